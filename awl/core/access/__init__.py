@@ -1,0 +1,1 @@
+"""Accessibility of zones: how many people are within a limit of a place."""

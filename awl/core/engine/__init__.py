@@ -1,0 +1,1 @@
+"""Shortest paths: kernels over CSR arrays, and the places and paths around them."""

@@ -1,0 +1,154 @@
+"""Put places on the nearest usable street, at a fraction along it, and say which ones cannot be put there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from awl.core.modes.network import BLOCKED, LinkCosts, Network
+
+ON_STREET, TOO_FAR, OUTSIDE, SEPARATE_PART = 0, 1, 2, 3
+STATUS = ("on street", "too far from a usable street", "outside the study area", "on a separate part")
+
+
+@dataclass(frozen=True)
+class Snapped:
+    """Places (k,) on links. `link` is -1 where `status` is not ON_STREET; `fraction` runs from the link's start.
+
+    `distance_m` is the distance between the place and the nearest usable street, NaN for places outside. `lon`, `lat`
+    is the point on the street in degrees.
+    """
+
+    link: NDArray[np.int32]
+    fraction: NDArray[np.float64]
+    distance_m: NDArray[np.float64]
+    status: NDArray[np.int8]
+    lon: NDArray[np.float64]
+    lat: NDArray[np.float64]
+
+    @property
+    def found(self) -> NDArray[np.bool_]:
+        """Mask of the places that stand on a street."""
+        return self.status == ON_STREET
+
+    def take(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> Snapped:
+        """Some of the places."""
+        return Snapped(
+            self.link[rows],
+            self.fraction[rows],
+            self.distance_m[rows],
+            self.status[rows],
+            self.lon[rows],
+            self.lat[rows],
+        )
+
+
+class Snapper:
+    """Nearest-street search for one network. Building it costs O(m log m), a search O(log m) per place."""
+
+    def __init__(self, network: Network, area: shapely.Geometry | None = None) -> None:
+        self._network = network
+        self._area = area
+        if area is not None:
+            shapely.prepare(area)
+
+    @cached_property
+    def _main(self) -> tuple[NDArray[np.int64], shapely.STRtree]:
+        links = np.flatnonzero(self._network.usable)
+        return links, shapely.STRtree(self._network.graph.lines_xy[links])
+
+    @cached_property
+    def _cut_off(self) -> tuple[NDArray[np.int64], shapely.STRtree]:
+        links = np.flatnonzero(self._network.in_small_part)
+        return links, shapely.STRtree(self._network.graph.lines_xy[links])
+
+    def snap(self, lon: NDArray[np.float64], lat: NDArray[np.float64], within_m: float) -> Snapped:
+        """Put each place (degrees) on the nearest street of the main part that lies within `within_m` metres."""
+        graph = self._network.graph
+        count = len(lon)
+        points = shapely.points(*graph.plane.xy(lon, lat))
+        link = np.full(count, -1, np.int32)
+        distance = np.full(count, np.nan)
+        links, tree = self._main
+        inside = self._inside(lon, lat, within_m)
+        rows = np.flatnonzero(inside)
+        if len(rows) and len(links):
+            (hit, nearest), away = tree.query_nearest(points[rows], all_matches=False, return_distance=True)
+            link[rows[hit]] = links[nearest]
+            distance[rows[hit]] = away
+        status = np.where(inside, np.where(distance <= within_m, ON_STREET, TOO_FAR), OUTSIDE).astype(np.int8)
+        self._mark_separate(points, status, within_m)
+        link[status != ON_STREET] = -1
+        fraction, on_lon, on_lat = self._locate(points, link)
+        return Snapped(link, fraction, distance, status, on_lon, on_lat)
+
+    def _inside(self, lon: NDArray[np.float64], lat: NDArray[np.float64], within_m: float) -> NDArray[np.bool_]:
+        if self._area is not None:
+            return np.asarray(shapely.contains_xy(self._area, lon, lat))
+        graph = self._network.graph
+        x, y = graph.plane.xy(lon, lat)
+        sx, sy = graph.shape_xy
+        near_x = (x >= sx.min() - within_m) & (x <= sx.max() + within_m)
+        return np.asarray(near_x & (y >= sy.min() - within_m) & (y <= sy.max() + within_m))
+
+    def _mark_separate(self, points: NDArray[np.object_], status: NDArray[np.int8], within_m: float) -> None:
+        """Of the places too far from the main part, mark those that stand on a street cut off from it."""
+        rows = np.flatnonzero(status == TOO_FAR)
+        links, tree = self._cut_off
+        if len(rows) and len(links):
+            hit, _ = tree.query_nearest(points[rows], max_distance=within_m, all_matches=False)
+            status[rows[hit]] = SEPARATE_PART
+
+    def _locate(
+        self, points: NDArray[np.object_], link: NDArray[np.int32]
+    ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+        """Fraction of the geodesic length, and the point on the street, for places with a link."""
+        graph = self._network.graph
+        fraction = np.zeros(len(link))
+        lon, lat = np.full(len(link), np.nan), np.full(len(link), np.nan)
+        found = np.flatnonzero(link >= 0)
+        if len(found):
+            lines = graph.lines_xy[link[found]]
+            along = shapely.line_locate_point(lines, points[found], normalized=True)
+            fraction[found] = np.clip(along, 0.0, 1.0)
+            on_street = shapely.get_coordinates(shapely.line_interpolate_point(lines, along, normalized=True))
+            lon[found], lat[found] = graph.plane.lonlat(on_street[:, 0], on_street[:, 1])
+        return fraction, lon, lat
+
+
+@dataclass(frozen=True)
+class Seeds:
+    """Where searches begin: node, cost and carried cost to get there, and the place (owner) it belongs to."""
+
+    node: NDArray[np.int32]
+    cost: NDArray[np.int32]
+    carried: NDArray[np.int64]
+    owner: NDArray[np.int32]
+
+
+def seeds_of(snapped: Snapped, network: Network, costs: LinkCosts, carried: LinkCosts) -> Seeds:
+    """The ends of each place's link that a search from it can step to; places without a street give none."""
+    graph = network.graph
+    rows = np.flatnonzero(snapped.link >= 0)
+    link, fraction = snapped.link[rows], snapped.fraction[rows]
+    to_end = costs.up[link] != BLOCKED
+    to_start = costs.down[link] != BLOCKED
+    owner = np.concatenate([rows[to_end], rows[to_start]])
+    order = np.argsort(owner, kind="stable")
+
+    def both(up: NDArray[np.int32], down: NDArray[np.int32]) -> NDArray[np.float64]:
+        ahead = (1.0 - fraction[to_end]) * up[link[to_end]]
+        behind = fraction[to_start] * down[link[to_start]]
+        return np.rint(np.concatenate([ahead, behind]))[order]
+
+    node = np.concatenate([graph.link_to[link[to_end]], graph.link_from[link[to_start]]])[order]
+    return Seeds(
+        node.astype(np.int32),
+        both(costs.up, costs.down).astype(np.int32),
+        both(carried.up, carried.down).astype(np.int64),
+        owner[order].astype(np.int32),
+    )

@@ -1,0 +1,69 @@
+"""Lengths on the ellipsoid and a local metric plane.
+
+Lengths are geodesic metres on WGS 84 (Karney, *Algorithms for geodesics*, J. Geodesy 87, 2013, as in PROJ).
+Areas and nearest-street searches use a transverse Mercator plane centred on the study, whose scale error
+within 50 km of the centre stays below 0.004 %.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from pyproj import CRS, Geod, Transformer
+
+_ELLIPSOID = Geod(ellps="WGS84")
+
+
+def segment_lengths(
+    lon1: NDArray[np.float64], lat1: NDArray[np.float64], lon2: NDArray[np.float64], lat2: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """Geodesic length in metres of each segment (lon1, lat1)-(lon2, lat2), degrees in."""
+    return np.asarray(_ELLIPSOID.inv(lon1, lat1, lon2, lat2)[2], float).reshape(np.shape(lon1))
+
+
+@dataclass(frozen=True)
+class LocalPlane:
+    """Metric plane (x east, y north, metres) around `lon`, `lat` in degrees."""
+
+    lon: float
+    lat: float
+
+    @classmethod
+    def around(cls, lon: NDArray[np.float64], lat: NDArray[np.float64]) -> LocalPlane:
+        """The plane centred on the middle of the given points."""
+        return cls(round(float(lon.min() + lon.max()) / 2, 4), round(float(lat.min() + lat.max()) / 2, 4))
+
+    @cached_property
+    def crs(self) -> CRS:
+        """The plane's coordinate reference system."""
+        return CRS.from_proj4(f"+proj=tmerc +lat_0={self.lat} +lon_0={self.lon} +k=1 +datum=WGS84 +units=m")
+
+    @cached_property
+    def _forward(self) -> Transformer:
+        return Transformer.from_crs(4326, self.crs, always_xy=True)
+
+    def xy(
+        self, lon: NDArray[np.float64], lat: NDArray[np.float64]
+    ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Degrees to metres in the plane."""
+        x, y = self._forward.transform(lon, lat)
+        return np.asarray(x, float), np.asarray(y, float)
+
+    def lonlat(
+        self, x: NDArray[np.float64], y: NDArray[np.float64]
+    ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Metres in the plane to degrees."""
+        lon, lat = self._forward.transform(x, y, direction="INVERSE")
+        return np.asarray(lon, float), np.asarray(lat, float)
+
+    def project(self, geometries: NDArray[np.object_]) -> NDArray[np.object_]:
+        """Shapely geometries in degrees, moved to the plane."""
+        return shapely.transform(geometries, lambda c: np.column_stack(self.xy(c[:, 0], c[:, 1])))
+
+    def unproject(self, geometries: NDArray[np.object_]) -> NDArray[np.object_]:
+        """Shapely geometries in the plane, moved to degrees."""
+        return shapely.transform(geometries, lambda c: np.column_stack(self.lonlat(c[:, 0], c[:, 1])))

@@ -1,0 +1,106 @@
+"""What a mode is, and the three that ship with Awl: walk, cycle, drive.
+
+Speeds are free-flow km/h. The access keys run from the most specific to the most general, as in the OSM access
+hierarchy; the first one a street carries decides.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+ALLOWING = ("yes", "designated", "permissive", "destination", "customers", "official", "public")
+FORBIDDING = ("no", "private", "agricultural", "forestry", "delivery", "military", "use_sidepath", "dismount")
+
+
+@dataclass(frozen=True)
+class Mode:
+    """The rules of one kind of traveller.
+
+    `class_speed` lists the street classes (values of `highway`) the mode may use, each with its speed when nothing
+    better is known. `reads_maxspeed`: a posted limit goes before the class speed. `top_speed` caps every speed.
+    `obeys_oneway`: directions count; `contraflow_key` names the tag that frees this mode from them.
+    """
+
+    id: str
+    title: str
+    traveller: str
+    class_speed: dict[str, float]
+    access_keys: tuple[str, ...]
+    top_speed: float
+    obeys_oneway: bool
+    reads_maxspeed: bool
+    contraflow_key: str
+    notes: tuple[str, ...] = field(default=())
+
+
+def _same(speed: float, classes: str) -> dict[str, float]:
+    return {name: speed for name in classes.split()}
+
+
+WALK = Mode(
+    id="walk",
+    title="Walk",
+    traveller="walker",
+    class_speed=_same(
+        4.8,
+        "trunk primary primary_link secondary secondary_link tertiary tertiary_link unclassified residential"
+        " living_street service road track pedestrian footway path bridleway corridor cycleway",
+    )
+    | {"steps": 2.4},
+    access_keys=("foot", "access"),
+    top_speed=4.8,
+    obeys_oneway=False,
+    reads_maxspeed=False,
+    contraflow_key="oneway:foot",
+    notes=(
+        "Walks at 4.8 km/h, on steps at 2.4 km/h; slope and waits at crossings are not counted.",
+        "Motorways and their ramps are not used; one-way signs do not bind.",
+    ),
+)
+
+CYCLE = Mode(
+    id="cycle",
+    title="Cycle",
+    traveller="cyclist",
+    class_speed=_same(
+        16.0,
+        "primary primary_link secondary secondary_link tertiary tertiary_link unclassified residential"
+        " service road cycleway busway",
+    )
+    | {"living_street": 12.0, "track": 12.0, "path": 12.0, "bridleway": 10.0},
+    access_keys=("bicycle", "vehicle", "access"),
+    top_speed=16.0,
+    obeys_oneway=True,
+    reads_maxspeed=False,
+    contraflow_key="oneway:bicycle",
+    notes=(
+        "Rides at 16 km/h, slower on tracks and paths; slope is not counted.",
+        "One-way streets bind unless contraflow cycling is signed. Foot streets only where cycling is allowed.",
+    ),
+)
+
+DRIVE = Mode(
+    id="drive",
+    title="Drive",
+    traveller="driver",
+    class_speed={
+        "motorway": 100.0, "motorway_link": 50.0, "trunk": 80.0, "trunk_link": 45.0, "primary": 50.0,
+        "primary_link": 40.0, "secondary": 50.0, "secondary_link": 40.0, "tertiary": 40.0, "tertiary_link": 35.0,
+        "unclassified": 40.0, "residential": 30.0, "living_street": 10.0, "service": 15.0, "road": 30.0,
+    },
+    access_keys=("motorcar", "motor_vehicle", "vehicle", "access"),
+    top_speed=130.0,
+    obeys_oneway=True,
+    reads_maxspeed=True,
+    contraflow_key="oneway:motorcar",
+    notes=(
+        "Drives at the posted limit; where none is posted, at the speed of the street's class. Free flow, no delays.",
+        "One-way streets and roundabouts bind. Private streets are not used.",
+    ),
+)  # fmt: skip
+
+SHIPPED = {mode.id: mode for mode in (WALK, CYCLE, DRIVE)}
+"""The modes of every study, by id."""
+
+CLASSES_BY_TAG_ONLY = ("pedestrian", "footway", "path", "cycleway", "bridleway", "track", "steps", "trunk")
+"""Classes a mode may use when an access tag names it outright, even if its class table leaves them out."""

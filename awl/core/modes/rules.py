@@ -1,0 +1,115 @@
+"""Apply a mode's rules to every link at once: may it be used, in which direction, how fast, and why."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from awl.core.columns import Categorical
+from awl.core.modes.mode import ALLOWING, CLASSES_BY_TAG_ONLY, FORBIDDING, Mode
+from awl.core.streets.graph import StreetGraph
+
+USABLE, BY_CLASS, BY_ACCESS = 0, 1, 2
+REASONS = ("usable", "the mode does not use this class of street", "an access tag forbids it")
+SPEED_FROM_MAXSPEED, SPEED_FROM_CLASS, SPEED_ASSUMED = 0, 1, 2
+SPEED_SOURCES = ("posted limit", "speed of its class", "stated default")
+SLOW_FALLBACK_KMH = 8.0
+"""Speed of a vehicle on a street that only an access tag opens to it, such as a foot street."""
+
+_SPEED = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(km/h|kmh|kph|mph|knots)?\s*$")
+_UNIT = {None: 1.0, "km/h": 1.0, "kmh": 1.0, "kph": 1.0, "mph": 1.609344, "knots": 1.852}
+_ONEWAY_FORWARD = ("yes", "true", "1")
+_ONEWAY_BACKWARD = ("-1", "reverse")
+
+
+@dataclass(frozen=True)
+class StreetUse:
+    """What a mode makes of each link (m,): usable each way, speed in km/h, where the speed came from, why not usable."""
+
+    forward: NDArray[np.bool_]
+    backward: NDArray[np.bool_]
+    speed: NDArray[np.float64]
+    speed_source: NDArray[np.int8]
+    reason: NDArray[np.int8]
+
+
+def apply_mode(mode: Mode, graph: StreetGraph) -> StreetUse:
+    """The use a mode makes of a street graph."""
+    highway = graph.tag("highway")
+    by_class = highway.isin(mode.class_speed)
+    verdict = _access(mode, graph)
+    usable = np.where(verdict == 0, by_class, verdict > 0)
+    # An access tag opens only classes that could carry the mode: 'foot=yes' does not open a motorway.
+    usable &= by_class | highway.isin(CLASSES_BY_TAG_ONLY)
+    reason = np.where(usable, USABLE, np.where(by_class & (verdict < 0), BY_ACCESS, BY_CLASS)).astype(np.int8)
+    forward, backward = _directions(mode, graph)
+    speed, source = _speeds(mode, graph)
+    return StreetUse(usable & forward, usable & backward, speed, source, reason)
+
+
+def _access(mode: Mode, graph: StreetGraph) -> NDArray[np.int8]:
+    """1 allowed by tag, -1 forbidden by tag, 0 no tag speaks; the most specific tag decides."""
+    verdict = np.zeros(graph.link_count, np.int8)
+    for key in reversed(mode.access_keys):
+        column = graph.tag(key)
+        # The general 'access=yes' does not open a foot path to cars; only a tag that names the vehicle does.
+        if key != "access":
+            verdict[column.isin(ALLOWING)] = 1
+        else:
+            verdict[column.isin(ALLOWING)] = 0
+        verdict[column.isin(FORBIDDING)] = -1
+    return verdict
+
+
+def _directions(mode: Mode, graph: StreetGraph) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    forward = np.ones(graph.link_count, bool)
+    backward = np.ones(graph.link_count, bool)
+    specific = graph.tag(mode.contraflow_key)
+    if mode.obeys_oneway:
+        oneway = graph.tag("oneway")
+        implied = graph.tag("junction").isin(("roundabout", "circular")) | graph.tag("highway").equals("motorway")
+        backward[implied & ~oneway.present() | oneway.isin(_ONEWAY_FORWARD)] = False
+        forward[oneway.isin(_ONEWAY_BACKWARD)] = False
+        free = specific.equals("no")
+        if mode.id == "cycle":
+            cycleway = graph.tag("cycleway")
+            free |= cycleway.isin([value for value in cycleway.values if value.startswith("opposite")])
+        forward |= free
+        backward |= free
+    backward[specific.isin(_ONEWAY_FORWARD)] = False
+    forward[specific.isin(_ONEWAY_BACKWARD)] = False
+    return forward, backward
+
+
+def _speeds(mode: Mode, graph: StreetGraph) -> tuple[NDArray[np.float64], NDArray[np.int8]]:
+    highway = graph.tag("highway")
+    default = min(mode.top_speed, SLOW_FALLBACK_KMH)
+    by_class = highway.lookup([mode.class_speed.get(value, np.nan) for value in highway.values], np.nan)
+    source = np.where(np.isnan(by_class), SPEED_ASSUMED, SPEED_FROM_CLASS).astype(np.int8)
+    speed = np.where(np.isnan(by_class), default, by_class)
+    if mode.reads_maxspeed:
+        posted = posted_speed(graph.tag("maxspeed"))
+        known = ~np.isnan(posted)
+        speed = np.where(known, posted, speed)
+        source[known] = SPEED_FROM_MAXSPEED
+    return np.minimum(speed, mode.top_speed), source
+
+
+def posted_speed(maxspeed: Categorical) -> NDArray[np.float64]:
+    """Posted limits in km/h, NaN where none is given or it cannot be read.
+
+    >>> posted_speed(Categorical.of(["50", "30 mph", "walk", "fast"]))
+    array([50.     , 48.28032,  7.     ,      nan])
+    """
+    table = []
+    for value in maxspeed.values:
+        match = _SPEED.match(value)
+        if match:
+            kmh = float(match[1]) * _UNIT[match[2]]
+            table.append(kmh if 1.0 <= kmh <= 200.0 else np.nan)
+        else:
+            table.append({"walk": 7.0, "none": 130.0}.get(value, np.nan))
+    return maxspeed.lookup(table, np.nan)

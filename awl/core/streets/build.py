@@ -1,0 +1,288 @@
+"""From raw ways to a street graph.
+
+Ways join only where they share a node: a crossing without one, as under a bridge, stays a crossing. Links are broken at
+every shared node. Streets that leave the study area, or run into nodes missing from the extract, end in border nodes.
+All steps work on whole arrays and cost O(v log v) in the number v of vertices.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from awl.core.columns import Categorical
+from awl.core.errors import AwlError
+from awl.core.geodesy import segment_lengths
+from awl.core.progress import Progress
+from awl.core.streets.graph import StreetGraph, hilbert_order
+from awl.core.streets.raw import RawExtract
+
+STREET_CLASSES = (
+    "motorway", "motorway_link", "trunk", "trunk_link", "primary", "primary_link", "secondary", "secondary_link",
+    "tertiary", "tertiary_link", "unclassified", "residential", "living_street", "service", "road", "track",
+    "pedestrian", "footway", "cycleway", "path", "steps", "bridleway", "busway", "corridor",
+)  # fmt: skip
+"""Values of `highway` that are streets one can move on."""
+
+STREET_KEYS = (
+    "highway", "name", "ref", "maxspeed", "oneway", "oneway:bicycle", "oneway:foot", "junction", "access", "foot",
+    "bicycle", "vehicle", "motor_vehicle", "motorcar", "cycleway", "sidewalk", "service", "surface", "lit", "incline",
+    "width", "lanes", "layer", "bridge", "tunnel",
+)  # fmt: skip
+"""Tags carried from the ways to the links."""
+
+
+@dataclass
+class BuildReport:
+    """What came in, what was kept, what was left out and why. Lengths in metres."""
+
+    ways_read: int = 0
+    streets_read: int = 0
+    ways_not_street: dict[str, int] = field(default_factory=dict)
+    nodes: int = 0
+    links: int = 0
+    length_m: float = 0.0
+    border_nodes: int = 0
+    references_missing: int = 0
+    ways_outside: int = 0
+    zero_length_dropped: int = 0
+    length_by_class_m: dict[str, float] = field(default_factory=dict)
+    links_by_class: dict[str, int] = field(default_factory=dict)
+    share_with_maxspeed: float = 0.0
+    share_named: float = 0.0
+    share_oneway: float = 0.0
+
+
+@dataclass
+class _Segments:
+    """Consecutive vertex pairs of the street ways: rows of the vertex arrays, and the way each belongs to."""
+
+    a: NDArray[np.int64]
+    b: NDArray[np.int64]
+    way: NDArray[np.int64]
+
+
+def build_graph(
+    raw: RawExtract, area: shapely.Geometry | None = None, progress: Progress | None = None
+) -> tuple[StreetGraph, BuildReport]:
+    """The street graph of an extract, cut to `area` (a polygon in degrees) when one is given.
+
+    Raises `AwlError` when no street is left.
+    """
+    progress = progress or Progress()
+    report = BuildReport(ways_read=len(raw.way_id))
+    highway = raw.way_column("highway")
+    street = highway.isin(STREET_CLASSES) & ~raw.way_column("area").equals("yes")
+    report.streets_read = int(street.sum())
+    other = highway.present() & ~street
+    for value in sorted(set(highway.take(other).decode()) - {None}, key=str):
+        report.ways_not_street[str(value)] = int((other & highway.equals(str(value))).sum())
+    if not street.any():
+        raise AwlError(
+            "The extract holds no street",
+            where=f"{len(raw.way_id)} ways read",
+            remedy="Give an extract with ways that carry a 'highway' tag",
+            kind="no-streets",
+        )
+    progress.step(0.1, "Joining streets at shared nodes")
+    lon, lat, ident = raw.node_lon, raw.node_lat, raw.node_id
+    segments, border_rows, report.references_missing = _segments(raw, np.flatnonzero(street))
+    if area is not None:
+        progress.step(0.3, "Cutting to the study area")
+        ways_before = len(np.unique(segments.way))
+        segments, lon, lat, ident, cut = _clip(segments, lon, lat, ident, area)
+        border_rows = np.concatenate([border_rows, cut])
+        report.ways_outside = ways_before - len(np.unique(segments.way))
+        if len(segments.a) == 0:
+            raise AwlError(
+                "No street lies inside the study area",
+                where=f"{report.streets_read} streets read",
+                remedy="Choose an area that overlaps the extract",
+                kind="no-streets",
+            )
+    progress.step(0.5, "Measuring lengths")
+    graph, report.zero_length_dropped = _links(segments, lon, lat, ident, border_rows, raw)
+    if graph.link_count == 0:
+        raise AwlError("Every street of the extract has length zero", remedy="Check the node coordinates")
+    _fill_report(report, graph)
+    progress.step(1.0, "Street graph built")
+    return graph, report
+
+
+def _segments(raw: RawExtract, ways: NDArray[np.int64]) -> tuple[_Segments, NDArray[np.int64], int]:
+    """Vertex pairs of `ways`; pairs with a node missing from the extract are dropped and their other end is border."""
+    order = np.argsort(raw.node_id, kind="stable")
+    sorted_id = raw.node_id[order]
+    counts = np.diff(raw.way_start)[ways]
+    offsets = np.concatenate([[0], np.cumsum(counts)])
+    flat = np.arange(offsets[-1]) - np.repeat(offsets[:-1], counts) + np.repeat(raw.way_start[ways], counts)
+    refs = raw.way_refs[flat]
+    place = np.searchsorted(sorted_id, refs)
+    place = np.minimum(place, max(len(sorted_id) - 1, 0))
+    known = (sorted_id[place] == refs) if len(sorted_id) else np.zeros(len(refs), bool)
+    rows = np.where(known, order[place] if len(sorted_id) else 0, -1)
+    way = np.repeat(ways, counts)
+    a, b, same = rows[:-1], rows[1:], way[:-1] == way[1:]
+    whole = same & (a >= 0) & (b >= 0) & (a != b)
+    half = same & ((a >= 0) != (b >= 0))
+    border = np.unique(np.maximum(a[half], b[half]))
+    return _Segments(a[whole], b[whole], way[:-1][whole]), border, int((~known).sum())
+
+
+def _clip(
+    segments: _Segments,
+    lon: NDArray[np.float64],
+    lat: NDArray[np.float64],
+    ident: NDArray[np.int64],
+    area: shapely.Geometry,
+) -> tuple[_Segments, NDArray[np.float64], NDArray[np.float64], NDArray[np.int64], NDArray[np.int64]]:
+    """Keep the parts of segments inside `area`; where one crosses the edge a new vertex (id 0) is put and returned."""
+    shapely.prepare(area)
+    inside = shapely.contains_xy(area, lon, lat)
+    lines = shapely.linestrings(
+        np.stack(
+            [
+                np.column_stack([lon[segments.a], lat[segments.a]]),
+                np.column_stack([lon[segments.b], lat[segments.b]]),
+            ],
+            axis=1,
+        )
+    )
+    edge = shapely.boundary(area)
+    shapely.prepare(edge)
+    crosses = shapely.intersects(edge, lines)
+    keep = ~crosses & inside[segments.a] & inside[segments.b]
+    cross_rows = np.flatnonzero(crosses)
+    # A segment that crosses the edge becomes as many pieces as it has parts inside, in order along the segment.
+    pieces, owner = shapely.get_parts(shapely.intersection(lines[cross_rows], area), return_index=True)
+    linear = shapely.get_type_id(pieces) == shapely.GeometryType.LINESTRING
+    pieces, owner = pieces[linear], cross_rows[owner[linear]]
+    solid = shapely.length(pieces) > 0
+    pieces, owner = pieces[solid], owner[solid]
+    first = shapely.get_coordinates(shapely.get_point(pieces, 0))
+    last = shapely.get_coordinates(shapely.get_point(pieces, -1))
+    origin = np.column_stack([lon[segments.a[owner]], lat[segments.a[owner]]])
+    backwards = np.hypot(*(first - origin).T) > np.hypot(*(last - origin).T)
+    first[backwards], last[backwards] = last[backwards].copy(), first[backwards].copy()
+    goal = np.column_stack([lon[segments.b[owner]], lat[segments.b[owner]]])
+    starts_whole = np.all(np.abs(first - origin) < 1e-12, axis=1)
+    ends_whole = np.all(np.abs(last - goal) < 1e-12, axis=1)
+    new_points = np.concatenate([first[~starts_whole], last[~ends_whole]])
+    new_rows = len(lon) + np.arange(len(new_points))
+    a, b = segments.a[owner].copy(), segments.b[owner].copy()
+    a[~starts_whole] = new_rows[: int((~starts_whole).sum())]
+    b[~ends_whole] = new_rows[int((~starts_whole).sum()) :]
+    along = np.hypot(*(first - origin).T)
+    rows = np.concatenate([np.flatnonzero(keep), owner])
+    order = np.lexsort([np.concatenate([np.zeros(int(keep.sum())), along]), rows])
+    return (
+        _Segments(
+            np.concatenate([segments.a[keep], a])[order],
+            np.concatenate([segments.b[keep], b])[order],
+            segments.way[rows[order]],
+        ),
+        np.concatenate([lon, new_points[:, 0]]),
+        np.concatenate([lat, new_points[:, 1]]),
+        np.concatenate([ident, np.zeros(len(new_points), np.int64)]),
+        new_rows,
+    )
+
+
+def _links(
+    segments: _Segments,
+    lon: NDArray[np.float64],
+    lat: NDArray[np.float64],
+    ident: NDArray[np.int64],
+    border_rows: NDArray[np.int64],
+    raw: RawExtract,
+) -> tuple[StreetGraph, int]:
+    """Break runs of segments at shared vertices and measure them; also the number of zero-length links dropped."""
+    a, b, way = segments.a, segments.b, segments.way
+    # A run is a maximal chain of consecutive segments of one way.
+    run_start = np.ones(len(a), bool)
+    run_start[1:] = (way[1:] != way[:-1]) | (a[1:] != b[:-1])
+    run_end = np.append(run_start[1:], True)
+    # A vertex passed twice, or at the end of a run, is a node of the graph.
+    seen = np.bincount(a, minlength=len(lon)) + np.bincount(b[run_end], minlength=len(lon))
+    is_node = seen > 1
+    is_node[a[run_start]] = True
+    is_node[b[run_end]] = True
+    link_start = np.flatnonzero(run_start | is_node[a])
+    link_end = np.append(link_start[1:], len(a)) - 1
+    length = segment_lengths(lon[a], lat[a], lon[b], lat[b])
+    total = np.add.reduceat(length, link_start)
+    real = total > 0
+    dropped = int((~real).sum())
+    link_start, link_end = link_start[real], link_end[real]
+
+    node_rows = np.unique(np.concatenate([a[link_start], b[link_end]]))
+    node_rows = node_rows[hilbert_order(lon[node_rows], lat[node_rows])]
+    row_to_node = np.full(len(lon), -1, np.int32)
+    row_to_node[node_rows] = np.arange(len(node_rows), dtype=np.int32)
+    # Links in the order of their lower end, so that a search touches near memory.
+    tail, head = row_to_node[a[link_start]], row_to_node[b[link_end]]
+    order = np.lexsort([np.maximum(tail, head), np.minimum(tail, head)])
+    link_start, link_end, tail, head = link_start[order], link_end[order], tail[order], head[order]
+
+    counts = link_end - link_start + 2
+    shape_start = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
+    index = np.arange(shape_start[-1]) - np.repeat(shape_start[:-1], counts)
+    segment = np.repeat(link_start, counts) + index
+    is_last = index == np.repeat(counts, counts) - 1
+    vertex = np.where(is_last, b[segment - 1], a[np.minimum(segment, len(a) - 1)])
+    step = np.where(index == 0, 0.0, length[segment - 1])
+    running = np.cumsum(step)
+    shape_m = running - np.repeat(running[shape_start[:-1]], counts)
+
+    link_way_row = way[link_start]
+    border = np.zeros(len(lon), bool)
+    border[border_rows] = True
+    graph = StreetGraph(
+        node_id=ident[node_rows],
+        node_lon=lon[node_rows],
+        node_lat=lat[node_rows],
+        node_border=border[node_rows],
+        link_from=tail,
+        link_to=head,
+        link_way=raw.way_id[link_way_row],
+        shape_start=shape_start,
+        shape_lon=lon[vertex],
+        shape_lat=lat[vertex],
+        shape_m=shape_m,
+        tags={
+            key: compact(column.take(link_way_row))
+            for key in STREET_KEYS
+            if (column := raw.way_column(key)).take(link_way_row).present().any()
+        },
+    )
+    return graph, dropped
+
+
+def compact(column: Categorical) -> Categorical:
+    """The same column without values that no row has."""
+    used, codes = np.unique(column.codes, return_inverse=True)
+    first = int(used[0] < 0) if len(used) else 0
+    return Categorical((codes - first).astype(np.int32), tuple(column.values[code] for code in used[first:]))
+
+
+def _fill_report(report: BuildReport, graph: StreetGraph) -> None:
+    length = graph.link_length
+    total = float(length.sum())
+    highway = graph.tag("highway")
+    report.nodes, report.links, report.length_m = graph.node_count, graph.link_count, total
+    report.border_nodes = int(graph.node_border.sum())
+    metres = np.bincount(highway.codes, weights=length, minlength=len(highway.values))
+    links = np.bincount(highway.codes, minlength=len(highway.values))
+    for code in np.argsort(-metres):
+        report.length_by_class_m[highway.values[code]] = float(metres[code])
+        report.links_by_class[highway.values[code]] = int(links[code])
+
+    def share(mask: NDArray[np.bool_]) -> float:
+        return float(length[mask].sum() / total)
+
+    report.share_with_maxspeed = share(graph.tag("maxspeed").present())
+    report.share_named = share(graph.tag("name").present())
+    report.share_oneway = share(graph.tag("oneway").isin(("yes", "true", "1", "-1", "reverse")))

@@ -1,0 +1,64 @@
+"""Cut shapes of links at fractions of their length."""
+
+from __future__ import annotations
+
+import numpy as np
+import shapely
+from numba import njit
+from numpy.typing import NDArray
+
+from awl.core.streets.graph import StreetGraph, ragged_lines
+
+
+@njit(cache=True, nogil=True)
+def _cut(shape_start, x, y, metres, link, begin, end):
+    """Vertices of each cut, and the offsets at which each begins."""
+    count = len(link)
+    start = np.zeros(count + 1, np.int64)
+    size = 0
+    for i in range(count):
+        size += shape_start[link[i] + 1] - shape_start[link[i]] + 2
+    out = np.empty((size, 2), np.float64)
+    n = 0
+    for i in range(count):
+        a, b = shape_start[link[i]], shape_start[link[i] + 1]
+        total = metres[b - 1]
+        m0, m1 = begin[i] * total, end[i] * total
+        for v in range(a, b - 1):
+            s0, s1 = metres[v], metres[v + 1]
+            if (s1 <= m0 and v < b - 2) or (s0 >= m1 and n > start[i]):
+                continue
+            span = s1 - s0
+            u0 = min(max((m0 - s0) / span, 0.0), 1.0) if span > 0 else 0.0
+            u1 = min(max((m1 - s0) / span, 0.0), 1.0) if span > 0 else 1.0
+            if n == start[i]:
+                out[n, 0] = x[v] + u0 * (x[v + 1] - x[v])
+                out[n, 1] = y[v] + u0 * (y[v + 1] - y[v])
+                n += 1
+            out[n, 0] = x[v] + u1 * (x[v + 1] - x[v])
+            out[n, 1] = y[v] + u1 * (y[v + 1] - y[v])
+            n += 1
+        start[i + 1] = n
+    return out[:n], start
+
+
+def cut_lines(
+    graph: StreetGraph,
+    link: NDArray[np.int32],
+    begin: NDArray[np.float64],
+    end: NDArray[np.float64],
+    in_plane: bool = False,
+) -> NDArray[np.object_]:
+    """LineStrings of links between two fractions of their length (`begin` <= `end`), in degrees or in the plane."""
+    x, y = graph.shape_xy if in_plane else (graph.shape_lon, graph.shape_lat)
+    vertices, start = _cut(graph.shape_start, x, y, graph.shape_m, link, begin, end)
+    return ragged_lines(vertices, start) if len(link) else np.zeros(0, object)
+
+
+def point_at(
+    graph: StreetGraph, link: NDArray[np.int32], fraction: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Longitude and latitude at a fraction of each link's length."""
+    ends = shapely.get_point(cut_lines(graph, link, np.zeros(len(link)), fraction), -1)
+    coordinates = shapely.get_coordinates(ends)
+    return coordinates[:, 0], coordinates[:, 1]

@@ -1,0 +1,1 @@
+"""From streets reached to areas around them."""

@@ -1,0 +1,96 @@
+"""A field of points over the streets, triangulated once per network, on which areas are drawn.
+
+Streets are sampled at an even spacing; the samples carry arrivals that are exact on the street. Where no street is near,
+blank points are strewn, so that an area ends a short way off the last street instead of leaping over empty land or
+water. The triangulation (Delaunay, through SciPy's Qhull) does not depend on arrivals: a new question only gives the
+points new values.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from scipy.spatial import Delaunay, cKDTree
+
+from awl.core.modes.network import Network
+
+SPACING_M = 20.0
+"""Distance between samples along a street."""
+OFF_STREET_M = 90.0
+"""Points farther from any street than this are blank: no area extends to them."""
+CALM_MS = 60_000.0
+"""Arrivals this far below or above a limit count alike when a contour is placed off the street."""
+
+
+@dataclass(frozen=True)
+class Field:
+    """Points (q,) in the metric plane; the first `samples` lie on `link` at `fraction`, the others are blank.
+
+    `triangles` (t, 3) are rows of the points.
+    """
+
+    x: NDArray[np.float64]
+    y: NDArray[np.float64]
+    link: NDArray[np.int32]
+    fraction: NDArray[np.float64]
+    triangles: NDArray[np.int32]
+
+    @property
+    def samples(self) -> int:
+        """Number of points that lie on streets."""
+        return len(self.link)
+
+
+def field_of(network: Network, barred: shapely.Geometry | None = None) -> Field:
+    """The field of a network; `barred` (metric plane) is ground that no area may cover, such as water."""
+    graph = network.graph
+    links = np.flatnonzero(network.usable).astype(np.int32)
+    steps = np.maximum(np.ceil(graph.link_length[links] / SPACING_M).astype(np.int64), 2)
+    link = np.repeat(links, steps)
+    nth = np.arange(len(link)) - np.repeat(np.cumsum(steps) - steps, steps)
+    fraction = (nth + 0.5) / np.repeat(steps, steps)
+    # Nodes are sampled too, once each, through the links that end there.
+    _, first = np.unique(np.concatenate([graph.link_from[links], graph.link_to[links]]), return_index=True)
+    at_end = first >= len(links)
+    link = np.concatenate([link, links[first % len(links)]])
+    fraction = np.concatenate([fraction, at_end.astype(float)])
+    points = shapely.line_interpolate_point(graph.lines_xy[link], fraction, normalized=True)
+    xy = shapely.get_coordinates(points)
+    _, distinct = np.unique(np.round(xy, 2), axis=0, return_index=True)
+    xy, link, fraction = xy[distinct], link[distinct], fraction[distinct]
+    blank = _blank_points(xy, barred)
+    everything = np.concatenate([xy, blank])
+    triangles = Delaunay(everything).simplices.astype(np.int32)
+    return Field(everything[:, 0].copy(), everything[:, 1].copy(), link, fraction, triangles)
+
+
+def _blank_points(samples: NDArray[np.float64], barred: shapely.Geometry | None) -> NDArray[np.float64]:
+    """A hexagonal lattice of points away from all streets, and a finer one on barred ground."""
+    tree = cKDTree(samples)
+    low, high = samples.min(axis=0) - 3 * OFF_STREET_M, samples.max(axis=0) + 3 * OFF_STREET_M
+    coarse = _lattice(low, high, OFF_STREET_M)
+    away = tree.query(coarse)[0]
+    blank = [coarse[away > OFF_STREET_M]]
+    if barred is not None and not barred.is_empty:
+        west, south, east, north = barred.bounds
+        fine = _lattice(np.maximum(low, [west, south]), np.minimum(high, [east, north]), OFF_STREET_M / 3)
+        if len(fine):
+            shapely.prepare(barred)
+            wet = shapely.contains_xy(barred, fine[:, 0], fine[:, 1])
+            fine = fine[wet]
+            away = tree.query(fine)[0]
+            blank.append(fine[(away > SPACING_M) & (away <= OFF_STREET_M)])
+    return np.concatenate(blank)
+
+
+def _lattice(low: NDArray[np.float64], high: NDArray[np.float64], step: float) -> NDArray[np.float64]:
+    if np.any(high <= low):
+        return np.zeros((0, 2))
+    x = np.arange(low[0], high[0] + step, step)
+    y = np.arange(low[1], high[1] + step, step * 0.866)
+    grid_x, grid_y = np.meshgrid(x, y)
+    grid_x[1::2] += step / 2
+    return np.column_stack([grid_x.ravel(), grid_y.ravel()])

@@ -1,0 +1,1 @@
+"""One module per open format; tables and geometry arrays in and out."""
