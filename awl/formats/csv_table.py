@@ -1,0 +1,46 @@
+"""CSV (RFC 4180): tables out, with the geometry as WKT when there is one."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+import shapely
+
+from awl.formats.table import Layer
+
+
+def from_rows(rows: Sequence[dict[str, Any]]) -> str:
+    """A table from records; the header is the union of their keys in order of appearance."""
+    header = list(dict.fromkeys(key for row in rows for key in row))
+    return write(header, ([row.get(key) for key in header] for row in rows))
+
+
+def from_layer(layer: Layer) -> str:
+    """A table from a layer: its columns, then `wkt`."""
+    wkt = shapely.to_wkt(layer.geometry, rounding_precision=7)
+    rows = zip(*layer.columns.values(), wkt, strict=True)
+    return write([*layer.columns, "wkt"], rows)
+
+
+def write(header: Sequence[str], rows: Iterable[Sequence[Any]]) -> str:
+    """CSV text; None and absent numbers are empty cells.
+
+    Text that a spreadsheet would run as a formula is kept from doing so by a leading apostrophe.
+    """
+    out = io.StringIO(newline="")
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow([_safe(name) for name in header])
+    for row in rows:
+        writer.writerow([_safe(value) for value in row])
+    return out.getvalue()
+
+
+def _safe(value: Any) -> Any:
+    if value is None or value != value:
+        return ""
+    if isinstance(value, str) and value[:1] in ("=", "+", "@", "\t", "\r"):
+        return "'" + value
+    return value

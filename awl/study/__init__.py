@@ -1,0 +1,1 @@
+"""The study file: one GeoPackage per job, written in plain SQL."""

@@ -1,0 +1,110 @@
+"""CQL2 text filters (OGC 21-065) as SQL with parameters.
+
+The text is parsed by pygeofilter; only fields that exist are let through, and every value travels as a parameter.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from lark.exceptions import LarkError, UnexpectedInput
+from pygeofilter import ast
+from pygeofilter.backends.evaluator import Evaluator, handle
+from pygeofilter.parsers.cql2_text import parse
+
+from awl.core.errors import AwlError
+
+Sql = tuple[str, list[Any]]
+MAX_LENGTH = 4000
+
+
+class _ToSql(Evaluator):  # type: ignore[misc]
+    """Each handler returns SQL text and its parameters."""
+
+    def __init__(self, fields: Sequence[str]) -> None:
+        self._fields = set(fields)
+
+    @handle(ast.Attribute)
+    def attribute(self, node: ast.Attribute) -> Sql:
+        if node.name not in self._fields:
+            raise AwlError(
+                f"There is no field '{node.name}'",
+                where="filter",
+                remedy=f"Fields are: {', '.join(sorted(self._fields))}",
+                inputs=("filter",),
+            )
+        return f'"{node.name}"', []
+
+    @handle(str, int, float, bool)
+    def literal(self, node: Any) -> Sql:
+        return "?", [node]
+
+    @handle(ast.Not)
+    def negation(self, _: ast.Not, sub: Sql) -> Sql:
+        return f"NOT ({sub[0]})", sub[1]
+
+    @handle(ast.And, ast.Or)
+    def combination(self, node: ast.And | ast.Or, lhs: Sql, rhs: Sql) -> Sql:
+        return f"({lhs[0]} {node.op.value} {rhs[0]})", lhs[1] + rhs[1]
+
+    @handle(ast.Equal, ast.NotEqual, ast.LessThan, ast.LessEqual, ast.GreaterThan, ast.GreaterEqual)
+    def comparison(self, node: Any, lhs: Sql, rhs: Sql) -> Sql:
+        return f"({lhs[0]} {node.op.value} {rhs[0]})", lhs[1] + rhs[1]
+
+    @handle(ast.Add, ast.Sub, ast.Mul, ast.Div)
+    def arithmetic(self, node: Any, lhs: Sql, rhs: Sql) -> Sql:
+        # Division is of real numbers, as CQL2 has it; SQLite would cut whole ones short.
+        left = f"CAST({lhs[0]} AS REAL)" if node.op.value == "/" else lhs[0]
+        return f"({left} {node.op.value} {rhs[0]})", lhs[1] + rhs[1]
+
+    @handle(ast.Between)
+    def between(self, node: ast.Between, lhs: Sql, low: Sql, high: Sql) -> Sql:
+        word = "NOT BETWEEN" if node.not_ else "BETWEEN"
+        return f"({lhs[0]} {word} {low[0]} AND {high[0]})", lhs[1] + low[1] + high[1]
+
+    @handle(ast.Like)
+    def like(self, node: ast.Like, lhs: Sql) -> Sql:
+        word = "NOT LIKE" if node.not_ else "LIKE"
+        return f"({lhs[0]} {word} ? ESCAPE '\\')", [*lhs[1], node.pattern]
+
+    @handle(ast.In)
+    def member(self, node: ast.In, lhs: Sql, *options: Sql) -> Sql:
+        word = "NOT IN" if node.not_ else "IN"
+        values = [value for option in options for value in option[1]]
+        return f"({lhs[0]} {word} ({','.join(option[0] for option in options)}))", lhs[1] + values
+
+    @handle(ast.IsNull)
+    def null(self, node: ast.IsNull, lhs: Sql) -> Sql:
+        return f"({lhs[0]} IS {'NOT ' if node.not_ else ''}NULL)", lhs[1]
+
+
+def to_sql(text: str, fields: Sequence[str]) -> Sql:
+    """SQL condition and parameters for a CQL2 filter over a table with `fields`.
+
+    Raises `AwlError` with the place in the text where it cannot be read.
+    """
+    if len(text) > MAX_LENGTH:
+        raise AwlError(f"The filter is longer than {MAX_LENGTH} characters", inputs=("filter",))
+    try:
+        tree = parse(text)
+    except UnexpectedInput as error:
+        at = error.column if isinstance(error.column, int) and error.column > 0 else len(text)
+        raise AwlError(
+            f"The filter cannot be read at character {at}: '{text[max(at - 1, 0) : at + 20]}'",
+            where="filter",
+            remedy="Write CQL2, for example: kind = 'library' AND seats > 40",
+            inputs=("filter",),
+        ) from error
+    except (LarkError, ValueError) as error:
+        raise AwlError("The filter cannot be read", where="filter", inputs=("filter",)) from error
+    try:
+        sql, parameters = _ToSql([*fields, "fid"]).evaluate(tree)
+    except NotImplementedError as error:
+        raise AwlError(
+            f"The filter uses something Awl does not know yet ({error})",
+            where="filter",
+            remedy="Comparisons, AND, OR, NOT, IN, BETWEEN, LIKE, IS NULL and arithmetic are known",
+            inputs=("filter",),
+        ) from error
+    return sql, list(parameters)

@@ -1,0 +1,125 @@
+"""Awl's own records in a study: facts, layers, the sheet with its history, answers."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+import zlib
+from datetime import UTC, datetime
+from typing import Any
+
+import orjson
+
+SCHEMA = """
+CREATE TABLE IF NOT EXISTS awl_facts (key TEXT PRIMARY KEY, value TEXT NOT NULL) STRICT;
+CREATE TABLE IF NOT EXISTS awl_layers (id TEXT PRIMARY KEY, title TEXT NOT NULL, role TEXT NOT NULL, source TEXT NOT NULL,
+  added TEXT NOT NULL) STRICT;
+CREATE TABLE IF NOT EXISTS awl_sheets (id TEXT PRIMARY KEY, body TEXT NOT NULL, changed TEXT NOT NULL) STRICT;
+CREATE TABLE IF NOT EXISTS awl_sheet_history (number INTEGER PRIMARY KEY, sheet TEXT NOT NULL, body TEXT NOT NULL,
+  changed TEXT NOT NULL) STRICT;
+CREATE TABLE IF NOT EXISTS awl_answers (question TEXT PRIMARY KEY, process TEXT NOT NULL, inputs TEXT NOT NULL,
+  stamp TEXT NOT NULL, made TEXT NOT NULL, seconds REAL NOT NULL, result BLOB NOT NULL) STRICT;
+"""
+HISTORY_KEPT = 200
+
+
+def now() -> str:
+    """The time as RFC 3339 text, UTC."""
+    return datetime.now(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+
+
+def create(connection: sqlite3.Connection) -> None:
+    """Make the tables where they are missing."""
+    for statement in SCHEMA.split(";"):
+        if statement.strip():
+            connection.execute(statement)
+
+
+def fact(connection: sqlite3.Connection, key: str, default: Any = None) -> Any:
+    """A recorded fact."""
+    row = connection.execute("SELECT value FROM awl_facts WHERE key = ?", (key,)).fetchone()
+    return default if row is None else json.loads(row[0])
+
+
+def set_fact(connection: sqlite3.Connection, key: str, value: Any) -> None:
+    """Record a fact (any JSON value)."""
+    connection.execute("INSERT OR REPLACE INTO awl_facts VALUES (?, ?)", (key, orjson.dumps(value).decode()))
+
+
+def layers(connection: sqlite3.Connection) -> list[dict[str, str]]:
+    """Layers in the order in which they came."""
+    rows = connection.execute("SELECT id, title, role, source, added FROM awl_layers ORDER BY rowid").fetchall()
+    return [dict(zip(("id", "title", "role", "source", "added"), row, strict=True)) for row in rows]
+
+
+def set_layer(connection: sqlite3.Connection, ident: str, title: str, role: str, source: str) -> None:
+    """Record a layer."""
+    connection.execute("INSERT OR REPLACE INTO awl_layers VALUES (?, ?, ?, ?, ?)", (ident, title, role, source, now()))
+
+
+def sheet(connection: sqlite3.Connection, ident: str) -> dict[str, Any] | None:
+    """The body of a sheet with `changed` and how many changes can be undone."""
+    row = connection.execute("SELECT body, changed FROM awl_sheets WHERE id = ?", (ident,)).fetchone()
+    if row is None:
+        return None
+    undo = connection.execute("SELECT count(*) FROM awl_sheet_history WHERE sheet = ?", (ident,)).fetchone()[0]
+    return {**json.loads(row[0]), "id": ident, "changed": row[1], "undo": undo}
+
+
+def save_sheet(connection: sqlite3.Connection, ident: str, body: dict[str, Any]) -> None:
+    """Save a sheet; the former body goes to the history. Runs inside the caller's transaction."""
+    text = orjson.dumps(body).decode()
+    row = connection.execute("SELECT body, changed FROM awl_sheets WHERE id = ?", (ident,)).fetchone()
+    if row is not None:
+        if row[0] == text:
+            return
+        connection.execute("INSERT INTO awl_sheet_history (sheet, body, changed) VALUES (?, ?, ?)", (ident, *row))
+        connection.execute(
+            "DELETE FROM awl_sheet_history WHERE sheet = ? AND number <= (SELECT max(number) FROM awl_sheet_history) - ?",
+            (ident, HISTORY_KEPT),
+        )
+    connection.execute("INSERT OR REPLACE INTO awl_sheets VALUES (?, ?, ?)", (ident, text, now()))
+
+
+def undo_sheet(connection: sqlite3.Connection, ident: str) -> bool:
+    """Bring back the former body of a sheet; False when there is none. Runs inside the caller's transaction."""
+    row = connection.execute(
+        "SELECT number, body FROM awl_sheet_history WHERE sheet = ? ORDER BY number DESC LIMIT 1", (ident,)
+    ).fetchone()
+    if row is None:
+        return False
+    connection.execute("DELETE FROM awl_sheet_history WHERE number = ?", (row[0],))
+    connection.execute("UPDATE awl_sheets SET body = ?, changed = ? WHERE id = ?", (row[1], now(), ident))
+    return True
+
+
+def save_answer(
+    connection: sqlite3.Connection,
+    question: str,
+    process: str,
+    inputs: dict[str, Any],
+    stamp: str,
+    seconds: float,
+    result: bytes,
+) -> None:
+    """Keep the answer of a question; it stands until a newer run succeeds."""
+    connection.execute(
+        "INSERT OR REPLACE INTO awl_answers VALUES (?, ?, ?, ?, ?, ?, ?)",
+        (question, process, canonical(inputs), stamp, now(), seconds, zlib.compress(result, 3)),
+    )
+
+
+def answer(connection: sqlite3.Connection, question: str) -> dict[str, Any] | None:
+    """The kept answer: process, inputs, stamp of the streets it was computed on, when, how long, and the result."""
+    row = connection.execute(
+        "SELECT process, inputs, stamp, made, seconds, result FROM awl_answers WHERE question = ?", (question,)
+    ).fetchone()
+    if row is None:
+        return None
+    head = dict(zip(("process", "inputs", "stamp", "made", "seconds"), row[:5], strict=True))
+    return {**head, "inputs": json.loads(row[1]), "result": orjson.loads(zlib.decompress(row[5]))}
+
+
+def canonical(inputs: dict[str, Any]) -> str:
+    """Inputs as JSON with sorted keys, so that equal questions have equal text."""
+    return orjson.dumps(inputs, option=orjson.OPT_SORT_KEYS).decode()

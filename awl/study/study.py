@@ -1,0 +1,298 @@
+"""A study: one file that holds all that belongs to one job, open for many threads at once."""
+
+from __future__ import annotations
+
+import contextlib
+import re
+import sqlite3
+import threading
+import uuid
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import shapely
+
+from awl.core.errors import AwlError
+from awl.core.modes.mode import SHIPPED, Mode
+from awl.core.modes.network import Network
+from awl.core.streets.areas import BaseLayer
+from awl.core.streets.build import BuildReport
+from awl.core.streets.graph import StreetGraph
+from awl.core.surfaces.field import Field, field_of
+from awl.core.engine.places import Snapper
+from awl.formats.table import Layer
+from awl.study import arrays, geopackage, records, streets
+
+BASE_TITLES = {
+    "water": "Water", "green": "Green", "building": "Buildings", "rail": "Railways", "river": "Rivers", "place": "Places",
+}  # fmt: skip
+OWN_TABLES = ("nodes", "streets", *BASE_TITLES)
+ROLES = ("streets", "nodes", "base", "places", "zones", "answer")
+
+
+class Study:
+    """An open study. Reading is free for all threads; writing happens in one transaction at a time."""
+
+    def __init__(self, path: Path) -> None:
+        """Open an existing study file; raises `AwlError` when it is none."""
+        self.path = path
+        self._write_lock = threading.RLock()
+        self._derived_lock = threading.RLock()
+        self._local = threading.local()
+        self._derived: dict[Any, Any] = {}
+        self._derived_stamp = ""
+        if not path.is_file():
+            raise AwlError("There is no such study", where=str(path), remedy="Make one with 'awl build'", status=404)
+        try:
+            known = self._connection.execute(
+                "SELECT count(*) FROM sqlite_master WHERE name IN ('gpkg_contents', 'awl_facts')"
+            ).fetchone()[0]
+        except sqlite3.DatabaseError as error:
+            raise AwlError(f"The file is no study ({error})", where=path.name, remedy="Choose a .gpkg made by Awl") from error
+        if known != 2:
+            raise AwlError("The file is no study of Awl", where=path.name, remedy="Make one with 'awl build'")
+
+    @classmethod
+    def create(cls, path: Path, title: str) -> Study:
+        """A new, empty study; the file must not exist."""
+        if path.exists():
+            raise AwlError("A file of this name exists", where=path.name, remedy="Choose another name", status=409)
+        connection = geopackage.connect(path)
+        try:
+            connection.execute("BEGIN")
+            geopackage.create(connection)
+            records.create(connection)
+            records.set_fact(connection, "title", title)
+            connection.execute("COMMIT")
+        finally:
+            connection.close()
+        return cls(path)
+
+    @property
+    def id(self) -> str:
+        """The name by which the server knows it."""
+        return self.path.stem
+
+    @property
+    def _connection(self) -> sqlite3.Connection:
+        connection = getattr(self._local, "connection", None)
+        if connection is None:
+            connection = self._local.connection = geopackage.connect(self.path)
+        return connection
+
+    @property
+    def reading(self) -> sqlite3.Connection:
+        """This thread's connection."""
+        return self._connection
+
+    @contextlib.contextmanager
+    def writing(self) -> Iterator[sqlite3.Connection]:
+        """A transaction: all of it lands, or none."""
+        with self._write_lock:
+            connection = self._connection
+            connection.execute("BEGIN IMMEDIATE")
+            try:
+                yield connection
+            except BaseException:
+                connection.execute("ROLLBACK")
+                raise
+            connection.execute("COMMIT")
+
+    def fact(self, key: str, default: Any = None) -> Any:
+        """A recorded fact of the study."""
+        return records.fact(self._connection, key, default)
+
+    @property
+    def title(self) -> str:
+        """The study's title."""
+        return str(self.fact("title", self.id))
+
+    @property
+    def stamp(self) -> str:
+        """Changes whenever the streets do; empty before the first build."""
+        return str(self.fact("stamp", ""))
+
+    # -- layers --------------------------------------------------------------------------------------------------------
+
+    def layers(self) -> list[dict[str, Any]]:
+        """Every feature table with its role, count, geometry type and fields."""
+        listed = records.layers(self._connection)
+        kinds = dict(self._connection.execute("SELECT table_name, geometry_type_name FROM gpkg_geometry_columns"))
+        for entry in listed:
+            entry["geometry"] = kinds.get(entry["id"], "GEOMETRY")  # type: ignore[assignment]
+            entry["count"] = geopackage.count(self._connection, entry["id"])  # type: ignore[assignment]
+            entry["fields"] = geopackage.field_types(self._connection, entry["id"])  # type: ignore[assignment]
+        return listed
+
+    def require_layer(self, ident: str, name: str = "layer") -> dict[str, str]:
+        """The record of a layer; raises `AwlError` (404) naming those that exist."""
+        known = records.layers(self._connection)
+        for entry in known:
+            if entry["id"] == ident:
+                return entry
+        raise AwlError(
+            f"The study has no layer '{ident}'",
+            remedy=f"Layers are: {', '.join(entry['id'] for entry in known) or 'none yet'}",
+            inputs=(name,),
+            status=404,
+            kind="no-such-layer",
+        )
+
+    def read_layer(self, ident: str, where: str | None = None, name: str = "layer", **options: Any) -> Layer:
+        """Features of a layer, filtered by CQL2 text."""
+        from awl.study.cql import to_sql
+
+        self.require_layer(ident, name)
+        condition = ("", [])
+        if where:
+            condition = to_sql(where, geopackage.field_names(self._connection, ident))  # type: ignore[assignment]
+        return geopackage.read_table(self._connection, ident, condition, **options)
+
+    def add_layer(self, ident: str, layer: Layer, title: str, role: str, source: str) -> None:
+        """Add or replace a layer of the user's."""
+        if ident in OWN_TABLES or ident.startswith(("awl_", "gpkg_", "rtree_", "sqlite_")):
+            raise AwlError(
+                f"'{ident}' is a name that Awl uses itself", remedy="Choose another name for the layer", inputs=("id",)
+            )
+        if len(layer) == 0:
+            raise AwlError("The layer holds no feature", where=source, remedy="Check the file", inputs=("file",))
+        with self.writing() as connection:
+            geopackage.write_table(connection, ident, layer, title, source)
+            records.set_layer(connection, ident, title, role, source)
+        self._forget()
+
+    # -- streets -------------------------------------------------------------------------------------------------------
+
+    def set_streets(
+        self,
+        graph: StreetGraph,
+        base: dict[str, BaseLayer],
+        report: BuildReport,
+        source: str,
+        area: shapely.Geometry | None,
+    ) -> None:
+        """Put a newly built street graph and base map in place of the former ones, all or nothing."""
+        stamp = uuid.uuid4().hex[:12]
+        with self.writing() as connection:
+            streets.write_graph(connection, graph)
+            records.set_layer(connection, "streets", "Streets", "streets", source)
+            records.set_layer(connection, "nodes", "Nodes", "nodes", source)
+            for ident, title in BASE_TITLES.items():
+                geopackage.drop_table(connection, ident)
+                connection.execute("DELETE FROM awl_layers WHERE id = ?", (ident,))
+                if ident in base:
+                    layer = Layer(base[ident].geometry, {"kind": base[ident].kind, "name": base[ident].name})
+                    geopackage.write_table(connection, ident, layer, title, source)
+                    records.set_layer(connection, ident, title, "base", source)
+            former = records.fact(connection, "build")
+            facts = {
+                "stamp": stamp,
+                "build": {**vars(report), "source": source, "built": records.now()},
+                "former_build": former,
+                "area": shapely.to_geojson(area) if area is not None else None,
+            }
+            for key, value in facts.items():
+                records.set_fact(connection, key, value)
+        arrays.save_graph(self.path, stamp, graph)
+        self._forget()
+
+    def _forget(self) -> None:
+        with self._derived_lock:
+            self._derived.clear()
+
+    def _cached(self, key: Any, make: Any) -> Any:
+        """Derived things live until the streets or layers change."""
+        stamp = self.stamp
+        with self._derived_lock:
+            if self._derived_stamp != stamp:
+                self._derived.clear()
+                self._derived_stamp = stamp
+            if key not in self._derived:
+                self._derived[key] = make()
+            return self._derived[key]
+
+    def cached(self, key: Any, make: Any) -> Any:
+        """Keep a derived thing in memory until the streets or a layer change; `make()` is called when it is missing."""
+        return self._cached(key, make)
+
+    @property
+    def graph(self) -> StreetGraph:
+        """The street graph; rebuilt from its tables when the array folder is missing or damaged."""
+
+        def make() -> StreetGraph:
+            stamp = self.stamp
+            if not stamp:
+                raise AwlError(
+                    "The study has no streets yet",
+                    where=self.path.name,
+                    remedy="Bring in a map extract first",
+                    status=409,
+                    kind="no-streets",
+                )
+            graph = arrays.load_graph(self.path, stamp)
+            if graph is None:
+                graph = streets.read_graph(self._connection)
+                arrays.save_graph(self.path, stamp, graph)
+            return graph
+
+        graph: StreetGraph = self._cached("graph", make)
+        return graph
+
+    def mode(self, ident: str) -> Mode:
+        """A mode by its id."""
+        if ident not in SHIPPED:
+            raise AwlError(
+                f"There is no mode '{ident}'",
+                remedy=f"Modes are: {', '.join(SHIPPED)}",
+                inputs=("mode",),
+                kind="no-such-mode",
+            )
+        return SHIPPED[ident]
+
+    def network(self, mode: str) -> Network:
+        """The network of a mode."""
+        rules = self.mode(mode)
+        graph = self.graph
+        network: Network = self._cached(("network", mode), lambda: Network.of(graph, rules))
+        return network
+
+    def snapper(self, mode: str) -> Snapper:
+        """The nearest-street search of a mode."""
+        network = self.network(mode)
+        snapper: Snapper = self._cached(("snapper", mode), lambda: Snapper(network, self.area))
+        return snapper
+
+    @property
+    def area(self) -> shapely.Geometry | None:
+        """The study area in degrees, when the streets were cut to one."""
+        text = self.fact("area")
+        return shapely.from_geojson(text) if text else None
+
+    def field(self, mode: str) -> Field:
+        """The field on which areas of a mode are drawn; no area covers water."""
+        network = self.network(mode)
+
+        def make() -> Field:
+            return field_of(network, self.water_xy)
+
+        field: Field = self._cached(("field", mode), make)
+        return field
+
+    @property
+    def water_xy(self) -> shapely.Geometry:
+        """All water of the base map as one polygon in the metric plane; empty where there is none."""
+
+        def make() -> shapely.Geometry:
+            if not any(entry["id"] == "water" for entry in records.layers(self._connection)):
+                return shapely.MultiPolygon()
+            water = geopackage.read_table(self._connection, "water", fields=()).geometry
+            return shapely.union_all(self.graph.plane.project(water))
+
+        return self._cached("water", make)
+
+
+def slug(text: str) -> str:
+    """A layer or study id from free text."""
+    cut = re.sub(r"[^a-z0-9]+", "_", text.lower()).strip("_")[:50]
+    return cut if cut[:1].isalpha() else f"s_{cut or 'study'}"
