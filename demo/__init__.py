@@ -1,0 +1,1 @@
+"""The invented city of the demo, and the generator that makes it."""

@@ -151,7 +151,10 @@ def make_zones(plan: Plan, rng: Generator) -> dict[str, object]:
         for half, box in enumerate(
             (shapely.box(west, south, (west + east) / 2, north), shapely.box((west + east) / 2, south, east, north))
             if wide
-            else (shapely.box(west, south, east, (south + north) / 2), shapely.box(west, (south + north) / 2, east, north))
+            else (
+                shapely.box(west, south, east, (south + north) / 2),
+                shapely.box(west, (south + north) / 2, east, north),
+            )
         ):
             side = (("west", "east") if wide else ("south", "north"))[half]
             parts.append((f"{district.name}, {side}", district.density, cell.intersection(box)))
@@ -178,7 +181,11 @@ def make_zones(plan: Plan, rng: Generator) -> dict[str, object]:
 
 def make_cool_rooms(ways: list[Way], plan: Plan, rng: Generator) -> dict[str, object]:
     """Fourteen cool rooms, a few metres off a street of their quarter; one stands far back from the street."""
-    lived = [way for way in ways if way.tags["highway"] in ("residential", "tertiary", "pedestrian", "unclassified") and len(way.xy) > 2]
+    lived = [
+        way
+        for way in ways
+        if way.tags["highway"] in ("residential", "tertiary", "pedestrian", "unclassified") and len(way.xy) > 2
+    ]
     middles = np.array([way.xy[len(way.xy) // 2] for way in lived])
     taken: list[np.ndarray] = []
     features = []
@@ -190,7 +197,9 @@ def make_cool_rooms(ways: list[Way], plan: Plan, rng: Generator) -> dict[str, ob
         taken.append(at)
         offset = 14.0 if i != 9 else 38.0
         spot = at + offset * np.array([0.8, 0.6])
-        features.append(_feature(shapely.Point(spot), {"id": f"R{i + 1:02d}", "name": name, "kind": kind, "seats": seats}))
+        features.append(
+            _feature(shapely.Point(spot), {"id": f"R{i + 1:02d}", "name": name, "kind": kind, "seats": seats})
+        )
     return _collection(features)
 
 

@@ -81,7 +81,9 @@ def _noded_again(
         guide = drawn[key]
         for line in shapely.get_parts(shapely.line_merge(shapely.union_all(members))):
             if by_id[key].get("junction") == "roundabout":
-                line = shapely.LineString(line) if not shapely.is_ccw(shapely.LinearRing(line)) else shapely.reverse(line)
+                line = (
+                    shapely.LineString(line) if not shapely.is_ccw(shapely.LinearRing(line)) else shapely.reverse(line)
+                )
             elif guide.project(shapely.Point(line.coords[0])) > guide.project(shapely.Point(line.coords[-1])):
                 line = shapely.reverse(line)
             ways.append((line, by_id[key]))
@@ -92,7 +94,9 @@ def _by_bridge(line: shapely.LineString, tags: dict[str, str], water: shapely.Ge
     """Break a way where it passes over water; that part is a bridge."""
     xy = np.asarray(line.coords)
     middles = shapely.points((xy[:-1] + xy[1:]) / 2)
-    over = shapely.intersects(water, shapely.linestrings(np.stack([xy[:-1], xy[1:]], axis=1))) | shapely.within(middles, water)
+    over = shapely.intersects(water, shapely.linestrings(np.stack([xy[:-1], xy[1:]], axis=1))) | shapely.within(
+        middles, water
+    )
     cut = np.flatnonzero(np.diff(over)) + 1
     ways = []
     for a, b in zip([0, *cut], [*cut, len(over)], strict=True):
@@ -117,7 +121,14 @@ def _relief_road(plan: Plan, ways: list[Way]) -> list[Way]:
             # One ramp leaves the road towards the ground, the other is mapped the wrong way round on purpose.
             top = xy[at + offset]
             bow = (top + ground) / 2 + (top - ground)[::-1] * [0.12, -0.12] * np.sign(offset)
-            ramp = {"highway": "trunk_link", "oneway": oneway, "maxspeed": "50", "foot": "no", "bicycle": "no", "layer": "1"}
+            ramp = {
+                "highway": "trunk_link",
+                "oneway": oneway,
+                "maxspeed": "50",
+                "foot": "no",
+                "bicycle": "no",
+                "layer": "1",
+            }
             made.append(Way(np.stack([top, bow, ground]), ramp))
     made.append(Way(xy, dict(road.tags)))
     return made + [Way(np.asarray(street.line.coords), street.tags) for street in skerry]

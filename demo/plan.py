@@ -100,7 +100,9 @@ def lay_out(rng: Generator) -> Plan:
         [*smooth([(-4200, -1900), (-2600, -2010), (-1300, -2120), (-300, -2060), (600, -2130), (1900, -1980), (4200, -2200)])
          .coords, (4200, -4500), (-4200, -4500)]
     )  # fmt: skip
-    basin = shapely.Polygon([(60, -2200), (70, -1720), (150, -1700), (620, -1720), (640, -1800), (170, -1800), (190, -2200)])
+    basin = shapely.Polygon(
+        [(60, -2200), (70, -1720), (150, -1700), (620, -1720), (640, -1800), (170, -1800), (190, -2200)]
+    )
     water = shapely.union_all([river, sea, basin])
     plan.river_line = river_line
     plan.water = [
@@ -121,7 +123,9 @@ def lay_out(rng: Generator) -> Plan:
     return plan
 
 
-def _main_streets(plan: Plan, names: Names, banks: list[shapely.Polygon], islet: shapely.Polygon, rng: Generator) -> None:
+def _main_streets(
+    plan: Plan, names: Names, banks: list[shapely.Polygon], islet: shapely.Polygon, rng: Generator
+) -> None:
     """Roads that cross the town, the bridges on them, and the footbridge."""
     roads = (
         ("Gant Avenue", "primary", [(-3400, 250), (-1900, 330), (-700, 150), (0, -40), (420, -120), (1250, -150), (3400, 350)]),
@@ -135,13 +139,17 @@ def _main_streets(plan: Plan, names: Names, banks: list[shapely.Polygon], islet:
         plan.streets.append(Street(smooth([(float(x), float(y)) for x, y in points], 60), tags))
     # The footbridge reaches from quay to quay, north of Gant Avenue.
     foot = shapely.LineString([(30, 340), (390, 60)])
-    plan.streets.append(Street(foot, {"highway": "footway", "name": "Heron Footbridge", "bicycle": "dismount", "lit": "yes"}))
+    plan.streets.append(
+        Street(foot, {"highway": "footway", "name": "Heron Footbridge", "bicycle": "dismount", "lit": "yes"})
+    )
     for bank in banks:
         for ring in [bank.exterior]:
             tags = {"highway": "tertiary", "name": names.street("tertiary"), "maxspeed": "40", "surface": "asphalt"}
             plan.streets.append(Street(shapely.LineString(ring.coords), tags))
     # The relief road passes over every street it meets; ramps tie it to the ground in two places.
-    relief = smooth([(-3300, 1750), (-2450, 1300), (-1000, 1930), (300, 1750), (1500, 1350), (2150, 650), (3300, 900)], 60)
+    relief = smooth(
+        [(-3300, 1750), (-2450, 1300), (-1000, 1930), (300, 1750), (1500, 1350), (2150, 650), (3300, 900)], 60
+    )
     trunk = {"highway": "trunk", "name": "Orrow Relief Road", "maxspeed": "80", "layer": "1", "bridge": "yes", "foot": "no",
              "bicycle": "no"}  # fmt: skip
     plan.apart.append(Street(relief, trunk))
@@ -194,7 +202,9 @@ def _cut_tags(kind: str, depth: int, names: Names, rng: Generator) -> dict[str, 
     elif depth < 2:
         highway = "tertiary" if kind != "old" else "residential"
     elif kind == "old":
-        highway = "pedestrian" if draw < 0.22 else "footway" if draw < 0.27 else "steps" if draw < 0.29 else "residential"
+        highway = (
+            "pedestrian" if draw < 0.22 else "footway" if draw < 0.27 else "steps" if draw < 0.29 else "residential"
+        )
     else:
         highway = "living_street" if draw < 0.08 else "footway" if draw < 0.12 else "residential"
     tags = {"highway": highway}
@@ -239,7 +249,11 @@ def _parks(plan: Plan, rng: Generator) -> None:
 def _islet(plan: Plan, names: Names, islet: shapely.Polygon) -> None:
     """Weir Holm, in the river: one bridge, a loop and a few lanes."""
     ring = islet.buffer(-14)
-    plan.streets.append(Street(shapely.LineString(ring.exterior.coords), {"highway": "residential", "name": "Holm Round", "maxspeed": "20"}))
+    plan.streets.append(
+        Street(
+            shapely.LineString(ring.exterior.coords), {"highway": "residential", "name": "Holm Round", "maxspeed": "20"}
+        )
+    )
     blocks, cuts = divide(ring, 4200, 0.03, np.random.default_rng(5))
     plan.blocks += [(block, "old") for block in blocks]
     for _, line in cuts:
@@ -276,7 +290,10 @@ def _outskirts(plan: Plan, water: shapely.Geometry, outline: shapely.LineString,
 
 def _skerry(plan: Plan) -> None:
     """An island in the bay that no bridge reaches: a part of its own."""
-    for points in ([(1700, -2650), (1850, -2580), (2010, -2610), (2090, -2700)], [(1850, -2580), (1890, -2690), (1990, -2760)]):
+    for points in (
+        [(1700, -2650), (1850, -2580), (2010, -2610), (2090, -2700)],
+        [(1850, -2580), (1890, -2690), (1990, -2760)],
+    ):
         line = shapely.LineString(points)
         plan.apart.append(Street(line, {"highway": "track", "name": "Skerry Track", "surface": "gravel"}))
     rim = shapely.Point(1900, -2660).buffer(1, 10)

@@ -46,16 +46,12 @@ class LocalPlane:
     def _forward(self) -> Transformer:
         return Transformer.from_crs(4326, self.crs, always_xy=True)
 
-    def xy(
-        self, lon: NDArray[np.float64], lat: NDArray[np.float64]
-    ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    def xy(self, lon: NDArray[np.float64], lat: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Degrees to metres in the plane."""
         x, y = self._forward.transform(lon, lat)
         return np.asarray(x, float), np.asarray(y, float)
 
-    def lonlat(
-        self, x: NDArray[np.float64], y: NDArray[np.float64]
-    ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    def lonlat(self, x: NDArray[np.float64], y: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Metres in the plane to degrees."""
         lon, lat = self._forward.transform(x, y, direction="INVERSE")
         return np.asarray(lon, float), np.asarray(lat, float)

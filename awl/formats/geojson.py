@@ -84,7 +84,9 @@ def _shape(geometry: Any, where: str) -> shapely.Geometry | None:
     try:
         return shapely.from_geojson(json.dumps(geometry))
     except (shapely.errors.GEOSException, TypeError, ValueError) as error:
-        raise AwlError(f"Its geometry is broken ({str(error)[:80]})", where=where, remedy="Repair the feature") from error
+        raise AwlError(
+            f"Its geometry is broken ({str(error)[:80]})", where=where, remedy="Repair the feature"
+        ) from error
 
 
 def _check_degrees(shapes: Any, where: str) -> None:

@@ -129,7 +129,11 @@ class _Reader:
 
     def _not_xml(self, error: expat.ExpatError) -> AwlError:
         cut_short = error.code in (3, 5)  # no element found, unclosed token: the end of the file came too early
-        what = "The file is cut short" if cut_short else f"The file is not well-formed XML ({expat.ErrorString(error.code)})"
+        what = (
+            "The file is cut short"
+            if cut_short
+            else f"The file is not well-formed XML ({expat.ErrorString(error.code)})"
+        )
         return AwlError(what, where=f"{self._name}, line {error.lineno}", remedy="Fetch or export the extract again")
 
     def _refuse_doctype(self, *_: object) -> None:

@@ -19,7 +19,7 @@ Sql = tuple[str, list[Any]]
 MAX_LENGTH = 4000
 
 
-class _ToSql(Evaluator):  # type: ignore[misc]
+class _ToSql(Evaluator):
     """Each handler returns SQL text and its parameters."""
 
     def __init__(self, fields: Sequence[str]) -> None:

@@ -136,7 +136,8 @@ def write_table(connection: sqlite3.Connection, table: str, layer: Layer, title:
     marks = ",".join("?" * (len(fields) + 2))
     blobs = encode(layer.geometry)
     connection.executemany(
-        f'INSERT INTO "{table}" VALUES ({marks})', zip(range(1, len(blobs) + 1), blobs, *layer.columns.values(), strict=True)
+        f'INSERT INTO "{table}" VALUES ({marks})',
+        zip(range(1, len(blobs) + 1), blobs, *layer.columns.values(), strict=True),
     )
     bounds = shapely.total_bounds(layer.geometry)
     extent = [None if np.isnan(value) else float(value) for value in bounds]
@@ -197,7 +198,9 @@ def read_table(
     clause, parameters = _conditions(table, where, bbox)
     listing = "".join(f', "{name}"' for name in chosen)
     tail = "" if limit is None else f" LIMIT {int(limit)} OFFSET {int(offset)}"
-    rows = connection.execute(f'SELECT geom, fid{listing} FROM "{table}"{clause} ORDER BY fid{tail}', parameters).fetchall()
+    rows = connection.execute(
+        f'SELECT geom, fid{listing} FROM "{table}"{clause} ORDER BY fid{tail}', parameters
+    ).fetchall()
     columns = list(zip(*rows, strict=True)) if rows else [()] * (len(chosen) + 2)
     named = zip(["fid", *chosen], columns[1:], strict=True)
     return Layer(decode(columns[0]), {name: list(values) for name, values in named})
@@ -217,7 +220,8 @@ def count(
 def _conditions(
     table: str, where: tuple[str, Sequence[Any]], bbox: tuple[float, float, float, float] | None
 ) -> tuple[str, list[Any]]:
-    terms, parameters = [], []
+    terms: list[str] = []
+    parameters: list[Any] = []
     if where[0]:
         terms.append(f"({where[0]})")
         parameters += where[1]

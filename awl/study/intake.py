@@ -84,7 +84,9 @@ def add(path: Path, study: Study, ident: str | None = None, title: str | None = 
         layer = read_points(path, source)
     else:
         raise AwlError(
-            f"'{source}' is not a kind of layer Awl reads yet", where=source, remedy="Give GeoJSON, or CSV with lon and lat"
+            f"'{source}' is not a kind of layer Awl reads yet",
+            where=source,
+            remedy="Give GeoJSON, or CSV with lon and lat",
         )
     missing = shapely.is_missing(layer.geometry) | shapely.is_empty(layer.geometry)
     if missing.all():
@@ -113,7 +115,9 @@ def read_points(path: Path, source: str) -> Layer:
         with path.open(encoding="utf-8-sig", newline="") as stream:
             rows = list(csv.reader(stream))
     except (UnicodeDecodeError, csv.Error) as error:
-        raise AwlError(f"The file is no CSV in UTF-8 ({error})", where=source, remedy="Save it as CSV, UTF-8") from error
+        raise AwlError(
+            f"The file is no CSV in UTF-8 ({error})", where=source, remedy="Save it as CSV, UTF-8"
+        ) from error
     header = [name.strip() for name in rows[0]] if rows else []
     if len(header) > MAX_FIELDS:
         raise AwlError(f"{len(header)} fields are more than the {MAX_FIELDS} Awl takes in", where=source)
@@ -134,7 +138,11 @@ def read_points(path: Path, source: str) -> Layer:
             raise AwlError(
                 "The coordinates are not numbers", where=f"{source}, line {number + 2}", remedy="Repair or drop the row"
             ) from error
-    if not np.isfinite(points).all() or np.abs(points[:, 0]).max(initial=0) > 180 or np.abs(points[:, 1]).max(initial=0) > 90:
+    if (
+        not np.isfinite(points).all()
+        or np.abs(points[:, 0]).max(initial=0) > 180
+        or np.abs(points[:, 1]).max(initial=0) > 90
+    ):
         raise AwlError("Coordinates are not degrees", where=source, remedy="Give longitude and latitude in WGS 84")
     columns = {
         name: [_number(row[i]) if i < len(row) else None for row in rows[1:]]

@@ -57,9 +57,7 @@ def read_graph(connection: sqlite3.Connection) -> StreetGraph:
     step[1:] = segment_lengths(lon[:-1], lat[:-1], lon[1:], lat[1:])
     step[start[:-1]] = 0.0
     running = np.cumsum(step)
-    tags = {
-        key: Categorical.of(links.columns[field_of(key)]) for key in STREET_KEYS if field_of(key) in links.columns
-    }
+    tags = {key: Categorical.of(links.columns[field_of(key)]) for key in STREET_KEYS if field_of(key) in links.columns}
     return StreetGraph(
         node_id=np.array(nodes.columns["osm_node_id"], np.int64),
         node_lon=node_xy[:, 0].copy(),

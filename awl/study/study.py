@@ -13,6 +13,7 @@ from typing import Any
 
 import shapely
 
+from awl.core.engine.places import Snapper
 from awl.core.errors import AwlError
 from awl.core.modes.mode import SHIPPED, Mode
 from awl.core.modes.network import Network
@@ -20,9 +21,9 @@ from awl.core.streets.areas import BaseLayer
 from awl.core.streets.build import BuildReport
 from awl.core.streets.graph import StreetGraph
 from awl.core.surfaces.field import Field, field_of
-from awl.core.engine.places import Snapper
 from awl.formats.table import Layer
 from awl.study import arrays, geopackage, records, streets
+from awl.study.cql import to_sql
 
 BASE_TITLES = {
     "water": "Water", "green": "Green", "building": "Buildings", "rail": "Railways", "river": "Rivers", "place": "Places",
@@ -49,7 +50,9 @@ class Study:
                 "SELECT count(*) FROM sqlite_master WHERE name IN ('gpkg_contents', 'awl_facts')"
             ).fetchone()[0]
         except sqlite3.DatabaseError as error:
-            raise AwlError(f"The file is no study ({error})", where=path.name, remedy="Choose a .gpkg made by Awl") from error
+            raise AwlError(
+                f"The file is no study ({error})", where=path.name, remedy="Choose a .gpkg made by Awl"
+            ) from error
         if known != 2:
             raise AwlError("The file is no study of Awl", where=path.name, remedy="Make one with 'awl build'")
 
@@ -117,12 +120,12 @@ class Study:
 
     def layers(self) -> list[dict[str, Any]]:
         """Every feature table with its role, count, geometry type and fields."""
-        listed = records.layers(self._connection)
+        listed: list[dict[str, Any]] = [dict(entry) for entry in records.layers(self._connection)]
         kinds = dict(self._connection.execute("SELECT table_name, geometry_type_name FROM gpkg_geometry_columns"))
         for entry in listed:
-            entry["geometry"] = kinds.get(entry["id"], "GEOMETRY")  # type: ignore[assignment]
-            entry["count"] = geopackage.count(self._connection, entry["id"])  # type: ignore[assignment]
-            entry["fields"] = geopackage.field_types(self._connection, entry["id"])  # type: ignore[assignment]
+            entry["geometry"] = kinds.get(entry["id"], "GEOMETRY")
+            entry["count"] = geopackage.count(self._connection, entry["id"])
+            entry["fields"] = geopackage.field_types(self._connection, entry["id"])
         return listed
 
     def require_layer(self, ident: str, name: str = "layer") -> dict[str, str]:
@@ -141,12 +144,10 @@ class Study:
 
     def read_layer(self, ident: str, where: str | None = None, name: str = "layer", **options: Any) -> Layer:
         """Features of a layer, filtered by CQL2 text."""
-        from awl.study.cql import to_sql
-
         self.require_layer(ident, name)
-        condition = ("", [])
+        condition: tuple[str, list[Any]] = ("", [])
         if where:
-            condition = to_sql(where, geopackage.field_names(self._connection, ident))  # type: ignore[assignment]
+            condition = to_sql(where, geopackage.field_names(self._connection, ident))
         return geopackage.read_table(self._connection, ident, condition, **options)
 
     def add_layer(self, ident: str, layer: Layer, title: str, role: str, source: str) -> None:

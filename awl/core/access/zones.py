@@ -13,7 +13,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from awl.core.engine.reach import Reach
+from awl.core.engine.reach import Parts, Reach
 from awl.core.modes.network import Network
 from awl.core.streets.shapes import cut_lines
 
@@ -21,6 +21,9 @@ LIVED_ON = (
     "primary", "secondary", "tertiary", "unclassified", "residential", "living_street", "pedestrian", "road",
 )  # fmt: skip
 """Street classes taken to carry homes."""
+ZONE_EDGE_M = 5.0
+"""Zones are often bounded by the middle of a street. A street within this distance of a zone's edge counts for the zone,
+so that a street between two zones houses people of both."""
 
 
 @dataclass(frozen=True)
@@ -43,13 +46,16 @@ def zone_streets(network: Network, zones: NDArray[np.object_]) -> ZoneStreets:
     graph = network.graph
     links = np.flatnonzero(network.usable & graph.tag("highway").isin(LIVED_ON)).astype(np.int32)
     lines = graph.lines_xy[links]
+    zones = shapely.buffer(zones, ZONE_EDGE_M, join_style="mitre")
     shapely.prepare(zones)
     zone, row = shapely.STRtree(lines).query(zones, predicate="intersects")
     inside = shapely.contains_properly(zones[zone], lines[row])
-    begin, end = np.zeros(len(row)), np.ones(len(row))
-    whole = (links[row[inside]], begin[inside], end[inside], zone[inside])
-    cut = _pieces(links, lines, zones, row[~inside], zone[~inside])
-    link, begin, end, zone = (np.concatenate(pair) for pair in zip(whole, cut, strict=True))
+    count = int(inside.sum())
+    cut_link, cut_begin, cut_end, cut_zone = _pieces(links, lines, zones, row[~inside], zone[~inside])
+    link = np.concatenate([links[row[inside]], cut_link])
+    begin = np.concatenate([np.zeros(count), cut_begin])
+    end = np.concatenate([np.ones(count), cut_end])
+    zone = np.concatenate([zone[inside], cut_zone])
     length = (end - begin) * graph.link_length[link]
     return ZoneStreets(
         link.astype(np.int32),
@@ -57,7 +63,7 @@ def zone_streets(network: Network, zones: NDArray[np.object_]) -> ZoneStreets:
         end,
         zone.astype(np.int32),
         length,
-        np.bincount(zone, weights=length, minlength=len(zones)),
+        np.bincount(zone, weights=length, minlength=len(zones)).astype(np.float64),
     )
 
 
@@ -86,57 +92,55 @@ def _pieces(
     return links[row[owner]][solid], begin[solid], end[solid], zone[owner][solid]
 
 
-def reached_length(streets: ZoneStreets, reach: Reach, limit: float) -> NDArray[np.float64]:
-    """Length in metres of each piece of `streets` that is reached within `limit`."""
-    to, fro = reach.within(limit)
-    # Pieces of reach tile each link; join every street piece with the reach pieces it overlaps.
-    first = np.searchsorted(reach.link, streets.link, side="left")
-    last = np.searchsorted(reach.link, streets.link, side="right")
-    counts = last - first
-    street = np.repeat(np.arange(len(streets.link)), counts)
-    row = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts) + np.repeat(first, counts)
-    low = np.maximum(streets.begin[street], reach.begin[row])
-    high = np.minimum(streets.end[street], reach.end[row])
-    ahead = np.clip(np.minimum(high, to[row]) - low, 0.0, None)
-    behind = np.clip(high - np.maximum(low, fro[row]), 0.0, None)
-    share = np.where(high > low, np.minimum(ahead + behind, np.maximum(high - low, 0.0)), 0.0)
-    total = np.bincount(street, weights=share, minlength=len(streets.link))
-    length: NDArray[np.float64] = total * (streets.length_m / np.maximum(streets.end - streets.begin, 1e-15))
-    return np.minimum(length, streets.length_m)
+class ZoneReach:
+    """The people of zones against one reach; street pieces and reach pieces are joined once for all limits."""
+
+    def __init__(self, streets: ZoneStreets, reach: Reach) -> None:
+        self._streets, self._reach = streets, reach
+        street, row = _overlapping(streets.link, reach.link)
+        low = np.maximum(streets.begin[street], reach.begin[row])
+        high = np.minimum(streets.end[street], reach.end[row])
+        real = high > low
+        self._street, self._row, self._low, self._high = street[real], row[real], low[real], high[real]
+        # Metres of zone street per unit of link fraction.
+        self._metres = (streets.length_m / np.maximum(streets.end - streets.begin, 1e-15))[self._street]
+        self._zone = streets.zone[self._street]
+
+    def share_within(self, limit: float) -> NDArray[np.float64]:
+        """Share (z,) of each zone's people within `limit`; NaN for a zone without lived-on streets."""
+        to, fro = self._reach.within(limit)
+        ahead = np.clip(np.minimum(self._high, to[self._row]) - self._low, 0.0, None)
+        behind = np.clip(self._high - np.maximum(self._low, fro[self._row]), 0.0, None)
+        share = np.minimum(ahead + behind, self._high - self._low)
+        return per_zone(self._streets, share * self._metres, self._zone)
+
+    def mean_arrival(self, step_m: float = 20.0) -> NDArray[np.float64]:
+        """Mean arrival (z,) over each zone's lived-on streets that are reached at all, sampled every `step_m`."""
+        arrival, weight, piece, _ = _sampled(self._streets, self._reach, step_m)
+        known = np.isfinite(arrival)
+        zone = self._streets.zone[piece[known]]
+        zones = len(self._streets.zone_length_m)
+        total = np.bincount(zone, weights=weight[known], minlength=zones)
+        summed = np.bincount(zone, weights=weight[known] * arrival[known], minlength=zones)
+        with np.errstate(invalid="ignore", divide="ignore"):
+            return np.where(total > 0, summed / total, np.nan)
+
+    def nearest_owner(self, places: int, step_m: float = 20.0) -> NDArray[np.int32]:
+        """The place (z,) that is nearest for the largest share of each zone's people; -1 where none is reached."""
+        arrival, weight, piece, owner = _sampled(self._streets, self._reach, step_m)
+        known = np.isfinite(arrival) & (owner >= 0)
+        zones = len(self._streets.zone_length_m)
+        flat = self._streets.zone[piece[known]].astype(np.int64) * places + owner[known]
+        share = np.bincount(flat, weights=weight[known], minlength=zones * places).reshape(zones, places)
+        return np.where(share.max(axis=1, initial=0.0) > 0, share.argmax(axis=1), -1).astype(np.int32)
 
 
-def share_within(streets: ZoneStreets, reach: Reach, limit: float) -> NDArray[np.float64]:
-    """Share (z,) of each zone's people within `limit`; NaN for a zone without lived-on streets."""
-    reached = reached_length(streets, reach, limit)
-    return _per_zone(streets, reached)
-
-
-def _per_zone(streets: ZoneStreets, amount: NDArray[np.float64]) -> NDArray[np.float64]:
+def per_zone(streets: ZoneStreets, amount: NDArray[np.float64], zone: NDArray[np.int32]) -> NDArray[np.float64]:
+    """Amounts in metres summed by zone, as a share (z,) of the zone's lived-on length; NaN where it has none."""
     total = streets.zone_length_m
-    summed = np.bincount(streets.zone, weights=amount, minlength=len(total))
+    summed = np.bincount(zone, weights=amount, minlength=len(total))
     with np.errstate(invalid="ignore", divide="ignore"):
-        return np.where(total > 0, summed / total, np.nan)
-
-
-def mean_arrival(streets: ZoneStreets, reach: Reach, step_m: float = 20.0) -> NDArray[np.float64]:
-    """Mean arrival (z,) over each zone's lived-on streets that are reached at all, sampled every `step_m`."""
-    arrival, weight, piece, _ = _sampled(streets, reach, step_m)
-    known = np.isfinite(arrival)
-    zone = streets.zone[piece[known]]
-    total = np.bincount(zone, weights=weight[known], minlength=len(streets.zone_length_m))
-    summed = np.bincount(zone, weights=weight[known] * arrival[known], minlength=len(total))
-    with np.errstate(invalid="ignore", divide="ignore"):
-        return np.where(total > 0, summed / total, np.nan)
-
-
-def nearest_owner(streets: ZoneStreets, reach: Reach, places: int, step_m: float = 20.0) -> NDArray[np.int32]:
-    """The place (z,) that is nearest for the largest share of each zone's people; -1 where none is reached."""
-    arrival, weight, piece, owner = _sampled(streets, reach, step_m)
-    known = np.isfinite(arrival) & (owner >= 0)
-    zones = len(streets.zone_length_m)
-    flat = streets.zone[piece[known]].astype(np.int64) * places + owner[known]
-    share = np.bincount(flat, weights=weight[known], minlength=zones * places).reshape(zones, places)
-    return np.where(share.max(axis=1, initial=0.0) > 0, share.argmax(axis=1), -1).astype(np.int32)
+        return np.where(total > 0, np.minimum(summed / total, 1.0), np.nan)
 
 
 def _sampled(
@@ -160,11 +164,36 @@ def straight_share(
     """Share (z,) of each zone's people within a straight-line `radius_m` of the places at (x, y) in the plane."""
     lines = cut_lines(network.graph, streets.link, streets.begin, streets.end, in_plane=True)
     disc = shapely.union_all(shapely.buffer(shapely.points(x, y), radius_m, quad_segs=32))
-    inside = np.zeros(len(lines))
     shapely.prepare(disc)
-    touched = shapely.intersects(disc, lines)
+    whole = shapely.covers(disc, lines)
+    touched = ~whole & shapely.intersects(disc, lines)
     length = shapely.length(lines)
+    inside = np.where(whole, length, 0.0)
     inside[touched] = shapely.length(shapely.intersection(lines[touched], disc))
     with np.errstate(invalid="ignore", divide="ignore"):
         share = np.where(length > 0, inside / length, 0.0)
-    return _per_zone(streets, share * streets.length_m)
+    return per_zone(streets, share * streets.length_m, streets.zone)
+
+
+def length_by_owner(streets: ZoneStreets, parts: Parts, owners: int) -> NDArray[np.float64]:
+    """Length in metres (z, owners) of each zone's lived-on streets that belongs to each place."""
+    street, row = _overlapping(streets.link, parts.link)
+    low = np.maximum(streets.begin[street], parts.begin[row])
+    high = np.minimum(streets.end[street], parts.end[row])
+    share = np.clip(high - low, 0.0, None) / np.maximum(streets.end - streets.begin, 1e-15)[street]
+    flat = streets.zone[street].astype(np.int64) * owners + parts.owner[row]
+    zones = len(streets.zone_length_m)
+    summed = np.bincount(flat, weights=share * streets.length_m[street], minlength=zones * owners).astype(np.float64)
+    table: NDArray[np.float64] = summed.reshape(zones, owners)
+    return table
+
+
+def _overlapping(
+    street_link: NDArray[np.int32], piece_link: NDArray[np.int32]
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """All pairs (row of streets, row of pieces) on the same link; `piece_link` is sorted."""
+    first = np.searchsorted(piece_link, street_link, side="left")
+    counts = np.searchsorted(piece_link, street_link, side="right") - first
+    street = np.repeat(np.arange(len(street_link)), counts)
+    row = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts) + np.repeat(first, counts)
+    return street, row

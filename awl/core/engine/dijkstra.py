@@ -155,8 +155,9 @@ def rows_to_targets(
             if source_link[s] == link:
                 f = source_fraction[s]
                 if g >= f and up[link] >= 0:
-                    best, best_carried = np.int64(np.rint((g - f) * up[link])), np.int64(
-                        np.rint((g - f) * carried_up[link])
+                    best, best_carried = (
+                        np.int64(np.rint((g - f) * up[link])),
+                        np.int64(np.rint((g - f) * carried_up[link])),
                     )
                 if g <= f and down[link] >= 0:
                     direct = np.int64(np.rint((f - g) * down[link]))

@@ -47,10 +47,13 @@ class Reach:
         return np.minimum(ahead, behind)
 
     def within(self, limit: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """How far each piece is reached: up to fraction `a` from its begin, and from fraction `b` to its end."""
+        """How far each piece is reached: up to fraction `a` from its begin, and from fraction `b` to its end.
+
+        Where both ways reach all of a piece between them, `a` may lie beyond `b`.
+        """
         a = self.begin + _spare(limit, self.at_begin, self.up, self.end - self.begin)
         b = self.end - _spare(limit, self.at_end, self.down, self.end - self.begin)
-        return a, np.maximum(b, a)
+        return a, b
 
     def meeting(self) -> NDArray[np.float64]:
         """Fraction of each piece at which both ways arrive at once; its begin or end where one way wins throughout."""
@@ -65,7 +68,7 @@ class Reach:
 
 
 def _ride(start: NDArray[np.float64], share: NDArray[np.float64], cost: NDArray[np.float64]) -> NDArray[np.float64]:
-    """start + share * cost, where a barred way stays infinite even over no distance beyond its own start."""
+    """Start + share * cost, where a barred way stays infinite even over no distance beyond its own start."""
     with np.errstate(invalid="ignore"):
         ride = np.where(share > 0, share * cost, 0.0)
     return start + ride
@@ -87,7 +90,7 @@ def reach_of(network: Network, places: Snapped, found: Arrivals, costs: LinkCost
     graph = network.graph
     links = np.flatnonzero(network.usable).astype(np.int32)
     on_street = np.flatnonzero((places.link >= 0) & network.usable[places.link])
-    order = np.lexsort([places.fraction[on_street], places.link[on_street]])
+    order = np.lexsort((places.fraction[on_street], places.link[on_street]))
     on_street = on_street[order]
     split_link, split_at = places.link[on_street], places.fraction[on_street]
     extra = np.bincount(split_link, minlength=graph.link_count)[links]
@@ -157,7 +160,7 @@ def reached_parts(reach: Reach, limit: float) -> Parts:
         [(reach.at_begin + (first_end - reach.begin) * _finite(reach.up))[ahead], reach.at_end[behind]]
     )
     owner = np.concatenate([reach.owner_begin[ahead], reach.owner_end[behind]])
-    order = np.lexsort([begin, rows])
+    order = np.lexsort((begin, rows))
     return Parts(
         rows[order],
         reach.link[rows[order]],

@@ -80,7 +80,7 @@ class _Shapes:
         """Closed ways and multipolygons for whose tags `kind_of` gives a kind."""
         keys = ("natural", "water", "waterway", "leisure", "landuse", "building", "name")
         columns = [self._raw.way_column(key) for key in keys[:-1]]
-        candidates = np.flatnonzero(np.any([column.present() for column in columns], axis=0)) if columns else []
+        candidates = np.flatnonzero(np.any([column.present() for column in columns], axis=0))
         out = BaseLayer(np.zeros(0, object), [], [])
         shapes: list[shapely.Geometry] = []
         for way in candidates:
@@ -134,5 +134,7 @@ def _places(raw: RawExtract) -> BaseLayer:
     nodes = raw.tagged_nodes[rows]
     points = shapely.points(raw.node_lon[nodes], raw.node_lat[nodes])
     return BaseLayer(
-        np.atleast_1d(points), [str(kind.at(row)) for row in rows], [name.at(row) if name else None for row in rows]
+        np.atleast_1d(points),
+        [str(kind.at(int(row))) for row in rows],
+        [name.at(int(row)) if name else None for row in rows],
     )

@@ -127,16 +127,12 @@ def _area_of_rings(rings: list[NDArray[np.float64]]) -> shapely.Geometry:
     solid = shapely.polygons([shapely.linearrings(ring) for ring in shells])
     inner: list[list[NDArray[np.float64]]] = [[] for _ in shells]
     if holes:
-        hole, shell = shapely.STRtree(solid).query(
-            shapely.points([ring[0] for ring in holes]), predicate="within"
-        )
+        hole, shell = shapely.STRtree(solid).query(shapely.points([ring[0] for ring in holes]), predicate="within")
         area = shapely.area(solid)[shell]
         for h in np.unique(hole):
             mine = hole == h
             inner[int(shell[mine][np.argmin(area[mine])])].append(holes[int(h)])
-    return shapely.multipolygons(
-        [shapely.Polygon(ring, cut) for ring, cut in zip(shells, inner, strict=True)]
-    )
+    return shapely.multipolygons([shapely.Polygon(ring, cut) for ring, cut in zip(shells, inner, strict=True)])
 
 
 def _signed_area(ring: NDArray[np.float64]) -> float:

@@ -1,0 +1,341 @@
+"""The command `awl`. Errors are one line on standard error that says what is wrong and what to do; exit status 2."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import sys
+import tempfile
+from pathlib import Path
+from typing import Any, NoReturn
+
+import click
+from rich.console import Console
+from rich.progress import BarColumn, TextColumn, TimeRemainingColumn
+from rich.progress import Progress as Bar
+
+from awl import __version__
+from awl.core.errors import AwlError
+from awl.core.progress import Progress
+from awl.formats import geojson
+from awl.study import intake, records
+from awl.study.study import Study
+
+DEMO = Path(__file__).resolve().parents[1] / "demo"
+
+
+class Verbs(click.Group):
+    """Turns `AwlError` into one line and exit status 2."""
+
+    def invoke(self, ctx: click.Context) -> Any:
+        """Run a verb."""
+        try:
+            return super().invoke(ctx)
+        except AwlError as error:
+            _fail(error.detail)
+        except BrokenPipeError:
+            sys.exit(1)
+
+
+def _fail(text: str) -> NoReturn:
+    click.echo(f"awl: {text}", err=True)
+    sys.exit(2)
+
+
+@click.group(cls=Verbs, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__, prog_name="awl")
+def main() -> None:
+    """Accessibility questions on street networks."""
+
+
+class _Shown:
+    """A progress bar on a terminal, nothing elsewhere."""
+
+    def __enter__(self) -> Progress:
+        console = Console(stderr=True)
+        if not console.is_terminal:
+            return Progress()
+        self._bar = Bar(
+            TextColumn("{task.description}"), BarColumn(), TimeRemainingColumn(), console=console, transient=True
+        )
+        self._bar.start()
+        task = self._bar.add_task("", total=1.0)
+        return Progress(lambda fraction, text: self._bar.update(task, completed=fraction, description=text))
+
+    def __exit__(self, *_: object) -> None:
+        if hasattr(self, "_bar"):
+            self._bar.stop()
+
+
+study_option = click.option(
+    "--study", "study_path", required=True, type=click.Path(path_type=Path), help="The study file."
+)
+json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON for machines.")
+
+
+@main.command()
+@click.argument("extract", type=click.Path(path_type=Path), nargs=-1, required=True)
+@study_option
+@click.option("--bbox", help="Study area W,S,E,N in degrees.")
+@click.option("--clip", type=click.Path(path_type=Path), help="Study area: polygons in GeoJSON.")
+@json_option
+def build(extract: tuple[Path, ...], study_path: Path, bbox: str | None, clip: Path | None, as_json: bool) -> None:
+    """Build a study with a street graph from a map extract; prints the build report.
+
+    Example: awl build ferrow.osm.gz --study ferrow.gpkg
+    """
+    if len(extract) > 1:
+        raise AwlError(f"{len(extract)} extracts are given; one is read at a time", remedy="Merge them first")
+    if study_path.suffix != ".gpkg":
+        raise AwlError(f"'{study_path.name}' is no study file", remedy="Name it with the ending .gpkg")
+    area = intake.area_from(bbox, clip)
+    with _Shown() as progress:
+        report = intake.build(extract[0], study_path, area, progress=progress)
+    if as_json:
+        click.echo(json.dumps(vars(report)))
+        return
+    click.echo(
+        f"{report.ways_read:,} ways read, {report.streets_read:,} of them streets.\n"
+        f"{report.nodes:,} nodes, {report.links:,} links, {report.length_m / 1000:,.1f} km of street;"
+        f" lengths are geodesic metres.\n"
+        f"{report.border_nodes} border nodes where streets are cut; {report.references_missing} references to nodes the"
+        f" extract lacks.\n"
+        f"By length: {report.share_with_maxspeed:.0%} has a posted limit, {report.share_named:.0%} a name,"
+        f" {report.share_oneway:.0%} is one-way."
+    )
+    study = Study(study_path)
+    for mode in ("walk", "cycle", "drive"):
+        try:
+            parts = study.network(mode).parts_report
+        except AwlError as error:
+            click.echo(f"{mode}: {error.what}.")
+            continue
+        click.echo(
+            f"{mode}: {parts.kept_m / 1000:,.1f} km in the largest part, {parts.left_out_m / 1000:,.1f} km left out."
+        )
+
+
+@main.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@study_option
+@click.option("--as", "ident", help="Id of the layer; from the file name when left out.")
+@click.option("--title", help="Title of the layer.")
+def add(file: Path, study_path: Path, ident: str | None, title: str | None) -> None:
+    """Add a layer of places or zones: GeoJSON, or CSV with lon and lat.
+
+    Example: awl add zones.geojson --study ferrow.gpkg --as zones
+    """
+    study = Study(study_path)
+    ident = intake.add(file, study, ident, title)
+    entry = next(layer for layer in study.layers() if layer["id"] == ident)
+    click.echo(f"{ident}: {entry['count']:,} {entry['role']}, fields {', '.join(entry['fields']) or 'none'}.")
+
+
+@main.command()
+@study_option
+@json_option
+def info(study_path: Path, as_json: bool) -> None:
+    """Print what is in a study.
+
+    Example: awl info --study ferrow.gpkg
+    """
+    study = Study(study_path)
+    layers = study.layers()
+    if as_json:
+        click.echo(json.dumps({"title": study.title, "build": study.fact("build"), "layers": layers}))
+        return
+    click.echo(study.title)
+    for layer in layers:
+        click.echo(
+            f"  {layer['id']:<14} {layer['role']:<8} {layer['count']:>8,}  {layer['title']}, from {layer['source']}"
+        )
+
+
+def _value(text: str) -> Any:
+    """A value of `--set`: JSON where it is JSON, `5,10,15` as a list of numbers, text otherwise."""
+    try:
+        return json.loads(text)
+    except ValueError:
+        pass
+    try:
+        numbers = [float(part) for part in text.split(",")]
+    except ValueError:
+        return text
+    return numbers if len(numbers) > 1 else numbers[0]
+
+
+def _settings(pairs: tuple[str, ...]) -> dict[str, Any]:
+    """`name=value` pairs; `name.part=value` sets a member of an object."""
+    found: dict[str, Any] = {}
+    for pair in pairs:
+        name, equals, text = pair.partition("=")
+        if not equals or not name:
+            raise AwlError(f"'{pair}' is no setting", remedy="Write --set name=value", inputs=("set",))
+        head, _, part = name.partition(".")
+        if part:
+            inner = found.setdefault(head, {})
+            if not isinstance(inner, dict):
+                raise AwlError(f"'{head}' is set twice", inputs=("set",))
+            inner[part] = _value(text)
+        else:
+            found[head] = _value(text)
+    return found
+
+
+@main.command()
+@click.argument("question")
+@study_option
+@click.option("--inputs", "file", type=click.Path(path_type=Path), help="JSON file with the inputs.")
+@click.option(
+    "--set", "pairs", multiple=True, metavar="NAME=VALUE", help="An input; places.layer=cool_rooms sets a member."
+)
+@click.option(
+    "--out", type=click.Path(path_type=Path), help="Write FILE in the format of its ending: json, geojson, csv."
+)
+@click.option("--part", help="The result to write; the main one when left out.")
+def ask(
+    question: str, study_path: Path, file: Path | None, pairs: tuple[str, ...], out: Path | None, part: str | None
+) -> None:
+    """Run one question; prints the results document, or writes a file.
+
+    Example: awl ask isochrone --study ferrow.gpkg --set places.layer=cool_rooms --set limits=5,10,15 --out reach.geojson
+    """
+    from awl.questions import question as find
+    from awl.questions.run import ask as run
+    from awl.server.downloads import part_text
+
+    find(question)
+    inputs: dict[str, Any] = {}
+    if file is not None:
+        try:
+            inputs = json.loads(file.read_text(encoding="utf-8"))
+        except (OSError, ValueError) as error:
+            raise AwlError(
+                f"The inputs cannot be read ({error})", where=str(file), remedy="Give a JSON object"
+            ) from error
+        if not isinstance(inputs, dict):
+            raise AwlError("The inputs are not a JSON object", where=str(file))
+    for name, value in _settings(pairs).items():
+        known = inputs.get(name)
+        inputs[name] = {**known, **value} if isinstance(known, dict) and isinstance(value, dict) else value
+    with _Shown() as progress:
+        document = run(Study(study_path), question, inputs, progress).document()
+    if out is None:
+        click.echo(geojson.dumps(document).decode())
+        return
+    ending = out.suffix[1:].lower()
+    if ending == "json":
+        data = geojson.dumps(document)
+    elif ending in ("geojson", "csv"):
+        collections = [key for key, value in document.items() if isinstance(value, dict) and "features" in value]
+        main_part = next(iter(collections), "rows") if ending == "geojson" else document["table"]["part"]
+        data = part_text(document, part or main_part, ending)
+    else:
+        raise AwlError(f"'{out.name}' has an ending Awl does not write", remedy="Use .json, .geojson or .csv")
+    _write(out, data)
+    click.echo(f"{out}: {document['title']}")
+    for doubt in document["doubts"]:
+        click.echo(f"  {doubt['grade']}: {doubt['text']}", err=True)
+
+
+def _write(path: Path, data: bytes) -> None:
+    """Write whole or not at all."""
+    scratch = path.with_name(f".{path.name}.new")
+    try:
+        scratch.write_bytes(data)
+        scratch.replace(path)
+    except OSError as error:
+        scratch.unlink(missing_ok=True)
+        raise AwlError(f"The file cannot be written ({error.strerror})", where=str(path)) from error
+
+
+@main.command()
+@click.argument("what")
+@study_option
+@click.option("--out", required=True, type=click.Path(path_type=Path), help="A folder for streets, a file otherwise.")
+@click.option("--mode", default="walk", show_default=True, help="The mode whose streets and costs are written.")
+def export(what: str, study_path: Path, out: Path, mode: str) -> None:
+    """Write the street graph (WHAT = streets, as GMNS), or a layer by its id (.geojson, .csv).
+
+    Example: awl export streets --study ferrow.gpkg --out gmns --mode drive
+    """
+    from awl.server.downloads import graph_tables, layer_text
+
+    study = Study(study_path)
+    if what == "streets":
+        tables = graph_tables(study, mode)
+        out.mkdir(parents=True, exist_ok=True)
+        for name, text in tables.items():
+            _write(out / name, text.encode())
+        click.echo(f"{out}: {', '.join(tables)}")
+        return
+    _write(out, layer_text(study.read_layer(what), out.suffix[1:].lower()))
+    click.echo(str(out))
+
+
+@main.command()
+@click.argument("place", required=False, default=".", type=click.Path(path_type=Path))
+@click.option("--host", default="127.0.0.1", show_default=True, help="Address to bind to.")
+@click.option("--port", default=8787, show_default=True, type=click.IntRange(0, 65535))
+def serve(place: Path, host: str, port: int) -> None:
+    """Serve the studies in a folder (or one study) with the browser interface and the web API.
+
+    Example: awl serve studies --port 8787
+    """
+    from awl.server.app import serve as run
+
+    if not place.exists():
+        raise AwlError("There is no such folder or study", where=str(place), remedy="Give a folder with .gpkg files")
+    _listen(run, place.resolve(), host, port)
+
+
+@main.command()
+@click.option("--host", default="127.0.0.1", show_default=True, help="Address to bind to.")
+@click.option("--port", default=8787, show_default=True, type=click.IntRange(0, 65535))
+@click.option(
+    "--folder", type=click.Path(path_type=Path), help="Where the demo study is kept; a fresh one when left out."
+)
+def demo(host: str, port: int, folder: Path | None) -> None:
+    """Serve the shipped demo study of Ferrow.
+
+    Example: awl demo --port 8787
+    """
+    from awl.server.app import serve as run
+
+    fresh = None
+    if folder is None:
+        folder = fresh = Path(tempfile.mkdtemp(prefix="awl-demo-"))
+    folder.mkdir(parents=True, exist_ok=True)
+    try:
+        if not (folder / "ferrow.gpkg").exists():
+            click.echo("Building the demo study of Ferrow ...", err=True)
+            make_demo(folder)
+        _listen(run, folder.resolve(), host, port)
+    finally:
+        if fresh is not None:
+            shutil.rmtree(fresh, ignore_errors=True)
+
+
+def _listen(run: Any, place: Path, host: str, port: int) -> None:
+    try:
+        run(place, host, port)
+    except OSError as error:
+        raise AwlError(
+            f"Port {port} on {host} cannot be used ({error.strerror or error})", remedy="Choose another with --port"
+        ) from error
+
+
+def make_demo(folder: Path) -> Path:
+    """The demo study: streets, zones, cool rooms and a sheet of questions. Returns its file."""
+    path = folder / "ferrow.gpkg"
+    intake.build(DEMO / "data" / "ferrow.osm.gz", path, title="Ferrow, cool rooms")
+    study = Study(path)
+    intake.add(DEMO / "data" / "zones.geojson", study, "zones", "Zones")
+    intake.add(DEMO / "data" / "cool_rooms.geojson", study, "cool_rooms", "Cool rooms")
+    with study.writing() as connection:
+        records.save_sheet(connection, "main", json.loads((DEMO / "data" / "sheet.json").read_text()))
+    return path
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,27 @@
+"""All questions, by process identifier. Adding one is adding its module and a line here."""
+
+from __future__ import annotations
+
+from awl.core.errors import AwlError
+from awl.questions.access import Access
+from awl.questions.base import Question
+from awl.questions.catchment import Catchment
+from awl.questions.isochrone import Isochrone
+from awl.questions.matrix import Matrix
+from awl.questions.route import Route
+
+QUESTIONS: dict[str, type[Question]] = {
+    question.id: question for question in (Isochrone, Access, Route, Catchment, Matrix)
+}
+
+
+def question(ident: str) -> type[Question]:
+    """A question by its id; raises `AwlError` (404) naming those that exist."""
+    if ident not in QUESTIONS:
+        raise AwlError(
+            f"There is no question '{ident}'",
+            remedy=f"Questions are: {', '.join(QUESTIONS)}",
+            status=404,
+            kind="no-such-process",
+        )
+    return QUESTIONS[ident]

@@ -1,0 +1,245 @@
+"""What a question is: inputs (a pydantic model), a sentence with changeable words, and an answer.
+
+A question is defined here and in its own module, nowhere else: the process description, the command, the OpenAPI schema
+and the sentence in the browser are all read from it.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Annotated, Any, ClassVar, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+
+from awl.core.errors import AwlError
+
+Json = dict[str, Any]
+MAX_MINUTES = 24 * 60
+MAX_METRES = 1_000_000
+MAX_LIMITS = 12
+
+
+class LayerSet(BaseModel):
+    """A set of features by layer, filtered by CQL2 text."""
+
+    model_config = ConfigDict(extra="forbid")
+    layer: str
+    where: str | None = None
+
+
+class GeoJson(BaseModel):
+    """A GeoJSON object given outright; its content is read by `awl.formats.geojson`."""
+
+    model_config = ConfigDict(extra="allow")
+    type: Literal[
+        "FeatureCollection",
+        "Feature",
+        "Point",
+        "MultiPoint",
+        "LineString",
+        "MultiLineString",
+        "Polygon",
+        "MultiPolygon",
+    ]
+
+
+FeatureSet = LayerSet | GeoJson
+Position = Annotated[list[float], Field(min_length=2, max_length=3)]
+
+
+def slot(kind: str, label: str, **more: Any) -> dict[str, Any]:
+    """Marks an input as a changeable word: its kind (place, mode, amount, time, way), label and choices in words."""
+    return {"x-awl-slot": {"kind": kind, "label": label, **more}}
+
+
+DIRECTION_WORDS = {"from": "leaving", "to": "bound for"}
+MEASURE_WORDS = {"time": "quickest", "distance": "shortest"}
+
+
+class SharedInputs(BaseModel):
+    """Inputs that every question has (contract, 6)."""
+
+    model_config = ConfigDict(extra="forbid", populate_by_name=True)
+
+    mode: str = Field("walk", description="Who moves: the id of a mode.", json_schema_extra=slot("mode", "Mode"))
+    at: str | None = Field(
+        None, description="Local date and time; null means free flow. This study has no speeds by hour, so only null."
+    )
+    snap: float = Field(100.0, gt=0, le=5000, description="How far, in metres, a place may lie from a usable street.")
+    closures: GeoJson | None = Field(
+        None,
+        description="Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or "
+        "polygon touches, is closed for this question.",
+        json_schema_extra=slot("place", "Closed streets"),
+    )
+    what_if: str | None = Field(None, description="A what-if of the study; none exist yet, so only null.")
+
+    @field_validator("at")
+    @classmethod
+    def _free_flow_only(cls, value: str | None) -> str | None:
+        if value is not None:
+            raise ValueError("the study has no speeds by hour yet; leave 'at' out for free flow")
+        return value
+
+    @field_validator("what_if")
+    @classmethod
+    def _no_what_if(cls, value: str | None) -> str | None:
+        if value is not None:
+            raise ValueError("the study has no what-ifs; use 'closures' to close streets")
+        return value
+
+
+def check_limits(limits: list[float], measure: str) -> list[float]:
+    """Limits must be finite, positive, ascending and sane; returns them."""
+    most, unit = (MAX_MINUTES, "minutes") if measure == "time" else (MAX_METRES, "metres")
+    for value in limits:
+        if not math.isfinite(value) or value <= 0:
+            raise AwlError(
+                f"The limit {value:g} is not above zero",
+                remedy=f"Give positive {unit}, for example 5, 10, 15",
+                inputs=("limits",),
+            )
+        if value > most:
+            raise AwlError(
+                f"The limit {value:g} is more than {most:,} {unit}",
+                remedy=f"Limits are in {unit}; give smaller ones",
+                inputs=("limits",),
+            )
+    if any(b <= a for a, b in zip(limits, limits[1:], strict=False)):
+        raise AwlError(
+            f"The limits {', '.join(f'{v:g}' for v in limits)} do not ascend",
+            remedy="Order them from small to large, each once",
+            inputs=("limits",),
+        )
+    return limits
+
+
+Limits = Annotated[list[float], Field(min_length=1, max_length=MAX_LIMITS)]
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """Something the reader must know before trusting an answer."""
+
+    code: str
+    grade: Literal["error", "warning", "note"]
+    count: int
+    text: str
+
+    def json(self) -> Json:
+        """As in the contract."""
+        return {"code": self.code, "grade": self.grade, "count": self.count, "text": self.text}
+
+
+@dataclass(frozen=True)
+class Figure:
+    """A key figure: value, unit beside it, label beneath."""
+
+    value: float | str | None
+    unit: str
+    label: str
+
+    def json(self) -> Json:
+        """Plain."""
+        return {"value": self.value, "unit": self.unit, "label": self.label}
+
+
+@dataclass(frozen=True)
+class Column:
+    """A column of the tray's table. `digits` are decimals of a number; None means text."""
+
+    field: str
+    title: str
+    unit: str = ""
+    digits: int | None = None
+
+    def json(self) -> Json:
+        """Plain."""
+        return {"field": self.field, "title": self.title, "unit": self.unit, "digits": self.digits}
+
+
+@dataclass
+class Answer:
+    """What a question gives back.
+
+    `parts` maps a result name to GeoJSON collections or rows; a callable is made only when that result is wanted.
+    `table` names the part that the tray shows and its columns; `chart` is a small description of a curve or bars.
+    """
+
+    title: str
+    summary: Json
+    figures: list[Figure]
+    doubts: list[Doubt]
+    method: list[str]
+    parts: dict[str, Any] = field(default_factory=dict)
+    table: tuple[str, list[Column]] | None = None
+    chart: Json | None = None
+
+    def document(self, wanted: set[str] | None = None) -> Json:
+        """The results document, with all parts or those wanted."""
+        document: Json = {
+            "title": self.title,
+            "summary": self.summary,
+            "figures": [figure.json() for figure in self.figures],
+            "doubts": [doubt.json() for doubt in self.doubts],
+            "method": self.method,
+        }
+        if self.table is not None:
+            document["table"] = {"part": self.table[0], "columns": [column.json() for column in self.table[1]]}
+        if self.chart is not None:
+            document["chart"] = self.chart
+        for name, part in self.parts.items():
+            if wanted is None or name in wanted:
+                document[name] = part() if callable(part) else part
+        return document
+
+
+class Question:
+    """Base of all questions. Subclasses set the class attributes and `answer`."""
+
+    id: ClassVar[str]
+    title: ClassVar[str]
+    description: ClassVar[str]
+    opening: ClassVar[str]
+    sentences: ClassVar[list[tuple[Json, str]]]
+    """Templates with the inputs under which each holds; the first that fits is the sentence."""
+    Inputs: ClassVar[type[SharedInputs]]
+    outputs: ClassVar[dict[str, str]]
+
+    @classmethod
+    def parse(cls, inputs: Json) -> SharedInputs:
+        """Check inputs; raises `AwlError` that names each faulty one."""
+        try:
+            return cls.Inputs.model_validate(inputs)
+        except ValidationError as error:
+            raise _as_problem(cls.id, error) from error
+
+    @classmethod
+    def answer(cls, inputs: Any, context: Any) -> Answer:
+        """Compute the answer in a `Context`."""
+        raise NotImplementedError
+
+
+def _as_problem(question: str, error: ValidationError) -> AwlError:
+    faults: dict[str, str] = {}
+    for item in error.errors():
+        name = str(item["loc"][0]) if item["loc"] else "inputs"
+        message = str(item["msg"]).removeprefix("Value error, ").removeprefix("Input should be ")
+        known = faults.get(name)
+        faults[name] = message if known is None or message in known else f"{known}, or {message}"
+    parts = [
+        f"'{name}' is not an input of {question}"
+        if text.startswith("Extra inputs")
+        else f"'{name}' is required"
+        if text == "Field required"
+        else f"'{name}' should be {text}"
+        if not text[:1].isupper() and not text.startswith("the ")
+        else f"'{name}': {text}"
+        for name, text in faults.items()
+    ]
+    return AwlError("; ".join(parts), remedy=f"See the inputs of '{question}'", inputs=tuple(faults))
+
+
+Maker = Callable[[], Any]

@@ -1,0 +1,270 @@
+"""What a question works with: the study's network for its mode, places put on streets, and the doubts about them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
+from awl.core.engine.places import OUTSIDE, SEPARATE_PART, STATUS, TOO_FAR, Snapped, Snapper
+from awl.core.engine.query import Arrivals
+from awl.core.errors import AwlError
+from awl.core.modes.network import Network
+from awl.core.modes.rules import SPEED_ASSUMED
+from awl.core.progress import Progress
+from awl.core.surfaces.field import Field
+from awl.formats import geojson
+from awl.formats.table import Layer
+from awl.questions.base import Doubt, GeoJson, Json, LayerSet, SharedInputs
+from awl.study.study import Study
+
+MAX_PLACES = 50_000
+FAR_M = 30.0
+"""A place this far from its street is mentioned."""
+NAME_FIELDS = ("name", "title", "label")
+ID_FIELDS = ("id", "zone", "zone_id", "code", "fid")
+
+
+@dataclass(frozen=True)
+class Places:
+    """Points (k,) in degrees with an id and a name each, their attributes, and words for all of them."""
+
+    lon: NDArray[np.float64]
+    lat: NDArray[np.float64]
+    ids: list[Any]
+    names: list[str]
+    layer: Layer
+    words: str
+
+    def __len__(self) -> int:
+        return len(self.lon)
+
+
+class Context:
+    """One run of one question on one study."""
+
+    def __init__(self, study: Study, inputs: SharedInputs, progress: Progress | None = None) -> None:
+        self.study = study
+        self.progress = progress or Progress()
+        self.mode = study.mode(inputs.mode)
+        self._snap_m = inputs.snap
+        base = study.network(inputs.mode)
+        closed = self._closed(inputs.closures, base)
+        self.closed_links = int(closed.sum()) if closed is not None else 0
+        self.network: Network = base if closed is None else base.with_closed(closed)
+        self._snapper = study.snapper(inputs.mode) if closed is None else Snapper(self.network, study.area)
+
+    @property
+    def field(self) -> Field:
+        """The field areas are drawn on."""
+        return self.study.field(self.mode.id)
+
+    @property
+    def mean_speed_kmh(self) -> float:
+        """Mean speed over all usable streets, by length."""
+        usable = self.network.usable
+        length = float(self.network.graph.link_length[usable].sum())
+        return length / (float(self.network.duration_ms[usable].sum()) / 1000) * 3.6
+
+    def features(self, wanted: LayerSet | GeoJson, name: str) -> tuple[Layer, str]:
+        """Features of an input, and words for them."""
+        if isinstance(wanted, LayerSet):
+            layer = self.study.read_layer(wanted.layer, wanted.where, name)
+            if len(layer) == 0:
+                raise AwlError(
+                    f"No feature of '{wanted.layer}' matches the filter {wanted.where}",
+                    inputs=(name,),
+                    kind="no-features",
+                )
+            title = self.study.require_layer(wanted.layer)["title"].lower()
+            return layer, f"{len(layer)} {title}" if len(layer) > 1 else _only_name(layer, title)
+        layer = geojson.from_document(wanted.model_dump(), name)
+        if len(layer) == 0:
+            raise AwlError(
+                "It holds no feature", where=name, remedy="Give at least one", inputs=(name,), kind="no-features"
+            )
+        return layer, f"{len(layer)} points" if len(layer) > 1 else _only_name(layer, "a point")
+
+    def places(self, wanted: LayerSet | GeoJson, name: str = "places") -> Places:
+        """Point features of an input; polygons stand for their middle."""
+        layer, words = self.features(wanted, name)
+        if len(layer) > MAX_PLACES:
+            raise AwlError(
+                f"{len(layer):,} places are more than {MAX_PLACES:,}", remedy="Filter the layer", inputs=(name,)
+            )
+        shapes = layer.geometry
+        if (shapely.is_missing(shapes) | shapely.is_empty(shapes)).any():
+            bad = int(np.flatnonzero(shapely.is_missing(shapes) | shapely.is_empty(shapes))[0])
+            raise AwlError("It has no geometry", where=f"{name}, feature {bad + 1}", inputs=(name,))
+        points = np.where(shapely.get_type_id(shapes) == 0, shapes, shapely.point_on_surface(shapes))
+        xy = shapely.get_coordinates(points)
+        keys = {key.lower(): key for key in layer.columns}
+        ids = next((layer.columns[keys[k]] for k in ID_FIELDS if k in keys), list(range(1, len(layer) + 1)))
+        named = next((layer.columns[keys[k]] for k in NAME_FIELDS if k in keys), None)
+        names = [
+            str(named[i]) if named and named[i] else (f"point {i + 1}" if len(layer) > 1 else "the point")
+            for i in range(len(layer))
+        ]
+        return Places(xy[:, 0], xy[:, 1], list(ids), names, layer, words)
+
+    def zones(
+        self, wanted: LayerSet | GeoJson, fields: list[str]
+    ) -> tuple[Layer, NDArray[np.object_], list[NDArray[Any]]]:
+        """Zone polygons in the metric plane, with the columns of the wanted fields as numbers."""
+        layer, _ = self.features(wanted, "zones")
+        if layer.kind != "polygon":
+            raise AwlError(
+                f"The zones are {layer.kind} features", remedy="Give polygons", inputs=("zones",), kind="wrong-geometry"
+            )
+        numeric = [
+            key
+            for key, values in layer.columns.items()
+            if key != "fid" and all(isinstance(v, int | float) or v is None for v in values)
+        ]
+        columns = []
+        for name in fields:
+            if name not in layer.columns:
+                raise AwlError(
+                    f"The zones have no field '{name}'",
+                    remedy=f"Fields with numbers are: {', '.join(numeric) or 'none'}",
+                    inputs=("fields",),
+                    kind="no-such-field",
+                )
+            if name not in numeric:
+                raise AwlError(
+                    f"The zone field '{name}' holds text, not numbers", inputs=("fields",), kind="wrong-type"
+                )
+            column = np.array([0.0 if v is None else float(v) for v in layer.columns[name]])
+            if (column < 0).any() or not np.isfinite(column).all():
+                raise AwlError(f"The zone field '{name}' holds negative or missing numbers", inputs=("fields",))
+            columns.append(column)
+        return layer, self.network.graph.plane.project(layer.geometry), columns
+
+    def snap(self, places: Places, name: str = "places") -> Snapped:
+        """Put places on streets; raises when not a single one can be put."""
+        snapped = self._snapper.snap(places.lon, places.lat, self._snap_m)
+        if not snapped.found.any():
+            worst = int(np.bincount(snapped.status).argmax())
+            away = snapped.distance_m[np.isfinite(snapped.distance_m)]
+            detail = f"; the nearest lies {away.min():,.0f} m off" if len(away) and worst == TOO_FAR else ""
+            subject = (
+                "The place is" if len(places) == 1 else f"None of the {len(places):,} places can be used: most are"
+            )
+            raise AwlError(
+                f"{subject} {STATUS[worst]}{detail}",
+                remedy={
+                    OUTSIDE: "Move it into the study area or check that coordinates are lon, lat",
+                    TOO_FAR: f"Move it nearer to a street usable by {self.mode.id}, or raise 'snap' above {self._snap_m:g} m",
+                    SEPARATE_PART: "Its street does not join the rest of the streets in this mode; see stage Streets",
+                }[worst],
+                inputs=(name,),
+                status=422,
+                kind="no-place-on-street",
+            )
+        return snapped
+
+    def doubts_of(self, places: Places, snapped: Snapped, name: str = "place") -> list[Doubt]:
+        """Places left out, by reason, and places far from their street."""
+        doubts = []
+        for status in (OUTSIDE, SEPARATE_PART, TOO_FAR):
+            rows = np.flatnonzero(snapped.status == status)
+            if len(rows):
+                named = ", ".join(places.names[i] for i in rows[:3]) + (" and others" if len(rows) > 3 else "")
+                verb = "is" if len(rows) == 1 else "are"
+                text = f"{_count(len(rows), name)} left out, {verb} {STATUS[status]}: {named}."
+                doubts.append(Doubt(f"places-{STATUS[status].replace(' ', '-')}", "warning", len(rows), text))
+        far = np.flatnonzero(snapped.found & (snapped.distance_m > FAR_M))
+        if len(far):
+            most = far[np.argmax(snapped.distance_m[far])]
+            lies = "lies" if len(far) == 1 else "lie more than 30 m from their street, the farthest"
+            text = f"{_count(len(far), name)} {lies} {snapped.distance_m[most]:.0f} m from a usable street: {places.names[most]}."
+            doubts.append(Doubt("places-far-from-street", "note", len(far), text))
+        return doubts
+
+    def doubts_of_reach(self, found: Arrivals, limit: int) -> list[Doubt]:
+        """Whether an answer touches the border of the extract, and what is assumed about speeds."""
+        border = self.network.graph.node_border & (found.cost <= min(limit, int(UNREACHED) - 1))
+        doubts = []
+        if border.any():
+            count = int(border.sum())
+            text = f"Touches the border of the extract in {_count(count, 'place')}: streets go on there, so reach may be larger."
+            doubts.append(Doubt("border-touched", "warning", count, text))
+        return doubts + self.doubts_of_mode()
+
+    def doubts_of_mode(self) -> list[Doubt]:
+        """What the mode leaves out or assumes."""
+        doubts = []
+        if self.closed_links:
+            text = f"{_count(self.closed_links, 'street link')} closed for this question."
+            doubts.append(Doubt("closures", "note", self.closed_links, text))
+        use, usable = self.network.use, self.network.usable
+        length = self.network.graph.link_length
+        assumed = usable & (use.speed_source == SPEED_ASSUMED)
+        share = float(length[assumed].sum() / max(length[usable].sum(), 1.0))
+        if share >= 0.005:
+            text = f"{share * 100:.0f} % of the usable length has a stated default speed."
+            doubts.append(Doubt("speed-assumed", "note", int(assumed.sum()), text))
+        return doubts
+
+    def place_features(self, places: Places, snapped: Snapped, more: dict[str, list[Any]]) -> Json:
+        """The places as GeoJSON with id, name, distance to their street, status and further columns."""
+        layer = Layer(
+            np.atleast_1d(shapely.points(places.lon, places.lat)),
+            {
+                "id": places.ids,
+                "name": places.names,
+                "street_distance_m": [None if np.isnan(d) else round(float(d), 1) for d in snapped.distance_m],
+                "status": [STATUS[s] for s in snapped.status],
+                **more,
+            },
+        )
+        return geojson.collection(layer)
+
+    def _closed(self, closures: GeoJson | None, network: Network) -> NDArray[np.bool_] | None:
+        """Links closed by the question's closures."""
+        if closures is None:
+            return None
+        layer = geojson.from_document(closures.model_dump(), "closures")
+        graph = network.graph
+        shapes = graph.plane.project(shapely.make_valid(layer.geometry))
+        links = np.flatnonzero(network.usable)
+        tree = shapely.STRtree(graph.lines_xy[links])
+        closed = np.zeros(graph.link_count, bool)
+        points = shapely.get_type_id(shapes) == 0
+        if points.any():
+            hit = tree.query_nearest(shapes[points], max_distance=self._snap_m, all_matches=False)
+            closed[links[hit[1]]] = True
+        if (~points).any():
+            closed[links[tree.query(shapes[~points], predicate="intersects")[1]]] = True
+        if not closed.any():
+            raise AwlError(
+                "No usable street lies at the closures",
+                remedy="Move them onto the streets they close",
+                inputs=("closures",),
+            )
+        return closed
+
+
+def limit_units(value: float, measure: str) -> int:
+    """A limit in minutes or metres as whole milliseconds or millimetres."""
+    return min(round(value * 60_000) if measure == "time" else round(value * 1000), int(NO_LIMIT))
+
+
+def limit_word(value: float, measure: str) -> str:
+    """`10 min` or `500 m`."""
+    return f"{value:g} min" if measure == "time" else f"{value:g} m"
+
+
+def _only_name(layer: Layer, fallback: str) -> str:
+    for key, values in layer.columns.items():
+        if key.lower() in NAME_FIELDS and values[0]:
+            return str(values[0])
+    return fallback
+
+
+def _count(count: int, name: str) -> str:
+    return f"{count:,} {name}" if count == 1 else f"{count:,} {name}s"

@@ -1,0 +1,73 @@
+"""Descriptions of questions for machines and for the sheet, read from their pydantic models."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from awl.core.modes.mode import SHIPPED
+from awl.questions.base import Json, Question
+
+
+def process_summary(question: type[Question]) -> Json:
+    """OGC API Processes `processSummary`."""
+    return {
+        "id": question.id,
+        "title": question.title,
+        "description": question.description,
+        "version": "1.0.0",
+        "jobControlOptions": ["sync-execute", "async-execute", "dismiss"],
+        "outputTransmission": ["value"],
+    }
+
+
+def process_description(question: type[Question]) -> Json:
+    """The whole process: inputs, outputs, and under `x-awl` the sentence with its words."""
+    schema = question.Inputs.model_json_schema(by_alias=True, ref_template="#/components/schemas/{model}")
+    required = set(schema.get("required", []))
+    definitions = schema.get("$defs", {})
+    inputs = {
+        name: {
+            "title": name.replace("_", " "),
+            "description": prop.get("description", ""),
+            "minOccurs": 1 if name in required else 0,
+            "schema": _inlined({k: v for k, v in prop.items() if k != "x-awl-slot"}, definitions),
+        }
+        for name, prop in schema["properties"].items()
+    }
+    outputs = {
+        name: {"title": name, "description": text, "schema": {"type": ["object", "array"]}}
+        for name, text in question.outputs.items()
+    }
+    outputs |= {
+        "summary": {"title": "summary", "description": "Key figures", "schema": {"type": "object"}},
+        "doubts": {"title": "doubts", "description": "What to know before trusting it", "schema": {"type": "array"}},
+    }
+    return {**process_summary(question), "inputs": inputs, "outputs": outputs, "x-awl": sentence(question)}
+
+
+def sentence(question: type[Question]) -> Json:
+    """Opening words, templates and slots of a question's sentence."""
+    slots = {}
+    for name, info in question.Inputs.model_fields.items():
+        extra = info.json_schema_extra
+        if isinstance(extra, dict) and "x-awl-slot" in extra:
+            key = info.alias or name
+            default: Any = info.get_default(call_default_factory=True)
+            slots[key] = {**extra["x-awl-slot"], "default": None if info.is_required() else default}  # type: ignore[dict-item]
+    slots["mode"]["words"] = {mode.id: mode.traveller for mode in SHIPPED.values()}
+    return {
+        "opening": question.opening,
+        "sentences": [{"when": when, "text": text} for when, text in question.sentences],
+        "slots": slots,
+    }
+
+
+def _inlined(schema: Any, definitions: Json) -> Any:
+    """A schema with its references replaced by what they refer to."""
+    if isinstance(schema, list):
+        return [_inlined(item, definitions) for item in schema]
+    if not isinstance(schema, dict):
+        return schema
+    if "$ref" in schema:
+        return _inlined(definitions[schema["$ref"].rsplit("/", 1)[1]], definitions)
+    return {key: _inlined(value, definitions) for key, value in schema.items()}

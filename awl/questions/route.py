@@ -1,0 +1,311 @@
+"""By which way? The path of least time or distance through given points, with directions in words."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from pydantic import Field, field_validator
+
+from awl.core.engine.places import Snapped
+from awl.core.engine.query import Leg, best_leg
+from awl.core.errors import AwlError
+from awl.core.geodesy import segment_lengths
+from awl.core.modes.network import Network
+from awl.core.streets.graph import StreetGraph
+from awl.core.streets.shapes import cut_lines
+from awl.formats import geojson
+from awl.formats.table import Layer
+from awl.questions.base import MEASURE_WORDS, Answer, Column, FeatureSet, Figure, Position, Question, SharedInputs, slot
+from awl.questions.context import Context, Places
+
+Measure = Literal["time", "distance"]
+MAX_WAYPOINTS = 50
+
+
+class RouteInputs(SharedInputs):
+    """Inputs of `route`."""
+
+    waypoints: list[Position] | FeatureSet = Field(
+        description="Points to pass in the given order, [[lon, lat], ...] or places.",
+        json_schema_extra=slot("place", "Through"),
+    )
+    measure: Measure | list[Measure] = Field(
+        "time",
+        description="What is least: time, distance, or a list of both to have them side by side.",
+        json_schema_extra=slot("way", "Least", words=MEASURE_WORDS),
+    )
+    order: Literal["given"] = Field("given", description="Points are passed in the given order.")
+
+    @field_validator("measure")
+    @classmethod
+    def _at_least_one(cls, value: Any) -> Any:
+        if value == []:
+            raise ValueError("the list of measures is empty; give time, distance or both")
+        return value
+
+
+class Route(Question):
+    """The route question."""
+
+    id = "route"
+    title = "Route"
+    description = "The way through given points: quickest, shortest, or both side by side."
+    opening = "By which way"
+    sentences = [({}, "By which way does a {mode} get through {waypoints}, {measure}?")]
+    Inputs = RouteInputs
+    outputs = {
+        "routes": "One LineString feature per measure with distance, time, mean speed, legs, steps and ids, GeoJSON",
+        "places": "The points with their distance to the street, GeoJSON",
+    }
+
+    @classmethod
+    def answer(cls, inputs: RouteInputs, context: Context) -> Answer:
+        """One search per leg and measure."""
+        places = _waypoints(inputs, context)
+        snapped = _all_on_street(context, places)
+        wanted = list(dict.fromkeys(inputs.measure if isinstance(inputs.measure, list) else [inputs.measure]))
+        features, rows = [], []
+        straight = float(segment_lengths(places.lon[:-1], places.lat[:-1], places.lon[1:], places.lat[1:]).sum())
+        for done, measure in enumerate(wanted):
+            context.progress.step(done / len(wanted), f"The {MEASURE_WORDS[measure]} way")
+            legs = [_leg(context, places, snapped, i, measure) for i in range(len(places) - 1)]
+            shape, properties = _describe(context.network, legs, measure)
+            properties["straight_m"] = round(straight, 1)
+            properties["detour_factor"] = round(properties["distance_m"] / straight, 3) if straight > 1 else None
+            features.append((shape, properties))
+            rows.append(
+                {k: properties[k] for k in ("measure", "distance_m", "duration_s", "mean_speed_kmh", "detour_factor")}
+            )
+        best = features[0][1]
+        collection = geojson.collection(
+            Layer(
+                np.array([shape for shape, _ in features], dtype=object),
+                {key: [properties[key] for _, properties in features] for key in best},
+            )
+        )
+        steps = [step for leg in best["legs"] for step in leg["steps"]]
+        table_rows = _table(rows)
+        return Answer(
+            title=f"{context.mode.title}, {MEASURE_WORDS[wanted[0]]} way through {places.words}",
+            summary={"routes": rows, "straight_m": round(straight, 1)},
+            figures=[
+                Figure(round(best["duration_s"] / 60, 1), "min", f"{MEASURE_WORDS[wanted[0]]} way"),
+                Figure(round(best["distance_m"] / 1000, 2), "km", "distance"),
+                Figure(best["mean_speed_kmh"], "km/h", "mean speed"),
+            ],
+            doubts=context.doubts_of(places, snapped, "point") + context.doubts_of_mode(),
+            method=[*context.mode.notes, "Starts and ends lie on streets, not at the nearest crossing."],
+            parts={
+                "routes": collection,
+                "places": context.place_features(places, snapped, {}),
+                "compared": table_rows,
+                "steps": steps,
+            },
+            table=(
+                "compared",
+                [
+                    Column("way", "Way"),
+                    Column("duration_min", "Time", "min", 1),
+                    Column("distance_km", "Distance", "km", 2),
+                    Column("mean_speed_kmh", "Mean speed", "km/h", 1),
+                    Column("detour_factor", "Against straight", "times", 2),
+                ],
+            ),
+            chart={"kind": "steps", "title": f"Directions, {MEASURE_WORDS[wanted[0]]} way", "part": "steps"},
+        )
+
+
+def _waypoints(inputs: RouteInputs, context: Context) -> Places:
+    if isinstance(inputs.waypoints, list):
+        xy = np.array([position[:2] for position in inputs.waypoints], float).reshape(-1, 2)
+        valid = np.isfinite(xy).all() and (np.abs(xy) <= (180, 90)).all()
+        if not valid:
+            raise AwlError(
+                "A waypoint is not a longitude and latitude in degrees",
+                remedy="Write [lon, lat]",
+                inputs=("waypoints",),
+            )
+        points = np.atleast_1d(shapely.points(xy)) if len(xy) else np.zeros(0, object)
+        names = [f"point {i + 1}" for i in range(len(xy))]
+        places = Places(xy[:, 0], xy[:, 1], list(range(1, len(xy) + 1)), names, Layer(points, {}), f"{len(xy)} points")
+    else:
+        places = context.places(inputs.waypoints, "waypoints")
+    if not 2 <= len(places) <= MAX_WAYPOINTS:
+        raise AwlError(
+            f"{len(places)} waypoints are given; a route has 2 to {MAX_WAYPOINTS}",
+            remedy="Give at least a start and an end",
+            inputs=("waypoints",),
+        )
+    return places
+
+
+def _all_on_street(context: Context, places: Places) -> Snapped:
+    snapped = context.snap(places, "waypoints")
+    doubts = [d for d in context.doubts_of(places, snapped, "waypoint") if d.grade == "warning"]
+    if doubts:
+        raise AwlError(
+            doubts[0].text.replace("left out, ", ""),
+            remedy="Move the point onto a usable street",
+            inputs=("waypoints",),
+            status=422,
+            kind="no-place-on-street",
+        )
+    return snapped
+
+
+def _leg(context: Context, places: Places, snapped: Snapped, number: int, measure: str) -> Leg:
+    leg = best_leg(context.network, snapped, number, number + 1, measure)
+    if leg is None:
+        because = "the closures cut every way" if context.closed_links else "one-way streets or gaps cut every way"
+        raise AwlError(
+            f"There is no way for {context.mode.id} from {places.names[number]} to {places.names[number + 1]}: {because}",
+            remedy="Move a point, change the mode or lift a closure",
+            inputs=("waypoints",),
+            status=422,
+            kind="no-way",
+        )
+    return leg
+
+
+def _describe(network: Network, legs: list[Leg], measure: str) -> tuple[shapely.Geometry, dict[str, Any]]:
+    """Line and properties of a route of one or more legs."""
+    lines: list[NDArray[np.float64]] = []
+    described: list[dict[str, Any]] = []
+    links: list[int] = []
+    nodes: list[int] = []
+    for leg in legs:
+        xy, described_leg = _describe_leg(network, leg, measure)
+        lines.append(xy if not lines else xy[1:])
+        described.append(described_leg)
+        links += [int(link) + 1 for link in leg.links]
+        nodes += _nodes(network.graph, leg)
+    distance = sum(leg["distance_m"] for leg in described)
+    duration = sum(leg["duration_s"] for leg in described)
+    xy = np.concatenate(lines)
+    if len(xy) < 2:
+        xy = np.repeat(xy, 2, axis=0)
+    return shapely.LineString(xy), {
+        "measure": measure,
+        "distance_m": round(distance, 1),
+        "duration_s": round(duration, 1),
+        "mean_speed_kmh": round(distance / duration * 3.6, 1) if duration > 0 else None,
+        "legs": described,
+        "link_ids": links,
+        "node_ids": nodes,
+    }
+
+
+def _nodes(graph: StreetGraph, leg: Leg) -> list[int]:
+    """Nodes passed, in travel order, numbered from 1."""
+    ahead = np.where(leg.along, graph.link_to[leg.links], graph.link_from[leg.links])
+    return [int(node) + 1 for node in ahead[:-1]]
+
+
+def _describe_leg(network: Network, leg: Leg, measure: str) -> tuple[NDArray[np.float64], dict[str, Any]]:
+    graph = network.graph
+    begin, end = _spans(leg)
+    low, high = np.minimum(begin, end), np.maximum(begin, end)
+    pieces = cut_lines(graph, leg.links, low, high)
+    pieces = np.where(leg.along, pieces, shapely.reverse(pieces))
+    coordinates = [shapely.get_coordinates(piece) for piece in pieces]
+    xy = np.concatenate([coordinates[0], *[c[1:] for c in coordinates[1:]]])
+    share = high - low
+    distance = share * network.length_mm[leg.links] / 1000
+    duration = share * network.duration_ms[leg.links] / 1000
+    cost, carried = leg.cost / 1000, leg.carried / 1000
+    total = (cost, carried) if measure == "time" else (carried, cost)
+    return xy, {
+        "duration_s": round(total[0], 3),
+        "distance_m": round(total[1], 3),
+        "steps": _steps(graph, leg, coordinates, distance, duration),
+    }
+
+
+def _spans(leg: Leg) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Fractions at which each link of a leg is entered and left."""
+    begin = np.where(leg.along, 0.0, 1.0)
+    end = np.where(leg.along, 1.0, 0.0)
+    begin[0], end[-1] = leg.start, leg.end
+    return begin, end
+
+
+def _steps(
+    graph: StreetGraph,
+    leg: Leg,
+    coordinates: list[NDArray[np.float64]],
+    distance: NDArray[np.float64],
+    duration: NDArray[np.float64],
+) -> list[dict[str, Any]]:
+    """Links of one name in a row make one step; the turn is that at its start."""
+    names, classes = graph.tag("name"), graph.tag("highway")
+    steps: list[dict[str, Any]] = []
+    heading: float | None = None
+    for i, link in enumerate(leg.links):
+        street = names.at(link) or _unnamed(classes.at(link))
+        xy = coordinates[i]
+        moves = len(xy) > 1 and bool((xy[0] != xy[-1]).any())
+        if not steps or steps[-1]["street"] != street:
+            turn = "start" if not steps else _turn(heading, _heading(xy[0], xy[1])) if moves else "go straight on"
+            steps.append({"turn": turn, "street": street, "distance_m": 0.0, "duration_s": 0.0})
+        steps[-1]["distance_m"] += float(distance[i])
+        steps[-1]["duration_s"] += float(duration[i])
+        if moves:
+            heading = _heading(xy[-2], xy[-1])
+    for step in steps:
+        step["distance_m"] = round(step["distance_m"], 1)
+        step["duration_s"] = round(step["duration_s"], 1)
+    return steps
+
+
+def _unnamed(highway: str | None) -> str:
+    words = {"footway": "footpath", "steps": "steps", "path": "path", "cycleway": "cycleway", "service": "service road"}
+    return words.get(highway or "", "unnamed street")
+
+
+def _heading(a: NDArray[np.float64], b: NDArray[np.float64]) -> float:
+    """Degrees clockwise from north of a short segment."""
+    east = (b[0] - a[0]) * np.cos(np.radians(a[1]))
+    return float(np.degrees(np.arctan2(east, b[1] - a[1])))
+
+
+def _turn(before: float | None, after: float) -> str:
+    """The turn in words, by angle."""
+    if before is None:
+        return "go on"
+    angle = (after - before + 180) % 360 - 180
+    side = "right" if angle > 0 else "left"
+    size = abs(angle)
+    if size < 25:
+        return "go straight on"
+    if size < 60:
+        return f"bear {side}"
+    return f"turn {side}" if size < 150 else "turn back"
+
+
+def _table(rows: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Rows for reading, and the difference of the second way from the first."""
+    table = [
+        {
+            "way": f"{MEASURE_WORDS[row['measure']]}",
+            "duration_min": round(row["duration_s"] / 60, 2),
+            "distance_km": round(row["distance_m"] / 1000, 3),
+            "mean_speed_kmh": row["mean_speed_kmh"],
+            "detour_factor": row["detour_factor"],
+        }
+        for row in rows
+    ]
+    if len(rows) == 2:
+        a, b = table
+        table.append(
+            {
+                "way": f"{b['way']} less {a['way']}",
+                "duration_min": round(b["duration_min"] - a["duration_min"], 2),
+                "distance_km": round(b["distance_km"] - a["distance_km"], 3),
+                "mean_speed_kmh": None,
+                "detour_factor": None,
+            }
+        )
+    return table

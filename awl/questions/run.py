@@ -1,0 +1,16 @@
+"""Run a question on a study: the one way in for the command, the server and saved sheets."""
+
+from __future__ import annotations
+
+from awl.core.progress import Progress
+from awl.questions import question
+from awl.questions.base import Answer, Json
+from awl.questions.context import Context
+from awl.study.study import Study
+
+
+def ask(study: Study, ident: str, inputs: Json, progress: Progress | None = None) -> Answer:
+    """The answer of question `ident`; raises `AwlError` for faulty inputs."""
+    asked = question(ident)
+    parsed = asked.parse(inputs)
+    return asked.answer(parsed, Context(study, parsed, progress))

@@ -1,0 +1,59 @@
+"""Inputs and doubts shared by the questions that count people in zones."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from pydantic import Field
+
+from awl.core.access.zones import ZoneStreets
+from awl.core.errors import AwlError
+from awl.formats.table import Layer
+from awl.questions.base import Doubt, slot
+from awl.questions.context import NAME_FIELDS, Context
+
+FIELDS: Any = Field(
+    default_factory=list,
+    max_length=40,
+    description="Zone fields with numbers of people, one figure each; none means every field with numbers.",
+    json_schema_extra=slot("amount", "People"),
+)
+
+
+def chosen_fields(layer: Layer, fields: list[str]) -> list[str]:
+    """The fields to count: those asked for, or every numeric one."""
+    if len(set(fields)) != len(fields):
+        raise AwlError("A field is named twice", inputs=("fields",))
+    if fields:
+        return fields
+    found = [
+        key
+        for key, values in layer.columns.items()
+        if key != "fid" and key.lower() != "id" and any(isinstance(v, int | float) and not isinstance(v, bool) for v in values)
+        and all(isinstance(v, int | float) or v is None for v in values)
+    ]  # fmt: skip
+    if not found:
+        raise AwlError(
+            "The zones have no field with numbers of people",
+            remedy="Choose a layer with population fields",
+            inputs=("fields",),
+        )
+    return found
+
+
+def zone_names(layer: Layer) -> list[str]:
+    """A name for each zone, its row number where it has none."""
+    key = next((k for k in layer.columns if k.lower() in NAME_FIELDS), None)
+    return [str(v) if v else f"zone {i + 1}" for i, v in enumerate(layer.columns[key] if key else [None] * len(layer))]
+
+
+def zone_doubts(streets: ZoneStreets, names: list[str], context: Context) -> list[Doubt]:
+    """Zones whose people cannot be placed on a street."""
+    bare = np.flatnonzero(streets.zone_length_m == 0)
+    if len(bare) == 0:
+        return []
+    listed = ", ".join(names[i] for i in bare[:3]) + (" and others" if len(bare) > 3 else "")
+    plural = "s" * (len(bare) > 1)
+    text = f"{len(bare)} zone{plural} without a lived-on street for {context.mode.id}: {listed}. Counted as not placed."
+    return [Doubt("zones-without-street", "warning", len(bare), text)]

@@ -1,0 +1,89 @@
+"""The application: blueprints, problem responses, the built front end, and the production server."""
+
+from __future__ import annotations
+
+import logging
+from pathlib import Path
+from urllib.parse import urlsplit
+
+from flask import Flask, Response, request, send_from_directory
+from werkzeug.exceptions import HTTPException
+
+from awl.core.errors import AwlError
+from awl.formats.limits import MAX_BYTES
+from awl.server import downloads, features, own, processes
+from awl.server.catalogue import Catalogue
+from awl.server.jobs import Jobs
+from awl.server.web import problem
+
+log = logging.getLogger(__name__)
+FRONT_END = Path(__file__).resolve().parents[2] / "ui" / "dist"
+POLICY = (
+    "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; worker-src 'self' blob:;"
+    " connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'none'"
+)
+
+
+def create_app(root: Path) -> Flask:
+    """The server of a folder of studies, or of one study file."""
+    app = Flask("awl", static_folder=None)
+    app.config["MAX_CONTENT_LENGTH"] = MAX_BYTES
+    app.json.sort_keys = False  # type: ignore[attr-defined]
+    app.extensions["awl-catalogue"] = Catalogue(root)
+    app.extensions["awl-jobs"] = Jobs()
+    for module in (features, processes, own, downloads):
+        app.register_blueprint(module.api)
+    app.register_error_handler(AwlError, problem)
+    app.register_error_handler(HTTPException, _http_problem)
+    app.register_error_handler(Exception, _internal_problem)
+    app.before_request(_same_origin)
+    app.after_request(_headers)
+    app.add_url_rule("/", "front", lambda: _front("index.html"))
+    app.add_url_rule("/assets/<path:name>", "assets", lambda name: _front(f"assets/{name}"))
+    return app
+
+
+def _front(name: str) -> Response:
+    if not (FRONT_END / "index.html").is_file():
+        raise AwlError("The front end is not built", remedy="Run 'make setup'", status=503)
+    return send_from_directory(FRONT_END, name, max_age=86400 if name.startswith("assets/") else 0)
+
+
+def _same_origin() -> None:
+    """Pages of other sites may not change studies through the reader's browser."""
+    origin = request.headers.get("Origin")
+    if request.method not in ("GET", "HEAD", "OPTIONS") and origin and urlsplit(origin).netloc != request.host:
+        raise AwlError("Requests from other sites are refused", status=403, kind="foreign-origin")
+
+
+def _headers(response: Response) -> Response:
+    response.headers.setdefault("X-Content-Type-Options", "nosniff")
+    response.headers.setdefault("Referrer-Policy", "same-origin")
+    response.headers.setdefault("Content-Security-Policy", POLICY)
+    response.headers.setdefault("Cache-Control", "no-cache")
+    return response
+
+
+def _http_problem(error: HTTPException) -> Response:
+    kind = (error.name or "error").lower().replace(" ", "-")
+    if error.code == 404:
+        remedy = "Addresses start at /studies"
+        return problem(AwlError(f"There is nothing at {request.path[:200]}", remedy=remedy, status=404, kind=kind))
+    return problem(AwlError(error.description or error.name, status=error.code or 500, kind=kind))
+
+
+def _internal_problem(error: Exception) -> Response:
+    log.exception("%s %s failed", request.method, request.path, exc_info=error)
+    return problem(AwlError("Awl failed at this; the fault is logged on the server", status=500, kind="internal"))
+
+
+def serve(root: Path, host: str, port: int) -> None:
+    """Serve until interrupted, on a production server."""
+    from waitress import create_server
+
+    server = create_server(create_app(root), host=host, port=port, threads=8, max_request_body_size=MAX_BYTES)
+    print(f"Awl serves {root} on http://{host}:{server.effective_port}", flush=True)
+    try:
+        server.run()
+    except KeyboardInterrupt:
+        server.close()

@@ -1,0 +1,56 @@
+"""The studies a server knows: the GeoPackages of one folder, or one file."""
+
+from __future__ import annotations
+
+import re
+import threading
+from pathlib import Path
+
+from awl.core.errors import AwlError
+from awl.study.study import Study
+
+STUDY_ID = re.compile(r"[A-Za-z0-9][A-Za-z0-9_-]{0,63}$")
+
+
+class Catalogue:
+    """Finds and opens studies by id; each is opened once."""
+
+    def __init__(self, root: Path) -> None:
+        """`root` is a folder of studies, or a single study file."""
+        self._only = root if root.is_file() else None
+        self.folder = root.parent if self._only else root
+        self._open: dict[str, Study] = {}
+        self._lock = threading.Lock()
+
+    def ids(self) -> list[str]:
+        """Ids of all studies, sorted."""
+        files = [self._only] if self._only else self.folder.glob("*.gpkg")
+        return sorted(path.stem for path in files if path and STUDY_ID.match(path.stem))
+
+    def study(self, ident: str) -> Study:
+        """An open study; raises `AwlError` (404)."""
+        path = self.path(ident)
+        with self._lock:
+            known = self._open.get(ident)
+            if known is not None and path.is_file():
+                return known
+            if ident not in self.ids():
+                raise AwlError(
+                    f"There is no study '{ident}'",
+                    remedy=f"Studies are: {', '.join(self.ids()) or 'none yet'}",
+                    status=404,
+                    kind="no-such-study",
+                )
+            self._open[ident] = Study(path)
+            return self._open[ident]
+
+    def path(self, ident: str) -> Path:
+        """Where a study of this id is or would be; refuses ids that are no plain names."""
+        if not STUDY_ID.match(ident):
+            raise AwlError(
+                f"'{ident[:80]}' cannot be the id of a study",
+                remedy="Use letters, digits, - and _",
+                inputs=("id",),
+                status=404,
+            )
+        return self.folder / f"{ident}.gpkg"

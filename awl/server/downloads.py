@@ -1,0 +1,100 @@
+"""Downloads of the handout: layers, answers and the street graph in open formats."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from pathlib import Path
+from typing import Any
+
+from flask import Blueprint, Response, request
+
+from awl.core.errors import AwlError
+from awl.formats import csv_table, geojson, gmns
+from awl.formats.table import Layer
+from awl.server.web import known_parameters, study_of
+from awl.study import records
+from awl.study.study import Study
+
+api = Blueprint("downloads", __name__)
+
+
+def graph_tables(study: Study, mode: str) -> dict[str, str]:
+    """The GMNS files of a mode, by name."""
+    network = study.network(mode)
+    return {"node.csv": gmns.nodes(network), "link.csv": gmns.links(network)}
+
+
+def layer_text(layer: Layer, ending: str) -> bytes:
+    """A layer as GeoJSON or CSV."""
+    if ending == "geojson":
+        return geojson.dumps(geojson.collection(layer))
+    if ending == "csv":
+        return csv_table.from_layer(layer).encode()
+    raise AwlError(f"'{ending}' is not a format Awl writes here", remedy="Choose geojson or csv", inputs=("format",))
+
+
+def part_text(result: dict[str, Any], part: str, ending: str) -> bytes:
+    """One result of an answer as GeoJSON or CSV."""
+    if part not in result or part in ("title", "summary", "figures", "doubts", "method", "table", "chart"):
+        named = [key for key, value in result.items() if isinstance(value, list | dict) and key not in _FRAME]
+        raise AwlError(
+            f"The answer has no result '{part}'",
+            remedy=f"Results are: {', '.join(named)}",
+            inputs=("part",),
+            status=404,
+        )
+    value = result[part]
+    if isinstance(value, list):
+        return geojson.dumps(value) if ending == "geojson" else csv_table.from_rows(value).encode()
+    if ending == "geojson":
+        return geojson.dumps(value)
+    return layer_text(geojson.from_document(value, part), ending)
+
+
+_FRAME = ("title", "summary", "figures", "doubts", "method", "table", "chart")
+
+
+def _download(data: bytes, name: str) -> Response:
+    media = {
+        "csv": "text/csv; charset=utf-8",
+        "geojson": "application/geo+json",
+        "json": "application/json",
+        "zip": "application/zip",
+    }[Path(name).suffix[1:]]
+    return Response(data, content_type=media, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+@api.get("/studies/<study_id>/export/streets")
+def streets(study_id: str) -> Response:
+    """The street graph of a mode as GMNS, zipped."""
+    known_parameters("mode")
+    study, mode = study_of(study_id), request.args.get("mode", "walk")
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, text in graph_tables(study, mode).items():
+            archive.writestr(name, text)
+    return _download(out.getvalue(), f"{study_id}-{mode}-gmns.zip")
+
+
+@api.get("/studies/<study_id>/export/layers/<layer_id>")
+def layer(study_id: str, layer_id: str) -> Response:
+    """A layer."""
+    known_parameters("format")
+    ending = request.args.get("format", "geojson")
+    return _download(layer_text(study_of(study_id).read_layer(layer_id), ending), f"{layer_id}.{ending}")
+
+
+@api.get("/studies/<study_id>/export/answers/<question_id>/<part>")
+def answer_part(study_id: str, question_id: str, part: str) -> Response:
+    """One result of a kept answer."""
+    known_parameters("format")
+    ending = request.args.get("format", "geojson")
+    if ending not in ("geojson", "csv"):
+        raise AwlError(
+            f"'{ending}' is not a format Awl writes here", remedy="Choose geojson or csv", inputs=("format",)
+        )
+    found = records.answer(study_of(study_id).reading, question_id)
+    if found is None:
+        raise AwlError("The question has no answer yet", remedy="Ask it first", status=404, kind="no-answer")
+    return _download(part_text(found["result"], part, ending), f"{found['process']}-{part}.{ending}")

@@ -1,0 +1,282 @@
+"""The OpenAPI document of a study's API, made from the questions' models."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+from pydantic.json_schema import models_json_schema
+
+from awl import __version__
+from awl.questions import QUESTIONS
+
+Json = dict[str, Any]
+
+
+def _object(description: str) -> Json:
+    return {"description": description, "content": {"application/json": {"schema": {"type": "object"}}}}
+
+
+def _response(description: str, name: str, media: str = "application/json") -> Json:
+    return {"description": description, "content": {media: {"schema": {"$ref": f"#/components/schemas/{name}"}}}}
+
+
+def _parameter(name: str, place: str, schema: Json, description: str = "") -> Json:
+    return {
+        "name": name,
+        "in": place,
+        "required": place == "path",
+        "schema": schema,
+        "description": description,
+    }
+
+
+_TEXT: Json = {"type": "string"}
+_PROBLEMS: Json = {
+    "400": _response("The request is at fault", "Problem", "application/problem+json"),
+    "404": _response("There is no such thing", "Problem", "application/problem+json"),
+}
+_SCHEMAS: Json = {
+    "Problem": {
+        "type": "object",
+        "description": "RFC 9457 problem",
+        "required": ["type", "title", "status", "detail"],
+        "properties": {
+            "type": _TEXT,
+            "title": _TEXT,
+            "status": {"type": "integer"},
+            "detail": _TEXT,
+            "inputs": {"type": "array", "items": _TEXT},
+        },
+    },
+    "Link": {
+        "type": "object",
+        "required": ["href", "rel"],
+        "properties": {"href": _TEXT, "rel": _TEXT, "type": _TEXT, "title": _TEXT},
+    },
+    "Doubt": {
+        "type": "object",
+        "required": ["code", "grade", "count", "text"],
+        "properties": {
+            "code": _TEXT,
+            "grade": {"type": "string", "enum": ["error", "warning", "note"]},
+            "count": {"type": "integer"},
+            "text": _TEXT,
+        },
+    },
+    "Figure": {
+        "type": "object",
+        "required": ["value", "unit", "label"],
+        "properties": {
+            "value": {"anyOf": [{"type": "number"}, _TEXT, {"type": "null"}]},
+            "unit": _TEXT,
+            "label": _TEXT,
+        },
+    },
+    "Column": {
+        "type": "object",
+        "required": ["field", "title", "unit", "digits"],
+        "properties": {
+            "field": _TEXT,
+            "title": _TEXT,
+            "unit": _TEXT,
+            "digits": {"anyOf": [{"type": "integer"}, {"type": "null"}]},
+        },
+    },
+    "Results": {
+        "type": "object",
+        "required": ["title", "summary", "figures", "doubts", "method"],
+        "properties": {
+            "title": _TEXT,
+            "summary": {"type": "object", "additionalProperties": True},
+            "figures": {"type": "array", "items": {"$ref": "#/components/schemas/Figure"}},
+            "doubts": {"type": "array", "items": {"$ref": "#/components/schemas/Doubt"}},
+            "method": {"type": "array", "items": _TEXT},
+            "table": {
+                "type": "object",
+                "required": ["part", "columns"],
+                "properties": {
+                    "part": _TEXT,
+                    "columns": {"type": "array", "items": {"$ref": "#/components/schemas/Column"}},
+                },
+            },
+            "chart": {"type": "object", "additionalProperties": True},
+        },
+        "additionalProperties": True,
+    },
+    "StatusInfo": {
+        "type": "object",
+        "required": ["jobID", "processID", "type", "status", "progress", "message"],
+        "properties": {
+            "jobID": _TEXT,
+            "processID": _TEXT,
+            "type": _TEXT,
+            "status": {"type": "string", "enum": ["accepted", "running", "successful", "failed", "dismissed"]},
+            "message": _TEXT,
+            "progress": {"type": "integer", "minimum": 0, "maximum": 100},
+            "secondsLeft": {"type": "number"},
+            "question": _TEXT,
+            "created": _TEXT,
+            "started": _TEXT,
+            "finished": _TEXT,
+            "links": {"type": "array", "items": {"$ref": "#/components/schemas/Link"}},
+        },
+    },
+    "Collection": {
+        "type": "object",
+        "required": ["id", "title", "links"],
+        "properties": {
+            "id": _TEXT,
+            "title": _TEXT,
+            "itemType": _TEXT,
+            "extent": {"type": "object"},
+            "crs": {"type": "array", "items": _TEXT},
+            "links": {"type": "array", "items": {"$ref": "#/components/schemas/Link"}},
+            "x-awl": {
+                "type": "object",
+                "required": ["role", "source", "added", "geometry", "count", "fields"],
+                "properties": {
+                    "role": _TEXT,
+                    "source": _TEXT,
+                    "added": _TEXT,
+                    "geometry": _TEXT,
+                    "count": {"type": "integer"},
+                    "fields": {"type": "object", "additionalProperties": _TEXT},
+                },
+            },
+        },
+    },
+    "Collections": {
+        "type": "object",
+        "required": ["collections", "links"],
+        "properties": {
+            "collections": {"type": "array", "items": {"$ref": "#/components/schemas/Collection"}},
+            "links": {"type": "array", "items": {"$ref": "#/components/schemas/Link"}},
+        },
+    },
+    "FeatureCollection": {
+        "type": "object",
+        "required": ["type", "features"],
+        "properties": {"type": _TEXT, "features": {"type": "array", "items": {"type": "object"}}},
+        "additionalProperties": True,
+    },
+}
+
+
+@lru_cache(maxsize=1)
+def _components() -> Json:
+    models = [(q.Inputs, "validation") for q in QUESTIONS.values()]
+    _, schema = models_json_schema(models, by_alias=True, ref_template="#/components/schemas/{model}")  # type: ignore[arg-type]
+    schemas = {**_SCHEMAS, **schema["$defs"]}
+    for q in QUESTIONS.values():
+        schemas[f"{q.Inputs.__name__.removesuffix('Inputs')}Request"] = {
+            "type": "object",
+            "required": ["inputs"],
+            "properties": {
+                "inputs": {"$ref": f"#/components/schemas/{q.Inputs.__name__}"},
+                "outputs": {"type": "object", "additionalProperties": {"type": "object"}},
+                "question": _TEXT,
+            },
+        }
+    return schemas
+
+
+def openapi_document(server: str = "/") -> Json:
+    """OpenAPI 3.1 description of one study's API at `server`."""
+    limit = _parameter("limit", "query", {"type": "integer", "minimum": 1, "maximum": 10000, "default": 100})
+    offset = _parameter("offset", "query", {"type": "integer", "minimum": 0, "default": 0})
+    box = _parameter("bbox", "query", _TEXT, "west,south,east,north in degrees")
+    text = _parameter("filter", "query", _TEXT, "CQL2 text")
+    ident = _parameter("collectionId", "path", _TEXT)
+    job = _parameter("jobId", "path", _TEXT)
+    paths: Json = {
+        "/": {"get": {"summary": "Landing page", "responses": {"200": _object("Links")}}},
+        "/conformance": {"get": {"summary": "Conformance", "responses": {"200": _object("Classes")}}},
+        "/collections": {"get": {"summary": "Layers", "responses": {"200": _response("Layers", "Collections")}}},
+        "/collections/{collectionId}": {
+            "get": {
+                "parameters": [ident],
+                "summary": "A layer",
+                "responses": {"200": _response("Layer", "Collection"), **_PROBLEMS},
+            }
+        },
+        "/collections/{collectionId}/items": {
+            "get": {
+                "summary": "Features",
+                "parameters": [ident, box, limit, offset, text],
+                "responses": {"200": _response("Features", "FeatureCollection", "application/geo+json"), **_PROBLEMS},
+            }
+        },
+        "/collections/{collectionId}/items/{featureId}": {
+            "get": {
+                "summary": "A feature",
+                "parameters": [ident, _parameter("featureId", "path", {"type": "integer"})],
+                "responses": {"200": _object("Feature"), **_PROBLEMS},
+            }
+        },
+        "/collections/{collectionId}/tiles/WebMercatorQuad/{z}/{y}/{x}": {
+            "get": {
+                "summary": "Vector tile",
+                "parameters": [ident, *[_parameter(k, "path", {"type": "integer", "minimum": 0}) for k in "zyx"]],
+                "responses": {
+                    "200": {"description": "Tile", "content": {"application/vnd.mapbox-vector-tile": {}}},
+                    "204": {"description": "Nothing in this tile"},
+                    **_PROBLEMS,
+                },
+            }
+        },
+        "/processes": {"get": {"summary": "Questions", "responses": {"200": _object("Processes")}}},
+        "/processes/{processId}": {
+            "get": {
+                "summary": "A question",
+                "parameters": [_parameter("processId", "path", {"type": "string", "enum": list(QUESTIONS)})],
+                "responses": {"200": _object("Process"), **_PROBLEMS},
+            }
+        },
+        "/jobs": {"get": {"summary": "Jobs", "responses": {"200": _object("Jobs")}}},
+        "/jobs/{jobId}": {
+            "get": {
+                "summary": "Job",
+                "parameters": [job],
+                "responses": {"200": _response("Status", "StatusInfo"), **_PROBLEMS},
+            },
+            "delete": {
+                "summary": "Stop",
+                "parameters": [job],
+                "responses": {"200": _response("Status", "StatusInfo"), **_PROBLEMS},
+            },
+        },
+        "/jobs/{jobId}/results": {
+            "get": {
+                "summary": "Results",
+                "parameters": [job],
+                "responses": {"200": _response("Results", "Results"), **_PROBLEMS},
+            }
+        },
+    }
+    for q in QUESTIONS.values():
+        name = q.Inputs.__name__.removesuffix("Inputs")
+        paths[f"/processes/{q.id}/execution"] = {
+            "post": {
+                "summary": q.title,
+                "description": q.description,
+                "parameters": [_parameter("Prefer", "header", _TEXT, "respond-async runs it as a job")],
+                "requestBody": {
+                    "required": True,
+                    "content": {"application/json": {"schema": {"$ref": f"#/components/schemas/{name}Request"}}},
+                },
+                "responses": {
+                    "200": _response("Results", "Results"),
+                    "201": _response("A job", "StatusInfo"),
+                    **_PROBLEMS,
+                    "422": _response("It cannot be answered as asked", "Problem", "application/problem+json"),
+                },
+            }
+        }
+    return {
+        "openapi": "3.1.0",
+        "info": {"title": "Awl", "version": __version__, "description": "Accessibility questions on street networks"},
+        "servers": [{"url": server}],
+        "paths": paths,
+        "components": {"schemas": _components()},
+    }

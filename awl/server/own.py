@@ -1,0 +1,382 @@
+"""What the browser uses beyond the OGC APIs: arrays for live work, the sheet, intake and downloads. Awl's own."""
+
+from __future__ import annotations
+
+import json
+import re
+import shutil
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import shapely
+from flask import Blueprint, Response, request, send_file
+
+from awl.core.engine.query import arrivals
+from awl.core.errors import AwlError
+from awl.core.modes.mode import SHIPPED
+from awl.core.modes.network import BLOCKED
+from awl.core.modes.rules import REASONS, SPEED_SOURCES
+from awl.core.progress import Progress
+from awl.formats.limits import MAX_BYTES
+from awl.questions import QUESTIONS
+from awl.questions.base import LayerSet, SharedInputs
+from awl.questions.context import Context, limit_units
+from awl.questions.isochrone import IsochroneInputs
+from awl.server.web import body, catalogue, jobs, known_parameters, number, reply, study_of
+from awl.study import intake, records
+from awl.study.study import Study, slug
+
+api = Blueprint("own", __name__)
+SHEET = "main"
+BINARY = "application/octet-stream"
+
+
+def packed(head: dict[str, Any], *arrays: np.ndarray[Any, Any]) -> Response:
+    """A JSON head and raw little-endian arrays: head length (uint32), head, padding to 8 bytes, arrays each padded to 8."""
+    described = [{"dtype": array.dtype.str, "length": array.size} for array in arrays]
+    text = json.dumps({**head, "arrays": described}).encode()
+    chunks = [len(text).to_bytes(4, "little"), text, b" " * (-(len(text) + 4) % 8)]
+    for array in arrays:
+        data = np.ascontiguousarray(array).tobytes()
+        chunks += [data, b"\0" * (-len(data) % 8)]
+    return Response(b"".join(chunks), mimetype=BINARY)
+
+
+@api.get("/studies/<study_id>/overview")
+def overview(study_id: str) -> Response:
+    """What the browser needs to open a study: facts, layers, modes, sheet."""
+    study = study_of(study_id)
+    stamp = study.stamp
+    return reply(
+        {
+            "id": study_id,
+            "title": study.title,
+            "stamp": stamp,
+            "build": study.fact("build"),
+            "formerBuild": study.fact("former_build"),
+            "layers": study.layers(),
+            "modes": [_mode(study, ident) for ident in SHIPPED] if stamp else [],
+            "bounds": _bounds(study) if stamp else None,
+        }
+    )
+
+
+def _bounds(study: Study) -> list[float]:
+    graph = study.graph
+    return [
+        float(v) for v in (graph.shape_lon.min(), graph.shape_lat.min(), graph.shape_lon.max(), graph.shape_lat.max())
+    ]
+
+
+def _mode(study: Study, ident: str) -> dict[str, Any]:
+    mode = study.mode(ident)
+    described: dict[str, Any] = {"id": ident, "title": mode.title, "traveller": mode.traveller, "notes": mode.notes}
+    try:
+        network = study.network(ident)
+    except AwlError as error:
+        return described | {"problem": error.detail}
+    length, use = network.graph.link_length, network.use
+    highway = network.graph.tag("highway")
+    usable = network.usable
+    sources = [float(length[usable & (use.speed_source == code)].sum()) for code in range(len(SPEED_SOURCES))]
+    rules: list[dict[str, Any]] = []
+    for code, name in enumerate(highway.values):
+        mine = highway.codes == code
+        open_here = mine & usable
+        rules.append(
+            {
+                "highway": name,
+                "speed_kmh": mode.class_speed.get(name),
+                "length_km": round(float(length[mine].sum()) / 1000, 3),
+                "usable_km": round(float(length[open_here].sum()) / 1000, 3),
+                "oneway_km": round(float(length[mine & (network.forward != network.backward)].sum()) / 1000, 3),
+            }
+        )
+    parts = network.parts_report
+    return described | {
+        "usable_km": round(float(length[usable].sum()) / 1000, 2),
+        "total_km": round(float(length.sum()) / 1000, 2),
+        "links_usable": int(usable.sum()),
+        "speed_sources": [
+            {"source": name, "km": round(metres / 1000, 2)} for name, metres in zip(SPEED_SOURCES, sources, strict=True)
+        ],
+        "parts": {
+            "count": parts.parts,
+            "left_out_km": round(parts.left_out_m / 1000, 3),
+            "left_out_links": parts.left_out_links,
+        },
+        "rules": sorted(rules, key=lambda rule: float(rule["length_km"]), reverse=True),
+    }
+
+
+@api.get("/studies/<study_id>/arrays/streets")
+def street_arrays(study_id: str) -> Response:
+    """Shapes and ends of all links."""
+    graph = study_of(study_id).graph
+    highway = graph.tag("highway")
+    return packed(
+        {"classes": highway.values, "nodes": graph.node_count},
+        np.asarray(graph.shape_lon),
+        np.asarray(graph.shape_lat),
+        np.asarray(graph.shape_m),
+        graph.shape_start.astype(np.uint32),
+        np.asarray(graph.link_from),
+        np.asarray(graph.link_to),
+        highway.codes.astype(np.int32),
+        graph.node_border.astype(np.uint8),
+        np.asarray(graph.node_lon),
+        np.asarray(graph.node_lat),
+    )
+
+
+@api.get("/studies/<study_id>/arrays/modes/<mode_id>")
+def mode_arrays(study_id: str, mode_id: str) -> Response:
+    """Durations each way in ms (-1 where barred) and speed of every link in a mode."""
+    network = study_of(study_id).network(mode_id)
+    forward, backward = network.directed("time")
+    return packed(
+        {"mode": mode_id}, forward.astype(np.int32), backward.astype(np.int32), network.use.speed.astype(np.float32)
+    )
+
+
+@api.post("/studies/<study_id>/live/reach")
+def live_reach(study_id: str) -> Response:
+    """Arrivals at all nodes for the words of an isochrone question, as arrays: for dragging and for drawing streets."""
+    study = study_of(study_id)
+    inputs = QUESTIONS["isochrone"].parse(body().get("inputs", {}))
+    assert isinstance(inputs, IsochroneInputs)
+    context = Context(study, inputs)
+    places = context.places(inputs.places)
+    snapped = context.snap(places)
+    network = context.network
+    limit = limit_units(max(inputs.limits), inputs.measure)
+    found = arrivals(network, snapped, inputs.measure, inputs.direction, limit)
+    costs = network.link_costs(inputs.measure, inputs.direction)
+    rows = np.flatnonzero(snapped.found)
+    splits = np.concatenate([snapped.link[rows].astype(float), snapped.fraction[rows]])
+    closed = network.closed if network.closed is not None else np.zeros(network.graph.link_count, bool)
+    return packed(
+        {"places": len(places), "used": len(rows)},
+        found.cost,
+        splits,
+        costs.up.astype(np.int32),
+        costs.down.astype(np.int32),
+        closed.astype(np.uint8),
+    )
+
+
+@api.get("/studies/<study_id>/near")
+def near(study_id: str) -> Response:
+    """The street nearest to a point, with what the mode makes of it; usable or not."""
+    known_parameters("lon", "lat", "mode", "within")
+    study, lon, lat = study_of(study_id), number("lon"), number("lat")
+    network = study.network(request.args.get("mode", "walk"))
+    graph = network.graph
+    tree: shapely.STRtree = study.cached("all-lines", lambda: shapely.STRtree(graph.lines_xy))
+    x, y = graph.plane.xy(np.array([lon]), np.array([lat]))
+    within = number("within") if "within" in request.args else 100.0
+    hit, away = tree.query_nearest(shapely.Point(x[0], y[0]), max_distance=max(within, 0.01), return_distance=True)
+    if len(hit) == 0:
+        raise AwlError(f"No street lies within {within:g} m of this point", status=404, kind="no-street-near")
+    link = int(hit[0])
+    use = network.use
+    forward, backward = network.directed("time")
+    reason = REASONS[int(use.reason[link])]
+    if not network.usable[link] and use.reason[link] == 0:
+        reason = "cut off from the largest connected part"
+    return reply(
+        {
+            "link_id": link + 1,
+            "name": graph.tag("name").at(link),
+            "highway": graph.tag("highway").at(link),
+            "distance_m": round(float(away[0]), 1),
+            "length_m": round(float(graph.link_length[link]), 1),
+            "from_node_id": int(graph.link_from[link]) + 1,
+            "to_node_id": int(graph.link_to[link]) + 1,
+            "osm_way_id": int(graph.link_way[link]),
+            "tags": {key: value for key, column in graph.tags.items() if (value := column.at(link)) is not None},
+            "usable": bool(network.usable[link]),
+            "reason": reason,
+            "speed_kmh": round(float(use.speed[link]), 1),
+            "speed_source": SPEED_SOURCES[int(use.speed_source[link])],
+            "forward_s": None if forward[link] == BLOCKED else round(forward[link] / 1000, 1),
+            "backward_s": None if backward[link] == BLOCKED else round(backward[link] / 1000, 1),
+            "line": json.loads(shapely.to_geojson(graph.lines()[link])),
+        }
+    )
+
+
+# -- the sheet -------------------------------------------------------------------------------------------------------------
+
+
+def _sheet(study: Study) -> dict[str, Any]:
+    found = records.sheet(study.reading, SHEET)
+    return found or {"id": SHEET, "title": "Untitled sheet", "blocks": [], "undo": 0, "changed": ""}
+
+
+@api.get("/studies/<study_id>/sheet")
+def sheet(study_id: str) -> Response:
+    """The sheet."""
+    return reply(_sheet(study_of(study_id)))
+
+
+@api.put("/studies/<study_id>/sheet")
+def save_sheet(study_id: str) -> Response:
+    """Save the sheet; the former one can be brought back."""
+    study, document = study_of(study_id), body(8 << 20)
+    blocks = document.get("blocks")
+    if not isinstance(blocks, list) or not all(isinstance(b, dict) and isinstance(b.get("id"), str) for b in blocks):
+        raise AwlError("A sheet has a list of blocks, each with an id", inputs=("blocks",))
+    with study.writing() as connection:
+        records.save_sheet(connection, SHEET, {"title": str(document.get("title", ""))[:300], "blocks": blocks})
+    return reply(_sheet(study))
+
+
+@api.post("/studies/<study_id>/sheet/undo")
+def undo_sheet(study_id: str) -> Response:
+    """Bring back the former sheet."""
+    study = study_of(study_id)
+    body()
+    with study.writing() as connection:
+        if not records.undo_sheet(connection, SHEET):
+            raise AwlError("There is nothing to undo", status=409, kind="nothing-to-undo")
+    return reply(_sheet(study))
+
+
+@api.get("/studies/<study_id>/answers/<question_id>")
+def answer(study_id: str, question_id: str) -> Response:
+    """The kept answer of a question; `fresh` tells whether the streets are still those it was computed on."""
+    study = study_of(study_id)
+    found = records.answer(study.reading, question_id)
+    if found is None:
+        raise AwlError("The question has no answer yet", status=404, kind="no-answer")
+    return reply({**found, "fresh": found["stamp"] == study.stamp})
+
+
+# -- intake ----------------------------------------------------------------------------------------------------------------
+
+
+def _received(name: str) -> Path:
+    """The request body in a scratch file inside the studies folder, bounded in size."""
+    if request.mimetype != BINARY:
+        raise AwlError(f"Send the file itself as {BINARY}", status=415)
+    if request.content_length is None or request.content_length > MAX_BYTES:
+        raise AwlError(f"The file is larger than the {MAX_BYTES >> 30} GB Awl takes in", where=name, status=413)
+    folder = Path(tempfile.mkdtemp(prefix=".incoming-", dir=catalogue().folder))
+    target = folder / re.sub(r"[^A-Za-z0-9._-]", "_", name)[-120:]
+    with target.open("wb") as out:
+        shutil.copyfileobj(request.stream, out, 1 << 20)
+    return target
+
+
+def _file_name() -> str:
+    name = Path(request.args.get("name", "").replace("\\", "/")).name
+    if not name:
+        raise AwlError("The file has no name", remedy="Give ?name=ferrow.osm.gz", inputs=("name",))
+    return name
+
+
+@api.post("/studies")
+def new_study() -> Response:
+    """Build a new study from the map extract in the request body; answers with a job."""
+    known_parameters("name", "title")
+    name = _file_name()
+    if not intake.is_extract(name):
+        raise AwlError(
+            f"'{name}' is no map extract Awl reads",
+            remedy=f"Begin a study with OSM XML ({', '.join(intake.EXTRACT_ENDINGS)}); layers are added afterwards",
+        )
+    title = request.args.get("title") or re.sub(r"\.osm(\.gz|\.bz2)?$", "", name, flags=re.I)
+    ident, taken = slug(title), set(catalogue().ids())
+    number = 2
+    while ident in taken:
+        ident = f"{slug(title)}_{number}"
+        number += 1
+    path, received = catalogue().path(ident), _received(name)
+
+    def work(progress: Progress) -> dict[str, Any]:
+        try:
+            report = intake.build(received, path, None, title.replace("_", " ").capitalize(), progress, name)
+        finally:
+            shutil.rmtree(received.parent, ignore_errors=True)
+        _warm(catalogue().study(ident))
+        return {"study": ident, "report": vars(report)}
+
+    job = jobs().start("build", ident, work)
+    return reply(job.info(f"/studies/{ident}"), 201, Location=f"/jobs/{job.id}")
+
+
+@api.post("/studies/<study_id>/sources")
+def add_source(study_id: str) -> Response:
+    """Add the file in the request body: an extract rebuilds the streets, anything else becomes a layer. Answers with a job."""
+    known_parameters("name", "id", "title")
+    study, name = study_of(study_id), _file_name()
+    ident, title = request.args.get("id"), request.args.get("title")
+    received = _received(name)
+
+    def work(progress: Progress) -> dict[str, Any]:
+        try:
+            if intake.is_extract(name):
+                report = intake.build(received, study.path, None, None, progress, name)
+                _warm(study)
+                return {"study": study_id, "report": vars(report)}
+            progress.step(0.2, f"Reading {name}")
+            return {"study": study_id, "layer": intake.add(received, study, ident, title, name)}
+        finally:
+            shutil.rmtree(received.parent, ignore_errors=True)
+
+    job = jobs().start("build", study_id, work)
+    return reply(job.info(f"/studies/{study_id}"), 201, Location=f"/jobs/{job.id}")
+
+
+def _warm(study: Study) -> None:
+    """Derive what the first answer needs, so that it comes at once."""
+    study.snapper("walk").snap(np.zeros(1), np.zeros(1), 1.0)
+
+
+@api.get("/jobs/<job_id>")
+def any_job(job_id: str) -> Response:
+    """How a job stands, whatever study it belongs to; with its result or problem when it has ended."""
+    job = jobs().get(job_id)
+    info = job.info(f"/studies/{job.study}")
+    if job.error is not None:
+        info["problem"] = {"title": job.error.what, "detail": job.error.detail}
+    if job.process == "build" and job.status == "successful":
+        info["result"] = job.result
+    return reply(info)
+
+
+@api.delete("/jobs/<job_id>")
+def stop_job(job_id: str) -> Response:
+    """Stop any job."""
+    job = jobs().get(job_id)
+    jobs().dismiss(job)
+    return reply(job.info(f"/studies/{job.study}"))
+
+
+@api.get("/studies/<study_id>/places/check")
+def check_places(study_id: str) -> Response:
+    """How the features of a layer lie to the streets of a mode, before anything runs."""
+    known_parameters("layer", "mode", "snap")
+    study = study_of(study_id)
+    inputs = SharedInputs.model_validate(
+        {"mode": request.args.get("mode", "walk"), "snap": number("snap") if "snap" in request.args else 100.0}
+    )
+    context = Context(study, inputs)
+    places = context.places(LayerSet(layer=request.args.get("layer", "")))
+    snapped = context.snap(places)
+    return reply(context.place_features(places, snapped, {}))
+
+
+@api.get("/studies/<study_id>/file")
+def study_file(study_id: str) -> Response:
+    """The study itself, as a GeoPackage."""
+    study = study_of(study_id)
+    with study.writing():  # no write may pass while the file is copied
+        copy = Path(tempfile.mkdtemp(prefix="awl-")) / f"{study_id}.gpkg"
+        shutil.copyfile(study.path, copy)
+    stream = copy.open("rb")
+    shutil.rmtree(copy.parent)  # the open file stays readable
+    return send_file(stream, "application/geopackage+sqlite3", as_attachment=True, download_name=f"{study_id}.gpkg")

@@ -1,0 +1,135 @@
+"""OGC API Processes: every question is a process, run at once or as a job."""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+
+from flask import Blueprint, Response, request
+
+from awl.core.errors import AwlError
+from awl.core.progress import Progress
+from awl.formats.geojson import dumps
+from awl.questions import QUESTIONS, question
+from awl.questions.base import Json
+from awl.questions.describe import process_description, process_summary
+from awl.questions.run import ask
+from awl.server.web import base_of, body, jobs, known_parameters, link, reply, study_of
+from awl.study import records
+from awl.study.study import Study
+
+api = Blueprint("processes", __name__)
+
+
+@api.get("/studies/<study_id>/processes")
+def processes(study_id: str) -> Response:
+    """All processes."""
+    study_of(study_id)
+    base = base_of(study_id)
+    listed = [{**process_summary(q), "links": [link(f"{base}/processes/{q.id}", "self")]} for q in QUESTIONS.values()]
+    return reply({"processes": listed, "links": [link(f"{base}/processes", "self")]})
+
+
+@api.get("/studies/<study_id>/processes/<process_id>")
+def process(study_id: str, process_id: str) -> Response:
+    """One process with its inputs and outputs."""
+    study_of(study_id)
+    described = process_description(question(process_id))
+    execute = link(
+        f"{base_of(study_id)}/processes/{process_id}/execution", "http://www.opengis.net/def/rel/ogc/1.0/execute"
+    )
+    return reply({**described, "links": [execute]})
+
+
+@api.post("/studies/<study_id>/processes/<process_id>/execution")
+def execution(study_id: str, process_id: str) -> Response:
+    """Run a process. `Prefer: respond-async` makes it a job; `question` keeps the answer under that name."""
+    known_parameters()
+    study, asked, document = study_of(study_id), question(process_id), body()
+    inputs = document.get("inputs", {})
+    if not isinstance(inputs, dict):
+        raise AwlError("'inputs' is not a JSON object", remedy='Send {"inputs": {...}}', inputs=("inputs",))
+    unknown = set(document) - {"inputs", "outputs", "response", "question", "subscriber"}
+    if unknown:
+        raise AwlError(
+            f"'{sorted(unknown)[0]}' is not a member of an execute request", remedy="Members: inputs, outputs"
+        )
+    wanted = _wanted(document.get("outputs"), asked.outputs)
+    name = document.get("question")
+    if name is not None and not isinstance(name, str):
+        raise AwlError("'question' is not text", inputs=("question",))
+    asked.parse(inputs)  # faulty inputs are refused at once, also for jobs
+
+    def work(progress: Progress) -> Json:
+        return _answer(study, process_id, inputs, wanted, name, progress)
+
+    if "respond-async" in request.headers.get("Prefer", ""):
+        job = jobs().start(process_id, study_id, work, name)
+        base = base_of(study_id)
+        return reply(job.info(base), 201, Location=f"{base}/jobs/{job.id}", Preference_Applied="respond-async")
+    return reply(work(Progress()))
+
+
+def _wanted(outputs: Any, known: dict[str, str]) -> set[str] | None:
+    """Names of the results asked for; None for all."""
+    if outputs is None:
+        return None
+    if not isinstance(outputs, dict):
+        raise AwlError("'outputs' is not a JSON object", remedy='Send {"outputs": {"areas": {}}}', inputs=("outputs",))
+    for name in outputs:
+        if name not in known and name not in ("summary", "doubts"):
+            raise AwlError(
+                f"There is no output '{name}'", remedy=f"Outputs are: {', '.join(known)}", inputs=("outputs",)
+            )
+    return set(outputs)
+
+
+def _answer(
+    study: Study, process_id: str, inputs: Json, wanted: set[str] | None, name: str | None, progress: Progress
+) -> Json:
+    began, stamp = time.monotonic(), study.stamp
+    answer = ask(study, process_id, inputs, progress)
+    if wanted is not None and answer.table:
+        wanted = {*wanted, answer.table[0]}
+        if answer.chart and "part" in answer.chart:
+            wanted.add(answer.chart["part"])
+    document = answer.document(wanted)
+    if name is not None:
+        progress.step(0.99, "Keeping the answer")
+        with study.writing() as connection:
+            seconds = round(time.monotonic() - began, 3)
+            records.save_answer(connection, name, process_id, inputs, stamp, seconds, dumps(document))
+    return document
+
+
+@api.get("/studies/<study_id>/jobs")
+def job_list(study_id: str) -> Response:
+    """Jobs of a study, newest first."""
+    study_of(study_id)
+    base = base_of(study_id)
+    return reply({"jobs": [job.info(base) for job in jobs().of(study_id)], "links": [link(f"{base}/jobs", "self")]})
+
+
+@api.get("/studies/<study_id>/jobs/<job_id>")
+def job_status(study_id: str, job_id: str) -> Response:
+    """How a job stands."""
+    return reply(jobs().get(job_id, study_id).info(base_of(study_id)))
+
+
+@api.get("/studies/<study_id>/jobs/<job_id>/results")
+def job_results(study_id: str, job_id: str) -> Response:
+    """The results document of a job that has ended well; the problem of one that failed."""
+    job = jobs().get(job_id, study_id)
+    if job.error is not None:
+        raise job.error
+    if job.status != "successful":
+        raise AwlError(f"The job is {job.status}, it has no results", status=404, kind="result-not-ready")
+    return reply(job.result)
+
+
+@api.delete("/studies/<study_id>/jobs/<job_id>")
+def job_dismiss(study_id: str, job_id: str) -> Response:
+    """Stop a job, or forget one that has ended."""
+    job = jobs().get(job_id, study_id)
+    jobs().dismiss(job)
+    return reply(job.info(base_of(study_id)))

@@ -1,0 +1,79 @@
+"""Mapbox Vector Tiles 2.1 of a layer, thinned by zoom so that a tile stays small."""
+
+from __future__ import annotations
+
+import mapbox_vector_tile
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from awl.study import geopackage
+from awl.study.study import Study
+
+EXTENT = 4096
+BUFFER = 96
+MAX_FEATURES = 20_000
+FROM_ZOOM = {"building": 14, "streets": 10, "nodes": 15}
+"""Zoom below which a layer gives empty tiles."""
+FIELDS = {
+    "streets": ("link_id", "highway", "name", "bridge"),
+    "building": ("kind",),
+    "nodes": ("node_id", "border"),
+}
+MAIN_CLASSES = ("motorway", "trunk", "primary", "secondary", "tertiary")
+
+
+def tile_of(study: Study, layer: str, z: int, y: int, x: int) -> bytes:
+    """The encoded tile; empty bytes where nothing lies in it."""
+    if z < FROM_ZOOM.get(layer, 0):
+        return b""
+    margin = BUFFER / EXTENT
+    west, north = _degrees(x - margin, y - margin, z)
+    east, south = _degrees(x + 1 + margin, y + 1 + margin, z)
+    where: tuple[str, list[str]] = ("", [])
+    if layer == "streets" and z < 13:
+        marks = ",".join("?" * len(MAIN_CLASSES))
+        where = (f"highway IN ({marks})", list(MAIN_CLASSES))
+    known = geopackage.field_names(study.reading, layer)
+    fields = [name for name in FIELDS.get(layer, known) if name in known]
+    features = geopackage.read_table(
+        study.reading, layer, where, (west, south, east, north), MAX_FEATURES, fields=fields
+    )
+    if len(features) == 0:
+        return b""
+    shapes = shapely.transform(features.geometry, lambda xy: _tile_units(xy, z, x, y))
+    shapes = shapely.simplify(shapes, 3.0 if z < 15 else 1.5)
+    shapes = shapely.clip_by_rect(shapely.make_valid(shapes), -BUFFER, -BUFFER, EXTENT + BUFFER, EXTENT + BUFFER)
+    small = (shapely.get_dimensions(shapes) == 2) & (shapely.area(shapes) < 12)
+    keep = ~(shapely.is_empty(shapes) | small)
+    records = [
+        {
+            "geometry": shapes[row],
+            "id": features.columns["fid"][row],
+            "properties": {
+                name: features.columns[name][row] for name in fields if features.columns[name][row] is not None
+            },
+        }
+        for row in np.flatnonzero(keep)
+    ]
+    if not records:
+        return b""
+    tile: bytes = mapbox_vector_tile.encode(
+        [{"name": layer, "features": records}], default_options={"y_coord_down": True, "extents": EXTENT}
+    )
+    return tile
+
+
+def _degrees(x: float, y: float, z: int) -> tuple[float, float]:
+    """Longitude and latitude of a tile corner."""
+    size = 1 << z
+    lat = np.degrees(np.arctan(np.sinh(np.pi * (1 - 2 * y / size))))
+    return x / size * 360 - 180, float(lat)
+
+
+def _tile_units(xy: NDArray[np.float64], z: int, x: int, y: int) -> NDArray[np.float64]:
+    """Degrees to units within a tile, y downwards."""
+    size = 1 << z
+    east = (xy[:, 0] + 180) / 360 * size - x
+    south = (1 - np.arcsinh(np.tan(np.radians(np.clip(xy[:, 1], -85.06, 85.06)))) / np.pi) / 2 * size - y
+    return np.column_stack([east, south]) * EXTENT

@@ -1,0 +1,136 @@
+"""Small things every route uses: JSON responses, problems, links, checked query parameters."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from flask import Response, current_app, request
+
+from awl.core.errors import AwlError
+from awl.formats.geojson import dumps
+from awl.server.catalogue import Catalogue
+from awl.server.jobs import Jobs
+from awl.study.study import Study
+
+TYPES = "https://awl.invalid/problems/"
+"""Problem types are names, not addresses; `.invalid` never resolves (RFC 2606)."""
+
+
+def catalogue() -> Catalogue:
+    """The server's studies."""
+    found: Catalogue = current_app.extensions["awl-catalogue"]
+    return found
+
+
+def jobs() -> Jobs:
+    """The server's jobs."""
+    found: Jobs = current_app.extensions["awl-jobs"]
+    return found
+
+
+def study_of(ident: str) -> Study:
+    """A study by id."""
+    return catalogue().study(ident)
+
+
+def reply(document: Any, status: int = 200, media: str = "application/json", **headers: str) -> Response:
+    """A JSON response."""
+    response = Response(dumps(document), status, mimetype=media)
+    for name, value in headers.items():
+        response.headers[name.replace("_", "-")] = value
+    return response
+
+
+def problem(error: AwlError) -> Response:
+    """An RFC 9457 problem."""
+    body: dict[str, Any] = {
+        "type": TYPES + error.kind,
+        "title": error.what,
+        "status": error.status,
+        "detail": error.detail,
+    }
+    if error.inputs:
+        body["inputs"] = list(error.inputs)
+    return reply(body, error.status, "application/problem+json")
+
+
+def base_of(study: str) -> str:
+    """Address of a study's API."""
+    return f"{request.host_url.rstrip('/')}/studies/{study}"
+
+
+def link(href: str, rel: str, media: str = "application/json", title: str = "") -> dict[str, str]:
+    """A web link."""
+    return {"href": href, "rel": rel, "type": media} | ({"title": title} if title else {})
+
+
+def known_parameters(*names: str) -> None:
+    """Refuse query parameters other than these, as OGC API asks."""
+    for name in request.args:
+        if name not in names and name != "f":
+            raise AwlError(
+                f"There is no query parameter '{name[:60]}'",
+                remedy=f"Known are: {', '.join(names) or 'none'}",
+                inputs=(name,),
+            )
+
+
+def whole(name: str, default: int, low: int, high: int) -> int:
+    """A whole-number query parameter between bounds."""
+    text = request.args.get(name)
+    if text is None:
+        return default
+    try:
+        value = int(text)
+    except ValueError:
+        value = low - 1
+    if not low <= value <= high:
+        raise AwlError(
+            f"'{name}' is '{text[:40]}'", remedy=f"Give a whole number from {low} to {high:,}", inputs=(name,)
+        )
+    return value
+
+
+def number(name: str) -> float:
+    """A required finite number among the query parameters."""
+    text = request.args.get(name, "")
+    try:
+        value = float(text)
+    except ValueError:
+        value = math.nan
+    if not math.isfinite(value):
+        raise AwlError(f"'{name}' is '{text[:40]}', not a number", remedy="Give a number", inputs=(name,))
+    return value
+
+
+def bbox() -> tuple[float, float, float, float] | None:
+    """The `bbox` query parameter: west,south,east,north in degrees."""
+    text = request.args.get("bbox")
+    if text is None:
+        return None
+    try:
+        values = [float(part) for part in text.split(",")]
+    except ValueError:
+        values = []
+    if len(values) == 6:
+        values = [values[0], values[1], values[3], values[4]]
+    if len(values) != 4 or not all(map(math.isfinite, values)) or values[1] > values[3] or values[0] > values[2]:
+        raise AwlError(
+            f"'{text[:80]}' is no bounding box", remedy="Give bbox=west,south,east,north in degrees", inputs=("bbox",)
+        )
+    return values[0], values[1], values[2], values[3]
+
+
+def body(most: int = 64 << 20) -> dict[str, Any]:
+    """The JSON object sent with the request."""
+    if request.mimetype != "application/json":
+        raise AwlError("The request body is not JSON", remedy="Send Content-Type: application/json", status=415)
+    if (request.content_length or 0) > most:
+        raise AwlError(
+            f"The request is larger than {most >> 20} MB", remedy="Put the features into a layer", status=413
+        )
+    document = request.get_json(silent=True)
+    if not isinstance(document, dict):
+        raise AwlError("The request body is not a JSON object", remedy='Send {"inputs": {...}}')
+    return document
