@@ -83,6 +83,7 @@ class Isochrone(Question):
     Inputs = IsochroneInputs
     outputs = {
         "areas": "Polygons per limit (and place), GeoJSON",
+        "contours": "The edges of the areas where they do not run along water, as lines, GeoJSON",
         "streets": "Reached parts of streets, split at the limits, with arrival, GeoJSON",
         "ends": "Points where a limit falls, GeoJSON",
         "places": "The places with their distance to the street, GeoJSON",
@@ -138,6 +139,7 @@ class Isochrone(Question):
             ],
             parts={
                 "areas": areas["areas"],
+                "contours": lambda: geojson.collection(areas["contours"](context)),
                 "streets": lambda: _streets(network, parts, limits, units, inputs.measure),
                 "ends": lambda: _ends(network, reach, limits, units),
                 "places": context.place_features(places, snapped, {}),
@@ -198,8 +200,20 @@ class Isochrone(Question):
         columns = {key: [row.get(key) for row in rows] for key in rows[0]}
         return {
             "areas": geojson.collection(Layer(geometry, columns)),
+            "contours": lambda context: _contours(context, shapes, columns["limit"]),
             "merged_km2": [shape.area / 1e6 for shape in merged],
         }
+
+
+def _contours(context: Context, shapes: list[shapely.Geometry], limits: list[float]) -> Layer:
+    """Edges of areas, broken at the bank."""
+    lines = shapely.boundary(np.array(shapes, dtype=object))
+    water = context.study.water_xy
+    if not water.is_empty:
+        lines = shapely.difference(lines, shapely.buffer(water, 3.0))
+    merged = shapely.line_merge(lines)
+    parts, owner = shapely.get_parts(merged, return_index=True)
+    return Layer(context.network.graph.plane.unproject(parts), {"limit": [limits[i] for i in owner]})
 
 
 class AreaDrawer:

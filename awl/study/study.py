@@ -271,13 +271,9 @@ class Study:
         return shapely.from_geojson(text) if text else None
 
     def field(self, mode: str) -> Field:
-        """The field on which areas of a mode are drawn; no area covers water."""
+        """The field on which areas of a mode are drawn."""
         network = self.network(mode)
-
-        def make() -> Field:
-            return field_of(network, self.water_xy)
-
-        field: Field = self._cached(("field", mode), make)
+        field: Field = self._cached(("field", mode), lambda: field_of(network))
         return field
 
     @property

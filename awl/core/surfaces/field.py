@@ -44,8 +44,8 @@ class Field:
         return len(self.link)
 
 
-def field_of(network: Network, barred: shapely.Geometry | None = None) -> Field:
-    """The field of a network; `barred` (metric plane) is ground that no area may cover, such as water."""
+def field_of(network: Network) -> Field:
+    """The field of a network."""
     graph = network.graph
     links = np.flatnonzero(network.usable).astype(np.int32)
     steps = np.maximum(np.ceil(graph.link_length[links] / SPACING_M).astype(np.int64), 2)
@@ -61,34 +61,20 @@ def field_of(network: Network, barred: shapely.Geometry | None = None) -> Field:
     xy = shapely.get_coordinates(points)
     _, distinct = np.unique(np.round(xy, 2), axis=0, return_index=True)
     xy, link, fraction = xy[distinct], link[distinct], fraction[distinct]
-    blank = _blank_points(xy, barred)
+    blank = _blank_points(xy)
     everything = np.concatenate([xy, blank])
     triangles = Delaunay(everything).simplices.astype(np.int32)
     return Field(everything[:, 0].copy(), everything[:, 1].copy(), link, fraction, triangles)
 
 
-def _blank_points(samples: NDArray[np.float64], barred: shapely.Geometry | None) -> NDArray[np.float64]:
-    """A hexagonal lattice of points away from all streets, and a finer one on barred ground."""
-    tree = cKDTree(samples)
+def _blank_points(samples: NDArray[np.float64]) -> NDArray[np.float64]:
+    """A hexagonal lattice of points away from all streets."""
     low, high = samples.min(axis=0) - 3 * OFF_STREET_M, samples.max(axis=0) + 3 * OFF_STREET_M
-    coarse = _lattice(low, high, OFF_STREET_M)
-    away = tree.query(coarse)[0]
-    blank = [coarse[away > OFF_STREET_M]]
-    if barred is not None and not barred.is_empty:
-        west, south, east, north = barred.bounds
-        fine = _lattice(np.maximum(low, [west, south]), np.minimum(high, [east, north]), OFF_STREET_M / 3)
-        if len(fine):
-            shapely.prepare(barred)
-            wet = shapely.contains_xy(barred, fine[:, 0], fine[:, 1])
-            fine = fine[wet]
-            away = tree.query(fine)[0]
-            blank.append(fine[(away > SPACING_M) & (away <= OFF_STREET_M)])
-    return np.concatenate(blank)
+    lattice = _lattice(low, high, OFF_STREET_M)
+    return lattice[cKDTree(samples).query(lattice)[0] > OFF_STREET_M]
 
 
 def _lattice(low: NDArray[np.float64], high: NDArray[np.float64], step: float) -> NDArray[np.float64]:
-    if np.any(high <= low):
-        return np.zeros((0, 2))
     x = np.arange(low[0], high[0] + step, step)
     y = np.arange(low[1], high[1] + step, step * 0.866)
     grid_x, grid_y = np.meshgrid(x, y)

@@ -1,0 +1,146 @@
+"""Headless Chromium through Selenium, and waiting on facts of the page."""
+
+from __future__ import annotations
+
+import contextlib
+import subprocess
+import sys
+import tempfile
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+from selenium import webdriver
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.by import By
+from selenium.webdriver.remote.webelement import WebElement
+from selenium.webdriver.support.ui import WebDriverWait
+
+FLAGS = (
+    "--headless=new --no-sandbox --disable-gpu --use-angle=swiftshader --enable-unsafe-swiftshader"
+    " --disable-dev-shm-usage --disable-quic --no-first-run --disable-background-networking --disable-component-update"
+    " --disable-sync --force-device-scale-factor=1 --window-size=1280,800"
+).split()
+PATIENCE = 60
+
+
+class Page:
+    """A browser window at Awl, with the few gestures tests and pictures need."""
+
+    def __init__(self, driver: webdriver.Chrome, address: str) -> None:
+        self.driver = driver
+        self.address = address
+
+    def wait(self, fact: Callable[[], Any], what: str) -> Any:
+        """Wait until `fact()` is true, and return it."""
+        return WebDriverWait(self.driver, PATIENCE, 0.1, ignored_exceptions=[Exception]).until(
+            lambda _: fact(), message=f"waited for {what}\n{self.log()}"
+        )
+
+    def log(self) -> str:
+        """Errors of the console."""
+        return "\n".join(entry["message"] for entry in self.driver.get_log("browser") if entry["level"] == "SEVERE")
+
+    def open(self, place: str) -> None:
+        """Go to an address below `#/`."""
+        self.driver.get(f"{self.address}/#/{place}")
+
+    def find(self, selector: str, text: str = "") -> WebElement:
+        """The first element that matches and contains the text; waits for it."""
+
+        def look() -> WebElement | None:
+            found = self.driver.find_elements(By.CSS_SELECTOR, selector)
+            return next((element for element in found if text in element.text), None)
+
+        element: WebElement = self.wait(look, f"{selector} with '{text}'")
+        return element
+
+    def click(self, selector: str, text: str = "") -> None:
+        """Click an element once it is there and can be clicked."""
+
+        def press() -> bool:
+            self.find(selector, text).click()
+            return True
+
+        self.wait(press, f"a click on {selector} with '{text}'")
+
+    def type(self, selector: str, text: str) -> None:
+        """Replace the content of a field."""
+        field = self.find(selector)
+        field.clear()
+        field.send_keys(text)
+
+    def script(self, code: str, *arguments: Any) -> Any:
+        """Run code in the page."""
+        return self.driver.execute_script(code, *arguments)
+
+    def settled(self) -> None:
+        """Wait until the map is drawn and nothing runs."""
+        self.wait(lambda: self.script("return !!window.awlMap && window.awlMap.rendered > 0"), "the map")
+        self.wait(lambda: self.script("return !document.querySelector('.running')"), "the questions to end")
+        self.script("window.awlMap.rendered = 0; window.awlMap.map.triggerRepaint()")
+        self.wait(lambda: self.script("return window.awlMap.rendered > 0 && window.awlMap.map.loaded()"), "the map to rest")
+
+    def at(self, lon: float, lat: float) -> tuple[int, int]:
+        """Where a coordinate lies in the map's canvas, pixels."""
+        x, y = self.script("const p = window.awlMap.map.project([arguments[0], arguments[1]]); return [p.x, p.y]", lon, lat)
+        return round(x), round(y)
+
+    def click_map(self, lon: float, lat: float) -> None:
+        """Click the map at a coordinate."""
+        canvas = self.find(".maplibregl-canvas")
+        x, y = self.at(lon, lat)
+        size = canvas.size
+        ActionChains(self.driver).move_to_element_with_offset(
+            canvas, x - size["width"] // 2, y - size["height"] // 2
+        ).click().perform()
+
+    def drag_pin(self, index: int, lon: float, lat: float) -> None:
+        """Drag the n-th pin to a coordinate."""
+        pin = self.driver.find_elements(By.CSS_SELECTOR, ".pin")[index]
+        x0, y0 = self.script("const b = arguments[0].getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2]", pin)
+        left, top = self.script("const b = document.querySelector('.map').getBoundingClientRect(); return [b.x, b.y]")
+        x, y = self.at(lon, lat)
+        chain = ActionChains(self.driver, duration=30).click_and_hold(pin)
+        for share in (0.25, 0.5, 0.75, 1.0):
+            chain = chain.move_to_location(round(x0 + (left + x - x0) * share), round(y0 + (top + y - y0) * share))
+        chain.release().perform()
+
+    def picture(self, path: Path) -> None:
+        """Save what is seen."""
+        self.driver.save_screenshot(str(path))
+
+
+@contextlib.contextmanager
+def browser(address: str, width: int = 1280, height: int = 800) -> Iterator[Page]:
+    """A fresh window of exactly the given inner size."""
+    with tempfile.TemporaryDirectory(prefix="awl-browser-") as profile:
+        options = webdriver.ChromeOptions()
+        for flag in (*FLAGS, f"--user-data-dir={profile}"):
+            options.add_argument(flag)
+        options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+        options.add_experimental_option("prefs", {"download.default_directory": profile})
+        driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+        try:
+            inner = driver.execute_script("return [innerWidth, innerHeight]")
+            driver.set_window_size(2 * width - inner[0], 2 * height - inner[1])
+            yield Page(driver, address)
+        finally:
+            driver.quit()
+
+
+@contextlib.contextmanager
+def server(folder: Path) -> Iterator[str]:
+    """Awl serving a folder of studies on a free port; gives its address."""
+    command = [sys.executable, "-m", "awl.cli", "serve", str(folder), "--port", "0"]
+    process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+    try:
+        assert process.stdout is not None
+        line = process.stdout.readline()
+        if "http://" not in line:
+            raise RuntimeError(f"the server did not start: {line}")
+        yield line.rsplit(" ", 1)[1].strip()
+    finally:
+        process.terminate()
+        process.wait(20)

@@ -1,0 +1,60 @@
+/** The web API as the browser uses it. Types of the OGC part are generated from the server's OpenAPI document. */
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Results = components["schemas"]["Results"];
+export type Doubt = components["schemas"]["Doubt"];
+export type Figure = components["schemas"]["Figure"];
+export type Column = components["schemas"]["Column"];
+export type StatusInfo = components["schemas"]["StatusInfo"];
+export type Problem = components["schemas"]["Problem"];
+
+/** A fault said in the user's terms. */
+export class ProblemError extends Error {
+  readonly problem: Problem;
+
+  constructor(problem: Problem) {
+    super(problem.detail);
+    this.problem = problem;
+  }
+}
+
+/** Throws the problem a response carries. */
+export async function checked(response: Response): Promise<Response> {
+  if (response.ok) return response;
+  let problem: Problem;
+  try {
+    problem = (await response.json()) as Problem;
+  } catch {
+    problem = { type: "", title: "No answer", status: response.status, detail: "The server gave no usable answer." };
+  }
+  throw new ProblemError(problem);
+}
+
+export async function fetchJson<T>(path: string, init?: RequestInit): Promise<T> {
+  let response: Response;
+  try {
+    response = await fetch(path, init);
+  } catch {
+    throw new ProblemError({
+      type: "offline",
+      title: "Awl's server does not answer",
+      status: 0,
+      detail: "Awl's server does not answer. Is it still running? Your last saved state is kept.",
+    });
+  }
+  return (await (await checked(response)).json()) as T;
+}
+
+export function sendJson<T>(path: string, method: "POST" | "PUT" | "DELETE", body: unknown = {}, headers = {}): Promise<T> {
+  return fetchJson<T>(path, {
+    method,
+    headers: { "Content-Type": "application/json", ...headers },
+    body: JSON.stringify(body),
+  });
+}
+
+/** Typed client of one study's OGC API. */
+export function studyClient(study: string) {
+  return createClient<paths>({ baseUrl: `/studies/${study}` });
+}

@@ -1,0 +1,19 @@
+import { describe, expect, it } from "vitest";
+import { duration, figure } from "./format";
+
+describe("figures", () => {
+  it("groups from five digits on", () => {
+    expect(figure(9999)).toBe("9999");
+    expect(figure(1234567.891, 1)).toBe("1\u202f234\u202f567.9");
+  });
+  it("has a true minus, and none before zero", () => {
+    expect(figure(-12.34, 1)).toBe("−12.3");
+    expect(figure(-0.01, 1)).toBe("0.0");
+  });
+  it("shows a dash for what is not known", () => expect(figure(null)).toBe("–"));
+  it("says hours as h:mm", () => {
+    expect(duration(42)).toBe("42 s");
+    expect(duration(14 * 60 + 20)).toBe("14 min");
+    expect(duration(3 * 3600 + 5 * 60)).toBe("3:05 h");
+  });
+});

@@ -1,0 +1,100 @@
+/** The legend is the map's margin and its control: a button switches each row. The scale stands beneath. */
+import { figure } from "../common/format";
+import type { LegendGroup, LegendRow } from "../map/content";
+import { useScreen } from "../state/store";
+
+export function Legend({ groups, metresPerPixel }: { groups: LegendGroup[]; metresPerPixel: number }) {
+  return (
+    <aside className="margin" aria-label="Legend">
+      {groups.map((group) => (
+        <section key={group.title}>
+          <h2>{group.title}</h2>
+          {group.rows.map((row) => (
+            <Row key={row.label} row={row} />
+          ))}
+          {group.note && <p>{group.note}</p>}
+        </section>
+      ))}
+      <Scale metresPerPixel={metresPerPixel} />
+    </aside>
+  );
+}
+
+function Row({ row }: { row: LegendRow }) {
+  const { hidden, toggle } = useScreen();
+  const shown = !hidden[row.key];
+  return (
+    <button className="legend-row" disabled={!row.key} onClick={() => toggle(row.key)} {...(row.key ? { "aria-pressed": shown } : {})}>
+      <span className="dot" aria-hidden="true" />
+      <Swatch {...row.swatch} />
+      <span>
+        {row.label} {row.count !== undefined && <small>{figure(row.count)}</small>}
+      </span>
+    </button>
+  );
+}
+
+function Swatch({ kind, fill, line }: LegendRow["swatch"]) {
+  const stroke = line ?? "var(--ink)";
+  return (
+    <svg viewBox="0 0 22 14" aria-hidden="true">
+      {kind === "area" && <rect x="0.75" y="0.75" width="20.5" height="12.5" fill={fill} stroke={stroke} strokeWidth="1.2" />}
+      {kind === "line" && stroke !== "transparent" && <path d="M0 7H22" stroke={stroke} strokeWidth="2.4" />}
+      {kind === "line" && stroke === "transparent" && <text x="4" y="12" fontFamily="Source Serif 4 Variable" fontStyle="italic" fontSize="13" fill="var(--ink-2)">Aa</text>}
+      {kind === "dash" && <path d="M0 7H22" stroke={stroke} strokeWidth="2" strokeDasharray="5 3" />}
+      {kind === "circle" && <circle cx="11" cy="7" r="3.6" fill="var(--page)" stroke="var(--ink)" strokeWidth="1.2" />}
+      {kind === "triangle" && <path d="M11 1 17 12H5Z" fill="var(--page)" stroke="var(--warn)" strokeWidth="1.4" />}
+      {kind === "button" && (
+        <>
+          <circle cx="11" cy="7" r="6" fill="var(--page)" stroke="var(--ink)" strokeWidth="1.4" />
+          <circle cx="9" cy="7" r="1.2" fill="var(--ink)" />
+          <circle cx="13" cy="7" r="1.2" fill="var(--ink)" />
+        </>
+      )}
+    </svg>
+  );
+}
+
+/** A round length that takes about 110 pixels, and half of it, which is also the distance of the map's ticks. */
+export function scaleLength(metresPerPixel: number): number {
+  const most = metresPerPixel * 125;
+  const power = 10 ** Math.floor(Math.log10(most));
+  return ([5, 2, 1].find((step) => step * power <= most) ?? 1) * power;
+}
+
+function Scale({ metresPerPixel }: { metresPerPixel: number }) {
+  const length = scaleLength(metresPerPixel);
+  const width = length / metresPerPixel;
+  const label = (metres: number) => (length >= 2000 ? figure(metres / 1000, metres % 1000 ? 1 : 0) : figure(metres));
+  const unit = length >= 2000 ? "km" : "m";
+  return (
+    <div className="scale">
+      <svg aria-hidden="true">
+        <path d={`M1 2v5M${1 + width / 2} 2v5M${1 + width} 2v5`} stroke="var(--ink)" />
+        <path d={`M1 7H${1 + width}`} stroke="var(--ink)" />
+        <path d={`M1 7H${1 + width / 2}`} stroke="var(--ink)" strokeWidth="3" />
+        <text x="0" y="22">0</text>
+        <text x={1 + width / 2} y="22" textAnchor="middle">{label(length / 2)}</text>
+        <text x={1 + width} y="22" textAnchor="middle">{label(length)}</text>
+        <text x={8 + width} y="8">{unit}</text>
+      </svg>
+      Ticks every {label(length / 2)} {unit}
+    </div>
+  );
+}
+
+/** Ticks on the map's edge, one per half scale length. */
+export function Ticks({ metresPerPixel }: { metresPerPixel: number }) {
+  const step = scaleLength(metresPerPixel) / 2 / metresPerPixel;
+  const marks = Array.from({ length: Math.ceil(2600 / step) }, (_, i) => (i + 1) * step);
+  return (
+    <svg className="ticks" aria-hidden="true">
+      {marks.map((at, i) => (
+        <g key={i}>
+          <line x1={at} x2={at} y1="0" y2={i % 2 ? 9 : 5} />
+          <line x1="0" x2={i % 2 ? 9 : 5} y1={at} y2={at} />
+        </g>
+      ))}
+    </svg>
+  );
+}

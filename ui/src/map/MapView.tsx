@@ -1,0 +1,210 @@
+/** The map with its edge ticks. Nothing lies on it: legend and scale stand in the margin. */
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { liveReach, modeArrays, near, type Inputs, type Overview } from "../api/own";
+import type { Packed } from "../api/packed";
+import { isPointSet, pointFeature, type PointSet } from "../sheet/words";
+import { message, useSheet, useSheetActions, type QuestionBlock } from "../state/sheet";
+import { useScreen } from "../state/store";
+import type { MapContent, StreetsShown } from "./content";
+import { Scene } from "./scene";
+
+type Props = { overview: Overview; streets: Packed | null; content: MapContent; onScale: (metresPerPixel: number) => void };
+
+export function MapView({ overview, streets, content, onScale }: Props) {
+  const holder = useRef<HTMLDivElement>(null);
+  const [scene, setScene] = useState<Scene | null>(null);
+  const [styled, setStyled] = useState(0);
+  const { theme, hidden } = useScreen();
+  const { id: study, stamp } = overview;
+
+  useEffect(() => {
+    if (!holder.current || !overview.bounds) return;
+    const [west, south, east, north] = overview.bounds;
+    const made = new Scene(holder.current, study, stamp, hasLayer(overview), [west, south, east, north]);
+    const report = () => onScale(metresPerPixel(made));
+    made.map.on("move", report);
+    made.map.on("resize", report);
+    report();
+    setScene(made);
+    return () => {
+      made.destroy();
+      setScene(null);
+    };
+    // A study keeps its map; new streets restyle it below.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [study]);
+
+  useEffect(() => {
+    if (!scene) return;
+    let current = true;
+    void scene.restyle(study, stamp, hasLayer(overview), streets, content.bandCount).then(() => {
+      if (current) setStyled((n) => n + 1);
+    });
+    return () => {
+      current = false;
+    };
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [scene, theme, stamp, streets]);
+
+  useEffect(() => {
+    if (!scene || !styled) return;
+    scene.setBands(content.bandCount);
+    scene.show(content.overlays);
+    scene.hideBase(hidden);
+  }, [scene, styled, content, hidden]);
+
+  useStreets(scene, styled, study, stamp, content.streets);
+  usePins(scene, styled, study);
+  useClicks(scene, study);
+  return <div ref={holder} className="map" data-testid="map" />;
+}
+
+const hasLayer = (overview: Overview) => (layer: string) => overview.layers.some(({ id }) => id === layer);
+
+function metresPerPixel(scene: Scene): number {
+  const { map } = scene;
+  return (40075016.7 * Math.cos((map.getCenter().lat * Math.PI) / 180)) / (512 * 2 ** map.getZoom());
+}
+
+/** Keep the street layer in step with what it should show; while a point is dragged it follows the newest reach. */
+function useStreets(scene: Scene | null, styled: number, study: string, stamp: string, shown: StreetsShown): void {
+  const live = useScreen((screen) => screen.live);
+  const mode = shown.kind === "mode" ? shown.mode : null;
+  const { data: modeData } = useQuery({
+    queryKey: ["mode-arrays", study, stamp, mode],
+    queryFn: () => modeArrays(study, mode ?? ""),
+    enabled: mode !== null,
+    staleTime: Infinity,
+  });
+  const reachInputs = shown.kind === "reach" ? reachOf(shown.inputs) : null;
+  const { data: reach } = useQuery({
+    queryKey: ["reach", study, stamp, reachInputs],
+    queryFn: () => liveReach(study, reachInputs ?? {}),
+    enabled: reachInputs !== null,
+    gcTime: 60_000,
+  });
+  const limits = shown.kind === "reach" ? shown.limits : [];
+  const factor = reachInputs?.measure === "distance" ? 1000 : 60_000;
+
+  useEffect(() => {
+    const layer = scene?.streetLayer;
+    if (!layer || !styled || live) return;
+    if (shown.kind === "plain") layer.showMode(null, null);
+    if (shown.kind === "mode" && modeData) layer.showMode(modeData.arrays[0] as Int32Array, modeData.arrays[1] as Int32Array);
+    if (shown.kind === "reach" && reach) layer.showReach(reach, limits.map((limit) => limit * factor));
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [scene, styled, shown, modeData, reach, live]);
+
+  // While dragging: one request in flight, the newest inputs next.
+  const pending = useRef<{ busy: boolean; next: Inputs | null }>({ busy: false, next: null });
+  useEffect(() => {
+    if (!live || !scene) return;
+    const state = pending.current;
+    state.next = live.inputs;
+    if (state.busy) return;
+    state.busy = true;
+    void (async () => {
+      while (state.next) {
+        const inputs = reachOf(state.next);
+        state.next = null;
+        try {
+          const packed = await liveReach(study, inputs);
+          const scale = inputs.measure === "distance" ? 1000 : 60_000;
+          scene.streetLayer?.showReach(packed, (inputs.limits as number[]).map((limit) => limit * scale));
+        } catch {
+          // The point is off the streets for a moment; the next position will tell.
+        }
+      }
+      state.busy = false;
+    })();
+  }, [live, scene, study]);
+}
+
+/** The words of any question that decide its reach. */
+function reachOf(inputs: Inputs): Inputs {
+  const names = ["mode", "places", "limits", "direction", "measure", "snap", "closures"];
+  return Object.fromEntries(names.filter((name) => inputs[name] !== undefined).map((name) => [name, inputs[name]]));
+}
+
+/** Points of the selected question that were set on the map can be dragged there. */
+function usePins(scene: Scene | null, styled: number, study: string): void {
+  const { question, stage } = useScreen();
+  const { data: sheet } = useSheet(study);
+  const { change } = useSheetActions(study);
+  const block = sheet?.blocks.find((b): b is QuestionBlock => b.kind === "question" && b.id === question);
+  useEffect(() => {
+    if (!scene || !styled) return;
+    const slot = block ? Object.keys(block.inputs).find((name) => name !== "closures" && isPointSet(block.inputs[name])) : undefined;
+    if (stage !== "sheet" || !block || !slot) {
+      scene.setPins([]);
+      return;
+    }
+    const set = block.inputs[slot] as PointSet;
+    const moved = (i: number, at: [number, number], name?: string): PointSet => ({
+      ...set,
+      features: set.features.map((feature, j) => (i === j ? pointFeature(at[0], at[1], name ?? feature.properties.name) : feature)),
+    });
+    scene.setPins(
+      set.features.map((feature, i) => ({
+        name: feature.properties.name ?? `Point ${i + 1}`,
+        lngLat: feature.geometry.coordinates,
+        onDrag: (at, done) => {
+          const inputs = { ...block.inputs, [slot]: moved(i, at) };
+          if (!done) {
+            if (block.process === "isochrone") useScreen.getState().set({ live: { question: block.id, inputs } });
+            return;
+          }
+          void (async () => {
+            const name = await streetName(study, at, String(block.inputs.mode ?? "walk"));
+            await change(block, { ...block.inputs, [slot]: moved(i, at, name) });
+            useScreen.getState().set({ live: null });
+          })();
+        },
+      })),
+    );
+  }, [scene, styled, block, stage, study, change]);
+}
+
+/** The name of the street at a point, or a plain word for it. */
+async function streetName(study: string, at: [number, number], mode: string): Promise<string> {
+  try {
+    const street = await near(study, at[0], at[1], mode, 150);
+    return street.name ?? `unnamed ${street.highway.replaceAll("_", " ")}`;
+  } catch {
+    return "a point off the streets";
+  }
+}
+
+/** A click sets a word that waits for a place; otherwise it tells about the street under it. */
+function useClicks(scene: Scene | null, study: string): void {
+  const { picking, mode, stage } = useScreen();
+  const { data: sheet } = useSheet(study);
+  const { change } = useSheetActions(study);
+  useEffect(() => {
+    if (!scene) return;
+    scene.map.getCanvas().style.cursor = picking ? "crosshair" : "";
+    return scene.onClick((lng, lat) => {
+      const block = sheet?.blocks.find((b): b is QuestionBlock => b.kind === "question" && b.id === picking?.question);
+      if (picking && block) {
+        void (async () => {
+          const { slot } = picking;
+          const name = await streetName(study, [lng, lat], String(block.inputs.mode ?? "walk"));
+          const former = block.inputs[slot];
+          const kept = isPointSet(former) ? former.features : [];
+          const set: PointSet = { type: "FeatureCollection", features: [...kept, pointFeature(lng, lat, name)] };
+          const more = slot === "waypoints" && set.features.length < 2;
+          if (!more) useScreen.getState().set({ picking: null });
+          await change(block, { ...block.inputs, [slot]: set });
+        })();
+        return;
+      }
+      if (stage === "sources" || stage === "handout") return;
+      const questionMode = stage === "sheet" ? (sheet?.blocks.find((b) => b.kind === "question" && b.id === useScreen.getState().question) as QuestionBlock | undefined)?.inputs.mode : mode;
+      near(study, lng, lat, String(questionMode ?? mode), 12 * Math.max(metresPerPixel(scene), 0.5)).then(
+        (street) => useScreen.getState().set({ street, notice: null }),
+        (error: unknown) => useScreen.getState().set({ street: null, notice: stage === "sheet" ? null : message(error) }),
+      );
+    });
+  }, [scene, picking, study, sheet, change, mode, stage]);
+}

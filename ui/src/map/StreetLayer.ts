@@ -1,0 +1,380 @@
+/**
+ * Streets drawn by one small WebGL2 layer, coloured by the arrival at each point of them.
+ *
+ * Shapes are uploaded once per study. A new reach is one texture upload: per link the arrival at both ends and the cost
+ * of passing it each way; the shader computes the arrival at every pixel, so a band ends exactly where the limit falls.
+ * Links on which a place stands are split there and drawn from a small second buffer. The map is always north up.
+ */
+import { MercatorCoordinate, type CustomLayerInterface, type Map as MapLibre } from "maplibre-gl";
+import type { Packed } from "../api/packed";
+
+export type Rgb = [number, number, number];
+export type StreetLook = {
+  /** Ink by street class; width in pixels at the given zoom, 0 to hide. */
+  ink: (highway: string) => Rgb;
+  width: (highway: string, zoom: number) => number;
+  faded: Rgb;
+  /** Colours of the bands, near to far; as many as limits. */
+  bands: Rgb[];
+};
+type Reach = { cost: Int32Array; splits: Float64Array; up: Int32Array; down: Int32Array; closed: Uint8Array };
+
+const UNREACHED = 2147483647;
+const FAR = 1e12;
+const TEXTURE_WIDTH = 2048;
+const FLOATS = 9;
+const MAX_CLASSES = 40;
+const MAX_BANDS = 12;
+
+const VERTEX = `#version 300 es
+precision highp float;
+in vec2 corner; in vec4 ends; in vec2 share; in vec3 link;
+uniform vec2 scale, offset, size; uniform float ratio; uniform float widths[${MAX_CLASSES}];
+out vec2 at; out float span, half_width, along; flat out int row; flat out int street; out float dash;
+void main() {
+  vec2 a = ends.xy * scale + offset, b = ends.zw * scale + offset;
+  vec2 run = b - a; span = length(run);
+  vec2 dir = span > 0.0 ? run / span : vec2(1.0, 0.0);
+  street = int(link.y); half_width = widths[street] * 0.5 * ratio;
+  float grow = half_width + 1.0;
+  at = vec2(corner.x * (span + 2.0 * grow) - grow, corner.y * grow);
+  vec2 px = a + dir * at.x + vec2(-dir.y, dir.x) * at.y;
+  along = span > 0.0 ? mix(share.x, share.y, clamp(at.x / span, 0.0, 1.0)) : share.x;
+  row = int(link.x);
+  dash = mix(share.x, share.y, clamp(at.x / max(span, 1e-6), 0.0, 1.0)) * link.z * length(scale) ;
+  gl_Position = half_width > 0.0 ? vec4(px / size * vec2(2.0, -2.0) + vec2(-1.0, 1.0), 0.0, 1.0) : vec4(2.0, 2.0, 2.0, 1.0);
+}`;
+
+const FRAGMENT = `#version 300 es
+precision highp float;
+in vec2 at; in float span, half_width, along; flat in int row; flat in int street; in float dash;
+uniform highp sampler2D values; uniform vec3 inks[${MAX_CLASSES}]; uniform vec3 faded;
+uniform vec3 bands[${MAX_BANDS}]; uniform float limits[${MAX_BANDS}]; uniform int band_count; uniform bool filtered; uniform float ratio;
+out vec4 colour;
+void main() {
+  float beyond = max(max(-at.x, at.x - span), 0.0);
+  float edge = length(vec2(beyond, at.y)) - half_width;
+  float alpha = clamp(0.5 - edge, 0.0, 1.0);
+  if (alpha <= 0.0) discard;
+  vec4 value = texelFetch(values, ivec2(row % ${TEXTURE_WIDTH}, row / ${TEXTURE_WIDTH}), 0);
+  if (value.x < -1.5) discard;
+  vec3 ink = inks[street];
+  if (filtered && value.z < 0.0 && value.w < 0.0) {
+    ink = faded;
+    if (mod(dash, 7.0 * ratio) > 4.0 * ratio) discard;
+  } else if (band_count > 0) {
+    float ahead = value.z < 0.0 ? ${FAR.toExponential()} : value.x + along * value.z;
+    float behind = value.w < 0.0 ? ${FAR.toExponential()} : value.y + (1.0 - along) * value.w;
+    float arrival = min(ahead, behind);
+    for (int i = ${MAX_BANDS - 1}; i >= 0; i--) if (i < band_count && arrival <= limits[i]) ink = bands[i];
+  }
+  colour = vec4(ink * alpha, alpha);
+}`;
+
+export class StreetLayer implements CustomLayerInterface {
+  readonly id = "streets";
+  readonly type = "custom" as const;
+  readonly renderingMode = "2d" as const;
+  /** Counts uploads of a new reach, so that tests can wait for one. */
+  revision = 0;
+
+  private map: MapLibre | null = null;
+  private gl: WebGL2RenderingContext | null = null;
+  private program: WebGLProgram | null = null;
+  private uniforms: Record<string, WebGLUniformLocation | null> = {};
+  private base: { vao: WebGLVertexArrayObject; count: number; buffer: WebGLBuffer } | null = null;
+  private extra: { vao: WebGLVertexArrayObject; count: number; buffer: WebGLBuffer } | null = null;
+  private corners: WebGLBuffer | null = null;
+  private texture: WebGLTexture | null = null;
+
+  private readonly classes: string[];
+  private readonly nodeFrom: Int32Array;
+  private readonly nodeTo: Int32Array;
+  private readonly classOf: Int32Array;
+  private readonly start: Uint32Array;
+  private readonly metres: Float64Array;
+  private readonly xy: Float32Array;
+  private readonly origin: { x: number; y: number };
+  /** Rel. mercator unit per metre, so that coordinates are metres around the origin and fit into float32. */
+  private readonly unit: number;
+  private look: StreetLook;
+  private limits: number[] = [];
+  private filtered = false;
+  private reach: Reach | null = null;
+  private dirty = true;
+
+  constructor(streets: Packed, look: StreetLook) {
+    const [lon, lat, metres, start, from, to, classOf] = streets.arrays as [
+      Float64Array,
+      Float64Array,
+      Float64Array,
+      Uint32Array,
+      Int32Array,
+      Int32Array,
+      Int32Array,
+    ];
+    this.classes = streets.head.classes as string[];
+    [this.metres, this.start, this.nodeFrom, this.nodeTo, this.classOf] = [metres, start, from, to, classOf];
+    const middle = MercatorCoordinate.fromLngLat([lon[0] ?? 0, lat[0] ?? 0]);
+    this.origin = { x: middle.x, y: middle.y };
+    this.unit = middle.meterInMercatorCoordinateUnits();
+    this.xy = new Float32Array(lon.length * 2);
+    for (let i = 0; i < lon.length; i++) {
+      const point = MercatorCoordinate.fromLngLat([lon[i] as number, lat[i] as number]);
+      this.xy[2 * i] = (point.x - this.origin.x) / this.unit;
+      this.xy[2 * i + 1] = (point.y - this.origin.y) / this.unit;
+    }
+    this.look = look;
+  }
+
+  setLook(look: StreetLook): void {
+    this.look = look;
+    this.map?.triggerRepaint();
+  }
+
+  /** Draw streets in plain ink; with a mode's durations, what it may not use is faded and dashed. */
+  showMode(forward: Int32Array | null, backward: Int32Array | null): void {
+    this.limits = [];
+    this.filtered = forward !== null;
+    const nodes = Math.max(...[0], this.nodeFrom.length ? maxOf(this.nodeFrom, this.nodeTo) + 1 : 0);
+    this.reach = {
+      cost: new Int32Array(nodes).fill(UNREACHED),
+      splits: new Float64Array(0),
+      up: forward ?? new Int32Array(this.nodeFrom.length),
+      down: backward ?? new Int32Array(this.nodeFrom.length),
+      closed: new Uint8Array(this.nodeFrom.length),
+    };
+    this.touch();
+  }
+
+  /** Colour streets by arrival; limits in the unit of the arrivals (ms or mm). */
+  showReach(packed: Packed, limits: number[]): void {
+    const [cost, splits, up, down, closed] = packed.arrays as [Int32Array, Float64Array, Int32Array, Int32Array, Uint8Array];
+    this.limits = limits.slice(0, MAX_BANDS);
+    this.filtered = true;
+    this.reach = { cost, splits, up, down, closed };
+    this.touch();
+  }
+
+  private touch(): void {
+    this.dirty = true;
+    this.revision++;
+    this.map?.triggerRepaint();
+  }
+
+  onAdd(map: MapLibre, gl: WebGL2RenderingContext): void {
+    this.map = map;
+    this.gl = gl;
+    this.program = compile(gl);
+    for (const name of ["scale", "offset", "size", "ratio", "widths", "values", "inks", "faded", "bands", "limits", "band_count", "filtered"]) {
+      this.uniforms[name] = gl.getUniformLocation(this.program, name);
+    }
+    this.corners = gl.createBuffer();
+    gl.bindBuffer(gl.ARRAY_BUFFER, this.corners);
+    gl.bufferData(gl.ARRAY_BUFFER, new Float32Array([0, -1, 1, -1, 0, 1, 1, 1]), gl.STATIC_DRAW);
+    const order = this.drawingOrder();
+    this.base = this.upload(this.segments(order, (link) => [{ row: link, begin: 0, end: 1 }]));
+    this.texture = gl.createTexture();
+    this.dirty = true;
+    if (!this.reach) this.showMode(null, null);
+  }
+
+  onRemove(_map: MapLibre, gl: WebGL2RenderingContext): void {
+    for (const part of [this.base, this.extra]) {
+      if (part) {
+        gl.deleteVertexArray(part.vao);
+        gl.deleteBuffer(part.buffer);
+      }
+    }
+    gl.deleteBuffer(this.corners);
+    gl.deleteTexture(this.texture);
+    gl.deleteProgram(this.program);
+    this.map = null;
+    this.gl = null;
+  }
+
+  render(gl: WebGL2RenderingContext): void {
+    const { map, program, base } = this;
+    if (!map || !program || !base) return;
+    if (this.dirty) this.uploadValues(gl);
+    const canvas = map.getCanvas();
+    const ratio = canvas.width / Math.max(canvas.clientWidth, 1);
+    const zoom = map.getZoom();
+    const world = 512 * 2 ** zoom * ratio;
+    const centre = MercatorCoordinate.fromLngLat(map.getCenter());
+    const u = this.uniforms;
+    gl.useProgram(program);
+    gl.uniform2f(u.scale ?? null, this.unit * world, this.unit * world);
+    gl.uniform2f(
+      u.offset ?? null,
+      (this.origin.x - centre.x) * world + canvas.width / 2,
+      (this.origin.y - centre.y) * world + canvas.height / 2,
+    );
+    gl.uniform2f(u.size ?? null, canvas.width, canvas.height);
+    gl.uniform1f(u.ratio ?? null, ratio);
+    const classes = this.classes.slice(0, MAX_CLASSES);
+    gl.uniform1fv(u.widths ?? null, classes.map((name) => this.look.width(name, zoom)));
+    gl.uniform3fv(u.inks ?? null, classes.flatMap((name) => this.look.ink(name)));
+    gl.uniform3fv(u.faded ?? null, this.look.faded);
+    if (this.limits.length) {
+      gl.uniform3fv(u.bands ?? null, this.limits.flatMap((_, i) => this.look.bands[i] ?? this.look.bands[this.look.bands.length - 1] ?? [0, 0, 0]));
+      gl.uniform1fv(u.limits ?? null, this.limits);
+    }
+    gl.uniform1i(u.band_count ?? null, this.limits.length);
+    gl.uniform1i(u.filtered ?? null, this.filtered ? 1 : 0);
+    gl.activeTexture(gl.TEXTURE0);
+    gl.bindTexture(gl.TEXTURE_2D, this.texture);
+    gl.uniform1i(u.values ?? null, 0);
+    gl.enable(gl.BLEND);
+    gl.blendFunc(gl.ONE, gl.ONE_MINUS_SRC_ALPHA);
+    gl.disable(gl.DEPTH_TEST);
+    gl.disable(gl.STENCIL_TEST);
+    for (const part of [base, this.extra]) {
+      if (part && part.count > 0) {
+        gl.bindVertexArray(part.vao);
+        gl.drawArraysInstanced(gl.TRIANGLE_STRIP, 0, 4, part.count);
+      }
+    }
+    gl.bindVertexArray(null);
+  }
+
+  /** Links from minor to main, so that main streets lie on top. */
+  private drawingOrder(): number[] {
+    const weight = this.classes.map((name) => this.look.width(name, 15));
+    const of = (link: number) => weight[this.classOf[link] ?? 0] ?? 0;
+    return Array.from({ length: this.nodeFrom.length }, (_, i) => i).sort((a, b) => of(a) - of(b));
+  }
+
+  /** Instances of the pieces of links: ends, share along the piece, row of the texture, class, length. */
+  private segments(links: number[], pieces: (link: number) => { row: number; begin: number; end: number }[]): Float32Array {
+    const out: number[] = [];
+    for (const link of links) {
+      const a = this.start[link] ?? 0;
+      const b = this.start[link + 1] ?? 0;
+      const total = this.metres[b - 1] || 1;
+      for (const { row, begin, end } of pieces(link)) {
+        const span = Math.max(end - begin, 1e-9);
+        for (let v = a; v < b - 1; v++) {
+          const s0 = (this.metres[v] ?? 0) / total;
+          const s1 = (this.metres[v + 1] ?? 0) / total;
+          const low = Math.max(s0, begin);
+          const high = Math.min(s1, end);
+          if (high <= low && !(begin === 0 && end === 1)) continue;
+          const width = s1 - s0 || 1;
+          const point = (s: number, axis: number) => {
+            const from = this.xy[2 * v + axis] ?? 0;
+            return from + ((s - s0) / width) * ((this.xy[2 * v + 2 + axis] ?? 0) - from);
+          };
+          out.push(point(low, 0), point(low, 1), point(high, 0), point(high, 1));
+          out.push((low - begin) / span, (high - begin) / span, row, this.classOf[link] ?? 0, total * span);
+        }
+      }
+    }
+    return new Float32Array(out);
+  }
+
+  private upload(data: Float32Array): { vao: WebGLVertexArrayObject; count: number; buffer: WebGLBuffer } | null {
+    const { gl, program } = this;
+    if (!gl || !program) return null;
+    const vao = gl.createVertexArray();
+    const buffer = gl.createBuffer();
+    gl.bindVertexArray(vao);
+    gl.bindBuffer(gl.ARRAY_BUFFER, this.corners);
+    const corner = gl.getAttribLocation(program, "corner");
+    gl.enableVertexAttribArray(corner);
+    gl.vertexAttribPointer(corner, 2, gl.FLOAT, false, 0, 0);
+    gl.bindBuffer(gl.ARRAY_BUFFER, buffer);
+    gl.bufferData(gl.ARRAY_BUFFER, data, gl.STATIC_DRAW);
+    let offset = 0;
+    for (const [name, width] of [["ends", 4], ["share", 2], ["link", 3]] as const) {
+      const place = gl.getAttribLocation(program, name);
+      gl.enableVertexAttribArray(place);
+      gl.vertexAttribPointer(place, width, gl.FLOAT, false, FLOATS * 4, offset * 4);
+      gl.vertexAttribDivisor(place, 1);
+      offset += width;
+    }
+    gl.bindVertexArray(null);
+    return { vao, count: data.length / FLOATS, buffer };
+  }
+
+  /** Put arrivals and costs of all links, and of the pieces of split ones, into the texture. */
+  private uploadValues(gl: WebGL2RenderingContext): void {
+    const reach = this.reach;
+    if (!reach || !this.texture) return;
+    this.dirty = false;
+    const links = this.nodeFrom.length;
+    const count = reach.splits.length / 2;
+    const splits = new Map<number, number[]>();
+    for (let i = 0; i < count; i++) {
+      const link = reach.splits[i] as number;
+      splits.set(link, [...(splits.get(link) ?? []), reach.splits[count + i] as number]);
+    }
+    const rows = links + count + splits.size;
+    const height = Math.max(Math.ceil(rows / TEXTURE_WIDTH), 1);
+    const data = new Float32Array(TEXTURE_WIDTH * height * 4);
+    const arrival = (node: number) => (reach.cost[node] === UNREACHED ? FAR : (reach.cost[node] ?? FAR));
+    const put = (row: number, begin: number, end: number, up: number, down: number) => data.set([begin, end, up, down], row * 4);
+    for (let i = 0; i < links; i++) {
+      const open = !reach.closed[i];
+      const [up, down] = [open ? (reach.up[i] ?? -1) : -1, open ? (reach.down[i] ?? -1) : -1];
+      put(i, arrival(this.nodeFrom[i] ?? 0), arrival(this.nodeTo[i] ?? 0), up, down);
+    }
+    const pieces = new Map<number, { row: number; begin: number; end: number }[]>();
+    let row = links;
+    for (const [link, at] of splits) {
+      at.sort((a, b) => a - b);
+      const cuts = [0, ...at, 1];
+      const mine: { row: number; begin: number; end: number }[] = [];
+      for (let i = 0; i + 1 < cuts.length; i++) {
+        const [begin, end] = [cuts[i] ?? 0, cuts[i + 1] ?? 1];
+        const share = end - begin;
+        const scaled = (cost: number) => (cost < 0 ? -1 : cost * share);
+        put(
+          row,
+          i === 0 ? arrival(this.nodeFrom[link] ?? 0) : 0,
+          i + 2 === cuts.length ? arrival(this.nodeTo[link] ?? 0) : 0,
+          scaled(reach.up[link] ?? -1),
+          scaled(reach.down[link] ?? -1),
+        );
+        mine.push({ row, begin, end });
+        row++;
+      }
+      pieces.set(link, mine);
+      data[link * 4] = -2; // the whole link is drawn by its pieces instead
+    }
+    gl.bindTexture(gl.TEXTURE_2D, this.texture);
+    gl.pixelStorei(gl.UNPACK_FLIP_Y_WEBGL, false);
+    gl.pixelStorei(gl.UNPACK_PREMULTIPLY_ALPHA_WEBGL, false);
+    gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA32F, TEXTURE_WIDTH, height, 0, gl.RGBA, gl.FLOAT, data);
+    for (const side of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(gl.TEXTURE_2D, side, gl.NEAREST);
+    if (this.extra) {
+      gl.deleteVertexArray(this.extra.vao);
+      gl.deleteBuffer(this.extra.buffer);
+    }
+    this.extra = pieces.size ? this.upload(this.segments([...pieces.keys()], (link) => pieces.get(link) ?? [])) : null;
+  }
+}
+
+function maxOf(...arrays: Int32Array[]): number {
+  let most = 0;
+  for (const array of arrays) for (const value of array) if (value > most) most = value;
+  return most;
+}
+
+function compile(gl: WebGL2RenderingContext): WebGLProgram {
+  const program = gl.createProgram();
+  for (const [type, source] of [
+    [gl.VERTEX_SHADER, VERTEX],
+    [gl.FRAGMENT_SHADER, FRAGMENT],
+  ] as const) {
+    const shader = gl.createShader(type);
+    if (!shader) throw new Error("The graphics context is lost");
+    gl.shaderSource(shader, source);
+    gl.compileShader(shader);
+    if (!gl.getShaderParameter(shader, gl.COMPILE_STATUS)) throw new Error(gl.getShaderInfoLog(shader) ?? "shader");
+    gl.attachShader(program, shader);
+  }
+  gl.linkProgram(program);
+  if (!gl.getProgramParameter(program, gl.LINK_STATUS)) throw new Error(gl.getProgramInfoLog(program) ?? "program");
+  return program;
+}

@@ -1,0 +1,258 @@
+/** What the map and its legend show for the stage and the selected answer. */
+import type { Feature, FeatureCollection } from "geojson";
+import { useMemo } from "react";
+import type { Inputs, LayerInfo, Overview } from "../api/own";
+import type { Packed } from "../api/packed";
+import { isLayerSet } from "../sheet/words";
+import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../state/sheet";
+import { useScreen, type Theme } from "../state/store";
+import { bands, shareRamp, tints, token } from "./look";
+import type { Overlays } from "./scene";
+
+export type LegendRow = {
+  key: string;
+  label: string;
+  count?: number | undefined;
+  swatch: { kind: "area" | "line" | "dash" | "button" | "triangle" | "circle"; fill?: string; line?: string };
+};
+export type LegendGroup = { title: string; note?: string; rows: LegendRow[] };
+export type StreetsShown = { kind: "plain" } | { kind: "mode"; mode: string } | { kind: "reach"; inputs: Inputs; limits: number[] };
+export type MapContent = { overlays: Overlays; streets: StreetsShown; groups: LegendGroup[]; bandCount: number };
+type Hidden = Record<string, boolean>;
+
+const collection = (features: Feature[]): FeatureCollection => ({ type: "FeatureCollection", features });
+const part = (answer: Answer, name: string) => answer.result[name] as FeatureCollection | undefined;
+const unit = (inputs: Inputs) => (inputs.measure === "distance" ? "m" : "min");
+
+/** Choropleth classes: five equal steps of the share within a limit. */
+export const CLASS_STEPS = [0, 20, 40, 60, 80, 100];
+
+export function useMapContent(overview: Overview | undefined, streets: Packed | null): MapContent {
+  const { study, stage, mode, question, hidden, row, street, theme } = useScreen();
+  const { data: sheet } = useSheet(study);
+  const { data: answer } = useAnswer(study, stage === "sheet" ? question : null);
+  const block = sheet?.blocks.find((b): b is QuestionBlock => b.kind === "question" && b.id === question);
+  return useMemo(() => {
+    const content: MapContent = { overlays: {}, streets: { kind: "plain" }, groups: [], bandCount: 3 };
+    if (!overview?.stamp) return content;
+    if (stage === "streets") streetsStage(content, overview, streets, hidden);
+    if (stage === "modes") modesStage(content, overview, mode);
+    if (stage === "sheet" && answer && block) answerShown(content, answer, overview.layers, hidden, row, theme);
+    if (street && (stage === "modes" || stage === "streets" || stage === "sheet")) {
+      content.overlays.selection = collection([{ type: "Feature", properties: {}, geometry: street.line }]);
+    }
+    content.groups.push(ground(overview.layers, stage === "modes"));
+    return content;
+  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme]);
+}
+
+function ground(layers: LayerInfo[], plain: boolean): LegendGroup {
+  const rows: LegendRow[] = plain
+    ? []
+    : [
+        { key: "", label: "Main street", swatch: { kind: "line", line: "var(--st-main)" } },
+        { key: "", label: "Street, lane", swatch: { kind: "line", line: "var(--st-minor)" } },
+      ];
+  const known: LegendRow[] = [
+    { key: "water", label: "Water", swatch: { kind: "area", fill: "var(--water)", line: "var(--water-edge)" } },
+    { key: "green", label: "Green", swatch: { kind: "area", fill: "var(--green)", line: "var(--green-edge)" } },
+    { key: "building", label: "Building", swatch: { kind: "area", fill: "var(--building)", line: "var(--building-edge)" } },
+    { key: "rail", label: "Railway", swatch: { kind: "dash", line: "var(--st-sec)" } },
+  ];
+  rows.push(...known.filter(({ key }) => layers.some(({ id }) => id === key)));
+  rows.push({ key: "names", label: "Names", swatch: { kind: "line", line: "transparent" } });
+  return { title: "Ground", rows };
+}
+
+function streetsStage(content: MapContent, overview: Overview, streets: Packed | null, hidden: Hidden): void {
+  const border = overview.build?.border_nodes ?? 0;
+  content.groups.push({
+    title: "Graph",
+    rows: [
+      { key: "nodes", label: "Node", count: overview.build?.nodes, swatch: { kind: "circle" } },
+      { key: "", label: "Link", count: overview.build?.links, swatch: { kind: "line", line: "var(--st-main)" } },
+      { key: "border", label: "Border node", count: border, swatch: { kind: "triangle" } },
+    ],
+    note: "Nodes show from street scale on.",
+  });
+  if (!streets) return;
+  const [isBorder, lon, lat] = streets.arrays.slice(7) as [Uint8Array, Float64Array, Float64Array];
+  const features: Feature[] = [];
+  for (let i = 0; i < lon.length; i++) {
+    if (hidden[isBorder[i] ? "border" : "nodes"]) continue;
+    const coordinates = [lon[i] as number, lat[i] as number];
+    features.push({ type: "Feature", properties: { border: isBorder[i] === 1 }, geometry: { type: "Point", coordinates } });
+  }
+  content.overlays.nodes = collection(features);
+}
+
+function modesStage(content: MapContent, overview: Overview, mode: string): void {
+  content.streets = { kind: "mode", mode };
+  const title = overview.modes.find(({ id }) => id === mode)?.title ?? mode;
+  content.groups.push({
+    title,
+    rows: [
+      { key: "", label: "Main street", swatch: { kind: "line", line: "var(--st-main)" } },
+      { key: "", label: "Street, lane", swatch: { kind: "line", line: "var(--st-minor)" } },
+      { key: "", label: "Not used", swatch: { kind: "dash", line: "var(--st-fade)" } },
+    ],
+    note: "What is faded is never used, here or in an answer.",
+  });
+}
+
+function answerShown(content: MapContent, answer: Answer, layers: LayerInfo[], hidden: Hidden, row: string | null, theme: Theme): void {
+  void theme; // colours are read from the theme in force
+  const { inputs, process } = answer;
+  if (process === "isochrone") isochroneShown(content, answer, hidden);
+  if (process === "access") accessShown(content, answer, hidden, row);
+  if (process === "route") routeShown(content, answer, hidden);
+  if (process === "catchment") catchmentShown(content, answer, hidden, row);
+  const places = part(answer, "places");
+  if (places) {
+    const pinned = !isLayerSet(inputs.places ?? inputs.waypoints);
+    const layer = isLayerSet(inputs.places) ? layers.find(({ id }) => id === (inputs.places as { layer: string }).layer) : undefined;
+    const shown = places.features.map((feature) => ({
+      ...feature,
+      properties: { ...feature.properties, used: feature.properties?.status === "on street" },
+    }));
+    if (!pinned && !hidden.places) content.overlays.places = collection(shown);
+    content.groups[0]?.rows.push({
+      key: pinned ? "" : "places",
+      label: layer?.title.replace(/s$/, "") ?? "Point",
+      count: places.features.length,
+      swatch: { kind: "button" },
+    });
+  }
+}
+
+function isochroneShown(content: MapContent, answer: Answer, hidden: Hidden): void {
+  const limits = answer.inputs.limits as number[];
+  const colours = bands(limits.length);
+  const index = (feature: Feature) => limits.indexOf(feature.properties?.limit as number);
+  content.bandCount = limits.length;
+  const dressed = (name: string, key: (i: number) => string) =>
+    collection(
+      (part(answer, name)?.features ?? [])
+        .filter((feature) => !hidden[key(index(feature))])
+        .sort((a, b) => index(b) - index(a))
+        .map((feature) => {
+          const colour = colours[index(feature)];
+          const label = `${limits[index(feature)]} ${unit(answer.inputs)}`;
+          return { ...feature, properties: { ...feature.properties, fill: colour?.fill, line: colour?.line, label } };
+        }),
+    );
+  content.overlays.areas = dressed("areas", (i) => `band-${i}`);
+  if (!hidden.contours) {
+    const contours = dressed("contours", (i) => `band-${i}`);
+    content.overlays.contours = contours;
+    content.overlays["contour-names"] = collection(contours.features.map(smoothed));
+  }
+  content.streets = hidden["reached"] ? { kind: "mode", mode: String(answer.inputs.mode) } : { kind: "reach", inputs: answer.inputs, limits };
+  content.groups.push({
+    title: answer.inputs.direction === "to" ? "Time to get there" : "Time from there",
+    rows: [
+      ...limits.map((limit, i): LegendRow => ({
+        key: `band-${i}`,
+        label: `to ${limit} ${unit(answer.inputs)}`,
+        swatch: { kind: "area", fill: colours[i]?.fill ?? "", line: colours[i]?.street ?? "" },
+      })),
+      { key: "reached", label: "Reached street", swatch: { kind: "line", line: colours[0]?.street ?? "" } },
+      { key: "contours", label: "Contour", swatch: { kind: "line", line: "var(--ink)" } },
+    ],
+  });
+}
+
+/** A contour averaged along its way, for its lettering only: letters need a calmer line than the contour itself. */
+function smoothed(feature: Feature): Feature {
+  if (feature.geometry.type !== "LineString") return feature;
+  const line = feature.geometry.coordinates;
+  const half = 6;
+  const coordinates = line
+    .filter((_, i) => i % 4 === 0 || i === line.length - 1)
+    .map((_, j) => {
+      const near = line.slice(Math.max(j * 4 - half, 0), j * 4 + half + 1);
+      const mean = (axis: number) => near.reduce((sum, point) => sum + (point[axis] ?? 0), 0) / near.length;
+      return [mean(0), mean(1)];
+    });
+  return { ...feature, geometry: { type: "LineString", coordinates } };
+}
+
+/** The limit that the choropleth shows: the middle one. */
+export const middleLimit = (limits: number[]) => limits[Math.floor(limits.length / 2)] ?? 0;
+
+function accessShown(content: MapContent, answer: Answer, hidden: Hidden, row: string | null): void {
+  const limits = answer.inputs.limits as number[];
+  const limit = middleLimit(limits);
+  const ramp = shareRamp();
+  const zones = part(answer, "zones")?.features ?? [];
+  const step = (feature: Feature) => {
+    const share = feature.properties?.[`share_within_${limit}`] as number | null;
+    return share === null ? -1 : Math.min(CLASS_STEPS.findLastIndex((low) => share >= low), ramp.length - 1);
+  };
+  const shown = zones.filter((feature) => !hidden[`class-${step(feature)}`]);
+  content.overlays.zones = collection(
+    shown.map((feature) => ({ ...feature, properties: { ...feature.properties, fill: ramp[step(feature)] ?? token("--sunk") } })),
+  );
+  const chosen = zones.filter((feature) => feature.properties?.zone === row);
+  if (chosen.length) content.overlays.selection = collection(chosen);
+  content.bandCount = limits.length;
+  content.streets = { kind: "plain" };
+  content.groups.push({
+    title: `People within ${limit} min`,
+    rows: ramp.map((fill, i): LegendRow => ({
+      key: `class-${i}`,
+      label: `${CLASS_STEPS[i]} to ${CLASS_STEPS[i + 1]} %`,
+      count: zones.filter((feature) => step(feature) === i).length,
+      swatch: { kind: "area", fill, line: "var(--rule-2)" },
+    })),
+  });
+}
+
+function routeShown(content: MapContent, answer: Answer, hidden: Hidden): void {
+  const colours = [token("--b1"), token("--b2")];
+  const words: Record<string, string> = { time: "Quickest", distance: "Shortest" };
+  const routes = part(answer, "routes")?.features ?? [];
+  const dressed = routes.map((feature, i) => ({
+    ...feature,
+    properties: { measure: feature.properties?.measure as string, colour: colours[i], second: i > 0 },
+  }));
+  content.overlays.routes = collection(dressed.filter((_, i) => !hidden[`route-${i}`]).reverse());
+  content.streets = { kind: "mode", mode: String(answer.inputs.mode) };
+  content.groups.push({
+    title: "Way",
+    rows: dressed.map(({ properties }, i): LegendRow => ({
+      key: `route-${i}`,
+      label: words[properties.measure] ?? properties.measure,
+      swatch: { kind: i ? "dash" : "line", line: colours[i] ?? "" },
+    })),
+  });
+}
+
+function catchmentShown(content: MapContent, answer: Answer, hidden: Hidden, row: string | null): void {
+  const places = part(answer, "places")?.features ?? [];
+  const colours = tints(places.length);
+  const colour = (feature: Feature) => colours[feature.properties?.place_row as number] ?? "#888888";
+  if (!hidden["catch-areas"]) {
+    content.overlays.areas = collection(
+      (part(answer, "areas")?.features ?? []).map((feature) => ({
+        ...feature,
+        properties: { ...feature.properties, fill: colour(feature), opacity: feature.properties?.place === row ? 0.5 : 0.22 },
+      })),
+    );
+  }
+  if (!hidden["catch-streets"]) {
+    content.overlays.owned = collection(
+      (part(answer, "streets")?.features ?? []).map((feature) => ({ ...feature, properties: { colour: colour(feature) } })),
+    );
+  }
+  const chosen = (part(answer, "areas")?.features ?? []).filter((feature) => feature.properties?.place === row);
+  if (chosen.length) content.overlays.selection = collection(chosen);
+  content.streets = { kind: "mode", mode: String(answer.inputs.mode) };
+  content.groups.push({
+    title: "Nearest place",
+    rows: [
+      { key: "catch-areas", label: "Its ground", swatch: { kind: "area", fill: "var(--place-wash)", line: "var(--place)" } },
+      { key: "catch-streets", label: "Its streets", swatch: { kind: "line", line: "var(--place)" } },
+    ],
+  });
+}

@@ -1,0 +1,144 @@
+/** The map itself, imperative: one object per study that takes content and keeps MapLibre in step with it. */
+import { Map as MapLibre, Marker, setWorkerUrl, type GeoJSONSource, type LngLatBoundsLike, type MapMouseEvent } from "maplibre-gl";
+import workerUrl from "maplibre-gl/dist/maplibre-gl-worker.mjs?url";
+import type { FeatureCollection } from "geojson";
+import type { Packed } from "../api/packed";
+import { streetLook } from "./look";
+import { baseStyle, buttonImage, EMPTY, type Overlay } from "./style";
+import { StreetLayer } from "./StreetLayer";
+
+setWorkerUrl(workerUrl);
+
+export type Overlays = Partial<Record<Overlay, FeatureCollection>>;
+export type Pin = { name: string; lngLat: [number, number]; onDrag: (at: [number, number], done: boolean) => void };
+
+declare global {
+  interface Window {
+    /** For tests: wait until `rendered` grows, project and unproject, and see how many reaches were drawn. */
+    awlMap?: { map: MapLibre; rendered: number; streets: () => number };
+  }
+}
+
+export class Scene {
+  readonly map: MapLibre;
+  private streets: StreetLayer | null = null;
+  private pins: Marker[] = [];
+  private shown: Overlays = {};
+  private hiddenBase: Record<string, boolean> = {};
+  private readonly ready: Promise<void>;
+
+  constructor(container: HTMLElement, study: string, stamp: string, has: (layer: string) => boolean, bounds: LngLatBoundsLike) {
+    this.map = new MapLibre({
+      container,
+      style: baseStyle(study, stamp, has),
+      bounds,
+      fitBoundsOptions: { padding: 20 },
+      attributionControl: false,
+      dragRotate: false,
+      pitchWithRotate: false,
+      touchPitch: false,
+      fadeDuration: 0,
+      maxZoom: 19,
+      minZoom: 8,
+    });
+    this.map.touchZoomRotate.disableRotation();
+    this.map.keyboard.disableRotation();
+    const canvas = this.map.getCanvas();
+    canvas.setAttribute("aria-label", "Map. Arrow keys move it, plus and minus zoom.");
+    const exposed = { map: this.map, rendered: 0, streets: () => this.streets?.revision ?? 0 };
+    window.awlMap = exposed;
+    this.map.on("idle", () => exposed.rendered++);
+    for (const name of ["button", "button-out", "border"] as const) {
+      this.map.on("styleimagemissing", ({ id }) => {
+        if (id === name && !this.map.hasImage(name)) this.map.addImage(name, buttonImage(name), { pixelRatio: 2 });
+      });
+    }
+    this.ready = new Promise((done) => void this.map.once("load", () => done()));
+  }
+
+  /** Build the base map anew, for another theme or newly built streets; what is shown stays. */
+  async restyle(study: string, stamp: string, has: (layer: string) => boolean, streets: Packed | null, bandCount: number): Promise<void> {
+    await this.ready;
+    this.map.setStyle(baseStyle(study, stamp, has), { diff: false });
+    await new Promise<void>((done) => void this.map.once("style.load", () => done()));
+    for (const name of ["button", "button-out", "border"] as const) {
+      if (this.map.hasImage(name)) this.map.removeImage(name);
+      this.map.addImage(name, buttonImage(name), { pixelRatio: 2 });
+    }
+    this.streets = streets ? new StreetLayer(streets, streetLook(bandCount)) : null;
+    if (this.streets) this.map.addLayer(this.streets, "owned");
+    const [shown, hidden] = [this.shown, this.hiddenBase];
+    this.shown = {};
+    this.hiddenBase = {};
+    this.show(shown);
+    this.hideBase(hidden);
+  }
+
+  get streetLayer(): StreetLayer | null {
+    return this.streets;
+  }
+
+  setBands(count: number): void {
+    this.streets?.setLook(streetLook(count));
+  }
+
+  /** Put overlay data; absent overlays are emptied. */
+  show(overlays: Overlays): void {
+    for (const name of new Set([...Object.keys(this.shown), ...Object.keys(overlays)]) as Set<Overlay>) {
+      const next = overlays[name] ?? EMPTY;
+      if (this.shown[name] !== overlays[name]) void this.map.getSource<GeoJSONSource>(name)?.setData(next);
+    }
+    this.shown = overlays;
+  }
+
+  /** Switch layers of the base map by the first part of their id. */
+  hideBase(hidden: Record<string, boolean>): void {
+    for (const { id } of this.map.getStyle()?.layers ?? []) {
+      const key = BASE_KEYS[id];
+      if (key && !!hidden[key] !== !!this.hiddenBase[key]) {
+        this.map.setLayoutProperty(id, "visibility", hidden[key] ? "none" : "visible");
+      }
+    }
+    this.hiddenBase = { ...hidden };
+  }
+
+  /** Points that can be dragged. */
+  setPins(pins: Pin[]): void {
+    for (const pin of this.pins) pin.remove();
+    this.pins = pins.map(({ name, lngLat, onDrag }, i) => {
+      const element = document.createElement("button");
+      element.className = "pin";
+      element.setAttribute("aria-label", `${name}. Drag to move.`);
+      element.innerHTML = '<i></i><i></i>';
+      if (pins.length > 1) element.dataset.letter = String.fromCharCode(65 + (i % 26));
+      const marker = new Marker({ element, draggable: true }).setLngLat(lngLat).addTo(this.map);
+      const at = (): [number, number] => [marker.getLngLat().lng, marker.getLngLat().lat];
+      marker.on("drag", () => onDrag(at(), false));
+      marker.on("dragend", () => onDrag(at(), true));
+      return marker;
+    });
+  }
+
+  onClick(listener: (lng: number, lat: number) => void): () => void {
+    const handler = (event: MapMouseEvent) => listener(event.lngLat.lng, event.lngLat.lat);
+    this.map.on("click", handler);
+    return () => this.map.off("click", handler);
+  }
+
+  destroy(): void {
+    if (window.awlMap?.map === this.map) delete window.awlMap;
+    this.map.remove();
+  }
+}
+
+const BASE_KEYS: Record<string, string> = {
+  green: "green",
+  building: "building",
+  water: "water",
+  "water-edge": "water",
+  rail: "rail",
+  "street-names": "names",
+  "place-names": "names",
+  "town-names": "names",
+  "river-names": "names",
+};

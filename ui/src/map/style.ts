@@ -1,0 +1,96 @@
+/** The base map in ink on paper, from the study's own vector tiles. */
+import type { LayerSpecification, StyleSpecification } from "maplibre-gl";
+import { token } from "./look";
+
+const BASE = ["water", "green", "building", "rail", "river", "place"] as const;
+export const EMPTY = { type: "FeatureCollection" as const, features: [] };
+/* Glyphs are drawn from fonts the page declares (fonts.css); a name must be one CSS word, and tells weight and style. */
+const SERIF = ["AwlSerif-Italic"];
+const SERIF_BOLD = ["AwlSerif-Semibold"];
+const SANS = ["AwlSans-Regular"];
+const SANS_MEDIUM = ["AwlSans-Medium"];
+
+/** Sources of answers, empty until one is shown. */
+const OVERLAYS = ["areas", "contours", "contour-names", "zones", "routes", "owned", "places", "ends", "nodes", "selection"] as const;
+export type Overlay = (typeof OVERLAYS)[number];
+
+export function baseStyle(study: string, stamp: string, has: (layer: string) => boolean): StyleSpecification {
+  const tiles = (layer: string) =>
+    `${location.origin}/studies/${study}/collections/${layer}/tiles/WebMercatorQuad/{z}/{y}/{x}?v=${stamp}`;
+  const sources: StyleSpecification["sources"] = {};
+  for (const layer of BASE) {
+    if (has(layer)) sources[layer] = { type: "vector", tiles: [tiles(layer)], minzoom: layer === "building" ? 14 : 8, maxzoom: 15 };
+  }
+  sources.names = { type: "vector", tiles: [tiles("streets")], minzoom: 11, maxzoom: 15 };
+  for (const name of OVERLAYS) sources[name] = { type: "geojson", data: EMPTY };
+  return { version: 8, sources, layers: layers(has) };
+}
+
+/** All layers, bottom to top; the streets themselves are put in above `rail`. */
+function layers(has: (layer: string) => boolean): LayerSpecification[] {
+  const halo = { "text-halo-color": token("--halo"), "text-halo-width": 1.6 };
+  const list: (LayerSpecification & { source?: string })[] = [
+    { id: "ground", type: "background", paint: { "background-color": token("--ground") } },
+    { id: "green", type: "fill", source: "green", "source-layer": "green", paint: { "fill-color": token("--green"), "fill-outline-color": token("--green-edge") } },
+    { id: "areas", type: "fill", source: "areas", paint: { "fill-color": ["get", "fill"], "fill-opacity": ["coalesce", ["get", "opacity"], 0.94] } },
+    { id: "zones", type: "fill", source: "zones", paint: { "fill-color": ["get", "fill"], "fill-opacity": 0.82 } },
+    { id: "building", type: "fill", source: "building", "source-layer": "building", minzoom: 15, paint: { "fill-color": token("--building"), "fill-outline-color": token("--building-edge"), "fill-opacity": 0.75 } },
+    { id: "water", type: "fill", source: "water", "source-layer": "water", paint: { "fill-color": token("--water") } },
+    { id: "water-edge", type: "line", source: "water", "source-layer": "water", paint: { "line-color": token("--water-edge"), "line-width": 1 } },
+    { id: "rail", type: "line", source: "rail", "source-layer": "rail", paint: { "line-color": token("--st-sec"), "line-width": 1, "line-dasharray": [7, 3] } },
+    { id: "owned", type: "line", source: "owned", layout: { "line-cap": "round" }, paint: { "line-color": ["get", "colour"], "line-width": ["interpolate", ["linear"], ["zoom"], 12, 1, 16, 3] } },
+    { id: "contours", type: "line", source: "contours", paint: { "line-color": ["get", "line"], "line-width": ["coalesce", ["get", "width"], 1.2] } },
+    { id: "zone-edges", type: "line", source: "zones", paint: { "line-color": token("--page"), "line-width": 1.4 } },
+    { id: "route-case", type: "line", source: "routes", layout: { "line-cap": "round", "line-join": "round" }, paint: { "line-color": token("--page"), "line-width": 8 } },
+    { id: "routes", type: "line", source: "routes", filter: ["!=", ["get", "second"], true], layout: { "line-cap": "round", "line-join": "round" }, paint: { "line-color": ["get", "colour"], "line-width": 4.5 } },
+    { id: "routes-second", type: "line", source: "routes", filter: ["==", ["get", "second"], true], layout: { "line-join": "round" }, paint: { "line-color": ["get", "colour"], "line-width": 3.5, "line-dasharray": [2, 1.4] } },
+    { id: "nodes", type: "circle", source: "nodes", minzoom: 15, filter: ["!", ["get", "border"]], paint: { "circle-radius": 3, "circle-color": token("--page"), "circle-stroke-color": token("--ink"), "circle-stroke-width": 1.2 } },
+    { id: "border-nodes", type: "symbol", source: "nodes", filter: ["get", "border"], layout: { "icon-image": "border", "icon-allow-overlap": true } },
+    { id: "selection-case", type: "line", source: "selection", paint: { "line-color": token("--page"), "line-width": 6 } },
+    { id: "selection", type: "line", source: "selection", paint: { "line-color": token("--thread"), "line-width": 2.6, "line-dasharray": [3, 1.6] } },
+    { id: "contour-names", type: "symbol", source: "contour-names", layout: { "symbol-placement": "line", "text-field": ["get", "label"], "text-font": SANS_MEDIUM, "text-size": 11.5, "symbol-spacing": 330, "text-max-angle": 45, "text-padding": 14 }, paint: { "text-color": ["get", "line"], ...halo } },
+    { id: "street-names", type: "symbol", source: "names", "source-layer": "streets", minzoom: 14, layout: { "symbol-placement": "line", "text-field": ["get", "name"], "text-font": SANS, "text-size": ["interpolate", ["linear"], ["zoom"], 14, 11, 17, 12.5], "symbol-spacing": 380, "text-max-angle": 32, "text-padding": 6 }, paint: { "text-color": token("--ink-2"), ...halo } },
+    { id: "river-names", type: "symbol", source: "river", "source-layer": "river", layout: { "symbol-placement": "line", "text-field": ["get", "name"], "text-font": SERIF, "text-size": 15, "text-letter-spacing": 0.08, "symbol-spacing": 500 }, paint: { "text-color": token("--water-text"), "text-halo-color": token("--water"), "text-halo-width": 1 } },
+    { id: "place-names", type: "symbol", source: "place", "source-layer": "place", filter: ["!=", ["get", "kind"], "town"], minzoom: 12, layout: { "text-field": ["get", "name"], "text-font": SERIF, "text-size": 15, "text-padding": 8 }, paint: { "text-color": token("--ink"), ...halo } },
+    { id: "town-names", type: "symbol", source: "place", "source-layer": "place", filter: ["==", ["get", "kind"], "town"], maxzoom: 12, layout: { "text-field": ["get", "name"], "text-font": SERIF_BOLD, "text-size": 17 }, paint: { "text-color": token("--ink"), ...halo } },
+    { id: "places", type: "symbol", source: "places", layout: { "icon-image": ["case", ["get", "used"], "button", "button-out"], "icon-allow-overlap": true, "text-field": ["get", "name"], "text-font": SANS_MEDIUM, "text-size": 12, "text-anchor": "left", "text-offset": [0.95, 0], "text-optional": true, "text-padding": 3 }, paint: { "text-color": token("--ink"), ...halo } },
+    { id: "ends", type: "circle", source: "ends", paint: { "circle-radius": 5, "circle-color": token("--page"), "circle-stroke-color": token("--warn"), "circle-stroke-width": 2 } },
+  ];
+  const own = new Set<string>([...OVERLAYS, "names"]);
+  return list.filter(({ source }) => !source || own.has(source) || has(source));
+}
+
+/** A two-holed button, as sewn on; open and dashed where the place is left out. */
+export function buttonImage(kind: "button" | "button-out" | "border"): ImageData {
+  const size = 44;
+  const canvas = document.createElement("canvas");
+  canvas.width = canvas.height = size;
+  const pen = canvas.getContext("2d");
+  if (!pen) return new ImageData(1, 1);
+  const ink = token("--ink");
+  pen.lineWidth = 3;
+  pen.strokeStyle = kind === "border" ? token("--warn") : ink;
+  pen.fillStyle = token("--page");
+  if (kind === "border") {
+    pen.beginPath();
+    pen.moveTo(22, 8);
+    pen.lineTo(36, 34);
+    pen.lineTo(8, 34);
+    pen.closePath();
+    pen.fill();
+    pen.stroke();
+    return pen.getImageData(0, 0, size, size);
+  }
+  if (kind === "button-out") pen.setLineDash([5, 4]);
+  pen.beginPath();
+  pen.arc(22, 22, 12.5, 0, 7);
+  pen.fill();
+  pen.stroke();
+  pen.fillStyle = ink;
+  for (const x of [17.6, 26.4]) {
+    pen.beginPath();
+    pen.arc(x, 22, 2.7, 0, 7);
+    pen.fill();
+  }
+  return pen.getImageData(0, 0, size, size);
+}

@@ -1,0 +1,68 @@
+import { describe, expect, it } from "vitest";
+import type { LayerInfo, ProcessInfo, Slot } from "../api/own";
+import { freshInputs, pointFeature, sentencePieces, slotWords } from "./words";
+
+const slots: Record<string, Slot> = {
+  mode: { kind: "mode", label: "Mode", words: { walk: "walker" }, default: "walk" },
+  places: { kind: "place", label: "Places", default: null },
+  limits: { kind: "amount", label: "Limits", default: [5, 10, 15] },
+  direction: { kind: "way", label: "Direction", words: { from: "leaving", to: "bound for" }, default: "from" },
+};
+const process: ProcessInfo = {
+  id: "isochrone",
+  title: "Isochrone",
+  description: "",
+  "x-awl": {
+    opening: "How far",
+    sentences: [
+      { when: { direction: "to" }, text: "From how far does a {mode} come, {direction} {places}, within {limits}?" },
+      { when: {}, text: "How far does a {mode} get, {direction} {places}, within {limits}?" },
+    ],
+    slots,
+  },
+};
+const layers = [
+  { id: "cool_rooms", title: "Cool rooms", role: "places", count: 14 },
+  { id: "zones", title: "Zones", role: "zones", count: 32 },
+] as LayerInfo[];
+const read = (inputs: Record<string, unknown>) =>
+  sentencePieces(process, inputs)
+    .map((piece) => {
+      if ("text" in piece) return piece.text;
+      const slot = slots[piece.slot] ?? { kind: "place", label: "", default: null };
+      return slotWords(piece.slot, slot, inputs[piece.slot], layers);
+    })
+    .join("");
+
+describe("a sentence", () => {
+  it("reads as English with its defaults", () =>
+    expect(read({ places: { layer: "cool_rooms" } })).toBe(
+      "How far does a walker get, leaving 14 cool rooms, within 5, 10, 15 minutes?",
+    ));
+  it("turns round with the direction", () =>
+    expect(read({ places: { layer: "cool_rooms" }, direction: "to", limits: [10] })).toBe(
+      "From how far does a walker come, bound for 14 cool rooms, within 10 minutes?",
+    ));
+  it("names points by their street", () =>
+    expect(read({ places: { type: "FeatureCollection", features: [pointFeature(1, 2, "Curl Lane")] } })).toContain(
+      "leaving Curl Lane,",
+    ));
+  it("never hides a closure", () =>
+    expect(read({ places: { layer: "cool_rooms" }, closures: { type: "FeatureCollection", features: [pointFeature(1, 2, "Heron Footbridge")] } })).toMatch(
+      /with Heron Footbridge closed\?$/,
+    ));
+  it("says the filter of a layer", () =>
+    expect(read({ places: { layer: "cool_rooms", where: "seats > 40" } })).toContain("cool rooms where seats > 40"));
+});
+
+describe("a new question", () => {
+  it("begins with the layers of the study", () =>
+    expect(freshInputs(process, layers, "walk")).toEqual({
+      mode: "walk",
+      places: { layer: "cool_rooms" },
+      limits: [5, 10, 15],
+      direction: "from",
+    }));
+  it("leaves the place open where there is no layer", () =>
+    expect(freshInputs(process, [], "cycle").places).toEqual({ type: "FeatureCollection", features: [] }));
+});

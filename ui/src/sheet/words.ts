@@ -1,0 +1,95 @@
+/** A question's sentence: its template in pieces, and its inputs in words. */
+import type { Inputs, LayerInfo, ProcessInfo, Slot } from "../api/own";
+
+export type Piece = { text: string } | { slot: string };
+export type PointFeature = {
+  type: "Feature";
+  properties: { name?: string };
+  geometry: { type: "Point"; coordinates: [number, number] };
+};
+export type PointSet = { type: "FeatureCollection"; features: PointFeature[] };
+export type LayerSet = { layer: string; where?: string };
+
+export const isLayerSet = (value: unknown): value is LayerSet =>
+  typeof value === "object" && value !== null && "layer" in value;
+export const isPointSet = (value: unknown): value is PointSet =>
+  typeof value === "object" && value !== null && "features" in value;
+
+/** The sentence of a question with the given inputs, in pieces of text and slots. */
+export function sentencePieces(process: ProcessInfo, inputs: Inputs): Piece[] {
+  const { sentences, slots } = process["x-awl"];
+  const value = (name: string) => (name in inputs ? inputs[name] : (slots[name]?.default ?? null));
+  const fits = sentences.find(({ when }) => Object.entries(when).every(([name, wanted]) => value(name) === wanted));
+  let text = fits?.text ?? process.title;
+  if (inputs.closures) text = text.replace(/\?$/, ", with {closures} closed?");
+  return text
+    .split(/(\{\w+\})/)
+    .filter(Boolean)
+    .map((part) => (part.startsWith("{") ? { slot: part.slice(1, -1) } : { text: part }));
+}
+
+const list = (words: string[]) =>
+  words.length < 2 ? words.join("") : `${words.slice(0, -1).join(", ")} and ${words[words.length - 1]}`;
+
+/** What a changeable word reads. */
+export function slotWords(name: string, slot: Slot, value: unknown, layers: LayerInfo[]): string {
+  const shown = value === undefined ? slot.default : value;
+  if (slot.kind === "mode") return slot.words?.[String(shown)] ?? String(shown);
+  if (slot.words) return Array.isArray(shown) ? list(shown.map((v) => slot.words?.[String(v)] ?? String(v))) : (slot.words[String(shown)] ?? String(shown));
+  if (slot.kind === "place") return placeWords(name, shown, layers);
+  if (name === "fields") {
+    const fields = (shown as string[] | null) ?? [];
+    return fields.length ? list(fields.map((field) => field.replaceAll("_", " "))) : "all people";
+  }
+  if (name === "limits") return `${(shown as number[]).join(", ")} minutes`;
+  if (name === "limit") return shown === null || shown === undefined ? "without limit" : `within ${String(shown)} minutes`;
+  return String(shown);
+}
+
+function placeWords(name: string, value: unknown, layers: LayerInfo[]): string {
+  if (value === null || value === undefined) return name === "zones" ? "no zones" : "somewhere";
+  if (isLayerSet(value)) {
+    const layer = layers.find(({ id }) => id === value.layer);
+    const title = layer?.title.toLowerCase() ?? value.layer;
+    return value.where ? `${title} where ${value.where}` : `${layer?.count ?? ""} ${title}`.trim();
+  }
+  if (isPointSet(value)) {
+    const names = value.features.map((feature, i) => feature.properties.name ?? `point ${i + 1}`);
+    if (names.length === 0) return name === "waypoints" ? "two points" : "a point";
+    return names.length <= 3 ? list(names) : `${names.length} points`;
+  }
+  return "a drawn shape";
+}
+
+/** Inputs of a new question: layers where they fit, empty points where the analyst must choose. */
+export function freshInputs(process: ProcessInfo, layers: LayerInfo[], mode: string): Inputs {
+  const places = layers.find(({ role }) => role === "places");
+  const zones = layers.find(({ role }) => role === "zones");
+  const nobody: PointSet = { type: "FeatureCollection", features: [] };
+  const inputs: Inputs = { mode };
+  for (const [name, slot] of Object.entries(process["x-awl"].slots)) {
+    if (name === "mode" || name === "closures") continue;
+    if (slot.kind !== "place") {
+      if (slot.default !== null) inputs[name] = slot.default;
+    } else if (name === "zones") {
+      inputs[name] = zones ? { layer: zones.id } : null;
+    } else if (name === "waypoints") {
+      inputs[name] = nobody;
+    } else if (name === "from") {
+      inputs[name] = zones ? { layer: zones.id } : places ? { layer: places.id } : nobody;
+    } else {
+      inputs[name] = places ? { layer: places.id } : nobody;
+    }
+  }
+  if (process.id === "route") inputs.measure = ["time", "distance"];
+  return inputs;
+}
+
+export function pointFeature(lon: number, lat: number, name?: string): PointFeature {
+  const round = (value: number) => Math.round(value * 1e6) / 1e6;
+  return {
+    type: "Feature",
+    properties: name ? { name } : {},
+    geometry: { type: "Point", coordinates: [round(lon), round(lat)] },
+  };
+}

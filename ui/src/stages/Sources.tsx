@@ -1,0 +1,108 @@
+/** Stage Sources: what came in, and what else is wanted. */
+import { useQueryClient } from "@tanstack/react-query";
+import type { BuildReport, LayerInfo, Overview } from "../api/own";
+import { clock, figure, km, words } from "../common/format";
+import { Drop, EXTRACTS } from "./intake";
+
+const USES: Record<string, string> = { places: "places", zones: "zones", base: "base map" };
+
+export function Sources({ overview }: { overview: Overview }) {
+  const queries = useQueryClient();
+  const { build, layers } = overview;
+  const own = layers.filter(({ role }) => role === "places" || role === "zones");
+  const base = layers.filter(({ role }) => role === "base");
+  return (
+    <>
+      <h1>What do we have?</h1>
+      <p className="dateline">{build ? `Extract ${build.source}, taken in at ${clock(build.built)}` : "No extract yet"}</p>
+      {build && <CameIn build={build} />}
+      <h2>Bring in</h2>
+      <Drop
+        path={`/studies/${overview.id}/sources`}
+        prompt="Drop a layer of places or zones, or a newer extract, or"
+        hint={`Layers: GeoJSON, or CSV with lon and lat. Extracts: ${EXTRACTS}`}
+        onDone={() => void queries.invalidateQueries()}
+      />
+      <h2>Layers</h2>
+      {own.length === 0 ? <p className="notice">No places or zones yet. Questions about people need zones with numbers of people.</p> : <LayerTable layers={own} />}
+      {base.length > 0 && (
+        <>
+          <h2>Base map, from the extract</h2>
+          <LayerTable layers={base} />
+        </>
+      )}
+    </>
+  );
+}
+
+function CameIn({ build }: { build: BuildReport }) {
+  const classes = Object.entries(build.length_by_class_m);
+  return (
+    <>
+      <div className="report-figures">
+        {[
+          ["Ways read", figure(build.ways_read), ""],
+          ["Streets", figure(build.streets_read), ""],
+          ["Street length", figure(build.length_m / 1000), "km"],
+          ["Nodes lacking", figure(build.references_missing), ""],
+        ].map(([label, value, unit]) => (
+          <div className="figure" key={label}>
+            <b>
+              {value}
+              {unit && <small>{unit}</small>}
+            </b>
+            <span>{label}</span>
+          </div>
+        ))}
+      </div>
+      <p className="prose">
+        By length, {figure(build.share_with_maxspeed * 100)} % of the streets have a posted limit, {figure(build.share_named * 100)} % a name, and{" "}
+        {figure(build.share_oneway * 100)} % are one-way.
+        {build.references_missing > 0 && ` Ways refer to ${figure(build.references_missing)} nodes that the extract lacks: streets are cut there.`}
+      </p>
+      <table className="plain">
+        <thead>
+          <tr>
+            <th>Class of street</th>
+            <th className="n">Links</th>
+            <th className="n">Length</th>
+          </tr>
+        </thead>
+        <tbody>
+          {classes.map(([name, metres]) => (
+            <tr key={name}>
+              <td>{words(name)}</td>
+              <td className="n">{figure(build.links_by_class[name])}</td>
+              <td className="n">{km(metres)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+function LayerTable({ layers }: { layers: LayerInfo[] }) {
+  return (
+    <table className="plain">
+      <thead>
+        <tr>
+          <th>Layer</th>
+          <th className="n">Features</th>
+          <th>Used as</th>
+          <th>Fields</th>
+        </tr>
+      </thead>
+      <tbody>
+        {layers.map((layer) => (
+          <tr key={layer.id} title={`From ${layer.source}`}>
+            <td>{layer.title}</td>
+            <td className="n">{figure(layer.count)}</td>
+            <td>{USES[layer.role] ?? layer.role}</td>
+            <td className="faint">{Object.keys(layer.fields).map(words).join(", ")}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}

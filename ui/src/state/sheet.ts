@@ -1,0 +1,179 @@
+/** The sheet of a study: saved at once on every change, questions run as jobs, answers kept by the server. */
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback } from "react";
+import { fetchJson, ProblemError, sendJson, type Results } from "../api/client";
+import {
+  follow,
+  getSheet,
+  overview,
+  processes,
+  putSheet,
+  stopJob,
+  undoSheet,
+  type Block,
+  type Inputs,
+  type JobInfo,
+  type SheetDoc,
+} from "../api/own";
+import { useScreen } from "./store";
+
+export type QuestionBlock = Extract<Block, { kind: "question" }>;
+export type Answer = {
+  process: string;
+  inputs: Inputs;
+  made: string;
+  seconds: number;
+  result: Results;
+  fresh: boolean;
+};
+
+export const useOverview = (study: string | null) =>
+  useQuery({ queryKey: ["overview", study], queryFn: () => overview(study ?? ""), enabled: study !== null });
+export const useProcesses = (study: string | null) =>
+  useQuery({
+    queryKey: ["processes", study],
+    queryFn: () => processes(study ?? ""),
+    enabled: study !== null,
+    staleTime: Infinity,
+  });
+export const useSheet = (study: string | null) =>
+  useQuery({ queryKey: ["sheet", study], queryFn: () => getSheet(study ?? ""), enabled: study !== null });
+
+/** Null while a question has no answer. */
+export const useAnswer = (study: string | null, question: string | null) =>
+  useQuery({
+    queryKey: ["answer", study, question],
+    enabled: study !== null && question !== null,
+    queryFn: async () => {
+      try {
+        return await fetchJson<Answer>(`/studies/${study}/answers/${encodeURIComponent(question ?? "")}`);
+      } catch (error) {
+        if (error instanceof ProblemError && error.problem.status === 404) return null;
+        throw error;
+      }
+    },
+  });
+
+/** JSON with sorted keys: equal questions give equal text. */
+export function canonical(value: unknown): string {
+  if (Array.isArray(value)) return `[${value.map(canonical).join(",")}]`;
+  if (value !== null && typeof value === "object") {
+    const entries = Object.entries(value).filter(([, inner]) => inner !== undefined);
+    entries.sort(([a], [b]) => (a < b ? -1 : 1));
+    return `{${entries.map(([key, inner]) => `${JSON.stringify(key)}:${canonical(inner)}`).join(",")}}`;
+  }
+  return JSON.stringify(value);
+}
+
+export function isStale(block: QuestionBlock, answer: Answer | null | undefined): boolean {
+  return !!answer && (!answer.fresh || canonical(answer.inputs) !== canonical(block.inputs));
+}
+
+/** Results a question needs on the screen; streets are drawn from arrays instead. */
+const SHOWN: Record<string, string[]> = {
+  isochrone: ["areas", "contours", "ends", "places"],
+  access: ["zones", "totals", "places"],
+  route: ["routes", "places"],
+  catchment: ["areas", "streets", "places"],
+  matrix: ["rows"],
+};
+
+let newest = 0;
+
+export function useSheetActions(study: string) {
+  const queries = useQueryClient();
+
+  const save = useCallback(
+    async (change: (sheet: SheetDoc) => { title?: string; blocks?: Block[] }) => {
+      const key = ["sheet", study];
+      const former = queries.getQueryData<SheetDoc>(key);
+      if (!former) return;
+      const next = { ...former, ...change(former) };
+      queries.setQueryData(key, next);
+      const mine = ++newest;
+      try {
+        const saved = await putSheet(study, { title: next.title, blocks: next.blocks });
+        if (mine === newest) queries.setQueryData(key, saved);
+      } catch (error) {
+        queries.setQueryData(key, former);
+        useScreen.getState().set({ notice: message(error) });
+      }
+    },
+    [queries, study],
+  );
+
+  const ask = useCallback(
+    async (id: string, process: string, inputs: Inputs) => {
+      const { setRun, runs } = useScreen.getState();
+      const running = runs[id]?.job;
+      if (running) void stopJob(running).catch(() => undefined);
+      setRun(id, { job: null, progress: 0, message: "Asking", secondsLeft: null, error: null, stopped: false });
+      try {
+        const outputs = Object.fromEntries((SHOWN[process] ?? []).map((name) => [name, {}]));
+        const job = await sendJson<JobInfo>(
+          `/studies/${study}/processes/${process}/execution`,
+          "POST",
+          { inputs, outputs, question: id },
+          { Prefer: "respond-async" },
+        );
+        setRun(id, { job: job.jobID });
+        const ended = await follow(job.jobID, (now) => {
+          if (useScreen.getState().runs[id]?.job === job.jobID) {
+            setRun(id, { progress: now.progress / 100, message: now.message, secondsLeft: now.secondsLeft ?? null });
+          }
+        });
+        if (useScreen.getState().runs[id]?.job !== job.jobID) return; // asked anew meanwhile
+        if (ended.status === "successful") {
+          await queries.invalidateQueries({ queryKey: ["answer", study, id] });
+          setRun(id, null);
+        } else if (ended.status === "dismissed") {
+          setRun(id, { job: null, stopped: true, message: "Stopped" });
+        } else {
+          setRun(id, { job: null, error: ended.problem?.detail ?? ended.message });
+        }
+      } catch (error) {
+        setRun(id, { job: null, error: message(error) });
+      }
+    },
+    [queries, study],
+  );
+
+  const change = useCallback(
+    async (block: QuestionBlock, inputs: Inputs) => {
+      await save((sheet) => ({ blocks: sheet.blocks.map((b) => (b.id === block.id ? { ...block, inputs } : b)) }));
+      if (isComplete(inputs)) await ask(block.id, block.process, inputs);
+    },
+    [ask, save],
+  );
+
+  const undo = useCallback(async () => {
+    try {
+      newest++;
+      const former = queries.getQueryData<SheetDoc>(["sheet", study]);
+      const sheet = await undoSheet(study);
+      queries.setQueryData(["sheet", study], sheet);
+      for (const block of sheet.blocks) {
+        const before = former?.blocks.find((b) => b.id === block.id);
+        if (block.kind === "question" && canonical(before) !== canonical(block) && isComplete(block.inputs)) {
+          void ask(block.id, block.process, block.inputs);
+        }
+      }
+    } catch (error) {
+      useScreen.getState().set({ notice: message(error) });
+    }
+  }, [ask, queries, study]);
+
+  return { save, ask, change, undo };
+}
+
+/** A question with an empty place cannot be asked yet. */
+export function isComplete(inputs: Inputs): boolean {
+  return Object.entries(inputs).every(([name, value]) => {
+    const features = (value as { features?: unknown[] } | null)?.features;
+    return !Array.isArray(features) || features.length >= (name === "waypoints" ? 2 : 1);
+  });
+}
+
+export function message(error: unknown): string {
+  return error instanceof Error ? error.message : "Something failed";
+}

@@ -1,0 +1,106 @@
+/** What the screen shows: which study and stage, what is selected, what runs. The study itself lives on the server. */
+import { create } from "zustand";
+import type { Inputs, Street } from "../api/own";
+
+export const STAGES = ["sources", "streets", "modes", "sheet", "handout"] as const;
+export type Stage = (typeof STAGES)[number];
+export type Run = {
+  job: string | null;
+  progress: number;
+  message: string;
+  secondsLeft: number | null;
+  error: string | null;
+  stopped: boolean;
+};
+/** A word of a question that waits for a click on the map. */
+export type Picking = { question: string; slot: string } | null;
+export type Theme = "light" | "dark";
+
+type Screen = {
+  study: string | null;
+  stage: Stage;
+  theme: Theme;
+  mode: string;
+  question: string | null;
+  editing: { question: string; slot: string } | null;
+  picking: Picking;
+  runs: Record<string, Run>;
+  /** Inputs of the selected question while something is dragged. */
+  live: { question: string; inputs: Inputs } | null;
+  hidden: Record<string, boolean>;
+  /** The selected row of the answer's table, by its name. */
+  row: string | null;
+  street: Street | null;
+  notice: string | null;
+  trayHeight: number;
+  set: (part: Partial<Screen>) => void;
+  setRun: (question: string, run: Partial<Run> | null) => void;
+  toggle: (key: string) => void;
+};
+
+const IDLE: Run = { job: null, progress: 0, message: "", secondsLeft: null, error: null, stopped: false };
+
+function storedTheme(): Theme {
+  try {
+    return localStorage.getItem("awl-theme") === "dark" ? "dark" : "light";
+  } catch {
+    return "light";
+  }
+}
+
+export const useScreen = create<Screen>((set) => ({
+  study: null,
+  stage: "sheet",
+  theme: storedTheme(),
+  mode: "walk",
+  question: null,
+  editing: null,
+  picking: null,
+  runs: {},
+  live: null,
+  hidden: {},
+  row: null,
+  street: null,
+  notice: null,
+  trayHeight: 222,
+  set: (part) => set(part),
+  setRun: (question, run) =>
+    set((screen) => {
+      const runs = { ...screen.runs };
+      if (run === null) delete runs[question];
+      else runs[question] = { ...(runs[question] ?? IDLE), ...run };
+      return { runs };
+    }),
+  toggle: (key) => set((screen) => ({ hidden: { ...screen.hidden, [key]: !screen.hidden[key] } })),
+}));
+
+/** The theme is set on the document at once, before anything reads a token of it. */
+function applyTheme({ theme }: { theme: Theme }): void {
+  document.documentElement.dataset.theme = theme;
+  try {
+    localStorage.setItem("awl-theme", theme);
+  } catch {
+    // The theme is not kept where the browser forbids it.
+  }
+}
+applyTheme(useScreen.getState());
+useScreen.subscribe(applyTheme);
+
+/** Read study and stage from the address, `#/ferrow/sheet`. */
+export function followAddress(): void {
+  const [, study, stage] = location.hash.slice(1).split("/");
+  const known = STAGES.find((name) => name === stage);
+  const now = useScreen.getState();
+  const changed = (study || null) !== now.study;
+  useScreen.setState({
+    study: study ? decodeURIComponent(study) : null,
+    stage: known ?? "sheet",
+    street: null,
+    picking: null,
+    ...(changed ? { question: null, editing: null, runs: {}, row: null, live: null } : {}),
+  });
+}
+
+export function go(study: string | null, stage: Stage = "sheet"): void {
+  location.hash = study ? `/${encodeURIComponent(study)}/${stage}` : "/";
+}

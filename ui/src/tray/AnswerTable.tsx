@@ -1,0 +1,72 @@
+/** The few columns of an answer that matter; a row, its zone on the map and its place are one selection. */
+import { DataGrid, type GridColDef } from "@mui/x-data-grid";
+import type { Results } from "../api/client";
+import { figure } from "../common/format";
+import type { Answer } from "../state/sheet";
+import { useScreen } from "../state/store";
+
+type Row = Record<string, unknown> & { id: number };
+
+/** Rows of the table part: features' properties, or records. */
+export function rowsOf(result: Results): Row[] {
+  const part = result[result.table?.part ?? ""] as { features?: { properties: object }[] } | object[] | undefined;
+  const records = Array.isArray(part) ? part : (part?.features ?? []).map(({ properties }) => properties);
+  return records.map((record, id) => ({ ...record, id }));
+}
+
+/** The name by which a row is selected on the map. */
+const nameOf = (row: Row) => String(row.zone ?? row.name ?? row.id);
+
+export function AnswerTable({ answer, rows }: { answer: Answer; rows: Row[] }) {
+  const { row: selected, set } = useScreen();
+  const columns: GridColDef[] = (answer.result.table?.columns ?? []).map(({ field, title, unit, digits }) => ({
+    field,
+    headerName: unit && unit !== "people" ? `${title}, ${unit}` : title,
+    type: digits === null ? "string" : "number",
+    flex: digits === null ? 1.7 : 1,
+    minWidth: digits === null ? 96 : 62,
+    align: digits === null ? "left" : "right",
+    headerAlign: digits === null ? "left" : "right",
+    valueFormatter: (value: unknown) => (typeof value === "number" ? figure(value, digits ?? 0) : String(value ?? "–")),
+  }));
+  const chosen = rows.find((row) => nameOf(row) === selected)?.id;
+  return (
+    <DataGrid
+      rows={rows}
+      columns={columns}
+      rowHeight={23}
+      columnHeaderHeight={30}
+      hideFooter={rows.length <= 100}
+      disableColumnMenu
+      disableMultipleRowSelection
+      rowSelectionModel={{ type: "include", ids: new Set(chosen === undefined ? [] : [chosen]) }}
+      onRowClick={({ row }) => set({ row: nameOf(row as Row) === selected ? null : nameOf(row as Row) })}
+      onCellKeyDown={({ row }, event) => {
+        if (event.key === "Enter") set({ row: nameOf(row as Row) });
+      }}
+      sx={{
+        border: 0,
+        font: "var(--t-table)",
+        color: "var(--ink)",
+        "--DataGrid-containerBackground": "var(--page)",
+        "--DataGrid-rowBorderColor": "var(--rule)",
+        backgroundColor: "var(--page)",
+        "& .MuiDataGrid-columnHeader, & .MuiDataGrid-cell": { padding: "0 6px" },
+        "& .MuiDataGrid-columnHeaders": { borderBottom: "1px solid var(--ink)" },
+        "& .MuiDataGrid-columnHeaderTitle": { font: "400 11.5px/16px var(--sans)", color: "var(--ink-2)" },
+        "& .MuiDataGrid-columnSeparator": { display: "none" },
+        "& .MuiDataGrid-cell": { lineHeight: "22px", borderColor: "var(--rule)" },
+        "& .MuiDataGrid-row:hover": { background: "var(--sunk)" },
+        "& .MuiDataGrid-row.Mui-selected, & .MuiDataGrid-row.Mui-selected:hover": {
+          background: "var(--thread-wash)",
+          fontWeight: 600,
+          boxShadow: "inset 3px 0 0 var(--thread)",
+        },
+        "& .MuiDataGrid-cell:focus": { outline: "none" },
+        "& .MuiDataGrid-cell:focus-visible": { outline: "1.5px solid var(--thread)", outlineOffset: -2 },
+        "& .MuiDataGrid-sortIcon, & .MuiDataGrid-iconButtonContainer .MuiIconButton-root": { color: "var(--thread)" },
+        "& .MuiDataGrid-footerContainer": { minHeight: 30, borderColor: "var(--rule)" },
+      }}
+    />
+  );
+}

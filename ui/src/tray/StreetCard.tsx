@@ -1,0 +1,56 @@
+/** What a street is, whether the mode may use it and why, and how long it takes each way. */
+import type { ReactNode } from "react";
+import type { Street } from "../api/own";
+import { duration, figure, words } from "../common/format";
+
+export function StreetCard({ street, onClose }: { street: Street; onClose: () => void }) {
+  const way = (seconds: number | null) => (seconds === null ? "not allowed" : duration(seconds));
+  return (
+    <>
+      <div className="tray-head">
+        <h2>
+          {street.name ?? `Unnamed ${words(street.highway)}`}, link {figure(street.link_id)}
+        </h2>
+        <div className="side">
+          <span>
+            {figure(street.length_m)} m, {words(street.highway)}
+          </span>
+          <button className="linkish" onClick={onClose}>
+            Close
+          </button>
+        </div>
+      </div>
+      <div className="card">
+        <dl>
+          <Term name="Usable">{street.usable ? "yes" : `no: ${street.reason}`}</Term>
+          <Term name="Speed">{street.usable ? `${figure(street.speed_kmh, 1)} km/h, from the ${street.speed_source}` : "none"}</Term>
+          <Term name="As drawn">
+            {way(street.forward_s)} <span className="faint">from node {figure(street.from_node_id)} to {figure(street.to_node_id)}</span>
+          </Term>
+          <Term name="Against it">
+            {way(street.backward_s)} <span className="faint">from node {figure(street.to_node_id)} to {figure(street.from_node_id)}</span>
+          </Term>
+          <Term name="Source way">{String(street.osm_way_id)}</Term>
+        </dl>
+        <dl>
+          {Object.entries(street.tags)
+            .filter(([key]) => key !== "name")
+            .map(([key, value]) => (
+              <Term key={key} name={key}>
+                {value}
+              </Term>
+            ))}
+        </dl>
+      </div>
+    </>
+  );
+}
+
+function Term({ name, children }: { name: string; children: ReactNode }) {
+  return (
+    <>
+      <dt>{name}</dt>
+      <dd>{children}</dd>
+    </>
+  );
+}
