@@ -200,7 +200,7 @@ class Isochrone(Question):
         columns = {key: [row.get(key) for row in rows] for key in rows[0]}
         return {
             "areas": geojson.collection(Layer(geometry, columns)),
-            "contours": lambda context: _contours(context, shapes, columns["limit"]),
+            "contours": lambda context: _contours(context, shapes, [row["limit"] for row in rows]),
             "merged_km2": [shape.area / 1e6 for shape in merged],
         }
 

@@ -80,11 +80,15 @@ class Page:
         self.wait(lambda: self.script("return !!window.awlMap && window.awlMap.rendered > 0"), "the map")
         self.wait(lambda: self.script("return !document.querySelector('.running')"), "the questions to end")
         self.script("window.awlMap.rendered = 0; window.awlMap.map.triggerRepaint()")
-        self.wait(lambda: self.script("return window.awlMap.rendered > 0 && window.awlMap.map.loaded()"), "the map to rest")
+        self.wait(
+            lambda: self.script("return window.awlMap.rendered > 0 && window.awlMap.map.loaded()"), "the map to rest"
+        )
 
     def at(self, lon: float, lat: float) -> tuple[int, int]:
         """Where a coordinate lies in the map's canvas, pixels."""
-        x, y = self.script("const p = window.awlMap.map.project([arguments[0], arguments[1]]); return [p.x, p.y]", lon, lat)
+        x, y = self.script(
+            "const p = window.awlMap.map.project([arguments[0], arguments[1]]); return [p.x, p.y]", lon, lat
+        )
         return round(x), round(y)
 
     def click_map(self, lon: float, lat: float) -> None:
@@ -99,7 +103,9 @@ class Page:
     def drag_pin(self, index: int, lon: float, lat: float) -> None:
         """Drag the n-th pin to a coordinate."""
         pin = self.driver.find_elements(By.CSS_SELECTOR, ".pin")[index]
-        x0, y0 = self.script("const b = arguments[0].getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2]", pin)
+        x0, y0 = self.script(
+            "const b = arguments[0].getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2]", pin
+        )
         left, top = self.script("const b = document.querySelector('.map').getBoundingClientRect(); return [b.x, b.y]")
         x, y = self.at(lon, lat)
         chain = ActionChains(self.driver, duration=30).click_and_hold(pin)

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED, rows_to_targets, search
-from awl.core.engine.places import Seeds, Snapped, seeds_of
-from awl.core.modes.network import BLOCKED, LinkCosts, Network
+from awl.core.engine.dijkstra import NO_LABEL, NO_LIMIT, OWNER_BITS, OWNER_MASK, UNREACHED, rows_to_targets, search
+from awl.core.engine.places import Snapped, seeds_of
+from awl.core.modes.network import BLOCKED, Network
 from awl.core.progress import Progress
 
 NO_NODES = np.zeros(0, np.uint8)
@@ -38,55 +38,35 @@ def arrivals(
     direction: str = "from",
     limit: int = int(NO_LIMIT),
     wanted: NDArray[np.uint8] = NO_NODES,
+    with_path: bool = False,
 ) -> Arrivals:
-    """One to all (or all to one) from the nearest of the places; `limit` in ms or mm."""
+    """One to all (or all to one) from the nearest of the places; `limit` in ms or mm.
+
+    Carried costs and entries are filled only `with_path`; otherwise they come back empty.
+    """
     costs = network.link_costs(measure, direction)
     carried = network.link_costs(OTHER[measure], direction)
     seeds = seeds_of(places, network, costs, carried)
-    return search_from(network, seeds, costs, carried, direction, limit, wanted)
-
-
-def search_from(
-    network: Network,
-    seeds: Seeds,
-    costs: LinkCosts,
-    carried: LinkCosts,
-    direction: str,
-    limit: int = int(NO_LIMIT),
-    wanted: NDArray[np.uint8] = NO_NODES,
-) -> Arrivals:
-    """One search from seeds whose costs are known."""
-    weights = _arc_weights(network, costs, carried, direction)
     n = network.graph.node_count
-    result = Arrivals(
-        np.full(n, UNREACHED, np.int32), np.zeros(n, np.int64), np.full(n, -1, np.int32), np.full(n, -1, np.int32)
-    )
+    label = np.full(n, NO_LABEL)
+    kept = n if with_path else 0
+    summed, entry = np.zeros(kept, np.int64), np.full(kept, -1, np.int32)
     search(
-        *weights,
+        *network.arc_weights(measure, OTHER[measure], direction),
         seeds.node,
         seeds.cost,
         seeds.carried,
         seeds.owner,
         np.int32(min(limit, int(NO_LIMIT))),
         wanted,
-        result.cost,
-        result.carried,
-        result.owner,
-        result.entry,
+        label,
+        summed,
+        entry,
     )
-    return result
-
-
-def _arc_weights(
-    network: Network, costs: LinkCosts, carried: LinkCosts, direction: str
-) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int32], NDArray[np.int32]]:
-    arcs = network.arcs(direction)
-    # `up` and `down` are as the search sees them; an arc id says how the traveller passes the link.
-    if direction == "from":
-        weight, extra = arcs.weights(costs.up, costs.down), arcs.weights(carried.up, carried.down)
-    else:
-        weight, extra = arcs.weights(costs.down, costs.up), arcs.weights(carried.down, carried.up)
-    return arcs.start, arcs.head, weight, extra
+    reached = label != NO_LABEL
+    cost = np.where(reached, label >> OWNER_BITS, UNREACHED).astype(np.int32)
+    owner = np.where(reached, label & OWNER_MASK, -1).astype(np.int32)
+    return Arrivals(cost, summed, owner, entry)
 
 
 def matrix(
@@ -100,7 +80,7 @@ def matrix(
 ) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
     """Cost and carried cost from every source to every target (s, t); UNREACHED where there is no way."""
     costs, carried = network.link_costs(measure, "from"), network.link_costs(OTHER[measure], "from")
-    weights = _arc_weights(network, costs, carried, "from")
+    weights = network.arc_weights(measure, OTHER[measure], "from")
     cost = np.full((len(sources.link), len(targets.link)), UNREACHED, np.int32)
     extra = np.zeros(cost.shape, np.int64)
     source_rows, target_rows = np.flatnonzero(sources.link >= 0), np.flatnonzero(targets.link >= 0)
@@ -170,7 +150,7 @@ def best_leg(network: Network, places: Snapped, source: int, target: int, measur
     link, g, f = int(b.link[0]), float(b.fraction[0]), float(a.fraction[0])
     wanted = np.zeros(graph.node_count, np.uint8)
     wanted[[graph.link_from[link], graph.link_to[link]]] = 1
-    found = arrivals(network, a, measure, wanted=wanted)
+    found = arrivals(network, a, measure, wanted=wanted, with_path=True)
     options: list[tuple[int, int, int]] = []  # cost, carried, how the target link is entered
     for node, share, column, how in (
         (int(graph.link_from[link]), g, 0, 1),

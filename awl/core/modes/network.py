@@ -67,6 +67,7 @@ class Network:
 
     def __init__(self, graph: StreetGraph, mode: Mode, use: StreetUse, closed: NDArray[np.bool_] | None = None):
         self.graph, self.mode, self.use = graph, mode, use
+        self._kept_weights: dict[tuple[str, str], NDArray[np.int32]] = {}
         usable = use.forward | use.backward
         tail, head = _arc_ends(graph, use.forward, use.backward)
         label = strong_parts(*_csr(graph.node_count, tail, head)[:2])
@@ -147,6 +148,20 @@ class Network:
         """Costs as a search sees them: one that runs towards places passes each link in reverse."""
         forward, backward = self.directed(measure)
         return LinkCosts(forward, backward) if direction == "from" else LinkCosts(backward, forward)
+
+    def arc_weights(
+        self, measure: str, carried: str, direction: str
+    ) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int32], NDArray[np.int32]]:
+        """CSR rows and heads of a search, with the cost of each arc in two measures; kept once made."""
+        arcs = self.arcs(direction)
+        return arcs.start, arcs.head, self._weights(measure, direction), self._weights(carried, direction)
+
+    def _weights(self, measure: str, direction: str) -> NDArray[np.int32]:
+        key = (measure, direction)
+        if key not in self._kept_weights:
+            # An arc id says how the traveller passes the link, whichever way the search runs.
+            self._kept_weights[key] = self.arcs(direction).weights(*self.directed(measure))
+        return self._kept_weights[key]
 
     def _arc_ids(self) -> NDArray[np.int32]:
         return np.concatenate([np.flatnonzero(self.forward) * 2, np.flatnonzero(self.backward) * 2 + 1]).astype(

@@ -1,0 +1,74 @@
+# Two commands do all set-up: `make demo` serves the demo study, `make test` runs every test.
+SHELL := /bin/bash
+PYTHON ?= python3.11
+PORT ?= 8787
+BIN := .venv/bin
+UI_SOURCES := $(shell find ui/src ui/index.html ui/vite.config.ts -type f)
+
+.PHONY: demo test setup bench check screenshots types demo-data clean
+.DEFAULT_GOAL := help
+
+help:
+	@echo "make demo         serve the demo study on http://127.0.0.1:$(PORT)"
+	@echo "make test         run every test: core, server, front end, real browser"
+	@echo "make setup        install what 'demo' needs; afterwards .venv/bin/awl works"
+	@echo "make bench        print the benchmark table"
+	@echo "make screenshots  make docs/screenshots anew from the demo data"
+
+setup: .venv/.run ui/dist/index.html .venv/.warm
+
+demo: setup
+	$(BIN)/awl demo --port $(PORT)
+
+test: .venv/.test ui/dist/index.html .venv/.warm .venv/.browser
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check awl demo bench tests scripts
+	$(BIN)/mypy
+	cd ui && npx --no-install tsc --noEmit && npx --no-install eslint src && npx --no-install vitest run
+	$(BIN)/python -m pytest
+
+bench: .venv/.run .venv/.warm
+	$(BIN)/python -m bench
+
+screenshots: .venv/.test ui/dist/index.html .venv/.browser
+	$(BIN)/python -m scripts.screenshots docs/screenshots
+
+# Types of the web API for the front end, from the server's own OpenAPI document.
+types: .venv/.run ui/node_modules/.installed
+	$(BIN)/python -m scripts.openapi ui/src/api/openapi.json
+	cd ui && npx --no-install openapi-typescript src/api/openapi.json -o src/api/schema.d.ts
+
+demo-data: .venv/.run
+	$(BIN)/python -m demo.ferrow demo/data
+
+.venv/.run: requirements.txt pyproject.toml
+	scripts/need-python "$(PYTHON)"
+	test -x $(BIN)/python || $(PYTHON) -m venv .venv
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -r requirements.txt
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps -e .
+	touch $@
+
+.venv/.test: .venv/.run requirements-dev.txt
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -r requirements-dev.txt
+	touch $@
+
+# Compiled kernels are cached beside their sources; warming them here means the server compiles nothing.
+.venv/.warm: .venv/.run $(shell find awl/core -name '*.py')
+	$(BIN)/python -m awl.warm
+	touch $@
+
+.venv/.browser: .venv/.run
+	scripts/need-browser
+	touch $@
+
+ui/node_modules/.installed: ui/package-lock.json
+	scripts/need-node
+	cd ui && npm ci --no-audit --no-fund --loglevel=error
+	touch $@
+
+ui/dist/index.html: ui/node_modules/.installed $(UI_SOURCES)
+	cd ui && npx --no-install vite build --logLevel warn
+	touch $@
+
+clean:
+	rm -rf .venv ui/node_modules ui/dist .cache

@@ -1,0 +1,55 @@
+"""Compile every kernel once, on a tiny valid graph, so that the cache is warm: `python -m awl.warm`."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from awl.core.columns import Categorical
+from awl.core.engine.places import Snapper
+from awl.core.engine.query import arrivals, best_leg, matrix
+from awl.core.engine.reach import reach_of, reached_parts
+from awl.core.modes.mode import SHIPPED
+from awl.core.modes.network import Network
+from awl.core.streets.build import build_graph
+from awl.core.streets.raw import RawExtract
+from awl.core.streets.shapes import cut_lines
+from awl.core.surfaces.areas import contour_area, field_values
+from awl.core.surfaces.field import field_of
+
+
+def tiny_extract() -> RawExtract:
+    """Four nodes around a block, joined by four residential ways."""
+    lon, lat = np.array([-36.2, -36.197, -36.197, -36.2]), np.array([41.3, 41.3, 41.302, 41.302])
+    return RawExtract(
+        node_id=np.arange(1, 5),
+        node_lon=lon,
+        node_lat=lat,
+        tagged_nodes=np.zeros(0, np.int64),
+        node_tags={},
+        way_id=np.arange(1, 5),
+        way_start=np.arange(0, 9, 2),
+        way_refs=np.array([1, 2, 2, 3, 3, 4, 4, 1]),
+        way_tags={"highway": Categorical.of(["residential"] * 4)},
+        relations=(),
+    )
+
+
+def warm() -> None:
+    """Run each kernel with the types the application uses."""
+    graph, _ = build_graph(tiny_extract())
+    for mode in SHIPPED.values():
+        network = Network.of(graph, mode)
+        places = Snapper(network).snap(graph.node_lon[:2] + 1e-4, graph.node_lat[:2], 500.0)
+        for direction in ("from", "to"):
+            found = arrivals(network, places, "time", direction)
+        reach = reach_of(network, places, found, network.link_costs("time", "to"))
+        parts = reached_parts(reach, 60_000)
+        cut_lines(graph, parts.link, parts.begin, parts.end)
+        field = field_of(network)
+        contour_area(field, field_values(field, reach, 60_000))
+        matrix(network, places, places, "distance")
+        best_leg(network, places, 0, 1, "time")
+
+
+if __name__ == "__main__":
+    warm()

@@ -1,0 +1,1 @@
+"""Tests of Awl, mirroring its packages."""
