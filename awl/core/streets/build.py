@@ -90,6 +90,13 @@ def build_graph(
     progress.step(0.1, "Joining streets at shared nodes")
     lon, lat, ident = raw.node_lon, raw.node_lat, raw.node_id
     segments, border_rows, report.references_missing = _segments(raw, np.flatnonzero(street))
+    if len(segments.a) == 0:
+        raise AwlError(
+            "No street of the extract has two nodes that are in it",
+            where=f"{report.streets_read} streets, {report.references_missing} references to missing nodes",
+            remedy="Export the extract with its nodes",
+            kind="no-streets",
+        )
     if area is not None:
         progress.step(0.3, "Cutting to the study area")
         ways_before = len(np.unique(segments.way))

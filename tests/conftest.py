@@ -1,0 +1,109 @@
+"""Fixtures: a small cut of Ferrow as graph and as study. Tests never use the whole town, except in the browser."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+import shapely
+
+from awl.cli import DEMO
+from awl.core.modes.mode import SHIPPED
+from awl.core.modes.network import Network
+from awl.core.streets.build import build_graph
+from awl.core.streets.graph import StreetGraph
+from awl.core.streets.raw import RawExtract
+from awl.formats import geojson, osm_xml
+from awl.formats.table import Layer
+from awl.study import intake
+from awl.study.study import Study
+
+EXTRACT = DEMO / "data" / "ferrow.osm.gz"
+CUT = shapely.box(-36.2105, 41.2925, -36.1935, 41.3045)
+"""Both banks of the river with two bridges and the footbridge, some 900 links."""
+
+
+@pytest.fixture(scope="session")
+def raw() -> RawExtract:
+    return osm_xml.read(EXTRACT)
+
+
+@pytest.fixture(scope="session")
+def graph(raw: RawExtract) -> StreetGraph:
+    return build_graph(raw, CUT)[0]
+
+
+@pytest.fixture(scope="session", params=["walk", "drive"])
+def network(request: pytest.FixtureRequest, graph: StreetGraph) -> Network:
+    return Network.of(graph, SHIPPED[request.param])
+
+
+@pytest.fixture(scope="session")
+def walk(graph: StreetGraph) -> Network:
+    return Network.of(graph, SHIPPED["walk"])
+
+
+def inside_cut(name: str) -> Layer:
+    """Features of a demo layer that lie wholly within the cut, or are cut to it."""
+    layer = geojson.read(DEMO / "data" / f"{name}.geojson")
+    if layer.kind == "point":
+        rows = np.flatnonzero(shapely.within(layer.geometry, CUT))
+        return layer.take(rows.tolist())
+    rows = np.flatnonzero(shapely.area(shapely.intersection(layer.geometry, CUT)) > 1e-6)
+    kept = layer.take(rows.tolist())
+    return Layer(shapely.intersection(kept.geometry, CUT), kept.columns)
+
+
+@pytest.fixture(scope="session")
+def study_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    path = tmp_path_factory.mktemp("studies") / "ferrow.gpkg"
+    intake.build(EXTRACT, path, CUT, "Ferrow, a cut")
+    study = Study(path)
+    for name, role in (("zones", "zones"), ("cool_rooms", "places")):
+        study.add_layer(name, inside_cut(name), name.replace("_", " ").capitalize(), role, f"{name}.geojson")
+    return path
+
+
+@pytest.fixture(scope="session")
+def study(study_file: Path) -> Study:
+    """Shared by tests that only read."""
+    return Study(study_file)
+
+
+@pytest.fixture
+def own_study(study_file: Path, tmp_path: Path) -> Iterator[Study]:
+    """A copy for a test that writes."""
+    path = tmp_path / "ferrow.gpkg"
+    shutil.copy(study_file, path)
+    yield Study(path)
+
+
+def osm(body: str) -> str:
+    """An OSM XML document."""
+    return f'<?xml version="1.0" encoding="UTF-8"?>\n<osm version="0.6">\n{body}\n</osm>\n'
+
+
+def node(ident: int, lon: float, lat: float, **tags: str) -> str:
+    inner = "".join(f'<tag k="{k}" v="{v}"/>' for k, v in tags.items())
+    return f'<node id="{ident}" lon="{lon}" lat="{lat}">{inner}</node>\n'
+
+
+def way(ident: int, refs: list[int], **tags: str) -> str:
+    inner = "".join(f'<nd ref="{ref}"/>' for ref in refs)
+    inner += "".join(f'<tag k="{k.replace("__", ":")}" v="{v}"/>' for k, v in tags.items())
+    return f'<way id="{ident}">{inner}</way>\n'
+
+
+@pytest.fixture
+def read_osm(tmp_path: Path):  # type: ignore[no-untyped-def]
+    """Read OSM XML given as text."""
+
+    def read(body: str) -> RawExtract:
+        path = tmp_path / "made.osm"
+        path.write_text(osm(body))
+        return osm_xml.read(path)
+
+    return read

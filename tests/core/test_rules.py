@@ -1,0 +1,99 @@
+"""What modes make of tags. Each row: tags, then use by walk, cycle, drive: B both ways, F along, R against, - not."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from awl.core.columns import Categorical
+from awl.core.modes.mode import CYCLE, DRIVE, WALK
+from awl.core.modes.rules import SPEED_FROM_CLASS, SPEED_FROM_MAXSPEED, apply_mode, posted_speed
+from awl.core.streets.build import build_graph
+from tests.conftest import node, way
+
+TABLE = [
+    ({"highway": "residential"}, "BBB"),
+    ({"highway": "residential", "oneway": "yes"}, "BFF"),
+    ({"highway": "residential", "oneway": "1"}, "BFF"),
+    ({"highway": "residential", "oneway": "-1"}, "BRR"),
+    ({"highway": "residential", "oneway": "no"}, "BBB"),
+    ({"highway": "residential", "oneway": "yes", "oneway__bicycle": "no"}, "BBF"),
+    ({"highway": "residential", "oneway": "yes", "cycleway": "opposite_lane"}, "BBF"),
+    ({"highway": "primary", "junction": "roundabout"}, "BFF"),
+    ({"highway": "primary", "junction": "circular"}, "BFF"),
+    ({"highway": "motorway"}, "--F"),
+    ({"highway": "motorway", "oneway": "no"}, "--B"),
+    ({"highway": "motorway_link", "oneway": "yes"}, "--F"),
+    ({"highway": "motorway", "foot": "yes"}, "--F"),
+    ({"highway": "trunk"}, "B-B"),
+    ({"highway": "trunk", "foot": "no"}, "--B"),
+    ({"highway": "trunk", "bicycle": "yes"}, "BBB"),
+    ({"highway": "footway"}, "B--"),
+    ({"highway": "footway", "bicycle": "yes"}, "BB-"),
+    ({"highway": "footway", "bicycle": "dismount"}, "B--"),
+    ({"highway": "footway", "access": "yes"}, "B--"),
+    ({"highway": "footway", "foot": "private"}, "---"),
+    ({"highway": "footway", "oneway__foot": "yes"}, "F--"),
+    ({"highway": "pedestrian"}, "B--"),
+    ({"highway": "pedestrian", "motor_vehicle": "destination"}, "B-B"),
+    ({"highway": "pedestrian", "bicycle": "designated"}, "BB-"),
+    ({"highway": "steps"}, "B--"),
+    ({"highway": "path"}, "BB-"),
+    ({"highway": "path", "foot": "no"}, "-B-"),
+    ({"highway": "cycleway"}, "BB-"),
+    ({"highway": "track"}, "BB-"),
+    ({"highway": "track", "motor_vehicle": "yes"}, "BBB"),
+    ({"highway": "track", "access": "private"}, "---"),
+    ({"highway": "track", "access": "private", "foot": "permissive"}, "B--"),
+    ({"highway": "service", "access": "private"}, "---"),
+    ({"highway": "service", "access": "destination"}, "BBB"),
+    ({"highway": "service", "access": "no", "bicycle": "yes"}, "-B-"),
+    ({"highway": "service", "vehicle": "no"}, "B--"),
+    ({"highway": "service", "motor_vehicle": "no"}, "BB-"),
+    ({"highway": "service", "vehicle": "no", "motorcar": "yes"}, "B-B"),
+    ({"highway": "unclassified", "motor_vehicle": "agricultural"}, "BB-"),
+    ({"highway": "living_street"}, "BBB"),
+    ({"highway": "busway"}, "-B-"),
+]
+
+
+@pytest.fixture(scope="module")
+def table_graph(tmp_path_factory):
+    from awl.formats import osm_xml
+    from tests.conftest import osm
+
+    body = "".join(node(2 * i + 1, i * 0.01, 0) + node(2 * i + 2, i * 0.01, 0.001) for i in range(len(TABLE)))
+    body += "".join(way(i + 1, [2 * i + 1, 2 * i + 2], **tags) for i, (tags, _) in enumerate(TABLE))
+    path = tmp_path_factory.mktemp("rules") / "table.osm"
+    path.write_text(osm(body))
+    return build_graph(osm_xml.read(path))[0]
+
+
+@pytest.mark.parametrize(("row", "column"), [(r, c) for r in range(len(TABLE)) for c in range(3)])
+def test_use_and_direction(table_graph, row, column):
+    use = apply_mode((WALK, CYCLE, DRIVE)[column], table_graph)
+    link = int(np.flatnonzero(table_graph.link_way == row + 1)[0])
+    drawn = table_graph.node_id[table_graph.link_from[link]] == 2 * row + 1
+    assert drawn, "links keep the direction in which they were drawn"
+    seen = {(True, True): "B", (True, False): "F", (False, True): "R", (False, False): "-"}
+    assert seen[bool(use.forward[link]), bool(use.backward[link])] == TABLE[row][1][column], TABLE[row][0]
+
+
+def test_posted_limits_are_read_with_their_unit():
+    texts = ["50", "30 mph", " 20 km/h ", "walk", "none", "fast", "0", "999", "DE:urban", None]
+    read = posted_speed(Categorical.of(texts))
+    assert read[:5].tolist() == pytest.approx([50, 48.28, 20, 7, 130], abs=0.01)
+    assert np.isnan(read[5:]).all(), "what is absurd or unreadable is not guessed"
+
+
+def test_the_source_of_a_speed_is_kept(read_osm):
+    body = "".join(node(i, i * 0.001, 0) for i in range(1, 5))
+    body += way(1, [1, 2], highway="residential", maxspeed="20") + way(2, [2, 3], highway="residential")
+    body += way(3, [3, 4], highway="residential", maxspeed="nonsense")
+    graph, _ = build_graph(read_osm(body))
+    use = apply_mode(DRIVE, graph)
+    speed = dict(zip(graph.link_way.tolist(), use.speed.tolist(), strict=True))
+    source = dict(zip(graph.link_way.tolist(), use.speed_source.tolist(), strict=True))
+    assert speed == {1: 20.0, 2: 30.0, 3: 30.0}
+    assert source == {1: SPEED_FROM_MAXSPEED, 2: SPEED_FROM_CLASS, 3: SPEED_FROM_CLASS}
+    assert (apply_mode(WALK, graph).speed == 4.8).all(), "a posted limit never speeds up a walker"

@@ -1,0 +1,192 @@
+"""Searches against an independent oracle, on random networks and on a cut of Ferrow."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.sparse import csr_matrix
+from scipy.sparse.csgraph import connected_components
+
+from awl.core.columns import Categorical
+from awl.core.engine.dijkstra import UNREACHED
+from awl.core.engine.query import arrivals, best_leg, matrix
+from awl.core.engine.reach import reach_of, reached_parts
+from awl.core.errors import AwlError
+from awl.core.modes.mode import DRIVE
+from awl.core.modes.network import Network
+from awl.core.modes.parts import strong_parts
+from awl.core.streets.build import build_graph
+from awl.core.streets.raw import RawExtract
+from tests.oracle import random_places, times_between
+
+
+@st.composite
+def networks(draw) -> Network:
+    """Random street networks: one-ways, parallel links, loops, several parts, links of equal and of tiny length."""
+    nodes = draw(st.integers(2, 24))
+    rng = np.random.default_rng(draw(st.integers(0, 2**32 - 1)))
+    count = draw(st.integers(1, 60))
+    on_grid = draw(st.booleans())  # equal lengths make ties
+    spots = rng.integers(0, 5, (2, nodes)) * 1e-3 if on_grid else rng.uniform(0, 5e-3, (2, nodes))
+    pairs = rng.integers(0, nodes, (count, 2))
+    oneway = [["no", "yes", "-1"][k] for k in rng.choice(3, count, p=[0.5, 0.35, 0.15])]
+    raw = RawExtract(
+        node_id=np.arange(1, nodes + 1),
+        node_lon=-36.2 + spots[0],
+        node_lat=41.3 + spots[1],
+        tagged_nodes=np.zeros(0, np.int64),
+        node_tags={},
+        way_id=np.arange(1, count + 1),
+        way_start=np.arange(0, 2 * count + 1, 2),
+        way_refs=pairs.ravel() + 1,
+        way_tags={
+            "highway": Categorical.of(["residential"] * count),
+            "oneway": Categorical.of(oneway),
+            "maxspeed": Categorical.of([str(v) for v in rng.choice([20, 30, 50], count)]),
+        },
+        relations=(),
+    )
+    try:
+        return Network.of(build_graph(raw)[0], DRIVE)
+    except AwlError:
+        return draw(networks())
+
+
+def same(ours, oracle, tolerance: float) -> None:
+    """Equal up to rounding to whole milliseconds along a path; unreached where the oracle has no way."""
+    seconds = np.where(ours == UNREACHED, np.inf, ours / 1000)
+    assert (np.isinf(seconds) == np.isinf(oracle)).all()
+    finite = np.isfinite(oracle)
+    assert np.abs(seconds[finite] - oracle[finite]).max(initial=0) <= tolerance
+
+
+@settings(max_examples=120, deadline=None)
+@given(networks(), st.integers(0, 1000), st.sampled_from(["time", "distance"]))
+def test_matrix_equals_the_oracle_on_random_networks(network, seed, measure):
+    places = random_places(network, 7, seed)
+    cost, _ = matrix(network, places, places, measure)
+    same(cost, times_between(network, places, measure), 0.003)
+
+
+@pytest.mark.parametrize("measure", ["time", "distance"])
+def test_matrix_equals_the_oracle_on_ferrow(network, measure):
+    places = random_places(network, 60, 11)
+    cost, carried = matrix(network, places, places, measure)
+    same(cost, times_between(network, places, measure), 0.003)
+    # What is carried along is the other cost of the same path, never less than the best of it.
+    other, _ = matrix(network, places, places, {"time": "distance", "distance": "time"}[measure])
+    reached = cost != UNREACHED
+    assert (carried[reached] >= other[reached] - 3).all()
+
+
+def test_limit_keeps_what_lies_within_and_nothing_else(walk):
+    places = random_places(walk, 40, 5)
+    whole, _ = matrix(walk, places, places, "time")
+    cut, _ = matrix(walk, places, places, "time", limit=300_000)
+    assert (cut[whole <= 300_000] == whole[whole <= 300_000]).all()
+    assert (cut[whole > 300_000] == UNREACHED).all()
+
+
+def test_threads_give_the_same_answer(network):
+    places = random_places(network, 50, 8)
+    one, four = (matrix(network, places, places, "time", threads=k)[0] for k in (1, 4))
+    assert (one == four).all()
+
+
+@settings(max_examples=80, deadline=None)
+@given(networks(), st.integers(0, 1000))
+def test_nearest_place_wins_and_ties_go_to_the_first(network, seed):
+    places = random_places(network, 4, seed)
+    found = arrivals(network, places, "time")
+    each = [arrivals(network, places.take(np.array([k])), "time").cost for k in range(4)]
+    best = np.min(each, axis=0)
+    assert (found.cost == best).all()
+    reached = best != UNREACHED
+    assert (found.owner[reached] == np.argmin(np.array(each), axis=0)[reached]).all()
+    assert (found.owner[~reached] == -1).all()
+
+
+@settings(max_examples=80, deadline=None)
+@given(networks(), st.integers(0, 1000))
+def test_searching_towards_a_place_is_searching_from_it_on_reversed_streets(network, seed):
+    places = random_places(network, 2, seed)
+    towards = arrivals(network, places.take(np.array([0])), "time", "to")
+    reach = reach_of(network, places.take(np.array([0])), towards, network.link_costs("time", "to"))
+    rows = np.flatnonzero((reach.link == places.link[1]) & (reach.begin <= places.fraction[1]) & (places.fraction[1] <= reach.end))
+    back = reach.at(rows, np.full(len(rows), places.fraction[1])).min()
+    there = times_between(network, places)[1, 0]
+    assert back / 1000 == pytest.approx(there, abs=0.003)
+
+
+@settings(max_examples=60, deadline=None)
+@given(networks(), st.integers(0, 1000))
+def test_a_path_is_joined_and_costs_what_it_says(network, seed):
+    places = random_places(network, 2, seed)
+    expected = times_between(network, places)[0, 1]
+    leg = best_leg(network, places, 0, 1, "time")
+    if leg is None:
+        assert np.isinf(expected)
+        return
+    assert leg.cost / 1000 == pytest.approx(expected, abs=0.003)
+    graph = network.graph
+    enters = np.where(leg.along, graph.link_from[leg.links], graph.link_to[leg.links])
+    leaves = np.where(leg.along, graph.link_to[leg.links], graph.link_from[leg.links])
+    if len(leg.links) > 1:
+        assert (leaves[:-1] == enters[1:]).all()
+        assert (leg.links[0], leg.links[-1]) == (places.link[0], places.link[1])
+    assert (np.where(leg.along, network.forward[leg.links], network.backward[leg.links])).all()
+    begin, end = np.where(leg.along, 0.0, 1.0), np.where(leg.along, 1.0, 0.0)
+    begin[0], end[-1] = leg.start, leg.end
+    summed = (np.abs(end - begin) * network.duration_ms[leg.links]).sum()
+    assert summed == pytest.approx(leg.cost, abs=3)
+
+
+@settings(max_examples=80, deadline=None)
+@given(networks(), st.integers(0, 1000), st.floats(0.5, 60), st.sampled_from(["from", "to"]))
+def test_reached_parts_are_those_whose_arrival_is_within_the_limit(network, seed, seconds, direction):
+    places = random_places(network, 3, seed)
+    limit = seconds * 1000
+    found = arrivals(network, places, "time", direction)
+    reach = reach_of(network, places, found, network.link_costs("time", direction))
+    parts = reached_parts(reach, limit)
+    assert (parts.end > parts.begin).all()
+    # Dense sampling of every piece tells the reached length independently of the splitting.
+    shares = (np.arange(400) + 0.5) / 400
+    for row in range(len(reach.link)):
+        span = reach.end[row] - reach.begin[row]
+        at = reach.begin[row] + shares * span
+        sampled = (reach.at(np.full(400, row), at) <= limit).mean() * span
+        mine = parts.piece == row
+        assert (parts.end[mine] - parts.begin[mine]).sum() == pytest.approx(sampled, abs=0.006 * max(span, 0.01))
+    middle = (parts.begin + parts.end) / 2
+    expected = (parts.arrival_begin + parts.arrival_end) / 2
+    assert reach.at(parts.piece, middle) == pytest.approx(expected, abs=1e-3)
+    assert (np.maximum(parts.arrival_begin, parts.arrival_end) <= limit + 1e-6).all()
+
+
+@settings(max_examples=100, deadline=None)
+@given(st.integers(1, 40), st.integers(0, 120), st.integers(0, 2**32 - 1))
+def test_strong_parts_equal_scipy(nodes, count, seed):
+    rng = np.random.default_rng(seed)
+    tail, head = rng.integers(0, nodes, (2, count)).astype(np.int32)
+    order = np.argsort(tail, kind="stable")
+    start = np.searchsorted(tail[order], np.arange(nodes + 1)).astype(np.int64)
+    ours = strong_parts(start, head[order])
+    adjacency = csr_matrix((np.ones(count), (tail, head)), shape=(nodes, nodes))
+    parts, theirs = connected_components(adjacency, connection="strong")
+    assert len(set(zip(ours.tolist(), theirs.tolist(), strict=True))) == parts == len(set(ours.tolist()))
+
+
+def test_closing_links_takes_them_out_of_every_way(walk):
+    places = random_places(walk, 2, 3)
+    leg = best_leg(walk, places, 0, 1, "time")
+    assert leg is not None and len(leg.links) > 4
+    closed = np.zeros(walk.graph.link_count, bool)
+    closed[leg.links[2]] = True
+    detour = best_leg(walk.with_closed(closed), places, 0, 1, "time")
+    assert detour is not None
+    assert leg.links[2] not in detour.links
+    assert detour.cost >= leg.cost
+    assert times_between(walk.with_closed(closed), places)[0, 1] == pytest.approx(detour.cost / 1000, abs=0.003)
