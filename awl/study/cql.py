@@ -5,6 +5,7 @@ The text is parsed by pygeofilter; only fields that exist are let through, and e
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from typing import Any
 
@@ -17,6 +18,9 @@ from awl.core.errors import AwlError
 
 Sql = tuple[str, list[Any]]
 MAX_LENGTH = 4000
+_TEXT = re.compile(r"'(?:[^']|'')*'")
+_QUOTE = "\ue000"
+"""Stands for a doubled quote inside a text, which the parser does not know but CQL2 has."""
 
 
 class _ToSql(Evaluator):
@@ -38,7 +42,7 @@ class _ToSql(Evaluator):
 
     @handle(str, int, float, bool)
     def literal(self, node: Any) -> Sql:
-        return "?", [node]
+        return "?", [node.replace(_QUOTE, "'") if isinstance(node, str) else node]
 
     @handle(ast.Not)
     def negation(self, _: ast.Not, sub: Sql) -> Sql:
@@ -66,7 +70,7 @@ class _ToSql(Evaluator):
     @handle(ast.Like)
     def like(self, node: ast.Like, lhs: Sql) -> Sql:
         word = "NOT LIKE" if node.not_ else "LIKE"
-        return f"({lhs[0]} {word} ? ESCAPE '\\')", [*lhs[1], node.pattern]
+        return f"({lhs[0]} {word} ? ESCAPE '\\')", [*lhs[1], node.pattern.replace(_QUOTE, "'")]
 
     @handle(ast.In)
     def member(self, node: ast.In, lhs: Sql, *options: Sql) -> Sql:
@@ -87,7 +91,7 @@ def to_sql(text: str, fields: Sequence[str]) -> Sql:
     if len(text) > MAX_LENGTH:
         raise AwlError(f"The filter is longer than {MAX_LENGTH} characters", inputs=("filter",))
     try:
-        tree = parse(text)
+        tree = parse(_TEXT.sub(lambda found: "'" + found[0][1:-1].replace("''", _QUOTE) + "'", text))
     except UnexpectedInput as error:
         at = error.column if isinstance(error.column, int) and error.column > 0 else len(text)
         raise AwlError(

@@ -29,7 +29,9 @@ def test_links_are_broken_at_a_shared_node(read_osm):
 
 
 def test_a_crossing_without_a_shared_node_never_joins(read_osm):
-    raw = read_osm(CROSS + way(10, [1, 2], highway="primary", bridge="yes", layer="1") + way(11, [3, 4], highway="residential"))
+    raw = read_osm(
+        CROSS + way(10, [1, 2], highway="primary", bridge="yes", layer="1") + way(11, [3, 4], highway="residential")
+    )
     graph, _ = build_graph(raw)
     assert ends(graph) == {(1, 2), (3, 4)}
     assert len(np.intersect1d(graph.link_from, graph.link_to)) == 0
@@ -79,7 +81,9 @@ def test_cutting_puts_border_nodes_exactly_on_the_edge(read_osm):
 
 def test_a_street_that_leaves_and_comes_back_gives_two_links_in_order(read_osm):
     body = node(1, 0.0002, 0.0002) + node(2, 0.0002, 0.002) + node(3, 0.0008, 0.002) + node(4, 0.0008, 0.0002)
-    graph, _ = build_graph(read_osm(body + way(10, [1, 2, 3, 4], highway="residential")), shapely.box(0, 0, 0.001, 0.001))
+    graph, _ = build_graph(
+        read_osm(body + way(10, [1, 2, 3, 4], highway="residential")), shapely.box(0, 0, 0.001, 0.001)
+    )
     assert graph.link_count == 2
     assert sorted(graph.node_id.tolist()) == [0, 0, 1, 4]
 

@@ -114,7 +114,9 @@ def test_searching_towards_a_place_is_searching_from_it_on_reversed_streets(netw
     places = random_places(network, 2, seed)
     towards = arrivals(network, places.take(np.array([0])), "time", "to")
     reach = reach_of(network, places.take(np.array([0])), towards, network.link_costs("time", "to"))
-    rows = np.flatnonzero((reach.link == places.link[1]) & (reach.begin <= places.fraction[1]) & (places.fraction[1] <= reach.end))
+    rows = np.flatnonzero(
+        (reach.link == places.link[1]) & (reach.begin <= places.fraction[1]) & (places.fraction[1] <= reach.end)
+    )
     back = reach.at(rows, np.full(len(rows), places.fraction[1])).min()
     there = times_between(network, places)[1, 0]
     assert back / 1000 == pytest.approx(there, abs=0.003)

@@ -1,0 +1,73 @@
+"""Areas around reached streets: what is reached lies inside, what is not lies outside."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import shapely
+
+from awl.core.engine.query import arrivals
+from awl.core.engine.reach import reach_of
+from awl.core.streets.shapes import cut_lines
+from awl.core.surfaces.areas import contour_area, field_values
+from awl.core.surfaces.field import OFF_STREET_M, field_of
+from tests.oracle import random_places
+
+
+@pytest.fixture(scope="module")
+def drawn(walk):
+    """Reach of five places, and the field."""
+    places = random_places(walk, 5, 21)
+    found = arrivals(walk, places, "time")
+    return walk, places, reach_of(walk, places, found, walk.link_costs("time", "from")), field_of(walk)
+
+
+def pieces_of(walk, reach, limit):
+    """Reached and unreached stretches of street in the plane, found by sampling every link at 200 points."""
+    steps = 200
+    shares = (np.arange(steps) + 0.5) / steps
+    row = np.repeat(np.arange(len(reach.link)), steps)
+    at = reach.begin[row] + np.tile(shares, len(reach.link)) * (reach.end - reach.begin)[row]
+    inside = reach.at(row, at) <= limit
+    begin, end = at - 0.5 / steps * (reach.end - reach.begin)[row], at + 0.5 / steps * (reach.end - reach.begin)[row]
+    lines = cut_lines(walk.graph, reach.link[row], np.clip(begin, 0, 1), np.clip(end, 0, 1), in_plane=True)
+    return shapely.get_point(lines, 0), shapely.length(lines), inside
+
+
+@pytest.mark.parametrize("minutes", [2, 4, 7])
+def test_at_most_one_percent_of_street_length_is_on_the_wrong_side(drawn, minutes):
+    walk, _, reach, field = drawn
+    limit = minutes * 60_000
+    area = contour_area(field, field_values(field, reach, limit))
+    shapely.prepare(area)
+    points, length, reached = pieces_of(walk, reach, limit)
+    wrong = shapely.contains(area, points) != reached
+    assert length[wrong].sum() / length.sum() < 0.01
+
+
+def test_areas_grow_with_the_limit_and_stay_near_streets(drawn):
+    walk, _, reach, field = drawn
+    areas = [contour_area(field, field_values(field, reach, m * 60_000)) for m in (2, 4, 8)]
+    for small, large in zip(areas[:-1], areas[1:], strict=True):
+        assert small.is_valid and small.area < large.area
+        assert shapely.difference(small, large).area < 1e-3 * small.area
+    streets = shapely.union_all(walk.graph.lines_xy[walk.usable])
+    assert shapely.difference(areas[-1], shapely.buffer(streets, 1.3 * OFF_STREET_M)).area < 0.002 * areas[-1].area
+
+
+def test_areas_of_nearest_places_share_out_the_merged_one(drawn):
+    _, places, reach, field = drawn
+    limit = 6 * 60_000
+    merged = contour_area(field, field_values(field, reach, limit))
+    own = [contour_area(field, field_values(field, reach, limit, owner=k)) for k in range(len(places.link))]
+    overlap = sum(shapely.intersection(own[i], own[j]).area for i in range(5) for j in range(i))
+    assert overlap < 1e-3 * merged.area
+    assert sum(area.area for area in own) == pytest.approx(merged.area, rel=0.02)
+
+
+def test_nothing_reached_gives_no_area(drawn):
+    _, _, reach, field = drawn
+    nobody = reach.take(np.arange(len(reach.link)))
+    nobody.at_begin[:] = np.inf
+    nobody.at_end[:] = np.inf
+    assert contour_area(field, field_values(field, nobody, 60_000)).is_empty
