@@ -22,8 +22,8 @@ from awl.study import intake
 from awl.study.study import Study
 
 EXTRACT = DEMO / "data" / "ferrow.osm.gz"
-CUT = shapely.box(-36.2105, 41.2925, -36.1935, 41.3045)
-"""Both banks of the river with two bridges and the footbridge, some 900 links."""
+CUT = shapely.box(-36.2105, 41.2925, -36.1865, 41.3045)
+"""Both banks of the river with a bridge and the footbridge, some 1,300 links."""
 
 
 @pytest.fixture(scope="session")

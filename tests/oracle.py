@@ -39,6 +39,11 @@ def times_between(network: Network, places: Snapped, measure: str = "time") -> N
                 join(a, b, (at_b - at_a) * forward[link] / 1000)
             if backward[link] != BLOCKED:
                 join(b, a, (at_b - at_a) * backward[link] / 1000)
+    for row in found:  # a place at the end of a link stands at the node
+        for at, node in ((0.0, graph.link_from), (1.0, graph.link_to)):
+            if places.fraction[row] == at:
+                join(n + int(row), int(node[places.link[row]]), 0.0)
+                join(int(node[places.link[row]]), n + int(row), 0.0)
     tail, head = np.array(list(edges)).T
     size = n + len(places.link)
     matrix = csr_matrix((np.array(list(edges.values())), (tail, head)), shape=(size, size))

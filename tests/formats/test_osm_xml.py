@@ -91,7 +91,7 @@ def test_the_line_of_a_fault_is_given(tmp_path):
 @pytest.mark.parametrize("ending", [".osm.gz", ".osm.bz2"])
 def test_damaged_packing(tmp_path, ending):
     whole = (gzip.compress if ending == ".osm.gz" else bz2.compress)(osm(SMALL * 50).encode())
-    with pytest.raises(AwlError, match="damaged or cut short|cut short"):
+    with pytest.raises(AwlError, match=r"cut short"):
         osm_xml.read(write(tmp_path, whole[:-12], f"made{ending}"))
     with pytest.raises(AwlError, match="damaged"):
         osm_xml.read(write(tmp_path, b"not packed at all", f"made{ending}"))

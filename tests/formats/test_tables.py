@@ -75,7 +75,7 @@ def test_ten_thousand_fields_are_refused():
 def test_a_file_that_is_no_json(tmp_path):
     path = tmp_path / "zones.geojson"
     path.write_text('{"type": "FeatureCollection",\n "features": [}')
-    with pytest.raises(AwlError, match="zones.geojson.*line 2"):
+    with pytest.raises(AwlError, match=r"zones.geojson.*line 2"):
         geojson.read(path)
 
 

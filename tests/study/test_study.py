@@ -108,7 +108,7 @@ def test_a_failed_first_build_leaves_no_file(tmp_path):
 
 def test_building_anew_keeps_layers_and_notes_the_former_build(own_study):
     links, stamp = own_study.fact("build")["links"], own_study.stamp
-    smaller = shapely.box(*(np.array(CUT.bounds) + [0.003, 0.003, -0.003, -0.003]))
+    smaller = shapely.box(*(np.array(CUT.bounds) + np.array([0.003, 0.003, -0.003, -0.003])))
     intake.build(EXTRACT, own_study.path, smaller)
     assert own_study.stamp != stamp
     assert own_study.fact("former_build")["links"] == links > own_study.fact("build")["links"]

@@ -117,16 +117,17 @@ def rows_to_targets(
     """Fill the rows `cost` and `carried_cost` (sources, targets): one search per source, ended when all targets settle.
 
     Seeds of source s are rows `seed_start[s]` to `seed_start[s + 1]`; a target lies on `target_link` at a fraction of
-    it, entered from either end at the link costs `up` and `down` (negative where barred). Trips along one link without
+    it, entered from either end at the link costs `up` and `down` (negative where barred); one at fraction 0 or 1 stands at
+    the node itself. Trips along one link without
     leaving it are included. Unreached pairs stay UNREACHED.
     """
     n = len(start) - 1
     wanted = np.zeros(n, np.uint8)
     for t in range(len(target_link)):
         link = target_link[t]
-        if up[link] >= 0:
+        if up[link] >= 0 or target_fraction[t] == 0.0:
             wanted[link_from[link]] = 1
-        if down[link] >= 0:
+        if down[link] >= 0 or target_fraction[t] == 1.0:
             wanted[link_to[link]] = 1
     label = np.empty(n, np.int64)
     carried = np.empty(n, np.int64)
@@ -154,11 +155,11 @@ def rows_to_targets(
                     if direct < best:
                         best, best_carried = direct, np.int64(np.rint((f - g) * carried_down[link]))
             tail, tip = link_from[link], link_to[link]
-            if up[link] >= 0 and label[tail] != NO_LABEL:
+            if (up[link] >= 0 or g == 0.0) and label[tail] != NO_LABEL:
                 arrival = (label[tail] >> OWNER_BITS) + np.int64(np.rint(g * up[link]))
                 if arrival < best:
                     best, best_carried = arrival, carried[tail] + np.int64(np.rint(g * carried_up[link]))
-            if down[link] >= 0 and label[tip] != NO_LABEL:
+            if (down[link] >= 0 or g == 1.0) and label[tip] != NO_LABEL:
                 arrival = (label[tip] >> OWNER_BITS) + np.int64(np.rint((1.0 - g) * down[link]))
                 if arrival < best:
                     best, best_carried = arrival, carried[tip] + np.int64(np.rint((1.0 - g) * carried_down[link]))

@@ -12,6 +12,8 @@ from numpy.typing import NDArray
 from awl.core.modes.network import BLOCKED, LinkCosts, Network
 
 ON_STREET, TOO_FAR, OUTSIDE, SEPARATE_PART = 0, 1, 2, 3
+AT_NODE_M = 0.01
+"""A place this close to the end of a link is at its node."""
 STATUS = ("on street", "too far from a usable street", "outside the study area", "on a separate part")
 
 
@@ -52,9 +54,10 @@ class Snapper:
 
     def __init__(self, network: Network, area: shapely.Geometry | None = None) -> None:
         self._network = network
-        self._area = area
-        if area is not None:
-            shapely.prepare(area)
+        # A decimetre of grace: border nodes lie on the very edge, give or take rounding.
+        self._area = None if area is None else shapely.buffer(area, 1e-6)
+        if self._area is not None:
+            shapely.prepare(self._area)
 
     @cached_property
     def _main(self) -> tuple[NDArray[np.int64], shapely.STRtree]:
@@ -115,6 +118,10 @@ class Snapper:
             lines = graph.lines_xy[link[found]]
             along = shapely.line_locate_point(lines, points[found], normalized=True)
             fraction[found] = np.clip(along, 0.0, 1.0)
+            # A place at the very end of a link stands at the node, and may leave it by any street there.
+            near_end = AT_NODE_M / np.maximum(graph.link_length[link[found]], AT_NODE_M)
+            fraction[found[along <= near_end]] = 0.0
+            fraction[found[along >= 1.0 - near_end]] = 1.0
             on_street = shapely.get_coordinates(shapely.line_interpolate_point(lines, along, normalized=True))
             lon[found], lat[found] = graph.plane.lonlat(on_street[:, 0], on_street[:, 1])
         return fraction, lon, lat
@@ -135,8 +142,8 @@ def seeds_of(snapped: Snapped, network: Network, costs: LinkCosts, carried: Link
     graph = network.graph
     rows = np.flatnonzero(snapped.link >= 0)
     link, fraction = snapped.link[rows], snapped.fraction[rows]
-    to_end = costs.up[link] != BLOCKED
-    to_start = costs.down[link] != BLOCKED
+    to_end = (costs.up[link] != BLOCKED) | (fraction == 1.0)
+    to_start = (costs.down[link] != BLOCKED) | (fraction == 0.0)
     owner = np.concatenate([rows[to_end], rows[to_start]])
     order = np.argsort(owner, kind="stable")
 

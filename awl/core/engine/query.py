@@ -157,7 +157,7 @@ def best_leg(network: Network, places: Snapped, source: int, target: int, measur
         (int(graph.link_to[link]), 1 - g, 1, 2),
     ):
         whole = (costs.up, costs.down)[column][link]
-        if whole != BLOCKED and found.cost[node] != UNREACHED:
+        if (whole != BLOCKED or share == 0) and found.cost[node] != UNREACHED:
             extra = (carried.up, carried.down)[column][link]
             options.append(
                 (int(found.cost[node]) + round(share * whole), int(found.carried[node]) + round(share * extra), how)
@@ -182,9 +182,9 @@ def best_leg(network: Network, places: Snapped, source: int, target: int, measur
         node = int(graph.link_to[arc >> 1] if arc & 1 else graph.link_from[arc >> 1])
     first = int(a.link[0])
     # The seed that was used ends at `node`; on a link that starts and ends there, the cheaper way round was taken.
-    leaves_along = node == int(graph.link_to[first]) and costs.up[first] != BLOCKED
-    if leaves_along and node == int(graph.link_from[first]) and costs.down[first] != BLOCKED:
-        leaves_along = (1 - f) * costs.up[first] <= f * costs.down[first]
+    leaves_along = node == int(graph.link_to[first]) and (costs.up[first] != BLOCKED or f == 1)
+    if leaves_along and node == int(graph.link_from[first]) and (costs.down[first] != BLOCKED or f == 0):
+        leaves_along = (1 - f) * max(costs.up[first], 0) <= f * max(costs.down[first], 0)
     links = [first, *(arc >> 1 for arc in reversed(trail)), link]
     along_list = [bool(leaves_along), *(not arc & 1 for arc in reversed(trail)), how == 1]
     return Leg(np.array(links, np.int32), np.array(along_list), f, g, cost, extra_cost)
