@@ -262,7 +262,9 @@ def _received(name: str) -> Path:
     """The request body in a scratch file inside the studies folder, bounded in size."""
     if request.mimetype != BINARY:
         raise AwlError(f"Send the file itself as {BINARY}", status=415)
-    if request.content_length is None or request.content_length > MAX_BYTES:
+    if not request.content_length:
+        raise AwlError("The file is empty", where=name, remedy="Check how it was saved")
+    if request.content_length > MAX_BYTES:
         raise AwlError(f"The file is larger than the {MAX_BYTES >> 30} GB Awl takes in", where=name, status=413)
     folder = Path(tempfile.mkdtemp(prefix=".incoming-", dir=catalogue().folder))
     target = folder / re.sub(r"[^A-Za-z0-9._-]", "_", name)[-120:]
@@ -294,14 +296,15 @@ def new_study() -> Response:
     while ident in taken:
         ident = f"{slug(title)}_{number}"
         number += 1
-    path, received = catalogue().path(ident), _received(name)
+    known = catalogue()  # the job runs outside of this request
+    path, received = known.path(ident), _received(name)
 
     def work(progress: Progress) -> dict[str, Any]:
         try:
             report = intake.build(received, path, None, title.replace("_", " ").capitalize(), progress, name)
         finally:
             shutil.rmtree(received.parent, ignore_errors=True)
-        _warm(catalogue().study(ident))
+        _warm(known.study(ident))
         return {"study": ident, "report": vars(report)}
 
     job = jobs().start("build", ident, work)

@@ -1,0 +1,24 @@
+"""A client of a server over a copy of the cut."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import pytest
+from flask.testing import FlaskClient
+
+from awl.server.app import create_app
+
+
+@pytest.fixture(scope="module")
+def folder(study_file: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("served")
+    shutil.copy(study_file, folder / "ferrow.gpkg")
+    (folder / "notes.gpkg").write_bytes(b"no study")
+    return folder
+
+
+@pytest.fixture(scope="module")
+def client(folder: Path) -> FlaskClient:
+    return create_app(folder).test_client()

@@ -1,0 +1,53 @@
+"""Imports point one way: cli, server -> questions -> study, formats, core."""
+
+from __future__ import annotations
+
+import ast
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).resolve().parents[1]
+MAY_USE = {
+    "core": {"core"},
+    "formats": {"core", "formats"},
+    "study": {"core", "formats", "study"},
+    "questions": {"core", "formats", "study", "questions"},
+    "server": {"core", "formats", "study", "questions", "server"},
+}
+FOREIGN_TO_CORE = {"flask", "sqlite3", "pydantic", "click", "pathlib", "orjson", "json", "csv"}
+
+
+def imports(path: Path) -> set[str]:
+    found = set()
+    for item in ast.walk(ast.parse(path.read_text())):
+        if isinstance(item, ast.Import):
+            found |= {alias.name for alias in item.names}
+        elif isinstance(item, ast.ImportFrom) and item.module:
+            found.add(item.module)
+    return found
+
+
+@pytest.mark.parametrize("layer", MAY_USE)
+def test_layers_look_only_down(layer):
+    for path in (ROOT / "awl" / layer).rglob("*.py"):
+        for name in imports(path):
+            parts = name.split(".")
+            if parts[0] == "awl" and len(parts) > 1:
+                assert parts[1] in MAY_USE[layer], f"{path} imports {name}"
+            if layer == "core":
+                assert parts[0] not in FOREIGN_TO_CORE, f"{path} imports {name}"
+
+
+def test_no_graph_library_is_used_outside_tests_and_benchmarks():
+    for path in (ROOT / "awl").rglob("*.py"):
+        for name in imports(path):
+            assert "csgraph" not in name and name.split(".")[0] not in {"networkx", "igraph", "graph_tool"}, path
+
+
+def test_files_fit_in_one_reading():
+    for folder in ("awl", "demo", "bench", "scripts"):
+        for path in (ROOT / folder).rglob("*.py"):
+            lines = [line for line in path.read_text().splitlines() if line.strip()]
+            assert len(lines) <= 450, f"{path} has {len(lines)} lines"
+            assert ast.get_docstring(ast.parse(path.read_text())), f"{path} does not say what it is for"

@@ -1,0 +1,144 @@
+"""The command, and every command of the README tour."""
+
+from __future__ import annotations
+
+import json
+import re
+import shlex
+import shutil
+import signal
+import subprocess
+import sys
+import urllib.request
+from pathlib import Path
+
+import pyogrio
+import pytest
+from click.testing import CliRunner
+
+from awl.cli import DEMO, main
+from tests.conftest import node, osm, way
+
+ROOT = Path(__file__).resolve().parents[1]
+
+
+def run(*words: str):
+    return CliRunner().invoke(main, list(words), catch_exceptions=False)
+
+
+def tour() -> list[str]:
+    """Commands of the README's tour, as they stand there."""
+    section = (ROOT / "README.md").read_text().split("## Five-minute tour")[1].split("\n## ")[0]
+    lines = [line.strip() for block in re.findall(r"```sh\n(.*?)```", section, re.S) for line in block.splitlines()]
+    return [line for line in lines if line and not line.startswith("#")]
+
+
+def test_the_readme_tour(tmp_path, monkeypatch):
+    (tmp_path / "demo").symlink_to(DEMO)
+    monkeypatch.chdir(tmp_path)
+    commands = tour()
+    assert len(commands) >= 7
+    for command in commands:
+        words = shlex.split(command)
+        assert words[0] == "awl", command
+        result = run(*words[1:])
+        assert result.exit_code == 0, f"{command}\n{result.output}"
+    area = pyogrio.read_info(tmp_path / "isochrone.geojson")
+    assert area["features"] == 3 and "limit" in area["fields"]
+    assert len((tmp_path / "access.csv").read_text().splitlines()) == 33
+    assert {path.name for path in (tmp_path / "gmns").iterdir()} == {"node.csv", "link.csv"}
+
+
+def test_results_as_json_and_settings(study_file):
+    settings = ("from.layer=zones", "to.layer=cool_rooms", "to.where=seats > 50", "limit=9")
+    result = run("ask", "matrix", "--study", str(study_file), *[word for pair in settings for word in ("--set", pair)])
+    document = json.loads(result.output)
+    assert document["summary"]["ends"] < 14 and max(row["duration_s"] for row in document["rows"]) <= 540
+
+
+def test_inputs_from_a_file_and_set_on_top(study_file, tmp_path):
+    inputs = tmp_path / "inputs.json"
+    inputs.write_text(json.dumps({"places": {"layer": "cool_rooms"}, "limits": [5]}))
+    out = tmp_path / "o.json"
+    words = ["ask", "isochrone", "--study", str(study_file), "--inputs", str(inputs), "--set", "limits=2,4"]
+    result = run(*words, "--out", str(out))
+    assert result.exit_code == 0
+    assert json.loads(out.read_text())["summary"]["limits_min"] == [2, 4]
+
+
+def test_info_and_build_report_for_machines(study_file, tmp_path):
+    info = json.loads(run("info", "--study", str(study_file), "--json").output)
+    assert {layer["id"] for layer in info["layers"]} >= {"streets", "zones"}
+    extract = tmp_path / "m.osm"
+    extract.write_text(osm(node(1, 0, 0) + node(2, 0.001, 0) + way(1, [1, 2], highway="path")))
+    report = json.loads(run("build", str(extract), "--study", str(tmp_path / "m.gpkg"), "--json").output)
+    assert report["links"] == 1
+    spoken = run("build", str(extract), "--study", str(tmp_path / "m.gpkg"))
+    assert "drive: The mode 'drive' can use no connected street" in spoken.output
+
+
+WRONG = [
+    (["build", "none.osm", "--study", "s.gpkg"], "no such file"),
+    (["build", "empty.osm", "--study", "s.gpkg"], "is empty"),
+    (["build", "bad.osm", "--study", "s.gpkg"], "not well-formed"),
+    (["build", "bad.osm", "--study", "s.txt"], "ending .gpkg"),
+    (["build", "bad.shp", "--study", "s.gpkg"], "not a kind of map extract"),
+    (["build", "bad.osm", "bad.osm", "--study", "s.gpkg"], "one is read at a time"),
+    (["build", "bad.osm", "--study", "s.gpkg", "--bbox", "3,2,1,0"], "empty or off the Earth"),
+    (["build", "bad.osm", "--study", "s.gpkg", "--bbox", "here"], "is no box"),
+    (["add", "bad.geojson", "--study", "ferrow.gpkg"], "not valid JSON"),
+    (["add", "bad.osm", "--study", "none.gpkg"], "no such study"),
+    (["ask", "fly", "--study", "ferrow.gpkg"], "no question 'fly'"),
+    (["ask", "isochrone", "--study", "ferrow.gpkg"], "'places' is required"),
+    (["ask", "isochrone", "--study", "ferrow.gpkg", "--set", "places"], "is no setting"),
+    (["ask", "isochrone", "--study", "ferrow.gpkg", "--set", "places.layer=cool_rooms", "--set", "limits=-5"], "limit"),
+    (
+        ["ask", "isochrone", "--study", "ferrow.gpkg", "--set", "places.layer=cool_rooms", "--out", "x.pdf"],
+        "does not write",
+    ),
+    (
+        ["ask", "isochrone", "--study", "ferrow.gpkg", "--set", "places.layer=cool_rooms", "--out", "no/x.csv"],
+        "cannot be written",
+    ),
+    (["ask", "isochrone", "--study", "ferrow.gpkg", "--inputs", "bad.geojson"], "cannot be read"),
+    (["export", "nothing", "--study", "ferrow.gpkg", "--out", "x.csv"], "no layer 'nothing'"),
+    (["export", "streets", "--study", "ferrow.gpkg", "--out", "g", "--mode", "fly"], "no mode 'fly'"),
+    (["serve", "nowhere"], "no such folder"),
+]
+
+
+@pytest.mark.parametrize(("words", "expected"), WRONG)
+def test_errors_are_one_line_and_exit_status_2(study_file, tmp_path, monkeypatch, words, expected):
+    monkeypatch.chdir(tmp_path)
+    shutil.copy(study_file, "ferrow.gpkg")
+    Path("empty.osm").write_text("")
+    for name in ("bad.osm", "bad.geojson", "bad.shp"):
+        Path(name).write_text("{")
+    before = {path.name for path in tmp_path.iterdir()}
+    stamp = Path("ferrow.gpkg").read_bytes()
+    result = run(*words)
+    assert result.exit_code == 2
+    assert expected in result.stderr and len(result.stderr.strip().splitlines()) == 1
+    after = {path.name for path in tmp_path.iterdir() if not path.name.endswith(".awl")}
+    assert after == before and Path("ferrow.gpkg").read_bytes() == stamp, "nothing half-written"
+
+
+def test_every_verb_has_an_example():
+    for name in main.commands:
+        assert "Example: awl" in run(name, "--help").output
+
+
+def test_serving_on_loopback_until_interrupted(study_file):
+    command = [sys.executable, "-m", "awl.cli", "serve", str(study_file), "--port", "0"]
+    process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    try:
+        line = process.stdout.readline()
+        address = line.rsplit(" ", 1)[1].strip()
+        assert address.startswith("http://127.0.0.1:")
+        with urllib.request.urlopen(f"{address}/studies") as response:
+            assert json.load(response)["studies"][0]["id"] == study_file.stem
+        taken = run("serve", str(study_file), "--port", address.rsplit(":", 1)[1])
+        assert taken.exit_code == 2 and "cannot be used" in taken.stderr
+    finally:
+        process.send_signal(signal.SIGINT)
+        assert process.wait(20) == 0
