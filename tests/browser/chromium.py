@@ -110,7 +110,8 @@ class Page:
         x, y = self.at(lon, lat)
         chain = ActionChains(self.driver, duration=30).click_and_hold(pin)
         for share in (0.25, 0.5, 0.75, 1.0):
-            chain = chain.move_to_location(round(x0 + (left + x - x0) * share), round(y0 + (top + y - y0) * share))
+            pointer = chain.w3c_actions.pointer_action
+            pointer.move_to_location(round(x0 + (left + x - x0) * share), round(y0 + (top + y - y0) * share))
         chain.release().perform()
 
     def picture(self, path: Path) -> None:

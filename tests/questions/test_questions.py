@@ -12,7 +12,6 @@ from pyproj import Geod
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 
-from awl.core.access.zones import LIVED_ON, ZONE_EDGE_M
 from awl.core.errors import AwlError, Cancelled
 from awl.core.progress import Progress
 from awl.formats import geojson, gmns
@@ -22,7 +21,7 @@ from awl.questions.run import ask
 from awl.study import intake
 from awl.study.study import Study
 from tests.conftest import CUT, node, osm, way
-from tests.oracle import times_between
+from tests.oracle import people_within, times_between
 
 ROOMS = {"layer": "cool_rooms"}
 ZONES = {"layer": "zones"}
@@ -204,38 +203,11 @@ def test_catchments_share_out_streets_and_people(study):
 # -- access ----------------------------------------------------------------------------------------------------------------
 
 
-def independent_access(study, minutes: float) -> np.ndarray:
-    """People per zone within reach, from sample points every 4 m and the oracle's times; shares no code with `access`."""
-    network = study.network("walk")
-    graph = network.graph
-    rooms = study.read_layer("cool_rooms")
-    zones = study.read_layer("zones")
-    links = np.flatnonzero(network.usable & np.isin(graph.tag("highway").decode(), LIVED_ON))
-    # 2,500 points evenly spaced along all streets laid end to end.
-    reach = np.cumsum(graph.link_length[links])
-    marks = (np.arange(2500) + 0.5) / 2500 * reach[-1]
-    row = np.searchsorted(reach, marks)
-    chosen, at = links[row], 1 - (reach[row] - marks) / graph.link_length[links][row]
-    spots = shapely.line_interpolate_point(graph.lines_xy[chosen], at, normalized=True)
-    lon, lat = graph.plane.lonlat(*shapely.get_coordinates(spots).T)
-    everything = study.snapper("walk").snap(
-        np.concatenate([lon, shapely.get_x(rooms.geometry)]), np.concatenate([lat, shapely.get_y(rooms.geometry)]), 100
-    )
-    times = times_between(network, everything)[:2500, 2500:].min(axis=1)
-    people = np.array(zones.columns["population"], float)
-    within = np.zeros(len(people))
-    for row, shape in enumerate(graph.plane.project(zones.geometry)):
-        inside = shapely.contains(shapely.buffer(shape, ZONE_EDGE_M), spots)
-        within[row] = people[row] * (times[inside] <= minutes * 60).mean() if inside.any() else 0
-    return within
-
-
 def test_access_equals_an_independent_count(study):
     result = document(study, "access", places=ROOMS, zones=ZONES, fields=["population"], limits=[3, 6])
     for minutes in (3, 6):
-        expected = independent_access(study, minutes)
         total = result["summary"]["totals"][0][f"within_{minutes}"]
-        assert total == pytest.approx(expected.sum(), rel=0.03)
+        assert total == pytest.approx(people_within(study, minutes), rel=0.03)
 
 
 def test_totals_add_up_to_the_person(study):

@@ -1,0 +1,132 @@
+"""The whole job in the real browser: from dropping the extract to reading the zone figure."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from awl.cli import DEMO
+from awl.study.study import Study
+from tests.browser.chromium import Page
+from tests.oracle import people_within
+
+pytestmark = pytest.mark.browser
+DATA = DEMO / "data"
+
+
+def number(text: str) -> float:
+    """A figure as it is read on the screen."""
+    return float(re.sub(r"[^\d.−-]", "", text).replace("−", "-"))
+
+
+def drop(page: Page, path: Path) -> None:
+    page.driver.find_element(By.CSS_SELECTOR, "[data-testid=file]").send_keys(str(path))
+
+
+def test_from_the_extract_to_the_zone_figure(page: Page, served: Path) -> None:
+    page.driver.get(page.address)
+    page.find("[data-testid=map], main h1", "Awl")
+    drop(page, DATA / "ferrow.osm.gz")
+    page.find(".running", "%")
+    page.find("h1", "What do we have?")
+    study = Study(served / "ferrow.gpkg")
+    streets = len(study.read_layer("streets"))
+
+    # Sources: what came in, and two layers more.
+    assert number(page.find(".report-figures .figure", "Ways read").text.split("\n")[0]) > 0
+    drop(page, DATA / "zones.geojson")
+    page.find("table", "Zones")
+    drop(page, DATA / "cool_rooms.geojson")
+    page.find("table", "Cool rooms")
+
+    # Streets: the report agrees with the file.
+    page.click(".stage", "Streets")
+    assert number(page.find(".report-figures .figure", "Links").text.replace("Links", "")) == streets
+    page.settled()
+
+    # Modes: what a mode may not use is not used.
+    page.click(".stage", "Modes")
+    page.click("[role=tab]", "Drive")
+    page.find("tr.quiet", "footway")
+
+    # Sheet: how far do people come to a cool room?
+    page.click(".stage", "Sheet")
+    page.click(".asking .linkish", "How far")
+    page.find(".block.selected .figure", "km²")
+    page.click(".block.selected [data-slot=limits]")
+    page.type("[aria-label='Limits in minutes']", "4, 8" + Keys.ENTER)
+    page.find(".block.selected [data-slot=limits]", "4, 8 minutes")
+    page.find(".block.selected .figure", "within 8 min")
+    page.find(".legend-row", "to 8 min")
+    page.settled()
+    assert shown_colours(page) >= {"#5b1647", "#b67710"}, "reached streets are drawn in the colours of the bands"
+
+    # Who lives near? The figure is that of an independent count.
+    page.click(".asking .linkish", "Who lives near")
+    label = page.find(".block.selected .figure", "of population, 10 min")
+    share = number(label.text.split("%")[0])
+    people = sum(study.read_layer("zones").columns["population"])
+    assert share == pytest.approx(100 * people_within(study, 10) / people, abs=1.0)
+    page.settled()
+
+    # Table, map and legend are one: a row selects its zone, the legend counts the zones.
+    page.click(".MuiDataGrid-row [data-field=zone]")
+    page.wait(lambda: page.driver.find_element(By.CSS_SELECTOR, ".MuiDataGrid-row.Mui-selected"), "a selected row")
+    assert (
+        page.wait(
+            lambda: page.script("return window.awlMap.map.querySourceFeatures('selection').length"), "its outline"
+        )
+        > 0
+    )
+    counts = [
+        number(row.text.split("%")[1])
+        for row in page.driver.find_elements(By.CSS_SELECTOR, ".legend-row")
+        if "%" in row.text
+    ]
+    assert sum(counts) == 32
+
+    # Handout: the same figure goes out as a table.
+    page.click(".stage", "Handout")
+    page.find(".downloads a", "GeoPackage")
+    zones = page.find(".downloads", "zones").find_element(
+        By.XPATH, ".//span[.='zones']/following-sibling::a[.='CSV'][1]"
+    )
+    text = page.script(
+        "const r = new XMLHttpRequest(); r.open('GET', arguments[0], false); r.send(); return r.responseText",
+        zones.get_attribute("href"),
+    )
+    header, *rows = text.strip().splitlines()
+    column = header.split(",").index("population_within_10")
+    # The name of a zone holds a comma and is quoted, so count columns from the quote on.
+    within = sum(float(row.split('"', 2)[2].split(",")[column]) for row in rows)
+    assert 100 * within / people == pytest.approx(share, abs=0.06)
+    assert page.log() == ""
+
+
+def shown_colours(page: Page) -> set[str]:
+    """Colours of the map's pixels, read from a screenshot by the page itself."""
+    picture = page.driver.get_screenshot_as_base64()
+    return set(
+        page.driver.execute_async_script(
+            """
+            const done = arguments[1], image = new Image();
+            image.onload = () => {
+              const box = document.querySelector('.map').getBoundingClientRect();
+              const canvas = document.createElement('canvas');
+              [canvas.width, canvas.height] = [box.width, box.height];
+              const pen = canvas.getContext('2d');
+              pen.drawImage(image, -box.x, -box.y);
+              const data = pen.getImageData(0, 0, box.width, box.height).data, seen = new Set();
+              const hex = (v) => v.toString(16).padStart(2, '0');
+              for (let i = 0; i < data.length; i += 4) seen.add('#' + hex(data[i]) + hex(data[i + 1]) + hex(data[i + 2]));
+              done([...seen]);
+            };
+            image.src = 'data:image/png;base64,' + arguments[0];
+            """,
+            picture,
+        )
+    )
