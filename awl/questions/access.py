@@ -233,9 +233,9 @@ def _straight(
 def _table_columns(fields: list[str], limits: list[float]) -> list[Column]:
     return [
         Column("zone", "Zone"),
-        Column(fields[0], fields[0].replace("_", " ").capitalize(), "", 0),
-        Column("mean_min", "Mean time", "min", 1),
-        *[Column(f"share_within_{limit:g}", f"In {limit:g} min", "%", 1) for limit in limits],
+        Column(fields[0], "People" if fields[0] == "population" else fields[0].replace("_", " ").capitalize(), "", 0),
+        Column("mean_min", "Mean", "min", 1),
+        *[Column(f"share_within_{limit:g}", f"{limit:g} min", "%", 1) for limit in limits],
         Column("nearest_place", "Nearest"),
     ]
 

@@ -19,6 +19,7 @@ from awl.core.modes.mode import SHIPPED
 from awl.core.modes.network import BLOCKED
 from awl.core.modes.rules import REASONS, SPEED_SOURCES
 from awl.core.progress import Progress
+from awl.formats import geojson
 from awl.formats.limits import MAX_BYTES
 from awl.questions import QUESTIONS
 from awl.questions.base import LayerSet, SharedInputs
@@ -253,6 +254,24 @@ def answer(study_id: str, question_id: str) -> Response:
     if found is None:
         raise AwlError("The question has no answer yet", status=404, kind="no-answer")
     return reply({**found, "fresh": found["stamp"] == study.stamp})
+
+
+@api.post("/studies/<study_id>/answers/<question_id>/keep")
+def keep_answer(study_id: str, question_id: str) -> Response:
+    """Keep the collections of an answer as layers of the study, which any reader of GeoPackage opens."""
+    study = study_of(study_id)
+    body()
+    found = records.answer(study.reading, question_id)
+    if found is None:
+        raise AwlError("The question has no answer yet", status=404, kind="no-answer")
+    kept = []
+    for part, value in found["result"].items():
+        if isinstance(value, dict) and value.get("type") == "FeatureCollection" and value["features"]:
+            ident = slug(f"answer_{question_id}_{part}")
+            title = f"{found['result']['title']}: {part}"
+            study.add_layer(ident, geojson.from_document(value, part), title, "answer", f"question {question_id}")
+            kept.append(ident)
+    return reply({"layers": kept})
 
 
 # -- intake ----------------------------------------------------------------------------------------------------------------

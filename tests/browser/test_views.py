@@ -46,12 +46,12 @@ def test_a_route_by_clicking_then_dragging(sheet: Page, cut: Study) -> None:
     sheet.click_map(*EAST)
     sheet.find(".block.selected .figure", "quickest way")
     sheet.find(".steps li", "start on")
-    before = sheet.find(".block.selected .figure", "distance").text
     named = sheet.find("[data-slot=waypoints]").text
     assert " and " in named and "point" not in named, "points are named by their street"
     sheet.settled()
     sheet.drag_pin(1, -36.198, 41.2945)
-    sheet.wait(lambda: sheet.find(".block.selected .figure", "distance").text != before, "the new distance")
+    sheet.wait(lambda: sheet.find("[data-slot=waypoints]").text != named, "the new name")
+    sheet.wait(lambda: records.answer(cut.reading, block(cut)["id"])["inputs"] == block(cut)["inputs"], "the new way")
     kept = block(cut)["inputs"]["waypoints"]["features"][1]["geometry"]["coordinates"]
     assert kept == pytest.approx([-36.198, 41.2945], abs=2e-4)
 

@@ -317,6 +317,18 @@ def test_the_study_can_be_taken_home(client, tmp_path):
     assert "streets" in pyogrio.list_layers(path)[:, 0]
 
 
+def test_a_kept_answer_is_a_layer_for_any_reader(client, folder):
+    import pyogrio
+
+    execute(client, "isochrone", {"places": ROOMS, "limits": [2, 4]}, question="q9")
+    kept = client.post(f"{BASE}/answers/q9/keep", json={}).get_json()["layers"]
+    assert "answer_q9_areas" in kept
+    info = pyogrio.read_info(folder / "ferrow.gpkg", layer="answer_q9_areas")
+    assert info["features"] == 2 and "limit" in info["fields"]
+    assert get(client, f"{BASE}/collections/answer_q9_areas/items")["numberMatched"] == 2
+    assert client.post(f"{BASE}/answers/none/keep", json={}).status_code == 404
+
+
 def test_responses_carry_protective_headers(client):
     headers = client.get(BASE).headers
     assert (

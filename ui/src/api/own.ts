@@ -171,4 +171,8 @@ export async function follow(id: string, onStatus: (job: JobInfo) => void): Prom
   }
 }
 
+/** Keep the collections of an answer as layers of the study. */
+export const keepAnswer = (study: string, question: string) =>
+  sendJson<{ layers: string[] }>(`/studies/${study}/answers/${encodeURIComponent(question)}/keep`, "POST");
+
 export const stopJob = (id: string) => sendJson<JobInfo>(`/jobs/${id}`, "DELETE");

@@ -1,9 +1,10 @@
 /** Stage Handout: give away the study, its layers, its streets and its answers, or the address of its API. */
-import { useQueries } from "@tanstack/react-query";
+import { useQueries, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { fetchJson } from "../api/client";
-import type { Overview } from "../api/own";
+import { keepAnswer, type Overview } from "../api/own";
 import { clock, figure, words } from "../common/format";
-import { useSheet, type Answer, type QuestionBlock } from "../state/sheet";
+import { message, useSheet, type Answer, type QuestionBlock } from "../state/sheet";
 
 const FRAME = new Set(["title", "summary", "figures", "doubts", "method", "table", "chart"]);
 
@@ -16,7 +17,7 @@ export function Handout({ overview }: { overview: Overview }) {
       <p className="dateline">Open formats, ready for other programs</p>
       <h2>The study</h2>
       <div className="downloads">
-        <span>All layers, streets, sheet and answers in one file</span>
+        <span>Layers, streets, sheet and kept answers in one file</span>
         <span />
         <a href={`${base}/file`}>GeoPackage</a>
       </div>
@@ -64,6 +65,30 @@ function Row({ label, children }: { label: string; children: React.ReactNode }) 
   );
 }
 
+/** Keeps an answer as layers of the study file, so that it travels with the GeoPackage. */
+function Keep({ overview, question }: { overview: Overview; question: string }) {
+  const queries = useQueryClient();
+  const [said, setSaid] = useState<string | null>(null);
+  const kept = overview.layers.some(({ role, source }) => role === "answer" && source === `question ${question}`);
+  const keep = async () => {
+    try {
+      const { layers } = await keepAnswer(overview.id, question);
+      setSaid(`Kept as ${layers.length} layers of the study.`);
+      await queries.invalidateQueries({ queryKey: ["overview", overview.id] });
+    } catch (error) {
+      setSaid(message(error));
+    }
+  };
+  return (
+    <p className="block-tools" style={{ margin: "0 0 2px" }}>
+      <button className="linkish" onClick={() => void keep()}>
+        {kept ? "Keep this newer answer in the study" : "Keep as layers of the study"}
+      </button>
+      {said && <span role="status">{said}</span>}
+    </p>
+  );
+}
+
 function Answers({ overview }: { overview: Overview }) {
   const { data: sheet } = useSheet(overview.id);
   const questions = (sheet?.blocks ?? []).filter((b): b is QuestionBlock => b.kind === "question");
@@ -85,6 +110,7 @@ function Answers({ overview }: { overview: Overview }) {
           <p style={{ font: "var(--t-prose)" }}>
             {answer.result.title} <span className="faint">{clock(answer.made)}</span>
           </p>
+          <Keep overview={overview} question={question.id} />
           <div className="downloads">
             {Object.entries(answer.result)
               .filter(([name, value]) => !FRAME.has(name) && typeof value === "object")

@@ -24,14 +24,14 @@ const FRAME = {
   "& .MuiBarElement-root": { rx: 0 },
 };
 
-export function AnswerChart({ result, height }: { result: Results; height: number }) {
+export function AnswerChart({ result }: { result: Results }) {
   const chart = result.chart as Chart | undefined;
   if (!chart) return null;
   if (chart.kind === "steps") return <Directions title={chart.title} steps={(result[chart.part ?? ""] ?? []) as Step[]} />;
-  return chart.kind === "curve" ? <Curve chart={chart} height={height} /> : <Bars chart={chart} height={height} />;
+  return chart.kind === "curve" ? <Curve chart={chart} /> : <Bars chart={chart} />;
 }
 
-function Curve({ chart, height }: { chart: Chart; height: number }) {
+function Curve({ chart }: { chart: Chart }) {
   const x = chart.x.values as number[];
   const at = chart.marks ? middleLimit(chart.marks) : null;
   const nearest = at === null ? -1 : x.reduce((best, value, i) => (Math.abs(value - at) < Math.abs((x[best] ?? 0) - at) ? i : best), 0);
@@ -45,16 +45,17 @@ function Curve({ chart, height }: { chart: Chart; height: number }) {
               <path d="M0 4H24" stroke="var(--ink)" strokeWidth="2" strokeDasharray={DASHES[i % DASHES.length]} />
             </svg>
             {label}
-            {nearest >= 0 && (
-              <b>
-                {figure(values[nearest], 1)} at {figure(x[nearest], 0)} {chart.x.label === "minutes" ? "min" : "m"}
-              </b>
-            )}
+            {nearest >= 0 && <b>{figure(values[nearest], 1)}</b>}
           </span>
         ))}
+        {nearest >= 0 && (
+          <em>
+            at {figure(x[nearest], 0)} {chart.x.label === "minutes" ? "min" : "m"}
+          </em>
+        )}
       </div>
+      <div className="chart-fill">
       <LineChart
-        height={Math.max(height - 28, 90)}
         margin={{ top: 8, right: 16, bottom: 2, left: 0 }}
         hideLegend
         skipAnimation
@@ -72,17 +73,18 @@ function Curve({ chart, height }: { chart: Chart; height: number }) {
       >
         {at !== null && <ChartsReferenceLine x={at} lineStyle={{ stroke: "var(--ink)", strokeWidth: 1 }} />}
       </LineChart>
+      </div>
     </>
   );
 }
 
-function Bars({ chart, height }: { chart: Chart; height: number }) {
+function Bars({ chart }: { chart: Chart }) {
   const many = chart.x.values.length > 8;
   return (
     <>
       <h3>{chart.title}</h3>
+      <div className="chart-fill">
       <BarChart
-        height={Math.max(height - 10, 90)}
         margin={{ top: 8, right: 8, bottom: 2, left: 0 }}
         hideLegend
         skipAnimation
@@ -92,6 +94,7 @@ function Bars({ chart, height }: { chart: Chart; height: number }) {
         series={chart.series.map(({ label, values }) => ({ data: values, label, color: "var(--ink-2)" }))}
         sx={FRAME}
       />
+      </div>
     </>
   );
 }

@@ -23,8 +23,8 @@ export function AnswerTable({ answer, rows }: { answer: Answer; rows: Row[] }) {
     field,
     headerName: unit && unit !== "people" ? `${title}, ${unit}` : title,
     type: digits === null ? "string" : "number",
-    flex: digits === null ? 1.7 : 1,
-    minWidth: digits === null ? 96 : 62,
+    flex: digits === null ? 2.3 : 1,
+    minWidth: digits === null ? 96 : 50,
     align: digits === null ? "left" : "right",
     headerAlign: digits === null ? "left" : "right",
     valueFormatter: (value: unknown) => (typeof value === "number" ? figure(value, digits ?? 0) : String(value ?? "–")),
@@ -35,7 +35,7 @@ export function AnswerTable({ answer, rows }: { answer: Answer; rows: Row[] }) {
       rows={rows}
       columns={columns}
       rowHeight={23}
-      columnHeaderHeight={30}
+      columnHeaderHeight={38}
       hideFooter={rows.length <= 100}
       disableColumnMenu
       disableMultipleRowSelection
@@ -48,12 +48,16 @@ export function AnswerTable({ answer, rows }: { answer: Answer; rows: Row[] }) {
         border: 0,
         font: "var(--t-table)",
         color: "var(--ink)",
+        "--DataGrid-t-header-background-base": "var(--page)",
+        "--DataGrid-t-color-background-base": "var(--page)",
         "--DataGrid-containerBackground": "var(--page)",
         "--DataGrid-rowBorderColor": "var(--rule)",
         backgroundColor: "var(--page)",
         "& .MuiDataGrid-columnHeader, & .MuiDataGrid-cell": { padding: "0 6px" },
         "& .MuiDataGrid-columnHeaders": { borderBottom: "1px solid var(--ink)" },
-        "& .MuiDataGrid-columnHeaderTitle": { font: "400 11.5px/16px var(--sans)", color: "var(--ink-2)" },
+        "& .MuiDataGrid-columnHeader": { background: "var(--page)", alignItems: "end", paddingBottom: "3px" },
+        "& .MuiDataGrid-columnHeaderTitle": { font: "400 11.5px/14px var(--sans)", color: "var(--ink-2)", whiteSpace: "normal", textAlign: "inherit" },
+        "& .MuiDataGrid-columnHeader--alignRight .MuiDataGrid-columnHeaderTitle": { textAlign: "right" },
         "& .MuiDataGrid-columnSeparator": { display: "none" },
         "& .MuiDataGrid-cell": { lineHeight: "22px", borderColor: "var(--rule)" },
         "& .MuiDataGrid-row:hover": { background: "var(--sunk)" },

@@ -69,7 +69,7 @@ export function Tray({ overview }: { overview: Overview }) {
             <AnswerTable answer={answer} rows={rows} />
           </div>
           <div className="tray-chart">
-            <AnswerChart result={answer.result} height={trayHeight - 60} />
+            <AnswerChart result={answer.result} />
           </div>
         </>
       )}

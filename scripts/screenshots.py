@@ -1,0 +1,79 @@
+"""Make docs/screenshots anew: each main view of the demo study at 1280x800."""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+from pathlib import Path
+
+from awl.cli import make_demo
+from tests.browser.chromium import Page, browser, server
+
+BRIDGE = (-36.19905, 41.30105)
+"""The footbridge, about its middle."""
+START, END = (-36.2085, 41.3030), (-36.1920, 41.2935)
+
+
+def pictures(page: Page, folder: Path) -> None:
+    """Walk through the demo as a reader of the README would, with a picture of each view."""
+    page.open("ferrow/sources")
+    page.settled()
+    page.picture(folder / "sources.png")
+    page.open("ferrow/modes")
+    page.click("[role=tab]", "Drive")
+    page.script("window.awlMap.map.jumpTo({center: [-36.1985, 41.2995], zoom: 14.9})")
+    page.settled()
+    page.click_map(*BRIDGE)
+    page.settled()
+    page.picture(folder / "modes.png")
+    page.open("ferrow/streets")
+    page.script("window.awlMap.map.jumpTo({center: [-36.2015, 41.3008], zoom: 15.6})")
+    page.settled()
+    page.picture(folder / "streets.png")
+    page.open("ferrow/sheet")
+    page.click(".block .number", "1")
+    page.script("window.awlMap.map.jumpTo({center: [-36.2, 41.2975], zoom: 13.7})")
+    page.click("[data-question=q1] [data-slot=limits]")
+    page.find(".editor")
+    page.settled()
+    page.picture(folder / "sheet.png")
+    page.click("[aria-label='Change to the dark theme']")
+    page.settled()
+    page.picture(folder / "sheet-dark.png")
+    page.click("[aria-label='Change to the light theme']")
+    page.click("[data-question=q1] [data-slot=limits]")
+    page.click(".block .number", "2")
+    page.script("window.awlMap.map.jumpTo({center: [-36.1985, 41.2995], zoom: 13.05})")
+    page.click(".MuiDataGrid-row [data-field=zone]")
+    page.settled()
+    page.picture(folder / "access.png")
+    page.click(".asking .linkish", "By which way")
+    page.find(".notice", "the start")
+    page.script("window.awlMap.map.jumpTo({center: [-36.2, 41.2985], zoom: 14.1})")
+    page.settled()
+    page.click_map(*START)
+    page.find(".notice", "next point")
+    page.click_map(*END)
+    page.find(".block.selected .figure", "quickest way")
+    page.click(".block.selected [data-slot=mode]")
+    page.find(".editor input[value=drive]").send_keys(" ")
+    page.find(".block.selected [data-slot=mode]", "driver")
+    page.click(".block.selected [data-slot=mode]")
+    page.settled()
+    page.picture(folder / "route.png")
+    page.open("ferrow/handout")
+    page.settled()
+    page.picture(folder / "handout.png")
+
+
+def main(folder: Path) -> None:
+    """Write all pictures to `folder`."""
+    folder.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as studies:
+        make_demo(Path(studies))
+        with server(Path(studies)) as address, browser(address) as page:
+            pictures(page, folder)
+
+
+if __name__ == "__main__":
+    main(Path(sys.argv[1] if len(sys.argv) > 1 else "docs/screenshots"))
