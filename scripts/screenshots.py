@@ -9,7 +9,7 @@ from pathlib import Path
 from awl.cli import make_demo
 from tests.browser.chromium import Page, browser, server
 
-BRIDGE = (-36.19905, 41.30105)
+BRIDGE = (-36.19658, 41.30157)
 """The footbridge, about its middle."""
 START, END = (-36.2085, 41.3030), (-36.1920, 41.2935)
 
