@@ -38,7 +38,6 @@ def ways_of(plan: Plan) -> list[Way]:
 def _noded(lines: list[shapely.LineString]) -> tuple[np.ndarray, np.ndarray]:
     """Lines cut at every crossing, and the row of the line each piece came from."""
     pieces = shapely.get_parts(shapely.node(shapely.set_precision(shapely.union_all(lines, grid_size=GRID_M), GRID_M)))
-    pieces = pieces[shapely.length(pieces) > 1.0]
     middle = shapely.line_interpolate_point(pieces, 0.5, normalized=True)
     _, source = shapely.STRtree(lines).query_nearest(middle, all_matches=False)
     return pieces, source
@@ -57,7 +56,7 @@ def _roundabout(
     out_lines, out_tags = [], []
     for line, tag in zip(lines, tags, strict=True):
         for part in shapely.get_parts(shapely.difference(line, disc)):
-            if part.length > 0.5:
+            if part.length > GRID_M:
                 out_lines.append(part)
                 out_tags.append(tag)
     ring = shapely.LineString(shapely.reverse(disc.exterior) if disc.exterior.is_ccw else disc.exterior)

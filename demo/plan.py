@@ -75,6 +75,7 @@ class Plan:
     rail: list[shapely.LineString] = field(default_factory=list)
     cells: dict[str, shapely.Polygon] = field(default_factory=dict)
     apart: list[Street] = field(default_factory=list)
+    edges: list[shapely.LineString] = field(default_factory=list)
 
 
 def warp(xy: np.ndarray) -> np.ndarray:
@@ -138,7 +139,8 @@ def _main_streets(
         tags = {"highway": highway, "name": name, "maxspeed": "50", "lanes": "2", "surface": "asphalt", "lit": "yes"}
         plan.streets.append(Street(smooth([(float(x), float(y)) for x, y in points], 60), tags))
     # The footbridge reaches from quay to quay, north of Gant Avenue.
-    foot = shapely.LineString([(30, 340), (390, 60)])
+    river = plan.water[0][0].union(islet)
+    foot = shapely.LineString([(30, 340), (390, 60)]).intersection(shapely.buffer(river, QUAY_M))
     plan.streets.append(
         Street(foot, {"highway": "footway", "name": "Heron Footbridge", "bicycle": "dismount", "lit": "yes"})
     )
@@ -181,7 +183,11 @@ def _quarter(
     whole = cell.intersection(bank)
     plan.cells[district.name] = whole
     tags = {"highway": "tertiary", "name": names.street("tertiary"), "maxspeed": "40", "surface": "asphalt"}
-    for piece in shapely.get_parts(shapely.line_merge(cell.boundary.intersection(bank))):
+    # The edge between two quarters is one street, drawn with the first of them.
+    drawn = shapely.buffer(shapely.union_all([shapely.LineString(), *plan.edges]), 0.5)
+    edges = shapely.get_parts(shapely.line_merge(cell.boundary.intersection(bank).difference(drawn)))
+    plan.edges += list(edges)
+    for piece in edges:
         if piece.length > 60:
             plan.streets.append(Street(piece, dict(tags), district.name))
     pieces = shapely.get_parts(shapely.polygonize([shapely.union_all([whole.boundary, mains.intersection(whole)])]))

@@ -111,7 +111,7 @@ class Route(Question):
                     Column("duration_min", "Time", "min", 1),
                     Column("distance_km", "Distance", "km", 2),
                     Column("mean_speed_kmh", "Mean speed", "km/h", 1),
-                    Column("detour_factor", "Against straight", "times", 2),
+                    Column("detour_factor", "Detour factor", "", 2),
                 ],
             ),
             chart={"kind": "steps", "title": f"Directions, {MEASURE_WORDS[wanted[0]]} way", "part": "steps"},
