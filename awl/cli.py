@@ -249,6 +249,33 @@ def _write(path: Path, data: bytes) -> None:
         raise AwlError(f"The file cannot be written ({error.strerror})", where=str(path)) from error
 
 
+@main.command("run")
+@click.argument("sheet")
+@study_option
+@click.option("--out", required=True, type=click.Path(path_type=Path), help="Folder for the answers.")
+def run_sheet(sheet: str, study_path: Path, out: Path) -> None:
+    """Run every question of a saved sheet; writes one results document per question.
+
+    Example: awl run main --study ferrow.gpkg --out answers
+    """
+    from awl.questions.run import ask as run
+
+    study = Study(study_path)
+    found = records.sheet(study.reading, sheet)
+    if found is None:
+        raise AwlError(f"The study has no sheet '{sheet}'", remedy="The sheet of the browser is called 'main'")
+    questions = [block for block in found["blocks"] if block.get("kind") == "question"]
+    answers = []
+    for block in questions:
+        with _Shown() as progress:
+            answers.append(run(study, block["process"], block["inputs"], progress).document())
+    out.mkdir(parents=True, exist_ok=True)
+    for number, (block, document) in enumerate(zip(questions, answers, strict=True), 1):
+        path = out / f"{number}-{block['process']}.json"
+        _write(path, geojson.dumps(document))
+        click.echo(f"{path}: {document['title']}")
+
+
 @main.command()
 @click.argument("what")
 @study_option

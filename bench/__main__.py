@@ -134,7 +134,10 @@ def questions() -> list[tuple[str, float, float, str]]:
             "matrix, 32 x 14": lambda: ask(study, "matrix", {"from": {"layer": "zones"}, "to": rooms}),
         }
         base, *times = medians(lambda: arrivals(network, place, "time"), *calls.values())
-        return [(f"Ferrow: {name}", seconds, base, "of one search") for name, seconds in zip(calls, times, strict=True)]
+        return [
+            (f"Ferrow: {name}; bound: one search", seconds, base, "of the bound's speed")
+            for name, seconds in zip(calls, times, strict=True)
+        ]
 
 
 def main() -> None:

@@ -17,6 +17,7 @@ import pytest
 from click.testing import CliRunner
 
 from awl.cli import DEMO, main
+from awl.study import records
 from tests.conftest import node, osm, way
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -121,6 +122,37 @@ def test_errors_are_one_line_and_exit_status_2(study_file, tmp_path, monkeypatch
     assert expected in result.stderr and len(result.stderr.strip().splitlines()) == 1
     after = {path.name for path in tmp_path.iterdir() if not path.name.endswith(".awl")}
     assert after == before and Path("ferrow.gpkg").read_bytes() == stamp, "nothing half-written"
+
+
+def test_a_saved_sheet_is_run_whole_or_not_at_all(own_study, tmp_path):
+    blocks = [
+        {"id": "p", "kind": "prose", "text": "Words."},
+        {
+            "id": "a",
+            "kind": "question",
+            "process": "isochrone",
+            "inputs": {"places": {"layer": "cool_rooms"}, "limits": [3]},
+        },
+        {
+            "id": "b",
+            "kind": "question",
+            "process": "matrix",
+            "inputs": {"from": {"layer": "cool_rooms"}, "to": {"layer": "zones"}},
+        },
+    ]
+    with own_study.writing() as connection:
+        records.save_sheet(connection, "main", {"title": "t", "blocks": blocks})
+    result = run("run", "main", "--study", str(own_study.path), "--out", str(tmp_path / "answers"))
+    assert result.exit_code == 0
+    assert sorted(path.name for path in (tmp_path / "answers").iterdir()) == ["1-isochrone.json", "2-matrix.json"]
+    blocks[2]["inputs"]["mode"] = "fly"
+    with own_study.writing() as connection:
+        records.save_sheet(connection, "main", {"title": "t", "blocks": blocks})
+    result = run("run", "main", "--study", str(own_study.path), "--out", str(tmp_path / "none"))
+    assert result.exit_code == 2 and not (tmp_path / "none").exists()
+    assert (
+        "no sheet 'other'" in run("run", "other", "--study", str(own_study.path), "--out", str(tmp_path / "x")).stderr
+    )
 
 
 def test_every_verb_has_an_example():

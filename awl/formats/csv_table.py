@@ -4,12 +4,17 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections.abc import Iterable, Sequence
 from typing import Any
 
 import shapely
 
 from awl.formats.table import Layer
+
+
+_MINUS_FORMULA = re.compile(r"-(?![\d.]+$)")
+"""Text that begins with a minus and is no number."""
 
 
 def from_rows(rows: Sequence[dict[str, Any]]) -> str:
@@ -41,6 +46,6 @@ def write(header: Sequence[str], rows: Iterable[Sequence[Any]]) -> str:
 def _safe(value: Any) -> Any:
     if value is None or value != value:
         return ""
-    if isinstance(value, str) and value[:1] in ("=", "+", "@", "\t", "\r"):
+    if isinstance(value, str) and (value[:1] in ("=", "+", "@", "\t", "\r") or _MINUS_FORMULA.match(value)):
         return "'" + value
     return value

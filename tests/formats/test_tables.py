@@ -95,7 +95,8 @@ def test_csv_reads_back(rows):
 
 
 def test_csv_never_hands_a_formula_to_a_spreadsheet():
-    assert csv_table.from_rows([{"name": "=1+1", "x": -3, "y": math.nan}]).splitlines()[1] == "'=1+1,-3,"
+    row = {"name": "=1+1", "x": -3, "y": math.nan, "oneway": "-1", "z": "-2+cmd"}
+    assert csv_table.from_rows([row]).splitlines()[1] == "'=1+1,-3,,-1,'-2+cmd"
 
 
 def test_a_layer_as_csv_carries_wkt():

@@ -40,7 +40,8 @@ export function QuestionView({ number, block, process, overview }: Props) {
       <Sentence block={block} process={process} overview={overview} onSelect={select} />
       {picking?.question === block.id && (
         <p className="notice" role="status">
-          Click the map to set {picking.slot === "waypoints" ? waypointHint(block) : "the point"}. Escape ends this.
+          Click the map to {picking.slot === "closures" ? "close the street there" : `set ${picking.slot === "waypoints" ? waypointHint(block) : "the point"}`}. Escape
+          ends this.
         </p>
       )}
       {run && run.error === null && !run.stopped && (
