@@ -12,7 +12,6 @@ import shapely
 
 from awl.formats.table import Layer
 
-
 _MINUS_FORMULA = re.compile(r"-(?![\d.]+$)")
 """Text that begins with a minus and is no number."""
 
