@@ -19,7 +19,7 @@ import numpy as np
 from awl.core.columns import CategoricalBuilder
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
-from awl.core.streets.raw import NODE_KEYS, WAY_KEYS, RawExtract, Relation
+from awl.core.streets.raw import NODE_KEYS, NODE_SELECT, WAY_KEYS, RawExtract, Relation
 
 CHUNK = 1 << 20
 BOMB_BYTES = 200 << 20
@@ -192,7 +192,7 @@ class _Reader:
         self._kind = ""
         tags = self._tags
         if name == "node":
-            if tags and not self._skip and any(key in tags for key in NODE_KEYS):
+            if tags and not self._skip and any(key in tags for key in NODE_SELECT):
                 row = len(self._tagged)
                 self._tagged.append(len(self._node_id) - 1)
                 for key in NODE_KEYS:

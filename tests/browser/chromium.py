@@ -14,6 +14,7 @@ from selenium import webdriver
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support.ui import WebDriverWait
 
@@ -66,10 +67,8 @@ class Page:
         self.wait(press, f"a click on {selector} with '{text}'")
 
     def type(self, selector: str, text: str) -> None:
-        """Replace the content of a field."""
-        field = self.find(selector)
-        field.clear()
-        field.send_keys(text)
+        """Replace the content of a field, as a person does: select all, then type."""
+        self.find(selector).send_keys(Keys.CONTROL, "a", Keys.NULL, text)
 
     def script(self, code: str, *arguments: Any) -> Any:
         """Run code in the page."""

@@ -83,7 +83,8 @@ def test_a_file_that_is_no_json(tmp_path):
     st.lists(
         st.dictionaries(
             st.sampled_from(["a", "b", "c"]), st.one_of(st.none(), st.integers(), st.text(alphabet="xyz,\"'\n "))
-        )
+        ),
+        max_size=12,
     )
 )
 def test_csv_reads_back(rows):

@@ -17,8 +17,21 @@ WAY_KEYS = (
 )  # fmt: skip
 """Way tags that decide how a street may be used or what the base map shows."""
 
-NODE_KEYS = ("place", "name", "barrier", "highway", "natural", "population")
+WAY_SELECT = (
+    "highway", "route", "natural", "water", "waterway", "landuse", "leisure", "railway", "building",
+)  # fmt: skip
+"""A way that carries one of these is a street or drawn on the base map; others only matter inside multipolygons."""
+
+NODE_KEYS = ("place", "name", "barrier", "highway", "railway", "access", "foot", "bicycle", "motor_vehicle", "opening_hours",
+             "crossing", "population")  # fmt: skip
 """Node tags kept: lettering of the base map, barriers, signals and crossings."""
+
+NODE_SELECT = ("place", "barrier", "highway", "railway")
+"""A node that carries one of these is kept even where no way needs it."""
+
+RELATION_KEYS = ("type", "name", "natural", "water", "waterway", "landuse", "leisure", "building")
+RELATION_SELECT = RELATION_KEYS[2:]
+"""Relation tags kept, and those that make a multipolygon part of the base map."""
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,343 @@
+"""Compiled decoding of the Protocol Buffers wire format, as far as OSM PBF needs it.
+
+Every kernel walks a byte array (uint8) and gives back positions and flat arrays. A negative count or position means that
+the bytes are malformed: a number runs past its end, an unknown wire type, lists of unequal length. Nothing is read outside
+the range a kernel is given.
+Wire format: *Protocol Buffers Encoding*, protobuf.dev. Signed numbers are zigzag coded, lists of ids are delta coded.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+BROKEN = -1
+STRINGS, GROUP, GRANULARITY, LAT_OFFSET, LON_OFFSET = 1, 2, 17, 19, 20
+NODES, DENSE, WAYS, RELATIONS = 1, 2, 3, 4
+
+
+@njit(cache=True, nogil=True)
+def varint(buf, pos, end):
+    """The unsigned number at `pos` and the position after it; a position of -1 when it is malformed."""
+    if pos >= end:
+        return np.int64(0), np.int64(BROKEN)
+    byte = np.int64(buf[pos])
+    if byte < 128:
+        return byte, pos + 1
+    value = byte & 127
+    shift = 7
+    while shift < 70:
+        pos += 1
+        if pos >= end:
+            break
+        byte = np.int64(buf[pos])
+        value |= (byte & 127) << shift
+        if byte < 128:
+            return value, pos + 1
+        shift += 7
+    return np.int64(0), np.int64(BROKEN)
+
+
+@njit(cache=True, nogil=True)
+def _signed(value):
+    return ((value >> 1) & np.int64(0x7FFFFFFFFFFFFFFF)) ^ -(value & 1)
+
+
+@njit(cache=True, nogil=True)
+def field(buf, pos, end):
+    """(number, begin, stop, value, next): one field of a message.
+
+    `begin` to `stop` are the bytes of a length-delimited field, `value` the number of a varint field; `next` is -1 when
+    the field is malformed.
+    """
+    tag, pos = varint(buf, pos, end)
+    if pos < 0:
+        return np.int64(0), pos, pos, tag, pos
+    number, wire = tag >> 3, tag & 7
+    if wire == 0:
+        value, after = varint(buf, pos, end)
+        return number, pos, pos, value, after
+    if wire == 2:
+        length, pos = varint(buf, pos, end)
+        if pos < 0 or length < 0 or length > end - pos:
+            return number, pos, pos, length, np.int64(BROKEN)
+        return number, pos, pos + length, length, pos + length
+    size = 8 if wire == 1 else 4 if wire == 5 else 0
+    if size == 0 or end - pos < size:
+        return number, pos, pos, tag, np.int64(BROKEN)
+    return number, pos, pos, tag, pos + size
+
+
+@njit(cache=True, nogil=True)
+def layout(buf, strings, groups, numbers):
+    """Fill `strings` (s, 2) and `groups` (g, 2) with the spans of a block's strings and groups; returns both counts.
+
+    Called with empty arrays it only counts. `numbers` receives granularity, latitude and longitude offset.
+    """
+    n_strings, n_groups, pos, end = 0, 0, np.int64(0), np.int64(len(buf))
+    while pos < end:
+        number, begin, stop, value, pos = field(buf, pos, end)
+        if pos < 0:
+            return BROKEN, BROKEN
+        if number == STRINGS:
+            at = begin
+            while at < stop:
+                _, first, last, _, at = field(buf, at, stop)
+                if at < 0:
+                    return BROKEN, BROKEN
+                if n_strings < len(strings):
+                    strings[n_strings, 0] = first
+                    strings[n_strings, 1] = last
+                n_strings += 1
+        elif number == GROUP:
+            if n_groups < len(groups):
+                groups[n_groups, 0] = begin
+                groups[n_groups, 1] = stop
+            n_groups += 1
+        elif number == GRANULARITY:
+            numbers[0] = value
+        elif number == LAT_OFFSET:
+            numbers[1] = value
+        elif number == LON_OFFSET:
+            numbers[2] = value
+    return n_strings, n_groups
+
+
+@njit(cache=True, nogil=True)
+def hashes(buf, spans, longest):
+    """FNV-1a hash of each string of at most `longest` bytes; 0 for longer ones."""
+    out = np.zeros(len(spans), np.uint64)
+    for i in range(len(spans)):
+        if spans[i, 1] - spans[i, 0] > longest:
+            continue
+        value = np.uint64(14695981039346656037)
+        for pos in range(spans[i, 0], spans[i, 1]):
+            value = (value ^ np.uint64(buf[pos])) * np.uint64(1099511628211)
+        out[i] = value
+    return out
+
+
+@njit(cache=True, nogil=True)
+def numbers_of(buf, pos, end, out, delta):
+    """Decode a packed list into `out`, zigzag and delta coded when `delta`; returns its length."""
+    count, last = 0, np.int64(0)
+    while pos < end:
+        value, pos = varint(buf, pos, end)
+        if pos < 0 or count >= len(out):
+            return BROKEN
+        if delta:
+            last += _signed(value)
+            out[count] = last
+        else:
+            out[count] = value
+        count += 1
+    return count
+
+
+@njit(cache=True, nogil=True)
+def dense_nodes(buf, start, stop, ids, lats, lons, tags):
+    """Ids and raw coordinates of a DenseNodes message; `tags` receives the span of its keys and values."""
+    n_id, n_lat, n_lon, pos = 0, 0, 0, start
+    tags[0], tags[1] = 0, 0
+    while pos < stop:
+        number, begin, end, _, pos = field(buf, pos, stop)
+        if pos < 0:
+            return BROKEN
+        if number == 1:
+            n_id = numbers_of(buf, begin, end, ids, True)
+        elif number == 8:
+            n_lat = numbers_of(buf, begin, end, lats, True)
+        elif number == 9:
+            n_lon = numbers_of(buf, begin, end, lons, True)
+        elif number == 10:
+            tags[0], tags[1] = begin, end
+    return n_id if n_id == n_lat and n_id == n_lon else BROKEN
+
+
+@njit(cache=True, nogil=True)
+def dense_tags(buf, pos, end, key_of, selects, tag_row, tag_key, tag_value):
+    """Tags of dense nodes that carry a selecting key; returns how many, with the row of the node of each."""
+    count, row, first, wanted = 0, 0, 0, False
+    while pos < end:
+        key, pos = varint(buf, pos, end)
+        if pos < 0 or key >= len(key_of):
+            return BROKEN
+        if key == 0:
+            if not wanted:
+                count = first
+            row, first, wanted = row + 1, count, False
+            continue
+        value, pos = varint(buf, pos, end)
+        if pos < 0 or value >= len(key_of):
+            return BROKEN
+        known = key_of[key]
+        if known >= 0:
+            tag_row[count], tag_key[count], tag_value[count] = row, known, value
+            wanted |= selects[known]
+            count += 1
+    return count if wanted else first
+
+
+@njit(cache=True, nogil=True)
+def _pairs(buf, key_at, key_end, value_at, value_end, key_of, selects, row, count, tag_row, tag_key, tag_value):
+    """Known tags of one element appended at `count`; returns the new count and whether a selecting key was seen."""
+    wanted = False
+    while key_at < key_end:
+        key, key_at = varint(buf, key_at, key_end)
+        value, value_at = varint(buf, value_at, value_end)
+        if key_at < 0 or value_at < 0 or key >= len(key_of) or value >= len(key_of):
+            return BROKEN, False
+        known = key_of[key]
+        if known >= 0:
+            tag_row[count], tag_key[count], tag_value[count] = row, known, value
+            wanted |= selects[known]
+            count += 1
+    return count, wanted
+
+
+@njit(cache=True, nogil=True)
+def plain_nodes(buf, start, stop, key_of, selects, ids, lats, lons, tag_row, tag_key, tag_value):
+    """Nodes written one message each: counts of nodes and of the tags of those with a selecting key."""
+    n, count, pos = 0, 0, start
+    while pos < stop:
+        number, begin, end, _, pos = field(buf, pos, stop)
+        if pos < 0:
+            return BROKEN, BROKEN
+        if number != NODES:
+            continue
+        key_at, key_end, value_at, value_end, at = begin, begin, begin, begin, begin
+        while at < end:
+            inner, first, last, value, at = field(buf, at, end)
+            if at < 0:
+                return BROKEN, BROKEN
+            if inner == 1:
+                ids[n] = _signed(value)
+            elif inner == 2:
+                key_at, key_end = first, last
+            elif inner == 3:
+                value_at, value_end = first, last
+            elif inner == 8:
+                lats[n] = _signed(value)
+            elif inner == 9:
+                lons[n] = _signed(value)
+        more, wanted = _pairs(
+            buf, key_at, key_end, value_at, value_end, key_of, selects, n, count, tag_row, tag_key, tag_value
+        )
+        if more < 0:
+            return BROKEN, BROKEN
+        count = more if wanted else count
+        n += 1
+    return n, count
+
+
+@njit(cache=True, nogil=True)
+def ways(buf, start, stop, key_of, selects, members, ids, ref_end, refs, tag_row, tag_key, tag_value):
+    """Ways with a selecting key, or whose id is among the sorted `members`: (kept, references, tags, seen)."""
+    kept, n_refs, n_tags, seen, pos = 0, 0, 0, 0, start
+    while pos < stop:
+        number, begin, end, _, pos = field(buf, pos, stop)
+        if pos < 0:
+            return BROKEN, BROKEN, BROKEN, BROKEN
+        if number != WAYS:
+            continue
+        seen += 1
+        ident, at = np.int64(0), begin
+        key_at, key_end, value_at, value_end, ref_at, ref_stop = begin, begin, begin, begin, begin, begin
+        while at < end:
+            inner, first, last, value, at = field(buf, at, end)
+            if at < 0:
+                return BROKEN, BROKEN, BROKEN, BROKEN
+            if inner == 1:
+                ident = value
+            elif inner == 2:
+                key_at, key_end = first, last
+            elif inner == 3:
+                value_at, value_end = first, last
+            elif inner == 8:
+                ref_at, ref_stop = first, last
+        more, wanted = _pairs(
+            buf, key_at, key_end, value_at, value_end, key_of, selects, kept, n_tags, tag_row, tag_key, tag_value
+        )
+        if more < 0:
+            return BROKEN, BROKEN, BROKEN, BROKEN
+        if not wanted:
+            place = np.searchsorted(members, ident)
+            if place == len(members) or members[place] != ident:
+                continue
+        count = numbers_of(buf, ref_at, ref_stop, refs[n_refs:], True)
+        if count < 0:
+            return BROKEN, BROKEN, BROKEN, BROKEN
+        n_tags, n_refs = more, n_refs + count
+        ids[kept], ref_end[kept] = ident, n_refs
+        kept += 1
+    return kept, n_refs, n_tags, seen
+
+
+@njit(cache=True, nogil=True)
+def place_nodes(ids, lats, lons, needed, needed_lat, needed_lon, found, where):
+    """Write the coordinates of needed nodes to their place in the sorted `needed`; `where` (n,) is that place or -1."""
+    low = 0
+    for i in range(len(ids)):
+        ident = ids[i]
+        if low > 0 and needed[low - 1] >= ident:
+            low = 0  # ids do not ascend here: begin anew
+        # Gallop from the last place, then halve: ids mostly ascend, so this is constant time on average.
+        step = 1
+        while low + step < len(needed) and needed[low + step] < ident:
+            step *= 2
+        high = min(low + step, len(needed))
+        low += step >> 1
+        while low < high:
+            middle = (low + high) >> 1
+            if needed[middle] < ident:
+                low = middle + 1
+            else:
+                high = middle
+        where[i] = -1
+        if low < len(needed) and needed[low] == ident:
+            needed_lat[low], needed_lon[low], found[low] = lats[i], lons[i], True
+            where[i] = low
+
+
+@njit(cache=True, nogil=True)
+def relations(
+    buf, start, stop, key_of, selects, ids, member_end, member_id, member_type, member_role, tag_row, tag_key, tag_value
+):  # fmt: skip
+    """Relations with a selecting key: (kept, members, tags)."""
+    kept, n_members, n_tags, pos = 0, 0, 0, start
+    while pos < stop:
+        number, begin, end, _, pos = field(buf, pos, stop)
+        if pos < 0:
+            return BROKEN, BROKEN, BROKEN
+        if number != RELATIONS:
+            continue
+        ident, at = np.int64(0), begin
+        spans = np.zeros((11, 2), np.int64)
+        while at < end:
+            inner, first, last, value, at = field(buf, at, end)
+            if at < 0:
+                return BROKEN, BROKEN, BROKEN
+            if inner == 1:
+                ident = value
+            elif inner < 11:
+                spans[inner, 0], spans[inner, 1] = first, last
+        more, wanted = _pairs(
+            buf, spans[2, 0], spans[2, 1], spans[3, 0], spans[3, 1], key_of, selects, kept, n_tags,
+            tag_row, tag_key, tag_value,
+        )  # fmt: skip
+        if more < 0:
+            return BROKEN, BROKEN, BROKEN
+        if not wanted:
+            continue
+        roles = numbers_of(buf, spans[8, 0], spans[8, 1], member_role[n_members:], False)
+        count = numbers_of(buf, spans[9, 0], spans[9, 1], member_id[n_members:], True)
+        kinds = numbers_of(buf, spans[10, 0], spans[10, 1], member_type[n_members:], False)
+        if count < 0 or roles != count or kinds != count:
+            return BROKEN, BROKEN, BROKEN
+        for i in range(n_members, n_members + count):
+            if member_role[i] >= len(key_of):
+                return BROKEN, BROKEN, BROKEN
+        n_tags, n_members = more, n_members + count
+        ids[kept], member_end[kept] = ident, n_members
+        kept += 1
+    return kept, n_members, n_tags
