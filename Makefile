@@ -38,8 +38,8 @@ types: .venv/.run ui/node_modules/.installed
 	$(BIN)/python -m scripts.openapi ui/src/api/openapi.json
 	cd ui && npx --no-install openapi-typescript src/api/openapi.json -o src/api/schema.d.ts
 
-demo-data: .venv/.run
-	$(BIN)/python -m demo.ferrow demo/data
+demo-data: .venv/.test
+	$(BIN)/python -m demo.ferrow demo/data tests/data
 
 .venv/.run: requirements.txt pyproject.toml
 	scripts/need-python "$(PYTHON)"

@@ -120,13 +120,14 @@ def build(extract: tuple[Path, ...], study_path: Path, bbox: str | None, clip: P
 @study_option
 @click.option("--as", "ident", help="Id of the layer; from the file name when left out.")
 @click.option("--title", help="Title of the layer.")
-def add(file: Path, study_path: Path, ident: str | None, title: str | None) -> None:
-    """Add a layer of places or zones: GeoJSON, or CSV with lon and lat.
+@click.option("--layer", "inner", help="The layer to take from a file that holds several.")
+def add(file: Path, study_path: Path, ident: str | None, title: str | None, inner: str | None) -> None:
+    """Add a layer of places or zones: GeoPackage, GeoJSON, FlatGeobuf, zipped Shapefile, or CSV with lon and lat.
 
-    Example: awl add zones.geojson --study ferrow.gpkg --as zones
+    Example: awl add layers.gpkg --study ferrow.gpkg --layer zones --as zones
     """
     study = Study(study_path)
-    ident = intake.add(file, study, ident, title)
+    ident = intake.add(file, study, ident, title, inner=inner)
     entry = next(layer for layer in study.layers() if layer["id"] == ident)
     click.echo(f"{ident}: {entry['count']:,} {entry['role']}, fields {', '.join(entry['fields']) or 'none'}.")
 
@@ -355,10 +356,10 @@ def _listen(run: Any, place: Path, host: str, port: int) -> None:
 def make_demo(folder: Path) -> Path:
     """The demo study: streets, zones, cool rooms and a sheet of questions. Returns its file."""
     path = folder / "ferrow.gpkg"
-    intake.build(DEMO / "data" / "ferrow.osm.gz", path, title="Ferrow, cool rooms")
+    intake.build(DEMO / "data" / "ferrow.osm.pbf", path, title="Ferrow, cool rooms")
     study = Study(path)
-    intake.add(DEMO / "data" / "zones.geojson", study, "zones", "Zones")
-    intake.add(DEMO / "data" / "cool_rooms.geojson", study, "cool_rooms", "Cool rooms")
+    for layer in ("zones", "cool_rooms", "candidate_rooms", "services", "event_sites"):
+        intake.add(DEMO / "data" / "layers.gpkg", study, inner=layer)
     with study.writing() as connection:
         records.save_sheet(connection, "main", json.loads((DEMO / "data" / "sheet.json").read_text()))
     return path

@@ -15,6 +15,7 @@ FIRST = (
 ).split()
 
 BY_CLASS = {
+    "quay": ("Quay", "Strand", "Wharf", "Hard"),
     "primary": ("Way",),
     "secondary": ("Road",),
     "tertiary": ("Parade", "Drive", "Bank"),

@@ -17,6 +17,14 @@ def smooth(points: list[tuple[float, float]], step: float = 25.0) -> shapely.Lin
     return shapely.LineString(CubicSpline(along, xy)(at))
 
 
+def closed_curve(points: list[tuple[float, float]], step: float = 30.0) -> shapely.Polygon:
+    """A polygon whose smooth outline runs through the points."""
+    xy = np.asarray([*points, points[0]], float)
+    along = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(xy, axis=0).T))])
+    at = np.linspace(0, along[-1], max(int(along[-1] / step), 8))
+    return shapely.make_valid(shapely.Polygon(CubicSpline(along, xy, bc_type="periodic")(at)))
+
+
 def bent(a: np.ndarray, b: np.ndarray, sag: float, rng: Generator) -> shapely.LineString:
     """A line from a to b that bows aside by up to `sag` of its length."""
     span = b - a
@@ -28,7 +36,7 @@ def bent(a: np.ndarray, b: np.ndarray, sag: float, rng: Generator) -> shapely.Li
 
 
 def divide(
-    ground: shapely.Polygon, target: float, sag: float, rng: Generator, depth: int = 0
+    ground: shapely.Polygon, target: float, sag: float, rng: Generator, depth: int = 0, narrowest: float = 24.0
 ) -> tuple[list[shapely.Polygon], list[tuple[int, shapely.LineString]]]:
     """Divide ground into blocks of about `target` square metres by bent cuts across its longer side.
 
@@ -37,47 +45,28 @@ def divide(
     box = shapely.minimum_rotated_rectangle(ground)
     corner = np.asarray(box.exterior.coords)[:4]
     sides = np.hypot(*(np.roll(corner, -1, axis=0) - corner).T)
-    if ground.area < target * rng.uniform(1.2, 2.2) or sides.min() < 24:
+    if ground.area < target * rng.uniform(1.2, 2.2) or sides.min() < narrowest:
         return [ground], []
     longest = int(np.argmax(sides))
     a, b = corner[longest], corner[(longest + 1) % 4]
     d, c = corner[(longest + 3) % 4], corner[(longest + 2) % 4]
-    share = rng.uniform(0.38, 0.62)
-    tilt = rng.normal(0, 0.03)
-    first, last = a + (b - a) * (share + tilt), d + (c - d) * (share - tilt)
-    reach = (last - first) * 0.15
-    line = bent(first - reach, last + reach, sag, rng)
-    parts = [part for part in split(ground, line).geoms if part.area > 1.0]
-    if len(parts) < 2 or min(part.area for part in parts) < target * 0.12:
+    # Ground of an odd shape may give slivers: then the cut is tried elsewhere.
+    for _ in range(5):
+        share = rng.uniform(0.38, 0.62)
+        tilt = rng.normal(0, 0.03)
+        first, last = a + (b - a) * (share + tilt), d + (c - d) * (share - tilt)
+        reach = (last - first) * 0.15
+        line = bent(first - reach, last + reach, sag, rng)
+        parts = [part for part in split(ground, line).geoms if part.area > 1.0]
+        if len(parts) >= 2 and min(part.area for part in parts) >= target * 0.12:
+            break
+    else:
         return [ground], []
     cut = shapely.intersection(line, ground)
     cuts = [(depth, piece) for piece in shapely.get_parts(shapely.line_merge(cut)) if piece.length > 5]
     blocks: list[shapely.Polygon] = []
     for part in parts:
-        inner, more = divide(part, target, sag, rng, depth + 1)
+        inner, more = divide(part, target, sag, rng, depth + 1, narrowest)
         blocks += inner
         cuts += more
     return blocks, cuts
-
-
-def plots(block: shapely.Polygon, rng: Generator, dense: bool) -> list[shapely.Polygon]:
-    """Building footprints of a block: rows along its edge, leaving a yard inside."""
-    inset = block.buffer(-7.5 if dense else -10.0, join_style="mitre")
-    if inset.is_empty or inset.geom_type != "Polygon" or inset.area < 150:
-        return []
-    depth, width = (12.0, 24.0) if dense else (11.0, 31.0)
-    yard = inset.buffer(-depth, join_style="mitre")
-    row = inset.difference(yard)
-    rim = inset.exterior
-    count = max(int(rim.length / width), 1)
-    gap = 0.6 if dense else 5.0
-    homes = []
-    for i in range(count):
-        if rng.random() < (0.06 if dense else 0.14):
-            continue
-        front = shapely.ops.substring(rim, i * width + gap, (i + 1) * width - gap)
-        home = front.buffer(depth * rng.uniform(0.85, 1.0), cap_style="flat", join_style="mitre").intersection(row)
-        home = home.simplify(1.2)
-        if home.geom_type == "Polygon" and home.area > 45 and not home.interiors:
-            homes.append(home)
-    return homes

@@ -10,25 +10,26 @@ import numpy as np
 import pytest
 import shapely
 
-from awl.cli import DEMO
 from awl.core.modes.mode import SHIPPED
 from awl.core.modes.network import Network
 from awl.core.streets.build import build_graph
 from awl.core.streets.graph import StreetGraph
 from awl.core.streets.raw import RawExtract
-from awl.formats import geojson, osm_xml
+from awl.formats import geojson, osm_pbf, osm_xml
 from awl.formats.table import Layer
 from awl.study import intake
 from awl.study.study import Study
 
-EXTRACT = DEMO / "data" / "ferrow.osm.gz"
-CUT = shapely.box(-36.2105, 41.2925, -36.1865, 41.3045)
-"""Both banks of the river with a bridge and the footbridge, some 1,300 links."""
+DATA = Path(__file__).parent / "data"
+EXTRACT = DATA / "cut.osm.pbf"
+"""A small cut of Ferrow: both banks of the river with two bridges and the footbridge, some 2,500 links."""
+CUT = shapely.box(-36.2085, 41.2856, -36.1895, 41.2968)
+"""The study area of most tests, within it."""
 
 
 @pytest.fixture(scope="session")
 def raw() -> RawExtract:
-    return osm_xml.read(EXTRACT)
+    return osm_pbf.read(EXTRACT)
 
 
 @pytest.fixture(scope="session")
@@ -48,7 +49,7 @@ def walk(graph: StreetGraph) -> Network:
 
 def inside_cut(name: str) -> Layer:
     """Features of a demo layer that lie wholly within the cut, or are cut to it."""
-    layer = geojson.read(DEMO / "data" / f"{name}.geojson")
+    layer = geojson.read(DATA / f"{name}.geojson")
     if layer.kind == "point":
         rows = np.flatnonzero(shapely.within(layer.geometry, CUT))
         return layer.take(rows.tolist())

@@ -14,12 +14,13 @@ from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.core.streets.areas import base_layers
 from awl.core.streets.build import BuildReport, build_graph
-from awl.formats import geojson, osm_xml
+from awl.formats import geojson, osm_pbf, osm_xml, vector
 from awl.formats.limits import MAX_FIELDS, check_size
 from awl.formats.table import Layer
 from awl.study.study import Study, slug
 
-EXTRACT_ENDINGS = (".osm", ".osm.gz", ".osm.bz2")
+EXTRACT_ENDINGS = (".osm", ".osm.gz", ".osm.bz2", ".osm.pbf", ".pbf")
+VECTOR_ENDINGS = (".gpkg", ".fgb", ".zip")
 LON_NAMES = ("lon", "longitude", "lng", "x", "x_coord")
 LAT_NAMES = ("lat", "latitude", "y", "y_coord")
 
@@ -47,10 +48,11 @@ def build(
         raise AwlError(
             f"'{source}' is not a kind of map extract Awl reads",
             where=source,
-            remedy=f"Give OSM XML: a file ending in {', '.join(EXTRACT_ENDINGS)}",
+            remedy=f"Give OSM XML or PBF: a file ending in {', '.join(EXTRACT_ENDINGS)}",
         )
     check_size(extract)
-    raw = osm_xml.read(extract, progress.part(0.0, 0.5))
+    reader = osm_pbf.read if source.lower().endswith(".pbf") else osm_xml.read
+    raw = reader(extract, progress.part(0.0, 0.5))
     graph, report = build_graph(raw, area, progress.part(0.5, 0.7))
     progress.step(0.7, "Drawing the base map")
     base = base_layers(raw)
@@ -74,19 +76,31 @@ def build(
     return report
 
 
-def add(path: Path, study: Study, ident: str | None = None, title: str | None = None, source: str | None = None) -> str:
-    """Add a GeoJSON file, or a CSV with coordinates, as a layer; returns its id. Its role follows from its geometry."""
+def add(
+    path: Path,
+    study: Study,
+    ident: str | None = None,
+    title: str | None = None,
+    source: str | None = None,
+    inner: str | None = None,
+) -> str:
+    """Add a vector file as a layer; returns its id. Its role follows from its geometry.
+
+    `inner` names the layer of a file that holds several; it also gives id and title unless these are given.
+    """
     source = source or path.name
     ending = Path(source).suffix.lower()
     if ending in (".geojson", ".json"):
         layer = geojson.read(path)
     elif ending == ".csv":
         layer = read_points(path, source)
+    elif ending in VECTOR_ENDINGS:
+        layer, inner = vector.read(path, inner, source)
     else:
         raise AwlError(
-            f"'{source}' is not a kind of layer Awl reads yet",
+            f"'{source}' is not a kind of layer Awl reads",
             where=source,
-            remedy="Give GeoJSON, or CSV with lon and lat",
+            remedy="Give GeoPackage, GeoJSON, FlatGeobuf, a zipped Shapefile, or CSV with lon and lat",
         )
     missing = shapely.is_missing(layer.geometry) | shapely.is_empty(layer.geometry)
     if missing.all():
@@ -102,7 +116,7 @@ def add(path: Path, study: Study, ident: str | None = None, title: str | None = 
     if kind == "polygon":
         repaired = shapely.make_valid(layer.geometry)
         layer = Layer(repaired, layer.columns)
-    stem = Path(source).stem
+    stem = inner or Path(source).stem
     ident = ident or slug(stem)
     study.add_layer(ident, layer, title or stem.replace("_", " ").capitalize(), role, source)
     return ident

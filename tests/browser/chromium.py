@@ -78,6 +78,7 @@ class Page:
         """Wait until the map is drawn and nothing runs."""
         self.wait(lambda: self.script("return !!window.awlMap && window.awlMap.rendered > 0"), "the map")
         self.wait(lambda: self.script("return !document.querySelector('.running')"), "the questions to end")
+        self.wait(lambda: self.script("return document.documentElement.dataset.fetching === '0'"), "what is fetched")
         self.script("window.awlMap.rendered = 0; window.awlMap.map.triggerRepaint()")
         self.wait(
             lambda: self.script("return window.awlMap.rendered > 0 && window.awlMap.map.loaded()"), "the map to rest"

@@ -9,13 +9,12 @@ import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from awl.cli import DEMO
 from awl.study.study import Study
 from tests.browser.chromium import Page
+from tests.conftest import DATA
 from tests.oracle import people_within
 
 pytestmark = pytest.mark.browser
-DATA = DEMO / "data"
 
 
 def number(text: str) -> float:
@@ -30,10 +29,10 @@ def drop(page: Page, path: Path) -> None:
 def test_from_the_extract_to_the_zone_figure(page: Page, served: Path) -> None:
     page.driver.get(page.address)
     page.find("[data-testid=map], main h1", "Awl")
-    drop(page, DATA / "ferrow.osm.gz")
+    drop(page, DATA / "cut.osm.bz2")
     page.find(".running", "%")
     page.find("h1", "What do we have?")
-    study = Study(served / "ferrow.gpkg")
+    study = Study(served / "cut_2.gpkg")
     streets = len(study.read_layer("streets"))
 
     # Sources: what came in, and two layers more.

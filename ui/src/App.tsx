@@ -1,5 +1,5 @@
 /** The frame: thread above, page at the left, map with its margin, tray below. */
-import { useQuery } from "@tanstack/react-query";
+import { useIsFetching, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { streetArrays } from "./api/own";
 import { Legend, Ticks } from "./legend/Legend";
@@ -40,6 +40,11 @@ function StudyScreen({ study }: { study: string }) {
     staleTime: Infinity,
   });
   const content = useMapContent(overview, streets ?? null);
+  const fetching = useIsFetching();
+  useEffect(() => {
+    // For tests and pictures: the page is at rest when nothing is on its way.
+    document.documentElement.dataset.fetching = String(fetching);
+  }, [fetching]);
   useEffect(() => {
     if (overview) document.title = `Awl: ${overview.title}`;
   }, [overview]);

@@ -14,6 +14,10 @@ from awl.core.streets.raw import RawExtract
 GREEN_LANDUSE = ("forest", "grass", "meadow", "orchard", "cemetery", "recreation_ground", "village_green", "allotments")
 GREEN_LEISURE = ("park", "garden", "golf_course", "nature_reserve", "pitch", "playground", "common")
 GREEN_NATURAL = ("wood", "scrub", "grassland", "heath", "wetland")
+FIELD_LANDUSE = ("farmland", "farmyard", "vineyard")
+SAND_NATURAL = ("beach", "sand", "shingle")
+SEA_MARGIN = 0.3
+"""How far the sea is drawn beyond the extract, as a share of its larger side."""
 PLACE_KINDS = ("city", "town", "suburb", "quarter", "neighbourhood", "village", "hamlet", "island", "islet", "locality")
 
 
@@ -27,10 +31,13 @@ class BaseLayer:
 
 
 def base_layers(raw: RawExtract) -> dict[str, BaseLayer]:
-    """`water`, `green`, `building` (polygons), `rail`, `river` (lines) and `place` (points) of an extract."""
+    """`water`, `field`, `sand`, `green`, `building` (polygons), `rail`, `river` (lines) and `place` (points)."""
     shapes = _Shapes(raw)
+    water = shapes.polygons(lambda tags: tags.get("water") or "water" if _is_water(tags) else None)
     layers = {
-        "water": shapes.polygons(lambda tags: tags.get("water") or "water" if _is_water(tags) else None),
+        "water": _joined(water, shapes.sea()),
+        "field": shapes.polygons(lambda tags: tags.get("landuse") if tags.get("landuse") in FIELD_LANDUSE else None),
+        "sand": shapes.polygons(lambda tags: tags.get("natural") if tags.get("natural") in SAND_NATURAL else None),
         "green": shapes.polygons(_green_kind),
         "building": shapes.polygons(lambda tags: tags.get("building")),
         "rail": shapes.lines("railway", ("rail", "light_rail", "tram", "subway", "narrow_gauge")),
@@ -49,6 +56,10 @@ def _green_kind(tags: dict[str, str]) -> str | None:
         if tags.get(key) in values:
             return tags[key]
     return None
+
+
+def _joined(a: BaseLayer, b: BaseLayer) -> BaseLayer:
+    return BaseLayer(np.concatenate([a.geometry, b.geometry]), a.kind + b.kind, a.name + b.name)
 
 
 class _Shapes:
@@ -115,6 +126,31 @@ class _Shapes:
         lines = [shapely.LineString(xy) for xy in map(self._coordinates, rows) if len(xy) >= 2]
         return shapely.get_parts(shapely.polygonize(lines)) if lines else np.zeros(0, object)
 
+    def sea(self) -> BaseLayer:
+        """The sea, from coastline ways: land lies on the left of each, water on its right.
+
+        The coast and the edge of the extract (with a margin) enclose faces; a face is sea where the right side of the
+        coast falls into it. Where a coastline is cut by the edge it is led straight on to the margin.
+        """
+        rows = np.flatnonzero(self._raw.way_column("natural").equals("coastline"))
+        coast = [xy for row in rows if len(xy := self._coordinates(int(row))) >= 2]
+        if not coast:
+            return BaseLayer(np.zeros(0, object), [], [])
+        west, south = self._raw.node_lon.min(), self._raw.node_lat.min()
+        east, north = self._raw.node_lon.max(), self._raw.node_lat.max()
+        margin = SEA_MARGIN * max(east - west, north - south)
+        box = shapely.box(west - margin, south - margin, east + margin, north + margin)
+        lines = shapely.get_parts(shapely.line_merge(shapely.multilinestrings([shapely.linestrings(xy) for xy in coast])))
+        whole = np.array([_led_out(line, box) for line in lines], dtype=object)
+        faces = shapely.get_parts(shapely.polygonize([shapely.union_all([box.exterior, *whole])]))
+        sides = np.concatenate([_right_of(xy) for xy in coast])
+        side, face = shapely.STRtree(faces).query(shapely.points(sides), predicate="within")
+        wet = np.bincount(face, minlength=len(faces)) > 0
+        if not wet.any():
+            return BaseLayer(np.zeros(0, object), [], [])
+        sea = shapely.get_parts(shapely.union_all(faces[wet]))
+        return BaseLayer(sea, ["sea"] * len(sea), [None] * len(sea))
+
     def lines(self, key: str, values: tuple[str, ...]) -> BaseLayer:
         """Ways that carry `key` with one of `values`."""
         column = self._raw.way_column(key)
@@ -123,6 +159,26 @@ class _Shapes:
         keep = [(int(row), xy) for row in rows if len(xy := self._coordinates(int(row))) >= 2]
         shapes = np.array([shapely.LineString(xy) for _, xy in keep], dtype=object)
         return BaseLayer(shapes, [str(column.at(row)) for row, _ in keep], [name.at(row) for row, _ in keep])
+
+
+def _led_out(line: shapely.Geometry, box: shapely.Polygon) -> shapely.Geometry:
+    """A coastline with its open ends led straight to the nearest edge of the box."""
+    xy = shapely.get_coordinates(line)
+    if (xy[0] == xy[-1]).all():
+        return line
+    west, south, east, north = box.bounds
+    ends = []
+    for x, y in (xy[0], xy[-1]):
+        edges = [(west, y), (east, y), (x, south), (x, north)]
+        ends.append(min(edges, key=lambda spot: abs(spot[0] - x) + abs(spot[1] - y)))
+    return shapely.LineString([ends[0], *xy, ends[1]])
+
+
+def _right_of(xy: NDArray[np.float64]) -> NDArray[np.float64]:
+    """A point just to the right of each segment of a line, where the sea is."""
+    step = np.diff(xy, axis=0)
+    normal = np.column_stack([step[:, 1], -step[:, 0]])
+    return (xy[:-1] + xy[1:]) / 2 + normal * 1e-3
 
 
 def _places(raw: RawExtract) -> BaseLayer:

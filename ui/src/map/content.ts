@@ -55,7 +55,7 @@ function ground(layers: LayerInfo[], plain: boolean): LegendGroup {
       ];
   const known: LegendRow[] = [
     { key: "water", label: "Water", swatch: { kind: "area", fill: "var(--water)", line: "var(--water-edge)" } },
-    { key: "green", label: "Green", swatch: { kind: "area", fill: "var(--green)", line: "var(--green-edge)" } },
+    { key: "green", label: "Green, field", swatch: { kind: "area", fill: "var(--green)", line: "var(--green-edge)" } },
     { key: "building", label: "Building", swatch: { kind: "area", fill: "var(--building)", line: "var(--building-edge)" } },
     { key: "rail", label: "Railway", swatch: { kind: "dash", line: "var(--st-sec)" } },
   ];

@@ -139,6 +139,9 @@ const BASE_KEYS: Record<string, string> = {
   rail: "rail",
   "street-names": "names",
   "place-names": "names",
-  "town-names": "names",
+  "peak-names": "names",
+  "city-names": "names",
+  field: "green",
+  sand: "green",
   "river-names": "names",
 };

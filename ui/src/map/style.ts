@@ -2,7 +2,7 @@
 import type { LayerSpecification, StyleSpecification } from "maplibre-gl";
 import { token } from "./look";
 
-const BASE = ["water", "green", "building", "rail", "river", "place"] as const;
+const BASE = ["water", "field", "sand", "green", "building", "rail", "river", "place"] as const;
 export const EMPTY = { type: "FeatureCollection" as const, features: [] };
 /* Glyphs are drawn from fonts the page declares (fonts.css); a name must be one CSS word, and tells weight and style. */
 const SERIF = ["AwlSerif-Italic"];
@@ -31,6 +31,8 @@ function layers(has: (layer: string) => boolean): LayerSpecification[] {
   const halo = { "text-halo-color": token("--halo"), "text-halo-width": 1.6 };
   const list: (LayerSpecification & { source?: string })[] = [
     { id: "ground", type: "background", paint: { "background-color": token("--ground") } },
+    { id: "field", type: "fill", source: "field", "source-layer": "field", paint: { "fill-color": token("--field"), "fill-outline-color": token("--field-edge") } },
+    { id: "sand", type: "fill", source: "sand", "source-layer": "sand", paint: { "fill-color": token("--sand") } },
     { id: "green", type: "fill", source: "green", "source-layer": "green", paint: { "fill-color": token("--green"), "fill-outline-color": token("--green-edge") } },
     { id: "areas", type: "fill", source: "areas", paint: { "fill-color": ["get", "fill"], "fill-opacity": ["coalesce", ["get", "opacity"], 0.94] } },
     { id: "zones", type: "fill", source: "zones", paint: { "fill-color": ["get", "fill"], "fill-opacity": 0.82 } },
@@ -51,8 +53,9 @@ function layers(has: (layer: string) => boolean): LayerSpecification[] {
     { id: "contour-names", type: "symbol", source: "contour-names", layout: { "symbol-placement": "line", "text-field": ["get", "label"], "text-font": SANS_MEDIUM, "text-size": 11.5, "symbol-spacing": 330, "text-max-angle": 45, "text-padding": 14 }, paint: { "text-color": ["get", "line"], ...halo } },
     { id: "street-names", type: "symbol", source: "names", "source-layer": "streets", minzoom: 14, layout: { "symbol-placement": "line", "text-field": ["get", "name"], "text-font": SANS, "text-size": ["interpolate", ["linear"], ["zoom"], 14, 11, 17, 12.5], "symbol-spacing": 380, "text-max-angle": 32, "text-padding": 6 }, paint: { "text-color": token("--ink-2"), ...halo } },
     { id: "river-names", type: "symbol", source: "river", "source-layer": "river", layout: { "symbol-placement": "line", "text-field": ["get", "name"], "text-font": SERIF, "text-size": 15, "text-letter-spacing": 0.08, "symbol-spacing": 500 }, paint: { "text-color": token("--water-text"), "text-halo-color": token("--water"), "text-halo-width": 1 } },
-    { id: "place-names", type: "symbol", source: "place", "source-layer": "place", filter: ["!=", ["get", "kind"], "town"], minzoom: 12, layout: { "text-field": ["get", "name"], "text-font": SERIF, "text-size": 15, "text-padding": 8 }, paint: { "text-color": token("--ink"), ...halo } },
-    { id: "town-names", type: "symbol", source: "place", "source-layer": "place", filter: ["==", ["get", "kind"], "town"], maxzoom: 12, layout: { "text-field": ["get", "name"], "text-font": SERIF_BOLD, "text-size": 17 }, paint: { "text-color": token("--ink"), ...halo } },
+    { id: "peak-names", type: "symbol", source: "place", "source-layer": "place", filter: ["==", ["get", "kind"], "locality"], minzoom: 12.2, layout: { "text-field": ["concat", "\u25b3 ", ["get", "name"]], "text-font": SERIF, "text-size": 12.5, "text-padding": 6 }, paint: { "text-color": token("--ink-2"), ...halo } },
+    { id: "place-names", type: "symbol", source: "place", "source-layer": "place", filter: ["match", ["get", "kind"], ["city", "locality"], false, true], minzoom: 11.3, layout: { "text-field": ["get", "name"], "text-font": SERIF, "text-size": ["interpolate", ["linear"], ["zoom"], 11.3, 12, 13.5, 15], "text-padding": 8 }, paint: { "text-color": token("--ink"), ...halo } },
+    { id: "city-names", type: "symbol", source: "place", "source-layer": "place", filter: ["==", ["get", "kind"], "city"], maxzoom: 13, layout: { "text-field": ["get", "name"], "text-font": SERIF_BOLD, "text-size": 18, "text-letter-spacing": 0.04 }, paint: { "text-color": token("--ink"), ...halo } },
     { id: "places", type: "symbol", source: "places", layout: { "icon-image": ["case", ["get", "used"], "button", "button-out"], "icon-allow-overlap": true, "text-field": ["get", "name"], "text-font": SANS_MEDIUM, "text-size": 12, "text-anchor": "left", "text-offset": [0.95, 0], "text-optional": true, "text-padding": 3 }, paint: { "text-color": token("--ink"), ...halo } },
     { id: "ends", type: "circle", source: "ends", paint: { "circle-radius": 5, "circle-color": token("--page"), "circle-stroke-color": token("--warn"), "circle-stroke-width": 2 } },
   ];

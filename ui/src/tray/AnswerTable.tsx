@@ -14,6 +14,9 @@ export function rowsOf(result: Results): Row[] {
   return records.map((record, id) => ({ ...record, id }));
 }
 
+/** Most rows the grid shows at once. */
+const PAGE = 100;
+
 /** The name by which a row is selected on the map. */
 const nameOf = (row: Row) => String(row.zone ?? row.name ?? row.id);
 
@@ -36,7 +39,8 @@ export function AnswerTable({ answer, rows }: { answer: Answer; rows: Row[] }) {
       columns={columns}
       rowHeight={23}
       columnHeaderHeight={38}
-      hideFooter={rows.length <= 100}
+      hideFooter={rows.length <= PAGE}
+      pageSizeOptions={[PAGE]}
       disableColumnMenu
       disableMultipleRowSelection
       rowSelectionModel={{ type: "include", ids: new Set(chosen === undefined ? [] : [chosen]) }}
@@ -69,7 +73,11 @@ export function AnswerTable({ answer, rows }: { answer: Answer; rows: Row[] }) {
         "& .MuiDataGrid-cell:focus": { outline: "none" },
         "& .MuiDataGrid-cell:focus-visible": { outline: "1.5px solid var(--thread)", outlineOffset: -2 },
         "& .MuiDataGrid-sortIcon, & .MuiDataGrid-iconButtonContainer .MuiIconButton-root": { color: "var(--thread)" },
-        "& .MuiDataGrid-footerContainer": { minHeight: 30, borderColor: "var(--rule)" },
+        "& .MuiDataGrid-footerContainer": { minHeight: 26, borderColor: "var(--rule)" },
+        "& .MuiTablePagination-root": { overflow: "hidden", color: "var(--ink-2)" },
+        "& .MuiTablePagination-toolbar": { minHeight: 26, padding: 0 },
+        "& .MuiTablePagination-displayedRows": { font: "var(--t-small)", margin: 0 },
+        "& .MuiTablePagination-actions .MuiIconButton-root": { padding: "2px" },
       }}
     />
   );
