@@ -30,7 +30,9 @@ PATHS = (
 )  # fmt: skip
 
 
-def fill_country(land: Land, roads: Roads, town: Town, names: Names, rng: Generator) -> list[tuple[shapely.Polygon, str]]:
+def fill_country(
+    land: Land, roads: Roads, town: Town, names: Names, rng: Generator
+) -> list[tuple[shapely.Polygon, str]]:
     """Add lanes, tracks and paths to the town's streets; returns the fields with their use."""
     for name, points in LANES:
         line = smooth([(float(x), float(y)) for x, y in points], 40).intersection(land.island.buffer(-60))
@@ -47,10 +49,15 @@ def fill_country(land: Land, roads: Roads, town: Town, names: Names, rng: Genera
 
 def _fields(land: Land, roads: Roads, town: Town, names: Names, rng: Generator) -> list[tuple[shapely.Polygon, str]]:
     """Farmland in large fields; a third of the hedges between them carry a track."""
-    built = shapely.union_all([town.outline.buffer(120), *[shapely.Point(x, y).buffer(r * 1.05) for _, x, y, r in VILLAGES]])
+    built = shapely.union_all(
+        [town.outline.buffer(120), *[shapely.Point(x, y).buffer(r * 1.05) for _, x, y, r in VILLAGES]]
+    )
     keep_off = [built, land.river.buffer(QUAY_M), roads.ring.buffer(45), *[wood.buffer(5) for wood, _ in land.woods]]
     keep_off += [line.buffer(14) for line, _ in roads.rails]
-    high = [shapely.Point(x, y).buffer(reach * 0.95) for x, y, top, reach in ((-2500, 5500, 345, 1350), (2200, 5700, 260, 1250))]
+    high = [
+        shapely.Point(x, y).buffer(reach * 0.95)
+        for x, y, top, reach in ((-2500, 5500, 345, 1350), (2200, 5700, 260, 1250))
+    ]
     ground = land.island.buffer(-110).difference(shapely.union_all(keep_off + high))
     lanes = shapely.union_all([s.line for s in roads.main] + [s.line for s in town.streets if s.quarter == "country"])
     faces = shapely.get_parts(shapely.polygonize([shapely.union_all([ground.boundary, lanes.intersection(ground)])]))
@@ -93,6 +100,8 @@ def _skerry(town: Town, land: Land) -> None:
     """Tracks on the island that only the boat reaches."""
     x, y = land.skerry.centroid.coords[0]
     ring = shapely.LineString(land.skerry.buffer(-55).exterior.coords)
-    landing = shapely.LineString([(2080, -3600), tuple(ring.interpolate(ring.project(shapely.Point(2080, -3600))).coords[0]), (x, y)])
+    landing = shapely.LineString(
+        [(2080, -3600), tuple(ring.interpolate(ring.project(shapely.Point(2080, -3600))).coords[0]), (x, y)]
+    )
     for line in (ring, landing):
         town.streets.append(Street(line, {"highway": "track", "name": "Skerry Track", "surface": "gravel"}, "country"))

@@ -29,11 +29,10 @@ class Fault:
 def add_faults(elements: Elements, keep_clear: shapely.Geometry, rng: Generator) -> list[Fault]:
     """Spoil the ways; nothing within `keep_clear` is touched."""
     maker = _Maker(elements, keep_clear, rng)
-    made = [
+    return [
         *maker.near_misses(14), *maker.unjoined_crossings(8), *maker.duplicates(6), *maker.zero_lengths(4), *maker.self_crossings(3),
         *maker.islands(6), *maker.locked_dead_ends(3), *maker.odd_speeds(), *maker.cut_bridge(), *maker.outside(4),
     ]  # fmt: skip
-    return made
 
 
 class _Maker:
@@ -63,6 +62,7 @@ class _Maker:
 
     def near_misses(self, count: int) -> list[Fault]:
         """The end of a street stops short of the street it should meet."""
+
         def fits(way: Way) -> bool:
             others = self._arms.get(key(*way.xy[-1]), [])
             return (way.tags["highway"] in LOCAL and len(others) == 2 and np.hypot(*(way.xy[-1] - way.xy[-2])) > 12
@@ -76,7 +76,15 @@ class _Maker:
             way.xy[-1] = end + (before - end) / np.hypot(*(before - end)) * gap
             other = next(n for n in self._arms[key(*end)] if n != i)
             self._used.add(other)
-            made.append(Fault("near_miss", *way.xy[-1], (FIRST_WAY + i, FIRST_WAY + other), gap, "the street ends short of the one it should meet"))
+            made.append(
+                Fault(
+                    "near_miss",
+                    *way.xy[-1],
+                    (FIRST_WAY + i, FIRST_WAY + other),
+                    gap,
+                    "the street ends short of the one it should meet",
+                )
+            )
         return made
 
     def unjoined_crossings(self, count: int) -> list[Fault]:
@@ -86,9 +94,9 @@ class _Maker:
             if len(ways) == 2 and not self._used & set(ways):
                 a, b = (self.elements.ways[n] for n in ways)
                 inner = [any(key(*p) == place for p in way.xy[1:-1]) for way in (a, b)]
-                if all(inner) and all(way.tags["highway"] in ("residential", "tertiary", "living_street") for way in (a, b)):
-                    if not self._keep_clear.intersects(shapely.Point(np.array(place) * 0.05)):
-                        places.append(place)
+                ground = all(way.tags["highway"] in (*LOCAL, "tertiary") for way in (a, b))
+                if all(inner) and ground and not self._keep_clear.intersects(shapely.Point(np.array(place) * 0.05)):
+                    places.append(place)
         made = []
         for n in self.rng.permutation(len(places)).tolist():
             place = places[n]
@@ -103,16 +111,31 @@ class _Maker:
             spot = way.xy[row]
             way.xy = np.delete(way.xy, row, axis=0)
             self._used |= {i, j}
-            made.append(Fault("unjoined_crossing", *spot, (FIRST_WAY + i, FIRST_WAY + j), 0.0, "two streets cross without a shared node"))
+            made.append(
+                Fault(
+                    "unjoined_crossing",
+                    *spot,
+                    (FIRST_WAY + i, FIRST_WAY + j),
+                    0.0,
+                    "two streets cross without a shared node",
+                )
+            )
         return made
 
     def duplicates(self, count: int) -> list[Fault]:
         """A street that stands twice, the second time drawn the other way."""
         made = []
-        for i in self._ways(lambda way: way.tags["highway"] in (*LOCAL, "footway") and len(way.xy) > 2 and way.quarter != "sidewalk", count):
+        for i in self._ways(
+            lambda way: way.tags["highway"] in (*LOCAL, "footway") and len(way.xy) > 2 and way.quarter != "sidewalk",
+            count,
+        ):
             way = self.elements.ways[i]
             again = self._add(way.xy[::-1].copy(), {k: v for k, v in way.tags.items() if k != "oneway"})
-            made.append(Fault("duplicate", *way.xy[len(way.xy) // 2], (FIRST_WAY + i, again), 0.0, "the same street stands twice"))
+            made.append(
+                Fault(
+                    "duplicate", *way.xy[len(way.xy) // 2], (FIRST_WAY + i, again), 0.0, "the same street stands twice"
+                )
+            )
         return made
 
     def zero_lengths(self, count: int) -> list[Fault]:
@@ -135,26 +158,43 @@ class _Maker:
             u = (b - a) / np.hypot(*(b - a))
             v = np.array([-u[1], u[0]])
             middle = (a + b) / 2
-            loop = np.array([middle + 8 * u, middle + 8 * u + 9 * v, middle - 2 * u + 7 * v, middle - 2 * u - 5 * v, middle + 9 * u - 4 * v])
+            loop = np.array(
+                [
+                    middle + 8 * u,
+                    middle + 8 * u + 9 * v,
+                    middle - 2 * u + 7 * v,
+                    middle - 2 * u - 5 * v,
+                    middle + 9 * u - 4 * v,
+                ]
+            )
             way.xy = np.insert(way.xy, row + 1, loop, axis=0)
-            made.append(Fault("self_crossing", *(middle - 2 * u), (FIRST_WAY + i,), 0.0, "the way crosses itself without a node"))
+            made.append(
+                Fault(
+                    "self_crossing", *(middle - 2 * u), (FIRST_WAY + i,), 0.0, "the way crosses itself without a node"
+                )
+            )
         return made
 
     def islands(self, count: int) -> list[Fault]:
         """Bits of street that join nothing; the last is a small net of its own."""
         made = []
-        for n, i in enumerate(self._ways(lambda way: way.quarter in ("garden", "estate") and way.tags["highway"] == "residential", count)):
+        for n, i in enumerate(
+            self._ways(lambda way: way.quarter in ("garden", "estate") and way.tags["highway"] == "residential", count)
+        ):
             spot = self.elements.ways[i].xy[1] + self.rng.uniform(-1, 1, 2) * 6 + np.array([13.3, 11.7])
             arm = self.rng.uniform(12, 24, 2)
             numbers = [self._add(np.array([spot, spot + arm * [1, 0.2]]), {"highway": "service"})]
             if n == count - 1:
-                numbers.append(self._add(np.array([spot + arm * [1, 0.2], spot + arm * [0.4, 0.9]]), {"highway": "service"}))
+                numbers.append(
+                    self._add(np.array([spot + arm * [1, 0.2], spot + arm * [0.4, 0.9]]), {"highway": "service"})
+                )
                 numbers.append(self._add(np.array([spot + arm * [0.4, 0.9], spot]), {"highway": "service"}))
             made.append(Fault("island", *spot, tuple(numbers), float(arm[0]), "the street joins no other"))
         return made
 
     def locked_dead_ends(self, count: int) -> list[Fault]:
         """A dead end signed one-way: one can drive in and never out."""
+
         def fits(way: Way) -> bool:
             ends = [len(self._arms.get(key(*way.xy[k]), ())) for k in (0, -1)]
             return way.quarter == "garden" and way.tags["highway"] == "residential" and ends[1] == 1 and ends[0] > 1
@@ -163,7 +203,11 @@ class _Maker:
         for i in self._ways(fits, count):
             way = self.elements.ways[i]
             way.tags["oneway"] = "yes"
-            made.append(Fault("locked_oneway", *way.xy[-1], (FIRST_WAY + i,), 0.0, "a dead end that can be entered but not left"))
+            made.append(
+                Fault(
+                    "locked_oneway", *way.xy[-1], (FIRST_WAY + i,), 0.0, "a dead end that can be entered but not left"
+                )
+            )
         return made
 
     def odd_speeds(self) -> list[Fault]:
@@ -171,18 +215,35 @@ class _Maker:
         made = []
         for text, classes in (("300", ("residential",)), ("5", ("secondary", "tertiary")), ("fast", ("residential",)), ("0", ("tertiary",)),
                               ("500", ("tertiary", "residential")), ("", ("secondary",)), ("", ("primary",))):  # fmt: skip
-            (i,) = self._ways(lambda way, classes=classes: way.tags["highway"] in classes and "bridge" not in way.tags and len(way.xy) > 2, 1)
+            (i,) = self._ways(
+                lambda way, classes=classes: (
+                    way.tags["highway"] in classes and "bridge" not in way.tags and len(way.xy) > 2
+                ),
+                1,
+            )
             way = self.elements.ways[i]
             kind = "odd_speed" if text else "missing_speed"
             way.tags.pop("maxspeed", None)
             if text:
                 way.tags["maxspeed"] = text
-            made.append(Fault(kind, *way.xy[1], (FIRST_WAY + i,), 0.0, f"posted limit '{text}'" if text else "a main road without a limit"))
+            made.append(
+                Fault(
+                    kind,
+                    *way.xy[1],
+                    (FIRST_WAY + i,),
+                    0.0,
+                    f"posted limit '{text}'" if text else "a main road without a limit",
+                )
+            )
         return made
 
     def cut_bridge(self) -> list[Fault]:
         """The bridge of Copperas Lane lacks its last metres."""
-        i = next(n for n, way in enumerate(self.elements.ways) if way.tags.get("name") == "Copperas Lane" and "bridge" in way.tags)
+        i = next(
+            n
+            for n, way in enumerate(self.elements.ways)
+            if way.tags.get("name") == "Copperas Lane" and "bridge" in way.tags
+        )
         way = self.elements.ways[i]
         end, before = way.xy[-1].copy(), way.xy[-2]
         way.xy[-1] = end + (before - end) / np.hypot(*(before - end)) * 11.0
@@ -193,7 +254,7 @@ class _Maker:
         made = []
         for n in range(count):
             spot = np.array([-6_300.0 + 30 * n, -4_100.0 + 400 * n])
-            number = self._add(np.array([spot, spot + [60, 15], spot + [110, -20]]), {"highway": "residential"})
+            number = self._add(spot + np.array([[0, 0], [60, 15], [110, -20]]), {"highway": "residential"})
             made.append(Fault("outside", *spot, (number,), 0.0, "a stray street far out at sea"))
         return made
 

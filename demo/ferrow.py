@@ -29,7 +29,7 @@ from demo.osm import Elements, write_pbf, write_xml
 from demo.other import write_other
 from demo.quarters import QUARTERS, Town, build_town
 from demo.restrictions import add_restrictions
-from demo.roads import Roads, lay_roads
+from demo.roads import lay_roads
 from demo.survey import survey
 
 SEED = 20260619
@@ -42,13 +42,17 @@ KEEP_CLEAR = shapely.box(-900, -1700, 1100, -200)
 """No faults here: the demo's answers about the footbridge rest on these streets."""
 
 
-def add_base_map(elements: Elements, land: Land, town: Town, lots: Lots, fields: list[tuple[shapely.Polygon, str]]) -> None:
+def add_base_map(
+    elements: Elements, land: Land, town: Town, lots: Lots, fields: list[tuple[shapely.Polygon, str]]
+) -> None:
     """Coast, water, woods, fields, beaches, parks, buildings and lettering."""
     for coast in (land.island, land.skerry):
         ring = coast.exterior if coast.exterior.is_ccw else shapely.reverse(coast.exterior)
         elements.way(np.asarray(ring.coords), {"natural": "coastline"})  # land on the left
     elements.area(land.river, {"natural": "water", "water": "river", "name": "River Orrow"})
-    elements.area(land.basin.intersection(land.island), {"natural": "water", "water": "basin", "name": "Netherquay Basin"})
+    elements.area(
+        land.basin.intersection(land.island), {"natural": "water", "water": "basin", "name": "Netherquay Basin"}
+    )
     for line in land.river_lines:
         elements.way(np.asarray(line.coords), {"waterway": "river", "name": "River Orrow"})
     for shape, use in fields:
@@ -66,7 +70,9 @@ def add_base_map(elements: Elements, land: Land, town: Town, lots: Lots, fields:
     for name, x, y, radius in VILLAGES:
         elements.point(x, y + 30, place="town" if radius > 500 else "village", name=name)
     elements.point(330.0, -700.0, place="city", name="Ferrow", population="180000")
-    for name, (x, y, *_) in zip(("Tarn Beacon", "Little Tarn", "Orrow Ridge", "Fell Top", "West Fell"), HILLS, strict=False):
+    for name, (x, y, *_) in zip(
+        ("Tarn Beacon", "Little Tarn", "Orrow Ridge", "Fell Top", "West Fell"), HILLS, strict=False
+    ):
         height = float(land.height(np.array([[x, y]]))[0])
         elements.point(x, y, natural="peak", place="locality", name=name, ele=f"{height:.0f}")
 
@@ -97,7 +103,9 @@ def write_cut(folder: Path, elements: Elements, layers: Path) -> None:
     for name in ("zones", "cool_rooms"):
         layer, _ = vector.read(layers, name)
         cut = shapely.intersection(layer.geometry, box)
-        rows = np.flatnonzero(~shapely.is_empty(cut) & ((shapely.get_dimensions(cut) == 0) | (shapely.area(cut) > 1e-6)))
+        rows = np.flatnonzero(
+            ~shapely.is_empty(cut) & ((shapely.get_dimensions(cut) == 0) | (shapely.area(cut) > 1e-6))
+        )
         kept = Layer(cut, layer.columns).take(rows.tolist())
         (folder / f"{name}.geojson").write_bytes(geojson.dumps(geojson.collection(kept)))
 

@@ -66,7 +66,9 @@ class Land:
 def make_land(rng: Generator) -> Land:
     """All of the ground."""
     island = _island(rng)
-    skerry = shapely.affinity.translate(closed_curve([(320, 0), (120, 170), (-260, 90), (-330, -80), (60, -150)]), 2350, -3650)
+    skerry = shapely.affinity.translate(
+        closed_curve([(320, 0), (120, 170), (-260, 90), (-330, -80), (60, -150)]), 2350, -3650
+    )
     upper, lower, west, east = (smooth(line, 30) for line in (RIVER, LOWER_RIVER, WEST_ARM, EAST_ARM))
     arms = [west, east]
     between = shapely.Polygon([*west.coords, *list(east.coords)[::-1]])
@@ -109,7 +111,11 @@ def _tapered(line: shapely.LineString, first: float, last: float) -> shapely.Geo
 def _beaches(island: shapely.Polygon) -> list[shapely.Polygon]:
     """Sand along two stretches of the coast near the town and one far out."""
     strip = island.difference(island.buffer(-46))
-    boxes = [shapely.box(-4300, -4000, -2500, -1500), shapely.box(2700, -4000, 4300, -1500), shapely.box(-8600, 1500, -6500, 3600)]
+    boxes = [
+        shapely.box(-4300, -4000, -2500, -1500),
+        shapely.box(2700, -4000, 4300, -1500),
+        shapely.box(-8600, 1500, -6500, 3600),
+    ]
     return [part for box in boxes for part in shapely.get_parts(strip.intersection(box)) if part.area > 8000]
 
 
@@ -151,6 +157,10 @@ def _woods(land: Land, rng: Generator) -> list[tuple[shapely.Polygon, str]]:
         ragged = 1 + gaussian_filter(rng.normal(0, 1, count), 2, mode="wrap") * 0.22
         shape = shapely.Polygon(np.column_stack([rx * ragged * np.cos(at), ry * ragged * np.sin(at)]))
         shape = shapely.affinity.translate(shapely.affinity.rotate(shape, turn), x, y)
-        cover = shapely.make_valid(shape).intersection(land.island.buffer(-80)).difference(land.river.buffer(25).union(homes))
+        cover = (
+            shapely.make_valid(shape)
+            .intersection(land.island.buffer(-80))
+            .difference(land.river.buffer(25).union(homes))
+        )
         woods += [(part, name) for part in shapely.get_parts(cover) if part.geom_type == "Polygon" and part.area > 2e4]
     return woods

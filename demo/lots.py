@@ -1,5 +1,7 @@
-"""Parcels and buildings: blocks are cut into lots along their length, and each lot carries a building with a use, floors
-and residents. People add up to the census total.
+"""Parcels and buildings.
+
+Blocks are cut into lots along their length, and each lot carries a building with a use, floors and residents. People add up
+to the census total.
 """
 
 from __future__ import annotations
@@ -15,9 +17,36 @@ from demo.roads import Street
 from demo.shapes import divide
 
 CENSUS_TOTAL = 180_000
-HALF_STREET = {"old": 4.0, "grid": 7.5, "star": 7.5, "hill": 7.0, "garden": 7.0, "estate": 7.0, "port": 8.0, "village": 6.0}
-LOT_M2 = {"old": 640.0, "grid": 1350.0, "star": 1500.0, "hill": 2400.0, "garden": 2350.0, "estate": 4200.0, "port": 14000.0, "village": 2600.0}
-FLOORS = {"old": (3, 5), "grid": (3, 6), "star": (2, 5), "hill": (1, 3), "garden": (1, 3), "estate": (5, 12), "port": (1, 3), "village": (1, 2)}
+HALF_STREET = {
+    "old": 4.0,
+    "grid": 7.5,
+    "star": 7.5,
+    "hill": 7.0,
+    "garden": 7.0,
+    "estate": 7.0,
+    "port": 8.0,
+    "village": 6.0,
+}
+LOT_M2 = {
+    "old": 640.0,
+    "grid": 1350.0,
+    "star": 1500.0,
+    "hill": 2400.0,
+    "garden": 2350.0,
+    "estate": 4200.0,
+    "port": 14000.0,
+    "village": 2600.0,
+}
+FLOORS = {
+    "old": (3, 5),
+    "grid": (3, 6),
+    "star": (2, 5),
+    "hill": (1, 3),
+    "garden": (1, 3),
+    "estate": (5, 12),
+    "port": (1, 3),
+    "village": (1, 2),
+}
 HOUSE_M = {"old": (40, 17), "grid": (34, 14), "star": (26, 13), "hill": (17, 11), "garden": (19, 11), "estate": (58, 14), "port": (110, 60),
            "village": (17, 10)}  # fmt: skip
 """Longest front and depth of a building, metres."""
@@ -66,7 +95,9 @@ def make_lots(town: Town, rng: Generator) -> Lots:
 def _inner_ways(streets: list[Street], tree: shapely.STRtree, block: shapely.Polygon) -> shapely.Geometry:
     inside = shapely.buffer(block, -3)
     rows = tree.query(inside, predicate="intersects")
-    return shapely.union_all([streets[i].line.buffer(6.0 if streets[i].tags["highway"] == "residential" else 3.5) for i in rows])
+    return shapely.union_all(
+        [streets[i].line.buffer(6.0 if streets[i].tags["highway"] == "residential" else 3.5) for i in rows]
+    )
 
 
 def _buildings(parcel: np.ndarray, kind: np.ndarray, rng: Generator) -> tuple[np.ndarray, np.ndarray]:
@@ -100,7 +131,15 @@ def _uses(building: np.ndarray, kind: np.ndarray, rng: Generator) -> tuple[np.nd
         "port": {"industrial": 0.62, "warehouse": 0.33, "office": 0.05},
         "estate": {"residential": 0.9, "retail": 0.05, "school": 0.02, "garage": 0.03},
     }
-    usual = {"residential": 0.89, "retail": 0.05, "office": 0.03, "school": 0.008, "public": 0.012, "church": 0.005, "garage": 0.005}
+    usual = {
+        "residential": 0.89,
+        "retail": 0.05,
+        "office": 0.03,
+        "school": 0.008,
+        "public": 0.012,
+        "church": 0.005,
+        "garage": 0.005,
+    }
     use = np.empty(len(building), object)
     floors = np.empty(len(building), np.int64)
     for name in np.unique(kind):

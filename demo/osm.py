@@ -49,7 +49,10 @@ class Elements:
                 continue
             # The outer ring in two halves, as surveyors often leave them.
             half = len(outer) // 2
-            members: list[Member] = [("way", self.way(outer[: half + 1], {}), "outer"), ("way", self.way(outer[half:], {}), "outer")]
+            members: list[Member] = [
+                ("way", self.way(outer[: half + 1], {}), "outer"),
+                ("way", self.way(outer[half:], {}), "outer"),
+            ]
             members += [("way", self.way(np.asarray(ring.coords), {}), "inner") for ring in part.interiors]
             self.relations.append((members, {"type": "multipolygon", **tags}))
 
@@ -58,15 +61,46 @@ class Elements:
         self.points.setdefault(key(x, y), {}).update(tags)
 
     def extract(self, box: tuple[float, float, float, float]) -> Extract:
-        """Number what touches the box (west, south, east, north in metres). Nodes beyond it are left out, as an extract's
-        edge does; ways keep their references to them. A multipolygon that touches it comes whole.
-        """  # fmt: skip
+        """Number what touches the box (west, south, east, north in metres).
+
+        Nodes beyond it are left out, as an extract's edge does; ways keep their references to them. A multipolygon that
+        touches it comes whole.
+        """
         place, start = self._places()
         _, first, number = np.unique(place, axis=0, return_index=True, return_inverse=True)
-        ids = FIRST_NODE + np.arange(len(first))
         xy = place[first, :2] * GRID_M
-        inside = (xy[:, 0] >= box[0]) & (xy[:, 1] >= box[1]) & (xy[:, 0] <= box[2]) & (xy[:, 1] <= box[3])
-        refs = ids[number]
+        inside = _within(xy, box)
+        kept = self._kept_ways(inside, number, start)
+        ids = FIRST_NODE + np.arange(len(first))
+        where = {(int(a), int(b)): i for i, (a, b, salt) in enumerate(place[first].tolist()) if salt == 0}
+        tags: list[dict[str, str]] = [{} for _ in first]
+        loose = []
+        for spot, found in self.points.items():
+            at = where.get((int(spot[0]), int(spot[1])))
+            if at is None:
+                loose.append((np.array(spot) * GRID_M, found))
+            else:
+                tags[at] = found
+        extra = np.array([spot for spot, _ in loose]).reshape(-1, 2)
+        shown = np.flatnonzero(_within(extra, box))
+        rows = np.flatnonzero(inside)
+        lon, lat = PLANE.lonlat(*np.concatenate([xy[rows], extra[shown]]).T)
+        counts = np.diff(start)[kept]
+        flat = np.repeat(start[:-1][kept] - np.cumsum(counts) + counts, counts) + np.arange(counts.sum())
+        return Extract(
+            node_id=np.concatenate([ids[rows], FIRST_NODE + len(first) + shown]),
+            node_lon=np.rint(lon * 1e7).astype(np.int64),
+            node_lat=np.rint(lat * 1e7).astype(np.int64),
+            node_tags=Tags.of([tags[i] for i in rows] + [loose[i][1] for i in shown]),
+            way_id=FIRST_WAY + kept,
+            way_start=np.concatenate([[0], np.cumsum(counts)]),
+            way_refs=ids[number[flat]],
+            way_tags=Tags.of([self.ways[i].tags for i in kept]),
+            relations=self._numbered(set((FIRST_WAY + kept).tolist()), where, ids),
+        )
+
+    def _kept_ways(self, inside: np.ndarray, number: np.ndarray, start: np.ndarray) -> np.ndarray:
+        """Rows of the ways that touch the box; nodes of whole multipolygons are marked `inside` too."""
         touches = np.add.reduceat(inside[number].astype(int), start[:-1]) > 0
         for members, _ in self.relations:
             rows = [ref - FIRST_WAY for kind, ref, _ in members if kind == "way"]
@@ -74,35 +108,7 @@ class Elements:
                 touches[rows] = True
                 for row in rows:
                     inside[number[start[row] : start[row + 1]]] = True
-        kept = np.flatnonzero(touches)
-        alone = {p: tags for p, tags in self.points.items()}
-        tags: list[dict[str, str]] = [{} for _ in first]
-        where = {(int(a), int(b)): i for i, (a, b, salt) in enumerate(place[first].tolist()) if salt == 0}
-        loose = []
-        for spot, found in alone.items():
-            at = where.get((int(spot[0]), int(spot[1])))
-            if at is None:
-                loose.append((spot, found))
-            else:
-                tags[at] = found
-        extra = np.array([spot for spot, _ in loose], float).reshape(-1, 2) * GRID_M
-        shown = (extra[:, 0] >= box[0]) & (extra[:, 1] >= box[1]) & (extra[:, 0] <= box[2]) & (extra[:, 1] <= box[3])
-        rows = np.flatnonzero(inside)
-        lon, lat = PLANE.lonlat(*np.concatenate([xy[rows], extra[shown]]).T)
-        counts = np.diff(start)[kept]
-        flat = np.repeat(start[:-1][kept], counts) + np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)
-        ways = set((FIRST_WAY + kept).tolist())
-        return Extract(
-            node_id=np.concatenate([ids[rows], FIRST_NODE + len(first) + np.flatnonzero(shown)]),
-            node_lon=np.rint(lon * 1e7).astype(np.int64),
-            node_lat=np.rint(lat * 1e7).astype(np.int64),
-            node_tags=Tags.of([tags[i] for i in rows] + [loose[i][1] for i in np.flatnonzero(shown)]),
-            way_id=FIRST_WAY + kept,
-            way_start=np.concatenate([[0], np.cumsum(counts)]),
-            way_refs=refs[flat],
-            way_tags=Tags.of([self.ways[i].tags for i in kept]),
-            relations=self._numbered(ways, where, ids),
-        )
+        return np.flatnonzero(touches)
 
     def _numbered(
         self, ways: set[int], where: dict[tuple[int, int], int], ids: np.ndarray
@@ -126,11 +132,21 @@ class Elements:
         return place, start
 
 
+def _within(xy: np.ndarray, box: tuple[float, float, float, float]) -> np.ndarray:
+    return (xy[:, 0] >= box[0]) & (xy[:, 1] >= box[1]) & (xy[:, 0] <= box[2]) & (xy[:, 1] <= box[3])
+
+
 def write_xml(path: Path, extract: Extract) -> None:
     """OSM XML packed with bzip2."""
     out = StringIO()
     out.write('<?xml version="1.0" encoding="UTF-8"?>\n<osm version="0.6" generator="Ferrow, invented">\n')
-    nodes = zip(extract.node_id.tolist(), extract.node_lat.tolist(), extract.node_lon.tolist(), _texts(extract.node_tags), strict=True)
+    nodes = zip(
+        extract.node_id.tolist(),
+        extract.node_lat.tolist(),
+        extract.node_lon.tolist(),
+        _texts(extract.node_tags),
+        strict=True,
+    )
     for ident, lat, lon, tags in nodes:
         head = f' <node id="{ident}" lat="{lat / 1e7:.7f}" lon="{lon / 1e7:.7f}"'
         out.write(f"{head}>{tags}</node>\n" if tags else f"{head}/>\n")

@@ -1,5 +1,7 @@
-"""Street sources of other kinds, from the same city: plain lines without nodes, the same with a node layer, GMNS tables, and
-a hand-made graph of ten nodes whose answers can be checked with pencil and paper.
+"""Street sources of other kinds, from the same city.
+
+Plain lines without nodes, the same with a node layer, GMNS tables, and a hand-made graph of ten nodes whose answers can be
+checked with pencil and paper.
 """
 
 from __future__ import annotations
@@ -63,7 +65,9 @@ def _plain_lines(folder: Path, town: Town, roads: Roads) -> None:
     middle = shapely.line_interpolate_point(pieces, 0.5, normalized=True)
     origin = source[shapely.STRtree(parts).nearest(middle)]
     write_vector(folder / "lines_and_nodes.gpkg", "streets", pieces, _fields(streets, origin), UTM)
-    ends = np.unique(np.round(np.concatenate([shapely.get_coordinates(shapely.get_point(pieces, k)) for k in (0, -1)]), 2), axis=0)
+    ends = np.unique(
+        np.round(np.concatenate([shapely.get_coordinates(shapely.get_point(pieces, k)) for k in (0, -1)]), 2), axis=0
+    )
     numbers = {"node_no": np.arange(FIRST_NODE, FIRST_NODE + len(ends), dtype=np.int64)}
     write_vector(folder / "lines_and_nodes.gpkg", "nodes", shapely.points(ends), numbers, UTM)
 

@@ -1,5 +1,7 @@
-"""How each quarter was built: main roads enclose ground, tertiary streets cut it into parts of about 25 hectares, and each
-part gets the streets of its kind: bent old lanes, a planned grid, rays from a star, contour streets on a hill, garden
+"""How each quarter was built.
+
+Main roads enclose ground, tertiary streets cut it into parts of about 25 hectares, and each part gets the streets of its
+kind: bent old lanes, a planned grid, rays from a star, contour streets on a hill, garden
 suburbs with dead ends, slab estates with inner ways, the port, villages.
 """
 
@@ -54,7 +56,16 @@ TOWN = [(4480, -200), (4500, 1000), (4050, 2150), (3000, 2980), (1700, 3780), (4
 
 BLOCK_M2 = {"old": 2500.0, "grid": 7600.0, "star": 6500.0, "hill": 12000.0, "garden": 21000.0, "estate": 19000.0, "port": 30000.0,
             "village": 13000.0}  # fmt: skip
-SAG = {"old": 0.075, "grid": 0.004, "star": 0.02, "hill": 0.05, "garden": 0.06, "estate": 0.015, "port": 0.012, "village": 0.07}
+SAG = {
+    "old": 0.075,
+    "grid": 0.004,
+    "star": 0.02,
+    "hill": 0.05,
+    "garden": 0.06,
+    "estate": 0.015,
+    "port": 0.012,
+    "village": 0.07,
+}
 
 
 @dataclass
@@ -88,7 +99,9 @@ def build_town(land: Land, roads: Roads, names: Names, rng: Generator) -> Town:
     town.outline = ground
     _quays(town, land, ground, names)
     quays = shapely.union_all([street.line for street in town.streets])
-    faces = shapely.get_parts(shapely.polygonize([shapely.union_all([ground.boundary, mains.intersection(ground), quays])]))
+    faces = shapely.get_parts(
+        shapely.polygonize([shapely.union_all([ground.boundary, mains.intersection(ground), quays])])
+    )
     faces = [f for f in faces if f.area > 2500 and ground.contains(f.representative_point())]
     for face in faces:
         parts, cuts = divide(face, PART_M2, 0.03, rng)
@@ -112,18 +125,39 @@ def _quays(town: Town, land: Land, ground: shapely.Geometry, names: Names) -> No
             continue
         port = piece.distance(land.basin) < 60
         highway = "unclassified" if port else "residential" if -2300 < piece.centroid.y < 2300 else "footway"
-        tags = {"highway": highway, "name": names.street("quay"), "surface": "sett" if highway == "residential" else "asphalt"}
+        tags = {
+            "highway": highway,
+            "name": names.street("quay"),
+            "surface": "sett" if highway == "residential" else "asphalt",
+        }
         town.streets.append(Street(piece, tags, "quay"))
     rim = land.islet.buffer(-QUAY_M + 8)
-    town.streets.append(Street(shapely.LineString(rim.exterior.coords), {"highway": "living_street", "name": "Holm Round"}, "quay"))
+    town.streets.append(
+        Street(shapely.LineString(rim.exterior.coords), {"highway": "living_street", "name": "Holm Round"}, "quay")
+    )
 
 
 def _street(line: shapely.LineString, highway: str, names: Names, rng: Generator, quarter: str) -> Street:
     return Street(line, street_tags(highway, quarter, names, rng), quarter)
 
 
-LIMITS = {"tertiary": ("50", "40"), "residential": ("30",), "living_street": ("10",), "unclassified": ("50", "40"), "service": ("20",)}
-ONE_WAY = {"old": 0.42, "grid": 0.5, "star": 0.3, "hill": 0.12, "garden": 0.03, "estate": 0.05, "port": 0.04, "village": 0.02}
+LIMITS = {
+    "tertiary": ("50", "40"),
+    "residential": ("30",),
+    "living_street": ("10",),
+    "unclassified": ("50", "40"),
+    "service": ("20",),
+}
+ONE_WAY = {
+    "old": 0.42,
+    "grid": 0.5,
+    "star": 0.3,
+    "hill": 0.12,
+    "garden": 0.03,
+    "estate": 0.05,
+    "port": 0.04,
+    "village": 0.02,
+}
 
 
 def street_tags(highway: str, quarter: str, names: Names, rng: Generator) -> dict[str, str]:
@@ -163,9 +197,7 @@ def street_tags(highway: str, quarter: str, names: Names, rng: Generator) -> dic
     return tags
 
 
-def _lay_out(
-    town: Town, land: Land, ground: shapely.Polygon, quarter: Quarter, names: Names, rng: Generator
-) -> None:
+def _lay_out(town: Town, land: Land, ground: shapely.Polygon, quarter: Quarter, names: Names, rng: Generator) -> None:
     """Local streets and blocks of one part."""
     kind = quarter.kind
     lines: list[shapely.LineString] = []
@@ -225,10 +257,20 @@ def _grid(ground: shapely.Polygon, quarter: Quarter, rng: Generator) -> list[sha
 def _star(ground: shapely.Polygon) -> list[shapely.LineString]:
     """Twelve rays and rings about the star."""
     turns = np.deg2rad(np.arange(12) * 30 + 11)
-    rays = [shapely.LineString([STAR + 75 * v, STAR + 1500 * v]) for v in np.column_stack([np.cos(turns), np.sin(turns)])]
-    rings = [shapely.LineString(shapely.Point(STAR).buffer(radius, 24).exterior.coords) for radius in (75, 190, 330, 490, 680, 900)]
+    rays = [
+        shapely.LineString([STAR + 75 * v, STAR + 1500 * v]) for v in np.column_stack([np.cos(turns), np.sin(turns)])
+    ]
+    rings = [
+        shapely.LineString(shapely.Point(STAR).buffer(radius, 24).exterior.coords)
+        for radius in (75, 190, 330, 490, 680, 900)
+    ]
     inside = shapely.intersection(np.array(rays + rings, dtype=object), ground)
-    return [part for line in inside for part in shapely.get_parts(line) if part.geom_type == "LineString" and part.length > 25]
+    return [
+        part
+        for line in inside
+        for part in shapely.get_parts(line)
+        if part.geom_type == "LineString" and part.length > 25
+    ]
 
 
 def _contours(land: Land, ground: shapely.Polygon) -> list[shapely.LineString]:
@@ -244,13 +286,15 @@ def _contours(land: Land, ground: shapely.Polygon) -> list[shapely.LineString]:
             if len(ring) < 4:
                 continue
             smoothed = shapely.simplify(shapely.LineString(ring), 4.0)
-            lines += [p for p in shapely.get_parts(smoothed.intersection(ground)) if p.geom_type == "LineString" and p.length > 90]
+            lines += [
+                p
+                for p in shapely.get_parts(smoothed.intersection(ground))
+                if p.geom_type == "LineString" and p.length > 90
+            ]
     return lines
 
 
-def _inside(
-    town: Town, block: shapely.Polygon, kind: str, names: Names, rng: Generator
-) -> list[shapely.Polygon]:
+def _inside(town: Town, block: shapely.Polygon, kind: str, names: Names, rng: Generator) -> list[shapely.Polygon]:
     """Ways inside a block: dead ends and crescents of garden suburbs, inner ways of estates, yards of the port."""
     if kind == "garden" and block.area > 9000:
         return _garden(town, block, names, rng)
@@ -262,7 +306,9 @@ def _inside(
             town.streets.append(Street(shapely.LineString([*stub.coords]), {"highway": "service"}, kind))
             town.streets.append(Street(ring, {"highway": "service", "maxspeed": "10"}, kind))
             middle = np.array(ring.centroid.coords[0])
-            for spot in shapely.get_coordinates(shapely.line_interpolate_point(ring, rng.uniform(0, 1, 3), normalized=True)):
+            for spot in shapely.get_coordinates(
+                shapely.line_interpolate_point(ring, rng.uniform(0, 1, 3), normalized=True)
+            ):
                 out = (spot - middle) / max(np.hypot(*(spot - middle)), 1.0)
                 aisle = shapely.LineString([spot - 0.3 * out, spot + 15 * out])
                 town.streets.append(Street(aisle, {"highway": "service", "service": "parking_aisle"}, kind))
@@ -298,7 +344,9 @@ def _garden(town: Town, block: shapely.Polygon, names: Names, rng: Generator) ->
     end = axis.coords[-1]
     if draw > 0.62:
         far = block.exterior.interpolate(block.exterior.project(shapely.Point(end)))
-        town.streets.append(Street(shapely.LineString([end, (far.x, far.y)]), street_tags("footway", "garden", names, rng), "garden"))
+        town.streets.append(
+            Street(shapely.LineString([end, (far.x, far.y)]), street_tags("footway", "garden", names, rng), "garden")
+        )
     return [block]
 
 
@@ -328,9 +376,13 @@ def _villages(town: Town, roads: Roads, dry: shapely.Geometry, names: Names, rng
     for name, x, y, radius in VILLAGES:
         turn = np.linspace(0, 2 * np.pi, 11)[:-1]
         reach = radius * rng.uniform(0.75, 1.15, 10)
-        ground = closed_curve(list(zip(x + reach * np.cos(turn), y + reach * np.sin(turn), strict=True))).intersection(dry)
+        ground = closed_curve(list(zip(x + reach * np.cos(turn), y + reach * np.sin(turn), strict=True))).intersection(
+            dry
+        )
         quarter = Quarter(name, x, y, "village", 22)
-        for piece in shapely.get_parts(shapely.polygonize([shapely.union_all([ground.boundary, mains.intersection(ground)])])):
+        for piece in shapely.get_parts(
+            shapely.polygonize([shapely.union_all([ground.boundary, mains.intersection(ground)])])
+        ):
             if piece.area < 3000:
                 continue
             old = name == "Quillhaven" and piece.centroid.distance(shapely.Point(x, y)) < 420

@@ -42,7 +42,11 @@ def add_restrictions(elements: Elements, rng: Generator) -> None:
         before = [n for n in ends.get(key(*way.xy[0]), []) if n != number]
         after = [n for n in ends.get(key(*way.xy[-1]), []) if n != number]
         if before and after:
-            members = [("way", FIRST_WAY + before[0], "from"), ("way", FIRST_WAY + number, "via"), ("way", FIRST_WAY + after[0], "to")]
+            members = [
+                ("way", FIRST_WAY + before[0], "from"),
+                ("way", FIRST_WAY + number, "via"),
+                ("way", FIRST_WAY + after[0], "to"),
+            ]
             elements.restrictions.append((list(members), {"type": "restriction", "restriction": "no_u_turn"}))
 
 
@@ -93,7 +97,10 @@ def _split(way: Way, places: set[tuple[float, float]]) -> list[Way]:
     cuts = [i for i in range(1, len(way.xy) - 1) if key(*way.xy[i]) in places]
     if not cuts:
         return [way]
-    return [Way(way.xy[a : b + 1], dict(way.tags), way.quarter) for a, b in zip([0, *cuts], [*cuts, len(way.xy) - 1], strict=True)]
+    return [
+        Way(way.xy[a : b + 1], dict(way.tags), way.quarter)
+        for a, b in zip([0, *cuts], [*cuts, len(way.xy) - 1], strict=True)
+    ]
 
 
 def _length(way: Way) -> float:

@@ -74,7 +74,14 @@ def lay_roads(land: Land) -> Roads:
     for name, highway, limit, points in MAIN:
         line = smooth([(float(x), float(y)) for x, y in points], 30)
         line = shapely.intersection(line, land.island.buffer(-30))
-        tags = {"highway": highway, "name": name, "maxspeed": str(limit), "lanes": "2", "surface": "asphalt", "lit": "yes"}
+        tags = {
+            "highway": highway,
+            "name": name,
+            "maxspeed": str(limit),
+            "lanes": "2",
+            "surface": "asphalt",
+            "lit": "yes",
+        }
         if highway == "primary":
             tags |= {"ref": f"A{len(name) % 7 + 1}", "lanes": "4" if name == "Gant Avenue" else "3", "width": "14"}
         roads.main += [Street(part, dict(tags)) for part in shapely.get_parts(line) if part.length > 200]
@@ -122,7 +129,13 @@ def _ring(roads: Roads) -> None:
                 out = place - np.array(line.interpolate(middle).coords[0])
                 curve = smooth_curve(top, near + 0.42 * out, place)
                 # One ramp is left as surveyors sometimes leave it: drawn against the traffic, oneway=-1.
-                tags = {"highway": "motorway_link", "oneway": "yes", "maxspeed": "50", "surface": "asphalt", "lanes": "1"}
+                tags = {
+                    "highway": "motorway_link",
+                    "oneway": "yes",
+                    "maxspeed": "50",
+                    "surface": "asphalt",
+                    "lanes": "1",
+                }
                 if step > 0:
                     curve = curve[::-1]
                     if number == 1 and len(roads.apart) % 5 == 0:
@@ -145,7 +158,14 @@ def _ring(roads: Roads) -> None:
         saltern.line = _with_vertex(saltern.line, along)
         foot = saltern.line.interpolate(along).coords[0]
         roads.points.append((foot[0], foot[1], {"highway": "traffic_signals"}))
-        tags = {"highway": "trunk", "name": "Orrow Ring", "ref": "R1", "oneway": "yes", "maxspeed": "60", "surface": "asphalt"}
+        tags = {
+            "highway": "trunk",
+            "name": "Orrow Ring",
+            "ref": "R1",
+            "oneway": "yes",
+            "maxspeed": "60",
+            "surface": "asphalt",
+        }
         roads.apart += [Street(shapely.LineString(pair), dict(tags)) for pair in ((into, foot), (foot, out))]
 
 
@@ -188,9 +208,18 @@ def _islet_ways(roads: Roads, land: Land) -> None:
         ("Holm Footbridge", "footway", [(-10, 300), (-430, 330)], {"lit": "yes"}),
     ):
         line = shapely.LineString(points).intersection(wet.union(land.islet))
-        roads.main.append(Street(max(shapely.get_parts(line), key=lambda p: p.length), {"highway": highway, "name": name, **more}))
+        roads.main.append(
+            Street(max(shapely.get_parts(line), key=lambda p: p.length), {"highway": highway, "name": name, **more})
+        )
     foot = shapely.LineString([(-120, -905), (330, -1010)]).intersection(wet)
-    tags = {"highway": "footway", "name": "Heron Footbridge", "bicycle": "dismount", "lit": "yes", "surface": "wood", "width": "2.5"}
+    tags = {
+        "highway": "footway",
+        "name": "Heron Footbridge",
+        "bicycle": "dismount",
+        "lit": "yes",
+        "surface": "wood",
+        "width": "2.5",
+    }
     roads.main.append(Street(max(shapely.get_parts(foot), key=lambda p: p.length), tags))
 
 
@@ -198,7 +227,14 @@ def _ferries(roads: Roads) -> None:
     """A car ferry across the mouth of the river, and a passenger ferry to the skerry."""
     car = {"route": "ferry", "name": "Rivermouth Ferry", "motor_vehicle": "yes", "foot": "yes", "bicycle": "yes", "duration": "00:08",
            "opening_hours": "Mo-Su 06:00-22:00"}  # fmt: skip
-    people = {"route": "ferry", "name": "Skerry Boat", "motor_vehicle": "no", "foot": "yes", "bicycle": "yes", "duration": "00:25"}
+    people = {
+        "route": "ferry",
+        "name": "Skerry Boat",
+        "motor_vehicle": "no",
+        "foot": "yes",
+        "bicycle": "yes",
+        "duration": "00:25",
+    }
     roads.ferries = [
         Street(shapely.LineString([(-420, -2560), (0, -2760), (480, -2640)]), car, "quay"),
         Street(shapely.LineString([(560, -2500), (900, -2980), (2080, -3600)]), people, "quay"),

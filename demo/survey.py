@@ -1,5 +1,7 @@
-"""From lines to ways as a surveyor would have mapped them: streets on the ground share a node wherever they meet, roads on
-another level do not; sidewalks, crossings and driveways are added; bridges are broken out.
+"""From lines to ways as a surveyor would have mapped them.
+
+Streets on the ground share a node wherever they meet, roads on another level do not; sidewalks, crossings and driveways are
+added; bridges are broken out.
 """
 
 from __future__ import annotations
@@ -77,8 +79,18 @@ def _sidewalks(roads: Roads, town: Town, rng: Generator) -> list[Street]:
             for part in shapely.get_parts(shapely.intersection(line, inner)):
                 if part.geom_type != "LineString" or part.length < 60:
                     continue
-                xy = [tuple(_onto(street.line, part.coords[0])), *part.coords, tuple(_onto(street.line, part.coords[-1]))]
-                made.append(Street(shapely.LineString(xy), {"highway": "footway", "footway": "sidewalk", "surface": "paving_stones"}, "sidewalk"))
+                xy = [
+                    tuple(_onto(street.line, part.coords[0])),
+                    *part.coords,
+                    tuple(_onto(street.line, part.coords[-1])),
+                ]
+                made.append(
+                    Street(
+                        shapely.LineString(xy),
+                        {"highway": "footway", "footway": "sidewalk", "surface": "paving_stones"},
+                        "sidewalk",
+                    )
+                )
         along = np.arange(rng.uniform(40, 90), street.line.length, CROSSING_EVERY_M)
         spots = shapely.line_interpolate_point(street.line, along)
         ahead = shapely.get_coordinates(shapely.line_interpolate_point(street.line, along + 1.0))
@@ -87,7 +99,11 @@ def _sidewalks(roads: Roads, town: Town, rng: Generator) -> list[Street]:
         for a, b in zip(here[inside], ahead[inside], strict=True):
             normal = np.array([a[1] - b[1], b[0] - a[0]]) * (SIDEWALK_M + 0.5)
             if np.hypot(*normal) > 1:
-                tags = {"highway": "footway", "footway": "crossing", "crossing": str(rng.choice(["traffic_signals", "zebra", "uncontrolled"]))}
+                tags = {
+                    "highway": "footway",
+                    "footway": "crossing",
+                    "crossing": str(rng.choice(["traffic_signals", "zebra", "uncontrolled"])),
+                }
                 made.append(Street(shapely.LineString([a - normal, a, a + normal]), tags, "crossing"))
     return made
 
@@ -120,11 +136,11 @@ def _noded(streets: list[Street]) -> list[tuple[np.ndarray, dict[str, str], str]
     return ways
 
 
-def _without_stubs(
-    pieces: np.ndarray, source: np.ndarray, streets: list[Street]
-) -> tuple[np.ndarray, np.ndarray]:
+def _without_stubs(pieces: np.ndarray, source: np.ndarray, streets: list[Street]) -> tuple[np.ndarray, np.ndarray]:
     """Drop what little sticks out where a line was drawn a bit too far."""
-    most = np.array([{"crossing": 1.2, "sidewalk": 1.2}.get(s.quarter, 60.0 if i < 40 else 6.0) for i, s in enumerate(streets)])
+    most = np.array(
+        [{"crossing": 1.2, "sidewalk": 1.2}.get(s.quarter, 60.0 if i < 40 else 6.0) for i, s in enumerate(streets)]
+    )
     ends = np.stack([shapely.get_coordinates(shapely.get_point(pieces, k)) for k in (0, -1)], axis=1)
     keys = np.round(ends / GRID_M).astype(np.int64)
     _, node = np.unique(keys.reshape(-1, 2), axis=0, return_inverse=True)
@@ -173,8 +189,14 @@ def _insert(ways: list[Way], row: np.ndarray, along: np.ndarray) -> np.ndarray:
 
 def _driveways(made: Survey, lots: Lots, rng: Generator) -> None:
     """Short private ways from the street to some of the houses, and yards behind shops."""
-    wanted = np.flatnonzero(np.isin(lots.kind, ["garden", "hill", "village", "estate", "port"]) & (rng.random(len(lots.kind)) < 0.52))
-    rows = [i for i, way in enumerate(made.ways) if way.tags["highway"] in ("residential", "living_street", "unclassified", "service")]
+    wanted = np.flatnonzero(
+        np.isin(lots.kind, ["garden", "hill", "village", "estate", "port"]) & (rng.random(len(lots.kind)) < 0.52)
+    )
+    rows = [
+        i
+        for i, way in enumerate(made.ways)
+        if way.tags["highway"] in ("residential", "living_street", "unclassified", "service")
+    ]
     lines = np.array([shapely.LineString(made.ways[i].xy) for i in rows], dtype=object)
     house = lots.building[wanted]
     door = shapely.centroid(house)
@@ -182,7 +204,9 @@ def _driveways(made: Survey, lots: Lots, rng: Generator) -> None:
     along = shapely.line_locate_point(lines[nearest], door)
     length = shapely.length(lines[nearest])
     spot = shapely.line_interpolate_point(lines[nearest], along)
-    path = shapely.difference(shapely.linestrings(np.stack([shapely.get_coordinates(spot), shapely.get_coordinates(door)], axis=1)), house)
+    path = shapely.difference(
+        shapely.linestrings(np.stack([shapely.get_coordinates(spot), shapely.get_coordinates(door)], axis=1)), house
+    )
     fits = (shapely.length(path) > 6) & (shapely.length(path) < 45) & (along > 8) & (along < length - 8)
     fits &= shapely.get_type_id(path) == 1
     crowd = shapely.STRtree(lots.building).query(path[fits], predicate="intersects")[0]

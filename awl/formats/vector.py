@@ -29,7 +29,9 @@ def layers(path: Path, source: str) -> list[str]:
     try:
         return [str(name) for name, kind in pyogrio.list_layers(_address(path, source)) if kind is not None]
     except (pyogrio.errors.DataSourceError, pyogrio.errors.DataLayerError) as error:
-        raise AwlError(f"The file cannot be read ({str(error)[:120]})", where=source, remedy="Export it again") from error
+        raise AwlError(
+            f"The file cannot be read ({str(error)[:120]})", where=source, remedy="Export it again"
+        ) from error
 
 
 def read(path: Path, name: str | None = None, source: str | None = None) -> tuple[Layer, str]:
@@ -55,9 +57,13 @@ def read(path: Path, name: str | None = None, source: str | None = None) -> tupl
             )
         meta, _, wkb, fields = pyogrio.raw.read(_address(path, source), layer=name, force_2d=True)
     except (pyogrio.errors.DataSourceError, pyogrio.errors.DataLayerError, pyogrio.errors.FeatureError) as error:
-        raise AwlError(f"The layer cannot be read ({str(error)[:120]})", where=source, remedy="Export it again") from error
+        raise AwlError(
+            f"The layer cannot be read ({str(error)[:120]})", where=source, remedy="Export it again"
+        ) from error
     shapes = np.asarray(shapely.from_wkb(wkb), dtype=object)
-    columns = {str(key): [_plain(v) for v in values.tolist()] for key, values in zip(meta["fields"], fields, strict=True)}
+    columns = {
+        str(key): [_plain(v) for v in values.tolist()] for key, values in zip(meta["fields"], fields, strict=True)
+    }
     return Layer(to_degrees(shapes, meta["crs"], source), columns), name
 
 
@@ -71,7 +77,9 @@ def to_degrees(shapes: Any, crs: str | None, source: str) -> Any:
             transformer = Transformer.from_crs(stated, 4326, always_xy=True)
             shapes = shapely.transform(shapes, lambda xy: np.column_stack(transformer.transform(xy[:, 0], xy[:, 1])))
     except ProjError as error:
-        raise AwlError(f"The coordinate system '{crs[:60]}' is not known", where=source, remedy="Reproject it") from error
+        raise AwlError(
+            f"The coordinate system '{crs[:60]}' is not known", where=source, remedy="Reproject it"
+        ) from error
     xy = shapely.get_coordinates(shapes)
     if not np.isfinite(xy).all() or (len(xy) and (np.abs(xy[:, 0]).max() > 180 or np.abs(xy[:, 1]).max() > 90)):
         raise AwlError(
@@ -94,7 +102,9 @@ def _address(path: Path, source: str) -> str:
         raise AwlError("The archive unpacks to more than Awl takes in", where=source, remedy="Filter it first")
     shapefiles = [member.filename for member in members if member.filename.lower().endswith(".shp")]
     if len(shapefiles) != 1 or ".." in Path(shapefiles[0]).parts:
-        raise AwlError(f"The archive holds {len(shapefiles)} Shapefiles", where=source, remedy="Zip one Shapefile alone")
+        raise AwlError(
+            f"The archive holds {len(shapefiles)} Shapefiles", where=source, remedy="Zip one Shapefile alone"
+        )
     return f"/vsizip/{path}/{shapefiles[0]}"
 
 

@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
 from awl.formats.table import Layer
+from awl.study import rtree
 
 APPLICATION_ID = 0x47504B47  # "GPKG"
 USER_VERSION = 10300
@@ -69,6 +70,7 @@ def connect(path: Path) -> sqlite3.Connection:
     """Open a GeoPackage for reading and writing, with the standard's geometry functions registered."""
     connection = sqlite3.connect(path, timeout=30, isolation_level=None, check_same_thread=False)
     connection.execute("PRAGMA foreign_keys = ON")
+    connection.execute("PRAGMA cache_size = -131072")  # 128 MB: a country's streets are written without rereading pages
     for name, pick in (("ST_MinX", 0), ("ST_MinY", 1), ("ST_MaxX", 2), ("ST_MaxY", 3)):
         connection.create_function(name, 1, lambda blob, pick=pick: _envelope(blob)[pick], deterministic=True)
     connection.create_function("ST_IsEmpty", 1, lambda blob: int(bool(blob[3] & 0x10)), deterministic=True)
@@ -104,12 +106,14 @@ def _envelope(blob: bytes) -> tuple[float, float, float, float]:
 def encode(geometry: NDArray[np.object_]) -> list[bytes | None]:
     """GeoPackage blobs with envelope; None for absent or empty geometries."""
     wkb = shapely.to_wkb(geometry, byte_order=1, include_srid=False, output_dimension=2)
-    bounds = shapely.bounds(geometry)[:, [0, 2, 1, 3]]
-    head = b"GP\x00\x03" + struct.pack("<i", 4326)
+    head = np.zeros(len(geometry), [("magic", "S4"), ("srs", "<i4"), ("envelope", "<f8", 4)])
+    head["magic"], head["srs"] = b"GP\x00\x03", 4326
+    head["envelope"] = shapely.bounds(geometry)[:, [0, 2, 1, 3]]
+    size, heads = head.dtype.itemsize, head.tobytes()
     empty = shapely.is_empty(geometry) | shapely.is_missing(geometry)
     return [
-        None if none else head + struct.pack("<4d", *box) + body
-        for none, box, body in zip(empty, bounds, wkb, strict=True)
+        None if none else heads[size * row : size * (row + 1)] + body
+        for row, (none, body) in enumerate(zip(empty.tolist(), wkb.tolist(), strict=True))
     ]
 
 
@@ -139,8 +143,9 @@ def write_table(connection: sqlite3.Connection, table: str, layer: Layer, title:
         f'INSERT INTO "{table}" VALUES ({marks})',
         zip(range(1, len(blobs) + 1), blobs, *layer.columns.values(), strict=True),
     )
-    bounds = shapely.total_bounds(layer.geometry)
-    extent = [None if np.isnan(value) else float(value) for value in bounds]
+    bounds = shapely.bounds(layer.geometry)
+    there = np.flatnonzero(~np.isnan(bounds[:, 0]))
+    extent = [*bounds[there, :2].min(axis=0), *bounds[there, 2:].max(axis=0)] if len(there) else [None] * 4
     connection.execute(
         "INSERT INTO gpkg_contents (table_name, data_type, identifier, description, min_x, min_y, max_x, max_y, srs_id)"
         " VALUES (?, 'features', ?, ?, ?, ?, ?, ?, 4326)",
@@ -149,7 +154,7 @@ def write_table(connection: sqlite3.Connection, table: str, layer: Layer, title:
     connection.execute(
         "INSERT INTO gpkg_geometry_columns VALUES (?, 'geom', ?, 4326, 0, 0)", (table, _type_name(layer.geometry))
     )
-    _write_index(connection, table)
+    _write_index(connection, table, there + 1, bounds[there])
 
 
 def _free_identifier(connection: sqlite3.Connection, title: str) -> str:
@@ -160,12 +165,11 @@ def _free_identifier(connection: sqlite3.Connection, title: str) -> str:
     return name
 
 
-def _write_index(connection: sqlite3.Connection, table: str) -> None:
+def _write_index(
+    connection: sqlite3.Connection, table: str, fid: NDArray[np.int64], bounds: NDArray[np.float64]
+) -> None:
     connection.execute(f'CREATE VIRTUAL TABLE "rtree_{table}_geom" USING rtree(id, minx, maxx, miny, maxy)')
-    connection.execute(
-        f'INSERT INTO "rtree_{table}_geom" SELECT fid, ST_MinX(geom), ST_MaxX(geom), ST_MinY(geom), ST_MaxY(geom)'
-        f' FROM "{table}" WHERE geom IS NOT NULL'
-    )
+    rtree.fill(connection, f"rtree_{table}_geom", fid, bounds)
     for trigger in _TRIGGERS.format(t=table).split("END;\n"):
         if trigger.strip():
             connection.execute(trigger + "END")

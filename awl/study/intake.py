@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import json
 import os
+import shutil
 from pathlib import Path
 
 import numpy as np
@@ -69,6 +70,8 @@ def build(
             scratch.rename(study)
             arrays = scratch.with_suffix(".awl")
             if arrays.exists():
+                # What an older study of this name left behind is worth nothing.
+                shutil.rmtree(study.with_suffix(".awl"), ignore_errors=True)
                 arrays.rename(study.with_suffix(".awl"))
         finally:
             scratch.unlink(missing_ok=True)

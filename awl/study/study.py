@@ -26,7 +26,8 @@ from awl.study import arrays, geopackage, records, streets
 from awl.study.cql import to_sql
 
 BASE_TITLES = {
-    "water": "Water", "field": "Fields", "sand": "Beaches", "green": "Green", "building": "Buildings", "rail": "Railways", "river": "Rivers", "place": "Places",
+    "water": "Water", "field": "Fields", "sand": "Beaches", "green": "Green", "building": "Buildings", "rail": "Railways",
+    "river": "Rivers", "place": "Places",
 }  # fmt: skip
 OWN_TABLES = ("nodes", "streets", *BASE_TITLES)
 ROLES = ("streets", "nodes", "base", "places", "zones", "answer")

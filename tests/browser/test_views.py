@@ -114,7 +114,7 @@ def test_closing_the_footbridge_is_a_word_of_the_question(sheet: Page, cut: Stud
 def test_catchment_and_matrix_answer(sheet: Page) -> None:
     sheet.click(".asking .linkish", "Which is nearest")
     sheet.find(".block.selected .figure", "of street shared out")
-    sheet.find(".MuiDataGrid-row", "Hask Bank Clinic")
+    sheet.find(".MuiDataGrid-row", "Staithe Hall")
     sheet.find(".legend-row", "Its ground")
     sheet.click(".asking .linkish", "How long")
     sheet.find(".block.selected .figure", "mean time of a pair")

@@ -140,11 +140,13 @@ class _Shapes:
         east, north = self._raw.node_lon.max(), self._raw.node_lat.max()
         margin = SEA_MARGIN * max(east - west, north - south)
         box = shapely.box(west - margin, south - margin, east + margin, north + margin)
-        lines = shapely.get_parts(shapely.line_merge(shapely.multilinestrings([shapely.linestrings(xy) for xy in coast])))
+        lines = shapely.get_parts(
+            shapely.line_merge(shapely.multilinestrings([shapely.linestrings(xy) for xy in coast]))
+        )
         whole = np.array([_led_out(line, box) for line in lines], dtype=object)
         faces = shapely.get_parts(shapely.polygonize([shapely.union_all([box.exterior, *whole])]))
         sides = np.concatenate([_right_of(xy) for xy in coast])
-        side, face = shapely.STRtree(faces).query(shapely.points(sides), predicate="within")
+        _, face = shapely.STRtree(faces).query(shapely.points(sides), predicate="within")
         wet = np.bincount(face, minlength=len(faces)) > 0
         if not wet.any():
             return BaseLayer(np.zeros(0, object), [], [])

@@ -6,6 +6,7 @@ unpacked blob may not be larger than it declares.
 
 from __future__ import annotations
 
+import os
 import zlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -24,6 +25,7 @@ MAX_BLOB = 32 << 20
 KNOWN_FEATURES = ("OsmSchema-V0.6", "DenseNodes")
 SORTED = "Sort.Type_then_ID"
 PEEK = 4 << 10
+USUAL_HEADER = 60
 
 
 @dataclass(frozen=True)
@@ -56,12 +58,13 @@ def index(stream: BinaryIO, size: int, name: str) -> list[Blob]:
     found: list[Blob] = []
     at = 0
     while at < size:
-        stream.seek(at)
-        length = int.from_bytes(stream.read(4), "big")
+        start = os.pread(stream.fileno(), 4 + USUAL_HEADER, at)
+        length = int.from_bytes(start[:4], "big")
         if not 0 < length <= MAX_HEADER:
             what = "The file is no OSM PBF" if at == 0 else f"A blob header declares {length:,} bytes"
             raise broken(name, at, what, "Give a map extract in OSM PBF" if at == 0 else "Fetch the extract again")
-        head = np.frombuffer(stream.read(length), np.uint8)
+        rest = os.pread(stream.fileno(), max(length - USUAL_HEADER, 0), at + 4 + USUAL_HEADER)
+        head = np.frombuffer((start[4:] + rest)[:length], np.uint8)
         if len(head) < length:
             raise broken(name, at, "The file is cut short within a blob header")
         kind, data_size = "", -1
@@ -88,9 +91,8 @@ def index(stream: BinaryIO, size: int, name: str) -> list[Blob]:
 
 
 def packed_bytes(stream: BinaryIO, blob: Blob) -> bytes:
-    """The bytes of a blob as they stand in the file."""
-    stream.seek(blob.begin)
-    return stream.read(blob.size)
+    """The bytes of a blob as they stand in the file; threads may ask at once."""
+    return os.pread(stream.fileno(), blob.size, blob.begin)
 
 
 def unpack(data: bytes, offset: int, name: str, most: int = MAX_BLOB) -> Bytes:
@@ -138,7 +140,9 @@ def check_header(content: Bytes, offset: int, name: str) -> bool:
             text = content[begin:end].tobytes().decode("latin-1")
             if number == 4 and text not in KNOWN_FEATURES:
                 remedy = "Export a plain extract without history" if "Historical" in text else "Export it otherwise"
-                raise broken(name, offset, f"The file requires the feature '{text[:40]}', which Awl does not read", remedy)
+                raise broken(
+                    name, offset, f"The file requires the feature '{text[:40]}', which Awl does not read", remedy
+                )
             is_sorted |= number == 5 and text == SORTED
     except ValueError as error:
         raise broken(name, offset, "The file's header is malformed") from error
@@ -193,5 +197,3 @@ def boundary(stream: BinaryIO, blobs: Sequence[Blob], kind: int, name: str) -> i
         else:
             low = middle + 1
     return low
-
-

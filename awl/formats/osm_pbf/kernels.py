@@ -43,22 +43,31 @@ def _signed(value):
     return ((value >> 1) & np.int64(0x7FFFFFFFFFFFFFFF)) ^ -(value & 1)
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, inline="always")
 def field(buf, pos, end):
     """(number, begin, stop, value, next): one field of a message.
 
     `begin` to `stop` are the bytes of a length-delimited field, `value` the number of a varint field; `next` is -1 when
     the field is malformed.
     """
-    tag, pos = varint(buf, pos, end)
-    if pos < 0:
-        return np.int64(0), pos, pos, tag, pos
+    # Numbers of one byte, which most are, are read in place: a call for each would cost more than all the rest.
+    if pos + 1 < end and buf[pos] < 128:
+        tag = np.int64(buf[pos])
+        pos += 1
+    else:
+        tag, pos = varint(buf, pos, end)
+        if pos < 0:
+            return np.int64(0), pos, pos, tag, pos
     number, wire = tag >> 3, tag & 7
     if wire == 0:
         value, after = varint(buf, pos, end)
         return number, pos, pos, value, after
     if wire == 2:
-        length, pos = varint(buf, pos, end)
+        if pos < end and buf[pos] < 128:
+            length = np.int64(buf[pos])
+            pos += 1
+        else:
+            length, pos = varint(buf, pos, end)
         if pos < 0 or length < 0 or length > end - pos:
             return number, pos, pos, length, np.int64(BROKEN)
         return number, pos, pos + length, length, pos + length
@@ -122,8 +131,17 @@ def numbers_of(buf, pos, end, out, delta):
     """Decode a packed list into `out`, zigzag and delta coded when `delta`; returns its length."""
     count, last = 0, np.int64(0)
     while pos < end:
-        value, pos = varint(buf, pos, end)
-        if pos < 0 or count >= len(out):
+        byte = np.int64(buf[pos])
+        pos += 1
+        value, shift = byte & 127, 7
+        while byte >= 128:
+            if pos >= end or shift > 63:
+                return BROKEN
+            byte = np.int64(buf[pos])
+            pos += 1
+            value |= (byte & 127) << shift
+            shift += 7
+        if count >= len(out):
             return BROKEN
         if delta:
             last += _signed(value)
@@ -183,8 +201,16 @@ def _pairs(buf, key_at, key_end, value_at, value_end, key_of, selects, row, coun
     """Known tags of one element appended at `count`; returns the new count and whether a selecting key was seen."""
     wanted = False
     while key_at < key_end:
-        key, key_at = varint(buf, key_at, key_end)
-        value, value_at = varint(buf, value_at, value_end)
+        if buf[key_at] < 128:
+            key = np.int64(buf[key_at])
+            key_at += 1
+        else:
+            key, key_at = varint(buf, key_at, key_end)
+        if value_at < value_end and buf[value_at] < 128:
+            value = np.int64(buf[value_at])
+            value_at += 1
+        else:
+            value, value_at = varint(buf, value_at, value_end)
         if key_at < 0 or value_at < 0 or key >= len(key_of) or value >= len(key_of):
             return BROKEN, False
         known = key_of[key]
@@ -341,3 +367,40 @@ def relations(
         ids[kept], member_end[kept] = ident, n_members
         kept += 1
     return kept, n_members, n_tags
+
+
+@njit(cache=True, nogil=True)
+def by_key(tag_row, tag_key, tag_value, n_keys, n_strings):
+    """Tags sorted by key: (start, row, code, distinct_start, distinct).
+
+    Those of key k are `start[k]` to `start[k + 1]`; `code` numbers the values of each key from 0, in order of appearance,
+    and `distinct` lists the string numbers they stand for, from `distinct_start[k]` on.
+    """
+    count = len(tag_key)
+    start, distinct_start = np.zeros(n_keys + 1, np.int64), np.zeros(n_keys + 1, np.int64)
+    for i in range(count):
+        start[tag_key[i] + 1] += 1
+    for k in range(n_keys):
+        start[k + 1] += start[k]
+    row, value = np.empty(count, np.int64), np.empty(count, np.int64)
+    cursor = start.copy()
+    for i in range(count):
+        at = cursor[tag_key[i]]
+        row[at], value[at] = tag_row[i], tag_value[i]
+        cursor[tag_key[i]] += 1
+    code, distinct = np.empty(count, np.int32), np.empty(count, np.int64)
+    number = np.full(n_strings, -1, np.int32)
+    size = 0
+    for k in range(n_keys):
+        distinct_start[k] = size
+        for i in range(start[k], start[k + 1]):
+            text = value[i]
+            if number[text] < 0:
+                number[text] = size - distinct_start[k]
+                distinct[size] = text
+                size += 1
+            code[i] = number[text]
+        for i in range(distinct_start[k], size):
+            number[distinct[i]] = -1
+    distinct_start[n_keys] = size
+    return start, row, code, distinct_start, distinct[:size]

@@ -2,16 +2,17 @@
 
 Only what streets and the base map need is kept (`raw.WAY_SELECT`, `raw.NODE_SELECT`), about 24 bytes per vertex; the rest
 passes by, blob for blob. In a file sorted by type (as nearly all are) every blob is unpacked once; otherwise once per pass.
-Unpacking runs one step ahead in threads of its own.
+Unpacking and decoding run ahead in threads; only the merging is done in order.
 """
 
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
 from pathlib import Path
-from typing import BinaryIO
+from typing import Any, BinaryIO, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,8 +33,11 @@ from awl.core.streets.raw import (
 from awl.formats.osm_pbf import blobs, kernels
 from awl.formats.osm_pbf.blobs import Blob, Bytes
 
-Spans = NDArray[np.int64]
-AHEAD = 4
+T = TypeVar("T")
+Ints = NDArray[np.int64]
+TagRows = tuple[Ints, NDArray[np.int16], Ints]
+KeyedTags = tuple[Ints, Ints, NDArray[np.int32], Ints, Ints]
+AHEAD = 6
 NANO = 1e9
 """Coordinates are whole nanodegrees; dividing gives the same float as reading the decimal."""
 MEMBER_WAY = 1
@@ -63,8 +67,16 @@ def read(path: Path, progress: Progress | None = None) -> RawExtract:
         relations = reader.relations(data[relations_from:])
         members = np.unique(np.array([ref for r in relations for ref in r.outer + r.inner], np.int64))
         ways = reader.ways(data[ways_from:ways_until], members)
-        nodes = reader.nodes(data[:nodes_until], np.unique(ways[2]))
+        nodes = reader.nodes(data[:nodes_until], _distinct(ways[2]))
         return RawExtract(*nodes, *ways, relations=relations)
+
+
+def _distinct(ids: NDArray[np.int64]) -> NDArray[np.int64]:
+    """The distinct ids in ascending order; sorting beats hashing here by far."""
+    ordered = np.sort(ids)
+    first = np.ones(len(ordered), bool)
+    first[1:] = ordered[1:] != ordered[:-1]
+    return ordered[first]
 
 
 class _Tags:
@@ -75,20 +87,15 @@ class _Tags:
         self._index: list[dict[str, int]] = [{} for _ in keys]
         self._found: list[list[tuple[NDArray[np.int64], NDArray[np.int32]]]] = [[] for _ in keys]
 
-    def add(self, block: _Block, rows: NDArray[np.int64], key: NDArray[np.int16], value: NDArray[np.int64]) -> None:
-        """Tags of one block: element row, number of the key, string number of the value."""
-        if not len(rows):
-            return
-        pair = key.astype(np.int64) << 32 | value
-        distinct, inverse = np.unique(pair, return_inverse=True)
-        code = np.empty(len(distinct), np.int32)
-        for i, both in enumerate(distinct.tolist()):
-            index = self._index[both >> 32]
-            code[i] = index.setdefault(block.text(both & 0xFFFFFFFF), len(index))
-        codes = code[inverse]
-        for number in np.unique(key).tolist():
-            mine = key == number
-            self._found[number].append((rows[mine], codes[mine]))
+    def add(self, block: _Block, first_row: int, tags: KeyedTags) -> None:
+        """Tags of one group, from `kernels.by_key`; its elements are numbered from `first_row` on."""
+        start, rows, code, distinct_start, distinct = tags
+        for number in np.flatnonzero(np.diff(start)).tolist():
+            index = self._index[number]
+            texts = distinct[distinct_start[number] : distinct_start[number + 1]].tolist()
+            codes = np.array([index.setdefault(block.text(text), len(index)) for text in texts], np.int32)
+            mine = slice(start[number], start[number + 1])
+            self._found[number].append((rows[mine] + first_row, codes[code[mine]]))
 
     def columns(self, count: int) -> dict[str, Categorical]:
         """A column of length `count` for each key that occurs."""
@@ -120,6 +127,11 @@ class _Block:
         if (counts if isinstance(counts, int) else counts[0]) < 0:
             raise blobs.broken(self._name, self._offset, "A blob is malformed")
 
+    def keyed(self, keys: _Keys, tags: TagRows) -> KeyedTags:
+        """Tags sorted by key, values numbered."""
+        keyed: KeyedTags = kernels.by_key(*tags, len(keys.keys), len(self.strings))
+        return keyed
+
     def text(self, number: int) -> str:
         """A string by its number."""
         begin, end = self.strings[number]
@@ -140,7 +152,7 @@ class _Keys:
         self._order = np.argsort(hashed)
         self._hashed = hashed[self._order]
 
-    def numbers(self, content: Bytes, strings: Spans) -> NDArray[np.int16]:
+    def numbers(self, content: Bytes, strings: Ints) -> NDArray[np.int16]:
         """The number of the key that each string (s,) spells, -1 for other strings."""
         out = np.full(len(strings), -1, np.int16)
         if len(strings) == 0:
@@ -158,158 +170,179 @@ class _Keys:
 class _Reader:
     """The three passes over the blobs."""
 
-    def __init__(
-        self, stream: BinaryIO, pool: ThreadPoolExecutor, name: str, progress: Progress, steps: int
-    ) -> None:
+    def __init__(self, stream: BinaryIO, pool: ThreadPoolExecutor, name: str, progress: Progress, steps: int) -> None:
         self._stream, self._pool, self._name = stream, pool, name
         self._progress, self._steps, self._done = progress, max(steps, 1), 0
 
-    def _blocks(self, data: Sequence[Blob], keys: _Keys, what: str) -> Iterator[_Block]:
-        """Unpacked blocks in file order; unpacking runs ahead."""
-        waiting: deque[tuple[Blob, Future[Bytes]]] = deque()
+    def _decoded(
+        self, data: Sequence[Blob], keys: _Keys, what: str, decode: Callable[[_Block, int, int], T]
+    ) -> Iterator[tuple[_Block, T]]:
+        """Each group of each blob, decoded; in file order. Unpacking and decoding run ahead, in threads."""
+        waiting: deque[Future[tuple[_Block, list[T]]]] = deque()
         rest = iter(data)
+
+        def work(blob: Blob) -> tuple[_Block, list[T]]:
+            content = blobs.unpack(blobs.packed_bytes(self._stream, blob), blob.offset, self._name)
+            block = _Block(content, blob.offset, self._name, keys)
+            return block, [decode(block, begin, end) for begin, end in block.groups.tolist()]
+
         while True:
             while len(waiting) < AHEAD and (blob := next(rest, None)) is not None:
-                packed = blobs.packed_bytes(self._stream, blob)
-                waiting.append((blob, self._pool.submit(blobs.unpack, packed, blob.offset, self._name)))
+                waiting.append(self._pool.submit(work, blob))
             if not waiting:
                 return
-            blob, content = waiting.popleft()
-            yield _Block(content.result(), blob.offset, self._name, keys)
+            block, groups = waiting.popleft().result()
+            yield from ((block, group) for group in groups)
             self._done += 1
             self._progress.step(self._done / self._steps, f"Reading {self._name}: {what}")
 
     def relations(self, data: Sequence[Blob]) -> tuple[Relation, ...]:
         """Multipolygons with a tag the base map draws."""
         keys = _Keys(RELATION_KEYS, RELATION_SELECT)
-        found: list[Relation] = []
-        for block in self._blocks(data, keys, "relations"):
-            for begin, end in block.groups.tolist():
-                room = end - begin
-                ids, member_end = np.empty(room, np.int64), np.empty(room, np.int64)
-                member_id, member_type, member_role = (np.empty(room, np.int64) for _ in range(3))
-                tag = np.empty(room, np.int64), np.empty(room, np.int16), np.empty(room, np.int64)
-                counts = kernels.relations(
-                    block.content, begin, end, block.key_of, keys.selects, ids, member_end, member_id, member_type,
-                    member_role, *tag,
-                )  # fmt: skip
-                block.whole(counts)
-                tags: list[dict[str, str]] = [{} for _ in range(counts[0])]
-                for row, key, value in zip(*(column[: counts[2]].tolist() for column in tag), strict=True):
-                    tags[row][keys.keys[key]] = block.text(value)
-                start = 0
-                for row in range(counts[0]):
-                    rows = [i for i in range(start, member_end[row]) if member_type[i] == MEMBER_WAY]
-                    start = int(member_end[row])
-                    if tags[row].get("type") != "multipolygon":
-                        continue
-                    inner = {i for i in rows if block.text(member_role[i]) == "inner"}
-                    found.append(
-                        Relation(
-                            int(ids[row]),
-                            tags[row],
-                            tuple(int(member_id[i]) for i in rows if i not in inner),
-                            tuple(int(member_id[i]) for i in rows if i in inner),
-                        )
-                    )
-        return tuple(found)
 
-    def ways(
-        self, data: Sequence[Blob], members: NDArray[np.int64]
-    ) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64], dict[str, Categorical]]:
+        def decode(block: _Block, begin: int, end: int) -> list[Relation]:
+            room = end - begin
+            ids, member_end = np.empty(room, np.int64), np.empty(room, np.int64)
+            member_id, member_type, member_role = (np.empty(room, np.int64) for _ in range(3))
+            tag = _room_for_tags(room)
+            counts = kernels.relations(
+                block.content, begin, end, block.key_of, keys.selects, ids, member_end, member_id, member_type,
+                member_role, *tag,
+            )  # fmt: skip
+            block.whole(counts)
+            tags: list[dict[str, str]] = [{} for _ in range(counts[0])]
+            for row, key, value in zip(*(column[: counts[2]].tolist() for column in tag), strict=True):
+                tags[row][keys.keys[key]] = block.text(value)
+            found, start = [], 0
+            for row in range(counts[0]):
+                rows = [i for i in range(start, member_end[row]) if member_type[i] == MEMBER_WAY]
+                start = int(member_end[row])
+                if tags[row].get("type") == "multipolygon":
+                    inner = {i for i in rows if block.text(member_role[i]) == "inner"}
+                    outer = tuple(int(member_id[i]) for i in rows if i not in inner)
+                    found.append(
+                        Relation(int(ids[row]), tags[row], outer, tuple(int(member_id[i]) for i in sorted(inner)))
+                    )
+            return found
+
+        return tuple(r for _, group in self._decoded(data, keys, "relations", decode) for r in group)
+
+    def ways(self, data: Sequence[Blob], members: Ints) -> tuple[Ints, Ints, Ints, dict[str, Categorical]]:
         """Ids, offsets, references and tags of the ways that are streets, drawn, or members of a multipolygon."""
         keys = _Keys(WAY_KEYS, WAY_SELECT)
+
+        def decode(block: _Block, begin: int, end: int) -> tuple[Ints, Ints, Ints, KeyedTags]:
+            room = end - begin
+            ids, ends, refs = (np.empty(room, np.int64) for _ in range(3))
+            tag = _room_for_tags(room)
+            counts = kernels.ways(block.content, begin, end, block.key_of, keys.selects, members, ids, ends, refs, *tag)
+            block.whole(counts)
+            kept, n_refs, n_tags, _ = counts
+            return ids[:kept].copy(), ends[:kept].copy(), refs[:n_refs].copy(), block.keyed(keys, _first(tag, n_tags))
+
         tags = _Tags(keys.keys)
         all_ids, all_ends, all_refs = [], [], []
         count, total = 0, 0
-        for block in self._blocks(data, keys, f"{count:,} ways kept"):
-            for begin, end in block.groups.tolist():
-                room = end - begin
-                ids, ends, refs = (np.empty(room, np.int64) for _ in range(3))
-                tag = np.empty(room, np.int64), np.empty(room, np.int16), np.empty(room, np.int64)
-                counts = kernels.ways(
-                    block.content, begin, end, block.key_of, keys.selects, members, ids, ends, refs, *tag
-                )
-                block.whole(counts)
-                kept, n_refs, n_tags, _ = counts
-                rows, key, value = (column[:n_tags] for column in tag)
-                tags.add(block, rows + count, key, value)
-                all_ids.append(ids[:kept].copy())
-                all_ends.append(ends[:kept] + total)
-                all_refs.append(refs[:n_refs].copy())
-                count, total = count + kept, total + n_refs
+        for block, (ids, ends, refs, keyed) in self._decoded(data, keys, "ways", decode):
+            tags.add(block, count, keyed)
+            all_ids.append(ids)
+            all_ends.append(ends + total)
+            all_refs.append(refs)
+            count, total = count + len(ids), total + len(refs)
         nothing = np.zeros(0, np.int64)
         start = np.concatenate([[0], *all_ends]).astype(np.int64)
         return np.concatenate([nothing, *all_ids]), start, np.concatenate([nothing, *all_refs]), tags.columns(count)
 
     def nodes(
-        self, data: Sequence[Blob], needed: NDArray[np.int64]
-    ) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64], NDArray[np.int64], dict[str, Categorical]]:
+        self, data: Sequence[Blob], needed: Ints
+    ) -> tuple[Ints, NDArray[np.float64], NDArray[np.float64], Ints, dict[str, Categorical]]:
         """Ids and degrees of the nodes among the sorted `needed` and of those with a tag that counts; tags of these."""
         keys = _Keys(NODE_KEYS, NODE_SELECT)
-        tags = _Tags(keys.keys)
         lat, lon, found = np.empty(len(needed)), np.empty(len(needed)), np.zeros(len(needed), bool)
-        more_id, more_lat, more_lon, tagged = [], [], [], []
-        extra, count = 0, 0
-        for block in self._blocks(data, keys, "nodes"):
+
+        def decode(block: _Block, begin: int, end: int) -> _Tagged:
+            ids, raw_lat, raw_lon, rows, key, value = _nodes_of_group(block, begin, end, keys)
             scale, lat_offset, lon_offset = block.numbers.tolist()
-            for begin, end in block.groups.tolist():
-                ids, raw_lat, raw_lon, rows, key, value = self._group(block, begin, end, keys)
-                here_lat, here_lon = (lat_offset + scale * raw_lat) / NANO, (lon_offset + scale * raw_lon) / NANO
-                self._on_earth(ids, here_lat, here_lon)
-                where = np.empty(len(ids), np.int64)
-                kernels.place_nodes(ids, here_lat, here_lon, needed, lat, lon, found, where)
-                owner, nth = np.unique(rows, return_inverse=True)
-                # Tagged nodes that no way needs come after the needed ones.
-                alone = where[owner] < 0
-                place = np.where(alone, len(needed) + extra + np.cumsum(alone) - 1, where[owner])
-                tagged.append(place)
-                more_id.append(ids[owner[alone]])
-                more_lat.append(here_lat[owner[alone]])
-                more_lon.append(here_lon[owner[alone]])
-                tags.add(block, nth + count, key, value)
-                extra, count = extra + int(alone.sum()), count + len(owner)
-        nothing, rows_kept = np.zeros(0, np.int64), np.concatenate([found, np.ones(extra, bool)])
-        row_of = np.cumsum(rows_kept) - 1
+            here_lat, here_lon = (lat_offset + scale * raw_lat) / NANO, (lon_offset + scale * raw_lon) / NANO
+            self._on_earth(ids, here_lat, here_lon)
+            where = np.empty(len(ids), np.int64)
+            # Blobs hold different nodes, so threads write to different places.
+            kernels.place_nodes(ids, here_lat, here_lon, needed, lat, lon, found, where)
+            owner, nth = np.unique(rows, return_inverse=True)
+            return _Tagged(
+                ids[owner], here_lat[owner], here_lon[owner], where[owner], block.keyed(keys, (nth, key, value))
+            )
+
+        tags = _Tags(keys.keys)
+        more_id, more_lat, more_lon, places = [], [], [], []
+        extra, count = 0, 0
+        for block, one in self._decoded(data, keys, "nodes", decode):
+            # Tagged nodes that no way needs come after the needed ones.
+            alone = one.where < 0
+            places.append(np.where(alone, len(needed) + extra + np.cumsum(alone) - 1, one.where))
+            more_id.append(one.ids[alone])
+            more_lat.append(one.lat[alone])
+            more_lon.append(one.lon[alone])
+            tags.add(block, count, one.tags)
+            extra, count = extra + int(alone.sum()), count + len(one.ids)
+        nothing = np.zeros(0, np.int64)
+        row_of = np.cumsum(np.concatenate([found, np.ones(extra, bool)])) - 1
         return (
             np.concatenate([needed[found], nothing, *more_id]),
             np.concatenate([lon[found], *more_lon]),
             np.concatenate([lat[found], *more_lat]),
-            row_of[np.concatenate([nothing, *tagged])],
+            row_of[np.concatenate([nothing, *places])],
             tags.columns(count),
         )
 
-    def _group(self, block: _Block, begin: int, end: int, keys: _Keys) -> tuple[NDArray[np.int64], ...]:
-        """Nodes of a group, dense or plain: ids, raw latitudes and longitudes, and row, key and value of their tags."""
-        number, first, last, _, after = kernels.field(block.content, begin, end)
-        block.whole(after)
-        room = end - begin
-        ids, lats, lons = (np.empty(room, np.int64) for _ in range(3))
-        tag = np.empty(room, np.int64), np.empty(room, np.int16), np.empty(room, np.int64)
-        if number == kernels.DENSE:
-            span = np.empty(2, np.int64)
-            count = kernels.dense_nodes(block.content, first, last, ids, lats, lons, span)
-            block.whole(count)
-            n_tags = kernels.dense_tags(block.content, span[0], span[1], block.key_of, keys.selects, *tag)
-        elif number == kernels.NODES:
-            count, n_tags = kernels.plain_nodes(
-                block.content, begin, end, block.key_of, keys.selects, ids, lats, lons, *tag
-            )
-        else:
-            count, n_tags = 0, 0
-        block.whole(count)
-        block.whole(n_tags)
-        rows, key, value = (column[:n_tags] for column in tag)
-        if n_tags and rows[-1] >= count:
-            block.whole(kernels.BROKEN)
-        return ids[:count], lats[:count], lons[:count], rows, key, value
-
-    def _on_earth(
-        self, ids: NDArray[np.int64], lat: NDArray[np.float64], lon: NDArray[np.float64]
-    ) -> None:
+    def _on_earth(self, ids: Ints, lat: NDArray[np.float64], lon: NDArray[np.float64]) -> None:
         off = np.flatnonzero((np.abs(lat) > 90) | (np.abs(lon) > 180))
         if len(off):
             i = int(off[0])
             raise AwlError(
                 f"Node {ids[i]} lies at lon {lon[i]:.4f}, lat {lat[i]:.4f}, which is not on Earth", where=self._name
             )
+
+
+@dataclass(frozen=True)
+class _Tagged:
+    """Nodes of a group with tags that count: ids, degrees, place among the needed nodes (or -1), and the tags."""
+
+    ids: Ints
+    lat: NDArray[np.float64]
+    lon: NDArray[np.float64]
+    where: Ints
+    tags: KeyedTags
+
+
+def _nodes_of_group(block: _Block, begin: int, end: int, keys: _Keys) -> tuple[Ints, Ints, Ints, Ints, Any, Ints]:
+    """Nodes of a group, dense or plain: ids, raw latitudes and longitudes, and row, key and value of their tags."""
+    number, first, last, _, after = kernels.field(block.content, begin, end)
+    block.whole(int(after))
+    ids, lats, lons = (np.empty(end - begin, np.int64) for _ in range(3))
+    tag = _room_for_tags(end - begin)
+    count, n_tags = 0, 0
+    if number == kernels.DENSE:
+        span = np.empty(2, np.int64)
+        count = kernels.dense_nodes(block.content, first, last, ids, lats, lons, span)
+        block.whole(count)
+        n_tags = kernels.dense_tags(block.content, span[0], span[1], block.key_of, keys.selects, *tag)
+    elif number == kernels.NODES:
+        count, n_tags = kernels.plain_nodes(
+            block.content, begin, end, block.key_of, keys.selects, ids, lats, lons, *tag
+        )
+        block.whole(count)
+    block.whole(n_tags)
+    rows, key, value = _first(tag, n_tags)
+    if n_tags and rows[-1] >= count:
+        block.whole(kernels.BROKEN)
+    return ids[:count], lats[:count], lons[:count], rows, key, value
+
+
+def _room_for_tags(room: int) -> TagRows:
+    """Element row, number of the key and string number of the value, for as many tags as `room` bytes can hold."""
+    return np.empty(room // 2 + 1, np.int64), np.empty(room // 2 + 1, np.int16), np.empty(room // 2 + 1, np.int64)
+
+
+def _first(tag: TagRows, count: int) -> TagRows:
+    return tag[0][:count], tag[1][:count], tag[2][:count]

@@ -99,7 +99,9 @@ def _header(extract: Extract) -> bytes:
     if len(extract.node_id):
         edges = (extract.node_lon.min(), extract.node_lon.max(), extract.node_lat.max(), extract.node_lat.min())
         box = b"".join(_number_field(i, _zigzag(int(edge) * 100)) for i, edge in enumerate(edges, 1))
-    features = _bytes_field(4, b"OsmSchema-V0.6") + _bytes_field(4, b"DenseNodes") + _bytes_field(5, b"Sort.Type_then_ID")
+    features = (
+        _bytes_field(4, b"OsmSchema-V0.6") + _bytes_field(4, b"DenseNodes") + _bytes_field(5, b"Sort.Type_then_ID")
+    )
     return _bytes_field(1, box) + features + _bytes_field(16, PROGRAM)
 
 
@@ -108,7 +110,7 @@ def _node_block(extract: Extract, a: int, b: int) -> bytes:
     first, last = int(tags.start[a]), int(tags.start[b])
     texts, key, value = _local_texts(tags.texts, tags.key[first:last], tags.value[first:last])
     parts = [
-        _bytes_field(number, _varints(_zigzags(np.diff(column[a:b], prepend=0))))
+        _bytes_field(number, _varints(_zigzags(_deltas(column[a:b]))))
         for number, column in ((1, extract.node_id), (8, extract.node_lat), (9, extract.node_lon))
     ]
     if last > first:
@@ -129,7 +131,7 @@ def _way_block(extract: Extract, a: int, b: int) -> bytes:
     begin, end = int(extract.way_start[a]), int(extract.way_start[b])
     refs = extract.way_refs[begin:end]
     start = extract.way_start[a : b + 1] - begin
-    delta = np.diff(refs, prepend=0)
+    delta = _deltas(refs)
     heads = start[:-1][np.diff(start) > 0]
     delta[heads] = refs[heads]
     buffer = np.empty(64 * (b - a) + 20 * len(key) + 10 * len(refs), np.uint8)
@@ -147,7 +149,7 @@ def _relation_block(relations: Sequence[tuple[int, Sequence[tuple[str, int, str]
     for ident, members, tags in relations:
         keys, values = [number(k) for k in tags], [number(v) for v in tags.values()]
         roles = [number(role) for _, _, role in members]
-        memids = np.diff(np.array([ref for _, ref, _ in members], np.int64), prepend=0)
+        memids = _deltas(np.array([ref for _, ref, _ in members], np.int64))
         kinds = [MEMBER_TYPES[kind] for kind, _, _ in members]
         lists = ((2, keys), (3, values), (8, roles), (9, _zigzags(memids)), (10, kinds))
         body = b"".join(_bytes_field(n, _varints(np.array(v, np.int64))) for n, v in lists if len(v))
@@ -186,6 +188,13 @@ def _varint(value: int) -> bytes:
 
 def _zigzag(value: int) -> int:
     return value << 1 if value >= 0 else (-value << 1) - 1
+
+
+def _deltas(values: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Each number less the one before it; the first stays."""
+    made = values.copy()
+    made[1:] -= values[:-1]
+    return made
 
 
 def _zigzags(values: NDArray[np.int64]) -> NDArray[np.int64]:
