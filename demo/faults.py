@@ -26,9 +26,9 @@ class Fault:
     note: str
 
 
-def add_faults(elements: Elements, keep_clear: shapely.Geometry, rng: Generator) -> list[Fault]:
-    """Spoil the ways; nothing within `keep_clear` is touched."""
-    maker = _Maker(elements, keep_clear, rng)
+def add_faults(elements: Elements, ground: shapely.Geometry, rng: Generator) -> list[Fault]:
+    """Spoil ways that lie within `ground`."""
+    maker = _Maker(elements, ground, rng)
     return [
         *maker.near_misses(14), *maker.unjoined_crossings(8), *maker.duplicates(6), *maker.zero_lengths(4), *maker.self_crossings(3),
         *maker.islands(6), *maker.locked_dead_ends(3), *maker.odd_speeds(), *maker.cut_bridge(), *maker.outside(4),
@@ -36,10 +36,10 @@ def add_faults(elements: Elements, keep_clear: shapely.Geometry, rng: Generator)
 
 
 class _Maker:
-    def __init__(self, elements: Elements, keep_clear: shapely.Geometry, rng: Generator) -> None:
+    def __init__(self, elements: Elements, ground: shapely.Geometry, rng: Generator) -> None:
         self.elements, self.rng, self._used = elements, rng, set()
-        shapely.prepare(keep_clear)
-        self._keep_clear = keep_clear
+        shapely.prepare(ground)
+        self._ground = ground
         self._arms: dict[tuple[float, float], list[int]] = {}
         for number, way in enumerate(elements.ways):
             if way.tags.get("highway"):
@@ -50,7 +50,7 @@ class _Maker:
         """Numbers of some unused ways that fit, at random."""
         rows = [
             i for i, way in enumerate(self.elements.ways)
-            if i not in self._used and way.tags.get("highway") and fits(way) and not self._keep_clear.intersects(shapely.Point(way.xy[0]))
+            if i not in self._used and way.tags.get("highway") and fits(way) and self._ground.contains(shapely.LineString(way.xy))
         ]  # fmt: skip
         chosen = self.rng.choice(rows, count, replace=False).tolist()
         self._used.update(chosen)
@@ -73,7 +73,7 @@ class _Maker:
             way = self.elements.ways[i]
             gap = round(float(self.rng.uniform(0.7, 3.8)), 2)
             end, before = way.xy[-1].copy(), way.xy[-2]
-            way.xy[-1] = end + (before - end) / np.hypot(*(before - end)) * gap
+            way.xy = np.vstack([way.xy[:-1], end + (before - end) / np.hypot(*(before - end)) * gap])
             other = next(n for n in self._arms[key(*end)] if n != i)
             self._used.add(other)
             made.append(
@@ -95,7 +95,7 @@ class _Maker:
                 a, b = (self.elements.ways[n] for n in ways)
                 inner = [any(key(*p) == place for p in way.xy[1:-1]) for way in (a, b)]
                 ground = all(way.tags["highway"] in (*LOCAL, "tertiary") for way in (a, b))
-                if all(inner) and ground and not self._keep_clear.intersects(shapely.Point(np.array(place) * 0.05)):
+                if all(inner) and ground and self._ground.contains(shapely.Point(np.array(place) * 0.05)):
                     places.append(place)
         made = []
         for n in self.rng.permutation(len(places)).tolist():
@@ -246,7 +246,7 @@ class _Maker:
         )
         way = self.elements.ways[i]
         end, before = way.xy[-1].copy(), way.xy[-2]
-        way.xy[-1] = end + (before - end) / np.hypot(*(before - end)) * 11.0
+        way.xy = np.vstack([way.xy[:-1], end + (before - end) / np.hypot(*(before - end)) * 11.0])
         return [Fault("cut_bridge", *way.xy[-1], (FIRST_WAY + i,), 11.0, "the bridge ends 11 m short of the bank")]
 
     def outside(self, count: int) -> list[Fault]:

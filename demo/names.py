@@ -34,8 +34,8 @@ BEFORE = ("", "Upper ", "Lower ", "Little ", "North ", "South ")
 class Names:
     """Hands out street names, each once: the plain ones first, then those with a word before them."""
 
-    def __init__(self, rng: Generator) -> None:
-        self._rng = rng
+    def __init__(self, rng: Generator, taken: set[str]) -> None:
+        self._rng, self._taken = rng, taken
         self._waiting: dict[str, list[str]] = {}
 
     def street(self, highway: str) -> str:
@@ -45,5 +45,5 @@ class Names:
         if not waiting:
             for before in reversed(BEFORE):
                 names = [f"{before}{first} {kind}" for first in FIRST for kind in kinds]
-                waiting += [names[i] for i in self._rng.permutation(len(names))]
+                waiting += [names[i] for i in self._rng.permutation(len(names)) if names[i] not in self._taken]
         return waiting.pop()
