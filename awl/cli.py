@@ -358,8 +358,7 @@ def make_demo(folder: Path) -> Path:
     path = folder / "ferrow.gpkg"
     intake.build(DEMO / "data" / "ferrow.osm.pbf", path, title="Ferrow, cool rooms")
     study = Study(path)
-    for layer in ("zones", "cool_rooms", "candidate_rooms", "services", "event_sites"):
-        intake.add(DEMO / "data" / "layers.gpkg", study, inner=layer)
+    intake.add_all(DEMO / "data" / "layers.gpkg", study)
     with study.writing() as connection:
         records.save_sheet(connection, "main", json.loads((DEMO / "data" / "sheet.json").read_text()))
     return path

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import tempfile
+from pathlib import Path
+
 import numpy as np
 
 from awl.core.columns import Categorical
@@ -15,6 +18,8 @@ from awl.core.streets.raw import RawExtract
 from awl.core.streets.shapes import cut_lines
 from awl.core.surfaces.areas import contour_area, field_values
 from awl.core.surfaces.field import field_of
+from awl.formats import osm_pbf
+from awl.formats.osm_pbf.write import Extract, Tags
 
 
 def tiny_extract() -> RawExtract:
@@ -34,8 +39,22 @@ def tiny_extract() -> RawExtract:
     )
 
 
+def warm_reading(raw: RawExtract) -> None:
+    """Run the kernels of the PBF reader."""
+    tags = Tags.of([{"highway": "residential"}] * len(raw.way_id))
+    crossing = Tags.of([{"highway": "crossing"}, *[{}] * (len(raw.node_id) - 1)])
+    lon, lat = (np.rint(column * 1e7).astype(np.int64) for column in (raw.node_lon, raw.node_lat))
+    water = (1, [("way", 1, "outer")], {"type": "multipolygon", "natural": "water"})
+    extract = Extract(raw.node_id, lon, lat, crossing, raw.way_id, raw.way_start, raw.way_refs, tags, (water,))
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "tiny.osm.pbf"
+        osm_pbf.write(path, extract)
+        osm_pbf.read(path)
+
+
 def warm() -> None:
     """Run each kernel with the types the application uses."""
+    warm_reading(tiny_extract())
     graph, _ = build_graph(tiny_extract())
     for mode in SHIPPED.values():
         network = Network.of(graph, mode)

@@ -1,21 +1,20 @@
 """Print the benchmark table, and write it as JSON to `.cache/bench.json`.
 
-The peer is `scipy.sparse.csgraph.dijkstra` on the same graph in the same (Hilbert) node order; times are medians of
-interleaved runs, single thread. Graphs: the shipped city, and a lattice with missing links and random speeds.
+    python -m bench [--large]
+
+The peer of searches is `scipy.sparse.csgraph.dijkstra` on the same graph in the same (Hilbert) node order; times are medians
+of interleaved runs, single thread. Graphs: the shipped city, and made regions of 100,000 and a million nodes (kept in
+`.cache/`); `--large` adds one of five million, which takes minutes and 8 GB.
 """
 
 from __future__ import annotations
 
-import gzip
 import json
 import platform
-import statistics
+import sys
 import tempfile
-import time
-from collections.abc import Callable
 from datetime import date
 from pathlib import Path
-from xml.parsers import expat
 
 import numpy as np
 from rich.console import Console
@@ -24,63 +23,19 @@ from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 
 from awl.cli import DEMO, make_demo
-from awl.core.columns import Categorical
 from awl.core.engine.places import Snapper
 from awl.core.engine.query import arrivals, matrix
 from awl.core.modes.mode import DRIVE, WALK
 from awl.core.modes.network import Network
 from awl.core.streets.build import build_graph
-from awl.core.streets.raw import RawExtract
-from awl.formats import osm_xml
+from awl.formats import osm_pbf
 from awl.questions.run import ask
 from awl.study.study import Study
-
-ROUNDS = 7
-
-
-def medians(*calls: Callable[[], object]) -> list[float]:
-    """Median seconds of each call, interleaved after one unmeasured round."""
-    times: list[list[float]] = [[] for _ in calls]
-    for turn in range(ROUNDS + 1):
-        for row, call in zip(times, calls, strict=True):
-            began = time.perf_counter()
-            call()
-            if turn:
-                row.append(time.perf_counter() - began)
-    return [statistics.median(row) for row in times]
+from bench.measure import Row, medians
+from bench.reading import CACHE, reading_pbf, reading_xml, region, storing
 
 
-def lattice(side: int, seed: int = 3) -> RawExtract:
-    """A side x side lattice of streets with a fifth of the links missing and limits from 20 to 90 km/h."""
-    rng = np.random.default_rng(seed)
-    x, y = np.meshgrid(np.arange(side), np.arange(side))
-    ident = (y * side + x).astype(np.int64) + 1
-    pairs = np.concatenate(
-        [
-            np.column_stack([ident[:, :-1].ravel(), ident[:, 1:].ravel()]),
-            np.column_stack([ident[:-1].ravel(), ident[1:].ravel()]),
-        ]
-    )
-    pairs = pairs[rng.random(len(pairs)) > 0.2]
-    speeds = rng.choice([20, 30, 50, 70, 90], len(pairs))
-    return RawExtract(
-        node_id=ident.ravel(),
-        node_lon=-36.2 + (x.ravel() + rng.uniform(-0.3, 0.3, side * side)) * 1e-3,
-        node_lat=41.3 + (y.ravel() + rng.uniform(-0.3, 0.3, side * side)) * 1e-3,
-        tagged_nodes=np.zeros(0, np.int64),
-        node_tags={},
-        way_id=np.arange(len(pairs)),
-        way_start=np.arange(0, 2 * len(pairs) + 1, 2),
-        way_refs=pairs.ravel(),
-        way_tags={
-            "highway": Categorical.of(["residential"] * len(pairs)),
-            "maxspeed": Categorical.of([str(speed) for speed in speeds]),
-        },
-        relations=(),
-    )
-
-
-def searches(name: str, network: Network) -> list[tuple[str, float, float, str]]:
+def searches(name: str, network: Network) -> list[Row]:
     """One to all, and a matrix, against the peer."""
     arcs = network.out_arcs
     weight = arcs.weights(*network.directed("time")).astype(float)
@@ -92,34 +47,16 @@ def searches(name: str, network: Network) -> list[tuple[str, float, float, str]]
     ours, theirs = medians(
         lambda: arrivals(network, place, "time"), lambda: dijkstra(peer, indices=int(middle), min_only=False)
     )
-    rows = [(f"{name}: one to all, peer SciPy", ours, theirs, "x")]
+    rows = [Row(f"{name}: one to all; peer SciPy", ours, theirs, "x faster")]
     picks = np.random.default_rng(1).choice(network.graph.node_count, 100, replace=False)
     places = Snapper(network).snap(network.graph.node_lon[picks], network.graph.node_lat[picks], 500.0)
     ours, theirs = medians(
         lambda: matrix(network, places, places, "time", threads=1), lambda: dijkstra(peer, indices=picks)[:, picks]
     )
-    return [*rows, (f"{name}: 100 x 100 matrix, peer SciPy", ours, theirs, "x")]
+    return [*rows, Row(f"{name}: 100 x 100 matrix; peer SciPy", ours, theirs, "x faster")]
 
 
-def reading() -> list[tuple[str, float, float, str]]:
-    """Reading the extract against parsing the same XML and doing nothing."""
-    path = DEMO / "data" / "ferrow.osm.gz"
-
-    def bare() -> None:
-        parser = expat.ParserCreate()
-        parser.StartElementHandler = lambda name, attributes: None
-        parser.EndElementHandler = lambda name: None
-        parser.Parse(gzip.decompress(path.read_bytes()), True)
-
-    raw = osm_xml.read(path)
-    ours, theirs, built = medians(lambda: osm_xml.read(path), bare, lambda: build_graph(raw))
-    return [
-        ("Ferrow: read OSM XML, bound: bare XML parse", ours, theirs, "of the bound's speed"),
-        ("Ferrow: streets to graph, bound: reading them", built, ours, "x faster"),
-    ]
-
-
-def questions() -> list[tuple[str, float, float, str]]:
+def questions() -> list[Row]:
     """Answers on the demo study against one plain search over it."""
     with tempfile.TemporaryDirectory() as folder:
         study = Study(make_demo(Path(folder)))
@@ -128,36 +65,38 @@ def questions() -> list[tuple[str, float, float, str]]:
         place = study.snapper("walk").snap(np.array([-36.2]), np.array([41.297]), 500.0)
         calls = {
             "isochrone, 14 places, 3 limits, areas": lambda: ask(study, "isochrone", {"places": rooms}),
-            "access, 32 zones, 3 limits, 3 groups": lambda: ask(
+            "access, 180 zones, 3 limits, all groups": lambda: ask(
                 study, "access", {"places": rooms, "zones": {"layer": "zones"}}
             ),
-            "matrix, 32 x 14": lambda: ask(study, "matrix", {"from": {"layer": "zones"}, "to": rooms}),
+            "matrix, 180 x 14": lambda: ask(study, "matrix", {"from": {"layer": "zones"}, "to": rooms}),
         }
         base, *times = medians(lambda: arrivals(network, place, "time"), *calls.values())
         return [
-            (f"Ferrow: {name}; bound: one search", seconds, base, "of the bound's speed")
+            Row(f"Ferrow: {name}; bound: one search", seconds, base, "of the bound's speed")
             for name, seconds in zip(calls, times, strict=True)
         ]
 
 
-def main() -> None:
-    rows = reading()
-    graph, _ = build_graph(osm_xml.read(DEMO / "data" / "ferrow.osm.gz"))
+def main(large: bool) -> None:
+    """Measure and print."""
+    rows = [*reading_xml(), *reading_pbf(0, 5), *reading_pbf(1_000_000, 3), *storing(1_000_000)]
+    if large:
+        rows += [*reading_pbf(5_000_000, 1), *storing(5_000_000)]
+    graph, _ = build_graph(osm_pbf.read(DEMO / "data" / "ferrow.osm.pbf"))
     rows += searches("Ferrow on foot", Network.of(graph, WALK))
-    big, _ = build_graph(lattice(316))
-    rows += searches("100k-node lattice", Network.of(big, DRIVE))
+    big, _ = build_graph(osm_pbf.read(region(100_000)))
+    rows += searches("100k-node region", Network.of(big, DRIVE))
     rows += questions()
     table = Table(title=f"Awl, {date.today()}, {platform.machine()}, Python {platform.python_version()}")
     for heading in ("what", "Awl, ms", "peer or bound, ms", "ratio"):
         table.add_column(heading, justify="left" if heading == "what" else "right")
-    for name, ours, theirs, unit in rows:
-        table.add_row(name, f"{ours * 1e3:.2f}", f"{theirs * 1e3:.2f}", f"{theirs / ours:.2f} {unit}")
-    Console(width=120).print(table)
-    out = Path(".cache")
-    out.mkdir(exist_ok=True)
-    record = [{"what": n, "awl_s": a, "other_s": b, "ratio": b / a} for n, a, b, _ in rows]
-    (out / "bench.json").write_text(json.dumps(record, indent=1))
+    for row in rows:
+        table.add_row(row.what, f"{row.awl_s * 1e3:.2f}", f"{row.other_s * 1e3:.2f}", f"{row.ratio:.2f} {row.meaning}")
+    Console(width=150).print(table)
+    CACHE.mkdir(exist_ok=True)
+    record = [{"what": row.what, "awl_s": row.awl_s, "other_s": row.other_s, "ratio": row.ratio} for row in rows]
+    (CACHE / "bench.json").write_text(json.dumps(record, indent=1))
 
 
 if __name__ == "__main__":
-    main()
+    main("--large" in sys.argv[1:])

@@ -217,9 +217,19 @@ def _lay_out(town: Town, land: Land, ground: shapely.Polygon, quarter: Quarter, 
         blocks, cuts = divide(piece, BLOCK_M2[kind], SAG[kind], rng)
         for depth, line in cuts:
             highway = _class_of_cut(kind, depth, line, land, rng)
-            town.streets.append(_street(line, highway, names, rng, kind))
+            street = _street(line, highway, names, rng, kind)
+            if kind == "hill":
+                street.tags |= _incline(line, land, rng)
+            town.streets.append(street)
         for block in blocks:
             town.blocks += [(part, quarter) for part in _inside(town, block, kind, names, rng)]
+
+
+def _incline(line: shapely.LineString, land: Land, rng: Generator) -> dict[str, str]:
+    """How steep a street is in the direction in which it is drawn, where somebody measured it."""
+    start, end = land.height(np.asarray(line.coords)[[0, -1]])
+    percent = round(100 * (end - start) / max(line.length, 1.0))
+    return {"incline": f"{percent}%"} if abs(percent) >= 5 and rng.random() < 0.7 else {}
 
 
 def _class_of_cut(kind: str, depth: int, line: shapely.LineString, land: Land, rng: Generator) -> str:

@@ -39,7 +39,8 @@ class Roads:
     ferries: list[Street] = field(default_factory=list)
     points: list[tuple[float, float, dict[str, str]]] = field(default_factory=list)
     ring: shapely.LineString = field(default_factory=shapely.LineString)
-    over_rail: list[tuple[shapely.Point, str]] = field(default_factory=list)
+    at_rail: list[tuple[shapely.Point, str, dict[str, str]]] = field(default_factory=list)
+    """Where a road of a name passes over or under the railway, with the tags of that stretch."""
 
 
 MAIN = (
@@ -64,6 +65,51 @@ RING = [(-3900, -1720), (-4180, -1250), (-4400, -600), (-4450, 0), (-4250, 1100)
 RAIL = [(8300, 1250), (6500, 450), (4800, 150), (3150, -420), (2100, -900), (1350, -1580), (760, -1930), (300, -2010)]
 JUNCTIONS = ("Gant Avenue", "Lanternway", "West Cross", "Star Road")
 """Main roads with ramps where they cross the ring road."""
+
+
+UNDERPASS = "Marl Road"
+"""The main road that passes under the railway."""
+ROUNDABOUTS = (
+    (-2650, 1300),
+    (-2500, -150),
+    (2425, 1083),
+    (2600, -1505),
+    (-1080, 1240),
+    (1130, 1830),
+    (1660, 5400),
+    (6700, 1930),
+)
+"""About where main roads meet in a roundabout."""
+ROUNDABOUT_M = 21.0
+
+
+def with_roundabouts(streets: list[Street]) -> list[Street]:
+    """The streets on the ground, with a one-way ring in place of some crossings of main roads (driven anticlockwise)."""
+    big = [s.line for s in streets if s.tags["highway"] in ("primary", "secondary") and s.quarter == ""]
+    discs = []
+    for spot in ROUNDABOUTS:
+        near = [line for line in big if line.distance(shapely.Point(spot)) < 160]
+        crossings = [
+            point for i, a in enumerate(near) for b in near[i + 1 :] for point in shapely.get_parts(a.intersection(b))
+            if point.geom_type == "Point"
+        ]  # fmt: skip
+        if crossings:
+            middle = min(crossings, key=shapely.Point(spot).distance)
+            discs.append(middle.buffer(ROUNDABOUT_M, quad_segs=6))
+    ground = shapely.union_all(discs)
+    shapely.prepare(ground)
+    made = []
+    for street in streets:
+        if not ground.intersects(street.line):
+            made.append(street)
+            continue
+        outside = shapely.get_parts(street.line.difference(ground))
+        made += [Street(part, street.tags, street.quarter) for part in outside if part.length > 4]
+    tags = {"highway": "secondary", "junction": "roundabout", "maxspeed": "30", "surface": "asphalt", "lit": "yes"}
+    rings = [
+        shapely.LineString(disc.exterior if disc.exterior.is_ccw else shapely.reverse(disc.exterior)) for disc in discs
+    ]
+    return made + [Street(ring, dict(tags), "roundabout") for ring in rings]
 
 
 def lay_roads(land: Land) -> Roads:
@@ -148,7 +194,7 @@ def _ring(roads: Roads) -> None:
         # Beyond the last junctions the ring is an ordinary trunk road that runs out into the country.
         first, last = np.searchsorted(along, [min(stops[number]) - 300, max(stops[number]) + 300])
         for a, b, highway in ((0, first, "trunk"), (first, last, "motorway"), (last, len(along) - 1, "trunk")):
-            tags = {"highway": highway, "name": "Orrow Ring", "ref": "R1", "oneway": "yes", "lanes": "2", "surface": "asphalt",
+            tags = {"highway": highway, "name": "Orrow Ring", "ref": "R1", "oneway": "yes", "lanes": "2", "surface": "asphalt", "foot": "no", "bicycle": "no",
                     "maxspeed": "100" if highway == "motorway" else "80"}  # fmt: skip
             roads.apart.append(Street(shapely.LineString(xy[a : b + 1]), tags))
     # At both ends the two carriageways come together on Saltern Road.
@@ -185,13 +231,16 @@ def _with_vertex(line: shapely.LineString, along: float) -> shapely.LineString:
 
 
 def _level_crossings(roads: Roads, rail: shapely.LineString) -> None:
-    """Where main roads meet the railway: two pass over it, the others cross at the level and share a node with it."""
+    """Where main roads meet the railway: some pass over or under it, others cross at the level and share a node with it."""
     for street in roads.main:
         for cross in shapely.get_parts(shapely.intersection(street.line, rail)):
             if cross.geom_type != "Point":
                 continue
             if street.tags["highway"] == "primary":
-                roads.over_rail.append((cross, street.tags["name"]))
+                roads.at_rail.append((cross, street.tags["name"], {"bridge": "yes", "layer": "1"}))
+                continue
+            if street.tags["name"] == UNDERPASS:
+                roads.at_rail.append((cross, street.tags["name"], {"tunnel": "yes", "layer": "-1", "maxheight": "3.8"}))
                 continue
             street.line = _with_vertex(street.line, street.line.project(cross))
             rail = _with_vertex(rail, rail.project(cross))

@@ -15,7 +15,7 @@ from numpy.random import Generator
 from demo.land import Land
 from demo.lots import Lots
 from demo.quarters import Town
-from demo.roads import Roads, Street
+from demo.roads import Roads, Street, with_roundabouts
 
 GRID_M = 0.05
 """Coordinates are kept to the half decimetre; lines that meet within it share a node."""
@@ -53,7 +53,7 @@ def survey(land: Land, roads: Roads, town: Town, lots: Lots, rng: Generator) -> 
     """All ways of the island."""
     ground = [*roads.main, *town.streets]
     ground += _sidewalks(roads, town, rng)
-    ways = [Way(xy, tags, quarter) for xy, tags, quarter in _noded(ground)]
+    ways = [Way(xy, tags, quarter) for xy, tags, quarter in _noded(with_roundabouts(ground))]
     ways = [piece for way in ways for piece in _by_bridge(way, land, roads)]
     made = Survey(ways)
     for x, y, tags in roads.points:
@@ -129,17 +129,24 @@ def _noded(streets: list[Street]) -> list[tuple[np.ndarray, dict[str, str], str]
         street = streets[int(source[rows[0]])]
         for part in shapely.get_parts(shapely.line_merge(shapely.multilinestrings(pieces[rows]))):
             xy = np.asarray(part.coords)
-            first, last = (street.line.project(shapely.Point(xy[k])) for k in (0, -1))
-            if first > last:
+            if _against(xy, street.line):
                 xy = xy[::-1]
             ways.append((xy, {k: v for k, v in street.tags.items() if v}, street.quarter))
     return ways
 
 
+def _against(xy: np.ndarray, drawn: shapely.LineString) -> bool:
+    """Whether a way runs against the line it was cut from."""
+    if (xy[0] == xy[-1]).all() and drawn.is_closed:
+        return bool(shapely.is_ccw(shapely.LinearRing(xy)) != shapely.is_ccw(shapely.LinearRing(drawn)))
+    first, last = (drawn.project(shapely.Point(xy[k])) for k in (0, -1))
+    return first > last
+
+
 def _without_stubs(pieces: np.ndarray, source: np.ndarray, streets: list[Street]) -> tuple[np.ndarray, np.ndarray]:
     """Drop what little sticks out where a line was drawn a bit too far."""
     most = np.array(
-        [{"crossing": 1.2, "sidewalk": 1.2}.get(s.quarter, 60.0 if i < 40 else 6.0) for i, s in enumerate(streets)]
+        [{"crossing": 1.2, "sidewalk": 1.2}.get(s.quarter, 60.0 if s.quarter == "" else 6.0) for s in streets]
     )
     ends = np.stack([shapely.get_coordinates(shapely.get_point(pieces, k)) for k in (0, -1)], axis=1)
     keys = np.round(ends / GRID_M).astype(np.int64)
@@ -150,21 +157,24 @@ def _without_stubs(pieces: np.ndarray, source: np.ndarray, streets: list[Street]
 
 
 def _by_bridge(way: Way, land: Land, roads: Roads) -> list[Way]:
-    """Break out the stretches over water, over the ring road and over the railway; these are bridges."""
+    """Break out the stretches over water, over the ring road, and over or under the railway."""
     xy = way.xy
     segments = shapely.linestrings(np.stack([xy[:-1], xy[1:]], axis=1))
     over = np.zeros(len(segments), bool)
     if way.quarter not in ("quay", "park") or way.tags.get("highway") == "footway":
         over |= shapely.intersects(segments, land.water)
     over |= shapely.intersects(segments, roads.ring.buffer(11))
-    over_rail = [spot for spot, name in roads.over_rail if name == way.tags.get("name")]
-    if over_rail:
-        over |= shapely.dwithin(segments, shapely.union_all(over_rail), 14)
-    cut = np.flatnonzero(np.diff(over)) + 1
+    level = over.astype(int)
+    at_rail = [(spot, tags) for spot, name, tags in roads.at_rail if name == way.tags.get("name")]
+    for number, (spot, _) in enumerate(at_rail, 2):
+        level[shapely.dwithin(segments, spot, 14)] = number
+    cut = np.flatnonzero(np.diff(level)) + 1
     made = []
     for a, b in zip([0, *cut], [*cut, len(over)], strict=True):
         tags = dict(way.tags)
-        if over[a]:
+        if level[a] > 1:
+            tags |= at_rail[level[a] - 2][1]
+        elif over[a]:
             tags |= {"bridge": "yes", "layer": "1"}
             if tags["highway"] in ("primary", "secondary") and land.water.intersects(segments[a]):
                 tags["name"] = f"{tags['name'].split()[0]} Bridge"

@@ -9,9 +9,9 @@ from pathlib import Path
 from awl.cli import make_demo
 from tests.browser.chromium import Page, browser, server
 
-BRIDGE = (-36.19658, 41.30157)
+BRIDGE = (-36.19872, 41.29135)
 """The footbridge, about its middle."""
-START, END = (-36.2085, 41.3030), (-36.1920, 41.2935)
+START, END = (-36.2075, 41.2945), (-36.1905, 41.2875)
 
 
 def pictures(page: Page, folder: Path) -> None:
@@ -21,18 +21,18 @@ def pictures(page: Page, folder: Path) -> None:
     page.picture(folder / "sources.png")
     page.open("ferrow/modes")
     page.click("[role=tab]", "Drive")
-    page.script("window.awlMap.map.jumpTo({center: [-36.1985, 41.2995], zoom: 14.9})")
+    page.script("window.awlMap.map.jumpTo({center: [-36.1965, 41.2915], zoom: 14.6})")
     page.settled()
     page.click_map(*BRIDGE)
     page.settled()
     page.picture(folder / "modes.png")
     page.open("ferrow/streets")
-    page.script("window.awlMap.map.jumpTo({center: [-36.2015, 41.3008], zoom: 15.6})")
+    page.script("window.awlMap.map.jumpTo({center: [-36.1975, 41.2925], zoom: 15.8})")
     page.settled()
     page.picture(folder / "streets.png")
     page.open("ferrow/sheet")
     page.click(".block .number", "1")
-    page.script("window.awlMap.map.jumpTo({center: [-36.2, 41.2975], zoom: 13.7})")
+    page.script("window.awlMap.map.jumpTo({center: [-36.197, 41.2915], zoom: 13.4})")
     page.click("[data-question=q1] [data-slot=limits]")
     page.find(".editor")
     page.settled()
@@ -43,13 +43,13 @@ def pictures(page: Page, folder: Path) -> None:
     page.click("[aria-label='Change to the light theme']")
     page.click("[data-question=q1] [data-slot=limits]")
     page.click(".block .number", "2")
-    page.script("window.awlMap.map.jumpTo({center: [-36.1985, 41.2995], zoom: 13.05})")
+    page.script("window.awlMap.map.jumpTo({center: [-36.2, 41.306], zoom: 12})")
     page.click(".MuiDataGrid-row [data-field=zone]")
     page.settled()
     page.picture(folder / "access.png")
     page.click(".asking .linkish", "By which way")
     page.find(".notice", "the start")
-    page.script("window.awlMap.map.jumpTo({center: [-36.2, 41.2985], zoom: 14.1})")
+    page.script("window.awlMap.map.jumpTo({center: [-36.199, 41.291], zoom: 14.2})")
     page.settled()
     page.click_map(*START)
     page.find(".notice", "next point")

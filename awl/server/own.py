@@ -307,9 +307,9 @@ def new_study() -> Response:
     if not intake.is_extract(name):
         raise AwlError(
             f"'{name}' is no map extract Awl reads",
-            remedy=f"Begin a study with OSM XML ({', '.join(intake.EXTRACT_ENDINGS)}); layers are added afterwards",
+            remedy=f"Begin a study with OSM XML or PBF ({', '.join(intake.EXTRACT_ENDINGS)}); layers are added afterwards",
         )
-    title = request.args.get("title") or re.sub(r"\.osm(\.gz|\.bz2)?$", "", name, flags=re.I)
+    title = request.args.get("title") or re.sub(r"(\.osm)?(\.gz|\.bz2|\.pbf)?$", "", name, flags=re.I)
     ident, taken = slug(title), set(catalogue().ids())
     number = 2
     while ident in taken:
@@ -345,7 +345,9 @@ def add_source(study_id: str) -> Response:
                 _warm(study)
                 return {"study": study_id, "report": vars(report)}
             progress.step(0.2, f"Reading {name}")
-            return {"study": study_id, "layer": intake.add(received, study, ident, title, name)}
+            if ident or title:
+                return {"study": study_id, "layers": [intake.add(received, study, ident, title, name)]}
+            return {"study": study_id, "layers": intake.add_all(received, study, name, progress.part(0.2, 1.0))}
         finally:
             shutil.rmtree(received.parent, ignore_errors=True)
 

@@ -18,7 +18,7 @@ from awl.core.streets.build import BuildReport, build_graph
 from awl.formats import geojson, osm_pbf, osm_xml, vector
 from awl.formats.limits import MAX_FIELDS, check_size
 from awl.formats.table import Layer
-from awl.study.study import Study, slug
+from awl.study.study import NewLayer, Study, slug
 
 EXTRACT_ENDINGS = (".osm", ".osm.gz", ".osm.bz2", ".osm.pbf", ".pbf")
 VECTOR_ENDINGS = (".gpkg", ".fgb", ".zip")
@@ -91,7 +91,25 @@ def add(
 
     `inner` names the layer of a file that holds several; it also gives id and title unless these are given.
     """
-    source = source or path.name
+    layer = _read(path, ident, title, source or path.name, inner)
+    study.add_layers([layer])
+    return layer.ident
+
+
+def add_all(path: Path, study: Study, source: str | None = None, progress: Progress | None = None) -> list[str]:
+    """Add every layer of a file, all or none; returns their ids."""
+    progress, source = progress or Progress(), source or path.name
+    several = Path(source).suffix.lower() in VECTOR_ENDINGS
+    names: list[str | None] = list(vector.layers(path, source)) if several else []
+    read = []
+    for done, name in enumerate(names or [None]):
+        progress.step(done / max(len(names), 1), f"Reading {name or source}")
+        read.append(_read(path, None, None, source, name))
+    study.add_layers(read)
+    return [layer.ident for layer in read]
+
+
+def _read(path: Path, ident: str | None, title: str | None, source: str, inner: str | None) -> NewLayer:
     ending = Path(source).suffix.lower()
     if ending in (".geojson", ".json"):
         layer = geojson.read(path)
@@ -120,9 +138,7 @@ def add(
         repaired = shapely.make_valid(layer.geometry)
         layer = Layer(repaired, layer.columns)
     stem = inner or Path(source).stem
-    ident = ident or slug(stem)
-    study.add_layer(ident, layer, title or stem.replace("_", " ").capitalize(), role, source)
-    return ident
+    return NewLayer(ident or slug(stem), layer, title or stem.replace("_", " ").capitalize(), role, source)
 
 
 def read_points(path: Path, source: str) -> Layer:

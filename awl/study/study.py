@@ -8,6 +8,7 @@ import sqlite3
 import threading
 import uuid
 from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -31,6 +32,17 @@ BASE_TITLES = {
 }  # fmt: skip
 OWN_TABLES = ("nodes", "streets", *BASE_TITLES)
 ROLES = ("streets", "nodes", "base", "places", "zones", "answer")
+
+
+@dataclass(frozen=True)
+class NewLayer:
+    """A layer about to be added: its id, features, title, role (one of `ROLES`) and the file it came from."""
+
+    ident: str
+    layer: Layer
+    title: str
+    role: str
+    source: str
 
 
 class Study:
@@ -153,15 +165,25 @@ class Study:
 
     def add_layer(self, ident: str, layer: Layer, title: str, role: str, source: str) -> None:
         """Add or replace a layer of the user's."""
-        if ident in OWN_TABLES or ident.startswith(("awl_", "gpkg_", "rtree_", "sqlite_")):
-            raise AwlError(
-                f"'{ident}' is a name that Awl uses itself", remedy="Choose another name for the layer", inputs=("id",)
-            )
-        if len(layer) == 0:
-            raise AwlError("The layer holds no feature", where=source, remedy="Check the file", inputs=("file",))
+        self.add_layers([NewLayer(ident, layer, title, role, source)])
+
+    def add_layers(self, new: list[NewLayer]) -> None:
+        """Add or replace layers of the user's, all or none."""
+        for one in new:
+            if one.ident in OWN_TABLES or one.ident.startswith(("awl_", "gpkg_", "rtree_", "sqlite_")):
+                raise AwlError(
+                    f"'{one.ident}' is a name that Awl uses itself",
+                    remedy="Choose another name for the layer",
+                    inputs=("id",),
+                )
+            if len(one.layer) == 0:
+                raise AwlError(
+                    "The layer holds no feature", where=one.source, remedy="Check the file", inputs=("file",)
+                )
         with self.writing() as connection:
-            geopackage.write_table(connection, ident, layer, title, source)
-            records.set_layer(connection, ident, title, role, source)
+            for one in new:
+                geopackage.write_table(connection, one.ident, one.layer, one.title, one.source)
+                records.set_layer(connection, one.ident, one.title, one.role, one.source)
         self._forget()
 
     # -- streets -------------------------------------------------------------------------------------------------------

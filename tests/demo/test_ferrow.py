@@ -24,6 +24,7 @@ from awl.core.streets.build import build_graph
 from awl.core.streets.graph import StreetGraph
 from awl.core.streets.raw import RawExtract
 from awl.formats import osm_pbf, vector
+from tests.formats.pbf_peer import PB, unframed
 
 DATA = DEMO / "data"
 PLANE = LocalPlane(-36.2, 41.3)
@@ -39,13 +40,31 @@ def streets(city: RawExtract) -> StreetGraph:
     return build_graph(city)[0]
 
 
+def test_turn_restrictions_of_all_kinds():
+    tags: list[dict[str, str]] = []
+    vias: Counter[str] = Counter()
+    for _, content in unframed((DATA / "ferrow.osm.pbf").read_bytes())[1:]:
+        part = PB["PrimitiveBlock"].FromString(content)
+        texts = [text.decode() for text in part.stringtable.s]
+        for relation in (relation for group in part.primitivegroup for relation in group.relations):
+            mine = {texts[k]: texts[v] for k, v in zip(relation.keys, relation.vals, strict=True)}
+            if mine["type"] == "restriction":
+                tags.append(mine)
+                roles = [texts[sid] for sid in relation.roles_sid]
+                vias["node way".split()[relation.types[roles.index("via")]]] += 1
+    kinds = Counter(mine.get("restriction", "").split("_")[0] for mine in tags)
+    assert kinds["no"] > 50 and kinds["only"] > 5 and vias["way"] >= 3 and vias["node"] > 80
+    assert any("except" in mine for mine in tags) and any("restriction:conditional" in mine for mine in tags)
+
+
 def test_it_is_a_city_of_the_size_asked_for(city, streets):
     assert 35_000 <= streets.link_count <= 60_000
     wanted = "motorway motorway_link trunk primary secondary tertiary unclassified residential living_street pedestrian service"
     wanted += " footway path track steps"
     assert set(wanted.split()) <= set(streets.tag("highway").values)
     for key, values in {
-        "oneway": {"yes", "-1"}, "oneway:bicycle": {"no"}, "cycleway": {"opposite_lane", "lane"}, "junction": set(),
+        "oneway": {"yes", "-1"}, "oneway:bicycle": {"no"}, "cycleway": {"opposite_lane", "lane"},
+        "junction": {"roundabout"}, "tunnel": {"yes"}, "incline": set(), "foot": {"no"},
         "access": {"private"}, "bridge": {"yes"}, "layer": {"1"}, "sidewalk": {"both"}, "motor_vehicle": {"destination"},
         "bicycle": {"dismount", "designated"}, "surface": {"sett", "gravel"}, "lit": {"yes"}, "width": set(), "lanes": {"2"},
         "service": {"driveway", "parking_aisle"},

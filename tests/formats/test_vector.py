@@ -79,6 +79,7 @@ BAD = {
 }
 
 
+@pytest.mark.filterwarnings("ignore:'crs' was not provided")
 @pytest.mark.parametrize("kind", BAD)
 def test_bad_files_say_what_is_wrong(tmp_path, kind, monkeypatch):
     name, make, expected = BAD[kind]

@@ -270,7 +270,7 @@ def test_an_extract_becomes_a_study(client, folder):
         client,
         send(client, "/studies/new_town/sources", json.dumps(zones).encode(), "wards.geojson").headers["Location"],
     )
-    assert done["result"]["layer"] == "wards"
+    assert done["result"]["layers"] == ["wards"]
     assert not list(folder.glob(".incoming*")) and not list(folder.glob(".new*"))
 
 

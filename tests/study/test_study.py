@@ -232,3 +232,32 @@ def test_bad_filters_say_where(text, expected):
 def test_ids_from_free_text():
     assert slug("Cool rooms, 2026!") == "cool_rooms_2026"
     assert slug("9 rooms") == "s_9_rooms" and slug("…") == "s_study"
+
+
+def test_all_layers_of_a_file_are_added_or_none(own_study, tmp_path):
+    def write(layer, shapes):
+        kind = "Point" if shapes[0].geom_type == "Point" else "LineString"
+        pyogrio.raw.write(
+            tmp_path / "two.gpkg", geometry=shapely.to_wkb(shapes), field_data=[], fields=[], layer=layer, geometry_type=kind,
+            crs="EPSG:4326", driver="GPKG",
+        )  # fmt: skip
+
+    before = [layer["id"] for layer in own_study.layers()]
+    write("doctors", shapely.points([(-36.2, 41.29)]))
+    write("lanes", shapely.linestrings([[(-36.2, 41.29), (-36.19, 41.29)]]))
+    with pytest.raises(AwlError, match="line geometries"):
+        intake.add_all(tmp_path / "two.gpkg", own_study)
+    assert [layer["id"] for layer in own_study.layers()] == before
+    (tmp_path / "two.gpkg").unlink()
+    write("doctors", shapely.points([(-36.2, 41.29)]))
+    write("clinics", shapely.points([(-36.21, 41.29)]))
+    assert intake.add_all(tmp_path / "two.gpkg", own_study) == ["doctors", "clinics"]
+
+
+def test_a_study_can_be_built_where_an_older_one_left_arrays(tmp_path):
+    path = tmp_path / "made.gpkg"
+    for _ in range(2):
+        intake.build(EXTRACT, path, CUT)
+        path.unlink()
+    intake.build(EXTRACT, path, CUT)
+    assert Study(path).graph.link_count > 1000

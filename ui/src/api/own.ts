@@ -102,7 +102,7 @@ export type Street = {
 };
 export type JobInfo = StatusInfo & {
   problem?: { title: string; detail: string };
-  result?: { study: string; layer?: string };
+  result?: { study: string; layers?: string[] };
 };
 
 export const listStudies = () => fetchJson<{ studies: { id: string; title: string }[] }>("/studies");

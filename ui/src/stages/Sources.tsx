@@ -20,7 +20,7 @@ export function Sources({ overview }: { overview: Overview }) {
       <Drop
         path={`/studies/${overview.id}/sources`}
         prompt="Drop a layer of places or zones, or a newer extract, or"
-        hint={`Layers: GeoJSON, or CSV with lon and lat. Extracts: ${EXTRACTS}`}
+        hint={`Layers: GeoPackage, GeoJSON, FlatGeobuf, zipped Shapefile, or CSV with lon and lat. Extracts: ${EXTRACTS}`}
         onDone={() => void queries.invalidateQueries()}
       />
       <h2>Layers</h2>

@@ -79,4 +79,4 @@ export function Drop({ path, prompt, hint, onDone }: { path: string; prompt: str
   );
 }
 
-export const EXTRACTS = "OSM XML: .osm, .osm.gz, .osm.bz2";
+export const EXTRACTS = "OSM XML or PBF: .osm, .osm.gz, .osm.bz2, .osm.pbf";

@@ -1,0 +1,82 @@
+"""Reading extracts: against unpacking or parsing the same bytes and doing nothing, and from file to stored study."""
+
+from __future__ import annotations
+
+import bz2
+import json
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+from xml.parsers import expat
+
+from awl.cli import DEMO
+from awl.core.streets.build import build_graph
+from awl.formats import osm_pbf, osm_xml
+from awl.formats.osm_pbf import blobs
+from bench.measure import Row, medians
+from demo.regions import make_region
+
+CACHE = Path(".cache")
+STORE_SECONDS, STORE_GB = 60.0, 3.0
+"""Bounds for a region of a million nodes, from PBF to stored street graph."""
+
+
+def region(nodes: int) -> Path:
+    """A region of about that many graph nodes as PBF; made once and kept."""
+    CACHE.mkdir(exist_ok=True)
+    path = CACHE / f"region-{nodes}.osm.pbf"
+    if not path.exists():
+        osm_pbf.write(path, make_region(nodes))
+    return path
+
+
+def inflate(path: Path) -> int:
+    """Unpack every blob of a PBF file and do nothing; bytes unpacked."""
+    total = 0
+    with path.open("rb") as stream:
+        for blob in blobs.index(stream, path.stat().st_size, path.name):
+            total += len(blobs.unpack(blobs.packed_bytes(stream, blob), blob.offset, path.name))
+    return total
+
+
+def reading_xml() -> list[Row]:
+    """The XML extract of Ferrow against a bare XML parser."""
+    path = DEMO / "data" / "ferrow.osm.bz2"
+
+    def bare() -> None:
+        parser = expat.ParserCreate()
+        parser.StartElementHandler = lambda name, attributes: None
+        parser.EndElementHandler = lambda name: None
+        parser.Parse(bz2.decompress(path.read_bytes()), True)
+
+    raw = osm_xml.read(path)
+    ours, theirs, built = medians(lambda: osm_xml.read(path), bare, lambda: build_graph(raw), rounds=3)
+    return [
+        Row("Ferrow: read OSM XML; bound: bare XML parse", ours, theirs, "of the bound's speed"),
+        Row("Ferrow: streets to graph; bound: reading the XML", built, ours, "x faster"),
+    ]
+
+
+def reading_pbf(nodes: int, rounds: int) -> list[Row]:
+    """A PBF extract against inflating the same blobs on one thread."""
+    path = region(nodes) if nodes else DEMO / "data" / "ferrow.osm.pbf"
+    name = f"{nodes / 1e6:g}M-node region" if nodes else "Ferrow"
+    ours, bound = medians(lambda: osm_pbf.read(path), lambda: inflate(path), rounds=rounds)
+    return [Row(f"{name}: read PBF; bound: inflate alone", ours, bound, f"x (takes {ours / bound:.1f} x the bound)")]
+
+
+def storing(nodes: int) -> list[Row]:
+    """From PBF to stored street graph in a process of its own, with its peak of memory."""
+    code = (
+        "import json, resource, sys, time; from pathlib import Path; from awl.study import intake\n"
+        "began = time.perf_counter(); intake.build(Path(sys.argv[1]), Path(sys.argv[2]))\n"
+        "peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20\n"
+        "print(json.dumps([time.perf_counter() - began, peak]))"
+    )
+    with tempfile.TemporaryDirectory() as folder:
+        words = [sys.executable, "-c", code, str(region(nodes)), f"{folder}/region.gpkg"]
+        seconds, peak = json.loads(subprocess.run(words, capture_output=True, text=True, check=True).stdout)
+    what = f"{nodes / 1e6:g}M-node region: PBF to stored street graph, peak {peak:.1f} GB"
+    what += f" (bound {STORE_SECONDS:g} s and {STORE_GB:g} GB a million)"
+    return [Row(what, seconds, STORE_SECONDS * nodes / 1e6, "of the bound")]
