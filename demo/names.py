@@ -12,6 +12,11 @@ FIRST = (
     " Plover Dunlin Teal Smew Garn Tern Kittiwake Shearwater Petrel Turnstone Whimbrel Avocet Pintail Pochard Gadwall"
     " Lantern Beacon Lode Sluice Weir Leat Penstock Culvert Capstan Bollard Hawser Keel Rudder Transom Futtock Thwart"
     " Larboard Binnacle Halyard Mizzen Topsail Cooper Stave Firkin Kilderkin Puncheon Hogshead Malt Barley Wort Mash"
+    " Ash Beech Birch Elder Elm Hawthorn Holly Juniper Larch Maple Willow Aspen Bilberry Bramble Briar Clover Cowslip Fennel"
+    " Fern Foxglove Gorse Harebell Heather Iris Ivy Lavender Lilac Linden Lupin Mint Moss Myrtle Nettle Parsley Plum Poppy"
+    " Primrose Quince Reed Rye Sage Thistle Thyme Violet Wren Heron Kestrel Lark Linnet Magpie Nightjar Pipit Raven Rook"
+    " Starling Swift Thrush Wagtail Anchor Anvil Bellows Brazier Chandler Chisel Farrier Forge Gable Glazier Hatter Joiner"
+    " Lathe Loom Mason Miller Mortar Pewter Saddler Sawpit Tanner Tiler Turner Wainwright Weaver Wheelwright"
 ).split()
 
 BY_CLASS = {

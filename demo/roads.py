@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 import shapely
+from shapely.ops import substring
 
 from demo.land import Land
 from demo.shapes import smooth
@@ -67,6 +68,7 @@ JUNCTIONS = ("Gant Avenue", "Lanternway", "West Cross", "Star Road")
 """Main roads with ramps where they cross the ring road."""
 
 
+OVERSHOOT_M = 90.0
 UNDERPASS = "Marl Road"
 """The main road that passes under the railway."""
 ROUNDABOUTS = (
@@ -131,11 +133,25 @@ def lay_roads(land: Land) -> Roads:
         if highway == "primary":
             tags |= {"ref": f"A{len(name) % 7 + 1}", "lanes": "4" if name == "Gant Avenue" else "3", "width": "14"}
         roads.main += [Street(part, dict(tags)) for part in shapely.get_parts(line) if part.length > 200]
+    _trim(roads.main)
     _ring(roads)
     _level_crossings(roads, rail)
     _islet_ways(roads, land)
     _ferries(roads)
     return roads
+
+
+def _trim(main: list[Street]) -> None:
+    """Cut what a road was drawn too far beyond the last road it meets."""
+    for street in main:
+        others = shapely.union_all([other.line for other in main if other is not street])
+        crossings = [p for p in shapely.get_parts(street.line.intersection(others)) if p.geom_type == "Point"]
+        along = sorted(street.line.project(point) for point in crossings)
+        if not along:
+            continue
+        start = along[0] - 3 if along[0] < OVERSHOOT_M else 0.0
+        end = along[-1] + 3 if along[-1] > street.line.length - OVERSHOOT_M else street.line.length
+        street.line = substring(street.line, max(start, 0.0), min(end, street.line.length))
 
 
 def _ring(roads: Roads) -> None:

@@ -61,20 +61,20 @@ function Rules({ mode }: { mode: ModeInfo }) {
         <thead>
           <tr>
             <th>Street</th>
-            <th className="n">Length</th>
-            <th className="n">Usable</th>
-            <th className="n">One way only</th>
-            <th className="n">Speed</th>
+            <th className="n">Length, km</th>
+            <th className="n">Usable, km</th>
+            <th className="n">One-way, km</th>
+            <th className="n">Speed, km/h</th>
           </tr>
         </thead>
         <tbody>
           {mode.rules.map((rule) => (
             <tr key={rule.highway} className={rule.usable_km === 0 ? "quiet" : undefined}>
               <td>{words(rule.highway)}</td>
-              <td className="n">{figure(rule.length_km, 1)} km</td>
-              <td className="n">{rule.usable_km === 0 ? "not used" : `${figure(rule.usable_km, 1)} km`}</td>
-              <td className="n">{rule.oneway_km === 0 ? "" : `${figure(rule.oneway_km, 1)} km`}</td>
-              <td className="n">{rule.usable_km === 0 ? "" : rule.speed_kmh === null ? "by tag" : `${figure(rule.speed_kmh, 1)} km/h`}</td>
+              <td className="n">{figure(rule.length_km, 1)}</td>
+              <td className="n">{rule.usable_km === 0 ? "not used" : figure(rule.usable_km, 1)}</td>
+              <td className="n">{rule.oneway_km === 0 ? "" : figure(rule.oneway_km, 1)}</td>
+              <td className="n">{rule.usable_km === 0 ? "" : rule.speed_kmh === null ? "by tag" : figure(rule.speed_kmh, 1)}</td>
             </tr>
           ))}
         </tbody>

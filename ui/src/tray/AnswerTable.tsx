@@ -42,6 +42,7 @@ export function AnswerTable({ answer, rows }: { answer: Answer; rows: Row[] }) {
       hideFooter={rows.length <= PAGE}
       pageSizeOptions={[PAGE]}
       disableColumnMenu
+      hideFooterSelectedRowCount
       disableMultipleRowSelection
       rowSelectionModel={{ type: "include", ids: new Set(chosen === undefined ? [] : [chosen]) }}
       onRowClick={({ row }) => set({ row: nameOf(row as Row) === selected ? null : nameOf(row as Row) })}
