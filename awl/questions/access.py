@@ -30,6 +30,8 @@ from awl.questions.isochrone import search_reach
 from awl.questions.zone_inputs import FIELDS, chosen_fields, zone_doubts, zone_names
 
 MAX_PLACES_EACH = 2000
+MAX_CURVES = 4
+"""Groups drawn as curves: more cannot be told apart; the table has them all."""
 
 
 class AccessInputs(SharedInputs):
@@ -251,7 +253,7 @@ def _curve(
     minutes = np.linspace(0, top, 61)
     shares = [np.nan_to_num(nearest.share_within(minute * 60_000)) for minute in minutes]
     series = []
-    for name, column in zip(fields, people, strict=True):
+    for name, column in list(zip(fields, people, strict=True))[:MAX_CURVES]:
         total = max(float(column.sum()), 1e-9)
         series.append(
             {
