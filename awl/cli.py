@@ -19,6 +19,7 @@ from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.formats import geojson
 from awl.study import intake, records
+from awl.study.line_fields import BuildOptions, settings
 from awl.study.study import Study
 
 DEMO = Path(__file__).resolve().parents[1] / "demo"
@@ -78,19 +79,37 @@ json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON f
 @study_option
 @click.option("--bbox", help="Study area W,S,E,N in degrees.")
 @click.option("--clip", type=click.Path(path_type=Path), help="Study area: polygons in GeoJSON.")
+@click.option("--layer", help="Line layers: the layer of a file that holds several.")
+@click.option(
+    "--field", "pairs", multiple=True, metavar="ROLE=FIELD",
+    help="Line layers: what a field means, where the guess is wrong: street_class, name, speed, direction, level; forward,"
+    " backward and both say what the direction's values are.",
+)  # fmt: skip
+@click.option(
+    "--tolerance", default=0.5, show_default=True, help="Line layers: gaps at ends up to this are closed (m)."
+)
+@click.option("--first-node", default=1, show_default=True, help="Number of the first node.")
+@click.option("--nodes", type=click.Path(path_type=Path), help="A point layer whose numbers the nodes get.")
+@click.option("--nodes-layer", help="The layer of that file.")
+@click.option("--nodes-field", help="The field with the numbers.")
 @json_option
-def build(extract: tuple[Path, ...], study_path: Path, bbox: str | None, clip: Path | None, as_json: bool) -> None:
-    """Build a study with a street graph from a map extract; prints the build report.
+def build(
+    extract: tuple[Path, ...], study_path: Path, bbox: str | None, clip: Path | None, layer: str | None,
+    pairs: tuple[str, ...], tolerance: float, first_node: int, nodes: Path | None, nodes_layer: str | None,
+    nodes_field: str | None, as_json: bool,
+) -> None:  # fmt: skip
+    """Build a study with a street graph from a map extract or a line layer; prints the build report.
 
-    Example: awl build ferrow.osm.gz --study ferrow.gpkg
+    Example: awl build ferrow.osm.pbf --study ferrow.gpkg
     """
     if len(extract) > 1:
         raise AwlError(f"{len(extract)} extracts are given; one is read at a time", remedy="Merge them first")
     if study_path.suffix != ".gpkg":
         raise AwlError(f"'{study_path.name}' is no study file", remedy="Name it with the ending .gpkg")
     area = intake.area_from(bbox, clip)
+    options = BuildOptions(layer, settings(pairs), tolerance, first_node, nodes, nodes_layer, nodes_field)
     with _Shown() as progress:
-        report = intake.build(extract[0], study_path, area, progress=progress)
+        report = intake.build(extract[0], study_path, area, progress=progress, options=options)
     if as_json:
         click.echo(json.dumps(vars(report)))
         return
@@ -103,6 +122,15 @@ def build(extract: tuple[Path, ...], study_path: Path, bbox: str | None, clip: P
         f"By length: {report.share_with_maxspeed:.0%} has a posted limit, {report.share_named:.0%} a name,"
         f" {report.share_oneway:.0%} is one-way."
     )
+    if report.lines:
+        made = report.lines
+        click.echo(
+            f"Of {made['lines']:,.0f} lines {made['without_known_class']:,.0f} have no class Awl knows,"
+            f" {made['without_speed']:,.0f}"
+            f" no speed, {made['direction_not_understood']:,.0f} a direction that is not understood.\n"
+            f"{made['crossings_broken']:,.0f} crossings broken, {made['kept_apart']:,.0f} kept apart by level;"
+            f" {made['ends_joined']:,.0f} ends joined within {made['tolerance_m']:g} m."
+        )
     study = Study(study_path)
     for mode in ("walk", "cycle", "drive"):
         try:

@@ -24,7 +24,7 @@ def nodes(network: Network) -> str:
     graph = network.graph
     used = np.unique(np.concatenate([graph.link_from[network.usable], graph.link_to[network.usable]]))
     rows = (
-        (i + 1, round(graph.node_lon[i], 8), round(graph.node_lat[i], 8), "border" if graph.node_border[i] else "",
+        (graph.node_number[i], round(graph.node_lon[i], 8), round(graph.node_lat[i], 8), "border" if graph.node_border[i] else "",
          graph.node_id[i] or None)
         for i in used.tolist()
     )  # fmt: skip
@@ -45,9 +45,10 @@ def links(network: Network) -> str:
             if step == 2:
                 tail, head = head, tail
             rows.append(
-                (2 * i + step, tail + 1, head + 1, "true", (wkt if step == 1 else reverse)[i], name[i], highway[i],
-                 network.length_mm[i] / 1000, round(float(network.use.speed[i]), 2), network.mode.id,
-                 network.duration_ms[i] / 1000, i + 1, graph.link_way[i])
+                (2 * i + step, graph.node_number[tail], graph.node_number[head], "true",
+                 (wkt if step == 1 else reverse)[i], name[i], highway[i], network.length_mm[i] / 1000,
+                 round(float(network.use.speed[i]), 2), network.mode.id, network.duration_ms[i] / 1000, i + 1,
+                 graph.link_way[i])
             )  # fmt: skip
     rows.sort(key=lambda row: row[0])
     return csv_table.write(LINK_FIELDS, rows)

@@ -199,9 +199,9 @@ def _describe(network: Network, legs: list[Leg], measure: str) -> tuple[shapely.
 
 
 def _nodes(graph: StreetGraph, leg: Leg) -> list[int]:
-    """Nodes passed, in travel order, numbered from 1."""
+    """Numbers of the nodes passed, in travel order."""
     ahead = np.where(leg.along, graph.link_to[leg.links], graph.link_from[leg.links])
-    return [int(node) + 1 for node in ahead[:-1]]
+    return [int(number) for number in graph.node_number[ahead[:-1]]]
 
 
 def _describe_leg(network: Network, leg: Leg, measure: str) -> tuple[NDArray[np.float64], dict[str, Any]]:

@@ -15,15 +15,26 @@ from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.core.streets.areas import base_layers
 from awl.core.streets.build import BuildReport, build_graph
+from awl.core.streets.graph import StreetGraph
+from awl.core.streets.lines import raw_of_lines
+from awl.core.streets.numbering import numbered_by, numbered_from
+from awl.core.streets.raw import RawExtract
 from awl.formats import geojson, osm_pbf, osm_xml, vector
 from awl.formats.limits import MAX_FIELDS, check_size
 from awl.formats.table import Layer
+from awl.study.line_fields import BuildOptions, guess, streets_of
 from awl.study.study import NewLayer, Study, slug
 
 EXTRACT_ENDINGS = (".osm", ".osm.gz", ".osm.bz2", ".osm.pbf", ".pbf")
 VECTOR_ENDINGS = (".gpkg", ".fgb", ".zip")
+LINE_ENDINGS = (*VECTOR_ENDINGS, ".geojson", ".json")
 LON_NAMES = ("lon", "longitude", "lng", "x", "x_coord")
 LAT_NAMES = ("lat", "latitude", "y", "y_coord")
+
+
+def is_lines(name: str) -> bool:
+    """Whether a file name is that of a format that may hold lines."""
+    return name.lower().endswith(LINE_ENDINGS)
 
 
 def is_extract(name: str) -> bool:
@@ -38,23 +49,30 @@ def build(
     title: str | None = None,
     progress: Progress | None = None,
     source: str | None = None,
+    options: BuildOptions | None = None,
 ) -> BuildReport:
-    """Build the streets of a study from a map extract, making the study when it does not exist.
+    """Build the streets of a study from a map extract or a line layer, making the study when it does not exist.
 
     Nothing lands unless everything does: a new study appears by renaming, an existing one changes in one transaction.
     """
-    progress = progress or Progress()
+    progress, options = progress or Progress(), options or BuildOptions()
     source = source or extract.name
-    if not is_extract(source):
-        raise AwlError(
-            f"'{source}' is not a kind of map extract Awl reads",
-            where=source,
-            remedy=f"Give OSM XML or PBF: a file ending in {', '.join(EXTRACT_ENDINGS)}",
-        )
     check_size(extract)
-    reader = osm_pbf.read if source.lower().endswith(".pbf") else osm_xml.read
-    raw = reader(extract, progress.part(0.0, 0.5))
+    if is_extract(source):
+        reader = osm_pbf.read if source.lower().endswith(".pbf") else osm_xml.read
+        raw = reader(extract, progress.part(0.0, 0.5))
+        notes: dict[str, float] = {}
+    elif is_lines(source):
+        raw, notes = _read_lines(extract, source, options, progress.part(0.0, 0.5))
+    else:
+        raise AwlError(
+            f"'{source}' is not a kind of file Awl builds streets from",
+            where=source,
+            remedy=f"Give a map extract ({', '.join(EXTRACT_ENDINGS)}) or a line layer ({', '.join(LINE_ENDINGS)})",
+        )
     graph, report = build_graph(raw, area, progress.part(0.5, 0.7))
+    report.lines = notes
+    graph = _numbered(graph, options)
     progress.step(0.7, "Drawing the base map")
     base = base_layers(raw)
     progress.step(0.85, "Writing the study")
@@ -77,6 +95,50 @@ def build(
             scratch.unlink(missing_ok=True)
     progress.step(1.0, "Built")
     return report
+
+
+def _read_lines(
+    path: Path, source: str, options: BuildOptions, progress: Progress
+) -> tuple[RawExtract, dict[str, float]]:
+    """The ways of a line layer, and what was assumed and done."""
+    progress.step(0.0, f"Reading {source}")
+    layer = _features(path, source, options.layer)[0]
+    streets, notes = streets_of(layer, guess(layer).with_choices(options.choices), source)
+    raw, joined = raw_of_lines(streets, options.tolerance_m, progress.part(0.2, 1.0))
+    counts = {**vars(notes), **vars(joined)}
+    return raw, {"tolerance_m": options.tolerance_m, **{key: round(value, 3) for key, value in counts.items()}}
+
+
+def _numbered(graph: StreetGraph, options: BuildOptions) -> StreetGraph:
+    """The graph with the node numbers asked for; raises with the places where a node layer does not fit."""
+    if options.nodes is None:
+        return graph if options.first_node == 1 else numbered_from(graph, options.first_node)
+    source = options.nodes.name
+    layer, _ = _features(options.nodes, source, options.nodes_layer)
+    if layer.kind != "point":
+        raise AwlError(
+            f"The node layer holds {layer.kind} features", where=source, remedy="Give points", inputs=("nodes",)
+        )
+    if options.nodes_field is None or options.nodes_field not in layer.columns:
+        raise AwlError(
+            f"The node layer has no field '{options.nodes_field}'",
+            where=source,
+            remedy=f"Name the field with the numbers: {', '.join(layer.columns)}",
+            inputs=("nodes",),
+        )
+    values = layer.columns[options.nodes_field]
+    if not all(isinstance(v, int) or (isinstance(v, float) and v.is_integer()) for v in values):
+        raise AwlError(
+            f"Not every '{options.nodes_field}' is a whole number",
+            where=source,
+            remedy="Mend the layer",
+            inputs=("nodes",),
+        )
+    points = shapely.get_point(layer.geometry, 0) if shapely.get_type_id(layer.geometry[0]) == 1 else layer.geometry
+    made, faults = numbered_by(graph, shapely.get_x(points), shapely.get_y(points), np.array(values, np.int64))
+    if made is None:
+        raise faults.error()
+    return made
 
 
 def add(
@@ -110,19 +172,7 @@ def add_all(path: Path, study: Study, source: str | None = None, progress: Progr
 
 
 def _read(path: Path, ident: str | None, title: str | None, source: str, inner: str | None) -> NewLayer:
-    ending = Path(source).suffix.lower()
-    if ending in (".geojson", ".json"):
-        layer = geojson.read(path)
-    elif ending == ".csv":
-        layer = read_points(path, source)
-    elif ending in VECTOR_ENDINGS:
-        layer, inner = vector.read(path, inner, source)
-    else:
-        raise AwlError(
-            f"'{source}' is not a kind of layer Awl reads",
-            where=source,
-            remedy="Give GeoPackage, GeoJSON, FlatGeobuf, a zipped Shapefile, or CSV with lon and lat",
-        )
+    layer, inner = _features(path, source, inner)
     missing = shapely.is_missing(layer.geometry) | shapely.is_empty(layer.geometry)
     if missing.all():
         raise AwlError("No feature has a geometry", where=source, remedy="Check how the file was exported")
@@ -139,6 +189,22 @@ def _read(path: Path, ident: str | None, title: str | None, source: str, inner: 
         layer = Layer(repaired, layer.columns)
     stem = inner or Path(source).stem
     return NewLayer(ident or slug(stem), layer, title or stem.replace("_", " ").capitalize(), role, source)
+
+
+def _features(path: Path, source: str, inner: str | None) -> tuple[Layer, str | None]:
+    """The features of a vector file, and the name of its layer where the format has names."""
+    ending = Path(source).suffix.lower()
+    if ending in (".geojson", ".json"):
+        return geojson.read(path), None
+    if ending == ".csv":
+        return read_points(path, source), None
+    if ending in VECTOR_ENDINGS:
+        return vector.read(path, inner, source)
+    raise AwlError(
+        f"'{source}' is not a kind of layer Awl reads",
+        where=source,
+        remedy="Give GeoPackage, GeoJSON, FlatGeobuf, a zipped Shapefile, or CSV with lon and lat",
+    )
 
 
 def read_points(path: Path, source: str) -> Layer:

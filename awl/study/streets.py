@@ -6,6 +6,7 @@ import sqlite3
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 
 from awl.core.columns import Categorical
 from awl.core.geodesy import segment_lengths
@@ -21,11 +22,11 @@ def field_of(key: str) -> str:
 
 
 def write_graph(connection: sqlite3.Connection, graph: StreetGraph) -> None:
-    """Write both tables; nodes and links are numbered from 1."""
+    """Write both tables; nodes by their numbers, links numbered from 1."""
     nodes = Layer(
         np.atleast_1d(shapely.points(graph.node_lon, graph.node_lat)),
         {
-            "node_id": list(range(1, graph.node_count + 1)),
+            "node_id": graph.node_number.tolist(),
             "osm_node_id": graph.node_id.tolist(),
             "border": graph.node_border.tolist(),
         },
@@ -35,8 +36,8 @@ def write_graph(connection: sqlite3.Connection, graph: StreetGraph) -> None:
         graph.lines(),
         {
             "link_id": list(range(1, graph.link_count + 1)),
-            "from_node_id": (graph.link_from + 1).tolist(),
-            "to_node_id": (graph.link_to + 1).tolist(),
+            "from_node_id": graph.node_number[graph.link_from].tolist(),
+            "to_node_id": graph.node_number[graph.link_to].tolist(),
             "osm_way_id": graph.link_way.tolist(),
             "length": np.round(graph.link_length, 3).tolist(),
             **{field_of(key): column.decode() for key, column in graph.tags.items()},
@@ -57,14 +58,22 @@ def read_graph(connection: sqlite3.Connection) -> StreetGraph:
     step[1:] = segment_lengths(lon[:-1], lat[:-1], lon[1:], lat[1:])
     step[start[:-1]] = 0.0
     running = np.cumsum(step)
+    number = np.array(nodes.columns["node_id"], np.int64)
+    order = np.argsort(number)
+
+    def row_of(column: str) -> NDArray[np.int32]:
+        wanted = np.array(links.columns[column], np.int64)
+        return order[np.searchsorted(number, wanted, sorter=order)].astype(np.int32)
+
     tags = {key: Categorical.of(links.columns[field_of(key)]) for key in STREET_KEYS if field_of(key) in links.columns}
     return StreetGraph(
         node_id=np.array(nodes.columns["osm_node_id"], np.int64),
         node_lon=node_xy[:, 0].copy(),
         node_lat=node_xy[:, 1].copy(),
         node_border=np.array(nodes.columns["border"], bool),
-        link_from=np.array(links.columns["from_node_id"], np.int32) - 1,
-        link_to=np.array(links.columns["to_node_id"], np.int32) - 1,
+        node_number=number,
+        link_from=row_of("from_node_id"),
+        link_to=row_of("to_node_id"),
         link_way=np.array(links.columns["osm_way_id"], np.int64),
         shape_start=start,
         shape_lon=lon,

@@ -54,6 +54,8 @@ class BuildReport:
     share_with_maxspeed: float = 0.0
     share_named: float = 0.0
     share_oneway: float = 0.0
+    lines: dict[str, float] = field(default_factory=dict)
+    """Of plain lines: what was assumed and what was done to make them meet, as counts; empty for a map extract."""
 
 
 @dataclass
@@ -252,6 +254,7 @@ def _links(
         node_lon=lon[node_rows],
         node_lat=lat[node_rows],
         node_border=border[node_rows],
+        node_number=np.arange(1, len(node_rows) + 1, dtype=np.int64),
         link_from=tail,
         link_to=head,
         link_way=raw.way_id[link_way_row],

@@ -23,13 +23,16 @@ class StreetGraph:
 
     The shape of link i is vertices `shape_start[i]` to `shape_start[i + 1]`, its ends included; `shape_m` is the
     geodesic distance in metres from the link's start to each vertex. `tags` maps an attribute to a column (m,).
-    `node_border` marks nodes where a street was cut at the edge of the extract or study area.
+    `node_border` marks nodes where a street was cut at the edge of the extract or study area. `node_id` and `link_way` are
+    what the source calls them (OSM ids, rows of a file; 0 for a node that was put there); `node_number` is the number by
+    which the study knows a node, each once.
     """
 
     node_id: NDArray[np.int64]
     node_lon: NDArray[np.float64]
     node_lat: NDArray[np.float64]
     node_border: NDArray[np.bool_]
+    node_number: NDArray[np.int64]
     link_from: NDArray[np.int32]
     link_to: NDArray[np.int32]
     link_way: NDArray[np.int64]
