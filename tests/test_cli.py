@@ -163,7 +163,14 @@ def test_every_verb_has_an_example():
 
 def test_serving_on_loopback_until_interrupted(study_file):
     command = [sys.executable, "-m", "awl.cli", "serve", str(study_file), "--port", "0"]
-    process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    process = subprocess.Popen(
+        command,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+        # Tests run in the background may have been told to ignore interrupts; the server must not inherit that.
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),
+    )
     try:
         line = process.stdout.readline()
         address = line.rsplit(" ", 1)[1].strip()

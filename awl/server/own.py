@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import re
 import shutil
 import tempfile
 from pathlib import Path
@@ -18,15 +17,13 @@ from awl.core.errors import AwlError
 from awl.core.modes.mode import SHIPPED
 from awl.core.modes.network import BLOCKED
 from awl.core.modes.rules import REASONS, SPEED_SOURCES
-from awl.core.progress import Progress
 from awl.formats import geojson
-from awl.formats.limits import MAX_BYTES
 from awl.questions import QUESTIONS
 from awl.questions.base import LayerSet, SharedInputs
 from awl.questions.context import Context, limit_units
 from awl.questions.isochrone import IsochroneInputs
-from awl.server.web import body, catalogue, jobs, known_parameters, number, reply, study_of
-from awl.study import intake, records
+from awl.server.web import body, jobs, known_parameters, number, reply, study_of
+from awl.study import records
 from awl.study.study import Study, slug
 
 api = Blueprint("own", __name__)
@@ -129,6 +126,7 @@ def street_arrays(study_id: str) -> Response:
         graph.node_border.astype(np.uint8),
         np.asarray(graph.node_lon),
         np.asarray(graph.node_lat),
+        graph.node_number.astype(np.float64),  # whole numbers below 2**53, which the browser has no other type for
     )
 
 
@@ -274,90 +272,7 @@ def keep_answer(study_id: str, question_id: str) -> Response:
     return reply({"layers": kept})
 
 
-# -- intake ----------------------------------------------------------------------------------------------------------------
-
-
-def _received(name: str) -> Path:
-    """The request body in a scratch file inside the studies folder, bounded in size."""
-    if request.mimetype != BINARY:
-        raise AwlError(f"Send the file itself as {BINARY}", status=415)
-    if not request.content_length:
-        raise AwlError("The file is empty", where=name, remedy="Check how it was saved")
-    if request.content_length > MAX_BYTES:
-        raise AwlError(f"The file is larger than the {MAX_BYTES >> 30} GB Awl takes in", where=name, status=413)
-    folder = Path(tempfile.mkdtemp(prefix=".incoming-", dir=catalogue().folder))
-    target = folder / re.sub(r"[^A-Za-z0-9._-]", "_", name)[-120:]
-    with target.open("wb") as out:
-        shutil.copyfileobj(request.stream, out, 1 << 20)
-    return target
-
-
-def _file_name() -> str:
-    name = Path(request.args.get("name", "").replace("\\", "/")).name
-    if not name:
-        raise AwlError("The file has no name", remedy="Give ?name=ferrow.osm.gz", inputs=("name",))
-    return name
-
-
-@api.post("/studies")
-def new_study() -> Response:
-    """Build a new study from the map extract in the request body; answers with a job."""
-    known_parameters("name", "title")
-    name = _file_name()
-    if not intake.is_extract(name):
-        raise AwlError(
-            f"'{name}' is no map extract Awl reads",
-            remedy=f"Begin a study with OSM XML or PBF ({', '.join(intake.EXTRACT_ENDINGS)}); layers are added afterwards",
-        )
-    title = request.args.get("title") or re.sub(r"(\.osm)?(\.gz|\.bz2|\.pbf)?$", "", name, flags=re.I)
-    ident, taken = slug(title), set(catalogue().ids())
-    number = 2
-    while ident in taken:
-        ident = f"{slug(title)}_{number}"
-        number += 1
-    known = catalogue()  # the job runs outside of this request
-    path, received = known.path(ident), _received(name)
-
-    def work(progress: Progress) -> dict[str, Any]:
-        try:
-            report = intake.build(received, path, None, title.replace("_", " ").capitalize(), progress, name)
-        finally:
-            shutil.rmtree(received.parent, ignore_errors=True)
-        _warm(known.study(ident))
-        return {"study": ident, "report": vars(report)}
-
-    job = jobs().start("build", ident, work)
-    return reply(job.info(f"/studies/{ident}"), 201, Location=f"/jobs/{job.id}")
-
-
-@api.post("/studies/<study_id>/sources")
-def add_source(study_id: str) -> Response:
-    """Add the file in the request body: an extract rebuilds the streets, anything else becomes a layer. Answers with a job."""
-    known_parameters("name", "id", "title")
-    study, name = study_of(study_id), _file_name()
-    ident, title = request.args.get("id"), request.args.get("title")
-    received = _received(name)
-
-    def work(progress: Progress) -> dict[str, Any]:
-        try:
-            if intake.is_extract(name):
-                report = intake.build(received, study.path, None, None, progress, name)
-                _warm(study)
-                return {"study": study_id, "report": vars(report)}
-            progress.step(0.2, f"Reading {name}")
-            if ident or title:
-                return {"study": study_id, "layers": [intake.add(received, study, ident, title, name)]}
-            return {"study": study_id, "layers": intake.add_all(received, study, name, progress.part(0.2, 1.0))}
-        finally:
-            shutil.rmtree(received.parent, ignore_errors=True)
-
-    job = jobs().start("build", study_id, work)
-    return reply(job.info(f"/studies/{study_id}"), 201, Location=f"/jobs/{job.id}")
-
-
-def _warm(study: Study) -> None:
-    """Derive what the first answer needs, so that it comes at once."""
-    study.snapper("walk").snap(np.zeros(1), np.zeros(1), 1.0)
+# -- jobs ------------------------------------------------------------------------------------------------------------------
 
 
 @api.get("/jobs/<job_id>")

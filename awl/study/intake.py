@@ -6,12 +6,15 @@ import csv
 import json
 import os
 import shutil
+from collections import Counter
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import shapely
 
 from awl.core.errors import AwlError
+from awl.core.geodesy import LocalPlane
 from awl.core.progress import Progress
 from awl.core.streets.areas import base_layers
 from awl.core.streets.build import BuildReport, build_graph
@@ -139,6 +142,53 @@ def _numbered(graph: StreetGraph, options: BuildOptions) -> StreetGraph:
     if made is None:
         raise faults.error()
     return made
+
+
+def described(path: Path, source: str) -> list[dict[str, Any]]:
+    """What the layers of a vector file hold, for the user to decide what they are.
+
+    Each has `name`, `geometry`, `count`, `bounds` (degrees), and `fields` with a few values of each. Lines also have
+    `length_km`, the guessed `roles` of their fields and the share of them, by length, for which each role is known.
+    """
+    if is_extract(source):
+        return []
+    several = Path(source).suffix.lower() in VECTOR_ENDINGS
+    names: list[str | None] = list(vector.layers(path, source)) if several else [None]
+    return [_described(*_features(path, source, name), source) for name in names]
+
+
+def _described(layer: Layer, name: str | None, source: str) -> dict[str, Any]:
+    bounds = shapely.total_bounds(layer.geometry)
+    known: dict[str, Any] = {
+        "name": name,
+        "geometry": layer.kind,
+        "count": len(layer),
+        "bounds": [round(float(v), 6) for v in bounds] if np.isfinite(bounds).all() else None,
+        "fields": {key: _samples(values) for key, values in layer.columns.items()},
+    }
+    if layer.kind != "line":
+        return known
+    fields = guess(layer)
+    streets, notes = streets_of(layer, fields, source)
+    length = LocalPlane.around(bounds[[0, 2]], bounds[[1, 3]]).project(streets.geometry)
+    metres = shapely.length(length)
+    known["length_km"] = round(float(metres.sum()) / 1000, 1)
+    known["roles"] = vars(fields)
+    tags = (("street_class", "highway"), ("speed", "maxspeed"), ("direction", "oneway"), ("name", "name"))
+    there = {
+        role: streets.tags[tag].present() if tag in streets.tags else np.zeros(len(metres), bool) for role, tag in tags
+    }
+    if notes.without_known_class == len(metres):
+        there["street_class"] = np.zeros(len(metres), bool)
+    known["known"] = {
+        role: round(float(metres[mask].sum() / max(metres.sum(), 1e-9)), 3) for role, mask in there.items()
+    }
+    return known
+
+
+def _samples(values: list[Any]) -> list[str]:
+    """The commonest few values of a column."""
+    return [str(value) for value, _ in Counter(v for v in values if v is not None).most_common(6)]
 
 
 def add(

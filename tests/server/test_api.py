@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 from openapi_spec_validator import validate
 
+from awl.cli import DEMO
 from scripts.openapi import text as openapi_text
 from tests.conftest import EXTRACT, node, osm, way
 
@@ -336,3 +337,50 @@ def test_responses_carry_protective_headers(client):
         and "frame-ancestors 'none'" in headers["Content-Security-Policy"]
     )
     assert "Access-Control-Allow-Origin" not in headers
+
+
+# -- lines that wait -------------------------------------------------------------------------------------------------------
+
+
+def receive(client, name):
+    path = DEMO / "data" / "other" / name
+    return client.post(f"/incoming?name={name}", data=path.read_bytes(), content_type="application/octet-stream")
+
+
+def test_lines_wait_until_it_is_said_what_they_are(client):
+    reply = receive(client, "lines_and_nodes.gpkg")
+    assert reply.status_code == 201
+    streets, nodes = reply.json["layers"]
+    assert (streets["geometry"], nodes["geometry"]) == ("line", "point")
+    assert streets["roles"]["direction"] == "dir" and "F" in streets["fields"]["dir"]
+    assert 0.5 < streets["known"]["speed"] < 0.9 and streets["length_km"] == pytest.approx(30.9, abs=0.2)
+    address = f"/incoming/{reply.json['token']}/streets"
+    wrong = send_json(client, address, {"layer": "streets", "nodes_layer": "nodes", "nodes_field": "nothing"})
+    assert ended(client, wrong.headers["Location"])["problem"]["detail"].startswith(
+        "lines_and_nodes.gpkg: The node layer has no field"
+    )
+    # Said otherwise it works, with the same file.
+    right = send_json(client, address, {"layer": "streets", "nodes_layer": "nodes", "nodes_field": "node_no"})
+    done = ended(client, right.headers["Location"])
+    assert done["status"] == "successful" and done["result"]["report"]["links"] == 481
+    assert (
+        client.get(f"/studies/{done['result']['study']}/collections/nodes/items?limit=1&filter=node_id<2001").json[
+            "numberMatched"
+        ]
+        == 0
+    )
+    assert send_json(client, address, {}).status_code == 404, "it waits no more"
+
+
+def test_a_waiting_file_can_be_dismissed_and_words_are_checked(client):
+    token = receive(client, "lines.gpkg").json["token"]
+    assert send_json(client, f"/incoming/{token}/streets", {"tolerence": 1}).status_code == 400
+    assert client.delete(f"/incoming/{token}").status_code == 200
+    assert client.delete(f"/incoming/{token}").status_code == 404
+    assert client.delete("/incoming/..%2F..%2Fetc").status_code == 404
+    spoilt = client.post("/incoming?name=a.gpkg", data=b"rubbish", content_type="application/octet-stream")
+    assert spoilt.status_code == 400 and "a.gpkg" in spoilt.json["detail"]
+
+
+def send_json(client, address, document):
+    return client.post(address, json=document)

@@ -49,6 +49,7 @@ export type BuildReport = {
   share_with_maxspeed: number;
   share_named: number;
   share_oneway: number;
+  lines: Record<string, number>;
   source: string;
   built: string;
 };
@@ -136,8 +137,45 @@ export const liveReach = (study: string, inputs: Inputs, signal?: AbortSignal) =
     ...(signal ? { signal } : {}),
   });
 
+export type LineRoles = {
+  street_class: string | null;
+  name: string | null;
+  speed: string | null;
+  direction: string | null;
+  level: string | null;
+  forward: string;
+  backward: string;
+  both: string;
+  default_class: string;
+};
+export type IncomingLayer = {
+  name: string | null;
+  geometry: "point" | "line" | "polygon" | "mixed" | "empty";
+  count: number;
+  fields: Record<string, string[]>;
+  length_km?: number;
+  roles?: LineRoles;
+  known?: Record<string, number>;
+};
+/** A file that waits at the server until it is decided what it is. */
+export type Incoming = { token: string; name: string; layers: IncomingLayer[] };
+type LineWords = {
+  study: string | null;
+  layer: string | null;
+  fields: Record<string, string>;
+  tolerance: number;
+  first_node: number;
+  nodes_layer: string | null;
+  nodes_field: string | null;
+};
+export const receive = (file: File, onProgress: (share: number) => void) => send<Incoming>("/incoming", file, onProgress);
+export const buildLines = (token: string, words: LineWords) => sendJson<JobInfo>(`/incoming/${token}/streets`, "POST", words);
+export const dismissIncoming = (token: string) => sendJson<unknown>(`/incoming/${token}`, "DELETE");
+
 /** Send a file; resolves to its job. Progress of the sending itself is reported from 0 to 1. */
-export function upload(path: string, file: File, onProgress: (share: number) => void): Promise<JobInfo> {
+export const upload = (path: string, file: File, onProgress: (share: number) => void) => send<JobInfo>(path, file, onProgress);
+
+function send<T>(path: string, file: File, onProgress: (share: number) => void): Promise<T> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
     request.open("POST", `${path}?name=${encodeURIComponent(file.name)}`);
@@ -148,7 +186,7 @@ export function upload(path: string, file: File, onProgress: (share: number) => 
         new ProblemError({ type: "", title: "Sending failed", status: 0, detail: "The file could not be sent. Try again." }),
       );
     request.onload = () => {
-      const body = JSON.parse(request.responseText) as JobInfo & { detail: string; title: string };
+      const body = JSON.parse(request.responseText) as T & { detail: string; title: string };
       if (request.status >= 400) {
         reject(new ProblemError({ type: "", title: body.title, status: request.status, detail: body.detail }));
       } else {

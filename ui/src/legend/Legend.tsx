@@ -41,6 +41,7 @@ function Swatch({ kind, fill, line }: LegendRow["swatch"]) {
       {kind === "area" && <rect x="0.75" y="0.75" width="20.5" height="12.5" fill={fill} stroke={stroke} strokeWidth="1.2" />}
       {kind === "line" && stroke !== "transparent" && <path d="M0 7H22" stroke={stroke} strokeWidth="2.4" />}
       {kind === "line" && stroke === "transparent" && <text x="4" y="12" fontFamily="Source Serif 4 Variable" fontStyle="italic" fontSize="13" fill="var(--ink-2)">Aa</text>}
+      {kind === "number" && <text x="3" y="12" fontFamily="IBM Plex Sans" fontSize="12" fill="var(--ink-2)">12</text>}
       {kind === "dash" && <path d="M0 7H22" stroke={stroke} strokeWidth="2" strokeDasharray="5 3" />}
       {kind === "circle" && <circle cx="11" cy="7" r="3.6" fill="var(--page)" stroke="var(--ink)" strokeWidth="1.2" />}
       {kind === "triangle" && <path d="M11 1 17 12H5Z" fill="var(--page)" stroke="var(--warn)" strokeWidth="1.4" />}

@@ -13,7 +13,7 @@ export type LegendRow = {
   key: string;
   label: string;
   count?: number | undefined;
-  swatch: { kind: "area" | "line" | "dash" | "button" | "triangle" | "circle"; fill?: string; line?: string };
+  swatch: { kind: "area" | "line" | "dash" | "button" | "triangle" | "circle" | "number"; fill?: string; line?: string };
 };
 export type LegendGroup = { title: string; note?: string; rows: LegendRow[] };
 export type StreetsShown = { kind: "plain" } | { kind: "mode"; mode: string } | { kind: "reach"; inputs: Inputs; limits: number[] };
@@ -72,16 +72,18 @@ function streetsStage(content: MapContent, overview: Overview, streets: Packed |
       { key: "nodes", label: "Node", count: overview.build?.nodes, swatch: { kind: "circle" } },
       { key: "", label: "Link", count: overview.build?.links, swatch: { kind: "line", line: "var(--st-main)" } },
       { key: "border", label: "Border node", count: border, swatch: { kind: "triangle" } },
+      { key: "numbers", label: "Node number", swatch: { kind: "number" } },
+      { key: "link-numbers", label: "Link number", swatch: { kind: "number" } },
     ],
-    note: "Nodes show from street scale on.",
+    note: "Nodes and numbers show from street scale on; a link's number reads in the direction in which it was drawn.",
   });
   if (!streets) return;
-  const [isBorder, lon, lat] = streets.arrays.slice(7) as [Uint8Array, Float64Array, Float64Array];
+  const [isBorder, lon, lat, number] = streets.arrays.slice(7) as [Uint8Array, Float64Array, Float64Array, Float64Array];
   const features: Feature[] = [];
   for (let i = 0; i < lon.length; i++) {
     if (hidden[isBorder[i] ? "border" : "nodes"]) continue;
     const coordinates = [lon[i] as number, lat[i] as number];
-    features.push({ type: "Feature", properties: { border: isBorder[i] === 1 }, geometry: { type: "Point", coordinates } });
+    features.push({ type: "Feature", properties: { border: isBorder[i] === 1, number: number[i] }, geometry: { type: "Point", coordinates } });
   }
   content.overlays.nodes = collection(features);
 }

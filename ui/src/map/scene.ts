@@ -140,6 +140,8 @@ const BASE_KEYS: Record<string, string> = {
   "street-names": "names",
   "place-names": "names",
   "peak-names": "names",
+  "node-numbers": "numbers",
+  "link-numbers": "link-numbers",
   "city-names": "names",
   field: "green",
   sand: "green",

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { listStudies } from "../api/own";
 import { message } from "../state/sheet";
 import { go } from "../state/store";
-import { Drop, EXTRACTS } from "./intake";
+import { Drop, EXTRACTS, LINES } from "./intake";
 
 export function Home() {
   const { data, error } = useQuery({ queryKey: ["studies"], queryFn: listStudies, staleTime: 0 });
@@ -27,8 +27,9 @@ export function Home() {
       <h2 style={{ font: "600 13px/20px var(--sans)", margin: "0 0 4px" }}>A new study</h2>
       <Drop
         path="/studies"
-        prompt="Drop a map extract here, or"
-        hint={EXTRACTS}
+        study={null}
+        prompt="Drop a map extract or a layer of street lines here, or"
+        hint={`${EXTRACTS}; ${LINES}`}
         onDone={(job) => go(job.result?.study ?? null, "sources")}
       />
     </main>

@@ -2,7 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import type { BuildReport, LayerInfo, Overview } from "../api/own";
 import { clock, figure, km, words } from "../common/format";
-import { Drop, EXTRACTS } from "./intake";
+import { Drop, EXTRACTS, LINES } from "./intake";
 
 const USES: Record<string, string> = { places: "places", zones: "zones", base: "base map" };
 
@@ -14,13 +14,14 @@ export function Sources({ overview }: { overview: Overview }) {
   return (
     <>
       <h1>What do we have?</h1>
-      <p className="dateline">{build ? `Extract ${build.source}, taken in at ${clock(build.built)}` : "No extract yet"}</p>
+      <p className="dateline">{build ? `Streets from ${build.source}, taken in at ${clock(build.built)}` : "No streets yet"}</p>
       {build && <CameIn build={build} />}
       <h2>Bring in</h2>
       <Drop
         path={`/studies/${overview.id}/sources`}
-        prompt="Drop a layer of places or zones, or a newer extract, or"
-        hint={`Layers: GeoPackage, GeoJSON, FlatGeobuf, zipped Shapefile, or CSV with lon and lat. Extracts: ${EXTRACTS}`}
+        study={overview.id}
+        prompt="Drop a layer of places or zones, or newer streets, or"
+        hint={`Layers: GeoPackage, GeoJSON, FlatGeobuf, zipped Shapefile, or CSV with lon and lat. Streets: ${EXTRACTS}; ${LINES}`}
         onDone={() => void queries.invalidateQueries()}
       />
       <h2>Layers</h2>

@@ -68,6 +68,7 @@ export function Streets({ overview }: { overview: Overview }) {
         A mode keeps the largest part in which every place can reach every other, one-way streets counted. Places on other parts are named in the
         doubts of an answer.
       </p>
+      {build.lines && Object.keys(build.lines).length > 0 && <FromLines lines={build.lines} />}
       <h2>Left out or cut</h2>
       <table className="plain">
         <tbody>
@@ -76,6 +77,31 @@ export function Streets({ overview }: { overview: Overview }) {
           <Line label="References to nodes the extract lacks" value={figure(build.references_missing)} />
           <Line label="Border nodes, where a street is cut" value={figure(build.border_nodes)} />
           <Line label="Links of no length, dropped" value={figure(build.zero_length_dropped)} />
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+/** What was done to make plain lines meet, and what was assumed where their fields say nothing. */
+function FromLines({ lines }: { lines: Record<string, number> }) {
+  const rows: [string, string][] = [
+    ["Crossings at one level, broken", "crossings_broken"],
+    ["Crossings kept apart by level", "kept_apart"],
+    ["Ends that meet a line, broken there", "ends_on_lines"],
+    [`Ends joined within ${figure(lines.tolerance_m ?? 0, 1)} m`, "ends_joined"],
+    ["Lines whose class is assumed", "without_known_class"],
+    ["Lines without a speed", "without_speed"],
+    ["Lines whose direction is not understood, open both ways", "direction_not_understood"],
+  ];
+  return (
+    <>
+      <h2>From {figure(lines.lines ?? 0)} lines</h2>
+      <table className="plain">
+        <tbody>
+          {rows.map(([label, key]) => (
+            <Line key={key} label={label} value={figure(lines[key] ?? 0)} />
+          ))}
         </tbody>
       </table>
     </>

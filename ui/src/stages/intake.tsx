@@ -1,26 +1,35 @@
-/** Dropping a file: it is sent, a job takes it in, and progress is shown until it has landed or failed. */
-import { LinearProgress } from "@mui/material";
+/** Dropping a file: it is sent, a job takes it in, and progress is shown until it has landed or failed. Lines are asked about. */
 import { useState, type DragEvent } from "react";
-import { follow, stopJob, upload, type JobInfo } from "../api/own";
-import { figure } from "../common/format";
+import { dismissIncoming, follow, receive, upload, type Incoming, type JobInfo } from "../api/own";
 import { message } from "../state/sheet";
+import { LineForm } from "./LineForm";
+import { Working, type WorkState } from "./working";
 
-type State = { name: string; progress: number; message: string; job: string | null } | null;
+type Props = { path: string; study: string | null; prompt: string; hint: string; onDone: (job: JobInfo) => void };
 
-export function Drop({ path, prompt, hint, onDone }: { path: string; prompt: string; hint: string; onDone: (job: JobInfo) => void }) {
+export function Drop({ path, study, prompt, hint, onDone }: Props) {
   const [over, setOver] = useState(false);
-  const [state, setState] = useState<State>(null);
+  const [state, setState] = useState<WorkState | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
+  const [lines, setLines] = useState<Incoming | null>(null);
 
   async function take(files: FileList | null) {
     for (const file of Array.from(files ?? [])) {
       setProblem(null);
-      setState({ name: file.name, progress: 0, message: `Sending ${file.name}`, job: null });
+      const sending = (share: number) => setState({ progress: share * 0.1, message: `Sending ${file.name}`, job: null });
+      sending(0);
       try {
-        const job = await upload(path, file, (share) => setState((s) => s && { ...s, progress: share * 0.1 }));
-        const ended = await follow(job.jobID, (now) =>
-          setState({ name: file.name, progress: 0.1 + now.progress / 111, message: now.message, job: now.jobID }),
-        );
+        if (MAY_HOLD_LINES.test(file.name)) {
+          const incoming = await receive(file, sending);
+          if (incoming.layers.some(({ geometry }) => geometry === "line")) {
+            setLines(incoming);
+            setState(null);
+            continue;
+          }
+          void dismissIncoming(incoming.token);
+        }
+        const job = await upload(path, file, sending);
+        const ended = await follow(job.jobID, (now) => setState({ progress: 0.1 + now.progress / 111, message: now.message, job: now.jobID }));
         if (ended.status === "successful") onDone(ended);
         else if (ended.status === "failed") setProblem(ended.problem?.detail ?? ended.message);
         else setProblem(`${file.name} was stopped. Nothing of it landed.`);
@@ -36,6 +45,14 @@ export function Drop({ path, prompt, hint, onDone }: { path: string; prompt: str
     setOver(false);
     void take(event.dataTransfer.files);
   };
+  if (lines) {
+    const close = () => setLines(null);
+    const done = (job: JobInfo) => {
+      close();
+      onDone(job);
+    };
+    return <LineForm incoming={lines} study={study} onDone={done} onClose={close} />;
+  }
   return (
     <>
       <div
@@ -54,22 +71,7 @@ export function Drop({ path, prompt, hint, onDone }: { path: string; prompt: str
         </label>
         .<small>{hint}</small>
       </div>
-      {state && (
-        <div className="running" role="status">
-          <div>
-            <span>{state.message}</span>
-            <span>
-              {figure(state.progress * 100)} %{" "}
-              {state.job && (
-                <button className="linkish" onClick={() => void stopJob(state.job ?? "")}>
-                  Stop
-                </button>
-              )}
-            </span>
-          </div>
-          <LinearProgress variant="determinate" value={state.progress * 100} aria-label={state.message} />
-        </div>
-      )}
+      {state && <Working state={state} />}
       {problem && (
         <p className="problem" role="alert">
           {problem}
@@ -79,4 +81,6 @@ export function Drop({ path, prompt, hint, onDone }: { path: string; prompt: str
   );
 }
 
+const MAY_HOLD_LINES = /\.(gpkg|fgb|zip|geojson|json)$/i;
 export const EXTRACTS = "OSM XML or PBF: .osm, .osm.gz, .osm.bz2, .osm.pbf";
+export const LINES = "lines as GeoPackage, FlatGeobuf, GeoJSON or zipped Shapefile";

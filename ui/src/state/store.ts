@@ -58,7 +58,7 @@ export const useScreen = create<Screen>((set) => ({
   picking: null,
   runs: {},
   live: null,
-  hidden: {},
+  hidden: { numbers: true, "link-numbers": true },
   row: null,
   street: null,
   notice: null,

@@ -1,0 +1,77 @@
+"""A newcomer takes the unbroken street lines to a numbered street graph, reading nothing but the page."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.support.ui import Select
+
+from awl.cli import DEMO
+from awl.study.study import Study
+from tests.browser.chromium import Page
+
+pytestmark = pytest.mark.browser
+OTHER = DEMO / "data" / "other"
+
+
+def drop(page: Page, name: str) -> None:
+    page.driver.get(f"{page.address}/")
+    page.find("h1", "Awl")
+    page.driver.find_element(By.CSS_SELECTOR, "[data-testid=file]").send_keys(str(OTHER / name))
+    page.find("[data-testid=line-form]", "Take")
+
+
+def test_from_plain_lines_to_a_numbered_street_graph(page: Page, served: Path) -> None:
+    drop(page, "lines.gpkg")
+    form = page.find("[data-testid=line-form]").text
+    assert "109 lines" in form and "71 % a speed" in form
+    assert Select(page.find("[aria-label='Field with the direction']")).first_selected_option.text == "dir"
+    assert Select(page.find("[aria-label='Value that means against it']")).first_selected_option.text == "T"
+    page.type("[aria-label='First node number']", "1001")
+    page.click("button", "Build streets")
+    page.find("h1", "What do we have?")
+    page.click(".stage", "Streets")
+    page.find("h2", "From 109 lines")
+    graph = Study(served / "lines.gpkg").graph
+    assert (graph.node_count, graph.link_count, int(graph.node_number.min())) == (313, 481, 1001)
+    # Numbers on the map: each node shows the number the study knows it by.
+    page.click(".legend-row", "Node number")
+    page.click(".legend-row", "Link number")
+    row = graph.node_count // 2
+    page.script(
+        "window.awlMap.map.jumpTo({center: [arguments[0], arguments[1]], zoom: 18})",
+        float(graph.node_lon[row]),
+        float(graph.node_lat[row]),
+    )
+    page.settled()
+    shown = "return window.awlMap.map.queryRenderedFeatures({layers: ['node-numbers']}).map(f => f.properties.number)"
+    page.wait(lambda: int(graph.node_number[row]) in page.script(shown), "the number of a node")
+    assert page.wait(
+        lambda: page.script("return window.awlMap.map.queryRenderedFeatures({layers: ['link-numbers']}).length"),
+        "link numbers",
+    )
+    page.click(".legend-row", "Node number")
+    page.click(".legend-row", "Link number")
+    assert page.log() == ""
+
+
+def test_numbers_from_the_node_layer_and_a_refusal(page: Page, served: Path) -> None:
+    drop(page, "lines_and_nodes.gpkg")
+    Select(page.find("[aria-label='Numbering']")).select_by_visible_text("by nodes, node_no")
+    page.type("[aria-label='Tolerance in metres']", "900")
+    page.click("button", "Build streets")
+    page.find("[role=alert]", "tolerance of 900 m is not sensible")
+    page.type("[aria-label='Tolerance in metres']", "0.5")
+    page.click("button", "Build streets")
+    page.find("h1", "What do we have?")
+    graph = Study(served / "lines_and_nodes.gpkg").graph
+    assert int(graph.node_number.min()) == 2001
+
+
+def test_lines_can_be_left(page: Page, served: Path) -> None:
+    drop(page, "lines.gpkg")
+    page.click("button", "Leave it")
+    page.find(".drop", "choose a file")
+    page.wait(lambda: not list(served.glob(".waiting-*")), "the waiting file to go")
