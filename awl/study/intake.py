@@ -7,6 +7,7 @@ import json
 import os
 import shutil
 from collections import Counter
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -22,7 +23,7 @@ from awl.core.streets.graph import StreetGraph
 from awl.core.streets.lines import raw_of_lines
 from awl.core.streets.numbering import numbered_by, numbered_from
 from awl.core.streets.raw import RawExtract
-from awl.formats import geojson, osm_pbf, osm_xml, vector
+from awl.formats import geojson, gmns_read, osm_pbf, osm_xml, vector
 from awl.formats.limits import MAX_FIELDS, check_size
 from awl.formats.table import Layer
 from awl.study.line_fields import BuildOptions, guess, streets_of
@@ -60,22 +61,27 @@ def build(
     """
     progress, options = progress or Progress(), options or BuildOptions()
     source = source or extract.name
-    check_size(extract)
-    if is_extract(source):
+    notes: dict[str, float] = {}
+    is_gmns = gmns_read.is_folder(extract)
+    if not is_gmns:
+        check_size(extract)
+    if is_gmns:
+        raw = gmns_read.read(extract)
+    elif is_extract(source):
         reader = osm_pbf.read if source.lower().endswith(".pbf") else osm_xml.read
         raw = reader(extract, progress.part(0.0, 0.5))
-        notes: dict[str, float] = {}
     elif is_lines(source):
         raw, notes = _read_lines(extract, source, options, progress.part(0.0, 0.5))
     else:
         raise AwlError(
             f"'{source}' is not a kind of file Awl builds streets from",
             where=source,
-            remedy=f"Give a map extract ({', '.join(EXTRACT_ENDINGS)}) or a line layer ({', '.join(LINE_ENDINGS)})",
+            remedy=f"Give a map extract ({', '.join(EXTRACT_ENDINGS)}), a line layer ({', '.join(LINE_ENDINGS)})"
+            " or a folder of GMNS tables",
         )
     graph, report = build_graph(raw, area, progress.part(0.5, 0.7))
     report.lines = notes
-    graph = _numbered(graph, options)
+    graph = replace(graph, node_number=graph.node_id) if is_gmns else _numbered(graph, options)
     progress.step(0.7, "Drawing the base map")
     base = base_layers(raw)
     progress.step(0.85, "Writing the study")
