@@ -312,8 +312,8 @@ def _inside(town: Town, block: shapely.Polygon, kind: str, names: Names, rng: Ge
         loop = shapely.buffer(block, -26, join_style="mitre")
         if loop.geom_type == "Polygon" and not loop.is_empty and loop.area > 2500:
             ring = shapely.LineString(shapely.simplify(loop, 2).exterior.coords)
-            stub = _stub(block, ring, rng)
-            town.streets.append(Street(shapely.LineString([*stub.coords]), {"highway": "service"}, kind))
+            spur = _spur(block, ring, rng)
+            town.streets.append(Street(shapely.LineString([*spur.coords]), {"highway": "service"}, kind))
             town.streets.append(Street(ring, {"highway": "service", "maxspeed": "10"}, kind))
             middle = np.array(ring.centroid.coords[0])
             for spot in shapely.get_coordinates(
@@ -343,9 +343,9 @@ def _garden(town: Town, block: shapely.Polygon, names: Names, rng: Generator) ->
         loop = shapely.buffer(block, -34)
         if loop.geom_type == "Polygon" and not loop.is_empty and loop.area > 3000:
             ring = shapely.LineString(shapely.simplify(loop, 3).exterior.coords)
-            stub = _stub(block, ring, rng)
+            spur = _spur(block, ring, rng)
             tags = street_tags("residential", "garden", names, rng) | {"noexit": ""}
-            town.streets += [Street(ring, tags, "garden"), Street(stub, dict(tags), "garden")]
+            town.streets += [Street(ring, tags, "garden"), Street(spur, dict(tags), "garden")]
             inner = shapely.Polygon(ring.coords)
             return [part for part in (block.difference(inner.buffer(0.1)), inner) if part.geom_type == "Polygon"]
     tags = street_tags("residential", "garden", names, rng)
@@ -373,7 +373,7 @@ def _axis(block: shapely.Polygon, share: float, rng: Generator) -> shapely.LineS
     return max(shapely.get_parts(inside), key=lambda part: part.length)
 
 
-def _stub(block: shapely.Polygon, ring: shapely.LineString, rng: Generator) -> shapely.LineString:
+def _spur(block: shapely.Polygon, ring: shapely.LineString, rng: Generator) -> shapely.LineString:
     """A short way from the edge of a block to a ring within it."""
     start = ring.interpolate(rng.random(), normalized=True)
     edge = block.exterior.interpolate(block.exterior.project(start))

@@ -109,7 +109,7 @@ def _sidewalks(roads: Roads, town: Town, rng: Generator) -> list[Street]:
 
 
 def _onto(line: shapely.LineString, point: tuple[float, ...]) -> np.ndarray:
-    """A little beyond the nearest point of a line, so that a stub drawn to it surely meets the line."""
+    """A little beyond the nearest point of a line, so that a spur drawn to it surely meets the line."""
     near = np.array(line.interpolate(line.project(shapely.Point(point))).coords[0])
     out = near - np.array(point)
     return near + out / max(np.hypot(*out), 1e-6) * 0.3
@@ -122,7 +122,7 @@ def _noded(streets: list[Street]) -> list[tuple[np.ndarray, dict[str, str], str]
     pieces = shapely.get_parts(whole)
     middle = shapely.line_interpolate_point(pieces, 0.5, normalized=True)
     _, source = shapely.STRtree(lines).query_nearest(middle, all_matches=False)
-    pieces, source = _without_stubs(pieces, source, streets)
+    pieces, source = _without_spurs(pieces, source, streets)
     ways = []
     order = np.argsort(source, kind="stable")
     for rows in np.split(order, np.flatnonzero(np.diff(source[order])) + 1):
@@ -143,7 +143,7 @@ def _against(xy: np.ndarray, drawn: shapely.LineString) -> bool:
     return first > last
 
 
-def _without_stubs(pieces: np.ndarray, source: np.ndarray, streets: list[Street]) -> tuple[np.ndarray, np.ndarray]:
+def _without_spurs(pieces: np.ndarray, source: np.ndarray, streets: list[Street]) -> tuple[np.ndarray, np.ndarray]:
     """Drop what little sticks out where a line was drawn a bit too far."""
     most = np.array(
         [{"crossing": 1.2, "sidewalk": 1.2}.get(s.quarter, 60.0 if s.quarter == "" else 6.0) for s in streets]
@@ -152,8 +152,8 @@ def _without_stubs(pieces: np.ndarray, source: np.ndarray, streets: list[Street]
     keys = np.round(ends / GRID_M).astype(np.int64)
     _, node = np.unique(keys.reshape(-1, 2), axis=0, return_inverse=True)
     degree = np.bincount(node)[node.reshape(-1, 2)]
-    stub = (degree.min(axis=1) == 1) & (shapely.length(pieces) < most[source])
-    return pieces[~stub], source[~stub]
+    spur = (degree.min(axis=1) == 1) & (shapely.length(pieces) < most[source])
+    return pieces[~spur], source[~spur]
 
 
 def _by_bridge(way: Way, land: Land, roads: Roads) -> list[Way]:

@@ -141,7 +141,7 @@ def write_table(connection: sqlite3.Connection, table: str, layer: Layer, title:
     blobs = encode(layer.geometry)
     connection.executemany(
         f'INSERT INTO "{table}" VALUES ({marks})',
-        zip(range(1, len(blobs) + 1), blobs, *layer.columns.values(), strict=True),
+        zip(range(1, len(blobs) + 1), blobs, *map(_storable, layer.columns.values(), types), strict=True),
     )
     bounds = shapely.bounds(layer.geometry)
     there = np.flatnonzero(~np.isnan(bounds[:, 0]))
@@ -269,6 +269,13 @@ def _sql_type(values: list[Any]) -> str:
     if kinds <= {int, bool}:
         return "INTEGER"
     return "REAL" if kinds <= {int, float, bool} else "TEXT"
+
+
+def _storable(values: list[Any], kind: str) -> list[Any]:
+    """Values as their column takes them: truth values among text become words, not the digits SQLite would make of them."""
+    if kind != "TEXT":
+        return values
+    return [str(value).lower() if isinstance(value, bool) else value for value in values]
 
 
 def _type_name(geometry: NDArray[np.object_]) -> str:

@@ -66,7 +66,7 @@ def test_an_end_short_of_a_line_is_joined_within_the_tolerance(gap, joined):
     assert report.ends_joined == int(joined)
 
 
-def test_a_line_drawn_a_little_too_far_leaves_no_stub():
+def test_a_line_drawn_a_little_too_far_leaves_no_spur():
     graph, _ = graph_of([(-50, 0), (50, 0)], [(10, -0.3), (10, 40)], tolerance=0.5)
     assert (graph.node_count, graph.link_count) == (4, 3)
     graph, _ = graph_of([(-50, 0), (50, 0)], [(10, -0.3), (10, 40)], tolerance=0.1)

@@ -105,7 +105,7 @@ def test_streets_share_a_node_where_they_meet_and_keep_their_direction():
     assert named["a"][0].tolist() == [0, 0] and named["b"][0].tolist() == [50, 30]
 
 
-def test_a_stub_is_dropped_but_a_dead_end_is_kept():
+def test_a_spur_is_dropped_but_a_dead_end_is_kept():
     ways = _noded(
         [street((0, 0), (100, 0), name="a"), street((50, -3), (50, 60), name="b"), street((80, 0), (80, 25), name="c")]
     )

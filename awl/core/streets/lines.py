@@ -145,7 +145,7 @@ def _meetings(
     a, b = a[once], b[once]
     points, pair = _points_of(shapely.intersection(flat[a], flat[b]))
     a, b = a[pair], b[pair]
-    # A crossing within the tolerance of an end is that end: a line drawn a little too far leaves no stub.
+    # A crossing within the tolerance of an end is that end: a line drawn a little too far leaves no spur.
     points, end_a = _drawn_to_end(flat[a], points, tolerance_m)
     points, end_b = _drawn_to_end(flat[b], points, tolerance_m)
     same = level[a] == level[b]
