@@ -272,10 +272,20 @@ def _sql_type(values: list[Any]) -> str:
 
 
 def _storable(values: list[Any], kind: str) -> list[Any]:
-    """Values as their column takes them: truth values among text become words, not the digits SQLite would make of them."""
+    """Values as their column takes them: among text, numbers and truth values become text without loss.
+
+    Left to SQLite, true becomes 1 and a number keeps 15 digits.
+    """
     if kind != "TEXT":
         return values
-    return [str(value).lower() if isinstance(value, bool) else value for value in values]
+    return [
+        value
+        if value is None or isinstance(value, str)
+        else str(value).lower()
+        if isinstance(value, bool)
+        else str(value)
+        for value in values
+    ]
 
 
 def _type_name(geometry: NDArray[np.object_]) -> str:
