@@ -278,14 +278,13 @@ def _storable(values: list[Any], kind: str) -> list[Any]:
     """
     if kind != "TEXT":
         return values
-    return [
-        value
-        if value is None or isinstance(value, str)
-        else str(value).lower()
-        if isinstance(value, bool)
-        else str(value)
-        for value in values
-    ]
+
+    def text(value: Any) -> Any:
+        if isinstance(value, bool):
+            return "true" if value else "false"
+        return str(value) if isinstance(value, int | float) else value
+
+    return [text(value) for value in values]
 
 
 def _type_name(geometry: NDArray[np.object_]) -> str:
