@@ -1,18 +1,21 @@
 """CQL2 text filters (OGC 21-065) as SQL with parameters.
 
-The text is parsed by pygeofilter; only fields that exist are let through, and every value travels as a parameter.
+The text is parsed by pygeofilter, with the rules for AND, OR and NOT mended (see `_CONDITION`); only fields that exist are
+let through, and every value travels as a parameter.
 """
 
 from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from pathlib import Path
 from typing import Any
 
+import pygeofilter.parsers.cql2_text.parser as cql2
+from lark import Lark
 from lark.exceptions import LarkError, UnexpectedInput
 from pygeofilter import ast
 from pygeofilter.backends.evaluator import Evaluator, handle
-from pygeofilter.parsers.cql2_text import parse
 
 from awl.core.errors import AwlError
 
@@ -21,6 +24,29 @@ MAX_LENGTH = 4000
 _TEXT = re.compile(r"'(?:[^']|'')*'")
 _QUOTE = "\ue000"
 """Stands for a doubled quote inside a text, which the parser does not know but CQL2 has."""
+
+
+_CONDITION = """
+?condition: conjunction | condition "OR"i conjunction -> or_
+?conjunction: condition_1 | conjunction "AND"i condition_1 -> and_
+?condition_1: predicate | "NOT"i condition_1 -> not_ | "(" condition ")"
+
+"""
+"""CQL2, Annex B: AND binds more tightly than OR, and NOT takes any condition. The package's own rules do neither."""
+
+
+def _parser() -> Lark:
+    package = Path(cql2.__file__).parent
+    grammar = (package / "grammar.lark").read_text(encoding="utf-8")
+    head, rest = grammar.split("?condition:", 1)
+    predicates = rest[rest.index("?predicate:") :]
+    return Lark(
+        head + _CONDITION + predicates,
+        parser="lalr",
+        maybe_placeholders=False,
+        transformer=cql2.CQLTransformer(),
+        import_paths=[str(package.parent)],
+    )
 
 
 class _ToSql(Evaluator):
@@ -83,6 +109,9 @@ class _ToSql(Evaluator):
         return f"({lhs[0]} IS {'NOT ' if node.not_ else ''}NULL)", lhs[1]
 
 
+_PARSER = _parser()
+
+
 def to_sql(text: str, fields: Sequence[str]) -> Sql:
     """SQL condition and parameters for a CQL2 filter over a table with `fields`.
 
@@ -91,7 +120,7 @@ def to_sql(text: str, fields: Sequence[str]) -> Sql:
     if len(text) > MAX_LENGTH:
         raise AwlError(f"The filter is longer than {MAX_LENGTH} characters", inputs=("filter",))
     try:
-        tree = parse(_TEXT.sub(lambda found: "'" + found[0][1:-1].replace("''", _QUOTE) + "'", text))
+        tree = _PARSER.parse(_TEXT.sub(lambda found: "'" + found[0][1:-1].replace("''", _QUOTE) + "'", text))
     except UnexpectedInput as error:
         at = error.column if isinstance(error.column, int) and error.column > 0 else len(text)
         raise AwlError(

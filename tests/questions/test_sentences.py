@@ -1,0 +1,88 @@
+"""A question's sentence is English in every combination of its words, and hides none that matters."""
+
+from __future__ import annotations
+
+import itertools
+import re
+
+import pytest
+
+from awl.questions import QUESTIONS
+from awl.questions.describe import process_description
+
+WORDS = {
+    "mode": "walker",
+    "places": "14 cool rooms",
+    "zones": "180 zones",
+    "from": "180 zones",
+    "to": "14 cool rooms",
+    "waypoints": "Curl Lane and Gant Avenue",
+    "limits": "5, 10, 15 minutes",
+    "limit": "within 10 minutes",
+    "fields": "population",
+    "closures": "Heron Footbridge",
+}
+
+
+def sentences(ident):
+    """The sentence for every combination of the choice words, as the browser puts it together."""
+    described = process_description(QUESTIONS[ident])
+    slots = described["x-awl"]["slots"]
+    choices = {name: list(slot["words"].items()) for name, slot in slots.items() if "words" in slot and name != "mode"}
+    for picked in itertools.product(*choices.values()):
+        chosen = dict(zip(choices, picked, strict=True))
+        for absent in [set()] + [
+            {name} for name, entry in described["inputs"].items() if entry["schema"].get("default", "x") is None
+        ]:
+            values = {name: key for name, (key, _) in chosen.items()} | {name: None for name in absent}
+            values = {name: entry["schema"].get("default") for name, entry in described["inputs"].items()} | values
+            template = next(
+                s["text"]
+                for s in described["x-awl"]["sentences"]
+                if all(values.get(name) == wanted for name, wanted in s["when"].items())
+            )
+            filled = WORDS | {name: text for name, (_, text) in chosen.items()}
+            empty = {name for name, value in values.items() if value is None}
+            yield template, template.format(**filled), absent | (empty & set(slots) if "zones" in empty else set())
+
+
+@pytest.mark.parametrize("ident", QUESTIONS)
+def test_sentences_read_as_english(ident):
+    seen = set()
+    for _, text, _ in sentences(ident):
+        seen.add(text)
+        assert text[0].isupper() and text.endswith("?"), text
+        assert not re.search(r"\s\s|\s[,?]|,,|\{|\}|_", text), text
+        assert not re.search(r"\b(\w+) \1\b", text), f"a word stands twice: {text}"
+        assert not re.search(r"\b[aA] (?=[aeiou])", text), text
+    assert seen
+
+
+@pytest.mark.parametrize("ident", QUESTIONS)
+def test_no_word_that_changes_the_number_is_hidden(ident):
+    described = process_description(QUESTIONS[ident])
+    numbers = {
+        "mode",
+        "places",
+        "limits",
+        "direction",
+        "zones",
+        "fields",
+        "spread",
+        "measure",
+        "merge",
+        "waypoints",
+        "from",
+        "to",
+    }
+    for template, text, absent in sentences(ident):
+        shown = set(re.findall(r"\{(\w+)\}", template))
+        wanted = (numbers & set(described["inputs"]) & set(described["x-awl"]["slots"])) - absent
+        if "zones" in absent:
+            wanted -= {"fields"}
+        missing = (
+            wanted
+            - shown
+            - {name for s in described["x-awl"]["sentences"] if s["text"] == template for name in s["when"]}
+        )
+        assert not missing, f"{missing} not in: {text}"
