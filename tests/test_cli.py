@@ -84,7 +84,7 @@ WRONG = [
     (["build", "empty.osm", "--study", "s.gpkg"], "is empty"),
     (["build", "bad.osm", "--study", "s.gpkg"], "not well-formed"),
     (["build", "bad.osm", "--study", "s.txt"], "ending .gpkg"),
-    (["build", "bad.shp", "--study", "s.gpkg"], "not a kind of map extract"),
+    (["build", "bad.shp", "--study", "s.gpkg"], "not a kind of file Awl builds streets from"),
     (["build", "bad.osm", "bad.osm", "--study", "s.gpkg"], "one is read at a time"),
     (["build", "bad.osm", "--study", "s.gpkg", "--bbox", "3,2,1,0"], "empty or off the Earth"),
     (["build", "bad.osm", "--study", "s.gpkg", "--bbox", "here"], "is no box"),

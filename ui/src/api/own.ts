@@ -103,7 +103,7 @@ export type Street = {
 };
 export type JobInfo = StatusInfo & {
   problem?: { title: string; detail: string };
-  result?: { study: string; layers?: string[] };
+  result?: { study: string; layers?: string[]; report?: object };
 };
 
 export const listStudies = () => fetchJson<{ studies: { id: string; title: string }[] }>("/studies");

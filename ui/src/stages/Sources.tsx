@@ -1,7 +1,8 @@
 /** Stage Sources: what came in, and what else is wanted. */
 import { useQueryClient } from "@tanstack/react-query";
-import type { BuildReport, LayerInfo, Overview } from "../api/own";
+import type { BuildReport, JobInfo, LayerInfo, Overview } from "../api/own";
 import { clock, figure, km, words } from "../common/format";
+import type { Answer } from "../state/sheet";
 import { Drop, EXTRACTS, LINES } from "./intake";
 
 const USES: Record<string, string> = { places: "places", zones: "zones", base: "base map" };
@@ -9,6 +10,13 @@ const USES: Record<string, string> = { places: "places", zones: "zones", base: "
 export function Sources({ overview }: { overview: Overview }) {
   const queries = useQueryClient();
   const { build, layers } = overview;
+  const landed = (job: JobInfo) => {
+    // Answers that no page shows are not fetched anew; that they no longer fit the streets is known all the same.
+    if (job.result?.report) {
+      queries.setQueriesData<Answer | null>({ queryKey: ["answer", overview.id] }, (answer) => answer && { ...answer, fresh: false });
+    }
+    void queries.invalidateQueries();
+  };
   const own = layers.filter(({ role }) => role === "places" || role === "zones");
   const base = layers.filter(({ role }) => role === "base");
   return (
@@ -22,7 +30,7 @@ export function Sources({ overview }: { overview: Overview }) {
         study={overview.id}
         prompt="Drop a layer of places or zones, or newer streets, or"
         hint={`Layers: GeoPackage, GeoJSON, FlatGeobuf, zipped Shapefile, or CSV with lon and lat. Streets: ${EXTRACTS}; ${LINES}`}
-        onDone={() => void queries.invalidateQueries()}
+        onDone={landed}
       />
       <h2>Layers</h2>
       {own.length === 0 ? <p className="notice">No places or zones yet. Questions about people need zones with numbers of people.</p> : <LayerTable layers={own} />}
