@@ -6,7 +6,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from awl.cli import make_demo
+from awl.cli import DEMO, make_demo
 from tests.browser.chromium import Page, browser, server
 
 BRIDGE = (-36.19872, 41.29135)
@@ -66,6 +66,15 @@ def pictures(page: Page, folder: Path) -> None:
     page.picture(folder / "handout.png")
 
 
+def lines(page: Page, folder: Path) -> None:
+    """A street register that waits to become a street graph."""
+    page.driver.get(f"{page.address}/")
+    page.find("h1", "Awl")
+    page.find("[data-testid=file]").send_keys(str(DEMO / "data" / "other" / "lines_and_nodes.gpkg"))
+    page.find("[data-testid=line-form]", "Take")
+    page.picture(folder / "lines.png")
+
+
 def main(folder: Path) -> None:
     """Write all pictures to `folder`."""
     folder.mkdir(parents=True, exist_ok=True)
@@ -73,6 +82,7 @@ def main(folder: Path) -> None:
         make_demo(Path(studies))
         with server(Path(studies)) as address, browser(address) as page:
             pictures(page, folder)
+            lines(page, folder)
 
 
 if __name__ == "__main__":
