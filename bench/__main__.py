@@ -32,7 +32,7 @@ from awl.formats import osm_pbf
 from awl.questions.run import ask
 from awl.study.study import Study
 from bench.measure import Row, medians
-from bench.reading import CACHE, reading_pbf, reading_xml, region, storing
+from bench.reading import CACHE, joining, reading_pbf, reading_xml, region, storing
 
 
 def searches(name: str, network: Network) -> list[Row]:
@@ -79,7 +79,7 @@ def questions() -> list[Row]:
 
 def main(large: bool) -> None:
     """Measure and print."""
-    rows = [*reading_xml(), *reading_pbf(0, 5), *reading_pbf(1_000_000, 3), *storing(1_000_000)]
+    rows = [*reading_xml(), *reading_pbf(0, 5), *reading_pbf(1_000_000, 3), *storing(1_000_000), *joining(300_000)]
     if large:
         rows += [*reading_pbf(5_000_000, 1), *storing(5_000_000)]
     graph, _ = build_graph(osm_pbf.read(DEMO / "data" / "ferrow.osm.pbf"))

@@ -10,8 +10,14 @@ import tempfile
 from pathlib import Path
 from xml.parsers import expat
 
+import numpy as np
+import shapely
+
 from awl.cli import DEMO
+from awl.core.columns import Categorical
+from awl.core.geodesy import LocalPlane
 from awl.core.streets.build import build_graph
+from awl.core.streets.lines import LineStreets, raw_of_lines
 from awl.formats import osm_pbf, osm_xml
 from awl.formats.osm_pbf import blobs
 from bench.measure import Row, medians
@@ -64,6 +70,33 @@ def reading_pbf(nodes: int, rounds: int) -> list[Row]:
     name = f"{nodes / 1e6:g}M-node region" if nodes else "Ferrow"
     ours, bound = medians(lambda: osm_pbf.read(path), lambda: inflate(path), rounds=rounds)
     return [Row(f"{name}: read PBF; bound: inflate alone", ours, bound, f"x (takes {ours / bound:.1f} x the bound)")]
+
+
+JOIN_SECONDS = 30.0
+"""Bound for breaking and joining 300,000 plain lines."""
+
+
+def joining(count: int) -> list[Row]:
+    """Plain lines of a jittered lattice, in no order, broken and joined: against the bound."""
+    rng = np.random.default_rng(4)
+    side = int(np.sqrt(count / 2)) + 1
+    spots = np.stack(np.meshgrid(np.arange(side) * 90.0, np.arange(side) * 90.0), -1) + rng.normal(
+        0, 8, (side, side, 2)
+    )
+    across = np.stack([spots[:, :-1], spots[:, 1:]], axis=2).reshape(-1, 2, 2)
+    along = np.stack([spots[:-1], spots[1:]], axis=2).reshape(-1, 2, 2)
+    lines = LocalPlane(-36.2, 41.3).unproject(shapely.linestrings(rng.permutation(np.concatenate([across, along]))))
+    classes = {"highway": Categorical.of(["residential"] * len(lines))}
+    streets = LineStreets(lines, classes, np.zeros(len(lines), np.int64), np.arange(1, len(lines) + 1))
+    (ours,) = medians(lambda: raw_of_lines(streets, 0.5), rounds=1)
+    return [
+        Row(
+            f"{len(lines):,} plain lines broken and joined (bound {JOIN_SECONDS:g} s)",
+            ours,
+            JOIN_SECONDS,
+            "of the bound",
+        )
+    ]
 
 
 def storing(nodes: int) -> list[Row]:
