@@ -65,10 +65,10 @@ def questions() -> list[Row]:
         place = study.snapper("walk").snap(np.array([-36.2]), np.array([41.297]), 500.0)
         calls = {
             "isochrone, 14 places, 3 limits, areas": lambda: ask(study, "isochrone", {"places": rooms}),
-            "access, 180 zones, 3 limits, all groups": lambda: ask(
+            "access, 187 zones, 3 limits, all groups": lambda: ask(
                 study, "access", {"places": rooms, "zones": {"layer": "zones"}}
             ),
-            "matrix, 180 x 14": lambda: ask(study, "matrix", {"from": {"layer": "zones"}, "to": rooms}),
+            "matrix, 187 x 14": lambda: ask(study, "matrix", {"from": {"layer": "zones"}, "to": rooms}),
         }
         base, *times = medians(lambda: arrivals(network, place, "time"), *calls.values())
         return [
