@@ -117,7 +117,8 @@ def _check_nodes(number: Any, lon: Any, lat: Any, path: Path) -> None:
             remedy="Give each node a number of its own",
             kind="broken-numbering",
         )
-    if not np.isfinite(lon).all() or np.abs(lon).max() > 180 or np.abs(lat).max() > 90:
+    finite = np.isfinite(lon).all() and np.isfinite(lat).all()
+    if not finite or np.abs(lon).max() > 180 or np.abs(lat).max() > 90:
         raise AwlError("Coordinates are not degrees", where=path.name, remedy="Give x_coord, y_coord in WGS 84")
 
 
@@ -175,6 +176,8 @@ def _line(wkt: str, start: tuple[float, float], end: tuple[float, float], where:
         raise AwlError("The geometry is no WKT", where=where, remedy="Give a LINESTRING") from error
     if shape.geom_type != "LineString":
         raise AwlError(f"The geometry is a {shape.geom_type}", where=where, remedy="Give a LINESTRING")
+    if not np.isfinite(shapely.get_coordinates(shape)).all():
+        raise AwlError("A coordinate is not a finite number", where=where, remedy="Repair the geometry")
     inner = [(float(x), float(y)) for x, y, *_ in shape.coords][1:-1]
     return [start, *inner, end]
 

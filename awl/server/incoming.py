@@ -10,6 +10,7 @@ import re
 import secrets
 import shutil
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -83,8 +84,7 @@ def new_study() -> Response:
         _warm(known.study(ident))
         return {"study": ident, "report": vars(report)}
 
-    job = jobs().start("build", ident, work)
-    return reply(job.info(f"/studies/{ident}"), 201, Location=f"/jobs/{job.id}")
+    return _started(ident, work)
 
 
 @api.post("/studies/<study_id>/sources")
@@ -108,6 +108,11 @@ def add_source(study_id: str) -> Response:
         finally:
             shutil.rmtree(received.parent, ignore_errors=True)
 
+    return _started(study_id, work)
+
+
+def _started(study_id: str, work: Callable[[Progress], dict[str, Any]]) -> Response:
+    """Start the work as a job of a study, and say where it can be followed."""
     job = jobs().start("build", study_id, work)
     return reply(job.info(f"/studies/{study_id}"), 201, Location=f"/jobs/{job.id}")
 
@@ -174,8 +179,7 @@ def build_lines(token: str) -> Response:
         _warm(known.study(ident))
         return {"study": ident, "report": vars(report)}
 
-    job = jobs().start("build", ident, work)
-    return reply(job.info(f"/studies/{ident}"), 201, Location=f"/jobs/{job.id}")
+    return _started(ident, work)
 
 
 @api.delete("/incoming/<token>")

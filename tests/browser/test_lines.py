@@ -23,6 +23,11 @@ def drop(page: Page, name: str) -> None:
     page.find("[data-testid=line-form]", "Take")
 
 
+def build(page: Page) -> None:
+    page.click("button", "Build streets")
+    page.find("h1", "What do we have?")
+
+
 def test_from_plain_lines_to_a_numbered_street_graph(page: Page, served: Path) -> None:
     drop(page, "lines.gpkg")
     form = page.find("[data-testid=line-form]").text
@@ -30,8 +35,7 @@ def test_from_plain_lines_to_a_numbered_street_graph(page: Page, served: Path) -
     assert Select(page.find("[aria-label='Field with the direction']")).first_selected_option.text == "dir"
     assert Select(page.find("[aria-label='Value that means against it']")).first_selected_option.text == "T"
     page.type("[aria-label='First node number']", "1001")
-    page.click("button", "Build streets")
-    page.find("h1", "What do we have?")
+    build(page)
     page.click(".stage", "Streets")
     page.find("h2", "From 109 lines")
     graph = Study(served / "lines.gpkg").graph
@@ -64,8 +68,7 @@ def test_numbers_from_the_node_layer_and_a_refusal(page: Page, served: Path) -> 
     page.click("button", "Build streets")
     page.find("[role=alert]", "tolerance of 900 m is not sensible")
     page.type("[aria-label='Tolerance in metres']", "0.5")
-    page.click("button", "Build streets")
-    page.find("h1", "What do we have?")
+    build(page)
     graph = Study(served / "lines_and_nodes.gpkg").graph
     assert int(graph.node_number.min()) == 2001
 

@@ -78,11 +78,18 @@ BAD = {
     "no row": (HEAD, NODES, "link.csv: The table has no row"),
     "no number": (HEAD + "7,nine\n", NODES, "link.csv, line 2: 'nine' is no whole number"),
     "not degrees": (HEAD + "7,9\n", "node_id,x_coord,y_coord\n7,512000,4571000\n9,1,1\n", "not degrees"),
+    "lat not finite": (HEAD + "7,9\n", "node_id,x_coord,y_coord\n7,1,nan\n9,1,1\n", "not degrees"),
+    "WKT not finite": (
+        'from_node_id,to_node_id,geometry\n7,9,"LINESTRING (0 0, nan 1, 1 1)"\n',
+        NODES,
+        "line 2: A coordinate",
+    ),
     "bad WKT": ("from_node_id,to_node_id,geometry\n7,9,LINE 3\n", NODES, "line 2: The geometry is no WKT"),
     "a point": ("from_node_id,to_node_id,geometry\n7,9,POINT (1 1)\n", NODES, "line 2: The geometry is a Point"),
 }
 
 
+@pytest.mark.filterwarnings("ignore:invalid value")
 @pytest.mark.parametrize("kind", BAD)
 def test_bad_tables_say_which_line(tmp_path, kind):
     links, nodes, expected = BAD[kind]
