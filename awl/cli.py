@@ -17,6 +17,7 @@ from rich.progress import Progress as Bar
 from awl import __version__
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
+from awl.core.streets.build import LINK_CLASSES
 from awl.formats import geojson
 from awl.study import intake, records
 from awl.study.line_fields import BuildOptions, settings
@@ -92,13 +93,17 @@ json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON f
 @click.option("--nodes", type=click.Path(path_type=Path), help="A point layer whose numbers the nodes get.")
 @click.option("--nodes-layer", help="The layer of that file.")
 @click.option("--nodes-field", help="The field with the numbers.")
+@click.option("--crs", help="Coordinate system of the file, where it states none or a wrong one, such as EPSG:32626.")
+@click.option("--without", help="Street classes to leave out: service,track")
+@click.option("--weight", help="GMNS tables without geography: the column with the length of links.")
+@click.option("--keep-nodes", is_flag=True, help="Do not merge links where nothing changes between them.")
 @json_option
 def build(
     extract: tuple[Path, ...], study_path: Path, bbox: str | None, clip: Path | None, layer: str | None,
     pairs: tuple[str, ...], tolerance: float, first_node: int, nodes: Path | None, nodes_layer: str | None,
-    nodes_field: str | None, as_json: bool,
+    nodes_field: str | None, crs: str | None, without: str | None, weight: str | None, keep_nodes: bool, as_json: bool,
 ) -> None:  # fmt: skip
-    """Build a study with a street graph from a map extract or a line layer; prints the build report.
+    """Build a study with a street graph from a map extract, a line layer or a ready graph; prints the build report.
 
     Example: awl build ferrow.osm.pbf --study ferrow.gpkg
     """
@@ -107,7 +112,24 @@ def build(
     if study_path.suffix != ".gpkg":
         raise AwlError(f"'{study_path.name}' is no study file", remedy="Name it with the ending .gpkg")
     area = intake.area_from(bbox, clip)
-    options = BuildOptions(layer, settings(pairs), tolerance, first_node, nodes, nodes_layer, nodes_field)
+    left_out = tuple(name.strip() for name in (without or "").split(",") if name.strip())
+    if unknown := set(left_out) - set(LINK_CLASSES):
+        raise AwlError(
+            f"'{sorted(unknown)[0]}' is no class of street", remedy=f"Classes are: {', '.join(LINK_CLASSES)}"
+        )
+    options = BuildOptions(
+        layer,
+        settings(pairs),
+        tolerance,
+        first_node,
+        nodes,
+        nodes_layer,
+        nodes_field,
+        crs,
+        left_out,
+        weight,
+        not keep_nodes,
+    )
     with _Shown() as progress:
         report = intake.build(extract[0], study_path, area, progress=progress, options=options)
     if as_json:
@@ -122,6 +144,12 @@ def build(
         f"By length: {report.share_with_maxspeed:.0%} has a posted limit, {report.share_named:.0%} a name,"
         f" {report.share_oneway:.0%} is one-way."
     )
+    if report.barriers or report.restrictions:
+        kinds = ", ".join(f"{count} {name.replace('_', ' ')}" for name, count in report.barriers.items())
+        click.echo(
+            f"On nodes: {kinds or 'nothing'}. {report.restrictions} turn restrictions, {report.restrictions_not_placed} could not"
+            f" be placed. {report.nodes_merged:,} nodes merged away where nothing changes."
+        )
     if report.lines:
         made = report.lines
         click.echo(
@@ -149,13 +177,30 @@ def build(
 @click.option("--as", "ident", help="Id of the layer; from the file name when left out.")
 @click.option("--title", help="Title of the layer.")
 @click.option("--layer", "inner", help="The layer to take from a file that holds several.")
-def add(file: Path, study_path: Path, ident: str | None, title: str | None, inner: str | None) -> None:
-    """Add a layer of places or zones: GeoPackage, GeoJSON, FlatGeobuf, zipped Shapefile, or CSV with lon and lat.
+@click.option("--role", help="What it is used as: places, zones, parcels, buildings, lines; elevation or population.")
+@click.option("--crs", help="Coordinate system of the file, where it states none or a wrong one, such as EPSG:32626.")
+def add(
+    file: Path,
+    study_path: Path,
+    ident: str | None,
+    title: str | None,
+    inner: str | None,
+    role: str | None,
+    crs: str | None,
+) -> None:
+    """Add a layer (GeoPackage, GeoJSON, FlatGeobuf, zipped Shapefile, CSV with lon and lat or wkt) or a raster (GeoTIFF).
 
     Example: awl add layers.gpkg --study ferrow.gpkg --layer zones --as zones
     """
     study = Study(study_path)
-    ident = intake.add(file, study, ident, title, inner=inner)
+    ident = intake.add(file, study, ident, title, inner=inner, role=role, crs=crs)
+    grid = next((one for one in study.rasters() if one["id"] == ident), None)
+    if grid is not None:
+        click.echo(
+            f"{ident}: {grid['role']}, {grid['columns']} x {grid['rows']} cells of about {grid['cell_m']:.0f} m,"
+            f" {grid['least']:g} to {grid['most']:g}."
+        )
+        return
     entry = next(layer for layer in study.layers() if layer["id"] == ident)
     click.echo(f"{ident}: {entry['count']:,} {entry['role']}, fields {', '.join(entry['fields']) or 'none'}.")
 
@@ -171,9 +216,14 @@ def info(study_path: Path, as_json: bool) -> None:
     study = Study(study_path)
     layers = study.layers()
     if as_json:
-        click.echo(json.dumps({"title": study.title, "build": study.fact("build"), "layers": layers}))
+        known = {"title": study.title, "build": study.fact("build"), "layers": layers, "rasters": study.rasters()}
+        click.echo(json.dumps(known))
         return
     click.echo(study.title)
+    for grid in study.rasters():
+        click.echo(
+            f"  {grid['id']:<14} {grid['role']:<10} {grid['columns']} x {grid['rows']} cells, from {grid['source']}"
+        )
     for layer in layers:
         click.echo(
             f"  {layer['id']:<14} {layer['role']:<8} {layer['count']:>8,}  {layer['title']}, from {layer['source']}"
@@ -311,15 +361,19 @@ def run_sheet(sheet: str, study_path: Path, out: Path) -> None:
 @click.option("--out", required=True, type=click.Path(path_type=Path), help="A folder for streets, a file otherwise.")
 @click.option("--mode", default="walk", show_default=True, help="The mode whose streets and costs are written.")
 def export(what: str, study_path: Path, out: Path, mode: str) -> None:
-    """Write the street graph (WHAT = streets, as GMNS), or a layer by its id (.geojson, .csv).
+    """Write the street graph (WHAT = streets: a folder of GMNS tables, .gpkg or .geojson), or a layer by its id (.geojson, .csv).
 
     Example: awl export streets --study ferrow.gpkg --out gmns --mode drive
     """
-    from awl.server.downloads import graph_tables, layer_text
+    from awl.server.downloads import gmns_tables, graph_bytes, layer_text
 
     study = Study(study_path)
+    if what == "streets" and out.suffix:
+        _write(out, graph_bytes(study, mode, out.suffix[1:].lower()))
+        click.echo(str(out))
+        return
     if what == "streets":
-        tables = graph_tables(study, mode)
+        tables = gmns_tables(study, mode)
         out.mkdir(parents=True, exist_ok=True)
         for name, text in tables.items():
             _write(out / name, text.encode())

@@ -11,14 +11,15 @@ import orjson
 import shapely
 
 from awl.core.errors import AwlError
+from awl.formats.crs import to_degrees
 from awl.formats.limits import MAX_FEATURES, MAX_FIELDS, check_size
 from awl.formats.table import Layer
 
 Json = dict[str, Any]
 
 
-def read(path: Path) -> Layer:
-    """A layer from a `.geojson` or `.json` file."""
+def read(path: Path, crs: str | None = None) -> Layer:
+    """A layer from a `.geojson` or `.json` file; `crs` says what its coordinates are where they are not degrees."""
     check_size(path, 1 << 30)
     try:
         document = orjson.loads(path.read_bytes())
@@ -28,22 +29,15 @@ def read(path: Path) -> Layer:
             where=path.name,
             remedy="Export it as GeoJSON again",
         ) from error
-    return from_document(document, path.name)
+    return from_document(document, path.name, crs)
 
 
-def from_document(document: Any, where: str) -> Layer:
+def from_document(document: Any, where: str, crs: str | None = None) -> Layer:
     """A layer from a parsed GeoJSON document: a FeatureCollection, a Feature or a bare geometry."""
     features = _features_of(document, where)
     if len(features) > MAX_FEATURES:
         raise AwlError(f"{len(features):,} features are more than the {MAX_FEATURES:,} Awl takes in", where=where)
-    if isinstance(document, dict) and "crs" in document and "CRS84" not in str(document["crs"]):
-        name = (document["crs"] or {}).get("properties", {}).get("name", "unknown")
-        if "4326" not in str(name):
-            raise AwlError(
-                f"The file states the coordinate system {name}; GeoJSON is always WGS 84",
-                where=where,
-                remedy="Reproject it to WGS 84 (EPSG:4326)",
-            )
+    crs = crs or _stated(document)
     shapes = np.empty(len(features), object)
     keys: dict[str, None] = {}
     for row, feature in enumerate(features):
@@ -55,7 +49,7 @@ def from_document(document: Any, where: str) -> Layer:
         raise AwlError(
             f"{len(keys):,} fields are more than the {MAX_FIELDS} Awl takes in", where=where, remedy="Drop some fields"
         )
-    _check_degrees(shapes, where)
+    shapes = _in_degrees(shapes, crs, where)
     properties = [feature.get("properties") or {} for feature in features]
     columns: dict[str, list[Any]] = {key: [_plain(p.get(key)) for p in properties] for key in keys}
     if "id" not in columns and any("id" in feature for feature in features):
@@ -89,16 +83,29 @@ def _shape(geometry: Any, where: str) -> shapely.Geometry | None:
         ) from error
 
 
-def _check_degrees(shapes: Any, where: str) -> None:
+def _stated(document: Any) -> str | None:
+    """The coordinate system an older kind of GeoJSON names; RFC 7946 knows none but WGS 84."""
+    if not isinstance(document, dict) or not isinstance(document.get("crs"), dict):
+        return None
+    name = str((document["crs"].get("properties") or {}).get("name", "unknown"))
+    return None if "CRS84" in name or "4326" in name else name
+
+
+def _in_degrees(shapes: Any, crs: str | None, where: str) -> Any:
     coordinates = shapely.get_coordinates(shapes)
     if not np.isfinite(coordinates).all():
         raise AwlError("A coordinate is not a finite number", where=where, remedy="Repair the geometry")
+    if crs is not None:
+        return to_degrees(shapes, crs, where)
     if len(coordinates) and (np.abs(coordinates[:, 0]).max() > 180 or np.abs(coordinates[:, 1]).max() > 90):
         raise AwlError(
             f"Coordinates reach {coordinates[:, 0].max():,.0f}, {coordinates[:, 1].max():,.0f}: these are not degrees",
             where=where,
-            remedy="Reproject the file to WGS 84 (EPSG:4326); GeoJSON holds longitude and latitude",
+            remedy="Say which coordinate system they are in, or reproject the file to WGS 84 (EPSG:4326)",
+            inputs=("crs",),
+            kind="crs-missing",
         )
+    return shapes
 
 
 def _plain(value: Any) -> Any:

@@ -1,28 +1,47 @@
-"""Read GMNS node and link tables (`node.csv`, `link.csv`, and `geometry.csv` is not needed: links carry WKT).
+"""Read GMNS tables (`node.csv`, `link.csv`, Awl's `restriction.csv`; links carry WKT) as a street graph with its node numbers.
 
-Directed links that are each other's reverse become one street open both ways. Units are metres and km/h, or what
-`config.csv` says (`long_length`, `speed`). Node numbers are kept.
+Directed links that are each other's reverse become one street open both ways. Units are metres and km/h, or what `config.csv`
+says (`speed`). Further number columns become costs given for each direction. Coordinates are degrees, those of a stated
+coordinate system, or a drawing without geography whose lengths are a given weight.
 """
 
 from __future__ import annotations
 
 import csv
 import math
+import zipfile
+from collections.abc import Callable
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 
-from awl.core.columns import Categorical
 from awl.core.errors import AwlError
-from awl.core.streets.build import STREET_CLASSES
-from awl.core.streets.raw import RawExtract
+from awl.core.streets.build import JUNCTION_KEYS, LINK_CLASSES, STREET_KEYS
+from awl.core.streets.graph import StreetGraph
+from awl.formats import graph_tables
+from awl.formats.crs import to_degrees
 from awl.formats.limits import check_size
+from awl.formats.table import Layer
 
 DEFAULT_CLASS = "residential"
+DRAWN_CLASS = "road"
+DRAWING_DEGREES = 0.02
+"""Extent of a drawing on the globe, about that of a town, so that it can be looked at like one."""
 MPH = 1.609344
+MAX_UNPACKED = 2 << 30
+TABLES = ("node.csv", "link.csv", "config.csv", "restriction.csv")
 TRUE = ("true", "1", "t", "yes")
+KNOWN = {
+    "link_id", "parent_link_id", "from_node_id", "to_node_id", "directed", "geometry_id", "geometry", "dir_flag", "length",
+    "grade", "facility_type", "capacity", "free_speed", "bike_facility", "ped_facility", "parking", "allowed_uses",
+    "jurisdiction", "row_width", "street_link_id", "osm_way_id", "osm_way_ids", "name",
+}  # fmt: skip
+"""Columns of links that are no cost."""
+TAGS = {graph_tables.field_of(key) for key in STREET_KEYS}
 
 
 def is_folder(path: Path) -> bool:
@@ -30,42 +49,137 @@ def is_folder(path: Path) -> bool:
     return path.is_dir() and (path / "node.csv").is_file() and (path / "link.csv").is_file()
 
 
-def read(folder: Path) -> RawExtract:
-    """The nodes and links as ways that share nodes; `node_id` holds the numbers of the tables."""
-    nodes = _table(folder / "node.csv", ("node_id", "x_coord", "y_coord"))
-    links = _table(folder / "link.csv", ("from_node_id", "to_node_id"))
-    number = _whole(nodes, "node_id", folder / "node.csv")
-    lon, lat = (_numbers(nodes, name, folder / "node.csv") for name in ("x_coord", "y_coord"))
-    _check_nodes(number, lon, lat, folder / "node.csv")
-    per_unit = _speed_unit(folder / "config.csv")
-    rows = _streets(
-        links, {int(n): (x, y) for n, x, y in zip(number, lon, lat, strict=True)}, folder / "link.csv", per_unit
+def unpacked(archive_path: Path) -> Path | None:
+    """The folder of the tables of a zip archive, beside it; None when it holds no GMNS tables."""
+    folder = archive_path.with_suffix(".gmns")
+    if is_folder(folder):
+        return folder
+    try:
+        with zipfile.ZipFile(archive_path) as archive:
+            members = {Path(m.filename).name: m for m in archive.infolist() if Path(m.filename).name in TABLES}
+            if not {"node.csv", "link.csv"} <= set(members):
+                return None
+            if sum(m.file_size for m in members.values()) > MAX_UNPACKED:
+                raise AwlError(
+                    "The archive unpacks to more than Awl takes in", where=archive_path.name, remedy="Filter it first"
+                )
+            folder.mkdir(exist_ok=True)
+            for name, member in members.items():
+                with archive.open(member) as packed, (folder / name).open("wb") as out:
+                    left = member.file_size  # a member that lies about its size is cut off there
+                    while left > 0 and (chunk := packed.read(min(left, 1 << 20))):
+                        out.write(chunk)
+                        left -= len(chunk)
+    except zipfile.BadZipFile:
+        return None
+    return folder
+
+
+@dataclass
+class _Street:
+    """A street in the making: its ends and vertices as drawn, its attributes, costs along and against."""
+
+    tail: int
+    head: int
+    line: list[tuple[float, float]]
+    values: dict[str, Any]
+    costs: dict[str, list[float | None]] = field(default_factory=dict)
+    both: bool = False
+
+
+def read(folder: Path, crs: str | None = None, weight: str | None = None) -> StreetGraph:
+    """The graph of the tables. `weight` names the column that is the length of links in a drawing without geography."""
+    node_path, link_path = folder / "node.csv", folder / "link.csv"
+    nodes = _table(node_path, ("node_id", "x_coord", "y_coord"))
+    links = _table(link_path, ("from_node_id", "to_node_id"))
+    number = _whole(nodes, "node_id", node_path)
+    x, y = (_numbers(nodes, name, node_path) for name in ("x_coord", "y_coord"))
+    _check_numbers(number, node_path)
+    place = _placing(x, y, crs, weight, node_path)
+    lon, lat = place(x, y)
+    where = {int(n): spot for n, spot in zip(number, zip(lon.tolist(), lat.tolist(), strict=True), strict=True)}
+    costs = [name for name in links[0] if name not in KNOWN | TAGS and _is_cost(links, name)]
+    if weight is not None and weight not in costs:
+        raise AwlError(
+            f"The links have no number column '{weight}'",
+            where=link_path.name,
+            remedy=f"Choose one of: {', '.join(costs) or 'there is none'}",
+            inputs=("weight",),
+        )
+    made = _streets(links, where, place, link_path, _speed_unit(folder / "config.csv"), costs, weight is not None)
+    turns_path = folder / "restriction.csv"
+    return graph_tables.in_space_order(
+        graph_tables.graph_of(
+            _node_layer(nodes, number, lon, lat),
+            _link_layer(made, costs, weight),
+            _turn_layer(turns_path) if turns_path.is_file() else None,
+            folder.name,
+            drawn=weight is not None,
+        )
     )
-    # Vertices between nodes get ids above all numbers; they belong to one link each.
-    next_id = int(number.max()) + 1
-    refs: list[int] = []
-    start = [0]
-    inner: list[tuple[float, float]] = []
-    for row in rows:
-        between = row["line"][1:-1]
-        refs += [row["from"], *range(next_id, next_id + len(between)), row["to"]]
-        next_id += len(between)
-        inner += between
-        start.append(len(refs))
-    more = np.array(inner, float).reshape(-1, 2)
-    tags = {key: Categorical.of([row[key] for row in rows]) for key in ("highway", "name", "maxspeed", "oneway")}
-    return RawExtract(
-        node_id=np.concatenate([number, np.arange(int(number.max()) + 1, next_id)]),
-        node_lon=np.concatenate([lon, more[:, 0]]),
-        node_lat=np.concatenate([lat, more[:, 1]]),
-        tagged_nodes=np.zeros(0, np.int64),
-        node_tags={},
-        way_id=np.arange(1, len(rows) + 1, dtype=np.int64),
-        way_start=np.array(start, np.int64),
-        way_refs=np.array(refs, np.int64),
-        way_tags={key: column for key, column in tags.items() if column.present().any()},
-        relations=(),
-    )
+
+
+Place = Callable[[Any, Any], tuple[NDArray[np.float64], NDArray[np.float64]]]
+
+
+def _placing(x: Any, y: Any, crs: str | None, weight: str | None, path: Path) -> Place:
+    """The function that takes the tables' coordinates to degrees."""
+    if not (np.isfinite(x).all() and np.isfinite(y).all()):
+        raise AwlError("Coordinates are not degrees: one is not finite", where=path.name, remedy="Repair the table")
+    if weight is not None:
+        scale = DRAWING_DEGREES / max(float(np.ptp(x)), float(np.ptp(y)), 1e-9)
+        middle = (float(x.min() + x.max()) / 2, float(y.min() + y.max()) / 2)
+        return lambda a, b: ((np.asarray(a) - middle[0]) * scale, (np.asarray(b) - middle[1]) * scale)
+    if crs is not None:
+
+        def moved(a: Any, b: Any) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+            points = to_degrees(
+                np.atleast_1d(shapely.points(np.asarray(a, float), np.asarray(b, float))), crs, path.name
+            )
+            return shapely.get_x(points), shapely.get_y(points)
+
+        return moved
+    if np.abs(x).max() > 180 or np.abs(y).max() > 90:
+        raise AwlError(
+            f"Coordinates are not degrees: they reach {np.abs(x).max():,.0f}, {np.abs(y).max():,.0f}",
+            where=path.name,
+            remedy="State their coordinate system, or name the column with the weights if this is a drawing without geography",
+            inputs=("crs",),
+            kind="crs-missing",
+        )
+    return lambda a, b: (np.asarray(a, float), np.asarray(b, float))
+
+
+def _node_layer(rows: list[dict[str, str]], number: Any, lon: Any, lat: Any) -> Layer:
+    columns: dict[str, list[Any]] = {"node_id": number.tolist()}
+    for key in ("osm_node_id", "node_type", *(graph_tables.field_of(key) for key in JUNCTION_KEYS)):
+        if key in rows[0]:
+            columns[key] = [row[key] or None for row in rows]
+    return Layer(np.atleast_1d(shapely.points(lon, lat)), columns)
+
+
+def _link_layer(made: list[_Street], costs: list[str], weight: str | None) -> Layer:
+    names = dict.fromkeys(name for street in made for name in street.values)
+    columns: dict[str, list[Any]] = {name: [street.values.get(name) for street in made] for name in names}
+    columns["from_node_id"], columns["to_node_id"] = [s.tail for s in made], [s.head for s in made]
+    for name in costs:
+        for side, ending in enumerate(graph_tables.DIRECTIONS):
+            columns[name + ending] = [street.costs[name][side] for street in made]
+    if weight is not None:
+        columns["length"] = [next((v for v in s.costs[weight] if v is not None), 0.0) for s in made]
+    return Layer(np.array([shapely.LineString(street.line) for street in made], dtype=object), columns)
+
+
+def _turn_layer(path: Path) -> Layer:
+    rows = _table(path, ("from_street_link_id", "via_node_id", "to_street_link_id", "restriction"))
+    names = {
+        "from_street_link_id": "from_link_id",
+        "via_street_link_ids": "via_link_ids",
+        "to_street_link_id": "to_link_id",
+    }
+    every = ("relation_id", *names, "via_node_id", "restriction", "applies_to", "exempt", "condition")
+    columns = {names.get(name, name): [row.get(name) or None for row in rows] for name in every}
+    return Layer(np.full(len(rows), None, object), columns)
 
 
 def _table(path: Path, needed: tuple[str, ...]) -> list[dict[str, str]]:
@@ -107,7 +221,7 @@ def _whole(rows: list[dict[str, str]], name: str, path: Path) -> np.ndarray[Any,
     return out
 
 
-def _check_nodes(number: Any, lon: Any, lat: Any, path: Path) -> None:
+def _check_numbers(number: NDArray[np.int64], path: Path) -> None:
     distinct, first, times = np.unique(number, return_index=True, return_counts=True)
     if len(distinct) < len(number):
         again = distinct[times > 1]
@@ -117,9 +231,15 @@ def _check_nodes(number: Any, lon: Any, lat: Any, path: Path) -> None:
             remedy="Give each node a number of its own",
             kind="broken-numbering",
         )
-    finite = np.isfinite(lon).all() and np.isfinite(lat).all()
-    if not finite or np.abs(lon).max() > 180 or np.abs(lat).max() > 90:
-        raise AwlError("Coordinates are not degrees", where=path.name, remedy="Give x_coord, y_coord in WGS 84")
+
+
+def _is_cost(rows: list[dict[str, str]], name: str) -> bool:
+    """Whether every value of a column is a number or empty, and one is there."""
+    values = [row[name] for row in rows if row.get(name)]
+    try:
+        return bool(values) and all(math.isfinite(float(value)) for value in values)
+    except ValueError:
+        return False
 
 
 def _speed_unit(path: Path) -> float:
@@ -131,42 +251,73 @@ def _speed_unit(path: Path) -> float:
 
 
 def _streets(
-    rows: list[dict[str, str]], where: dict[int, tuple[float, float]], path: Path, per_unit: float
-) -> list[dict[str, Any]]:
-    """One entry per street: ends, line, tags. A directed pair that is each other's reverse is one street."""
-    made: list[dict[str, Any]] = []
-    waiting: dict[tuple[Any, ...], int] = {}
-    ends = [_whole(rows, name, path) for name in ("from_node_id", "to_node_id")]
-    for line, (row, a, b) in enumerate(zip(rows, ends[0].tolist(), ends[1].tolist(), strict=True), 2):
+    rows: list[dict[str, str]], where: dict[int, tuple[float, float]], place: Place, path: Path, per_unit: float,
+    costs: list[str], drawn: bool,
+) -> list[_Street]:  # fmt: skip
+    """One entry per street. Rows that name the same `street_link_id`, or are each other's reverse, are one street."""
+    made: list[_Street] = []
+    waiting: dict[Any, int] = {}
+    tails, heads = (_whole(rows, name, path).tolist() for name in ("from_node_id", "to_node_id"))
+    told = "oneway" in rows[0]  # the source's own tag says it better than which rows are there
+    for line, (row, a, b) in enumerate(zip(rows, tails, heads, strict=True), 2):
+        spot = f"{path.name}, line {line}"
         for node in (a, b):
             if node not in where:
-                raise AwlError(
-                    f"Node {node} is not in node.csv", where=f"{path.name}, line {line}", remedy="Add the node"
-                )
-        vertices = _line(row.get("geometry") or "", where[a], where[b], f"{path.name}, line {line}")
-        kind = row.get("facility_type") or ""
-        entry = {
-            "from": a,
-            "to": b,
-            "line": vertices,
-            "highway": kind if kind in STREET_CLASSES else DEFAULT_CLASS,
-            "name": row.get("name") or None,
-            "maxspeed": _speed(row.get("free_speed"), per_unit),
-            "oneway": "yes" if (row.get("directed") or "true").lower() in TRUE else None,
-        }
-        tags = tuple(entry[key] for key in ("highway", "name", "maxspeed"))
-        forward, reverse = tuple(vertices), tuple(reversed(vertices))
-        other = waiting.pop((b, a, reverse, tags), None) if entry["oneway"] else None
+                raise AwlError(f"Node {node} is not in node.csv", where=spot, remedy="Add the node")
+        directed = (row.get("directed") or "true").lower() in TRUE
+        vertices = _line(row.get("geometry") or "", where[a], where[b], spot, place)
+        own = row.get("street_link_id") or ""
+        against = bool(own) and row.get("link_id") == str(2 * int(own)) if own.isdigit() else False
+        if against:
+            a, b, vertices = b, a, vertices[::-1]
+        values = _values(row, per_unit, line, drawn)
+        mine = [float(row[name]) if row.get(name) else None for name in costs]
+        key = own or (a, b, tuple(vertices), values["highway"], values["name"], values["maxspeed"])
+        reverse = own or (b, a, tuple(reversed(vertices)), *key[3:]) if directed else None
+        other = waiting.pop(reverse, None) if directed else None
         if other is not None:
-            made[other]["oneway"] = None
+            street = made[other]
+            street.both = True
+            side = 1 if against or not own else 0
+            for name, value in zip(costs, mine, strict=True):
+                street.costs[name][side] = value
             continue
-        if entry["oneway"]:
-            waiting[a, b, forward, tags] = len(made)
-        made.append(entry)
+        street = _Street(a, b, vertices, values, both=not directed)
+        for name, value in zip(costs, mine, strict=True):
+            street.costs[name] = [value, value] if not directed else [None, value] if against else [value, None]
+        if directed:
+            waiting[key] = len(made)
+            if against and not told:
+                street.values["oneway"] = "-1"
+        made.append(street)
+    for street in made:
+        if not told:
+            street.values["oneway"] = None if street.both else street.values.get("oneway") or "yes"
     return made
 
 
-def _line(wkt: str, start: tuple[float, float], end: tuple[float, float], where: str) -> list[tuple[float, float]]:
+def _values(row: dict[str, str], per_unit: float, line: int, drawn: bool) -> dict[str, Any]:
+    """Attributes of a row in the words of the street graph."""
+    kind = row.get("facility_type") or ""
+    usual = DRAWN_CLASS if drawn else DEFAULT_CLASS
+    values: dict[str, Any] = {
+        "link_id": row.get("street_link_id") or row.get("link_id") or line - 1,
+        "osm_way_id": row.get("osm_way_id") or line - 1,
+        "osm_way_ids": row.get("osm_way_ids") or None,
+        "highway": kind if kind in LINK_CLASSES else usual,
+        "name": row.get("name") or None,
+        "maxspeed": _speed(row.get("free_speed"), per_unit),
+    }
+    # Tables with the source's tags have the speed as it was posted; others say it as free speed.
+    if TAGS & set(row) - {"name"}:
+        values["maxspeed"] = None
+        values |= {name: row[name] or None for name in TAGS & set(row)}
+    return values
+
+
+def _line(
+    wkt: str, start: tuple[float, float], end: tuple[float, float], where: str, place: Place
+) -> list[tuple[float, float]]:
     """Vertices from node to node; a straight line where the link has no geometry."""
     if not wkt:
         return [start, end]
@@ -178,8 +329,8 @@ def _line(wkt: str, start: tuple[float, float], end: tuple[float, float], where:
         raise AwlError(f"The geometry is a {shape.geom_type}", where=where, remedy="Give a LINESTRING")
     if not np.isfinite(shapely.get_coordinates(shape)).all():
         raise AwlError("A coordinate is not a finite number", where=where, remedy="Repair the geometry")
-    inner = [(float(x), float(y)) for x, y, *_ in shape.coords][1:-1]
-    return [start, *inner, end]
+    xy = shapely.get_coordinates(shape)[1:-1]
+    return [start, *zip(*(column.tolist() for column in place(xy[:, 0], xy[:, 1])), strict=True), end]
 
 
 def _speed(text: str | None, per_unit: float) -> str | None:

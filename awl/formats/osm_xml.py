@@ -19,7 +19,16 @@ import numpy as np
 from awl.core.columns import CategoricalBuilder
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
-from awl.core.streets.raw import NODE_KEYS, NODE_SELECT, WAY_KEYS, RawExtract, Relation
+from awl.core.streets.raw import (
+    NODE_KEYS,
+    NODE_SELECT,
+    WAY_KEYS,
+    Member,
+    RawExtract,
+    Relation,
+    Restriction,
+    relation_of,
+)
 
 CHUNK = 1 << 20
 BOMB_BYTES = 200 << 20
@@ -86,10 +95,11 @@ class _Reader:
         self._way_id, self._way_start, self._refs = array("q"), array("q", [0]), array("q")
         self._way_tags = {key: CategoricalBuilder() for key in WAY_KEYS}
         self._relations: list[Relation] = []
+        self._restrictions: list[Restriction] = []
         self._kind = ""
         self._id = 0
         self._tags: dict[str, str] = {}
-        self._members: list[tuple[str, int]] = []
+        self._members: list[Member] = []
         self._skip = False
 
     @property
@@ -122,6 +132,7 @@ class _Reader:
             way_refs=np.array(self._refs, np.int64),
             way_tags={key: b.finish(ways) for key, b in self._way_tags.items() if b.rows},
             relations=tuple(self._relations),
+            restrictions=tuple(self._restrictions),
         )
 
     def _where(self) -> str:
@@ -170,8 +181,8 @@ class _Reader:
                 self._node_id.append(self._id)
             elif name == "way" or name == "relation":
                 self._open(name, attributes)
-            elif name == "member" and attributes["type"] == "way":
-                self._members.append((attributes.get("role", ""), int(attributes["ref"])))
+            elif name == "member":
+                self._members.append((attributes.get("role", ""), attributes["type"], int(attributes["ref"])))
         except (KeyError, ValueError) as error:
             raise AwlError(
                 f"The <{name}> element lacks a proper {str(error).strip(chr(39))}"
@@ -209,7 +220,9 @@ class _Reader:
                 builder = self._way_tags.get(key)
                 if builder is not None:
                     builder.set(row, value)
-        elif name == "relation" and not self._skip and tags.get("type") == "multipolygon":
-            outer = tuple(ref for role, ref in self._members if role != "inner")
-            inner = tuple(ref for role, ref in self._members if role == "inner")
-            self._relations.append(Relation(self._id, tags, outer, inner))
+        elif name == "relation" and not self._skip:
+            made = relation_of(self._id, tags, self._members)
+            if isinstance(made, Relation):
+                self._relations.append(made)
+            elif made is not None:
+                self._restrictions.append(made)

@@ -11,10 +11,9 @@ from typing import Any
 
 import numpy as np
 import shapely
-from pyproj import CRS, Transformer
-from pyproj.exceptions import ProjError
 
 from awl.core.errors import AwlError
+from awl.formats.crs import to_degrees
 from awl.formats.limits import MAX_FEATURES, MAX_FIELDS, check_size
 from awl.formats.table import Layer
 
@@ -34,8 +33,19 @@ def layers(path: Path, source: str) -> list[str]:
         ) from error
 
 
-def read(path: Path, name: str | None = None, source: str | None = None) -> tuple[Layer, str]:
-    """A layer and its name; `name` may be left out where the file holds one layer only."""
+def stated_crs(path: Path, name: str | None, source: str) -> str | None:
+    """The coordinate system a layer states, None where it states none."""
+    import pyogrio
+
+    stated: str | None = pyogrio.read_info(_address(path, source), layer=name)["crs"]
+    return stated
+
+
+def read(path: Path, name: str | None = None, source: str | None = None, crs: str | None = None) -> tuple[Layer, str]:
+    """A layer and its name; `name` may be left out where the file holds one layer only.
+
+    `crs` says what the coordinates are, in place of what the file states.
+    """
     import pyogrio
 
     source = source or path.name
@@ -64,28 +74,7 @@ def read(path: Path, name: str | None = None, source: str | None = None) -> tupl
     columns = {
         str(key): [_plain(v) for v in values.tolist()] for key, values in zip(meta["fields"], fields, strict=True)
     }
-    return Layer(to_degrees(shapes, meta["crs"], source), columns), name
-
-
-def to_degrees(shapes: Any, crs: str | None, source: str) -> Any:
-    """Shapes moved from the stated coordinate system to WGS 84."""
-    if crs is None:
-        raise AwlError("The file states no coordinate system", where=source, remedy="Export it with its CRS")
-    try:
-        stated = CRS.from_user_input(crs)
-        if stated != CRS.from_epsg(4326):
-            transformer = Transformer.from_crs(stated, 4326, always_xy=True)
-            shapes = shapely.transform(shapes, lambda xy: np.column_stack(transformer.transform(xy[:, 0], xy[:, 1])))
-    except ProjError as error:
-        raise AwlError(
-            f"The coordinate system '{crs[:60]}' is not known", where=source, remedy="Reproject it"
-        ) from error
-    xy = shapely.get_coordinates(shapes)
-    if not np.isfinite(xy).all() or (len(xy) and (np.abs(xy[:, 0]).max() > 180 or np.abs(xy[:, 1]).max() > 90)):
-        raise AwlError(
-            f"The coordinates do not fit the stated system {crs[:60]}", where=source, remedy="State the right system"
-        )
-    return shapes
+    return Layer(to_degrees(shapes, crs or meta["crs"], source), columns), name
 
 
 def _address(path: Path, source: str) -> str:

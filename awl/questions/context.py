@@ -111,6 +111,26 @@ class Context:
         ]
         return Places(xy[:, 0], xy[:, 1], list(ids), names, layer, words)
 
+    def nodes(self, numbers: list[int], name: str) -> Places:
+        """Nodes of the street graph by their numbers."""
+        graph = self.network.graph
+        order = np.argsort(graph.node_number, kind="stable")
+        place = np.minimum(np.searchsorted(graph.node_number, numbers, sorter=order), len(order) - 1)
+        rows = order[place]
+        lost = [n for n, found in zip(numbers, graph.node_number[rows].tolist(), strict=True) if n != found]
+        if lost:
+            raise AwlError(
+                f"The street graph has no node {lost[0]}",
+                remedy=f"Numbers run from {graph.node_number.min()} to {graph.node_number.max()}",
+                inputs=(name,),
+                kind="no-such-node",
+            )
+        lon, lat = graph.node_lon[rows], graph.node_lat[rows]
+        names = [f"node {n}" for n in numbers]
+        return Places(
+            lon, lat, list(numbers), names, Layer(np.atleast_1d(shapely.points(lon, lat)), {}), " and ".join(names[:3])
+        )
+
     def zones(
         self, wanted: LayerSet | GeoJson, fields: list[str]
     ) -> tuple[Layer, NDArray[np.object_], list[NDArray[Any]]]:

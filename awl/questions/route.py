@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 import shapely
@@ -21,20 +21,21 @@ from awl.formats.table import Layer
 from awl.questions.base import MEASURE_WORDS, Answer, Column, FeatureSet, Figure, Position, Question, SharedInputs, slot
 from awl.questions.context import Context, Places
 
-Measure = Literal["time", "distance"]
 MAX_WAYPOINTS = 50
+NodeNumber = Annotated[int, Field(strict=True)]
+Measure = Annotated[str, Field(min_length=1, max_length=60)]
 
 
 class RouteInputs(SharedInputs):
     """Inputs of `route`."""
 
-    waypoints: list[Position] | FeatureSet = Field(
-        description="Points to pass in the given order, [[lon, lat], ...] or places.",
+    waypoints: list[Position] | list[NodeNumber] | FeatureSet = Field(
+        description="Points to pass in the given order: [[lon, lat], ...], node numbers of the street graph, or places.",
         json_schema_extra=slot("place", "Through"),
     )
     measure: Measure | list[Measure] = Field(
         "time",
-        description="What is least: time, distance, or a list of both to have them side by side.",
+        description="What is least: time, distance, a cost given with the streets, or a list of them to have them side by side.",
         json_schema_extra=slot("way", "Least", words=MEASURE_WORDS),
     )
     order: Literal["given"] = Field("given", description="Points are passed in the given order.")
@@ -43,7 +44,7 @@ class RouteInputs(SharedInputs):
     @classmethod
     def _at_least_one(cls, value: Any) -> Any:
         if value == []:
-            raise ValueError("the list of measures is empty; give time, distance or both")
+            raise ValueError("the list of measures is empty; give time, distance or a cost of the streets")
         return value
 
 
@@ -52,7 +53,7 @@ class Route(Question):
 
     id = "route"
     title = "Route"
-    description = "The way through given points: quickest, shortest, or both side by side."
+    description = "The way through given points: quickest, shortest, of least given cost, or several side by side."
     opening = "By which way"
     sentences = [({}, "By which way does a {mode} get through {waypoints}, {measure}?")]
     Inputs = RouteInputs
@@ -70,16 +71,16 @@ class Route(Question):
         features, rows = [], []
         straight = float(segment_lengths(places.lon[:-1], places.lat[:-1], places.lon[1:], places.lat[1:]).sum())
         for done, measure in enumerate(wanted):
-            context.progress.step(done / len(wanted), f"The {MEASURE_WORDS[measure]} way")
+            context.progress.step(done / len(wanted), f"The {_word(measure)} way")
             legs = [_leg(context, places, snapped, i, measure) for i in range(len(places) - 1)]
             shape, properties = _describe(context.network, legs, measure)
             properties["straight_m"] = round(straight, 1)
             properties["detour_factor"] = round(properties["distance_m"] / straight, 3) if straight > 1 else None
             features.append((shape, properties))
-            rows.append(
-                {k: properties[k] for k in ("measure", "distance_m", "duration_s", "mean_speed_kmh", "detour_factor")}
-            )
+            shown = ("measure", "distance_m", "duration_s", "mean_speed_kmh", "detour_factor", "cost")
+            rows.append({key: properties[key] for key in shown})
         best = features[0][1]
+        drawn = context.network.graph.drawn
         collection = geojson.collection(
             Layer(
                 np.array([shape for shape, _ in features], dtype=object),
@@ -87,15 +88,11 @@ class Route(Question):
             )
         )
         steps = [step for leg in best["legs"] for step in leg["steps"]]
-        table_rows = _table(rows)
+        table_rows = _table(rows, [properties["node_ids"] for _, properties in features])
         return Answer(
-            title=f"{context.mode.title}, {MEASURE_WORDS[wanted[0]]} way through {places.words}",
+            title=f"{context.mode.title}, {_word(wanted[0])} way through {places.words}",
             summary={"routes": rows, "straight_m": round(straight, 1)},
-            figures=[
-                Figure(round(best["duration_s"] / 60, 1), "min", f"{MEASURE_WORDS[wanted[0]]} way"),
-                Figure(round(best["distance_m"] / 1000, 2), "km", "distance"),
-                Figure(best["mean_speed_kmh"], "km/h", "mean speed"),
-            ],
+            figures=_figures(best, wanted[0], drawn),
             doubts=context.doubts_of(places, snapped, "point") + context.doubts_of_mode(),
             method=[*context.mode.notes, "Starts and ends lie on streets, not at the nearest crossing."],
             parts={
@@ -104,23 +101,51 @@ class Route(Question):
                 "compared": table_rows,
                 "steps": steps,
             },
-            table=(
-                "compared",
-                [
-                    Column("way", "Way"),
-                    Column("duration_min", "Time", "min", 1),
-                    Column("distance_km", "Distance", "km", 2),
-                    Column("mean_speed_kmh", "Mean speed", "km/h", 1),
-                    Column("detour_factor", "Detour factor", "", 2),
-                ],
-            ),
-            chart={"kind": "steps", "title": f"Directions, {MEASURE_WORDS[wanted[0]]} way", "part": "steps"},
+            table=("compared", _columns(wanted, drawn)),
+            chart={"kind": "steps", "title": f"Directions, {_word(wanted[0])} way", "part": "steps"},
         )
 
 
+def _word(measure: str) -> str:
+    """`quickest`, `shortest`, or `least weight`."""
+    return MEASURE_WORDS.get(measure) or f"least {measure.replace('_', ' ')}"
+
+
+def _figures(best: dict[str, Any], measure: str, drawn: bool) -> list[Figure]:
+    """What the answer leads with. A drawing has neither minutes nor kilometres: its weights are all there is."""
+    own = [] if best["cost"] is None else [Figure(round(best["cost"], 2), "", measure.replace("_", " "))]
+    if drawn:
+        length = [] if own else [Figure(round(best["distance_m"], 2), "", "total weight")]
+        return [*own, *length, Figure(len(best["node_ids"]), "", "nodes passed")]
+    return [
+        *own,
+        Figure(round(best["duration_s"] / 60, 1), "min", f"{_word(measure)} way" if not own else "time"),
+        Figure(round(best["distance_m"] / 1000, 2), "km", "distance"),
+        Figure(best["mean_speed_kmh"], "km/h", "mean speed"),
+    ][:3]
+
+
+def _columns(wanted: list[str], drawn: bool) -> list[Column]:
+    """Columns of the table of ways."""
+    cost = [Column("cost", "Cost", "", 2)] if any(measure not in MEASURE_WORDS for measure in wanted) else []
+    if drawn:
+        return [Column("way", "Way"), *(cost or [Column("weight", "Total weight", "", 2)]), Column("nodes", "By nodes")]
+    return [
+        Column("way", "Way"),
+        *cost,
+        Column("duration_min", "Time", "min", 1),
+        Column("distance_km", "Distance", "km", 2),
+        Column("mean_speed_kmh", "Mean speed", "km/h", 1),
+        Column("detour_factor", "Detour factor", "", 2),
+    ]
+
+
 def _waypoints(inputs: RouteInputs, context: Context) -> Places:
-    if isinstance(inputs.waypoints, list):
-        xy = np.array([position[:2] for position in inputs.waypoints], float).reshape(-1, 2)
+    if isinstance(inputs.waypoints, list) and inputs.waypoints and isinstance(inputs.waypoints[0], int):
+        places = context.nodes([int(n) for n in inputs.waypoints if isinstance(n, int)], "waypoints")
+    elif isinstance(inputs.waypoints, list):
+        positions = [position[:2] for position in inputs.waypoints if isinstance(position, list)]
+        xy = np.array(positions, np.float64).reshape(-1, 2)
         valid = np.isfinite(xy).all() and (np.abs(xy) <= (180, 90)).all()
         if not valid:
             raise AwlError(
@@ -180,8 +205,13 @@ def _describe(network: Network, legs: list[Leg], measure: str) -> tuple[shapely.
         xy, described_leg = _describe_leg(network, leg, measure)
         lines.append(xy if not lines else xy[1:])
         described.append(described_leg)
-        links += [int(link) + 1 for link in leg.links]
-        nodes += _nodes(network.graph, leg)
+        begin, end = _spans(leg)
+        used = leg.links[begin != end]
+        links += [int(link) + 1 for link in used]
+        passed = _nodes(network.graph, leg)
+        # A way point at a node ends one leg and begins the next: it is passed once.
+        at_node = leg.start in (0.0, 1.0)
+        nodes += passed[1:] if at_node and nodes[-1:] == passed[:1] else passed
     distance = sum(leg["distance_m"] for leg in described)
     duration = sum(leg["duration_s"] for leg in described)
     xy = np.concatenate(lines)
@@ -192,6 +222,7 @@ def _describe(network: Network, legs: list[Leg], measure: str) -> tuple[shapely.
         "distance_m": round(distance, 1),
         "duration_s": round(duration, 1),
         "mean_speed_kmh": round(distance / duration * 3.6, 1) if duration > 0 else None,
+        "cost": None if measure in MEASURE_WORDS else round(sum(leg["cost"] for leg in described), 3),
         "legs": described,
         "link_ids": links,
         "node_ids": nodes,
@@ -199,9 +230,16 @@ def _describe(network: Network, legs: list[Leg], measure: str) -> tuple[shapely.
 
 
 def _nodes(graph: StreetGraph, leg: Leg) -> list[int]:
-    """Numbers of the nodes passed, in travel order."""
-    ahead = np.where(leg.along, graph.link_to[leg.links], graph.link_from[leg.links])
-    return [int(number) for number in graph.node_number[ahead[:-1]]]
+    """Numbers of the nodes passed, in travel order; start and end among them where the trip begins or ends at a node."""
+    begin, end = _spans(leg)
+    tail = np.where(leg.along, graph.link_from[leg.links], graph.link_to[leg.links])
+    head = np.where(leg.along, graph.link_to[leg.links], graph.link_from[leg.links])
+    entered = np.where(leg.along, begin == 0.0, begin == 1.0)
+    left = np.where(leg.along, end == 1.0, end == 0.0)
+    passed: list[int] = []
+    for i in np.flatnonzero(begin != end).tolist():
+        passed += [int(tail[i])] * bool(entered[i] and passed[-1:] != [int(tail[i])]) + [int(head[i])] * bool(left[i])
+    return [int(number) for number in graph.node_number[passed]]
 
 
 def _describe_leg(network: Network, leg: Leg, measure: str) -> tuple[NDArray[np.float64], dict[str, Any]]:
@@ -216,10 +254,18 @@ def _describe_leg(network: Network, leg: Leg, measure: str) -> tuple[NDArray[np.
     distance = share * network.length_mm[leg.links] / 1000
     duration = share * network.duration_ms[leg.links] / 1000
     cost, carried = leg.cost / 1000, leg.carried / 1000
-    total = (cost, carried) if measure == "time" else (carried, cost)
+    # Totals are the search's own, where it minimised or carried them.
+    total = (
+        (cost, carried)
+        if measure == "time"
+        else (carried, cost)
+        if measure == "distance"
+        else (duration.sum(), carried)
+    )
     return xy, {
-        "duration_s": round(total[0], 3),
+        "duration_s": round(float(total[0]), 3),
         "distance_m": round(total[1], 3),
+        "cost": None if measure in MEASURE_WORDS else round(cost, 3),
         "steps": _steps(graph, leg, coordinates, distance, duration),
     }
 
@@ -285,23 +331,29 @@ def _turn(before: float | None, after: float) -> str:
     return f"turn {side}" if size < 150 else "turn back"
 
 
-def _table(rows: list[dict[str, Any]]) -> list[dict[str, Any]]:
+def _table(rows: list[dict[str, Any]], nodes: list[list[int]]) -> list[dict[str, Any]]:
     """Rows for reading, and the difference of the second way from the first."""
     table = [
         {
-            "way": f"{MEASURE_WORDS[row['measure']]}",
+            "way": _word(row["measure"]),
+            "cost": row["cost"],
+            "weight": row["distance_m"],
+            "nodes": ", ".join(map(str, passed)),
             "duration_min": round(row["duration_s"] / 60, 2),
             "distance_km": round(row["distance_m"] / 1000, 3),
             "mean_speed_kmh": row["mean_speed_kmh"],
             "detour_factor": row["detour_factor"],
         }
-        for row in rows
+        for row, passed in zip(rows, nodes, strict=True)
     ]
     if len(rows) == 2:
         a, b = table
         table.append(
             {
                 "way": f"{b['way']} less {a['way']}",
+                "cost": None,
+                "weight": round(b["weight"] - a["weight"], 3),
+                "nodes": "",
                 "duration_min": round(b["duration_min"] - a["duration_min"], 2),
                 "distance_km": round(b["distance_km"] - a["distance_km"], 3),
                 "mean_speed_kmh": None,

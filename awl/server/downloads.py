@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import tempfile
 import zipfile
 from pathlib import Path
 from typing import Any
@@ -10,19 +11,45 @@ from typing import Any
 from flask import Blueprint, Response, request
 
 from awl.core.errors import AwlError
-from awl.formats import csv_table, geojson, gmns
+from awl.formats import csv_table, geojson, gmns, graph_tables
 from awl.formats.table import Layer
 from awl.server.web import known_parameters, study_of
-from awl.study import records
+from awl.study import geopackage, records
 from awl.study.study import Study
 
 api = Blueprint("downloads", __name__)
 
 
-def graph_tables(study: Study, mode: str) -> dict[str, str]:
+def gmns_tables(study: Study, mode: str) -> dict[str, str]:
     """The GMNS files of a mode, by name."""
+    return gmns.tables(study.network(mode))
+
+
+def graph_bytes(study: Study, mode: str, ending: str) -> bytes:
+    """The street graph with the costs of a mode in each direction, as GeoPackage or GeoJSON."""
     network = study.network(mode)
-    return {"node.csv": gmns.nodes(network), "link.csv": gmns.links(network)}
+    if ending == "geojson":
+        return geojson.dumps(geojson.collection(graph_tables.collection_of(network.graph, network)))
+    if ending != "gpkg":
+        raise AwlError(f"'{ending}' is not a format of the street graph", remedy="Choose gmns, gpkg or geojson")
+    tables = {
+        "nodes": graph_tables.node_table(network.graph),
+        "streets": graph_tables.link_table(network.graph, network),
+        "restrictions": graph_tables.restriction_table(network.graph),
+    }
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "streets.gpkg"
+        connection = geopackage.connect(path)
+        try:
+            connection.execute("BEGIN")
+            geopackage.create(connection)
+            for name, layer in tables.items():
+                if len(layer):
+                    geopackage.write_table(connection, name, layer, name.capitalize(), f"Street graph for {mode}")
+            connection.execute("COMMIT")
+        finally:
+            connection.close()
+        return path.read_bytes()
 
 
 def layer_text(layer: Layer, ending: str) -> bytes:
@@ -61,18 +88,22 @@ def _download(data: bytes, name: str) -> Response:
         "geojson": "application/geo+json",
         "json": "application/json",
         "zip": "application/zip",
+        "gpkg": "application/geopackage+sqlite3",
     }[Path(name).suffix[1:]]
     return Response(data, content_type=media, headers={"Content-Disposition": f'attachment; filename="{name}"'})
 
 
 @api.get("/studies/<study_id>/export/streets")
 def streets(study_id: str) -> Response:
-    """The street graph of a mode as GMNS, zipped."""
-    known_parameters("mode")
+    """The street graph of a mode: GMNS tables, zipped, or GeoPackage or GeoJSON."""
+    known_parameters("mode", "format")
     study, mode = study_of(study_id), request.args.get("mode", "walk")
+    ending = request.args.get("format", "gmns")
+    if ending != "gmns":
+        return _download(graph_bytes(study, mode, ending), f"{study_id}-{mode}-streets.{ending}")
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        for name, text in graph_tables(study, mode).items():
+        for name, text in gmns_tables(study, mode).items():
             archive.writestr(name, text)
     return _download(out.getvalue(), f"{study_id}-{mode}-gmns.zip")
 

@@ -1,7 +1,7 @@
-"""Files on their way into a study: an extract builds streets, layers are added, lines are asked about first.
+"""Files on their way into a study: what is in one is shown before anything is built or added.
 
-A file whose meaning must be settled by the user (which field is the direction?) waits in a scratch folder under a token
-until it is built or dismissed; what waits when the server starts is thrown away.
+A file whose meaning must be settled by the user (which streets are wanted? which field is the direction?) waits in a scratch
+folder under a token until it is built, added or dismissed; what waits when the server starts is thrown away.
 """
 
 from __future__ import annotations
@@ -15,20 +15,25 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import shapely
 from flask import Blueprint, Response, request
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field
 
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
+from awl.formats import geojson
 from awl.formats.limits import MAX_BYTES
-from awl.server.web import body, catalogue, jobs, known_parameters, reply, study_of
-from awl.study import intake
+from awl.formats.table import Layer
+from awl.server.layers import polygon
+from awl.server.web import body, catalogue, checked, jobs, known_parameters, reply, study_of
+from awl.study import inspect, intake
 from awl.study.line_fields import BuildOptions
 from awl.study.study import Study, slug
 
 api = Blueprint("incoming", __name__)
 BINARY = "application/octet-stream"
 WAITING = ".waiting-"
+EXTRACT_ENDING = re.compile(r"(\.osm)?(\.gz|\.bz2|\.pbf)?$|\.(gpkg|fgb|zip|geojson|json|csv)$", re.I)
 
 
 def _received(name: str) -> Path:
@@ -71,7 +76,7 @@ def new_study() -> Response:
             f"'{name}' is no map extract Awl reads",
             remedy=f"Begin a study with OSM XML or PBF ({', '.join(intake.EXTRACT_ENDINGS)}); layers are added afterwards",
         )
-    title = request.args.get("title") or re.sub(r"(\.osm)?(\.gz|\.bz2|\.pbf)?$", "", name, flags=re.I)
+    title = request.args.get("title") or EXTRACT_ENDING.sub("", name)
     ident = _free_id(title)
     known = catalogue()  # the job runs outside of this request
     path, received = known.path(ident), _received(name)
@@ -122,13 +127,23 @@ def _warm(study: Study) -> None:
     study.snapper("walk").snap(np.zeros(1), np.zeros(1), 1.0)
 
 
-class LineBuild(BaseModel):
-    """How waiting lines become streets; fields are chosen by role, "none" where there is none."""
+class StreetBuild(BaseModel):
+    """How a waiting file becomes streets; fields of lines are chosen by role, "none" where there is none.
+
+    `area` is a polygon in GeoJSON, `area_layer` a layer of the study whose polygons are the study area; `without` names classes
+    to leave out. `weight` is the length of links in a drawing without geography.
+    """
 
     model_config = ConfigDict(extra="forbid")
 
     study: str | None = None
+    title: str | None = Field(None, max_length=200)
     layer: str | None = None
+    crs: str | None = Field(None, max_length=4000)
+    area: dict[str, Any] | None = None
+    area_layer: str | None = None
+    without: list[str] = Field(default_factory=list)
+    weight: str | None = None
     fields: dict[str, str | None] = Field(default_factory=dict)
     tolerance: float = 0.5
     first_node: int = 1
@@ -136,50 +151,140 @@ class LineBuild(BaseModel):
     nodes_field: str | None = None
 
 
+class LayerChoice(BaseModel):
+    """One layer of a waiting file and what it is used as."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    name: str | None = None
+    role: str | None = None
+    title: str | None = Field(None, max_length=200)
+    crs: str | None = Field(None, max_length=4000)
+
+
+class LayersAdd(BaseModel):
+    """Which layers of a waiting file are added to a study."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    study: str
+    layers: list[LayerChoice] = Field(min_length=1, max_length=200)
+
+
+class Look(BaseModel):
+    """The study a file is for, and the coordinate system it is taken to be in."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    study: str | None = None
+    crs: str | None = Field(None, max_length=4000)
+
+
 @api.post("/incoming")
 def receive() -> Response:
     """Keep the file in the request body until it is decided what to do with it; says what is in it."""
-    known_parameters("name")
-    name = _file_name()
+    known_parameters("name", "study")
+    name, study = _file_name(), request.args.get("study")
+    near = _bounds(study)
     received = _received(name)
     token = secrets.token_hex(12)
     try:
-        layers = intake.described(received, name)
+        what = inspect.described(received, name, None, near)
         received.parent.rename(catalogue().folder / f"{WAITING}{token}")
     except BaseException:
         shutil.rmtree(received.parent, ignore_errors=True)
         raise
-    return reply({"token": token, "name": name, "layers": layers}, 201)
+    return reply({"token": token, "name": name, **what}, 201)
+
+
+@api.post("/incoming/<token>/look")
+def look(token: str) -> Response:
+    """Say again what is in a waiting file, taken to be in another coordinate system."""
+    waiting, wanted = _waiting(token), checked(Look, body())
+    what = inspect.described(waiting, waiting.name, wanted.crs or None, _bounds(wanted.study))
+    return reply({"token": token, "name": waiting.name, **what})
+
+
+@api.get("/incoming/<token>/preview")
+def preview(token: str) -> Response:
+    """The streets of a waiting extract, one multi-line feature per class, to be drawn before anything is built."""
+    waiting = _waiting(token)
+    highway, lines = inspect.preview(inspect.read_extract(waiting, waiting.name))
+    shapes = [shapely.multilinestrings(lines[highway.equals(value)].tolist()) for value in highway.values]
+    return reply(geojson.collection(Layer(np.array(shapes, dtype=object), {"class": list(highway.values)})))
 
 
 @api.post("/incoming/<token>/streets")
-def build_lines(token: str) -> Response:
-    """Build streets from waiting lines, in a new study or in place of the streets of one. Answers with a job."""
+def build_streets(token: str) -> Response:
+    """Build streets from a waiting file, in a new study or in place of the streets of one. Answers with a job."""
     known_parameters()
-    waiting = _waiting(token)
-    try:
-        wanted = LineBuild.model_validate(body())
-    except ValidationError as error:
-        first = error.errors()[0]
-        name = ".".join(str(part) for part in first["loc"])
-        raise AwlError(f"'{name}': {first['msg']}", inputs=(name,)) from error
+    waiting, wanted = _waiting(token), checked(StreetBuild, body())
     nodes = waiting if wanted.nodes_layer else None
     options = BuildOptions(
-        wanted.layer, wanted.fields, wanted.tolerance, wanted.first_node, nodes, wanted.nodes_layer, wanted.nodes_field
+        wanted.layer,
+        wanted.fields,
+        wanted.tolerance,
+        wanted.first_node,
+        nodes,
+        wanted.nodes_layer,
+        wanted.nodes_field,
+        wanted.crs,
+        tuple(wanted.without),
+        wanted.weight,
     )
-    known, title = catalogue(), waiting.stem.replace("_", " ").capitalize()
-    ident = wanted.study or _free_id(waiting.stem)
+    area = _area(wanted)
+    known, stem = catalogue(), EXTRACT_ENDING.sub("", waiting.name)
+    title = wanted.title or stem.replace("_", " ").capitalize()
+    ident = wanted.study or _free_id(wanted.title or stem)
     path = study_of(ident).path if wanted.study else known.path(ident)
 
     def work(progress: Progress) -> dict[str, Any]:
-        report = intake.build(waiting, path, None, title, progress, waiting.name, options)
-        shutil.rmtree(
-            waiting.parent, ignore_errors=True
-        )  # kept until it has worked, to be tried again with other words
+        report = intake.build(waiting, path, area, title, progress, waiting.name, options)
+        # Kept until it has worked, to be tried again with other words.
+        shutil.rmtree(waiting.parent, ignore_errors=True)
         _warm(known.study(ident))
         return {"study": ident, "report": vars(report)}
 
     return _started(ident, work)
+
+
+@api.post("/incoming/<token>/layers")
+def add_layers(token: str) -> Response:
+    """Add layers of a waiting file to a study, all or none. Answers with a job."""
+    known_parameters()
+    waiting, wanted = _waiting(token), checked(LayersAdd, body())
+    study = study_of(wanted.study)
+
+    def work(progress: Progress) -> dict[str, Any]:
+        progress.step(0.1, f"Reading {waiting.name}")
+        chosen = [(one.name, one.role, one.title, one.crs) for one in wanted.layers]
+        added = intake.add_chosen(waiting, study, chosen, waiting.name, progress)
+        shutil.rmtree(waiting.parent, ignore_errors=True)
+        return {"study": wanted.study, "layers": added}
+
+    return _started(wanted.study, work)
+
+
+def _area(wanted: StreetBuild) -> shapely.Geometry | None:
+    """The study area a build asks for."""
+    if wanted.area is not None:
+        return polygon(wanted.area)
+    if wanted.area_layer is None:
+        return None
+    if wanted.study is None:
+        raise AwlError("A new study has no layer yet that could be its area", inputs=("area_layer",))
+    layer = study_of(wanted.study).read_layer(wanted.area_layer, name="area_layer")
+    if layer.kind != "polygon":
+        raise AwlError(f"'{wanted.area_layer}' holds no polygons", remedy="Choose zones", inputs=("area_layer",))
+    return intake.area_of(layer)
+
+
+def _bounds(study_id: str | None) -> list[float] | None:
+    """West, south, east, north of the streets of a study that has some."""
+    if not study_id or not study_of(study_id).stamp:
+        return None
+    graph = study_of(study_id).graph
+    return [float(v) for v in (graph.node_lon.min(), graph.node_lat.min(), graph.node_lon.max(), graph.node_lat.max())]
 
 
 @api.delete("/incoming/<token>")

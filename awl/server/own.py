@@ -6,29 +6,33 @@ import json
 import shutil
 import tempfile
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import shapely
 from flask import Blueprint, Response, request, send_file
+from pydantic import BaseModel, ConfigDict, Field
 
 from awl.core.engine.query import arrivals
 from awl.core.errors import AwlError
 from awl.core.modes.mode import SHIPPED
-from awl.core.modes.network import BLOCKED
+from awl.core.modes.network import BLOCKED, KeepParts
 from awl.core.modes.rules import REASONS, SPEED_SOURCES
 from awl.formats import geojson
+from awl.formats.table import Layer
 from awl.questions import QUESTIONS
 from awl.questions.base import LayerSet, SharedInputs
 from awl.questions.context import Context, limit_units
 from awl.questions.isochrone import IsochroneInputs
-from awl.server.web import body, jobs, known_parameters, number, reply, study_of
-from awl.study import records
+from awl.server.web import body, checked, jobs, known_parameters, number, reply, study_of
+from awl.study import geopackage, records
 from awl.study.study import Study, slug
 
 api = Blueprint("own", __name__)
 SHEET = "main"
 BINARY = "application/octet-stream"
+PARTS_LISTED = 200
+MAX_PART_LINKS = 50_000
 
 
 def packed(head: dict[str, Any], *arrays: np.ndarray[Any, Any]) -> Response:
@@ -55,10 +59,21 @@ def overview(study_id: str) -> Response:
             "build": study.fact("build"),
             "formerBuild": study.fact("former_build"),
             "layers": study.layers(),
+            "rasters": study.rasters(),
+            "keepParts": vars(study.keep_parts),
+            "drawn": bool(study.fact("drawn", False)),
+            "costs": list(study.graph.costs) if stamp else [],
+            "streetFields": _street_fields(study) if stamp else [],
             "modes": [_mode(study, ident) for ident in SHIPPED] if stamp else [],
             "bounds": _bounds(study) if stamp else None,
         }
     )
+
+
+def _street_fields(study: Study) -> list[str]:
+    """Attributes of links that can be lettered on the map."""
+    known = geopackage.field_names(study.reading, "streets")
+    return [name for name in known if name not in ("osm_way_ids",)]
 
 
 def _bounds(study: Study) -> list[float]:
@@ -102,11 +117,58 @@ def _mode(study: Study, ident: str) -> dict[str, Any]:
         ],
         "parts": {
             "count": parts.parts,
+            "kept": parts.kept,
+            "kept_km": round(parts.kept_m / 1000, 3),
+            "sizes": [
+                {"rank": rank, "km": round(metres / 1000, 3), "links": int(links)}
+                for rank, (metres, links) in enumerate(
+                    zip(parts.length_m[:PARTS_LISTED].tolist(), parts.links[:PARTS_LISTED].tolist(), strict=True)
+                )
+            ],
             "left_out_km": round(parts.left_out_m / 1000, 3),
             "left_out_links": parts.left_out_links,
         },
         "rules": sorted(rules, key=lambda rule: float(rule["length_km"]), reverse=True),
     }
+
+
+class KeepBody(BaseModel):
+    """Which connected parts the modes use."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    rule: Literal["largest", "above", "all"]
+    above_m: float = Field(0.0, ge=0)
+
+
+@api.put("/studies/<study_id>/parts")
+def keep_parts(study_id: str) -> Response:
+    """Use other connected parts from now on; answers made before are stale."""
+    study, wanted = study_of(study_id), checked(KeepBody, body())
+    study.set_keep_parts(KeepParts(wanted.rule, wanted.above_m))
+    return reply(vars(study.keep_parts))
+
+
+@api.get("/studies/<study_id>/parts/<mode_id>")
+def parts(study_id: str, mode_id: str) -> Response:
+    """Links that lie outside the largest connected part of a mode, with the rank of their part and whether it is used."""
+    network = study_of(study_id).network(mode_id)
+    graph = network.graph
+    usable = network.use.forward | network.use.backward
+    rows = np.flatnonzero(usable & (network.link_part != 0))[:MAX_PART_LINKS]
+    layer = Layer(
+        graph.lines()[rows],
+        {
+            "part": network.link_part[rows].tolist(),
+            "used": network.usable[rows].tolist(),
+            "name": [graph.tag("name").at(i) for i in rows],
+        },
+    )
+    return reply(geojson.collection(layer))
+
+
+def _given(value: float) -> float | None:
+    return None if value != value else float(value)
 
 
 @api.get("/studies/<study_id>/arrays/streets")
@@ -166,6 +228,21 @@ def live_reach(study_id: str) -> Response:
     )
 
 
+@api.get("/studies/<study_id>/nodes/<int:number_>")
+def node(study_id: str, number_: int) -> Response:
+    """Where the node of that number lies."""
+    graph = study_of(study_id).graph
+    rows = np.flatnonzero(graph.node_number == number_)
+    if len(rows) == 0:
+        raise AwlError(
+            f"The street graph has no node {number_}",
+            remedy=f"Numbers run from {graph.node_number.min()} to {graph.node_number.max()}",
+            status=404,
+            kind="no-such-node",
+        )
+    return reply({"node_id": number_, "lon": float(graph.node_lon[rows[0]]), "lat": float(graph.node_lat[rows[0]])})
+
+
 @api.get("/studies/<study_id>/near")
 def near(study_id: str) -> Response:
     """The street nearest to a point, with what the mode makes of it; usable or not."""
@@ -195,6 +272,8 @@ def near(study_id: str) -> Response:
             "from_node_id": int(graph.node_number[graph.link_from[link]]),
             "to_node_id": int(graph.node_number[graph.link_to[link]]),
             "osm_way_id": int(graph.link_way[link]),
+            "osm_way_ids": [int(v) for v in graph.link_ways[graph.ways_start[link] : graph.ways_start[link + 1]]],
+            "costs": {key: [_given(v) for v in pair[link]] for key, pair in graph.costs.items()},
             "tags": {key: value for key, column in graph.tags.items() if (value := column.at(link)) is not None},
             "usable": bool(network.usable[link]),
             "reason": reason,
@@ -251,7 +330,7 @@ def answer(study_id: str, question_id: str) -> Response:
     found = records.answer(study.reading, question_id)
     if found is None:
         raise AwlError("The question has no answer yet", status=404, kind="no-answer")
-    return reply({**found, "fresh": found["stamp"] == study.stamp})
+    return reply({**found, "fresh": records.is_fresh(study.reading, found, study.stamp)})
 
 
 @api.post("/studies/<study_id>/answers/<question_id>/keep")

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
-from typing import Any
+from typing import Any, TypeVar
 
 from flask import Response, current_app, request
+from pydantic import BaseModel, ValidationError
 
 from awl.core.errors import AwlError
 from awl.formats.geojson import dumps
@@ -13,6 +14,7 @@ from awl.server.catalogue import Catalogue
 from awl.server.jobs import Jobs
 from awl.study.study import Study
 
+Model = TypeVar("Model", bound=BaseModel)
 TYPES = "https://awl.invalid/problems/"
 """Problem types are names, not addresses; `.invalid` never resolves (RFC 2606)."""
 
@@ -120,6 +122,16 @@ def bbox() -> tuple[float, float, float, float] | None:
             f"'{text[:80]}' is no bounding box", remedy="Give bbox=west,south,east,north in degrees", inputs=("bbox",)
         )
     return values[0], values[1], values[2], values[3]
+
+
+def checked(model: type[Model], document: dict[str, Any]) -> Model:
+    """The document as a model; raises naming the field that is wrong."""
+    try:
+        return model.model_validate(document)
+    except ValidationError as error:
+        first = error.errors()[0]
+        name = ".".join(str(part) for part in first["loc"])
+        raise AwlError(f"'{name}': {first['msg']}", inputs=(name,)) from error
 
 
 def body(most: int = 64 << 20) -> dict[str, Any]:

@@ -5,13 +5,21 @@ from __future__ import annotations
 import json
 import shutil
 import tempfile
-from dataclasses import fields
+from dataclasses import fields, replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from awl.core.columns import Categorical
 from awl.core.streets.graph import StreetGraph
+from awl.core.streets.turns import FIELDS, TurnRestrictions
+
+COLUMNS = ("tags", "node_tags")
+APART = (*COLUMNS, "costs", "restrictions", "drawn")
+"""Fields of the graph that are no plain array."""
+FORMAT = 2
+"""Counts the layouts of this folder; one of another layout is made anew."""
 
 
 def folder_of(study: Path) -> Path:
@@ -26,13 +34,23 @@ def save_graph(study: Path, stamp: str, graph: StreetGraph) -> None:
     target = parent / f"graph-{stamp}"
     scratch = Path(tempfile.mkdtemp(prefix=".new-", dir=parent))
     for item in fields(StreetGraph):
-        if item.name != "tags":
+        if item.name not in APART:
             np.save(scratch / f"{item.name}.npy", getattr(graph, item.name))
-    vocabulary = {}
-    for number, (key, column) in enumerate(graph.tags.items()):
-        np.save(scratch / f"tag-{number}.npy", column.codes)
-        vocabulary[key] = column.values
-    (scratch / "tags.json").write_text(json.dumps(vocabulary))
+    head: dict[str, Any] = {"format": FORMAT, "drawn": graph.drawn, "costs": list(graph.costs)}
+    for name in COLUMNS:
+        head[name] = {}
+        for number, (key, column) in enumerate(getattr(graph, name).items()):
+            np.save(scratch / f"{name}-{number}.npy", column.codes)
+            head[name][key] = column.values
+    for number, pair in enumerate(graph.costs.values()):
+        np.save(scratch / f"costs-{number}.npy", pair)
+    head["restrictions"] = {}
+    for name in FIELDS:
+        value = getattr(graph.restrictions, name)
+        if isinstance(value, Categorical):
+            head["restrictions"][name] = value.values
+        np.save(scratch / f"turn-{name}.npy", value.codes if isinstance(value, Categorical) else value)
+    (scratch / "head.json").write_text(json.dumps(head))
     shutil.rmtree(target, ignore_errors=True)
     scratch.rename(target)
     for old in parent.glob("graph-*"):
@@ -44,18 +62,38 @@ def load_graph(study: Path, stamp: str) -> StreetGraph | None:
     """The graph of that stamp, or None when the folder lacks it or is damaged."""
     folder = folder_of(study) / f"graph-{stamp}"
     try:
+        head = json.loads((folder / "head.json").read_text())
+        if head["format"] != FORMAT:
+            return None
         arrays = {
             item.name: np.load(folder / f"{item.name}.npy", mmap_mode="r")
             for item in fields(StreetGraph)
-            if item.name != "tags"
+            if item.name not in APART
         }
-        vocabulary = json.loads((folder / "tags.json").read_text())
-        tags = {
-            key: Categorical(np.load(folder / f"tag-{number}.npy"), tuple(values))
-            for number, (key, values) in enumerate(vocabulary.items())
-        }
-        graph = StreetGraph(**arrays, tags=tags)
+        graph = StreetGraph(
+            **arrays,
+            tags=_columns(folder, "tags", head),
+            node_tags=_columns(folder, "node_tags", head),
+            costs={key: np.load(folder / f"costs-{n}.npy") for n, key in enumerate(head["costs"])},
+            drawn=bool(head["drawn"]),
+        )
+        graph = replace(graph, restrictions=_restrictions(folder, head["restrictions"]))
         whole = len(graph.shape_start) == graph.link_count + 1 and graph.shape_start[-1] == len(graph.shape_m)
-    except (OSError, ValueError, EOFError, TypeError, IndexError):
+    except (OSError, ValueError, EOFError, TypeError, IndexError, KeyError):
         return None
     return graph if whole else None
+
+
+def _columns(folder: Path, name: str, head: dict[str, Any]) -> dict[str, Categorical]:
+    return {
+        key: Categorical(np.load(folder / f"{name}-{number}.npy"), tuple(values))
+        for number, (key, values) in enumerate(head[name].items())
+    }
+
+
+def _restrictions(folder: Path, values: dict[str, list[str]]) -> TurnRestrictions:
+    loaded = {name: np.load(folder / f"turn-{name}.npy") for name in FIELDS}
+    parts: dict[str, Any] = {
+        name: Categorical(array, tuple(values[name])) if name in values else array for name, array in loaded.items()
+    }
+    return TurnRestrictions(**parts)

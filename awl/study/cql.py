@@ -1,4 +1,4 @@
-"""CQL2 text filters (OGC 21-065) as SQL with parameters.
+"""CQL2 text filters and value expressions (OGC 21-065) as SQL with parameters.
 
 The text is parsed by pygeofilter, with the rules for AND, OR and NOT mended (see `_CONDITION`); only fields that exist are
 let through, and every value travels as a parameter.
@@ -35,7 +35,7 @@ _CONDITION = """
 """CQL2, Annex B: AND binds more tightly than OR, and NOT takes any condition. The package's own rules do neither."""
 
 
-def _parser() -> Lark:
+def _parser(start: str) -> Lark:
     package = Path(cql2.__file__).parent
     grammar = (package / "grammar.lark").read_text(encoding="utf-8")
     head, rest = grammar.split("?condition:", 1)
@@ -43,6 +43,7 @@ def _parser() -> Lark:
     return Lark(
         head + _CONDITION + predicates,
         parser="lalr",
+        start=start,
         maybe_placeholders=False,
         transformer=cql2.CQLTransformer(),
         import_paths=[str(package.parent)],
@@ -52,17 +53,17 @@ def _parser() -> Lark:
 class _ToSql(Evaluator):
     """Each handler returns SQL text and its parameters."""
 
-    def __init__(self, fields: Sequence[str]) -> None:
-        self._fields = set(fields)
+    def __init__(self, fields: Sequence[str], what: str) -> None:
+        self._fields, self._what = set(fields), what
 
     @handle(ast.Attribute)
     def attribute(self, node: ast.Attribute) -> Sql:
         if node.name not in self._fields:
             raise AwlError(
                 f"There is no field '{node.name}'",
-                where="filter",
+                where=self._what,
                 remedy=f"Fields are: {', '.join(sorted(self._fields))}",
-                inputs=("filter",),
+                inputs=(self._what,),
             )
         return f'"{node.name}"', []
 
@@ -109,7 +110,7 @@ class _ToSql(Evaluator):
         return f"({lhs[0]} IS {'NOT ' if node.not_ else ''}NULL)", lhs[1]
 
 
-_PARSER = _parser()
+_CONDITIONS, _VALUES = _parser("condition"), _parser("expression")
 
 
 def to_sql(text: str, fields: Sequence[str]) -> Sql:
@@ -117,27 +118,36 @@ def to_sql(text: str, fields: Sequence[str]) -> Sql:
 
     Raises `AwlError` with the place in the text where it cannot be read.
     """
+    return _translated(text, fields, _CONDITIONS, "filter", "kind = 'library' AND seats > 40")
+
+
+def value_to_sql(text: str, fields: Sequence[str]) -> Sql:
+    """SQL and parameters for a CQL2 expression that gives a value, such as `length / speed`; NULL where it has none."""
+    return _translated(text, fields, _VALUES, "expression", "length / speed")
+
+
+def _translated(text: str, fields: Sequence[str], parser: Lark, what: str, example: str) -> Sql:
     if len(text) > MAX_LENGTH:
-        raise AwlError(f"The filter is longer than {MAX_LENGTH} characters", inputs=("filter",))
+        raise AwlError(f"The {what} is longer than {MAX_LENGTH} characters", inputs=(what,))
     try:
-        tree = _PARSER.parse(_TEXT.sub(lambda found: "'" + found[0][1:-1].replace("''", _QUOTE) + "'", text))
+        tree = parser.parse(_TEXT.sub(lambda found: "'" + found[0][1:-1].replace("''", _QUOTE) + "'", text))
     except UnexpectedInput as error:
         at = error.column if isinstance(error.column, int) and error.column > 0 else len(text)
         raise AwlError(
-            f"The filter cannot be read at character {at}: '{text[max(at - 1, 0) : at + 20]}'",
-            where="filter",
-            remedy="Write CQL2, for example: kind = 'library' AND seats > 40",
-            inputs=("filter",),
+            f"The {what} cannot be read at character {at}: '{text[max(at - 1, 0) : at + 20]}'",
+            where=what,
+            remedy=f"Write CQL2, for example: {example}",
+            inputs=(what,),
         ) from error
     except (LarkError, ValueError) as error:
-        raise AwlError("The filter cannot be read", where="filter", inputs=("filter",)) from error
+        raise AwlError(f"The {what} cannot be read", where=what, inputs=(what,)) from error
     try:
-        sql, parameters = _ToSql([*fields, "fid"]).evaluate(tree)
+        sql, parameters = _ToSql([*fields, "fid"], what).evaluate(tree)
     except NotImplementedError as error:
         raise AwlError(
-            f"The filter uses something Awl does not know yet ({error})",
-            where="filter",
+            f"The {what} uses something Awl does not know yet ({error})",
+            where=what,
             remedy="Comparisons, AND, OR, NOT, IN, BETWEEN, LIKE, IS NULL and arithmetic are known",
-            inputs=("filter",),
+            inputs=(what,),
         ) from error
     return sql, list(parameters)

@@ -1,39 +1,36 @@
-"""Bring files into a study: a map extract becomes streets and base map, other files become layers."""
+"""Bring files into a study: a map extract, lines or a ready graph become streets, other files become layers."""
 
 from __future__ import annotations
 
-import csv
-import json
 import os
 import shutil
-from collections import Counter
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
-from awl.core.geodesy import LocalPlane
 from awl.core.progress import Progress
-from awl.core.streets.areas import base_layers
-from awl.core.streets.build import BuildReport, build_graph
+from awl.core.streets.areas import BaseLayer, base_layers
+from awl.core.streets.build import BuildReport, build_graph, fill_report
 from awl.core.streets.graph import StreetGraph
 from awl.core.streets.lines import raw_of_lines
 from awl.core.streets.numbering import numbered_by, numbered_from
 from awl.core.streets.raw import RawExtract
-from awl.formats import geojson, gmns_read, osm_pbf, osm_xml, vector
-from awl.formats.limits import MAX_FIELDS, check_size
+from awl.formats import csv_read, geojson, gmns_read, graph_tables, osm_pbf, osm_xml, raster, vector
+from awl.formats.limits import check_size
 from awl.formats.table import Layer
-from awl.study.line_fields import BuildOptions, guess, streets_of
+from awl.study.line_fields import BuildOptions, given_costs, guess, streets_of
+from awl.study.study import CHANGEABLE as ADDED_ROLES
 from awl.study.study import NewLayer, Study, slug
 
 EXTRACT_ENDINGS = (".osm", ".osm.gz", ".osm.bz2", ".osm.pbf", ".pbf")
+Pairs = NDArray[np.float64]
 VECTOR_ENDINGS = (".gpkg", ".fgb", ".zip")
-LINE_ENDINGS = (*VECTOR_ENDINGS, ".geojson", ".json")
-LON_NAMES = ("lon", "longitude", "lng", "x", "x_coord")
-LAT_NAMES = ("lat", "latitude", "y", "y_coord")
+LINE_ENDINGS = (*VECTOR_ENDINGS, ".geojson", ".json", ".csv")
+RASTER_ENDINGS = (".tif", ".tiff")
 
 
 def is_lines(name: str) -> bool:
@@ -46,6 +43,11 @@ def is_extract(name: str) -> bool:
     return name.lower().endswith(EXTRACT_ENDINGS)
 
 
+def is_raster(name: str) -> bool:
+    """Whether a file name is that of a raster."""
+    return name.lower().endswith(RASTER_ENDINGS)
+
+
 def build(
     extract: Path,
     study: Path,
@@ -55,35 +57,13 @@ def build(
     source: str | None = None,
     options: BuildOptions | None = None,
 ) -> BuildReport:
-    """Build the streets of a study from a map extract or a line layer, making the study when it does not exist.
+    """Build the streets of a study from an extract, a line layer or a ready graph, making the study when there is none.
 
     Nothing lands unless everything does: a new study appears by renaming, an existing one changes in one transaction.
     """
     progress, options = progress or Progress(), options or BuildOptions()
     source = source or extract.name
-    notes: dict[str, float] = {}
-    is_gmns = gmns_read.is_folder(extract)
-    if not is_gmns:
-        check_size(extract)
-    if is_gmns:
-        raw = gmns_read.read(extract)
-    elif is_extract(source):
-        reader = osm_pbf.read if source.lower().endswith(".pbf") else osm_xml.read
-        raw = reader(extract, progress.part(0.0, 0.5))
-    elif is_lines(source):
-        raw, notes = _read_lines(extract, source, options, progress.part(0.0, 0.5))
-    else:
-        raise AwlError(
-            f"'{source}' is not a kind of file Awl builds streets from",
-            where=source,
-            remedy=f"Give a map extract ({', '.join(EXTRACT_ENDINGS)}), a line layer ({', '.join(LINE_ENDINGS)})"
-            " or a folder of GMNS tables",
-        )
-    graph, report = build_graph(raw, area, progress.part(0.5, 0.7))
-    report.lines = notes
-    graph = replace(graph, node_number=graph.node_id) if is_gmns else _numbered(graph, options)
-    progress.step(0.7, "Drawing the base map")
-    base = base_layers(raw)
+    graph, base, report = _streets(extract, source, area, options, progress)
     progress.step(0.85, "Writing the study")
     if study.exists():
         Study(study).set_streets(graph, base, report, source, area)
@@ -106,16 +86,90 @@ def build(
     return report
 
 
+def _streets(
+    extract: Path, source: str, area: shapely.Geometry | None, options: BuildOptions, progress: Progress
+) -> tuple[StreetGraph, dict[str, BaseLayer], BuildReport]:
+    """Graph, base map and report, whatever kind of source it is."""
+    if not gmns_read.is_folder(extract):
+        check_size(extract)
+    ready = read_graph(extract, source, options.crs, options.weight)
+    if ready is not None:
+        if area is not None or options.without:
+            raise AwlError(
+                "A ready street graph is taken in whole",
+                where=source,
+                remedy="Leave out study area and classes, or build from the extract it came from",
+                inputs=("area",),
+            )
+        report = BuildReport(ways_read=ready.link_count, streets_read=ready.link_count)
+        fill_report(report, ready)
+        return ready, {}, report
+    costs: Pairs | None = None
+    notes: dict[str, float] = {}
+    if is_extract(source):
+        reader = osm_pbf.read if source.lower().endswith(".pbf") else osm_xml.read
+        raw = reader(extract, progress.part(0.0, 0.5))
+    elif is_lines(source):
+        raw, notes, costs = _read_lines(extract, source, options, progress.part(0.0, 0.5))
+    else:
+        raise AwlError(
+            f"'{source}' is not a kind of file Awl builds streets from",
+            where=source,
+            remedy=f"Give a map extract ({', '.join(EXTRACT_ENDINGS)}), a line layer ({', '.join(LINE_ENDINGS)})"
+            " or a folder of GMNS tables",
+        )
+    # The nodes of lines are where their owner drew them: a numbering may rest on them.
+    merge = options.merge and is_extract(source) and options.nodes is None
+    graph, report = build_graph(raw, area, progress.part(0.5, 0.7), options.without, merge)
+    report.lines = notes
+    if costs is not None:
+        graph = _with_costs(graph, costs)
+    graph = _numbered(graph, options)
+    progress.step(0.7, "Drawing the base map")
+    return graph, base_layers(raw), report
+
+
+def read_graph(path: Path, source: str, crs: str | None = None, weight: str | None = None) -> StreetGraph | None:
+    """The street graph a source holds ready-made: GMNS tables, or nodes and links as layers; None when it holds none."""
+    if gmns_read.is_folder(path):
+        return gmns_read.read(path, crs, weight)
+    ending = Path(source).suffix.lower()
+    if ending == ".zip" and (folder := gmns_read.unpacked(path)) is not None:
+        return gmns_read.read(folder, crs, weight)
+    tables: dict[str, Layer] = {}
+    if ending == ".gpkg":
+        names = vector.layers(path, source)
+        if {"nodes", "streets"} <= set(names):
+            wanted = {"nodes": "nodes", "links": "streets", "restrictions": "restrictions"}
+            tables = {key: vector.read(path, name, source, crs)[0] for key, name in wanted.items() if name in names}
+    elif ending in (".geojson", ".json"):
+        tables = graph_tables.apart(geojson.read(path, crs))
+    if not tables or not graph_tables.is_graph(tables["nodes"], tables["links"]):
+        return None
+    graph = graph_tables.graph_of(tables["nodes"], tables["links"], tables.get("restrictions"), source)
+    return graph_tables.in_space_order(graph)
+
+
 def _read_lines(
     path: Path, source: str, options: BuildOptions, progress: Progress
-) -> tuple[RawExtract, dict[str, float]]:
-    """The ways of a line layer, and what was assumed and done."""
+) -> tuple[RawExtract, dict[str, float], Pairs | None]:
+    """The ways of a line layer, what was assumed and done, and the given costs of its features."""
     progress.step(0.0, f"Reading {source}")
-    layer = _features(path, source, options.layer)[0]
-    streets, notes = streets_of(layer, guess(layer).with_choices(options.choices), source)
+    layer = features(path, source, options.layer, options.crs)[0]
+    chosen = guess(layer).with_choices(options.choices)
+    streets, notes = streets_of(layer, chosen, source)
+    costs = given_costs(layer, chosen, source)
     raw, joined = raw_of_lines(streets, options.tolerance_m, progress.part(0.2, 1.0))
     counts = {**vars(notes), **vars(joined)}
-    return raw, {"tolerance_m": options.tolerance_m, **{key: round(value, 3) for key, value in counts.items()}}
+    return raw, {"tolerance_m": options.tolerance_m, **{key: round(value, 3) for key, value in counts.items()}}, costs
+
+
+def _with_costs(graph: StreetGraph, costs: Pairs) -> StreetGraph:
+    """The graph with the cost of each line shared out over its links by length."""
+    row = graph.link_way - 1
+    whole = np.bincount(row, weights=graph.link_length, minlength=len(costs))
+    share = graph.link_length / np.maximum(whole[row], 1e-9)
+    return replace(graph, costs={"cost": costs[row] * share[:, None]})
 
 
 def _numbered(graph: StreetGraph, options: BuildOptions) -> StreetGraph:
@@ -123,7 +177,7 @@ def _numbered(graph: StreetGraph, options: BuildOptions) -> StreetGraph:
     if options.nodes is None:
         return graph if options.first_node == 1 else numbered_from(graph, options.first_node)
     source = options.nodes.name
-    layer, _ = _features(options.nodes, source, options.nodes_layer)
+    layer, _ = features(options.nodes, source, options.nodes_layer, options.crs)
     if layer.kind != "point":
         raise AwlError(
             f"The node layer holds {layer.kind} features", where=source, remedy="Give points", inputs=("nodes",)
@@ -150,53 +204,6 @@ def _numbered(graph: StreetGraph, options: BuildOptions) -> StreetGraph:
     return made
 
 
-def described(path: Path, source: str) -> list[dict[str, Any]]:
-    """What the layers of a vector file hold, for the user to decide what they are.
-
-    Each has `name`, `geometry`, `count`, `bounds` (degrees), and `fields` with a few values of each. Lines also have
-    `length_km`, the guessed `roles` of their fields and the share of them, by length, for which each role is known.
-    """
-    if is_extract(source):
-        return []
-    several = Path(source).suffix.lower() in VECTOR_ENDINGS
-    names: list[str | None] = list(vector.layers(path, source)) if several else [None]
-    return [_described(*_features(path, source, name), source) for name in names]
-
-
-def _described(layer: Layer, name: str | None, source: str) -> dict[str, Any]:
-    bounds = shapely.total_bounds(layer.geometry)
-    known: dict[str, Any] = {
-        "name": name,
-        "geometry": layer.kind,
-        "count": len(layer),
-        "bounds": [round(float(v), 6) for v in bounds] if np.isfinite(bounds).all() else None,
-        "fields": {key: _samples(values) for key, values in layer.columns.items()},
-    }
-    if layer.kind != "line":
-        return known
-    fields = guess(layer)
-    streets, notes = streets_of(layer, fields, source)
-    length = LocalPlane.around(bounds[[0, 2]], bounds[[1, 3]]).project(streets.geometry)
-    metres = shapely.length(length)
-    known["length_km"] = round(float(metres.sum()) / 1000, 1)
-    known["roles"] = vars(fields)
-    tags = (("street_class", "highway"), ("speed", "maxspeed"), ("direction", "oneway"), ("name", "name"))
-    there = {
-        role: streets.tags[tag].present() if tag in streets.tags else np.zeros(len(metres), bool) for role, tag in tags
-    }
-    if notes.without_known_class == len(metres):
-        there["street_class"] = np.zeros(len(metres), bool)
-    known["known"] = {
-        role: round(float(metres[mask].sum() / max(metres.sum(), 1e-9)), 3) for role, mask in there.items()
-    }
-    return known
-
-
-def _samples(values: list[Any]) -> list[str]:
-    """The commonest few values of a column."""
-    return [str(value) for value, _ in Counter(v for v in values if v is not None).most_common(6)]
-
-
 def add(
     path: Path,
     study: Study,
@@ -204,19 +211,46 @@ def add(
     title: str | None = None,
     source: str | None = None,
     inner: str | None = None,
+    role: str | None = None,
+    crs: str | None = None,
 ) -> str:
-    """Add a vector file as a layer; returns its id. Its role follows from its geometry.
+    """Add a vector file or a raster as a layer; returns its id. Its role follows from its content unless it is given.
 
     `inner` names the layer of a file that holds several; it also gives id and title unless these are given.
     """
-    layer = _read(path, ident, title, source or path.name, inner)
+    source = source or path.name
+    if is_raster(source):
+        return _add_raster(path, study, ident, title, source, role, crs)
+    layer = _read(path, ident, title, source, inner, role, crs)
     study.add_layers([layer])
     return layer.ident
+
+
+def _add_raster(
+    path: Path, study: Study, ident: str | None, title: str | None, source: str, role: str | None, crs: str | None
+) -> str:
+    grid = raster.read(path, source, crs)
+    stem = Path(source).stem
+    ident = ident or slug(stem)
+    study.add_raster(
+        ident, title or stem.replace("_", " ").capitalize(), role or raster_role(stem, grid), source, grid, path
+    )
+    return ident
+
+
+def raster_role(stem: str, grid: raster.Raster) -> str:
+    """What a raster is, by its name or else by its content."""
+    name = stem.lower()
+    if any(word in name for word in ("elev", "dem", "dtm", "height", "terrain")):
+        return "elevation"
+    return "population" if any(word in name for word in ("pop", "people", "inhabit", "residents")) else grid.role
 
 
 def add_all(path: Path, study: Study, source: str | None = None, progress: Progress | None = None) -> list[str]:
     """Add every layer of a file, all or none; returns their ids."""
     progress, source = progress or Progress(), source or path.name
+    if is_raster(source):
+        return [add(path, study, source=source)]
     several = Path(source).suffix.lower() in VECTOR_ENDINGS
     names: list[str | None] = list(vector.layers(path, source)) if several else []
     read = []
@@ -227,99 +261,103 @@ def add_all(path: Path, study: Study, source: str | None = None, progress: Progr
     return [layer.ident for layer in read]
 
 
-def _read(path: Path, ident: str | None, title: str | None, source: str, inner: str | None) -> NewLayer:
-    layer, inner = _features(path, source, inner)
-    missing = shapely.is_missing(layer.geometry) | shapely.is_empty(layer.geometry)
-    if missing.all():
-        raise AwlError("No feature has a geometry", where=source, remedy="Check how the file was exported")
-    kind = layer.kind
-    role = {"point": "places", "polygon": "zones"}.get(kind)
-    if role is None:
-        raise AwlError(
-            f"The layer holds {kind} geometries; places are points and zones are polygons",
-            where=source,
-            remedy="Give points or polygons; split a file that mixes them",
-        )
-    if kind == "polygon":
-        repaired = shapely.make_valid(layer.geometry)
-        layer = Layer(repaired, layer.columns)
+def add_chosen(
+    path: Path,
+    study: Study,
+    chosen: list[tuple[str | None, str | None, str | None, str | None]],
+    source: str,
+    progress: Progress | None = None,
+) -> list[str]:
+    """Add some layers of a file, given as (name in the file, role, title, coordinate system), all or none."""
+    progress = progress or Progress()
+    if is_raster(source):
+        _, role, title, crs = chosen[0]
+        return [add(path, study, None, title, source, None, role, crs)]
+    read = []
+    for done, (name, role, title, crs) in enumerate(chosen):
+        progress.step(done / len(chosen), f"Reading {name or source}")
+        read.append(_read(path, None, title, source, name, role, crs))
+    study.add_layers(read)
+    return [layer.ident for layer in read]
+
+
+def _read(
+    path: Path, ident: str | None, title: str | None, source: str, inner: str | None, role: str | None = None,
+    crs: str | None = None,
+) -> NewLayer:  # fmt: skip
+    layer, inner = features(path, source, inner, crs)
+    layer, kind = usable(layer, source), layer.kind
     stem = inner or Path(source).stem
+    role = role or suggested_role(stem, layer, kind)
+    if role not in ADDED_ROLES:
+        raise AwlError(
+            f"'{role}' is no role of a layer",
+            remedy=f"Roles are: {', '.join(ADDED_ROLES)}",
+            inputs=("role",),
+            where=source,
+        )
+    if (role == "lines" and kind != "line") or (role in ("zones", "parcels", "buildings") and kind == "point"):
+        raise AwlError(
+            f"A layer of {kind} features cannot be {role}", where=source, remedy="Choose another role", inputs=("role",)
+        )
     return NewLayer(ident or slug(stem), layer, title or stem.replace("_", " ").capitalize(), role, source)
 
 
-def _features(path: Path, source: str, inner: str | None) -> tuple[Layer, str | None]:
-    """The features of a vector file, and the name of its layer where the format has names."""
+def usable(layer: Layer, source: str) -> Layer:
+    """The layer, of one kind of geometry and with polygons repaired; raises when it cannot be used."""
+    missing = shapely.is_missing(layer.geometry) | shapely.is_empty(layer.geometry)
+    if len(layer) == 0 or missing.all():
+        raise AwlError(
+            "The layer holds no feature" if len(layer) == 0 else "No feature has a geometry",
+            where=source,
+            remedy="Check how the file was exported",
+            kind="empty-layer",
+        )
+    if layer.kind == "mixed":
+        kinds = Layer.kinds(layer.geometry)
+        raise AwlError(
+            f"The layer mixes {', '.join(f'{count:,} {name}' for name, count in kinds.items())} features",
+            where=source,
+            remedy="Split it by kind of geometry: places are points, zones polygons, streets lines",
+            kind="wrong-geometry",
+        )
+    if layer.kind == "polygon":
+        return Layer(shapely.make_valid(layer.geometry), layer.columns)
+    return layer
+
+
+def suggested_role(name: str, layer: Layer, kind: str) -> str:
+    """What a layer is likely to be used as, by its geometry, name and fields."""
+    if kind == "line":
+        return "lines"
+    text, fields = name.lower(), {field.lower() for field in layer.columns}
+    if kind == "polygon":
+        if "parcel" in text or "parcel_id" in fields or "plot" in text:
+            return "parcels"
+        if "building" in text or fields & {"building", "floors", "floor_area", "building:levels"}:
+            return "buildings"
+        return "zones"
+    return "places"
+
+
+def features(path: Path, source: str, inner: str | None, crs: str | None = None) -> tuple[Layer, str | None]:
+    """The features of a vector file in degrees, and the name of its layer where the format has names."""
     ending = Path(source).suffix.lower()
     if ending in (".geojson", ".json"):
-        return geojson.read(path), None
+        return geojson.read(path, crs), None
     if ending == ".csv":
-        return read_points(path, source), None
+        return csv_read.read(path, source, crs), None
     if ending in VECTOR_ENDINGS:
-        return vector.read(path, inner, source)
+        return vector.read(path, inner, source, crs)
     raise AwlError(
         f"'{source}' is not a kind of layer Awl reads",
         where=source,
-        remedy="Give GeoPackage, GeoJSON, FlatGeobuf, a zipped Shapefile, or CSV with lon and lat",
+        remedy="Give GeoPackage, GeoJSON, FlatGeobuf, a zipped Shapefile, CSV with lon and lat or wkt, or a GeoTIFF",
     )
 
 
-def read_points(path: Path, source: str) -> Layer:
-    """Points from a CSV file whose header names a longitude and a latitude."""
-    check_size(path, 1 << 30)
-    try:
-        with path.open(encoding="utf-8-sig", newline="") as stream:
-            rows = list(csv.reader(stream))
-    except (UnicodeDecodeError, csv.Error) as error:
-        raise AwlError(
-            f"The file is no CSV in UTF-8 ({error})", where=source, remedy="Save it as CSV, UTF-8"
-        ) from error
-    header = [name.strip() for name in rows[0]] if rows else []
-    if len(header) > MAX_FIELDS:
-        raise AwlError(f"{len(header)} fields are more than the {MAX_FIELDS} Awl takes in", where=source)
-    lower = [name.lower() for name in header]
-    lon = next((lower.index(name) for name in LON_NAMES if name in lower), None)
-    lat = next((lower.index(name) for name in LAT_NAMES if name in lower), None)
-    if lon is None or lat is None:
-        raise AwlError(
-            f"The header ({', '.join(header[:8])}) names no coordinates",
-            where=f"{source}, line 1",
-            remedy="Name the columns 'lon' and 'lat'",
-        )
-    points = np.empty((len(rows) - 1, 2))
-    for number, row in enumerate(rows[1:]):
-        try:
-            points[number] = float(row[lon]), float(row[lat])
-        except (ValueError, IndexError) as error:
-            raise AwlError(
-                "The coordinates are not numbers", where=f"{source}, line {number + 2}", remedy="Repair or drop the row"
-            ) from error
-    if (
-        not np.isfinite(points).all()
-        or np.abs(points[:, 0]).max(initial=0) > 180
-        or np.abs(points[:, 1]).max(initial=0) > 90
-    ):
-        raise AwlError("Coordinates are not degrees", where=source, remedy="Give longitude and latitude in WGS 84")
-    columns = {
-        name: [_number(row[i]) if i < len(row) else None for row in rows[1:]]
-        for i, name in enumerate(header)
-        if i not in (lon, lat)
-    }
-    return Layer(np.atleast_1d(shapely.points(points)), columns)
-
-
-def _number(text: str) -> str | int | float | None:
-    """A number where the text is one exactly; leading zeros stay text, as in '00123'."""
-    if text == "":
-        return None
-    try:
-        value = json.loads(text)
-    except ValueError:
-        return text
-    return value if isinstance(value, int | float) and not isinstance(value, bool) else text
-
-
 def area_from(bbox: str | None, clip: Path | None) -> shapely.Geometry | None:
-    """The study area of a command: `W,S,E,N` in degrees, or the polygons of a GeoJSON file."""
+    """The study area of a command: `W,S,E,N` in degrees, or the polygons of a file."""
     if bbox and clip:
         raise AwlError("Both a box and a clip file are given", remedy="Give one of them")
     if bbox:
@@ -332,8 +370,13 @@ def area_from(bbox: str | None, clip: Path | None) -> shapely.Geometry | None:
             raise AwlError(f"The box {bbox} is empty or off the Earth", remedy="Write W,S,E,N", inputs=("bbox",))
         return shapely.box(west, south, east, north)
     if clip:
-        layer = geojson.read(clip)
+        layer = features(clip, clip.name, None)[0]
         if layer.kind != "polygon":
-            raise AwlError("The clip file holds no polygon", where=clip.name, remedy="Give a polygon in GeoJSON")
-        return shapely.union_all(shapely.make_valid(layer.geometry))
+            raise AwlError("The clip file holds no polygon", where=clip.name, remedy="Give a file of polygons")
+        return area_of(layer)
     return None
+
+
+def area_of(layer: Layer) -> shapely.Geometry:
+    """All polygons of a layer as one area."""
+    return shapely.union_all(shapely.make_valid(layer.geometry))

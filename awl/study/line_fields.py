@@ -25,6 +25,7 @@ NAMES = {
     "level": ("level", "layer", "z_level", "grade"),
 }
 """Names under which a field is looked for, best first."""
+FloatPairs = np.ndarray[Any, np.dtype[np.float64]]
 DIRECTION_VALUES = (
     ("F", "T", "B"), ("FT", "TF", "B"), ("forward", "backward", "both"), ("yes", "-1", "no"), ("1", "-1", "0"), ("1", "2", "0"),
 )  # fmt: skip
@@ -36,7 +37,9 @@ class LineFields:
     """Names of fields (None: there is none) and what their values mean.
 
     A line whose direction field holds something else than the three values is open both ways. `default_class` is the
-    class of every line without one that Awl knows.
+    class of every line without one that Awl knows. `cost_forward` and `cost_backward` are number fields with a cost of the whole
+    line along and against its drawing (one alone holds for both); it becomes the cost `cost`, shared out by length where a
+    line is broken.
     """
 
     street_class: str | None = None
@@ -47,6 +50,8 @@ class LineFields:
     backward: str = "T"
     both: str = "B"
     level: str | None = None
+    cost_forward: str | None = None
+    cost_backward: str | None = None
     default_class: str = "residential"
 
     def with_choices(self, choices: dict[str, str | None]) -> LineFields:
@@ -63,10 +68,12 @@ class LineFields:
 
 @dataclass(frozen=True)
 class BuildOptions:
-    """How streets are built, beyond the defaults. The first four concern line layers only.
+    """How streets are built, beyond the defaults. The first three concern line layers only.
 
     `layer` is the layer of a file that holds several, `choices` overrule the guessed `LineFields`, `tolerance_m` closes gaps
     at ends. Nodes are numbered from `first_node`, or by the points of `nodes` (a file, with its layer and number field).
+    `crs` says what the coordinates of the file are, in place of what it states. Classes in `without` are left out. `weight`
+    names the given length of links in a drawing without geography. Chains of like links are merged unless `merge` is off.
     """
 
     layer: str | None = None
@@ -76,6 +83,10 @@ class BuildOptions:
     nodes: Path | None = None
     nodes_layer: str | None = None
     nodes_field: str | None = None
+    crs: str | None = None
+    without: tuple[str, ...] = ()
+    weight: str | None = None
+    merge: bool = True
 
 
 @dataclass(frozen=True)
@@ -114,7 +125,7 @@ def streets_of(layer: Layer, chosen: LineFields, source: str) -> tuple[LineStree
             remedy="Choose a layer of lines, or filter it first",
             kind="wrong-geometry",
         )
-    for role in NAMES:
+    for role in (*NAMES, "cost_forward", "cost_backward"):
         name = getattr(chosen, role)
         if name is not None and name not in layer.columns:
             raise AwlError(
@@ -154,6 +165,31 @@ def streets_of(layer: Layer, chosen: LineFields, source: str) -> tuple[LineStree
     )
     columns = {key: Categorical.of(values) for key, values in tags.items() if any(v is not None for v in values)}
     return LineStreets(np.asarray(parts, object), columns, np.array(levels, np.int64), row.astype(np.int64) + 1), notes
+
+
+def given_costs(layer: Layer, chosen: LineFields, source: str) -> FloatPairs | None:
+    """Cost of each feature along and against its drawing (n, 2), NaN where none is given; None without such fields."""
+    names = [chosen.cost_forward or chosen.cost_backward, chosen.cost_backward or chosen.cost_forward]
+    if names[0] is None:
+        return None
+    pair = np.full((len(layer), 2), np.nan)
+    for side, name in enumerate(names):
+        if name not in layer.columns:
+            raise AwlError(
+                f"The layer has no field '{name}'", where=source, remedy=f"Fields are: {', '.join(layer.columns)}"
+            )
+        for row, value in enumerate(layer.columns[name]):
+            text = _text(value)
+            try:
+                pair[row, side] = float(text) if text else np.nan
+            except ValueError as error:
+                raise AwlError(
+                    f"'{text}' is no number for a cost",
+                    where=f"{source}, feature {row + 1}, field {name}",
+                    remedy="Choose a number field",
+                    inputs=("fields",),
+                ) from error
+    return pair
 
 
 def _text(value: Any) -> str:

@@ -120,6 +120,25 @@ def answer(connection: sqlite3.Connection, question: str) -> dict[str, Any] | No
     return {**head, "inputs": json.loads(row[1]), "result": orjson.loads(zlib.decompress(row[5]))}
 
 
+def is_fresh(connection: sqlite3.Connection, answer: dict[str, Any], stamp: str) -> bool:
+    """Whether streets and layers are still those on which an answer was computed."""
+    used = _layers_named(answer["inputs"])
+    changed = [entry["added"] for entry in layers(connection) if entry["id"] in used]
+    return bool(
+        answer["stamp"] == stamp and all(added <= answer["made"] for added in changed) and len(changed) == len(used)
+    )
+
+
+def _layers_named(inputs: Any) -> set[str]:
+    """Ids of the layers that inputs name, however deep."""
+    if isinstance(inputs, list):
+        return {name for value in inputs for name in _layers_named(value)}
+    if not isinstance(inputs, dict):
+        return set()
+    here = {inputs["layer"]} if isinstance(inputs.get("layer"), str) else set()
+    return here | {name for value in inputs.values() for name in _layers_named(value)}
+
+
 def canonical(inputs: dict[str, Any]) -> str:
     """Inputs as JSON with sorted keys, so that equal questions have equal text."""
     return orjson.dumps(inputs, option=orjson.OPT_SORT_KEYS).decode()

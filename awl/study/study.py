@@ -17,21 +17,25 @@ import shapely
 from awl.core.engine.places import Snapper
 from awl.core.errors import AwlError
 from awl.core.modes.mode import SHIPPED, Mode
-from awl.core.modes.network import Network
+from awl.core.modes.network import KeepParts, Network
 from awl.core.streets.areas import BaseLayer
 from awl.core.streets.build import BuildReport
 from awl.core.streets.graph import StreetGraph
 from awl.core.surfaces.field import Field, field_of
+from awl.formats.raster import Raster
 from awl.formats.table import Layer
-from awl.study import arrays, geopackage, records, streets
+from awl.study import arrays, geopackage, rasters, records, streets
 from awl.study.cql import to_sql
 
 BASE_TITLES = {
     "water": "Water", "field": "Fields", "sand": "Beaches", "green": "Green", "building": "Buildings", "rail": "Railways",
     "river": "Rivers", "place": "Places",
 }  # fmt: skip
-OWN_TABLES = ("nodes", "streets", *BASE_TITLES)
-ROLES = ("streets", "nodes", "base", "places", "zones", "answer")
+OWN_TABLES = (*streets.TABLES, *BASE_TITLES)
+ROLES = ("streets", "nodes", "restrictions", "base", "places", "zones", "parcels", "buildings", "lines", "answer")
+
+CHANGEABLE = ("places", "zones", "parcels", "buildings", "lines")
+"""Roles of the user's layers, which may be changed."""
 
 
 @dataclass(frozen=True)
@@ -126,8 +130,31 @@ class Study:
 
     @property
     def stamp(self) -> str:
-        """Changes whenever the streets do; empty before the first build."""
+        """Changes whenever the streets do, or the rule by which parts are kept; empty before the first build."""
         return str(self.fact("stamp", ""))
+
+    @property
+    def keep_parts(self) -> KeepParts:
+        """Which connected parts the modes use."""
+        return KeepParts(**self.fact("keep_parts", {}))
+
+    def set_keep_parts(self, keep: KeepParts) -> None:
+        """Use other parts from now on; answers made before are stale."""
+        if not self.stamp:
+            raise AwlError("The study has no streets yet", remedy="Bring in a map extract first", status=409)
+        if keep.rule not in ("largest", "above", "all") or not 0 <= keep.above_m < 1e9:
+            raise AwlError(
+                f"'{keep.rule}' is no rule for parts",
+                remedy="Keep the 'largest', those 'above' a length, or 'all'",
+                inputs=("keep",),
+            )
+        if keep == self.keep_parts:
+            return
+        streets_stamp, _, count = self.stamp.partition("-")
+        with self.writing() as connection:
+            records.set_fact(connection, "keep_parts", vars(keep))
+            records.set_fact(connection, "stamp", f"{streets_stamp}-{int(count or 0) + 1}")
+        self.forget()
 
     # -- layers --------------------------------------------------------------------------------------------------------
 
@@ -170,12 +197,7 @@ class Study:
     def add_layers(self, new: list[NewLayer]) -> None:
         """Add or replace layers of the user's, all or none."""
         for one in new:
-            if one.ident in OWN_TABLES or one.ident.startswith(("awl_", "gpkg_", "rtree_", "sqlite_")):
-                raise AwlError(
-                    f"'{one.ident}' is a name that Awl uses itself",
-                    remedy="Choose another name for the layer",
-                    inputs=("id",),
-                )
+            self._check_ident(one.ident)
             if len(one.layer) == 0:
                 raise AwlError(
                     "The layer holds no feature", where=one.source, remedy="Check the file", inputs=("file",)
@@ -184,7 +206,76 @@ class Study:
             for one in new:
                 geopackage.write_table(connection, one.ident, one.layer, one.title, one.source)
                 records.set_layer(connection, one.ident, one.title, one.role, one.source)
-        self._forget()
+        self.forget()
+
+    @staticmethod
+    def _check_ident(ident: str) -> None:
+        if ident in OWN_TABLES or ident.startswith(("awl_", "gpkg_", "rtree_", "sqlite_")):
+            raise AwlError(
+                f"'{ident}' is a name that Awl uses itself", remedy="Choose another name for the layer", inputs=("id",)
+            )
+
+    def set_layer_role(self, ident: str, role: str) -> None:
+        """Use a layer or raster as something else."""
+        if any(entry["id"] == ident for entry in self.rasters()):
+            allowed: tuple[str, ...] = rasters.ROLES
+        else:
+            entry = self.require_layer(ident)
+            allowed = tuple(r for r in CHANGEABLE if entry["role"] in CHANGEABLE)
+        if role not in allowed:
+            raise AwlError(
+                f"'{ident}' cannot be used as '{role}'",
+                remedy=f"It can be: {', '.join(allowed) or 'nothing else'}",
+                inputs=("role",),
+            )
+        with self.writing() as connection:
+            connection.execute("UPDATE awl_layers SET role = ? WHERE id = ?", (role, ident))
+            if allowed is rasters.ROLES:
+                rasters.set_role(connection, ident, role)
+        self.forget()
+
+    def drop_layer(self, ident: str) -> None:
+        """Remove a layer or raster of the user's."""
+        if any(entry["id"] == ident for entry in self.rasters()):
+            with self.writing() as connection:
+                rasters.drop(connection, ident)
+        else:
+            entry = self.require_layer(ident)
+            if entry["role"] not in (*CHANGEABLE, "answer"):
+                raise AwlError(f"'{ident}' belongs to the streets", remedy="Build the streets anew instead")
+            with self.writing() as connection:
+                geopackage.drop_table(connection, ident)
+                connection.execute("DELETE FROM awl_layers WHERE id = ?", (ident,))
+        self.forget()
+
+    # -- rasters -------------------------------------------------------------------------------------------------------
+
+    def rasters(self) -> list[dict[str, Any]]:
+        """The rasters, without their cells."""
+        return rasters.listed(self._connection)
+
+    def raster(self, ident: str) -> Raster:
+        """A raster with its cells."""
+
+        def make() -> Raster:
+            found = rasters.read(self._connection, ident)
+            if found is None:
+                raise AwlError(f"The study has no raster '{ident}'", status=404, kind="no-such-layer")
+            return found
+
+        grid: Raster = self._cached(("raster", ident), make)
+        return grid
+
+    def add_raster(self, ident: str, title: str, role: str, source: str, grid: Raster, path: Path) -> None:
+        """Add or replace a raster; its file is kept as it is."""
+        self._check_ident(ident)
+        if role not in rasters.ROLES:
+            raise AwlError(
+                f"'{role}' is no role of a raster", remedy=f"Roles are: {', '.join(rasters.ROLES)}", inputs=("role",)
+            )
+        with self.writing() as connection:
+            rasters.put(connection, ident, title, role, source, grid, path.read_bytes())
+        self.forget()
 
     # -- streets -------------------------------------------------------------------------------------------------------
 
@@ -200,8 +291,10 @@ class Study:
         stamp = uuid.uuid4().hex[:12]
         with self.writing() as connection:
             streets.write_graph(connection, graph)
-            records.set_layer(connection, "streets", "Streets", "streets", source)
-            records.set_layer(connection, "nodes", "Nodes", "nodes", source)
+            for ident, title in streets.TABLES.items():
+                connection.execute("DELETE FROM awl_layers WHERE id = ?", (ident,))
+                if ident != "restrictions" or len(graph.restrictions):
+                    records.set_layer(connection, ident, title, ident, source)
             for ident, title in BASE_TITLES.items():
                 geopackage.drop_table(connection, ident)
                 connection.execute("DELETE FROM awl_layers WHERE id = ?", (ident,))
@@ -215,13 +308,15 @@ class Study:
                 "build": {**vars(report), "source": source, "built": records.now()},
                 "former_build": former,
                 "area": shapely.to_geojson(area) if area is not None else None,
+                "drawn": graph.drawn,
             }
             for key, value in facts.items():
                 records.set_fact(connection, key, value)
         arrays.save_graph(self.path, stamp, graph)
-        self._forget()
+        self.forget()
 
-    def _forget(self) -> None:
+    def forget(self) -> None:
+        """Drop what was derived from layers or streets, after a change of them."""
         with self._derived_lock:
             self._derived.clear()
 
@@ -254,10 +349,11 @@ class Study:
                     status=409,
                     kind="no-streets",
                 )
-            graph = arrays.load_graph(self.path, stamp)
+            streets_stamp = stamp.partition("-")[0]
+            graph = arrays.load_graph(self.path, streets_stamp)
             if graph is None:
-                graph = streets.read_graph(self._connection)
-                arrays.save_graph(self.path, stamp, graph)
+                graph = streets.read_graph(self._connection, bool(self.fact("drawn", False)))
+                arrays.save_graph(self.path, streets_stamp, graph)
             return graph
 
         graph: StreetGraph = self._cached("graph", make)
@@ -277,8 +373,8 @@ class Study:
     def network(self, mode: str) -> Network:
         """The network of a mode."""
         rules = self.mode(mode)
-        graph = self.graph
-        network: Network = self._cached(("network", mode), lambda: Network.of(graph, rules))
+        graph, keep = self.graph, self.keep_parts
+        network: Network = self._cached(("network", mode), lambda: Network.of(graph, rules, keep))
         return network
 
     def snapper(self, mode: str) -> Snapper:

@@ -28,7 +28,7 @@ def streets(*lines, level=None, **tags):
 
 def graph_of(*lines, tolerance=0.0, **more):
     raw, report = raw_of_lines(streets(*lines, **more), tolerance)
-    return build_graph(raw)[0], report
+    return build_graph(raw, merge=False)[0], report
 
 
 def test_a_crossing_at_the_same_level_breaks_both():

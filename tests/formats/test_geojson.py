@@ -82,7 +82,10 @@ BAD = [
         "feature 1.*broken",
     ),
     ({"type": "Point", "coordinates": [512000.0, 4571000.0]}, "not degrees"),
-    ({"type": "FeatureCollection", "crs": {"properties": {"name": "EPSG:32624"}}, "features": []}, "always WGS 84"),
+    (
+        {"type": "FeatureCollection", "crs": {"properties": {"name": "EPSG:99999"}}, "features": []},
+        "'EPSG:99999' is not known",
+    ),
 ]
 
 

@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
+import csv
+import io
+import shutil
+import zipfile
+
 import numpy as np
 import pytest
 
 from awl.cli import DEMO
 from awl.core.errors import AwlError
-from awl.core.modes.mode import DRIVE
+from awl.core.modes.mode import DRIVE, SHIPPED
 from awl.core.modes.network import Network
-from awl.core.streets.build import build_graph
+from awl.core.modes.turning import binding
 from awl.formats import gmns, gmns_read
+from awl.questions.run import ask
 from awl.study import intake
+from awl.study.line_fields import BuildOptions
 from awl.study.study import Study
-from tests.oracle import times_between
+from demo.other import TEN_LINKS
 
 NODES = "node_id,x_coord,y_coord\n7,-36.2,41.3\n9,-36.199,41.3\n4,-36.199,41.301\n"
 
@@ -27,47 +34,118 @@ def folder(tmp_path, links, nodes=NODES, **more):
     return tmp_path
 
 
-def test_what_is_written_reads_back_as_the_same_graph(graph, tmp_path):
-    before = Network.of(graph, DRIVE)
-    folder(tmp_path, gmns.links(before), gmns.nodes(before))
-    after_graph, _ = build_graph(gmns_read.read(tmp_path))
-    after = Network.of(after_graph, DRIVE)
-    assert after_graph.link_count == before.usable.sum()
-    assert (after.forward & after.backward).sum() == (before.forward & before.backward).sum()
-    used = np.unique(np.concatenate([graph.link_from[before.usable], graph.link_to[before.usable]]))
-    assert sorted(after_graph.node_id.tolist()) == graph.node_number[used].tolist()
-    # The same times between the same numbers, by the independent searches.
-    picks = np.random.default_rng(3).choice(used, 12, replace=False)
-    numbers = graph.node_number[picks]
-    rows = [int(np.flatnonzero(after_graph.node_id == n)[0]) for n in numbers]
-    found = [times_between(net, at_nodes(net, at)) for net, at in ((before, picks), (after, np.array(rows)))]
-    assert found[1] == pytest.approx(found[0], rel=2e-3, abs=0.1)
+@pytest.mark.parametrize("mode", ["walk", "drive"])
+def test_what_is_written_reads_back_as_the_same_graph(graph, tmp_path, mode):
+    before = Network.of(graph, SHIPPED[mode])
+    for name, text in gmns.tables(before).items():
+        (tmp_path / name).write_text(text, newline="")
+    back = gmns_read.read(tmp_path)
+    links = np.flatnonzero(before.usable)
+    used = np.unique(np.concatenate([graph.link_from[links], graph.link_to[links]]))
+    assert sorted(back.node_number.tolist()) == sorted(graph.node_number[used].tolist())
+    row = {int(n): i for i, n in enumerate(back.node_number)}
+    at = np.array([row[int(n)] for n in graph.node_number[used]])
+    assert (back.node_id[at] == graph.node_id[used]).all() and (back.node_border[at] == graph.node_border[used]).all()
+    for key, column in graph.node_tags.items():
+        assert back.node_tag(key).take(at).decode() == column.take(used).decode(), key
+
+    def described(some, rows):
+        number = some.node_number
+        tags = [some.tag(key).take(rows).decode() for key in sorted(graph.tags)]
+        ends = zip(number[some.link_from[rows]].tolist(), number[some.link_to[rows]].tolist(), strict=True)
+        ways = [tuple(some.link_ways[some.ways_start[i] : some.ways_start[i + 1]].tolist()) for i in rows]
+        size = np.diff(some.shape_start)[rows].tolist()
+        return sorted(zip(ends, size, ways, *tags, strict=True), key=str)
+
+    assert described(back, np.arange(back.link_count)) == described(graph, links)
+    assert back.link_length.sum() == pytest.approx(graph.link_length[links].sum(), rel=1e-6)
+    wanted = [p for p in graph.restrictions.rows() if before.usable[[p.from_link, *p.via_links, p.to_link]].all()]
+    assert len(back.restrictions) == len(wanted) and back.restrictions.kind.decode() == [p.kind for p in wanted]
+    # The cost that was written is the one the mode computes with, each way.
+    after = Network.of(back, SHIPPED[mode])
+    both = np.stack(after.directed("time"), axis=1)
+    assert np.abs(np.stack(after.directed("duration_s"), axis=1) - both)[both >= 0].max() <= 1
 
 
-def at_nodes(network, nodes):
-    """Places that stand at nodes."""
-    from awl.core.engine.places import Snapper
-
-    graph = network.graph
-    return Snapper(network).snap(graph.node_lon[nodes], graph.node_lat[nodes], 5.0)
+def test_movements_are_the_turns_left_where_some_are_forbidden(graph):
+    drive = Network.of(graph, SHIPPED["drive"])
+    rows = list(csv.DictReader(io.StringIO(gmns.movements(drive))))
+    assert rows and {row["type"] for row in rows} <= {"left", "right", "thru", "uturn"}
+    allowed = {(int(row["ib_link_id"]), int(row["ob_link_id"])) for row in rows}
+    bound = [p for p, yes in zip(graph.restrictions.rows(), binding(DRIVE, graph.restrictions), strict=True) if yes]
+    simple = [p for p in bound if not p.via_links and p.kind.startswith("no_")]
+    assert simple
+    for p in simple:
+        for a in (2 * p.from_link + 1, 2 * p.from_link + 2):
+            assert not {(a, 2 * p.to_link + 1), (a, 2 * p.to_link + 2)} & allowed, p
+    assert gmns.movements(Network.of(graph, SHIPPED["walk"])) == "", "nobody on foot is bound by them"
 
 
 def test_directed_pairs_one_way_links_and_units(tmp_path):
     links = "from_node_id,to_node_id,directed,free_speed,facility_type,geometry\n"
     links += "7,9,true,30,primary,\n9,7,true,30,primary,\n9,4,true,20,mystery,\n"
     links += '4,7,false,,residential,"LINESTRING (-36.199 41.301, -36.2 41.301, -36.2 41.3)"\n'
-    raw = gmns_read.read(folder(tmp_path, links, config="speed\nmph\n"))
-    assert raw.way_column("oneway").decode() == [None, "yes", None], "a pair of opposite links is one street"
-    assert raw.way_column("maxspeed").decode() == ["48.2803", "32.1869", None]
-    assert raw.way_column("highway").decode() == ["primary", "residential", "residential"]
-    graph, _ = build_graph(raw)
-    assert sorted(graph.node_id.tolist()) == [4, 7, 9] and np.diff(graph.shape_start).max() == 3
+    graph = gmns_read.read(folder(tmp_path, links, config="speed\nmph\n"))
+    order = np.argsort(graph.link_way)
+    assert graph.tag("oneway").take(order).decode() == [None, "yes", None], "a pair of opposite links is one street"
+    assert graph.tag("maxspeed").take(order).decode() == ["48.2803", "32.1869", None]
+    assert graph.tag("highway").take(order).decode() == ["primary", "residential", "residential"]
+    assert sorted(graph.node_number.tolist()) == [4, 7, 9] and np.diff(graph.shape_start).max() == 3
+
+
+def test_further_numbers_are_costs_each_way(tmp_path):
+    links = "from_node_id,to_node_id,directed,effort,note\n7,9,true,3,a\n9,7,true,5,b\n9,4,false,2,c\n4,7,true,,d\n"
+    graph = gmns_read.read(folder(tmp_path, links))
+    order = np.argsort(graph.link_way)
+    assert list(graph.costs) == ["effort"]
+    assert np.nan_to_num(graph.costs["effort"][order], nan=-1).tolist() == [[3, 5], [2, 2], [-1, -1]]
+
+
+def test_metres_are_asked_about_and_then_understood(tmp_path):
+    nodes = "node_id,x_coord,y_coord\n7,399555.7,4573133.6\n9,399639.4,4573132.4\n"
+    made = folder(tmp_path, HEAD + "7,9\n", nodes)
+    with pytest.raises(AwlError, match="State their coordinate system") as caught:
+        gmns_read.read(made)
+    assert caught.value.kind == "crs-missing"
+    graph = gmns_read.read(made, crs="EPSG:32625")
+    assert graph.link_length[0] == pytest.approx(83.7, abs=0.2) and graph.node_lon[0] == pytest.approx(-34.2, abs=0.01)
+
+
+def test_the_ten_nodes_are_a_drawing_routed_by_their_weights(tmp_path):
+    intake.build(DEMO / "data" / "other" / "ten_nodes", tmp_path / "t.gpkg", options=BuildOptions(weight="weight"))
+    study = Study(tmp_path / "t.gpkg")
+    result = ask(study, "route", {"waypoints": [1, 10], "measure": "weight"}).document()
+    route = result["routes"]["features"][0]["properties"]
+    assert route["cost"] == 15 and route["node_ids"] == [1, 4, 5, 8, 9, 10]
+    lengths = np.sort(study.graph.link_length).tolist()
+    assert study.graph.drawn and lengths == pytest.approx(sorted(w for _, _, w in TEN_LINKS))
+    # Read again from its tables, without the array folder, it is the same.
+    shutil.rmtree(tmp_path / "t.awl")
+    again = Study(tmp_path / "t.gpkg").graph
+    assert again.drawn and np.sort(again.link_length).tolist() == pytest.approx(lengths)
+    with pytest.raises(AwlError, match="no node 11"):
+        ask(study, "route", {"waypoints": [1, 11]})
+    with pytest.raises(AwlError, match="no cost 'toll'.*weight"):
+        ask(study, "route", {"waypoints": [1, 10], "measure": "toll"})
+    with pytest.raises(AwlError, match="no number column 'heft'.*weight"):
+        gmns_read.read(DEMO / "data" / "other" / "ten_nodes", weight="heft")
 
 
 def test_the_shipped_tables_become_a_study_with_their_numbers(tmp_path):
     intake.build(DEMO / "data" / "other" / "gmns", tmp_path / "g.gpkg")
-    study = Study(tmp_path / "g.gpkg")
-    assert (study.graph.node_number == study.graph.node_id).all() and study.graph.link_count > 1000
+    numbers = {int(row["node_id"]) for row in csv.DictReader((DEMO / "data" / "other" / "gmns" / "node.csv").open())}
+    graph = Study(tmp_path / "g.gpkg").graph
+    assert set(graph.node_number.tolist()) == numbers and graph.link_count > 1000 and graph.node_border.any()
+
+
+def test_tables_come_zipped_too(tmp_path):
+    archive = tmp_path / "net.zip"
+    with zipfile.ZipFile(archive, "w") as out:
+        out.writestr("net/node.csv", NODES)
+        out.writestr("net/link.csv", HEAD + "7,9\n9,4\n")
+        out.writestr("../evil.csv", "never unpacked")
+    assert intake.read_graph(archive, "net.zip").link_count == 2
+    assert not (tmp_path.parent / "evil.csv").exists()
 
 
 HEAD = "from_node_id,to_node_id\n"

@@ -17,7 +17,7 @@ from awl.core.columns import Categorical
 from awl.core.errors import AwlError
 from awl.formats import csv_table, geojson
 from awl.formats.table import Layer
-from awl.study.intake import read_points
+from awl.formats.csv_read import read as read_points
 
 
 def feature(geometry, **properties):
@@ -53,8 +53,8 @@ BROKEN = {
     "short ring": (feature({"type": "Polygon", "coordinates": [[[0, 0], [1, 1]]]}), "broken"),
     "metres": (feature({"type": "Point", "coordinates": [512000, 4571000]}), "not degrees"),
     "stated metres": (
-        {"type": "FeatureCollection", "features": [], "crs": {"properties": {"name": "EPSG:32625"}}},
-        "EPSG:32625",
+        {"type": "FeatureCollection", "features": [], "crs": {"properties": {"name": "Ferrow Grid"}}},
+        "Ferrow Grid",
     ),
 }
 

@@ -102,5 +102,5 @@ def test_coordinates_that_do_not_fit_their_system(tmp_path):
         crs="EPSG:4326",
         driver="GPKG",
     )
-    with pytest.raises(AwlError, match="do not fit the stated system"):
+    with pytest.raises(AwlError, match="do not fit the coordinate system EPSG:4326"):
         vector.read(path)

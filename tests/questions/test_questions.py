@@ -277,7 +277,7 @@ def test_unconnected_start_and_end(tmp_path):
         + node(8, -36.2, 41.302)
         + node(9, -36.199, 41.302)
     )
-    body += "".join(way(i, [i, i + 1], highway="residential") for i in (1, 2, 3)) + way(
+    body += "".join(way(i, [i, i + 1], highway="residential", name=f"Lane {i}") for i in (1, 2, 3)) + way(
         8, [8, 9], highway="residential"
     )
     extract = tmp_path / "made.osm"

@@ -304,7 +304,7 @@ def test_files_of_other_kinds_are_refused(client):
     done = ended(
         client, send(client, f"{BASE}/sources", json.dumps(mixed).encode(), "mixed.geojson").headers["Location"]
     )
-    assert "mixed geometries" in done["problem"]["detail"]
+    assert "mixes 1 point, 1 line features" in done["problem"]["detail"]
     assert client.post("/studies?name=a.osm", data=b"x", content_type="text/plain").status_code == 415
     assert "is empty" in send(client, "/studies", b"", "empty.osm").get_json()["detail"]
     assert "no name" in client.post("/studies", data=b"x", content_type="application/octet-stream").get_json()["detail"]

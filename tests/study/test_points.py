@@ -6,6 +6,7 @@ import pytest
 import shapely
 
 from awl.core.errors import AwlError
+from awl.formats import csv_read
 from awl.study import intake
 from awl.study.study import slug
 
@@ -18,14 +19,14 @@ def write(tmp_path, text, encoding="utf-8"):
 
 @pytest.mark.parametrize("header", ["lon,lat,name", "Longitude,Latitude,name", "x_coord,y_coord,name", "X,Y,name"])
 def test_coordinates_are_found_under_their_usual_names(tmp_path, header):
-    layer = intake.read_points(write(tmp_path, f"{header}\n-36.2,41.3,Baths\n"), "rooms.csv")
+    layer = csv_read.read(write(tmp_path, f"{header}\n-36.2,41.3,Baths\n"), "rooms.csv")
     assert shapely.get_coordinates(layer.geometry).tolist() == [[-36.2, 41.3]]
     assert layer.columns == {"name": ["Baths"]}
 
 
 def test_types_are_kept(tmp_path):
     text = "lon,lat,code,seats,rate,open,empty\n-36.2,41.3,00123,60,0.5,true,\n-36.1,41.3,7,61,1,no,\n"
-    columns = intake.read_points(write(tmp_path, text), "rooms.csv").columns
+    columns = csv_read.read(write(tmp_path, text), "rooms.csv").columns
     assert columns["code"] == ["00123", 7], "a leading zero makes it text"
     assert columns["seats"] == [60, 61] and columns["rate"] == [0.5, 1]
     assert columns["open"] == ["true", "no"] and columns["empty"] == [None, None]
@@ -33,7 +34,7 @@ def test_types_are_kept(tmp_path):
 
 def test_a_byte_order_mark_and_quoted_commas(tmp_path):
     path = write(tmp_path, '\ufefflon,lat,name\n-36.2,41.3,"Baths, old"\n')
-    assert intake.read_points(path, "rooms.csv").columns["name"] == ["Baths, old"]
+    assert csv_read.read(path, "rooms.csv").columns["name"] == ["Baths, old"]
 
 
 BAD = {
@@ -43,7 +44,7 @@ BAD = {
     "row too short": ("lon,lat\n-36.2,41.3\n-36.2\n", "utf-8", "line 3: The coordinates are not numbers"),
     "projected": ("x,y\n512000,4571000\n", "utf-8", "not degrees"),
     "not finite": ("lon,lat\nnan,41\n", "utf-8", "not degrees"),
-    "other encoding": ("lon,lat,name\n-36.2,41.3,Caf\u00e9\n", "latin-1", "UTF-8"),
+    "other encoding": ("lon,lat,name\n-36.2,41.3,Caf\u00e9\n", "utf-16", "names no coordinates"),
     "too wide": ("lon,lat," + ",".join(f"f{i}" for i in range(600)) + "\n", "utf-8", "602 fields are more"),
 }
 
@@ -52,7 +53,7 @@ BAD = {
 def test_a_bad_table_says_where(tmp_path, kind):
     text, encoding, expected = BAD[kind]
     with pytest.raises(AwlError, match=expected) as caught:
-        intake.read_points(write(tmp_path, text, encoding), "rooms.csv")
+        csv_read.read(write(tmp_path, text, encoding), "rooms.csv")
     assert "rooms.csv" in caught.value.detail
 
 

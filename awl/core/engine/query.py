@@ -14,8 +14,11 @@ from awl.core.modes.network import BLOCKED, Network
 from awl.core.progress import Progress
 
 NO_NODES = np.zeros(0, np.uint8)
-OTHER = {"time": "distance", "distance": "time"}
-"""The cost carried along when one is minimised."""
+
+
+def carried_with(measure: str) -> str:
+    """The cost that is carried along when one is minimised."""
+    return "time" if measure == "distance" else "distance"
 
 
 @dataclass(frozen=True)
@@ -45,14 +48,14 @@ def arrivals(
     Carried costs and entries are filled only `with_path`; otherwise they come back empty.
     """
     costs = network.link_costs(measure, direction)
-    carried = network.link_costs(OTHER[measure], direction)
+    carried = network.link_costs(carried_with(measure), direction)
     seeds = seeds_of(places, network, costs, carried)
     n = network.graph.node_count
     label = np.full(n, NO_LABEL)
     kept = n if with_path else 0
     summed, entry = np.zeros(kept, np.int64), np.full(kept, -1, np.int32)
     search(
-        *network.arc_weights(measure, OTHER[measure], direction),
+        *network.arc_weights(measure, carried_with(measure), direction),
         seeds.node,
         seeds.cost,
         seeds.carried,
@@ -79,8 +82,8 @@ def matrix(
     progress: Progress | None = None,
 ) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
     """Cost and carried cost from every source to every target (s, t); UNREACHED where there is no way."""
-    costs, carried = network.link_costs(measure, "from"), network.link_costs(OTHER[measure], "from")
-    weights = network.arc_weights(measure, OTHER[measure], "from")
+    costs, carried = network.link_costs(measure, "from"), network.link_costs(carried_with(measure), "from")
+    weights = network.arc_weights(measure, carried_with(measure), "from")
     cost = np.full((len(sources.link), len(targets.link)), UNREACHED, np.int32)
     extra = np.zeros(cost.shape, np.int64)
     source_rows, target_rows = np.flatnonzero(sources.link >= 0), np.flatnonzero(targets.link >= 0)
@@ -145,7 +148,7 @@ class Leg:
 def best_leg(network: Network, places: Snapped, source: int, target: int, measure: str) -> Leg | None:
     """The path of least cost from one place to another, or None where there is none."""
     graph = network.graph
-    costs, carried = network.link_costs(measure, "from"), network.link_costs(OTHER[measure], "from")
+    costs, carried = network.link_costs(measure, "from"), network.link_costs(carried_with(measure), "from")
     a, b = places.take(np.array([source])), places.take(np.array([target]))
     link, g, f = int(b.link[0]), float(b.fraction[0]), float(a.fraction[0])
     wanted = np.zeros(graph.node_count, np.uint8)

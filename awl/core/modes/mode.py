@@ -8,6 +8,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+FERRY_KMH = 10.0
+"""Speed of a ferry whose crossing time is not stated."""
 ALLOWING = ("yes", "designated", "permissive", "destination", "customers", "official", "public")
 FORBIDDING = ("no", "private", "agricultural", "forestry", "delivery", "military", "use_sidepath", "dismount")
 
@@ -18,7 +20,8 @@ class Mode:
 
     `class_speed` lists the street classes (values of `highway`) the mode may use, each with its speed when nothing
     better is known. `reads_maxspeed`: a posted limit goes before the class speed. `top_speed` caps every speed.
-    `obeys_oneway`: directions count; `contraflow_key` names the tag that frees this mode from them.
+    `obeys_oneway`: directions count; `contraflow_key` names the tag that frees this mode from them. `turn_keys`: the vehicles
+    whose turn restrictions bind it; none for a mode on foot.
     """
 
     id: str
@@ -30,6 +33,7 @@ class Mode:
     obeys_oneway: bool
     reads_maxspeed: bool
     contraflow_key: str
+    turn_keys: tuple[str, ...] = field(default=())
     notes: tuple[str, ...] = field(default=())
 
 
@@ -44,9 +48,9 @@ WALK = Mode(
     class_speed=_same(
         4.8,
         "trunk primary primary_link secondary secondary_link tertiary tertiary_link unclassified residential"
-        " living_street service road track pedestrian footway path bridleway corridor cycleway",
+        " living_street service road track pedestrian footway path bridleway corridor cycleway connector",
     )
-    | {"steps": 2.4},
+    | {"steps": 2.4, "ferry": FERRY_KMH},
     access_keys=("foot", "access"),
     top_speed=4.8,
     obeys_oneway=False,
@@ -67,12 +71,13 @@ CYCLE = Mode(
         "primary primary_link secondary secondary_link tertiary tertiary_link unclassified residential"
         " service road cycleway busway",
     )
-    | {"living_street": 12.0, "track": 12.0, "path": 12.0, "bridleway": 10.0},
+    | {"living_street": 12.0, "track": 12.0, "path": 12.0, "bridleway": 10.0, "connector": 12.0, "ferry": FERRY_KMH},
     access_keys=("bicycle", "vehicle", "access"),
     top_speed=16.0,
     obeys_oneway=True,
     reads_maxspeed=False,
     contraflow_key="oneway:bicycle",
+    turn_keys=("bicycle",),
     notes=(
         "Rides at 16 km/h, slower on tracks and paths; slope is not counted.",
         "One-way streets bind unless contraflow cycling is signed. Foot streets only where cycling is allowed.",
@@ -86,13 +91,14 @@ DRIVE = Mode(
     class_speed={
         "motorway": 100.0, "motorway_link": 50.0, "trunk": 80.0, "trunk_link": 45.0, "primary": 50.0,
         "primary_link": 40.0, "secondary": 50.0, "secondary_link": 40.0, "tertiary": 40.0, "tertiary_link": 35.0,
-        "unclassified": 40.0, "residential": 30.0, "living_street": 10.0, "service": 15.0, "road": 30.0,
+        "unclassified": 40.0, "residential": 30.0, "living_street": 10.0, "service": 15.0, "road": 30.0, "connector": 20.0,
     },
     access_keys=("motorcar", "motor_vehicle", "vehicle", "access"),
     top_speed=130.0,
     obeys_oneway=True,
     reads_maxspeed=True,
     contraflow_key="oneway:motorcar",
+    turn_keys=("motorcar",),
     notes=(
         "Drives at the posted limit; where none is posted, at the speed of the street's class. Free flow, no delays.",
         "One-way streets and roundabouts bind. Private streets are not used.",
@@ -102,5 +108,5 @@ DRIVE = Mode(
 SHIPPED = {mode.id: mode for mode in (WALK, CYCLE, DRIVE)}
 """The modes of every study, by id."""
 
-CLASSES_BY_TAG_ONLY = ("pedestrian", "footway", "path", "cycleway", "bridleway", "track", "steps", "trunk")
+CLASSES_BY_TAG_ONLY = ("pedestrian", "footway", "path", "cycleway", "bridleway", "track", "steps", "trunk", "ferry")
 """Classes a mode may use when an access tag names it outright, even if its class table leaves them out."""

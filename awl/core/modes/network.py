@@ -1,8 +1,8 @@
 """The network of one mode: usable links with integer costs, and the arcs a search runs over.
 
-Costs are whole milliseconds and millimetres, so that sums are exact and every search gives the same answer. `BLOCKED`
-marks a direction that may not be used. Only the largest part in which every node can reach every other is kept; what
-is left out is counted.
+Costs are whole milliseconds and millimetres (thousandths of whatever a given cost is in), so that sums are exact and every
+search gives the same answer. `BLOCKED` marks a direction that may not be used. Of the parts in which every node can reach every
+other the largest is kept, unless `KeepParts` says otherwise; what is left out is counted.
 """
 
 from __future__ import annotations
@@ -21,6 +21,8 @@ from awl.core.streets.graph import StreetGraph
 
 BLOCKED = -1
 MILLI = 1000.0
+MOST_COST = 1_000_000.0
+"""Largest given cost of one link: sums of thousandths must stay below 2^31."""
 
 
 @dataclass(frozen=True)
@@ -49,34 +51,57 @@ class LinkCosts:
 
 
 @dataclass(frozen=True)
-class PartsReport:
-    """The largest connected part and what was left out of it, lengths in metres."""
+class KeepParts:
+    """Which connected parts a mode uses: the `largest`, those `above` a length in metres, or `all`."""
 
-    parts: int
+    rule: str = "largest"
+    above_m: float = 0.0
+
+
+@dataclass(frozen=True)
+class PartsReport:
+    """The connected parts, and what was left out, lengths in metres.
+
+    `length_m` and `links` are those of each part, the longest first; `kept` of them are used.
+    """
+
+    length_m: NDArray[np.float64]
+    links: NDArray[np.int64]
+    kept: int
     kept_m: float
     left_out_m: float
     left_out_links: int
+
+    @property
+    def parts(self) -> int:
+        """How many there are."""
+        return len(self.length_m)
 
 
 class Network:
     """A street graph as one mode may use it.
 
-    `forward` and `backward` say which links of the main part may be used each way; `in_small_part` marks usable links
-    that are cut off from it.
+    `forward` and `backward` say which links of the kept parts may be used each way; `in_small_part` marks usable links
+    that are cut off from them. `link_part` (m,) is the rank of each link's part, 0 the longest, -1 where it has none.
     """
 
-    def __init__(self, graph: StreetGraph, mode: Mode, use: StreetUse, closed: NDArray[np.bool_] | None = None):
-        self.graph, self.mode, self.use = graph, mode, use
+    def __init__(
+        self,
+        graph: StreetGraph,
+        mode: Mode,
+        use: StreetUse,
+        closed: NDArray[np.bool_] | None = None,
+        keep: KeepParts | None = None,
+    ):
+        self.graph, self.mode, self.use, self.keep = graph, mode, use, keep or KeepParts()
         self._kept_weights: dict[tuple[str, str], NDArray[np.int32]] = {}
         usable = use.forward | use.backward
         tail, head = _arc_ends(graph, use.forward, use.backward)
         label = strong_parts(*_csr(graph.node_count, tail, head)[:2])
-        self.node_part = label
         # Parts are weighed by the length of usable street within them, not by their number of nodes.
         inside = usable & (label[graph.link_from] == label[graph.link_to])
-        weight = np.bincount(
-            label[graph.link_from[inside]], weights=graph.link_length[inside], minlength=int(label.max(initial=-1)) + 1
-        )
+        count = int(label.max(initial=-1)) + 1
+        weight = np.bincount(label[graph.link_from[inside]], weights=graph.link_length[inside], minlength=count)
         if len(weight) == 0 or weight.max() == 0:
             raise AwlError(
                 f"The mode '{mode.id}' can use no connected street of this study",
@@ -84,12 +109,20 @@ class Network:
                 inputs=("mode",),
                 kind="no-usable-street",
             )
-        main = int(np.argmax(weight))
-        kept = inside & (label[graph.link_from] == main)
+        order = np.argsort(-weight, kind="stable")[: int((weight > 0).sum())]
+        rank = np.full(count, -1, np.int32)
+        rank[order] = np.arange(len(order), dtype=np.int32)
+        self.link_part = np.where(inside, rank[label[graph.link_from]], -1)
+        number = {"largest": 1, "above": int((weight[order] >= self.keep.above_m).sum()), "all": len(order)}[
+            self.keep.rule
+        ]
+        kept = usable.copy() if self.keep.rule == "all" else (self.link_part >= 0) & (self.link_part < max(number, 1))
         self.in_small_part = usable & ~kept
-        self.main_part = main
+        links = np.bincount(self.link_part[self.link_part >= 0], minlength=len(order))
         self.parts_report = PartsReport(
-            int((weight > 0).sum()),
+            weight[order].astype(float),
+            links,
+            max(number, 1),
             float(graph.link_length[kept].sum()),
             float(graph.link_length[usable & ~kept].sum()),
             int((usable & ~kept).sum()),
@@ -101,13 +134,13 @@ class Network:
         self.backward = use.backward & kept
 
     @classmethod
-    def of(cls, graph: StreetGraph, mode: Mode) -> Network:
+    def of(cls, graph: StreetGraph, mode: Mode, keep: KeepParts | None = None) -> Network:
         """The network of a mode on a street graph."""
-        return cls(graph, mode, apply_mode(mode, graph))
+        return cls(graph, mode, apply_mode(mode, graph), keep=keep)
 
     def with_closed(self, closed: NDArray[np.bool_]) -> Network:
         """The same network with some links (mask (m,)) closed in both directions."""
-        return Network(self.graph, self.mode, self.use, closed)
+        return Network(self.graph, self.mode, self.use, closed, self.keep)
 
     @cached_property
     def usable(self) -> NDArray[np.bool_]:
@@ -140,9 +173,16 @@ class Network:
         return self.out_arcs if direction == "from" else self.in_arcs
 
     def directed(self, measure: str) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
-        """Cost of each link along and against its drawn direction in ms (`time`) or mm (`distance`)."""
-        cost = self.duration_ms if measure == "time" else self.length_mm
-        return np.where(self.forward, cost, BLOCKED), np.where(self.backward, cost, BLOCKED)
+        """Cost of each link along and against its drawn direction, in ms (`time`), mm (`distance`) or 1/1000 of a given cost.
+
+        A direction for which none is given is barred. Raises `AwlError` for a cost the graph does not have, or one that is
+        negative or too large.
+        """
+        if measure in ("time", "distance"):
+            cost = self.duration_ms if measure == "time" else self.length_mm
+            return np.where(self.forward, cost, BLOCKED), np.where(self.backward, cost, BLOCKED)
+        pair = _milli(self.graph, measure)
+        return np.where(self.forward, pair[:, 0], BLOCKED), np.where(self.backward, pair[:, 1], BLOCKED)
 
     def link_costs(self, measure: str, direction: str) -> LinkCosts:
         """Costs as a search sees them: one that runs towards places passes each link in reverse."""
@@ -167,6 +207,26 @@ class Network:
         return np.concatenate([np.flatnonzero(self.forward) * 2, np.flatnonzero(self.backward) * 2 + 1]).astype(
             np.int32
         )
+
+
+def _milli(graph: StreetGraph, measure: str) -> NDArray[np.int32]:
+    """A given cost in whole thousandths (m, 2), BLOCKED where none is given."""
+    if measure not in graph.costs:
+        raise AwlError(
+            f"The streets have no cost '{measure}'",
+            remedy=f"Costs are: {', '.join(['time', 'distance', *graph.costs])}",
+            inputs=("measure",),
+            kind="no-such-cost",
+        )
+    given = graph.costs[measure]
+    if np.nanmin(given, initial=0.0) < 0 or np.nanmax(given, initial=0.0) > MOST_COST:
+        link = int(np.flatnonzero(((given < 0) | (given > MOST_COST)).any(axis=1))[0])
+        raise AwlError(
+            f"The cost '{measure}' of link {link + 1} is {np.nanmin(given[link]):g}",
+            remedy=f"Costs lie between 0 and {MOST_COST:,.0f}",
+            inputs=("measure",),
+        )
+    return np.where(np.isnan(given), BLOCKED, np.rint(np.nan_to_num(given) * MILLI)).astype(np.int32)
 
 
 def _arc_ends(

@@ -9,13 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.columns import Categorical
-from awl.core.modes.mode import ALLOWING, CLASSES_BY_TAG_ONLY, FORBIDDING, Mode
+from awl.core.modes.mode import ALLOWING, CLASSES_BY_TAG_ONLY, FERRY_KMH, FORBIDDING, Mode
 from awl.core.streets.graph import StreetGraph
 
 USABLE, BY_CLASS, BY_ACCESS = 0, 1, 2
 REASONS = ("usable", "the mode does not use this class of street", "an access tag forbids it")
-SPEED_FROM_MAXSPEED, SPEED_FROM_CLASS, SPEED_ASSUMED = 0, 1, 2
-SPEED_SOURCES = ("posted limit", "speed of its class", "stated default")
+SPEED_FROM_MAXSPEED, SPEED_FROM_CLASS, SPEED_ASSUMED, SPEED_FROM_DURATION = 0, 1, 2, 3
+SPEED_SOURCES = ("posted limit", "speed of its class", "stated default", "stated crossing time")
 SLOW_FALLBACK_KMH = 8.0
 """Speed of a vehicle on a street that only an access tag opens to it, such as a foot street."""
 
@@ -95,7 +95,44 @@ def _speeds(mode: Mode, graph: StreetGraph) -> tuple[NDArray[np.float64], NDArra
         known = ~np.isnan(posted)
         speed = np.where(known, posted, speed)
         source[known] = SPEED_FROM_MAXSPEED
-    return np.minimum(speed, mode.top_speed), source
+    speed = np.minimum(speed, mode.top_speed)
+    # Aboard a ferry nobody walks or rides: its own speed holds, that of the timetable where it is stated.
+    sails = highway.equals("ferry") & (source == SPEED_FROM_CLASS)
+    speed[sails] = FERRY_KMH
+    timed = crossing_speed(graph)
+    known = highway.equals("ferry") & ~np.isnan(timed)
+    speed[known], source[known] = timed[known], SPEED_FROM_DURATION
+    return speed, source
+
+
+def crossing_speed(graph: StreetGraph) -> NDArray[np.float64]:
+    """Speed in km/h of links whose way states how long it takes (`duration`, hh:mm), NaN elsewhere."""
+    column = graph.tag("duration")
+    minutes = column.lookup([_minutes(value) for value in column.values], np.nan)
+    if np.isnan(minutes).all():
+        return minutes
+    # The time is that of the whole way, which may have been broken into several links.
+    _, way = np.unique(graph.link_way, return_inverse=True)
+    whole = np.bincount(way, weights=graph.link_length)[way]
+    return whole / 1000.0 / (minutes / 60.0)
+
+
+def _minutes(text: str) -> float:
+    """Minutes of `hh:mm`, `hh:mm:ss` or a plain number of minutes; NaN where it is neither.
+
+    >>> _minutes("00:12"), _minutes("90")
+    (12.0, 90.0)
+    """
+    parts = text.strip().split(":")
+    try:
+        numbers = [float(part) for part in parts]
+    except ValueError:
+        return float("nan")
+    if len(numbers) == 1:
+        minutes = numbers[0]
+    else:
+        minutes = numbers[0] * 60 + numbers[1] + (numbers[2] / 60 if len(numbers) > 2 else 0.0)
+    return minutes if minutes > 0 else float("nan")
 
 
 def posted_speed(maxspeed: Categorical) -> NDArray[np.float64]:

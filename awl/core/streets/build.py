@@ -1,13 +1,15 @@
 """From raw ways to a street graph.
 
 Ways join only where they share a node: a crossing without one, as under a bridge, stays a crossing. Links are broken at
-every shared node. Streets that leave the study area, or run into nodes missing from the extract, end in border nodes.
+every shared node, and at every node that carries a barrier or a signal; then chains of like links are merged. Streets that
+leave the study area, or run into nodes missing from the extract, end in border nodes.
 All steps work on whole arrays and cost O(v log v) in the number v of vertices.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Collection
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import shapely
@@ -17,8 +19,10 @@ from awl.core.columns import Categorical
 from awl.core.errors import AwlError
 from awl.core.geodesy import segment_lengths
 from awl.core.progress import Progress
+from awl.core.streets.chains import merge_chains
 from awl.core.streets.graph import StreetGraph, hilbert_order
 from awl.core.streets.raw import RawExtract
+from awl.core.streets.turns import place_restrictions
 
 STREET_CLASSES = (
     "motorway", "motorway_link", "trunk", "trunk_link", "primary", "primary_link", "secondary", "secondary_link",
@@ -26,13 +30,27 @@ STREET_CLASSES = (
     "pedestrian", "footway", "cycleway", "path", "steps", "bridleway", "busway", "corridor",
 )  # fmt: skip
 """Values of `highway` that are streets one can move on."""
+FERRY = "ferry"
+"""The class of a ferry route, which the source tags `route=ferry`."""
+CONNECTOR = "connector"
+"""The class of a link that joins a zone centroid to the streets."""
+LINK_CLASSES = (*STREET_CLASSES, FERRY, CONNECTOR)
+"""Every class a link may have."""
 
 STREET_KEYS = (
-    "highway", "name", "ref", "maxspeed", "oneway", "oneway:bicycle", "oneway:foot", "junction", "access", "foot",
-    "bicycle", "vehicle", "motor_vehicle", "motorcar", "cycleway", "sidewalk", "service", "surface", "lit", "incline",
-    "width", "lanes", "layer", "bridge", "tunnel",
+    "highway", "name", "ref", "maxspeed", "maxspeed:forward", "maxspeed:backward", "oneway", "oneway:bicycle", "oneway:foot",
+    "junction", "access", "foot", "bicycle", "vehicle", "motor_vehicle", "motorcar", "hgv", "wheelchair", "cycleway",
+    "sidewalk", "service", "surface", "smoothness", "tracktype", "lit", "incline", "width", "maxwidth", "maxweight",
+    "maxheight", "lanes", "toll", "layer", "bridge", "tunnel", "duration",
 )  # fmt: skip
 """Tags carried from the ways to the links."""
+JUNCTION_KEYS = (
+    "barrier", "highway", "railway", "access", "foot", "bicycle", "wheelchair", "vehicle", "motor_vehicle", "motorcar", "hgv",
+    "opening_hours", "maxwidth", "crossing",
+)  # fmt: skip
+"""Tags carried from the nodes of ways to the nodes of the graph."""
+SIGNALS = ("traffic_signals", "crossing", "stop", "give_way", "mini_roundabout")
+"""Values of `highway` on a node that concern whoever passes it."""
 
 
 @dataclass
@@ -49,6 +67,14 @@ class BuildReport:
     references_missing: int = 0
     ways_outside: int = 0
     zero_length_dropped: int = 0
+    classes_left_out: dict[str, int] = field(default_factory=dict)
+    """Ways left out because their class was not wanted."""
+    barriers: dict[str, int] = field(default_factory=dict)
+    """Nodes of the graph by kind of barrier, signals and crossings."""
+    restrictions: int = 0
+    restrictions_not_placed: int = 0
+    nodes_merged: int = 0
+    """Nodes at which nothing happened, taken out by merging chains of like links."""
     length_by_class_m: dict[str, float] = field(default_factory=dict)
     links_by_class: dict[str, int] = field(default_factory=dict)
     share_with_maxspeed: float = 0.0
@@ -67,21 +93,47 @@ class _Segments:
     way: NDArray[np.int64]
 
 
+def street_class(raw: RawExtract) -> tuple[Categorical, NDArray[np.bool_]]:
+    """The class of every way (w,), ferries among them, and which ways are streets."""
+    highway = raw.way_column("highway")
+    sails = raw.way_column("route").equals(FERRY) & ~highway.present()
+    if sails.any():
+        highway = Categorical(
+            np.where(sails, len(highway.values), highway.codes).astype(np.int32), (*highway.values, FERRY)
+        )
+    return highway, highway.isin((*STREET_CLASSES, FERRY)) & ~raw.way_column("area").equals("yes")
+
+
 def build_graph(
-    raw: RawExtract, area: shapely.Geometry | None = None, progress: Progress | None = None
+    raw: RawExtract,
+    area: shapely.Geometry | None = None,
+    progress: Progress | None = None,
+    without: Collection[str] = (),
+    merge: bool = True,
 ) -> tuple[StreetGraph, BuildReport]:
     """The street graph of an extract, cut to `area` (a polygon in degrees) when one is given.
 
-    Raises `AwlError` when no street is left.
+    Classes in `without` are left out for good. `merge` takes out nodes at which nothing happens. Raises `AwlError` when no
+    street is left.
     """
     progress = progress or Progress()
     report = BuildReport(ways_read=len(raw.way_id))
-    highway = raw.way_column("highway")
-    street = highway.isin(STREET_CLASSES) & ~raw.way_column("area").equals("yes")
+    highway, street = street_class(raw)
+    raw = replace(raw, way_tags={**raw.way_tags, "highway": highway})
     report.streets_read = int(street.sum())
-    other = highway.present() & ~street
-    for value in sorted(set(highway.take(other).decode()) - {None}, key=str):
-        report.ways_not_street[str(value)] = int((other & highway.equals(str(value))).sum())
+    for value, count in _counts(highway.take(highway.present() & ~street)).items():
+        report.ways_not_street[value] = count
+    unwanted = street & highway.isin(without)
+    report.classes_left_out = _counts(highway.take(unwanted))
+    if street.any() and not (street & ~unwanted).any():
+        raise AwlError(
+            "Every class of street is left out",
+            where=f"{report.streets_read} streets read",
+            remedy="Keep at least one class",
+            inputs=("classes",),
+            kind="no-streets",
+        )
+    street &= ~unwanted
     if not street.any():
         raise AwlError(
             "The extract holds no street",
@@ -116,9 +168,22 @@ def build_graph(
     graph, report.zero_length_dropped = _links(segments, lon, lat, ident, border_rows, raw)
     if graph.link_count == 0:
         raise AwlError("Every street of the extract has length zero", remedy="Check the node coordinates")
-    _fill_report(report, graph)
+    turns, report.restrictions_not_placed = place_restrictions(
+        raw.restrictions, graph.link_way, graph.link_from, graph.link_to, graph.node_id
+    )
+    graph = replace(graph, restrictions=turns)
+    if merge:
+        progress.step(0.8, "Merging chains of like links")
+        graph, report.nodes_merged = merge_chains(graph)
+    fill_report(report, graph)
     progress.step(1.0, "Street graph built")
     return graph, report
+
+
+def _counts(column: Categorical) -> dict[str, int]:
+    """How many rows have each value, the commonest first."""
+    times = np.bincount(column.codes[column.codes >= 0], minlength=len(column.values))
+    return {column.values[code]: int(times[code]) for code in np.argsort(-times, kind="stable") if times[code]}
 
 
 def _segments(raw: RawExtract, ways: NDArray[np.int64]) -> tuple[_Segments, NDArray[np.int64], int]:
@@ -219,6 +284,8 @@ def _links(
     is_node = seen > 1
     is_node[a[run_start]] = True
     is_node[b[run_end]] = True
+    marked, rows_of_tags = _marked_nodes(raw, len(lon))
+    is_node |= marked
     link_start = np.flatnonzero(run_start | is_node[a])
     link_end = np.append(link_start[1:], len(a)) - 1
     length = segment_lengths(lon[a], lat[a], lon[b], lat[b])
@@ -247,6 +314,7 @@ def _links(
     shape_m = running - np.repeat(running[shape_start[:-1]], counts)
 
     link_way_row = way[link_start]
+    own_tags = rows_of_tags[node_rows]
     border = np.zeros(len(lon), bool)
     border[border_rows] = True
     graph = StreetGraph(
@@ -257,7 +325,8 @@ def _links(
         node_number=np.arange(1, len(node_rows) + 1, dtype=np.int64),
         link_from=tail,
         link_to=head,
-        link_way=raw.way_id[link_way_row],
+        link_ways=raw.way_id[link_way_row],
+        ways_start=np.arange(len(link_way_row) + 1, dtype=np.int64),
         shape_start=shape_start,
         shape_lon=lon[vertex],
         shape_lat=lat[vertex],
@@ -267,8 +336,33 @@ def _links(
             for key in STREET_KEYS
             if (column := raw.way_column(key)).take(link_way_row).present().any()
         },
+        node_tags={
+            key: compact(column)
+            for key in JUNCTION_KEYS
+            if key in raw.node_tags and (column := _spread(raw.node_tags[key], own_tags)).present().any()
+        },
     )
     return graph, dropped
+
+
+def _marked_nodes(raw: RawExtract, count: int) -> tuple[NDArray[np.bool_], NDArray[np.int64]]:
+    """Vertices (count,) that carry a barrier, signal or level crossing, and the row of each one's tags (-1: none)."""
+    rows = np.full(count, -1, np.int64)
+    marked = np.zeros(count, bool)
+    if len(raw.tagged_nodes) == 0:
+        return marked, rows
+    nothing = Categorical(np.full(len(raw.tagged_nodes), -1, np.int32), ())
+    tags = {key: raw.node_tags.get(key, nothing) for key in ("barrier", "highway", "railway")}
+    concerned = tags["barrier"].present() | tags["highway"].isin(SIGNALS)
+    concerned |= tags["railway"].isin(("level_crossing", "crossing"))
+    marked[raw.tagged_nodes[concerned]] = True
+    rows[raw.tagged_nodes[concerned]] = np.flatnonzero(concerned)
+    return marked, rows
+
+
+def _spread(column: Categorical, rows: NDArray[np.int64]) -> Categorical:
+    """The column at `rows`, without a value where a row is -1."""
+    return Categorical(np.where(rows < 0, -1, column.codes[rows]).astype(np.int32), column.values)
 
 
 def compact(column: Categorical) -> Categorical:
@@ -278,12 +372,20 @@ def compact(column: Categorical) -> Categorical:
     return Categorical((codes - first).astype(np.int32), tuple(column.values[code] for code in used[first:]))
 
 
-def _fill_report(report: BuildReport, graph: StreetGraph) -> None:
+def fill_report(report: BuildReport, graph: StreetGraph) -> None:
+    """The figures of a finished graph."""
     length = graph.link_length
     total = float(length.sum())
     highway = graph.tag("highway")
     report.nodes, report.links, report.length_m = graph.node_count, graph.link_count, total
     report.border_nodes = int(graph.node_border.sum())
+    report.restrictions = len(graph.restrictions)
+    signals = graph.node_tag("highway")
+    report.barriers = {
+        **_counts(graph.node_tag("barrier")),
+        **_counts(Categorical(np.where(graph.node_tag("barrier").present(), -1, signals.codes), signals.values)),
+    }
+    report.length_by_class_m, report.links_by_class = {}, {}
     metres = np.bincount(highway.codes, weights=length, minlength=len(highway.values))
     links = np.bincount(highway.codes, minlength=len(highway.values))
     for code in np.argsort(-metres):

@@ -6,7 +6,7 @@ is a matter of modes, not of the graph.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from awl.core.columns import Categorical
 from awl.core.geodesy import LocalPlane
+from awl.core.streets.turns import TurnRestrictions
 
 
 @dataclass(frozen=True)
@@ -23,9 +24,13 @@ class StreetGraph:
 
     The shape of link i is vertices `shape_start[i]` to `shape_start[i + 1]`, its ends included; `shape_m` is the
     geodesic distance in metres from the link's start to each vertex. `tags` maps an attribute to a column (m,).
-    `node_border` marks nodes where a street was cut at the edge of the extract or study area. `node_id` and `link_way` are
-    what the source calls them (OSM ids, rows of a file; 0 for a node that was put there); `node_number` is the number by
-    which the study knows a node, each once.
+    `node_border` marks nodes where a street was cut at the edge of the extract or study area. `node_id` is what the source
+    calls a node (0 for one that was put there); the ways of the source that link i came from (OSM ids, rows of a file) are
+    `link_ways[ways_start[i]:ways_start[i + 1]]`, one unless links were merged. `node_number` is the number by which the study
+    knows a node, each once. `node_tags` are columns (n,): barriers, signals. `costs` maps an attribute given for each
+    direction to an array (m, 2): along and against the drawn direction, NaN where none is given.
+
+    `drawn` tells of a graph without geography: its coordinates are a drawing, its lengths given weights.
     """
 
     node_id: NDArray[np.int64]
@@ -35,12 +40,17 @@ class StreetGraph:
     node_number: NDArray[np.int64]
     link_from: NDArray[np.int32]
     link_to: NDArray[np.int32]
-    link_way: NDArray[np.int64]
+    link_ways: NDArray[np.int64]
+    ways_start: NDArray[np.int64]
     shape_start: NDArray[np.int64]
     shape_lon: NDArray[np.float64]
     shape_lat: NDArray[np.float64]
     shape_m: NDArray[np.float64]
     tags: dict[str, Categorical] = field(default_factory=dict)
+    node_tags: dict[str, Categorical] = field(default_factory=dict)
+    costs: dict[str, NDArray[np.float64]] = field(default_factory=dict)
+    restrictions: TurnRestrictions = field(default_factory=TurnRestrictions.none)
+    drawn: bool = False
 
     @property
     def node_count(self) -> int:
@@ -51,6 +61,11 @@ class StreetGraph:
     def link_count(self) -> int:
         """Number of links."""
         return len(self.link_from)
+
+    @property
+    def link_way(self) -> NDArray[np.int64]:
+        """The source way of each link, the first where it has several (m,)."""
+        return self.link_ways[self.ways_start[:-1]]
 
     @cached_property
     def link_length(self) -> NDArray[np.float64]:
@@ -77,9 +92,64 @@ class StreetGraph:
         """The column of an attribute, empty when no link carries it."""
         return self.tags.get(key) or Categorical(np.full(self.link_count, -1, np.int32), ())
 
+    def node_tag(self, key: str) -> Categorical:
+        """The column of a node attribute, empty when no node carries it."""
+        return self.node_tags.get(key) or Categorical(np.full(self.node_count, -1, np.int32), ())
+
     def lines(self) -> NDArray[np.object_]:
         """Each link as a Shapely LineString in degrees (m,)."""
         return ragged_lines(np.column_stack([self.shape_lon, self.shape_lat]), self.shape_start)
+
+    def with_restrictions(self, restrictions: TurnRestrictions) -> StreetGraph:
+        """The same graph with other turn restrictions."""
+        return replace(self, restrictions=restrictions)
+
+    def with_nodes(self, order: NDArray[np.int64]) -> StreetGraph:
+        """The same graph with its nodes in another order (a permutation of their rows)."""
+        place = np.empty(len(order), np.int32)
+        place[order] = np.arange(len(order), dtype=np.int32)
+        return replace(
+            self,
+            node_id=self.node_id[order],
+            node_lon=self.node_lon[order],
+            node_lat=self.node_lat[order],
+            node_border=self.node_border[order],
+            node_number=self.node_number[order],
+            link_from=place[self.link_from],
+            link_to=place[self.link_to],
+            node_tags={key: column.take(order) for key, column in self.node_tags.items()},
+            restrictions=self.restrictions.renumbered(np.arange(self.link_count, dtype=np.int32), place),
+        )
+
+    def in_order(self) -> StreetGraph:
+        """The same graph with links in the order of their lower end, so that a search touches near memory."""
+        low, high = np.minimum(self.link_from, self.link_to), np.maximum(self.link_from, self.link_to)
+        order = np.lexsort([high, low])
+        place = np.empty(len(order), np.int32)
+        place[order] = np.arange(len(order), dtype=np.int32)
+        vertex, shape_start = _ragged_rows(self.shape_start, order)
+        way, ways_start = _ragged_rows(self.ways_start, order)
+        return replace(
+            self,
+            link_from=self.link_from[order],
+            link_to=self.link_to[order],
+            link_ways=self.link_ways[way],
+            ways_start=ways_start,
+            shape_start=shape_start,
+            shape_lon=self.shape_lon[vertex],
+            shape_lat=self.shape_lat[vertex],
+            shape_m=self.shape_m[vertex],
+            tags={key: column.take(order) for key, column in self.tags.items()},
+            costs={key: pair[order] for key, pair in self.costs.items()},
+            restrictions=self.restrictions.renumbered(place, np.arange(self.node_count, dtype=np.int32)),
+        )
+
+
+def _ragged_rows(start: NDArray[np.int64], order: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Rows of ragged groups in a new order of the groups, and the new offsets."""
+    size = np.diff(start)[order]
+    new_start = np.concatenate([[0], np.cumsum(size)]).astype(np.int64)
+    return np.arange(new_start[-1]) - np.repeat(new_start[:-1] - start[:-1][order], size), new_start
 
 
 def ragged_lines(xy: NDArray[np.float64], start: NDArray[np.int64]) -> NDArray[np.object_]:

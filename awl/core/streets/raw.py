@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,9 +11,10 @@ from numpy.typing import NDArray
 from awl.core.columns import Categorical
 
 WAY_KEYS = (
-    "highway", "name", "ref", "maxspeed", "oneway", "oneway:bicycle", "oneway:foot", "junction",
-    "access", "foot", "bicycle", "vehicle", "motor_vehicle", "motorcar", "cycleway", "sidewalk", "service",
-    "surface", "lit", "incline", "width", "lanes", "layer", "bridge", "tunnel", "area", "route", "duration",
+    "highway", "name", "ref", "maxspeed", "maxspeed:forward", "maxspeed:backward", "oneway", "oneway:bicycle", "oneway:foot",
+    "junction", "access", "foot", "bicycle", "vehicle", "motor_vehicle", "motorcar", "hgv", "wheelchair", "cycleway",
+    "sidewalk", "service", "surface", "smoothness", "tracktype", "lit", "incline", "width", "maxwidth", "maxweight",
+    "maxheight", "lanes", "toll", "layer", "bridge", "tunnel", "area", "route", "duration",
     "natural", "water", "waterway", "landuse", "leisure", "railway", "building", "building:levels",
 )  # fmt: skip
 """Way tags that decide how a street may be used or what the base map shows."""
@@ -22,16 +24,40 @@ WAY_SELECT = (
 )  # fmt: skip
 """A way that carries one of these is a street or drawn on the base map; others only matter inside multipolygons."""
 
-NODE_KEYS = ("place", "name", "barrier", "highway", "railway", "access", "foot", "bicycle", "motor_vehicle", "opening_hours",
-             "crossing", "population")  # fmt: skip
+NODE_KEYS = (
+    "place", "name", "barrier", "highway", "railway", "access", "foot", "bicycle", "wheelchair", "vehicle", "motor_vehicle",
+    "motorcar", "hgv", "opening_hours", "maxwidth", "crossing", "population",
+)  # fmt: skip
 """Node tags kept: lettering of the base map, barriers, signals and crossings."""
 
 NODE_SELECT = ("place", "barrier", "highway", "railway")
 """A node that carries one of these is kept even where no way needs it."""
 
-RELATION_KEYS = ("type", "name", "natural", "water", "waterway", "landuse", "leisure", "building")
-RELATION_SELECT = RELATION_KEYS[2:]
-"""Relation tags kept, and those that make a multipolygon part of the base map."""
+VEHICLES = ("hgv", "bicycle", "bus", "psv", "motorcar", "motorcycle", "goods", "foot")
+RESTRICTION_KEYS = (
+    "restriction", "restriction:conditional",
+    *(f"restriction:{vehicle}" for vehicle in VEHICLES), *(f"restriction:{vehicle}:conditional" for vehicle in VEHICLES),
+)  # fmt: skip
+"""Tags that state a turn restriction, for all vehicles or for one kind, always or under a condition."""
+AREA_KEYS = ("natural", "water", "waterway", "landuse", "leisure", "building")
+RELATION_KEYS = ("type", "name", "except", *AREA_KEYS, *RESTRICTION_KEYS)
+RELATION_SELECT = (*AREA_KEYS, *RESTRICTION_KEYS)
+"""Relation tags kept, and those for which a relation counts: parts of the base map and turn restrictions."""
+
+Member = tuple[str, str, int]
+"""Role, kind (`node` or `way`) and id of a member of a relation."""
+
+
+@dataclass(frozen=True)
+class Restriction:
+    """A turn restriction as the source states it: ids of nodes and ways, and its tags."""
+
+    id: int
+    tags: dict[str, str]
+    from_ways: tuple[int, ...]
+    via_nodes: tuple[int, ...]
+    via_ways: tuple[int, ...]
+    to_ways: tuple[int, ...]
 
 
 @dataclass(frozen=True)
@@ -44,9 +70,25 @@ class Relation:
     inner: tuple[int, ...]
 
 
+def relation_of(ident: int, tags: dict[str, str], members: Sequence[Member]) -> Relation | Restriction | None:
+    """The multipolygon or turn restriction a relation stands for; None for any other kind."""
+    kind = tags.get("type", "")
+    if kind == "multipolygon":
+        ways = [(role, ref) for role, what, ref in members if what == "way"]
+        outer = tuple(ref for role, ref in ways if role != "inner")
+        return Relation(ident, tags, outer, tuple(ref for role, ref in ways if role == "inner"))
+    if kind != "restriction" and not kind.startswith("restriction:"):
+        return None
+
+    def of(role: str, what: str) -> tuple[int, ...]:
+        return tuple(ref for mine, here, ref in members if mine == role and here == what)
+
+    return Restriction(ident, tags, of("from", "way"), of("via", "node"), of("via", "way"), of("to", "way"))
+
+
 @dataclass(frozen=True)
 class RawExtract:
-    """Nodes, ways and multipolygons of an extract, in file order.
+    """Nodes, ways, multipolygons and turn restrictions of an extract, in file order.
 
     Shapes: `node_id`, `node_lon`, `node_lat` (n,), degrees; `way_id` (w,); the node ids of way i are
     `way_refs[way_start[i]:way_start[i + 1]]`; `way_tags` maps each key of `WAY_KEYS` that occurs to a column of
@@ -63,6 +105,7 @@ class RawExtract:
     way_refs: NDArray[np.int64]
     way_tags: dict[str, Categorical]
     relations: tuple[Relation, ...]
+    restrictions: tuple[Restriction, ...] = ()
 
     def way_column(self, key: str) -> Categorical:
         """The column of a way tag, empty when no way carries it."""

@@ -29,6 +29,8 @@ from awl.core.streets.raw import (
     WAY_SELECT,
     RawExtract,
     Relation,
+    Restriction,
+    relation_of,
 )
 from awl.formats.osm_pbf import blobs, kernels
 from awl.formats.osm_pbf.blobs import Blob, Bytes
@@ -40,7 +42,7 @@ KeyedTags = tuple[Ints, Ints, NDArray[np.int32], Ints, Ints]
 AHEAD = 6
 NANO = 1e9
 """Coordinates are whole nanodegrees; dividing gives the same float as reading the decimal."""
-MEMBER_WAY = 1
+MEMBER_KINDS = ("node", "way", "relation")
 
 
 def read(path: Path, progress: Progress | None = None) -> RawExtract:
@@ -64,11 +66,11 @@ def read(path: Path, progress: Progress | None = None) -> RawExtract:
             # The blob before a boundary may hold both kinds.
             ways_from, relations_from = max(nodes_until - 1, 0), max(ways_until - 1, 0)
         reader = _Reader(stream, pool, path.name, progress, len(data) * 2)
-        relations = reader.relations(data[relations_from:])
+        relations, restrictions = reader.relations(data[relations_from:])
         members = np.unique(np.array([ref for r in relations for ref in r.outer + r.inner], np.int64))
         ways = reader.ways(data[ways_from:ways_until], members)
         nodes = reader.nodes(data[:nodes_until], _distinct(ways[2]))
-        return RawExtract(*nodes, *ways, relations=relations)
+        return RawExtract(*nodes, *ways, relations=relations, restrictions=restrictions)
 
 
 def _distinct(ids: NDArray[np.int64]) -> NDArray[np.int64]:
@@ -196,11 +198,11 @@ class _Reader:
             self._done += 1
             self._progress.step(self._done / self._steps, f"Reading {self._name}: {what}")
 
-    def relations(self, data: Sequence[Blob]) -> tuple[Relation, ...]:
-        """Multipolygons with a tag the base map draws."""
+    def relations(self, data: Sequence[Blob]) -> tuple[tuple[Relation, ...], tuple[Restriction, ...]]:
+        """Multipolygons with a tag the base map draws, and turn restrictions."""
         keys = _Keys(RELATION_KEYS, RELATION_SELECT)
 
-        def decode(block: _Block, begin: int, end: int) -> list[Relation]:
+        def decode(block: _Block, begin: int, end: int) -> list[Relation | Restriction]:
             room = end - begin
             ids, member_end = np.empty(room, np.int64), np.empty(room, np.int64)
             member_id, member_type, member_role = (np.empty(room, np.int64) for _ in range(3))
@@ -215,17 +217,19 @@ class _Reader:
                 tags[row][keys.keys[key]] = block.text(value)
             found, start = [], 0
             for row in range(counts[0]):
-                rows = [i for i in range(start, member_end[row]) if member_type[i] == MEMBER_WAY]
+                rows = range(start, member_end[row])
                 start = int(member_end[row])
-                if tags[row].get("type") == "multipolygon":
-                    inner = {i for i in rows if block.text(member_role[i]) == "inner"}
-                    outer = tuple(int(member_id[i]) for i in rows if i not in inner)
-                    found.append(
-                        Relation(int(ids[row]), tags[row], outer, tuple(int(member_id[i]) for i in sorted(inner)))
-                    )
+                members = [(block.text(member_role[i]), _kind(member_type[i]), int(member_id[i])) for i in rows]
+                made = relation_of(int(ids[row]), tags[row], members)
+                if made is not None:
+                    found.append(made)
             return found
 
-        return tuple(r for _, group in self._decoded(data, keys, "relations", decode) for r in group)
+        every = [r for _, group in self._decoded(data, keys, "relations", decode) for r in group]
+        return (
+            tuple(r for r in every if isinstance(r, Relation)),
+            tuple(r for r in every if isinstance(r, Restriction)),
+        )
 
     def ways(self, data: Sequence[Blob], members: Ints) -> tuple[Ints, Ints, Ints, dict[str, Categorical]]:
         """Ids, offsets, references and tags of the ways that are streets, drawn, or members of a multipolygon."""
@@ -337,6 +341,11 @@ def _nodes_of_group(block: _Block, begin: int, end: int, keys: _Keys) -> tuple[I
     if n_tags and rows[-1] >= count:
         block.whole(kernels.BROKEN)
     return ids[:count], lats[:count], lons[:count], rows, key, value
+
+
+def _kind(number: int) -> str:
+    """What kind of element a member is; an unknown number is none we look for."""
+    return MEMBER_KINDS[number] if 0 <= number < len(MEMBER_KINDS) else "unknown"
 
 
 def _room_for_tags(room: int) -> TagRows:

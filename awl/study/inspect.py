@@ -1,0 +1,277 @@
+"""What a file holds, before anything is built or added: for the user to decide what it is and what of it is wanted."""
+
+from __future__ import annotations
+
+from collections import Counter
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from awl.core.columns import Categorical
+from awl.core.errors import AwlError
+from awl.core.geodesy import LocalPlane, segment_lengths
+from awl.core.progress import Progress
+from awl.core.streets.build import street_class
+from awl.core.streets.graph import ragged_lines
+from awl.core.streets.raw import RawExtract
+from awl.formats import crs as systems
+from awl.formats import osm_pbf, osm_xml, raster, vector
+from awl.formats.table import Layer
+from awl.study import intake
+from awl.study.line_fields import guess, streets_of
+
+PREVIEW_VERTICES = 250_000
+"""Vertices of a preview; larger networks are drawn with simplified lines."""
+CRS_KINDS = ("crs-missing", "crs-wrong", "crs-unknown")
+COMMON = ("EPSG:4326", "EPSG:3857")
+
+
+def described(path: Path, source: str, crs: str | None = None, near: list[float] | None = None) -> dict[str, Any]:
+    """Kind of a file (`extract`, `graph`, `layers`, `raster`) and what is in it.
+
+    A layer or raster whose coordinate system is missing or wrong says so in `problem`, with `candidates` for it: systems
+    in which it would lie near `near` (W, S, E, N in degrees), the streets of the study it is for.
+    """
+    if intake.is_extract(source):
+        return {"kind": "extract", "layers": [], "extract": described_extract(read_extract(path, source))}
+    if intake.is_raster(source):
+        return {"kind": "raster", "layers": [_described_raster(path, source, crs, near)]}
+    if (ready := intake.read_graph(path, source, crs)) is not None:
+        bounds = [ready.node_lon.min(), ready.node_lat.min(), ready.node_lon.max(), ready.node_lat.max()]
+        known = {
+            "nodes": ready.node_count,
+            "links": ready.link_count,
+            "length_km": round(float(ready.link_length.sum()) / 1000, 1),
+        }
+        return {"kind": "graph", "layers": [], "graph": {**known, "bounds": [round(float(v), 6) for v in bounds]}}
+    several = Path(source).suffix.lower() in intake.VECTOR_ENDINGS
+    names: list[str | None] = list(vector.layers(path, source)) if several else [None]
+    return {"kind": "layers", "layers": [_described(path, source, name, crs, near) for name in names]}
+
+
+def read_extract(path: Path, source: str, progress: Progress | None = None) -> RawExtract:
+    """The extract of a file."""
+    reader = osm_pbf.read if source.lower().endswith(".pbf") else osm_xml.read
+    return reader(path, progress)
+
+
+# -- layers ----------------------------------------------------------------------------------------------------------------
+
+
+def _described(path: Path, source: str, name: str | None, crs: str | None, near: list[float] | None) -> dict[str, Any]:
+    stated = crs
+    if crs is None and Path(source).suffix.lower() in intake.VECTOR_ENDINGS:
+        stated = vector.stated_crs(path, name, source)
+    known: dict[str, Any] = {"name": name, "geometry": "empty", "count": 0, "bounds": None, "fields": {}, "crs": None}
+    try:
+        known["crs"] = systems.named(stated or systems.WGS84)
+        layer, _ = intake.features(path, source, name, crs)
+    except AwlError as error:
+        if error.kind not in CRS_KINDS:
+            raise
+        return {**known, "crs": None, "problem": error.what, "candidates": _candidates(path, source, name, near)}
+    box = shapely.total_bounds(layer.geometry)
+    known |= {
+        "geometry": layer.kind,
+        "count": len(layer),
+        "bounds": [round(float(v), 6) for v in box] if np.isfinite(box).all() else None,
+        "fields": {key: _samples(values) for key, values in layer.columns.items()},
+        "types": {key: _type(values) for key, values in layer.columns.items()},
+        "without_geometry": int((shapely.is_missing(layer.geometry) | shapely.is_empty(layer.geometry)).sum()),
+        "invalid": int((~shapely.is_valid(layer.geometry)).sum()),
+    }
+    try:
+        intake.usable(layer, source)
+        known["role"] = intake.suggested_role(name or Path(source).stem, layer, layer.kind)
+    except AwlError as error:
+        known["unusable"] = error.detail
+        return known
+    if layer.kind == "line":
+        known |= _as_streets(layer, source)
+    if near is not None and known["bounds"] and _apart(known["bounds"], near):
+        known["far"] = True
+        known["candidates"] = _candidates(path, source, name, near)
+    return known
+
+
+def _as_streets(layer: Layer, source: str) -> dict[str, Any]:
+    """Length, guessed roles of the fields, and the share of them, by length, for which each is known."""
+    fields = guess(layer)
+    streets, notes = streets_of(layer, fields, source)
+    box = shapely.total_bounds(layer.geometry)
+    metres = shapely.length(LocalPlane.around(box[[0, 2]], box[[1, 3]]).project(streets.geometry))
+    tags = (("street_class", "highway"), ("speed", "maxspeed"), ("direction", "oneway"), ("name", "name"))
+    there = {
+        role: streets.tags[tag].present() if tag in streets.tags else np.zeros(len(metres), bool) for role, tag in tags
+    }
+    if notes.without_known_class == len(metres):
+        there["street_class"] = np.zeros(len(metres), bool)
+    known = {role: round(float(metres[mask].sum() / max(metres.sum(), 1e-9)), 3) for role, mask in there.items()}
+    return {"length_km": round(float(metres.sum()) / 1000, 1), "roles": vars(fields), "known": known}
+
+
+def _samples(values: list[Any]) -> list[str]:
+    """The commonest few values of a column."""
+    return [str(value) for value, _ in Counter(v for v in values if v is not None).most_common(6)]
+
+
+def _type(values: list[Any]) -> str:
+    kinds = {type(value) for value in values if value is not None}
+    if not kinds:
+        return "empty"
+    return "number" if kinds <= {int, float} else "truth" if kinds <= {bool} else "text"
+
+
+def _described_raster(path: Path, source: str, crs: str | None, near: list[float] | None) -> dict[str, Any]:
+    known: dict[str, Any] = {"name": None, "geometry": "raster", "count": 0, "bounds": None, "fields": {}, "crs": None}
+    try:
+        grid = raster.read(path, source, crs)
+    except AwlError as error:
+        if error.kind not in CRS_KINDS:
+            raise
+        return {**known, "problem": error.what, "candidates": list(COMMON)}
+    values = grid.values[~np.isnan(grid.values)]
+    known |= {
+        "crs": systems.named(grid.crs),
+        "count": int(grid.values.size),
+        "bounds": [round(float(v), 6) for v in grid.bounds],
+        "role": intake.raster_role(Path(source).stem, grid),
+        "raster": {
+            "rows": grid.values.shape[0],
+            "columns": grid.values.shape[1],
+            "cell_m": round(grid.cell_m, 1),
+            "least": float(values.min()),
+            "most": float(values.max()),
+            "total": float(values.astype(float).sum()),
+        },
+    }
+    if near is not None and _apart(known["bounds"], near):
+        known["far"] = True
+    return known
+
+
+def _candidates(path: Path, source: str, name: str | None, near: list[float] | None) -> list[str]:
+    """Coordinate systems in which a layer would lie on Earth and, where streets are known, near them."""
+    tried = [*COMMON]
+    if near is not None:
+        zone = int((near[0] + near[2]) / 2 // 6) + 31
+        tried += [
+            f"EPSG:{(326 if near[1] >= 0 else 327)}{number:02d}"
+            for number in (zone, zone - 1, zone + 1)
+            if 1 <= number <= 60
+        ]
+    found = []
+    for code in tried:
+        try:
+            box = shapely.total_bounds(intake.features(path, source, name, code)[0].geometry)
+        except AwlError:
+            continue
+        if near is None or not _apart(box.tolist(), near):
+            found.append(code)
+    return found
+
+
+def _apart(box: list[float], other: list[float]) -> bool:
+    """Whether two boxes in degrees lie more than half a degree from each other."""
+    return bool(
+        box[0] > other[2] + 0.5 or box[2] < other[0] - 0.5 or box[1] > other[3] + 0.5 or box[3] < other[1] - 0.5
+    )
+
+
+# -- extracts --------------------------------------------------------------------------------------------------------------
+
+
+def described_extract(raw: RawExtract) -> dict[str, Any]:
+    """Streets of an extract by class with count and length, extent, and what share of them has a speed, direction, name."""
+    ways, metres, _ = _street_lengths(raw)
+    highway, street = street_class(raw)
+    if len(ways) == 0:
+        return {
+            "ways": len(raw.way_id),
+            "streets": 0,
+            "classes": [],
+            "bounds": None,
+            "known": {},
+            "restrictions": 0,
+            "length_km": 0,
+        }
+    codes = highway.codes[ways]
+    length = np.bincount(codes, weights=metres, minlength=len(highway.values))
+    count = np.bincount(codes, minlength=len(highway.values))
+    total = max(float(metres.sum()), 1e-9)
+    keys = {"speed": "maxspeed", "direction": "oneway", "name": "name", "surface": "surface"}
+    rows = _vertex_rows(raw, ways)[0]
+    rows = rows[rows >= 0]
+    lon, lat = raw.node_lon[rows], raw.node_lat[rows]
+    return {
+        "ways": len(raw.way_id),
+        "streets": int(street.sum()),
+        "length_km": round(total / 1000, 1),
+        "bounds": [round(float(v), 6) for v in (lon.min(), lat.min(), lon.max(), lat.max())],
+        "classes": [
+            {"class": highway.values[c], "count": int(count[c]), "length_km": round(float(length[c]) / 1000, 1)}
+            for c in np.argsort(-length, kind="stable")
+            if count[c]
+        ],
+        "known": {
+            name: round(float(metres[raw.way_column(key).present()[ways]].sum() / total), 3)
+            for name, key in keys.items()
+        },
+        "restrictions": len(raw.restrictions),
+        "barriers": int(raw.node_tags["barrier"].present().sum()) if "barrier" in raw.node_tags else 0,
+    }
+
+
+def preview(raw: RawExtract) -> tuple[Categorical, NDArray[np.object_]]:
+    """Class and shape (degrees) of every street of an extract, simplified to what a screen can show."""
+    ways, _, _ = _street_lengths(raw)
+    highway = street_class(raw)[0].take(ways)
+    rows, start = _vertex_rows(raw, ways)
+    known = rows >= 0
+    size = np.add.reduceat(known, start[:-1]) if len(ways) else np.zeros(0, int)
+    offsets = np.concatenate([[0], np.cumsum(size)]).astype(np.int64)
+    xy = np.column_stack([raw.node_lon[rows[known]], raw.node_lat[rows[known]]])
+    keep = size >= 2
+    lines = np.full(len(ways), None, object)
+    if keep.any():
+        whole = np.repeat(keep, size)
+        kept_start = np.concatenate([[0], np.cumsum(size[keep])]).astype(np.int64)
+        lines[keep] = ragged_lines(xy[whole], kept_start)
+    if offsets[-1] > PREVIEW_VERTICES:
+        extent = max(float(np.ptp(xy[:, 0])), float(np.ptp(xy[:, 1])))
+        lines = shapely.simplify(lines, extent / 3000, preserve_topology=False)
+    return highway.take(keep), lines[keep]
+
+
+def _vertex_rows(raw: RawExtract, ways: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Rows of the vertices of ways one after another, -1 where the extract lacks the node, and where each way begins."""
+    order = np.argsort(raw.node_id, kind="stable")
+    sorted_id = raw.node_id[order]
+    counts = np.diff(raw.way_start)[ways]
+    start = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
+    flat = np.arange(start[-1]) - np.repeat(start[:-1] - raw.way_start[:-1][ways], counts)
+    refs = raw.way_refs[flat]
+    if len(sorted_id) == 0:
+        return np.full(len(refs), -1, np.int64), start
+    place = np.minimum(np.searchsorted(sorted_id, refs), len(sorted_id) - 1)
+    return np.where(sorted_id[place] == refs, order[place], -1), start
+
+
+def _street_lengths(raw: RawExtract) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.int64]]:
+    """Rows of the street ways with at least two vertices, their lengths in metres, and where the vertices of each begin."""
+    _, street = street_class(raw)
+    ways = np.flatnonzero(street & (np.diff(raw.way_start) > 1))
+    rows, start = _vertex_rows(raw, ways)
+    if len(ways) == 0:
+        return ways, np.zeros(0), start
+    a, b = rows[:-1], rows[1:]
+    whole = (a >= 0) & (b >= 0)
+    whole[start[1:-1] - 1] = False  # the step from one way to the next
+    step = np.zeros(len(rows))
+    step[:-1][whole] = segment_lengths(
+        raw.node_lon[a[whole]], raw.node_lat[a[whole]], raw.node_lon[b[whole]], raw.node_lat[b[whole]]
+    )
+    return ways, np.add.reduceat(step, start[:-1]), start
