@@ -18,6 +18,7 @@ from awl.core.errors import AwlError
 from awl.core.modes.mode import SHIPPED
 from awl.core.modes.network import BLOCKED, KeepParts
 from awl.core.modes.rules import REASONS, SPEED_SOURCES
+from awl.core.progress import Progress
 from awl.formats import geojson
 from awl.formats.table import Layer
 from awl.questions import QUESTIONS
@@ -25,7 +26,7 @@ from awl.questions.base import LayerSet, SharedInputs
 from awl.questions.context import Context, limit_units
 from awl.questions.isochrone import IsochroneInputs
 from awl.server.web import body, checked, jobs, known_parameters, number, reply, study_of
-from awl.study import geopackage, records
+from awl.study import centroids, geopackage, records
 from awl.study.study import Study, slug
 
 api = Blueprint("own", __name__)
@@ -147,6 +148,41 @@ def keep_parts(study_id: str) -> Response:
     study, wanted = study_of(study_id), checked(KeepBody, body())
     study.set_keep_parts(KeepParts(wanted.rule, wanted.above_m))
     return reply(vars(study.keep_parts))
+
+
+class ConnectBody(BaseModel):
+    """Which zones are joined to the streets, and how."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    zones: str
+    nearest: int = 1
+    number: str | None = None
+    people: str | None = None
+    people_field: str | None = None
+
+
+@api.put("/studies/<study_id>/connectors")
+def connect(study_id: str) -> Response:
+    """Join zone centroids to the streets; answers with a job."""
+    study, wanted = study_of(study_id), checked(ConnectBody, body())
+
+    def work(progress: Progress) -> dict[str, Any]:
+        progress.step(0.1, "Joining zones to streets")
+        report, empty = centroids.connect(
+            study, wanted.zones, wanted.nearest, wanted.number, wanted.people, wanted.people_field
+        )
+        return {"study": study_id, "report": {**vars(report), "too_far": len(report.too_far), "without_people": empty}}
+
+    job = jobs().start("build", study_id, work)
+    return reply(job.info(f"/studies/{study_id}"), 201, Location=f"/jobs/{job.id}")
+
+
+@api.delete("/studies/<study_id>/connectors")
+def disconnect(study_id: str) -> Response:
+    """Take the connectors out again."""
+    centroids.disconnect(study_of(study_id))
+    return reply({"study": study_id})
 
 
 @api.get("/studies/<study_id>/parts/<mode_id>")

@@ -38,7 +38,7 @@ _CONDITION = """
 def _parser(start: str) -> Lark:
     package = Path(cql2.__file__).parent
     grammar = (package / "grammar.lark").read_text(encoding="utf-8")
-    head, rest = grammar.split("?condition:", 1)
+    head, rest = grammar.replace("?start: condition", "").split("?condition:", 1)
     predicates = rest[rest.index("?predicate:") :]
     return Lark(
         head + _CONDITION + predicates,

@@ -19,7 +19,7 @@ from awl.core.errors import AwlError
 from awl.core.modes.mode import SHIPPED, Mode
 from awl.core.modes.network import KeepParts, Network
 from awl.core.streets.areas import BaseLayer
-from awl.core.streets.build import BuildReport
+from awl.core.streets.build import BuildReport, fill_report
 from awl.core.streets.graph import StreetGraph
 from awl.core.surfaces.field import Field, field_of
 from awl.formats.raster import Raster
@@ -312,6 +312,20 @@ class Study:
             }
             for key, value in facts.items():
                 records.set_fact(connection, key, value)
+        arrays.save_graph(self.path, stamp, graph)
+        self.forget()
+
+    def set_graph(self, graph: StreetGraph) -> None:
+        """Put a changed street graph in place of the present one; base map, source and study area stay."""
+        stamp = uuid.uuid4().hex[:12]
+        former = self.fact("build") or {}
+        report = BuildReport(**{key: former[key] for key in BuildReport.__dataclass_fields__ if key in former})
+        fill_report(report, graph)
+        with self.writing() as connection:
+            streets.write_graph(connection, graph)
+            records.set_fact(connection, "stamp", stamp)
+            records.set_fact(connection, "former_build", former)
+            records.set_fact(connection, "build", {**former, **vars(report), "built": records.now()})
         arrays.save_graph(self.path, stamp, graph)
         self.forget()
 

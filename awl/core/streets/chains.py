@@ -65,10 +65,12 @@ def _plain_nodes(graph: StreetGraph) -> tuple[NDArray[np.bool_], Ints, Ints]:
     plain = (degree == 2) & ~graph.node_border
     for column in graph.node_tags.values():
         plain &= ~column.present()
-    turns = graph.restrictions
-    plain[turns.via_node] = False
-    for link in (turns.from_link, turns.via_link, turns.to_link):
-        plain[graph.link_from[link]] = plain[graph.link_to[link]] = False
+    plain[graph.restrictions.via_node] = False
+    for turn in graph.restrictions.rows():  # where the last link between meets the one turned into
+        if turn.via_links:
+            last, out = turn.via_links[-1], turn.to_link
+            ends_of = ({graph.link_from[i], graph.link_to[i]} for i in (last, out))
+            plain[[int(node) for node in set.intersection(*ends_of)]] = False
     first, second = np.zeros(n, np.int64), np.zeros(n, np.int64)
     rows = np.flatnonzero(plain)
     first[rows], second[rows] = order[begin[rows]], order[begin[rows] + 1]

@@ -104,6 +104,10 @@ class StreetGraph:
         """The same graph with other turn restrictions."""
         return replace(self, restrictions=restrictions)
 
+    def with_numbers(self, number: NDArray[np.int64]) -> StreetGraph:
+        """The same graph with other node numbers (n,)."""
+        return replace(self, node_number=number)
+
     def with_nodes(self, order: NDArray[np.int64]) -> StreetGraph:
         """The same graph with its nodes in another order (a permutation of their rows)."""
         place = np.empty(len(order), np.int32)

@@ -50,9 +50,21 @@ def cut_lines(
     in_plane: bool = False,
 ) -> NDArray[np.object_]:
     """LineStrings of links between two fractions of their length (`begin` <= `end`), in degrees or in the plane."""
+    vertices, start = cut_vertices(graph, link, begin, end, in_plane)
+    return ragged_lines(vertices, start) if len(link) else np.zeros(0, object)
+
+
+def cut_vertices(
+    graph: StreetGraph,
+    link: NDArray[np.int32],
+    begin: NDArray[np.float64],
+    end: NDArray[np.float64],
+    in_plane: bool = False,
+) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+    """The vertices (v, 2) of the same pieces one after another, and the offsets at which each begins."""
     x, y = graph.shape_xy if in_plane else (graph.shape_lon, graph.shape_lat)
     vertices, start = _cut(graph.shape_start, x, y, graph.shape_m, link, begin, end)
-    return ragged_lines(vertices, start) if len(link) else np.zeros(0, object)
+    return vertices, start
 
 
 def point_at(
