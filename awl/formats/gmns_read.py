@@ -98,7 +98,7 @@ def read(folder: Path, crs: str | None = None, weight: str | None = None) -> Str
     place = _placing(x, y, crs, weight, node_path)
     lon, lat = place(x, y)
     where = {int(n): spot for n, spot in zip(number, zip(lon.tolist(), lat.tolist(), strict=True), strict=True)}
-    costs = [name for name in links[0] if name not in KNOWN | TAGS and _is_cost(links, name)]
+    costs = number_columns(folder)
     if weight is not None and weight not in costs:
         raise AwlError(
             f"The links have no number column '{weight}'",
@@ -117,6 +117,12 @@ def read(folder: Path, crs: str | None = None, weight: str | None = None) -> Str
             drawn=weight is not None,
         )
     )
+
+
+def number_columns(folder: Path) -> list[str]:
+    """Columns of the links that could be costs or, in a drawing, lengths."""
+    links = _table(folder / "link.csv", ("from_node_id", "to_node_id"))
+    return [name for name in links[0] if name not in KNOWN | TAGS and _is_cost(links, name)]
 
 
 Place = Callable[[Any, Any], tuple[NDArray[np.float64], NDArray[np.float64]]]

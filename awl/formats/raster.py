@@ -13,6 +13,7 @@ from awl.core.errors import AwlError
 from awl.formats import crs as systems
 from awl.formats.limits import check_size
 
+METRES_PER_DEGREE = 111_195.0
 MAX_CELLS = 100_000_000
 MAX_FILE = 512 << 20
 """A raster is kept whole inside the study file."""
@@ -31,13 +32,13 @@ class Raster:
     crs: str
     bounds: tuple[float, float, float, float]
     cell_m: float
-    whole_numbers: bool
 
     @property
     def role(self) -> str:
-        """`population` or `elevation`, by what such grids hold: people are counted, at no less than 0 a cell."""
+        """`population` or `elevation`, by what such grids hold: people are counted in whole, and many cells have none."""
         known = self.values[~np.isnan(self.values)]
-        return "population" if len(known) and known.min() >= 0 and (known == 0).mean() > 0.2 else "elevation"
+        counted = len(known) > 0 and known.min() >= 0 and bool((known == np.rint(known)).all())
+        return "population" if counted and (known == 0).mean() > 0.2 else "elevation"
 
     def at(self, lon: NDArray[np.float64], lat: NDArray[np.float64]) -> NDArray[np.float64]:
         """Values at places (degrees), between cell centres by bilinear weights; NaN outside."""
@@ -135,12 +136,12 @@ def _read(stream: Any, source: str, crs: str | None) -> Raster:
             inputs=("crs",),
             kind="crs-wrong",
         )
-    metres = 111_320.0 * (north - south) / stream.height
+    unit = system.axis_info[0].unit_conversion_factor if system.axis_info else 1.0
+    metres = abs(stream.transform.e) * (unit if system.is_projected else METRES_PER_DEGREE)
     return Raster(
         values,
         tuple(stream.transform)[:6],
         stated,
         (west, south, east, north),
         metres,
-        bool(np.issubdtype(band.dtype, np.integer)),
     )

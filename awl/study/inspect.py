@@ -15,10 +15,10 @@ from awl.core.errors import AwlError
 from awl.core.geodesy import LocalPlane, segment_lengths
 from awl.core.progress import Progress
 from awl.core.streets.build import street_class
-from awl.core.streets.graph import ragged_lines
+from awl.core.streets.graph import StreetGraph, ragged_lines
 from awl.core.streets.raw import RawExtract
 from awl.formats import crs as systems
-from awl.formats import osm_pbf, osm_xml, raster, vector
+from awl.formats import gmns_read, osm_pbf, osm_xml, raster, vector
 from awl.formats.table import Layer
 from awl.study import intake
 from awl.study.line_fields import guess, streets_of
@@ -39,7 +39,7 @@ def described(path: Path, source: str, crs: str | None = None, near: list[float]
         return {"kind": "extract", "layers": [], "extract": described_extract(read_extract(path, source))}
     if intake.is_raster(source):
         return {"kind": "raster", "layers": [_described_raster(path, source, crs, near)]}
-    if (ready := intake.read_graph(path, source, crs)) is not None:
+    if (ready := _ready_graph(path, source, crs)) is not None:
         bounds = [ready.node_lon.min(), ready.node_lat.min(), ready.node_lon.max(), ready.node_lat.max()]
         known = {
             "nodes": ready.node_count,
@@ -47,9 +47,23 @@ def described(path: Path, source: str, crs: str | None = None, near: list[float]
             "length_km": round(float(ready.link_length.sum()) / 1000, 1),
         }
         return {"kind": "graph", "layers": [], "graph": {**known, "bounds": [round(float(v), 6) for v in bounds]}}
+    if (folder := intake.gmns_folder(path, source)) is not None:
+        weights = gmns_read.number_columns(folder)
+        graph = {"problem": "The coordinates are not degrees", "weights": weights, "candidates": list(COMMON)}
+        return {"kind": "graph", "layers": [], "graph": graph}
     several = Path(source).suffix.lower() in intake.VECTOR_ENDINGS
     names: list[str | None] = list(vector.layers(path, source)) if several else [None]
     return {"kind": "layers", "layers": [_described(path, source, name, crs, near) for name in names]}
+
+
+def _ready_graph(path: Path, source: str, crs: str | None) -> StreetGraph | None:
+    """A street graph the file holds; none where it is not known yet where its coordinates are."""
+    try:
+        return intake.read_graph(path, source, crs)
+    except AwlError as error:
+        if error.kind in CRS_KINDS:
+            return None
+        raise
 
 
 def read_extract(path: Path, source: str, progress: Progress | None = None) -> RawExtract:

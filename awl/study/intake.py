@@ -131,11 +131,9 @@ def _streets(
 
 def read_graph(path: Path, source: str, crs: str | None = None, weight: str | None = None) -> StreetGraph | None:
     """The street graph a source holds ready-made: GMNS tables, or nodes and links as layers; None when it holds none."""
-    if gmns_read.is_folder(path):
-        return gmns_read.read(path, crs, weight)
-    ending = Path(source).suffix.lower()
-    if ending == ".zip" and (folder := gmns_read.unpacked(path)) is not None:
+    if (folder := gmns_folder(path, source)) is not None:
         return gmns_read.read(folder, crs, weight)
+    ending = Path(source).suffix.lower()
     tables: dict[str, Layer] = {}
     if ending == ".gpkg":
         names = vector.layers(path, source)
@@ -148,6 +146,13 @@ def read_graph(path: Path, source: str, crs: str | None = None, weight: str | No
         return None
     graph = graph_tables.graph_of(tables["nodes"], tables["links"], tables.get("restrictions"), source)
     return graph_tables.in_space_order(graph)
+
+
+def gmns_folder(path: Path, source: str) -> Path | None:
+    """The folder of GMNS tables a source is, or holds zipped."""
+    if gmns_read.is_folder(path):
+        return path
+    return gmns_read.unpacked(path) if source.lower().endswith(".zip") else None
 
 
 def _read_lines(

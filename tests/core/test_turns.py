@@ -72,7 +72,7 @@ def test_exceptions_vehicles_and_hours_are_kept_as_text(read_osm):
 
 def test_two_ways_in_are_two_restrictions(read_osm):
     members = [*VIA_NODE, ("from", "way", 14)]
-    _, report, rows = placed(read_osm, relation(members, type="restriction", restriction="no_entry"))
+    _, _, rows = placed(read_osm, relation(members, type="restriction", restriction="no_entry"))
     assert len(rows) == 1, "way 14 does not reach node 2"
     members = [("from", "way", 11), ("from", "way", 13), ("via", "node", 3), ("to", "way", 14)]
     graph, _, rows = placed(read_osm, relation(members, type="restriction", restriction="no_entry"))

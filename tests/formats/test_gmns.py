@@ -125,9 +125,9 @@ def test_the_ten_nodes_are_a_drawing_routed_by_their_weights(tmp_path):
     assert again.drawn and np.sort(again.link_length).tolist() == pytest.approx(lengths)
     with pytest.raises(AwlError, match="no node 11"):
         ask(study, "route", {"waypoints": [1, 11]})
-    with pytest.raises(AwlError, match="no cost 'toll'.*weight"):
+    with pytest.raises(AwlError, match=r"no cost 'toll'.*weight"):
         ask(study, "route", {"waypoints": [1, 10], "measure": "toll"})
-    with pytest.raises(AwlError, match="no number column 'heft'.*weight"):
+    with pytest.raises(AwlError, match=r"no number column 'heft'.*weight"):
         gmns_read.read(DEMO / "data" / "other" / "ten_nodes", weight="heft")
 
 

@@ -16,8 +16,8 @@ from hypothesis import strategies as st
 from awl.core.columns import Categorical
 from awl.core.errors import AwlError
 from awl.formats import csv_table, geojson
-from awl.formats.table import Layer
 from awl.formats.csv_read import read as read_points
+from awl.formats.table import Layer
 
 
 def feature(geometry, **properties):
