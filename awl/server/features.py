@@ -200,13 +200,13 @@ def tile(study_id: str, collection_id: str, z: int, y: int, x: int) -> Response:
     entry = study.require_layer(collection_id, "collectionId")
     if z > MAX_ZOOM or x >= 1 << z or y >= 1 << z:
         raise AwlError(f"There is no tile {z}/{y}/{x}", remedy=f"Zoom runs from 0 to {MAX_ZOOM}", status=404)
-    data = _cached_tile(study, entry["added"], collection_id, z, y, x)
+    data = _cached_tile(study, entry["added"], collection_id, z, y, x, request.args.get("label", ""))
     if not data:
         return Response(status=204)
     return Response(data, mimetype="application/vnd.mapbox-vector-tile", headers={"Cache-Control": "no-cache"})
 
 
 @lru_cache(maxsize=2048)
-def _cached_tile(study: Study, added: str, layer: str, z: int, y: int, x: int) -> bytes:
+def _cached_tile(study: Study, added: str, layer: str, z: int, y: int, x: int, label: str) -> bytes:
     """Tiles live until the layer is replaced (`added` changes)."""
-    return tile_of(study, layer, z, y, x)
+    return tile_of(study, layer, z, y, x, label)

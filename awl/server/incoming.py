@@ -6,6 +6,7 @@ folder under a token until it is built, added or dismissed; what waits when the 
 
 from __future__ import annotations
 
+import json
 import re
 import secrets
 import shutil
@@ -195,6 +196,18 @@ def receive() -> Response:
         shutil.rmtree(received.parent, ignore_errors=True)
         raise
     return reply({"token": token, "name": name, **what}, 201)
+
+
+@api.post("/incoming/area")
+def area_of_file() -> Response:
+    """The polygons of the file in the request body as one area, GeoJSON; nothing is kept."""
+    known_parameters("name")
+    name = _file_name()
+    received = _received(name)
+    try:
+        return reply(json.loads(shapely.to_geojson(intake.area_from(None, received))))
+    finally:
+        shutil.rmtree(received.parent, ignore_errors=True)
 
 
 @api.post("/incoming/<token>/look")

@@ -23,8 +23,8 @@ FIELDS = {
 MAIN_CLASSES = ("motorway", "trunk", "primary", "secondary", "tertiary")
 
 
-def tile_of(study: Study, layer: str, z: int, y: int, x: int) -> bytes:
-    """The encoded tile; empty bytes where nothing lies in it."""
+def tile_of(study: Study, layer: str, z: int, y: int, x: int, label: str = "") -> bytes:
+    """The encoded tile; empty bytes where nothing lies in it. `label` names a further field to carry."""
     if z < FROM_ZOOM.get(layer, 0):
         return b""
     margin = BUFFER / EXTENT
@@ -35,7 +35,8 @@ def tile_of(study: Study, layer: str, z: int, y: int, x: int) -> bytes:
         marks = ",".join("?" * len(MAIN_CLASSES))
         where = (f"highway IN ({marks})", list(MAIN_CLASSES))
     known = geopackage.field_names(study.reading, layer)
-    fields = [name for name in FIELDS.get(layer, known) if name in known]
+    fields = [name for name in (*FIELDS.get(layer, known), label) if name in known]
+    fields = list(dict.fromkeys(fields))
     features = geopackage.read_table(
         study.reading, layer, where, (west, south, east, north), MAX_FEATURES, fields=fields
     )

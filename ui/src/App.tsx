@@ -2,8 +2,10 @@
 import { useIsFetching, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { streetArrays } from "./api/own";
+import { IntakeForm } from "./intake/IntakeForm";
+import { PreviewMap } from "./intake/PreviewMap";
 import { Legend, Ticks } from "./legend/Legend";
-import { useMapContent } from "./map/content";
+import { useMapContent, type LegendGroup } from "./map/content";
 import { MapView } from "./map/MapView";
 import { Handout } from "./stages/Handout";
 import { Home } from "./stages/Home";
@@ -12,7 +14,7 @@ import { Sheet } from "./stages/Sheet";
 import { Sources } from "./stages/Sources";
 import { Streets } from "./stages/Streets";
 import { message, useOverview, useSheet } from "./state/sheet";
-import { followAddress, useScreen } from "./state/store";
+import { followAddress, go, useScreen, type Intake } from "./state/store";
 import { Thread } from "./thread/Thread";
 import { Tray } from "./tray/Tray";
 
@@ -25,11 +27,63 @@ export function App() {
     window.addEventListener("hashchange", followAddress);
     return () => window.removeEventListener("hashchange", followAddress);
   }, []);
-  return study ? <StudyScreen key={study} study={study} /> : <Home />;
+  const intake = useScreen((screen) => screen.intake);
+  if (study) return <StudyScreen key={study} study={study} />;
+  return intake ? <NewStudy intake={intake} /> : <Home />;
+}
+
+/** A file that is to begin a study, and the map of what is in it. */
+function NewStudy({ intake }: { intake: Intake }) {
+  const [metresPerPixel, setMetresPerPixel] = useState(5);
+  useEffect(() => {
+    document.title = "Awl: a new study";
+  }, []);
+  return (
+    <div className="app begin">
+      <header className="head">
+        <div className="brand">
+          <a href="#/" onClick={() => useScreen.getState().set({ intake: null, drawing: null })}>
+            <b>Awl</b>
+            <span>A new study</span>
+            <small>from {intake.incoming.name}</small>
+          </a>
+        </div>
+      </header>
+      <main className="left">
+        <IntakeForm study={null} layers={[]} onDone={(job) => go(job.result?.study ?? null, "sources")} />
+      </main>
+      <div className="work">
+        <div className="map-frame">
+          {intake.incoming.kind === "extract" ? (
+            <>
+              <PreviewMap intake={intake} onScale={setMetresPerPixel} />
+              <Ticks metresPerPixel={metresPerPixel} />
+            </>
+          ) : (
+            <div className="empty-map">The map appears when the streets are built.</div>
+          )}
+        </div>
+        {intake.incoming.kind === "extract" ? <Legend groups={previewLegend(intake)} metresPerPixel={metresPerPixel} /> : <aside className="margin" />}
+      </div>
+    </div>
+  );
+}
+
+/** What the map of a waiting extract shows. */
+function previewLegend({ incoming, without, area }: Intake): LegendGroup[] {
+  const on = (incoming.extract?.classes.length ?? 0) - without.length;
+  const rows: LegendGroup["rows"] = [
+    { key: "", label: "Main street", swatch: { kind: "line", line: "var(--st-main)" } },
+    { key: "", label: "Street, lane", swatch: { kind: "line", line: "var(--st-minor)" } },
+    { key: "", label: "Path, track", swatch: { kind: "line", line: "var(--st-path)" } },
+    { key: "", label: "Left out", swatch: { kind: "dash", line: "var(--st-fade)" } },
+  ];
+  if (area) rows.push({ key: "", label: "Study area", swatch: { kind: "dash", line: "var(--thread)" } });
+  return [{ title: "What came in", rows, note: `${on} of ${incoming.extract?.classes.length ?? 0} classes are wanted.` }];
 }
 
 function StudyScreen({ study }: { study: string }) {
-  const { stage, set } = useScreen();
+  const { stage, intake, set } = useScreen();
   const { data: overview, error } = useOverview(study);
   const { data: sheet } = useSheet(study);
   const [metresPerPixel, setMetresPerPixel] = useState(5);
@@ -50,11 +104,15 @@ function StudyScreen({ study }: { study: string }) {
   }, [overview]);
   useEffect(() => {
     const escape = (event: KeyboardEvent) => {
-      if (event.key === "Escape") set({ editing: null, picking: null, street: null });
+      if (event.key === "Escape") set({ editing: null, picking: null, street: null, drawing: null });
     };
     window.addEventListener("keydown", escape);
     return () => window.removeEventListener("keydown", escape);
   }, [set]);
+  useEffect(() => {
+    // A drawing has nothing but its numbers and lengths to read.
+    if (overview?.drawn) set({ hidden: { ...useScreen.getState().hidden, numbers: false, "link-numbers": false } });
+  }, [overview?.drawn, set]);
   if (error) {
     return (
       <main className="left">
@@ -65,6 +123,7 @@ function StudyScreen({ study }: { study: string }) {
   }
   if (!overview) return null;
   const Page = PAGES[stage];
+  const preview = stage === "sources" && intake?.incoming.kind === "extract" ? intake : null;
   return (
     <div className="app">
       <Thread overview={overview} sheet={sheet} />
@@ -73,7 +132,12 @@ function StudyScreen({ study }: { study: string }) {
       </main>
       <div className="work">
         <div className="map-frame">
-          {overview.bounds ? (
+          {preview ? (
+            <>
+              <PreviewMap intake={preview} onScale={setMetresPerPixel} />
+              <Ticks metresPerPixel={metresPerPixel} />
+            </>
+          ) : overview.bounds ? (
             <>
               <MapView overview={overview} streets={streets ?? null} content={content} onScale={setMetresPerPixel} />
               <Ticks metresPerPixel={metresPerPixel} />
@@ -82,7 +146,7 @@ function StudyScreen({ study }: { study: string }) {
             <div className="empty-map">The map appears with the first extract.</div>
           )}
         </div>
-        <Legend groups={content.groups} metresPerPixel={metresPerPixel} />
+        <Legend groups={preview ? previewLegend(preview) : content.groups} metresPerPixel={metresPerPixel} />
         <Tray overview={overview} />
       </div>
     </div>

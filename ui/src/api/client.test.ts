@@ -3,7 +3,8 @@ import { canonical, isStale, type Answer } from "../state/sheet";
 import { followAddress, go, useScreen } from "../state/store";
 import { question } from "../testing/fixtures";
 import { fetchJson, ProblemError, sendJson } from "./client";
-import { follow, receive } from "./own";
+import { follow, } from "./own";
+import { receive } from "./incoming";
 
 type Reply = { status?: number; body: unknown };
 const answering = (...replies: Reply[]) => {
@@ -86,20 +87,20 @@ describe("sending a file", () => {
   const file = new File(["x"], "l & m.gpkg");
   it("names it safely and reports its progress", async () => {
     const shares: number[] = [];
-    const sent = receive(file, (share) => shares.push(share));
+    const sent = receive(file, null, (share) => shares.push(share));
     Sent.last.onload();
     expect((await sent).token).toBe("a1");
     expect(Sent.last.address).toBe("/incoming?name=l%20%26%20m.gpkg");
     expect(shares).toEqual([0.25]);
   });
   it("fails with the server's reason", async () => {
-    const sent = receive(file, () => undefined);
+    const sent = receive(file, null, () => undefined);
     Object.assign(Sent.last, { status: 400, responseText: '{"title":"t","detail":"l.gpkg: The file is empty."}' });
     Sent.last.onload();
     await expect(sent).rejects.toThrow("l.gpkg: The file is empty.");
   });
   it("fails in words when the way is broken", async () => {
-    const sent = receive(file, () => undefined);
+    const sent = receive(file, null, () => undefined);
     Sent.last.onerror();
     await expect(sent).rejects.toThrow("could not be sent");
   });

@@ -46,7 +46,7 @@ export async function fetchJson<T>(path: string, init?: RequestInit): Promise<T>
   return (await (await checked(response)).json()) as T;
 }
 
-export function sendJson<T>(path: string, method: "POST" | "PUT" | "DELETE", body: unknown = {}, headers = {}): Promise<T> {
+export function sendJson<T>(path: string, method: "POST" | "PUT" | "PATCH" | "DELETE", body: unknown = {}, headers = {}): Promise<T> {
   return fetchJson<T>(path, {
     method,
     headers: { "Content-Type": "application/json", ...headers },

@@ -1,5 +1,6 @@
 /** Awl's own addresses: overview, sheet, arrays, intake. Not part of the documented API. */
 import { checked, fetchJson, ProblemError, sendJson, type StatusInfo } from "./client";
+import type { FeatureCollection } from "geojson";
 import { decodePacked, type Packed } from "./packed";
 
 export type Inputs = Record<string, unknown>;
@@ -12,6 +13,18 @@ export type LayerInfo = {
   geometry: string;
   count: number;
   fields: Record<string, string>;
+};
+export type RasterInfo = {
+  id: string;
+  title: string;
+  role: "elevation" | "population";
+  source: string;
+  columns: number;
+  rows: number;
+  cell_m: number;
+  least: number;
+  most: number;
+  total: number;
 };
 export type ModeRule = {
   highway: string;
@@ -30,7 +43,14 @@ export type ModeInfo = {
   total_km: number;
   links_usable: number;
   speed_sources: { source: string; km: number }[];
-  parts: { count: number; left_out_km: number; left_out_links: number };
+  parts: {
+    count: number;
+    kept: number;
+    kept_km: number;
+    sizes: { rank: number; km: number; links: number }[];
+    left_out_km: number;
+    left_out_links: number;
+  };
   rules: ModeRule[];
 };
 export type BuildReport = {
@@ -44,6 +64,11 @@ export type BuildReport = {
   references_missing: number;
   ways_outside: number;
   zero_length_dropped: number;
+  classes_left_out: Record<string, number>;
+  barriers: Record<string, number>;
+  restrictions: number;
+  restrictions_not_placed: number;
+  nodes_merged: number;
   length_by_class_m: Record<string, number>;
   links_by_class: Record<string, number>;
   share_with_maxspeed: number;
@@ -60,6 +85,14 @@ export type Overview = {
   build: BuildReport | null;
   formerBuild: BuildReport | null;
   layers: LayerInfo[];
+  rasters: RasterInfo[];
+  keepParts: { rule: "largest" | "above" | "all"; above_m: number };
+  /** A graph without geography: its coordinates are a drawing, its lengths given weights. */
+  drawn: boolean;
+  /** Costs given with the streets, beside time and distance. */
+  costs: string[];
+  /** Attributes of links that can be lettered on the map. */
+  streetFields: string[];
   modes: ModeInfo[];
   bounds: [number, number, number, number] | null;
 };
@@ -92,6 +125,8 @@ export type Street = {
   from_node_id: number;
   to_node_id: number;
   osm_way_id: number;
+  osm_way_ids: number[];
+  costs: Record<string, (number | null)[]>;
   tags: Record<string, string>;
   usable: boolean;
   reason: string;
@@ -137,48 +172,22 @@ export const liveReach = (study: string, inputs: Inputs, signal?: AbortSignal) =
     ...(signal ? { signal } : {}),
   });
 
-export type LineRoles = {
-  street_class: string | null;
-  name: string | null;
-  speed: string | null;
-  direction: string | null;
-  level: string | null;
-  forward: string;
-  backward: string;
-  both: string;
-  default_class: string;
-};
-export type IncomingLayer = {
-  name: string | null;
-  geometry: "point" | "line" | "polygon" | "mixed" | "empty";
-  count: number;
-  fields: Record<string, string[]>;
-  length_km?: number;
-  roles?: LineRoles;
-  known?: Record<string, number>;
-};
-/** A file that waits at the server until it is decided what it is. */
-export type Incoming = { token: string; name: string; layers: IncomingLayer[] };
-type LineWords = {
-  study: string | null;
-  layer: string | null;
-  fields: Record<string, string>;
-  tolerance: number;
-  first_node: number;
-  nodes_layer: string | null;
-  nodes_field: string | null;
-};
-export const receive = (file: File, onProgress: (share: number) => void) => send<Incoming>("/incoming", file, onProgress);
-export const buildLines = (token: string, words: LineWords) => sendJson<JobInfo>(`/incoming/${token}/streets`, "POST", words);
-export const dismissIncoming = (token: string) => sendJson<unknown>(`/incoming/${token}`, "DELETE");
+/** Where the node of that number lies. */
+export const nodeAt = (study: string, number: number) =>
+  fetchJson<{ node_id: number; lon: number; lat: number }>(`/studies/${study}/nodes/${number}`);
 
-/** Send a file; resolves to its job. Progress of the sending itself is reported from 0 to 1. */
-export const upload = (path: string, file: File, onProgress: (share: number) => void) => send<JobInfo>(path, file, onProgress);
+export const setKeepParts = (study: string, rule: string, above_m: number) => sendJson<unknown>(`/studies/${study}/parts`, "PUT", { rule, above_m });
+export const cutOffLinks = (study: string, mode: string) => fetchJson<FeatureCollection>(`/studies/${study}/parts/${mode}`);
 
-function send<T>(path: string, file: File, onProgress: (share: number) => void): Promise<T> {
+type Connect = { zones: string; nearest: number; number: string | null; people: string | null; people_field: string | null };
+export const connectZones = (study: string, wanted: Connect) => sendJson<JobInfo>(`/studies/${study}/connectors`, "PUT", wanted);
+export const disconnectZones = (study: string) => sendJson<unknown>(`/studies/${study}/connectors`, "DELETE");
+
+/** Send a file; progress of the sending itself is reported from 0 to 1. */
+export function sendFile<T>(address: string, file: File, onProgress: (share: number) => void): Promise<T> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
-    request.open("POST", `${path}?name=${encodeURIComponent(file.name)}`);
+    request.open("POST", address);
     request.setRequestHeader("Content-Type", "application/octet-stream");
     request.upload.onprogress = (event) => onProgress(event.total ? event.loaded / event.total : 0);
     request.onerror = () =>

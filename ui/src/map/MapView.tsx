@@ -7,6 +7,7 @@ import { isPointSet, pointFeature, type PointSet } from "../sheet/words";
 import { message, useSheet, useSheetActions, type QuestionBlock } from "../state/sheet";
 import { useScreen } from "../state/store";
 import type { MapContent, StreetsShown } from "./content";
+import { drawArea } from "./drawing";
 import { Scene } from "./scene";
 
 type Props = { overview: Overview; streets: Packed | null; content: MapContent; onScale: (metresPerPixel: number) => void };
@@ -57,6 +58,11 @@ export function MapView({ overview, streets, content, onScale }: Props) {
   useStreets(scene, styled, study, stamp, content.streets);
   usePins(scene, styled, study);
   useClicks(scene, study);
+  useDrawing(scene);
+  const label = useScreen((screen) => screen.label) ?? (overview.drawn ? "length" : null);
+  useEffect(() => {
+    if (scene && styled) scene.letter(study, stamp, label, overview.drawn);
+  }, [scene, styled, study, stamp, label, overview.drawn]);
   return <div ref={holder} className="map" data-testid="map" />;
 }
 
@@ -176,15 +182,27 @@ async function streetName(study: string, at: [number, number], mode: string): Pr
   }
 }
 
+/** An area is drawn on the map when something waits for one. */
+function useDrawing(scene: Scene | null): void {
+  const { drawing, set } = useScreen();
+  useEffect(() => {
+    if (!scene || !drawing) return;
+    return drawArea(scene.map, drawing.kind, (area) => {
+      drawing.done(area);
+      set({ drawing: null });
+    });
+  }, [scene, drawing, set]);
+}
+
 /** A click sets a word that waits for a place; otherwise it tells about the street under it. */
 function useClicks(scene: Scene | null, study: string): void {
-  const { picking, mode, stage } = useScreen();
+  const { picking, mode, stage, drawing } = useScreen();
   const { data: sheet } = useSheet(study);
   const { change } = useSheetActions(study);
   useEffect(() => {
-    if (!scene) return;
+    if (!scene || drawing) return;
     scene.map.getCanvas().style.cursor = picking ? "crosshair" : "";
-    return scene.onClick((lng, lat) => {
+    return scene.onClick((lng, lat, x, y) => {
       const block = sheet?.blocks.find((b): b is QuestionBlock => b.kind === "question" && b.id === picking?.question);
       if (picking && block) {
         void (async () => {
@@ -199,12 +217,18 @@ function useClicks(scene: Scene | null, study: string): void {
         })();
         return;
       }
-      if (stage === "sources" || stage === "handout") return;
+      if (stage === "sources") {
+        const { chosen, layer, set } = useScreen.getState();
+        const hit = layer ? scene.layerAt(x, y)[0] : undefined;
+        if (hit !== undefined) set({ chosen: chosen.includes(hit) ? chosen.filter((fid) => fid !== hit) : [...chosen, hit] });
+        return;
+      }
+      if (stage === "handout") return;
       const questionMode = stage === "sheet" ? (sheet?.blocks.find((b) => b.kind === "question" && b.id === useScreen.getState().question) as QuestionBlock | undefined)?.inputs.mode : mode;
       near(study, lng, lat, String(questionMode ?? mode), 12 * Math.max(metresPerPixel(scene), 0.5)).then(
         (street) => useScreen.getState().set({ street, notice: null }),
         (error: unknown) => useScreen.getState().set({ street: null, notice: stage === "sheet" ? null : message(error) }),
       );
     });
-  }, [scene, picking, study, sheet, change, mode, stage]);
+  }, [scene, picking, study, sheet, change, mode, stage, drawing]);
 }

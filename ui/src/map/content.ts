@@ -1,7 +1,9 @@
 /** What the map and its legend show for the stage and the selected answer. */
 import type { Feature, FeatureCollection } from "geojson";
 import { useMemo } from "react";
-import type { Inputs, LayerInfo, Overview } from "../api/own";
+import { useQuery } from "@tanstack/react-query";
+import { layerFeatures } from "../api/layers";
+import { cutOffLinks, type Inputs, type LayerInfo, type Overview } from "../api/own";
 import type { Packed } from "../api/packed";
 import { isLayerSet } from "../sheet/words";
 import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../state/sheet";
@@ -28,23 +30,97 @@ const unit = (inputs: Inputs) => (inputs.measure === "distance" ? "m" : "min");
 export const CLASS_STEPS = [0, 20, 40, 60, 80, 100];
 
 export function useMapContent(overview: Overview | undefined, streets: Packed | null): MapContent {
-  const { study, stage, mode, question, hidden, row, street, theme } = useScreen();
+  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label } = useScreen();
+  const looked = useLookedAt(overview, stage === "sources" ? layer : null);
+  const { data: cutOff } = useQuery({
+    queryKey: ["parts", study, overview?.stamp, mode],
+    queryFn: () => cutOffLinks(study ?? "", mode),
+    enabled: stage === "streets" && !!overview?.stamp && overview.modes.some(({ id, problem }) => id === mode && !problem),
+    staleTime: Infinity,
+  });
   const { data: sheet } = useSheet(study);
   const { data: answer } = useAnswer(study, stage === "sheet" ? question : null);
   const block = sheet?.blocks.find((b): b is QuestionBlock => b.kind === "question" && b.id === question);
   return useMemo(() => {
     const content: MapContent = { overlays: {}, streets: { kind: "plain" }, groups: [], bandCount: 3 };
     if (!overview?.stamp) return content;
-    if (stage === "streets") streetsStage(content, overview, streets, hidden);
+    if (overview.drawn) content.overlays.nodes = nodesOf(streets, hidden);
+    if (stage === "sources" && looked) layerShown(content, looked.info, looked.features, chosen, hidden, theme);
+    if (stage === "streets") streetsStage(content, overview, streets, hidden, label);
+    if (stage === "streets" && cutOff) partsShown(content, overview, mode, cutOff, hidden, theme);
     if (stage === "modes") modesStage(content, overview, mode);
     if (stage === "sheet" && answer && block) answerShown(content, answer, overview.layers, hidden, row, theme);
     if (street && (stage === "modes" || stage === "streets" || stage === "sheet")) {
       content.overlays.selection = collection([{ type: "Feature", properties: {}, geometry: street.line }]);
     }
-    content.groups.push(ground(overview.layers, stage === "modes"));
+    if (!overview.drawn) content.groups.push(ground(overview.layers, stage === "modes"));
     return content;
-  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme]);
+  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label]);
 }
+
+type Looked = { info: LayerInfo; features: FeatureCollection };
+
+/** The layer that is looked at, with its features. */
+function useLookedAt(overview: Overview | undefined, layer: string | null): Looked | null {
+  const info = overview?.layers.find(({ id }) => id === layer);
+  const { data } = useQuery({
+    queryKey: ["layer-features", overview?.id, layer, info?.added],
+    queryFn: () => layerFeatures(overview?.id ?? "", layer ?? ""),
+    enabled: !!info,
+    staleTime: Infinity,
+  });
+  return useMemo(() => (info && data ? { info, features: data } : null), [info, data]);
+}
+
+function layerShown(content: MapContent, info: LayerInfo, features: FeatureCollection, chosen: number[], hidden: Hidden, theme: Theme): void {
+  void theme;
+  const picked = new Set(chosen);
+  if (!hidden["layer"]) {
+    content.overlays.layer = collection(
+      features.features.map((feature) => ({
+        ...feature,
+        properties: { fid: feature.id, chosen: picked.has(Number(feature.id)), lettering: (feature.properties?.name ?? null) as string | null },
+      })),
+    );
+  }
+  const line = info.geometry.includes("LINE");
+  const kind = info.geometry.includes("POINT") ? "circle" : line ? "line" : "area";
+  content.groups.push({
+    title: info.title,
+    rows: [
+      { key: "layer", label: "Feature", count: info.count, swatch: { kind, fill: "var(--place-wash)", line: "var(--place)" } },
+      { key: "", label: "Selected", count: chosen.length, swatch: { kind: line ? "line" : "area", fill: "var(--thread-wash)", line: "var(--thread)" } },
+    ],
+    note: info.count > features.features.length ? `The first ${features.features.length} are drawn.` : "Click a feature to select it.",
+  });
+}
+
+/** How parts beyond this rank are drawn and listed: together. */
+const PARTS_APART = 5;
+const PART_INKS = ["var(--place)", "var(--time)", "var(--amount)", "var(--mode)"];
+
+function partsShown(content: MapContent, overview: Overview, mode: string, cutOff: FeatureCollection, hidden: Hidden, theme: Theme): void {
+  void theme;
+  const info = overview.modes.find(({ id }) => id === mode);
+  if (!info || info.problem || cutOff.features.length === 0) return;
+  const rankOf = (feature: Feature) => Number(feature.properties?.part);
+  const key = (rank: number) => `part-${rank < 0 ? "none" : Math.min(rank, PARTS_APART)}`;
+  const colour = (rank: number) => (rank < 0 ? "var(--error)" : (PART_INKS[rank - 1] ?? "var(--warn)"));
+  content.overlays.parts = collection(
+    cutOff.features
+      .filter((feature) => !hidden[key(rankOf(feature))])
+      .map((feature) => ({ ...feature, properties: { ...feature.properties, colour: resolved(colour(rankOf(feature))) } })),
+  );
+  const sizes = info.parts.sizes;
+  const rows: LegendRow[] = sizes
+    .slice(1, PARTS_APART)
+    .map(({ rank, km }) => ({ key: key(rank), label: `Part ${rank + 1}, ${km.toFixed(1)} km`, swatch: { kind: "line", line: colour(rank) } }));
+  if (info.parts.count > PARTS_APART) rows.push({ key: key(PARTS_APART), label: "Smaller parts", count: info.parts.count - PARTS_APART, swatch: { kind: "line", line: colour(PARTS_APART + 1) } });
+  if (cutOff.features.some((feature) => rankOf(feature) < 0)) rows.push({ key: key(-1), label: "One-way trap", swatch: { kind: "line", line: colour(-1) } });
+  content.groups.push({ title: `Parts, ${info.title.toLowerCase()}`, rows, note: "The largest part is drawn in ink." });
+}
+
+const resolved = (colour: string) => (colour.startsWith("var(") ? token(colour.slice(4, -1)) : colour);
 
 function ground(layers: LayerInfo[], plain: boolean): LegendGroup {
   const rows: LegendRow[] = plain
@@ -64,7 +140,7 @@ function ground(layers: LayerInfo[], plain: boolean): LegendGroup {
   return { title: "Ground", rows };
 }
 
-function streetsStage(content: MapContent, overview: Overview, streets: Packed | null, hidden: Hidden): void {
+function streetsStage(content: MapContent, overview: Overview, streets: Packed | null, hidden: Hidden, label: string | null): void {
   const border = overview.build?.border_nodes ?? 0;
   content.groups.push({
     title: "Graph",
@@ -73,11 +149,17 @@ function streetsStage(content: MapContent, overview: Overview, streets: Packed |
       { key: "", label: "Link", count: overview.build?.links, swatch: { kind: "line", line: "var(--st-main)" } },
       { key: "border", label: "Border node", count: border, swatch: { kind: "triangle" } },
       { key: "numbers", label: "Node number", swatch: { kind: "number" } },
-      { key: "link-numbers", label: "Link number", swatch: { kind: "number" } },
+      { key: "link-numbers", label: label ? `Link: ${label.replaceAll("_", " ")}` : overview.drawn ? "Link: length" : "Link number", swatch: { kind: "number" } },
     ],
-    note: "Nodes and numbers show from street scale on; a link's number reads in the direction in which it was drawn.",
+    note: overview.drawn
+      ? "A link's letters read in the direction in which it was drawn."
+      : "Nodes and numbers show from street scale on; a link's number reads in the direction in which it was drawn.",
   });
-  if (!streets) return;
+  content.overlays.nodes = nodesOf(streets, hidden);
+}
+
+function nodesOf(streets: Packed | null, hidden: Hidden): FeatureCollection {
+  if (!streets) return collection([]);
   const [isBorder, lon, lat, number] = streets.arrays.slice(7) as [Uint8Array, Float64Array, Float64Array, Float64Array];
   const features: Feature[] = [];
   for (let i = 0; i < lon.length; i++) {
@@ -85,7 +167,7 @@ function streetsStage(content: MapContent, overview: Overview, streets: Packed |
     const coordinates = [lon[i] as number, lat[i] as number];
     features.push({ type: "Feature", properties: { border: isBorder[i] === 1, number: number[i] }, geometry: { type: "Point", coordinates } });
   }
-  content.overlays.nodes = collection(features);
+  return collection(features);
 }
 
 function modesStage(content: MapContent, overview: Overview, mode: string): void {

@@ -41,7 +41,7 @@ export function tints(count: number): string[] {
   return Array.from({ length: Math.max(count, 1) }, (_, i) => base[i % base.length] ?? "#888888");
 }
 
-const CLASS_WEIGHT: Record<string, number> = {
+export const CLASS_WEIGHT: Record<string, number> = {
   motorway: 4, trunk: 3.8, primary: 3.4, secondary: 2.8, tertiary: 2.1, motorway_link: 2, trunk_link: 2, primary_link: 2,
   unclassified: 1.5, residential: 1.3, living_street: 1.2, pedestrian: 1.2, service: 0.9, track: 0.9, footway: 0.8, path: 0.8,
   cycleway: 0.8, steps: 0.8,

@@ -1,10 +1,10 @@
 /** The map itself, imperative: one object per study that takes content and keeps MapLibre in step with it. */
-import { Map as MapLibre, Marker, setWorkerUrl, type GeoJSONSource, type LngLatBoundsLike, type MapMouseEvent } from "maplibre-gl";
+import { Map as MapLibre, Marker, setWorkerUrl, type GeoJSONSource, type LngLatBoundsLike, type MapMouseEvent, type VectorTileSource } from "maplibre-gl";
 import workerUrl from "maplibre-gl/dist/maplibre-gl-worker.mjs?url";
 import type { FeatureCollection } from "geojson";
 import type { Packed } from "../api/packed";
 import { streetLook } from "./look";
-import { baseStyle, buttonImage, EMPTY, type Overlay } from "./style";
+import { baseStyle, buttonImage, EMPTY, linkLettering, tilesOf, type Overlay } from "./style";
 import { StreetLayer } from "./StreetLayer";
 
 setWorkerUrl(workerUrl);
@@ -19,6 +19,16 @@ declare global {
   }
 }
 
+/** Let tests wait for a map to come to rest; returns how to forget it. */
+export function exposeMap(map: MapLibre, streets: () => number = () => 0): () => void {
+  const exposed = { map, rendered: 0, streets };
+  window.awlMap = exposed;
+  map.on("idle", () => exposed.rendered++);
+  return () => {
+    if (window.awlMap === exposed) delete window.awlMap;
+  };
+}
+
 export class Scene {
   readonly map: MapLibre;
   private streets: StreetLayer | null = null;
@@ -26,6 +36,7 @@ export class Scene {
   private shown: Overlays = {};
   private hiddenBase: Record<string, boolean> = {};
   private readonly ready: Promise<void>;
+  private readonly forget: () => void;
 
   constructor(container: HTMLElement, study: string, stamp: string, has: (layer: string) => boolean, bounds: LngLatBoundsLike) {
     this.map = new MapLibre({
@@ -45,9 +56,7 @@ export class Scene {
     this.map.keyboard.disableRotation();
     const canvas = this.map.getCanvas();
     canvas.setAttribute("aria-label", "Map. Arrow keys move it, plus and minus zoom.");
-    const exposed = { map: this.map, rendered: 0, streets: () => this.streets?.revision ?? 0 };
-    window.awlMap = exposed;
-    this.map.on("idle", () => exposed.rendered++);
+    this.forget = exposeMap(this.map, () => this.streets?.revision ?? 0);
     for (const name of ["button", "button-out", "border"] as const) {
       this.map.on("styleimagemissing", ({ id }) => {
         if (id === name && !this.map.hasImage(name)) this.map.addImage(name, buttonImage(name), { pixelRatio: 2 });
@@ -72,6 +81,21 @@ export class Scene {
     this.hiddenBase = {};
     this.show(shown);
     this.hideBase(hidden);
+  }
+
+  /** Letter links with an attribute; null for their numbers. A drawing is lettered from afar, for there is nothing else to read. */
+  letter(study: string, stamp: string, field: string | null, drawn: boolean): void {
+    if (!this.map.getLayer("link-numbers")) return;
+    this.map.getSource<VectorTileSource>("names")?.setTiles([tilesOf(study, stamp)("streets") + (field ? `&label=${encodeURIComponent(field)}` : "")]);
+    this.map.setLayoutProperty("link-numbers", "text-field", linkLettering(field));
+    for (const [id, zoom] of [["link-numbers", 16], ["node-numbers", 16], ["nodes", 15]] as const) this.map.setLayerZoomRange(id, drawn ? 8 : zoom, 24);
+  }
+
+  /** Numbers of the features of the layer under consideration at a point. */
+  layerAt(x: number, y: number): number[] {
+    const reach = 4;
+    const found = this.map.queryRenderedFeatures([[x - reach, y - reach], [x + reach, y + reach]], { layers: ["layer-point", "layer-line", "layer-fill"] });
+    return [...new Set(found.map(({ properties }) => Number(properties.fid)))];
   }
 
   get streetLayer(): StreetLayer | null {
@@ -119,14 +143,14 @@ export class Scene {
     });
   }
 
-  onClick(listener: (lng: number, lat: number) => void): () => void {
-    const handler = (event: MapMouseEvent) => listener(event.lngLat.lng, event.lngLat.lat);
+  onClick(listener: (lng: number, lat: number, x: number, y: number) => void): () => void {
+    const handler = (event: MapMouseEvent) => listener(event.lngLat.lng, event.lngLat.lat, event.point.x, event.point.y);
     this.map.on("click", handler);
     return () => this.map.off("click", handler);
   }
 
   destroy(): void {
-    if (window.awlMap?.map === this.map) delete window.awlMap;
+    this.forget();
     this.map.remove();
   }
 }

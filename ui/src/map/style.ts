@@ -1,5 +1,5 @@
 /** The base map in ink on paper, from the study's own vector tiles. */
-import type { LayerSpecification, StyleSpecification } from "maplibre-gl";
+import type { ExpressionSpecification, LayerSpecification, StyleSpecification } from "maplibre-gl";
 import { token } from "./look";
 
 const BASE = ["water", "field", "sand", "green", "building", "rail", "river", "place"] as const;
@@ -11,12 +11,14 @@ const SANS = ["AwlSans-Regular"];
 const SANS_MEDIUM = ["AwlSans-Medium"];
 
 /** Sources of answers, empty until one is shown. */
-const OVERLAYS = ["areas", "contours", "contour-names", "zones", "routes", "owned", "places", "ends", "nodes", "selection"] as const;
+const OVERLAYS = ["areas", "contours", "contour-names", "zones", "routes", "owned", "places", "ends", "nodes", "layer", "parts", "selection"] as const;
 export type Overlay = (typeof OVERLAYS)[number];
 
+export const tilesOf = (study: string, stamp: string) => (layer: string) =>
+  `${location.origin}/studies/${study}/collections/${layer}/tiles/WebMercatorQuad/{z}/{y}/{x}?v=${stamp}`;
+
 export function baseStyle(study: string, stamp: string, has: (layer: string) => boolean): StyleSpecification {
-  const tiles = (layer: string) =>
-    `${location.origin}/studies/${study}/collections/${layer}/tiles/WebMercatorQuad/{z}/{y}/{x}?v=${stamp}`;
+  const tiles = tilesOf(study, stamp);
   const sources: StyleSpecification["sources"] = {};
   for (const layer of BASE) {
     if (has(layer)) sources[layer] = { type: "vector", tiles: [tiles(layer)], minzoom: layer === "building" ? 14 : 8, maxzoom: 15 };
@@ -46,6 +48,12 @@ function layers(has: (layer: string) => boolean): LayerSpecification[] {
     { id: "route-case", type: "line", source: "routes", layout: { "line-cap": "round", "line-join": "round" }, paint: { "line-color": token("--page"), "line-width": 8 } },
     { id: "routes", type: "line", source: "routes", filter: ["!=", ["get", "second"], true], layout: { "line-cap": "round", "line-join": "round" }, paint: { "line-color": ["get", "colour"], "line-width": 4.5 } },
     { id: "routes-second", type: "line", source: "routes", filter: ["==", ["get", "second"], true], layout: { "line-join": "round" }, paint: { "line-color": ["get", "colour"], "line-width": 3.5, "line-dasharray": [2, 1.4] } },
+    { id: "parts-case", type: "line", source: "parts", paint: { "line-color": token("--page"), "line-width": 7 } },
+    { id: "parts", type: "line", source: "parts", paint: { "line-color": ["get", "colour"], "line-width": ["case", ["get", "used"], 3, 2.4] } },
+    { id: "layer-fill", type: "fill", source: "layer", filter: ["==", ["geometry-type"], "Polygon"], paint: { "fill-color": ["case", ["get", "chosen"], token("--thread"), token("--place")], "fill-opacity": ["case", ["get", "chosen"], 0.3, 0.1] } },
+    { id: "layer-line", type: "line", source: "layer", filter: ["!=", ["geometry-type"], "Point"], paint: { "line-color": ["case", ["get", "chosen"], token("--thread"), token("--place")], "line-width": ["case", ["get", "chosen"], 2.6, 1.2] } },
+    { id: "layer-point", type: "circle", source: "layer", filter: ["==", ["geometry-type"], "Point"], paint: { "circle-radius": ["case", ["get", "chosen"], 7, 5], "circle-color": ["case", ["get", "chosen"], token("--thread"), token("--page")], "circle-stroke-color": ["case", ["get", "chosen"], token("--thread"), token("--place")], "circle-stroke-width": 2 } },
+    { id: "layer-names", type: "symbol", source: "layer", minzoom: 13, layout: { "text-field": ["coalesce", ["get", "lettering"], ""], "text-font": SANS_MEDIUM, "text-size": 11.5, "text-offset": [0, 1], "text-anchor": "top", "text-padding": 3 }, paint: { "text-color": token("--ink"), ...halo } },
     { id: "nodes", type: "circle", source: "nodes", minzoom: 15, filter: ["!", ["get", "border"]], paint: { "circle-radius": 3, "circle-color": token("--page"), "circle-stroke-color": token("--ink"), "circle-stroke-width": 1.2 } },
     { id: "border-nodes", type: "symbol", source: "nodes", filter: ["get", "border"], layout: { "icon-image": "border", "icon-allow-overlap": true } },
     { id: "selection-case", type: "line", source: "selection", paint: { "line-color": token("--page"), "line-width": 6 } },
@@ -58,11 +66,17 @@ function layers(has: (layer: string) => boolean): LayerSpecification[] {
     { id: "city-names", type: "symbol", source: "place", "source-layer": "place", filter: ["==", ["get", "kind"], "city"], maxzoom: 13, layout: { "text-field": ["get", "name"], "text-font": SERIF_BOLD, "text-size": 18, "text-letter-spacing": 0.04 }, paint: { "text-color": token("--ink"), ...halo } },
     { id: "places", type: "symbol", source: "places", layout: { "icon-image": ["case", ["get", "used"], "button", "button-out"], "icon-allow-overlap": true, "text-field": ["get", "name"], "text-font": SANS_MEDIUM, "text-size": 12, "text-anchor": "left", "text-offset": [0.95, 0], "text-optional": true, "text-padding": 3 }, paint: { "text-color": token("--ink"), ...halo } },
     { id: "node-numbers", type: "symbol", source: "nodes", minzoom: 16, layout: { "text-field": ["to-string", ["get", "number"]], "text-font": SANS_MEDIUM, "text-size": 11, "text-anchor": "bottom-left", "text-offset": [0.4, -0.2], "text-padding": 1 }, paint: { "text-color": token("--ink"), ...halo } },
-    { id: "link-numbers", type: "symbol", source: "names", "source-layer": "streets", minzoom: 16, layout: { "symbol-placement": "line-center", "text-field": ["concat", ["to-string", ["get", "link_id"]], " \u203a"], "text-font": SANS, "text-size": 11, "text-keep-upright": false, "text-padding": 1 }, paint: { "text-color": token("--thread"), ...halo } },
+    { id: "link-numbers", type: "symbol", source: "names", "source-layer": "streets", minzoom: 16, layout: { "symbol-placement": "line-center", "text-field": linkLettering(null), "text-font": SANS, "text-size": 11, "text-keep-upright": false, "text-padding": 1 }, paint: { "text-color": token("--thread"), ...halo } },
     { id: "ends", type: "circle", source: "ends", paint: { "circle-radius": 5, "circle-color": token("--page"), "circle-stroke-color": token("--warn"), "circle-stroke-width": 2 } },
   ];
   const own = new Set<string>([...OVERLAYS, "names"]);
   return list.filter(({ source }) => !source || own.has(source) || has(source));
+}
+
+/** What is lettered along a link: an attribute, read in the direction in which the link was drawn. */
+export function linkLettering(field: string | null): ExpressionSpecification {
+  const name = field ?? "link_id";
+  return ["case", ["has", name], ["concat", ["to-string", ["get", name]], " \u203a"], ""];
 }
 
 /** A two-holed button, as sewn on; open and dashed where the place is left out. */

@@ -1,10 +1,10 @@
 /** The editor of one word. It opens in the flow under its sentence and hides neither figure nor map. */
 import { Button, Checkbox, FormControlLabel, Radio, RadioGroup, Slider, TextField } from "@mui/material";
 import { useState, type ReactNode } from "react";
-import type { Overview, Slot } from "../api/own";
-import { useSheetActions, type QuestionBlock } from "../state/sheet";
+import { nodeAt, type Overview, type Slot } from "../api/own";
+import { message, useSheetActions, type QuestionBlock } from "../state/sheet";
 import { useScreen } from "../state/store";
-import { isLayerSet, isPointSet, pointFeature, type PointSet } from "./words";
+import { isLayerSet, isPointSet, measureWord, pointFeature, type PointFeature, type PointSet } from "./words";
 
 type Props = { block: QuestionBlock; name: string; slot: Slot; overview: Overview };
 
@@ -18,7 +18,7 @@ export function SlotEditor(props: Props) {
     void change(block, inputs);
   };
   let body: ReactNode;
-  if (name === "measure" && block.process === "route") body = <Measures value={value} put={put} slot={slot} />;
+  if (name === "measure" && block.process === "route") body = <Measures value={value} put={put} slot={slot} overview={overview} />;
   else if (slot.words) body = <Choice value={String(value)} words={slot.words} label={slot.label} put={put} />;
   else if (slot.kind === "place") body = <PlaceEditor {...props} value={value} put={put} />;
   else if (name === "fields") body = <FieldEditor {...props} value={value as string[]} put={put} />;
@@ -41,13 +41,15 @@ function Choice({ value, words, label, put }: { value: string; words: Record<str
   );
 }
 
-function Measures({ value, put, slot }: { value: unknown; put: (v: unknown) => void; slot: Slot }) {
+function Measures({ value, put, slot, overview }: { value: unknown; put: (v: unknown) => void; slot: Slot; overview: Overview }) {
   const chosen = Array.isArray(value) ? (value as string[]) : [String(value)];
   const toggle = (key: string) => {
     const next = chosen.includes(key) ? chosen.filter((k) => k !== key) : [...chosen, key];
     if (next.length) put(next);
   };
-  return Object.entries(slot.words ?? {}).map(([key, text]) => (
+  // A drawing has no speeds, and its length is the given weight itself.
+  const usual = Object.entries(slot.words ?? {}).filter(([key]) => !overview.drawn || key === "distance");
+  return [...usual, ...overview.costs.map((cost): [string, string] => [cost, measureWord(cost, slot)])].map(([key, text]) => (
     <FormControlLabel key={key} label={text} control={<Checkbox size="small" checked={chosen.includes(key)} onChange={() => toggle(key)} />} />
   ));
 }
@@ -212,7 +214,8 @@ function PlaceEditor({ block, name, overview, value, put }: Props & { value: unk
               {picking?.slot === name ? "Click the map" : points.features.length ? "Add a point on the map" : "Set a point on the map"}
             </Button>
           </div>
-          <CoordinateField add={(lon, lat) => put({ ...points, features: [...points.features, pointFeature(lon, lat)] })} />
+          {!overview.drawn && <CoordinateField add={(lon, lat) => put({ ...points, features: [...points.features, pointFeature(lon, lat)] })} />}
+          {name !== "closures" && <NodeField study={overview.id} add={(feature) => put({ ...points, features: [...points.features, feature] })} />}
         </>
       )}
     </>
@@ -239,6 +242,42 @@ function FilterField({ layer, fields, put }: { layer: { layer: string; where?: s
         </Button>
       </div>
       <p className="hint">CQL2, for example seats &gt; 40. Fields: {fields.join(", ")}</p>
+    </>
+  );
+}
+
+/** A node of the street graph by its number. */
+function NodeField({ study, add }: { study: string; add: (feature: PointFeature) => void }) {
+  const [text, setText] = useState("");
+  const [fault, setFault] = useState<string | null>(null);
+  const take = () => {
+    setFault(null);
+    nodeAt(study, Number(text)).then(
+      ({ node_id, lon, lat }) => {
+        add({ type: "Feature", properties: { name: `node ${node_id}` }, geometry: { type: "Point", coordinates: [lon, lat] } });
+        setText("");
+      },
+      (error: unknown) => setFault(message(error)),
+    );
+  };
+  const valid = /^\d+$/.test(text.trim());
+  return (
+    <>
+      <div className="row">
+        or at node
+        <TextField
+          size="small"
+          value={text}
+          placeholder="12"
+          slotProps={{ htmlInput: { "aria-label": "Node number", style: { width: 70 } } }}
+          onChange={(event) => setText(event.target.value)}
+          onKeyDown={(event) => event.key === "Enter" && valid && take()}
+        />
+        <Button size="small" onClick={take} disabled={!valid}>
+          Add
+        </Button>
+      </div>
+      {fault && <p className="problem">{fault}</p>}
     </>
   );
 }

@@ -31,9 +31,13 @@ export function sentencePieces(process: ProcessInfo, inputs: Inputs): Piece[] {
 const list = (words: string[]) =>
   words.length < 2 ? words.join("") : `${words.slice(0, -1).join(", ")} and ${words[words.length - 1]}`;
 
+/** `quickest`, `shortest`, or `least` of a given cost. */
+export const measureWord = (measure: string, slot: Slot) => slot.words?.[measure] ?? `least ${measure.replaceAll("_", " ")}`;
+
 /** What a changeable word reads. */
 export function slotWords(name: string, slot: Slot, value: unknown, layers: LayerInfo[]): string {
   const shown = value === undefined ? slot.default : value;
+  if (name === "measure") return list((Array.isArray(shown) ? shown : [shown]).map((one) => measureWord(String(one), slot)));
   if (slot.kind === "mode") return slot.words?.[String(shown)] ?? String(shown);
   if (slot.words) return Array.isArray(shown) ? list(shown.map((v) => slot.words?.[String(v)] ?? String(v))) : (slot.words[String(shown)] ?? String(shown));
   if (slot.kind === "place") return placeWords(name, shown, layers);
@@ -62,7 +66,7 @@ function placeWords(name: string, value: unknown, layers: LayerInfo[]): string {
 }
 
 /** Inputs of a new question: layers where they fit, empty points where the analyst must choose. */
-export function freshInputs(process: ProcessInfo, layers: LayerInfo[], mode: string): Inputs {
+export function freshInputs(process: ProcessInfo, layers: LayerInfo[], mode: string, costs: string[] = [], drawn = false): Inputs {
   const places = layers.find(({ role }) => role === "places");
   const zones = layers.find(({ role }) => role === "zones");
   const nobody: PointSet = { type: "FeatureCollection", features: [] };
@@ -81,7 +85,7 @@ export function freshInputs(process: ProcessInfo, layers: LayerInfo[], mode: str
       inputs[name] = places ? { layer: places.id } : nobody;
     }
   }
-  if (process.id === "route") inputs.measure = ["time", "distance"];
+  if (process.id === "route") inputs.measure = drawn ? [costs[0] ?? "distance"] : ["time", "distance"];
   return inputs;
 }
 

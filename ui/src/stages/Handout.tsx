@@ -26,8 +26,10 @@ export function Handout({ overview }: { overview: Overview }) {
       <h2>Streets, with the cost of each direction</h2>
       <div className="downloads">
         {overview.modes.map((mode) => (
-          <Row key={mode.id} label={`${mode.title}: ${figure(mode.usable_km)} km, node.csv and link.csv`}>
-            <span />
+          <Row key={mode.id} label={mode.problem ? `${mode.title}: no usable street` : `${mode.title}: ${figure(mode.usable_km)} km`}>
+            <span>
+              <a href={`${base}/export/streets?mode=${mode.id}&format=gpkg`}>GeoPackage</a> <a href={`${base}/export/streets?mode=${mode.id}&format=geojson`}>GeoJSON</a>
+            </span>
             <a href={`${base}/export/streets?mode=${mode.id}`}>GMNS</a>
           </Row>
         ))}

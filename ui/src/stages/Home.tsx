@@ -2,8 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { listStudies } from "../api/own";
 import { message } from "../state/sheet";
-import { go } from "../state/store";
-import { Drop, EXTRACTS, LINES } from "./intake";
+import { Drop, STREET_FILES } from "../intake/Drop";
 
 export function Home() {
   const { data, error } = useQuery({ queryKey: ["studies"], queryFn: listStudies, staleTime: 0 });
@@ -26,11 +25,9 @@ export function Home() {
       )}
       <h2 style={{ font: "600 13px/20px var(--sans)", margin: "0 0 4px" }}>A new study</h2>
       <Drop
-        path="/studies"
         study={null}
-        prompt="Drop a map extract or a layer of street lines here, or"
-        hint={`${EXTRACTS}; ${LINES}`}
-        onDone={(job) => go(job.result?.study ?? null, "sources")}
+        prompt="Drop a map extract, street lines or a street graph here, or"
+        hint={STREET_FILES}
       />
     </main>
   );

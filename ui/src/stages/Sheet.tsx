@@ -28,7 +28,7 @@ export function Sheet({ overview }: { overview: Overview }) {
 
   const open = (process: (typeof processes)[number]) => {
     const id = `q${Date.now().toString(36)}`;
-    const inputs = freshInputs(process, overview.layers, mode);
+    const inputs = freshInputs(process, overview.layers, mode, overview.costs, overview.drawn);
     const block: QuestionBlock = { id, kind: "question", process: process.id, inputs };
     const slot = Object.entries(inputs).find(([, value]) => (value as { features?: unknown[] })?.features?.length === 0)?.[0];
     set({ question: id, editing: null, picking: slot ? { question: id, slot } : null, street: null });

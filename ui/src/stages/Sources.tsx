@@ -3,12 +3,18 @@ import { useQueryClient } from "@tanstack/react-query";
 import type { BuildReport, JobInfo, LayerInfo, Overview } from "../api/own";
 import { clock, figure, km, words } from "../common/format";
 import type { Answer } from "../state/sheet";
-import { Drop, EXTRACTS, LINES } from "./intake";
+import { Drop, LAYER_FILES, STREET_FILES } from "../intake/Drop";
+import { IntakeForm } from "../intake/IntakeForm";
+import { CHANGEABLE, LayerPage } from "../layers/LayerPage";
+import { useScreen } from "../state/store";
+import { dropLayer, setRole } from "../api/layers";
+import { Word } from "../common/words";
 
-const USES: Record<string, string> = { places: "places", zones: "zones", base: "base map" };
+const USES: Record<string, string> = { base: "base map", streets: "links", restrictions: "turns" };
 
 export function Sources({ overview }: { overview: Overview }) {
   const queries = useQueryClient();
+  const { intake, layer } = useScreen();
   const { build, layers } = overview;
   const landed = (job: JobInfo) => {
     // Answers that no page shows are not fetched anew; that they no longer fit the streets is known all the same.
@@ -17,7 +23,11 @@ export function Sources({ overview }: { overview: Overview }) {
     }
     void queries.invalidateQueries();
   };
-  const own = layers.filter(({ role }) => role === "places" || role === "zones");
+  if (intake) return <IntakeForm study={overview.id} layers={layers} onDone={landed} />;
+  if (layer && layers.some(({ id }) => id === layer)) return <LayerPage key={layer} overview={overview} ident={layer} />;
+  const own = layers.filter(({ role }) => CHANGEABLE.includes(role));
+  const answers = layers.filter(({ role }) => role === "answer");
+  const streets = layers.filter(({ role }) => ["streets", "nodes", "restrictions"].includes(role));
   const base = layers.filter(({ role }) => role === "base");
   return (
     <>
@@ -26,14 +36,25 @@ export function Sources({ overview }: { overview: Overview }) {
       {build && <CameIn build={build} />}
       <h2>Bring in</h2>
       <Drop
-        path={`/studies/${overview.id}/sources`}
         study={overview.id}
-        prompt="Drop a layer of places or zones, or newer streets, or"
-        hint={`Layers: GeoPackage, GeoJSON, FlatGeobuf, zipped Shapefile, or CSV with lon and lat. Streets: ${EXTRACTS}; ${LINES}`}
-        onDone={landed}
+        prompt="Drop layers of places or zones, rasters, or newer streets, or"
+        hint={`${STREET_FILES}. ${LAYER_FILES}.`}
       />
       <h2>Layers</h2>
       {own.length === 0 ? <p className="notice">No places or zones yet. Questions about people need zones with numbers of people.</p> : <LayerTable layers={own} />}
+      {overview.rasters.length > 0 && <RasterTable overview={overview} />}
+      {streets.length > 0 && (
+        <>
+          <h2>The street graph as layers</h2>
+          <LayerTable layers={streets} />
+        </>
+      )}
+      {answers.length > 0 && (
+        <>
+          <h2>Kept answers</h2>
+          <LayerTable layers={answers} />
+        </>
+      )}
       {base.length > 0 && (
         <>
           <h2>Base map, from the extract</h2>
@@ -67,6 +88,7 @@ function CameIn({ build }: { build: BuildReport }) {
       <p className="prose">
         By length, {figure(build.share_with_maxspeed * 100)} % of the streets have a posted limit, {figure(build.share_named * 100)} % a name, and{" "}
         {figure(build.share_oneway * 100)} % are one-way.
+        {Object.keys(build.classes_left_out ?? {}).length > 0 && ` Left out by choice: ${Object.keys(build.classes_left_out).map(words).join(", ")}.`}
         {build.references_missing > 0 && ` Ways refer to ${figure(build.references_missing)} nodes that the extract lacks: streets are cut there.`}
       </p>
       <table className="plain">
@@ -105,10 +127,60 @@ function LayerTable({ layers }: { layers: LayerInfo[] }) {
       <tbody>
         {layers.map((layer) => (
           <tr key={layer.id} title={`From ${layer.source}`}>
-            <td>{layer.title}</td>
+            <td>
+              <button className="linkish" onClick={() => useScreen.getState().set({ layer: layer.id, chosen: [] })}>
+                {layer.title}
+              </button>
+            </td>
             <td className="n">{figure(layer.count)}</td>
             <td>{USES[layer.role] ?? layer.role}</td>
             <td className="faint">{Object.keys(layer.fields).map(words).join(", ")}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function RasterTable({ overview }: { overview: Overview }) {
+  const queries = useQueryClient();
+  const again = () => queries.invalidateQueries({ queryKey: ["overview", overview.id] });
+  return (
+    <table className="plain">
+      <thead>
+        <tr>
+          <th>Raster</th>
+          <th className="n">Cells</th>
+          <th>Used as</th>
+          <th>Values</th>
+          <th />
+        </tr>
+      </thead>
+      <tbody>
+        {overview.rasters.map((raster) => (
+          <tr key={raster.id} title={`From ${raster.source}`}>
+            <td>{raster.title}</td>
+            <td className="n">
+              {raster.columns} × {raster.rows} of {figure(raster.cell_m)} m
+            </td>
+            <td>
+              <Word
+                kind="way"
+                label={`Use of ${raster.title}`}
+                value={raster.role}
+                options={[["elevation", "elevation"], ["population", "population"]]}
+                onChange={(role) => void setRole(overview.id, raster.id, role).then(again)}
+              />
+            </td>
+            <td className="faint">
+              {figure(raster.least)} to {figure(raster.most)}
+              {raster.role === "population" ? `, ${figure(raster.total)} people` : " m"}
+            </td>
+            <td>
+              <button className="linkish" onClick={() => void dropLayer(overview.id, raster.id).then(again)}>
+                Remove
+              </button>
+            </td>
           </tr>
         ))}
       </tbody>

@@ -1,10 +1,14 @@
-/** Stage Streets: the build report, and what each mode leaves out of it. */
+/** Stage Streets: the build report, connected parts, connectors, and what is lettered on the map. */
 import type { BuildReport, Overview } from "../api/own";
-import { clock, figure, km } from "../common/format";
-import { go } from "../state/store";
+import { clock, figure, words } from "../common/format";
+import { Word } from "../common/words";
+import { go, useScreen } from "../state/store";
+import { Connectors } from "../streets/Connectors";
+import { Parts } from "../streets/Parts";
 
 export function Streets({ overview }: { overview: Overview }) {
-  const { build, formerBuild, modes } = overview;
+  const { build, formerBuild } = overview;
+  const { label, hidden, set } = useScreen();
   if (!build) {
     return (
       <>
@@ -27,61 +31,65 @@ export function Streets({ overview }: { overview: Overview }) {
       <div className="report-figures">
         <Figure label="Nodes" value={figure(build.nodes)} />
         <Figure label="Links" value={figure(build.links)} />
-        <Figure label="Street length" value={figure(build.length_m / 1000)} unit="km" />
+        {overview.drawn ? <Figure label="Total weight" value={figure(build.length_m, 1)} /> : <Figure label="Street length" value={figure(build.length_m / 1000)} unit="km" />}
         <Figure label="Border nodes" value={figure(build.border_nodes)} />
       </div>
-      <p className="prose">
-        Lengths are geodesic metres; areas are measured in a metric plane centred on the study. Streets join only where they share a node: a crossing
-        without one, as under a bridge, stays a crossing.
+      {overview.drawn ? (
+        <p className="prose">A drawing without geography: nodes lie where they were drawn, and the length of each link is the weight that was given. Time and place mean nothing here.</p>
+      ) : (
+        <p className="prose">
+          Lengths are geodesic metres; areas are measured in a metric plane centred on the study. Streets join only where they share a node: a crossing
+          without one, as under a bridge, stays a crossing.
+        </p>
+      )}
+      <p className="question">
+        Letter each link with{" "}
+        <Word
+          kind="way"
+          label="Lettering of links"
+          value={label ?? (overview.drawn ? "length" : "link_id")}
+          options={overview.streetFields.map((field) => [field, field === "link_id" ? "its number" : `its ${words(field)}`])}
+          onChange={(field) => set({ label: field, hidden: { ...hidden, "link-numbers": false } })}
+        />
+        .
       </p>
-      {formerBuild && <p className="notice">{compared(build, formerBuild)}</p>}
-      <h2>Largest connected part, by mode</h2>
-      <table className="plain">
-        <thead>
-          <tr>
-            <th>Mode</th>
-            <th className="n">Usable</th>
-            <th className="n">Parts</th>
-            <th className="n">Cut off, left out</th>
-          </tr>
-        </thead>
-        <tbody>
-          {modes.map((mode) => (
-            <tr key={mode.id}>
-              <td>{mode.title}</td>
-              {mode.problem ? (
-                <td colSpan={3} className="n">
-                  no usable street
-                </td>
-              ) : (
-                <>
-                  <td className="n">{figure(mode.usable_km, 1)} km</td>
-                  <td className="n">{figure(mode.parts.count)}</td>
-                  <td className="n">{figure(mode.parts.left_out_km, 1)} km</td>
-                </>
-              )}
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      <p className="notice">
-        A mode keeps the largest part in which every place can reach every other, one-way streets counted. Places on other parts are named in the
-        doubts of an answer.
-      </p>
+      {formerBuild && <Compared build={build} former={formerBuild} />}
+      <Parts overview={overview} />
+      {!overview.drawn && <Connectors overview={overview} />}
       {build.lines && Object.keys(build.lines).length > 0 && <FromLines lines={build.lines} />}
-      <h2>Left out or cut</h2>
+      {(Object.keys(build.barriers ?? {}).length > 0 || build.restrictions > 0) && (
+        <>
+          <h2>On nodes and turns</h2>
+          <table className="plain">
+            <tbody>
+              {Object.entries(build.barriers).map(([kind, count]) => (
+                <Line key={kind} label={capital(words(kind))} value={figure(count)} />
+              ))}
+              <Line label="Turn restrictions" value={figure(build.restrictions)} />
+              {build.restrictions_not_placed > 0 && <Line label="Turn restrictions whose members do not fit together, left out" value={figure(build.restrictions_not_placed)} />}
+            </tbody>
+          </table>
+        </>
+      )}
+      <h2>Left out, cut or merged</h2>
       <table className="plain">
         <tbody>
           <Line label="Ways that are no street" value={figure(build.ways_read - build.streets_read)} />
+          {Object.entries(build.classes_left_out ?? {}).map(([name, count]) => (
+            <Line key={name} label={`${capital(words(name))}, left out by choice`} value={figure(count)} />
+          ))}
           <Line label="Streets outside the study area" value={figure(build.ways_outside)} />
           <Line label="References to nodes the extract lacks" value={figure(build.references_missing)} />
           <Line label="Border nodes, where a street is cut" value={figure(build.border_nodes)} />
           <Line label="Links of no length, dropped" value={figure(build.zero_length_dropped)} />
+          <Line label="Nodes where nothing changes, merged away" value={figure(build.nodes_merged ?? 0)} />
         </tbody>
       </table>
     </>
   );
 }
+
+const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
 
 /** What was done to make plain lines meet, and what was assumed where their fields say nothing. */
 function FromLines({ lines }: { lines: Record<string, number> }) {
@@ -129,7 +137,41 @@ function Line({ label, value }: { label: string; value: string }) {
   );
 }
 
-function compared(build: BuildReport, former: BuildReport): string {
-  const signed = (value: number) => (value > 0 ? `+${figure(value)}` : figure(value));
-  return `Against the build of ${clock(former.built)}: ${signed(build.links - former.links)} links, ${signed(build.nodes - former.nodes)} nodes, ${km(build.length_m - former.length_m)} of street.`;
+/** Figures against the build before. */
+function Compared({ build, former }: { build: BuildReport; former: BuildReport }) {
+  const rows: [string, number, number, number][] = [
+    ["Nodes", build.nodes, former.nodes, 0],
+    ["Links", build.links, former.links, 0],
+    ["Street length, km", build.length_m / 1000, former.length_m / 1000, 1],
+    ["Border nodes", build.border_nodes, former.border_nodes, 0],
+    ["Share with a posted limit, %", build.share_with_maxspeed * 100, former.share_with_maxspeed * 100, 1],
+    ["Share with a name, %", build.share_named * 100, former.share_named * 100, 1],
+    ["Share that is one-way, %", build.share_oneway * 100, former.share_oneway * 100, 1],
+  ];
+  const signed = (value: number, digits: number) => (Math.abs(value) < 0.5 * 10 ** -digits ? "same" : (value > 0 ? "+" : "") + figure(value, digits));
+  return (
+    <>
+      <h2>Against the build of {clock(former.built)}</h2>
+      <table className="plain">
+        <thead>
+          <tr>
+            <th />
+            <th className="n">Now</th>
+            <th className="n">Before</th>
+            <th className="n">Change</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map(([name, now, before, digits]) => (
+            <tr key={name}>
+              <td>{name}</td>
+              <td className="n">{figure(now, digits)}</td>
+              <td className="n">{figure(before, digits)}</td>
+              <td className="n">{signed(now - before, digits)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
 }

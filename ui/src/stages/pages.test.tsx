@@ -74,19 +74,22 @@ describe("the pages", () => {
     expect(screen.getAllByTitle("From layers.gpkg")).toHaveLength(2);
   });
   it("compare a build with the one before", () => {
-    render(<Streets overview={{ ...OVERVIEW, formerBuild: { ...BUILD, links: 400, nodes: 310 } }} />);
-    expect(text()).toContain("+20 links, −10 nodes");
+    render(<Streets overview={{ ...OVERVIEW, formerBuild: { ...BUILD, links: 400, nodes: 310 } }} />, { wrapper: framed() });
+    const row = (name: string) => [...(screen.getByRole("cell", { name }).parentElement?.children ?? [])].map((cell) => cell.textContent);
+    expect(row("Links")).toEqual(["Links", "420", "400", "+20"]);
+    expect(row("Nodes").at(-1)).toBe("−10");
+    expect(row("Border nodes").at(-1)).toBe("same");
   });
   it("tell what was done to plain lines, and only to them", () => {
-    render(<Streets overview={OVERVIEW} />);
+    render(<Streets overview={OVERVIEW} />, { wrapper: framed() });
     expect(text()).not.toContain("Crossings at one level");
     cleanup();
-    render(<Streets overview={{ ...OVERVIEW, build: { ...BUILD, lines: { lines: 109, crossings_broken: 121, tolerance_m: 0.5, ends_joined: 78 } } }} />);
+    render(<Streets overview={{ ...OVERVIEW, build: { ...BUILD, lines: { lines: 109, crossings_broken: 121, tolerance_m: 0.5, ends_joined: 78 } } }} />, { wrapper: framed() });
     expect(screen.getByText("From 109 lines")).toBeTruthy();
     expect(screen.getByText("Ends joined within 0.5 m").nextSibling?.textContent).toBe("78");
   });
   it("offer the way to bring streets in where there are none", () => {
-    render(<Streets overview={{ ...OVERVIEW, build: null }} />);
+    render(<Streets overview={{ ...OVERVIEW, build: null }} />, { wrapper: framed() });
     fireEvent.click(screen.getByText("Bring one in"));
     expect(location.hash).toBe("#/ferrow/sources");
   });
@@ -94,7 +97,7 @@ describe("the pages", () => {
 
 describe("a street's card", () => {
   const street = {
-    link_id: 33507, name: null, highway: "footway", length_m: 164.2, from_node_id: 7, to_node_id: 9, osm_way_id: 410131, tags: { lit: "yes", name: "x" },
+    link_id: 33507, name: null, highway: "footway", length_m: 164.2, from_node_id: 7, to_node_id: 9, osm_way_id: 410131, osm_way_ids: [410131, 410132], costs: { effort: [3, null] }, tags: { lit: "yes", name: "x" },
     usable: false, reason: "an access tag forbids it", speed_kmh: 4.8, speed_source: "speed of its class", forward_s: null, backward_s: 75,
   } as unknown as Street;
   it("says why it is not used, and the time of each way", () => {
@@ -103,6 +106,8 @@ describe("a street's card", () => {
     expect(text()).toContain("no: an access tag forbids it");
     expect(text()).toContain("not allowed from node 7 to 9");
     expect(text()).toContain("1 min from node 9 to 7");
+    expect(text()).toContain("410131, 410132");
+    expect(text()).toContain("3 as drawn, barred against it");
     expect(screen.queryByText("name")).toBeNull();
   });
 });

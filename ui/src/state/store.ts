@@ -1,5 +1,7 @@
 /** What the screen shows: which study and stage, what is selected, what runs. The study itself lives on the server. */
+import type { Polygon } from "geojson";
 import { create } from "zustand";
+import type { Area, Incoming } from "../api/incoming";
 import type { Inputs, Street } from "../api/own";
 
 export const STAGES = ["sources", "streets", "modes", "sheet", "handout"] as const;
@@ -15,6 +17,11 @@ export type Run = {
 /** A word of a question that waits for a click on the map. */
 export type Picking = { question: string; slot: string } | null;
 export type Theme = "light" | "dark";
+
+/** A file under consideration, and what of it is wanted: what is off is off for good. */
+export type Intake = { incoming: Incoming; without: string[]; area: Area | null };
+/** What is being drawn on the map. */
+export type Drawing = { kind: "box" | "outline"; done: (area: Polygon) => void } | null;
 
 type Screen = {
   study: string | null;
@@ -33,6 +40,15 @@ type Screen = {
   street: Street | null;
   notice: string | null;
   trayHeight: number;
+  /** Files that were dropped and not looked into yet. */
+  queue: File[];
+  intake: Intake | null;
+  drawing: Drawing;
+  /** The layer that is looked at in Sources, and which of its features are selected. */
+  layer: string | null;
+  chosen: number[];
+  /** The attribute lettered along links. */
+  label: string | null;
   set: (part: Partial<Screen>) => void;
   setRun: (question: string, run: Partial<Run> | null) => void;
   toggle: (key: string) => void;
@@ -63,6 +79,12 @@ export const useScreen = create<Screen>((set) => ({
   street: null,
   notice: null,
   trayHeight: 222,
+  queue: [],
+  intake: null,
+  drawing: null,
+  layer: null,
+  chosen: [],
+  label: null,
   set: (part) => set(part),
   setRun: (question, run) =>
     set((screen) => {
@@ -97,7 +119,8 @@ export function followAddress(): void {
     stage: known ?? "sheet",
     street: null,
     picking: null,
-    ...(changed ? { question: null, editing: null, runs: {}, row: null, live: null } : {}),
+    drawing: null,
+    ...(changed ? { question: null, editing: null, runs: {}, row: null, live: null, layer: null, chosen: [], label: null } : {}),
   });
 }
 

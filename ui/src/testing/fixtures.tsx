@@ -12,12 +12,13 @@ export const LAYERS = [
 
 export const BUILD = {
   ways_read: 120, streets_read: 100, ways_not_street: {}, nodes: 300, links: 420, length_m: 31_000, border_nodes: 12, references_missing: 7,
-  ways_outside: 2, zero_length_dropped: 1, length_by_class_m: { residential: 30_000, steps: 1000 }, links_by_class: { residential: 400, steps: 20 },
+  ways_outside: 2, zero_length_dropped: 1, classes_left_out: {}, barriers: { bollard: 4 }, restrictions: 9, restrictions_not_placed: 1, nodes_merged: 5, length_by_class_m: { residential: 30_000, steps: 1000 }, links_by_class: { residential: 400, steps: 20 },
   share_with_maxspeed: 0.5, share_named: 0.9, share_oneway: 0.1, lines: {}, source: "cut.osm.pbf", built: "2026-08-04T12:00:00Z",
 } as unknown as BuildReport;
 
 export const OVERVIEW = {
   id: "ferrow", title: "Ferrow", stamp: "abc", build: BUILD, formerBuild: null, layers: LAYERS, modes: [], bounds: [-36.3, 41.2, -36.1, 41.4],
+  rasters: [], keepParts: { rule: "largest", above_m: 0 }, drawn: false, costs: [], streetFields: ["link_id", "name", "maxspeed"],
 } as unknown as Overview;
 
 export const question = (id: string, process: string, inputs: Record<string, unknown>): QuestionBlock => ({ id, kind: "question", process, inputs });

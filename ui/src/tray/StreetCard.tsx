@@ -30,7 +30,12 @@ export function StreetCard({ street, onClose }: { street: Street; onClose: () =>
           <Term name="Against it">
             {way(street.backward_s)} <span className="faint">from node {figure(street.to_node_id)} to {figure(street.from_node_id)}</span>
           </Term>
-          <Term name="Source way">{String(street.osm_way_id)}</Term>
+          <Term name={street.osm_way_ids.length > 1 ? "Source ways" : "Source way"}>{street.osm_way_ids.join(", ")}</Term>
+          {Object.entries(street.costs).map(([name, [ahead, back]]) => (
+            <Term key={name} name={words(name)}>
+              {ahead ?? "barred"} as drawn, {back ?? "barred"} against it
+            </Term>
+          ))}
         </dl>
         <dl>
           {Object.entries(street.tags)

@@ -1,6 +1,7 @@
 /** The tray under the map: table and chart of the selected answer, or the card of the street that was clicked. */
 import { useRef, useState, type PointerEvent } from "react";
 import type { Overview } from "../api/own";
+import { LayerTable } from "../layers/LayerTable";
 import { useAnswer } from "../state/sheet";
 import { useScreen } from "../state/store";
 import { AnswerChart } from "./AnswerChart";
@@ -10,7 +11,7 @@ import { StreetCard } from "./StreetCard";
 const LEAST = 120;
 
 export function Tray({ overview }: { overview: Overview }) {
-  const { stage, question, street, notice, trayHeight, set } = useScreen();
+  const { stage, question, street, notice, trayHeight, layer, set } = useScreen();
   const { data: answer } = useAnswer(overview.id, stage === "sheet" ? question : null);
   const [shut, setShut] = useState(false);
   const start = useRef<{ y: number; height: number } | null>(null);
@@ -45,6 +46,14 @@ export function Tray({ overview }: { overview: Overview }) {
             </button>
           </div>
         </div>
+      </section>
+    );
+  }
+  if (stage === "sources" && layer) {
+    return (
+      <section className="tray" style={{ height: trayHeight }} aria-label="Table of the layer">
+        <div className="grip" {...drag} />
+        <LayerTable overview={overview} ident={layer} close={() => set({ layer: null, chosen: [] })} />
       </section>
     );
   }

@@ -1,10 +1,9 @@
 /** Lines that wait to become streets: a sentence whose words say what each field means. */
-import { Button } from "@mui/material";
 import { useState } from "react";
-import { buildLines, dismissIncoming, type Incoming, type IncomingLayer, type JobInfo, type LineRoles } from "../api/own";
+import type { IncomingLayer, LineRoles, StreetWords } from "../api/incoming";
 import { figure } from "../common/format";
-import { message } from "../state/sheet";
-import { useJob, Working } from "./working";
+import { Amount, Word } from "../common/words";
+import { FormEnd, leave, useBuild, type FormProps } from "./form";
 
 const NONE = "none";
 const ROLES: [keyof LineRoles & ("street_class" | "name" | "speed" | "direction" | "level"), string, string][] = [
@@ -15,47 +14,32 @@ const ROLES: [keyof LineRoles & ("street_class" | "name" | "speed" | "direction"
   ["level", "level", "way"],
 ];
 
-type Props = { incoming: Incoming; study: string | null; onDone: (job: JobInfo) => void; onClose: () => void };
-
-export function LineForm({ incoming, study, onDone, onClose }: Props) {
-  const lines = incoming.layers.filter(({ geometry }) => geometry === "line");
+export function LineForm({ incoming, study, onDone, onClose, only, crs }: FormProps & { only?: IncomingLayer; crs?: string | null }) {
+  const lines = only ? [only] : incoming.layers.filter(({ geometry }) => geometry === "line");
   const [layer, setLayer] = useState<IncomingLayer>(lines[0] as IncomingLayer);
   const [roles, setRoles] = useState<LineRoles>(layer.roles as LineRoles);
   const [tolerance, setTolerance] = useState("0.5");
   const [first, setFirst] = useState("1");
   const [numbering, setNumbering] = useState("");
-  const [problem, setProblem] = useState<string | null>(null);
-  const [state, run] = useJob();
+  const { state, problem, build } = useBuild(incoming, onDone);
   const points = incoming.layers.filter(({ geometry }) => geometry === "point");
   const numberFields = points.flatMap((nodes) => Object.keys(nodes.fields).map((field) => ({ nodes, field })));
   const put = (role: keyof LineRoles, value: string) => setRoles({ ...roles, [role]: value === NONE ? null : value });
   const values = roles.direction ? (layer.fields[roles.direction] ?? []) : [];
+  const numbers = Object.keys(layer.fields).filter((name) => layer.types?.[name] === "number");
 
-  async function build() {
-    setProblem(null);
+  const wanted = (): StreetWords => {
     const [nodes, field] = numbering ? (JSON.parse(numbering) as [string, string]) : [null, null];
-    const fields = Object.fromEntries(Object.entries(roles).map(([role, value]) => [role, value ?? NONE]));
-    try {
-      const job = await buildLines(incoming.token, {
-        study,
-        layer: layer.name,
-        fields,
-        tolerance: Number(tolerance),
-        first_node: Number(first),
-        nodes_layer: nodes,
-        nodes_field: field,
-      });
-      const ended = await run(job);
-      if (ended.status === "successful") onDone(ended);
-      else setProblem(ended.problem?.detail ?? `${incoming.name} was stopped. Nothing of it landed.`);
-    } catch (error) {
-      setProblem(message(error));
-    }
-  }
-
-  const close = () => {
-    void dismissIncoming(incoming.token);
-    onClose();
+    return {
+      study,
+      layer: layer.name,
+      crs: crs ?? null,
+      fields: Object.fromEntries(Object.entries(roles).map(([role, value]) => [role, value ?? NONE])),
+      tolerance: Number(tolerance),
+      first_node: Number(first),
+      nodes_layer: nodes,
+      nodes_field: field,
+    };
   };
   return (
     <section className="line-form" aria-label="Lines to streets" data-testid="line-form">
@@ -89,7 +73,7 @@ export function LineForm({ incoming, study, onDone, onClose }: Props) {
               kind={kind}
               label={`Field with the ${label}`}
               value={roles[role] ?? NONE}
-              options={[[NONE, "no field"], ...Object.keys(layer.fields).map((name): [string, string] => [name, name])]}
+              options={fieldOptions(Object.keys(layer.fields))}
               onChange={(value) => put(role, value)}
             />
             {i < ROLES.length - 1 ? ", " : ". "}
@@ -113,6 +97,27 @@ export function LineForm({ incoming, study, onDone, onClose }: Props) {
             ))}
           </>
         )}
+        {numbers.length > 0 && (
+          <>
+            A cost comes from{" "}
+            <Word kind="amount" label="Field with the cost along the line" value={roles.cost_forward ?? NONE} options={fieldOptions(numbers)} onChange={(value) => put("cost_forward", value)} />
+            {roles.cost_forward && (
+              <>
+                {" "}
+                as drawn and{" "}
+                <Word
+                  kind="amount"
+                  label="Field with the cost against the line"
+                  value={roles.cost_backward ?? NONE}
+                  options={[[NONE, "the same"], ...numbers.map((name): [string, string] => [name, name])]}
+                  onChange={(value) => put("cost_backward", value)}
+                />{" "}
+                against it
+              </>
+            )}
+            .{" "}
+          </>
+        )}
         Lines cross where their level is the same. Close gaps up to{" "}
         <Amount label="Tolerance in metres" value={tolerance} onChange={setTolerance} /> m. Number nodes{" "}
         <Word
@@ -134,56 +139,16 @@ export function LineForm({ incoming, study, onDone, onClose }: Props) {
         .
       </p>
       <Samples layer={layer} roles={roles} />
-      {state && <Working state={state} />}
-      {problem && (
-        <p className="problem" role="alert">
-          {problem}
-        </p>
-      )}
-      <div className="row">
-        <Button variant="contained" disabled={state !== null} onClick={() => void build()}>
-          Build streets
-        </Button>
-        <Button disabled={state !== null} onClick={close}>
-          Leave it
-        </Button>
-      </div>
+      <FormEnd state={state} problem={problem} act="Build streets" onAct={() => void build(wanted())} onLeave={() => leave(incoming, onClose)} />
     </section>
   );
 }
 
+const fieldOptions = (names: string[]): [string, string][] => [[NONE, "no field"], ...names.map((name): [string, string] => [name, name])];
+
 const WAYS = { forward: "along the line as drawn", backward: "against it", both: "both ways" };
 
 const share = (layer: IncomingLayer, role: string) => `${figure(100 * (layer.known?.[role] ?? 0))} %`;
-
-type WordProps = { kind: string; label: string; value: string; options: [string, string][]; onChange: (value: string) => void };
-
-/** A changeable word that is chosen from a list. */
-function Word({ kind, label, value, options, onChange }: WordProps) {
-  return (
-    <select className={`slot ${kind}`} aria-label={label} value={value} onChange={(event) => onChange(event.target.value)}>
-      {options.map(([key, text]) => (
-        <option key={key} value={key}>
-          {text}
-        </option>
-      ))}
-    </select>
-  );
-}
-
-/** A changeable number. */
-function Amount({ label, value, onChange }: { label: string; value: string; onChange: (value: string) => void }) {
-  return (
-    <input
-      className="slot amount"
-      inputMode="decimal"
-      aria-label={label}
-      size={Math.max(value.length, 2)}
-      value={value}
-      onChange={(event) => onChange(event.target.value)}
-    />
-  );
-}
 
 /** What the chosen fields hold, so that a wrong one is seen. */
 function Samples({ layer, roles }: { layer: IncomingLayer; roles: LineRoles }) {

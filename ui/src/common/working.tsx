@@ -2,7 +2,7 @@
 import { LinearProgress } from "@mui/material";
 import { useState } from "react";
 import { follow, stopJob, type JobInfo } from "../api/own";
-import { figure } from "../common/format";
+import { figure } from "./format";
 
 export type WorkState = { progress: number; message: string; job: string | null };
 

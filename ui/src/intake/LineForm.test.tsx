@@ -1,19 +1,21 @@
 import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import type { Incoming, JobInfo } from "../api/own";
+import type { Incoming } from "../api/incoming";
+import type { JobInfo } from "../api/own";
 import { LineForm } from "./LineForm";
 
 const INCOMING: Incoming = {
   token: "a1",
   name: "lines.gpkg",
+  kind: "layers",
   layers: [
     {
-      name: "streets", geometry: "line", count: 109, length_km: 30.9,
+      name: "streets", geometry: "line", count: 109, length_km: 30.9, crs: "EPSG:32625", types: { v_kmh: "number" },
       fields: { class: ["residential"], dir: ["B", "F", "T"], sense: ["1", "2", "0"], v_kmh: ["30"] },
-      roles: { street_class: "class", name: null, speed: "v_kmh", direction: "dir", level: null, forward: "F", backward: "T", both: "B", default_class: "residential" },
+      roles: { street_class: "class", name: null, speed: "v_kmh", direction: "dir", level: null, cost_forward: null, cost_backward: null, forward: "F", backward: "T", both: "B", default_class: "residential" },
       known: { street_class: 1, speed: 0.709, name: 0, direction: 1 },
     },
-    { name: "nodes", geometry: "point", count: 313, fields: { node_no: ["2001"] } },
+    { name: "nodes", geometry: "point", count: 313, crs: "EPSG:32625", fields: { node_no: ["2001"] } },
   ],
 };
 

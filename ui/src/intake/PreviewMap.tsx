@@ -1,0 +1,103 @@
+/** The streets of a waiting extract: what is off is faded, what lies outside the study area is veiled. */
+import { useQuery } from "@tanstack/react-query";
+import type { Feature, FeatureCollection, Position } from "geojson";
+import { Map as MapLibre, type ExpressionSpecification, type GeoJSONSource } from "maplibre-gl";
+import { useEffect, useRef, useState } from "react";
+import { previewOf, type Area } from "../api/incoming";
+import { drawArea } from "../map/drawing";
+import { CLASS_WEIGHT, token } from "../map/look";
+import { exposeMap } from "../map/scene";
+import { EMPTY } from "../map/style";
+import { useScreen, type Intake } from "../state/store";
+
+type Props = { intake: Intake; onScale: (metresPerPixel: number) => void };
+
+export function PreviewMap({ intake, onScale }: Props) {
+  const holder = useRef<HTMLDivElement>(null);
+  const [map, setMap] = useState<MapLibre | null>(null);
+  const { theme, drawing, set } = useScreen();
+  const { incoming, without, area } = intake;
+  const bounds = incoming.extract?.bounds;
+  const { data: streets } = useQuery({ queryKey: ["preview", incoming.token], queryFn: () => previewOf(incoming.token), staleTime: Infinity, gcTime: 0 });
+
+  useEffect(() => {
+    if (!holder.current || !bounds) return;
+    const made = new MapLibre({
+      container: holder.current,
+      style: { version: 8, sources: {}, layers: [{ id: "ground", type: "background", paint: { "background-color": token("--ground") } }] },
+      bounds,
+      fitBoundsOptions: { padding: 24 },
+      attributionControl: false,
+      dragRotate: false,
+      fadeDuration: 0,
+    });
+    made.getCanvas().setAttribute("aria-label", "Map of the streets that came in. Arrow keys move it, plus and minus zoom.");
+    const forget = exposeMap(made);
+    const report = () => onScale((40075016.7 * Math.cos((made.getCenter().lat * Math.PI) / 180)) / (512 * 2 ** made.getZoom()));
+    made.on("move", report);
+    report();
+    made.once("load", () => setMap(made));
+    return () => {
+      setMap(null);
+      forget();
+      made.remove();
+    };
+    // One map per file and theme; bounds do not change for a file.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [incoming.token, theme]);
+
+  useEffect(() => {
+    if (!map || !streets) return;
+    map.addSource("streets", { type: "geojson", data: streets, tolerance: 0.5 });
+    map.addSource("veil", { type: "geojson", data: EMPTY });
+    map.addLayer({ id: "streets", type: "line", source: "streets", layout: { "line-cap": "round", "line-join": "round" } });
+    map.addLayer({ id: "veil", type: "fill", source: "veil", filter: ["==", ["get", "veil"], true], paint: { "fill-color": token("--ground"), "fill-opacity": 0.78 } });
+    map.addLayer({ id: "edge", type: "line", source: "veil", filter: ["!=", ["get", "veil"], true], paint: { "line-color": token("--thread"), "line-width": 2, "line-dasharray": [3, 1.6] } });
+    return () => {
+      for (const id of ["edge", "veil", "streets"]) if (map.getLayer(id)) map.removeLayer(id);
+      for (const id of ["veil", "streets"]) if (map.getSource(id)) map.removeSource(id);
+    };
+  }, [map, streets]);
+
+  useEffect(() => {
+    if (!map?.getLayer("streets")) return;
+    const off: ExpressionSpecification = ["in", ["get", "class"], ["literal", without]];
+    map.setPaintProperty("streets", "line-color", ["case", off, token("--st-fade"), ["match", ["get", "class"], ...colours(), token("--st-minor")]]);
+    map.setPaintProperty("streets", "line-width", ["interpolate", ["linear"], ["zoom"], 11, ["*", 0.5, weight()], 16, ["*", 2, weight()]]);
+  }, [map, streets, without]);
+
+  useEffect(() => {
+    if (!map?.getSource("veil")) return;
+    void map.getSource<GeoJSONSource>("veil")?.setData(area ? veil(area) : EMPTY);
+  }, [map, streets, area]);
+
+  useEffect(() => {
+    if (!map || !drawing) return;
+    return drawArea(map, drawing.kind, (drawn) => {
+      drawing.done(drawn);
+      set({ drawing: null });
+    });
+  }, [map, drawing, set]);
+
+  return <div ref={holder} className="map" data-testid="preview" />;
+}
+
+/** Pairs of classes and colours for a match expression. */
+function colours(): [string[], string, string[], string, string[], string] {
+  const named = (from: number, to: number) => Object.keys(CLASS_WEIGHT).filter((name) => (CLASS_WEIGHT[name] ?? 1) >= from && (CLASS_WEIGHT[name] ?? 1) < to);
+  return [named(3, 99), token("--st-main"), named(2, 3), token("--st-sec"), named(0, 1), token("--st-path")];
+}
+
+const weight = (): ExpressionSpecification => ["match", ["get", "class"], ...Object.entries(CLASS_WEIGHT).flat(), 1] as unknown as ExpressionSpecification;
+
+/** Everything outside an area, and its edge. */
+function veil(area: Area): FeatureCollection {
+  const polygons: Position[][][] = area.type === "Polygon" ? [area.coordinates] : area.coordinates;
+  const holes = polygons.map((rings) => rings[0] as Position[]);
+  const world: Position[] = [[-180, -85], [180, -85], [180, 85], [-180, 85], [-180, -85]];
+  const feature = (geometry: Feature["geometry"], properties: object): Feature => ({ type: "Feature", properties, geometry });
+  return {
+    type: "FeatureCollection",
+    features: [feature({ type: "Polygon", coordinates: [world, ...holes] }, { veil: true }), feature(area, { veil: false })],
+  };
+}

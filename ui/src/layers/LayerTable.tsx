@@ -1,0 +1,89 @@
+/** The table of a layer: rows are selected here and on the map alike, values of the user's own layers are changed where they stand. */
+import { DataGrid, type GridColDef, type GridRowId } from "@mui/x-data-grid";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMemo } from "react";
+import { layerTable, putValue } from "../api/layers";
+import type { Overview } from "../api/own";
+import { figure, words } from "../common/format";
+import { message } from "../state/sheet";
+import { useScreen } from "../state/store";
+import { GRID } from "../tray/grid";
+import { CHANGEABLE } from "./LayerPage";
+
+type Row = { id: number } & Record<string, unknown>;
+/** Columns shown without asking; the rest are in the export. */
+const MOST_COLUMNS = 40;
+
+export function LayerTable({ overview, ident, close }: { overview: Overview; ident: string; close: () => void }) {
+  const queries = useQueryClient();
+  const { chosen, set } = useScreen();
+  const info = overview.layers.find(({ id }) => id === ident);
+  const { data } = useQuery({ queryKey: ["layer-table", overview.id, ident, info?.added], queryFn: () => layerTable(overview.id, ident), enabled: !!info, staleTime: Infinity });
+  const rows = useMemo(() => rowsOf(data?.columns ?? {}), [data]);
+  if (!info) return null;
+  const own = CHANGEABLE.includes(info.role);
+  const fields = Object.entries(info.fields).slice(0, MOST_COLUMNS);
+  const columns: GridColDef<Row>[] = fields.map(([field, type]) => {
+    const numeric = type === "INTEGER" || type === "REAL";
+    return {
+      field,
+      headerName: words(field),
+      type: numeric ? "number" : "string",
+      editable: own,
+      minWidth: numeric ? 84 : 120,
+      flex: numeric ? 1 : 1.6,
+      valueFormatter: (value: unknown) => (value === null || value === undefined ? "–" : typeof value === "number" ? figure(value, Number.isInteger(value) ? 0 : 3) : String(value)),
+    };
+  });
+  const save = async (after: Row, before: Row) => {
+    const field = Object.keys(after).find((key) => after[key] !== before[key]);
+    if (!field) return before;
+    try {
+      await putValue(overview.id, ident, after.id, field, after[field] ?? null);
+      await queries.invalidateQueries({ predicate: ({ queryKey }) => ["overview", "answer", "layer"].includes(String(queryKey[0])) });
+      return after;
+    } catch (error) {
+      set({ notice: message(error) });
+      return before;
+    }
+  };
+  return (
+    <>
+      <div className="tray-head">
+        <h2>{info.title}</h2>
+        <div className="side">
+          <span>
+            {figure(rows.length)} of {figure(info.count)} rows
+          </span>
+          <a href={`/studies/${overview.id}/export/layers/${ident}?format=csv`}>CSV</a>
+          <button className="linkish" onClick={close}>
+            Close
+          </button>
+        </div>
+      </div>
+      <div className="tray-table wide">
+        <DataGrid
+          rows={rows}
+          columns={columns}
+          rowHeight={23}
+          columnHeaderHeight={30}
+          pageSizeOptions={[100]}
+          hideFooter={rows.length <= 100}
+          disableColumnMenu
+          hideFooterSelectedRowCount
+          rowSelectionModel={{ type: "include", ids: new Set<GridRowId>(chosen) }}
+          onRowClick={({ id }) => set({ chosen: chosen.includes(Number(id)) ? chosen.filter((fid) => fid !== Number(id)) : [...chosen, Number(id)] })}
+          processRowUpdate={save}
+          sx={GRID}
+        />
+      </div>
+    </>
+  );
+}
+
+/** Columns turned into rows, known by their feature's number. */
+export function rowsOf(columns: Record<string, unknown[]>): Row[] {
+  const { fid = [], ...rest } = columns;
+  const names = Object.keys(rest);
+  return fid.map((id, i) => ({ id: Number(id), ...Object.fromEntries(names.map((name) => [name, rest[name]?.[i] ?? null])) }));
+}
