@@ -44,8 +44,8 @@ def write_other(folder: Path, town: Town, roads: Roads, cut: Path) -> None:
     _plain_lines(folder, town, roads)
     graph, _ = build_graph(osm_pbf.read(cut))
     network = Network.of(graph, DRIVE)
-    (folder / "gmns" / "node.csv").write_text(gmns.nodes(network), newline="")
-    (folder / "gmns" / "link.csv").write_text(gmns.links(network), newline="")
+    for name, text in gmns.tables(network).items():
+        (folder / "gmns" / name).write_text(text, newline="")
     nodes = ["node_id,x_coord,y_coord", *(f"{i},{x},{y}" for i, x, y in TEN_NODES)]
     links = ["link_id,from_node_id,to_node_id,directed,weight"]
     links += [f"{n},{a},{b},false,{w}" for n, (a, b, w) in enumerate(TEN_LINKS, 1)]

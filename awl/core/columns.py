@@ -41,6 +41,12 @@ class Categorical:
         """The column restricted to `rows` (indices or a mask)."""
         return Categorical(self.codes[rows], self.values)
 
+    def compact(self) -> Categorical:
+        """The same column without values that no row has."""
+        used, codes = np.unique(self.codes, return_inverse=True)
+        first = int(used[0] < 0) if len(used) else 0
+        return Categorical((codes - first).astype(np.int32), tuple(self.values[code] for code in used[first:]))
+
     def isin(self, wanted: Iterable[str]) -> NDArray[np.bool_]:
         """Mask of the rows whose value is one of `wanted`."""
         lookup = np.zeros(len(self.values) + 1, bool)  # last entry answers code -1

@@ -102,7 +102,7 @@ class Route(Question):
                 "steps": steps,
             },
             table=("compared", _columns(wanted, drawn)),
-            chart={"kind": "steps", "title": f"Directions, {_word(wanted[0])} way", "part": "steps"},
+            chart=None if drawn else {"kind": "steps", "title": f"Directions, {_word(wanted[0])} way", "part": "steps"},
         )
 
 
@@ -127,7 +127,7 @@ def _figures(best: dict[str, Any], measure: str, drawn: bool) -> list[Figure]:
 
 def _columns(wanted: list[str], drawn: bool) -> list[Column]:
     """Columns of the table of ways."""
-    cost = [Column("cost", "Cost", "", 2)] if any(measure not in MEASURE_WORDS for measure in wanted) else []
+    cost = [Column("cost", "Given cost", "", 2)] if any(measure not in MEASURE_WORDS for measure in wanted) else []
     if drawn:
         return [Column("way", "Way"), *(cost or [Column("weight", "Total weight", "", 2)]), Column("nodes", "By nodes")]
     return [

@@ -310,7 +310,8 @@ def dismiss(token: str) -> Response:
 def _waiting(token: str) -> Path:
     """The waiting file of a token."""
     folder = catalogue().folder / f"{WAITING}{token}"
-    found = list(folder.iterdir()) if re.fullmatch(r"[0-9a-f]{24}", token) and folder.is_dir() else []
+    known = re.fullmatch(r"[0-9a-f]{24}", token) and folder.is_dir()
+    found = [path for path in folder.iterdir() if path.is_file()] if known else []
     if not found:
         raise AwlError(
             "There is no such file waiting", remedy="Bring the file in again", status=404, kind="no-such-file"

@@ -361,11 +361,11 @@ def undo_sheet(study_id: str) -> Response:
 
 @api.get("/studies/<study_id>/answers/<question_id>")
 def answer(study_id: str, question_id: str) -> Response:
-    """The kept answer of a question; `fresh` tells whether the streets are still those it was computed on."""
+    """The kept answer of a question, null when there is none; `fresh`: streets and layers are still those it was computed on."""
     study = study_of(study_id)
     found = records.answer(study.reading, question_id)
     if found is None:
-        raise AwlError("The question has no answer yet", status=404, kind="no-answer")
+        return reply(None)
     return reply({**found, "fresh": records.is_fresh(study.reading, found, study.stamp)})
 
 

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import zipfile
 from pathlib import Path
 
 import pytest
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
 from awl.cli import DEMO
 from awl.study.study import Study
+from demo.other import TEN_LINKS
 from tests.browser.chromium import Page
 
 pytestmark = pytest.mark.browser
@@ -78,3 +81,31 @@ def test_lines_can_be_left(page: Page, served: Path) -> None:
     page.click("button", "Leave it")
     page.find(".drop", "choose a file")
     page.wait(lambda: not list(served.glob(".waiting-*")), "the waiting file to go")
+
+
+def test_a_drawing_without_geography_is_lettered_and_routed_by_node_numbers(
+    page: Page, served: Path, tmp_path: Path
+) -> None:
+    archive = tmp_path / "ten.zip"
+    with zipfile.ZipFile(archive, "w") as out:
+        for part in (OTHER / "ten_nodes").iterdir():
+            out.write(part, part.name)
+    page.driver.get(f"{page.address}/")
+    page.find("h1", "Awl")
+    page.driver.find_element(By.CSS_SELECTOR, "[data-testid=file]").send_keys(str(archive))
+    page.find("[data-testid=graph-form]", "a drawing without geography")
+    build(page)
+    page.click(".stage", "Streets")
+    page.settled()
+    letters = "return window.awlMap.map.queryRenderedFeatures({layers: ['letters']}).map(f => f.properties.text)"
+    assert sorted(page.script(letters)) == sorted(weight for _, _, weight in TEN_LINKS)
+    page.click(".stage", "Sheet")
+    page.click(".asking .linkish", "By which way")
+    page.click(".slot", "two points")
+    for number in ("1", "10"):
+        page.type("[aria-label='Node number']", number + Keys.ENTER)
+        page.find(".editor li", f"node {number}")
+    figure = page.find(".figure", "weight")
+    assert figure.text.split() == ["15", "weight"]
+    page.find("[role=gridcell]", "1, 4, 5, 8, 9, 10")
+    assert page.log() == ""

@@ -8,12 +8,15 @@ import numpy as np
 import pyogrio
 import pytest
 import shapely
+from pyproj import Transformer
 from selenium.webdriver.common.by import By
+from selenium.webdriver.support.ui import Select
 
 from awl.study.study import Study
 from tests.browser.chromium import Page
 
 pytestmark = pytest.mark.browser
+DATA = Path(__file__).parents[1] / "data"
 ROOMS = shapely.points([(-36.1975, 41.2915), (-36.1925, 41.2905)])
 
 
@@ -28,6 +31,7 @@ def write(path: Path, layer: str, shapes: np.ndarray, crs: str | None = "EPSG:43
 @pytest.fixture
 def sources(page: Page) -> Page:
     page.open("cut/sources")
+    page.driver.refresh()  # forget what an earlier test looked at
     page.find("h1", "What do we have?")
     return page
 
@@ -36,27 +40,98 @@ def drop(page: Page, path: Path) -> None:
     page.driver.find_element(By.CSS_SELECTOR, "[data-testid=file]").send_keys(str(path))
 
 
-def test_all_layers_of_a_file_come_in_at_once(sources: Page, cut: Study, tmp_path: Path) -> None:
+def test_all_layers_of_a_file_come_in_at_once_as_what_they_are(sources: Page, cut: Study, tmp_path: Path) -> None:
     write(tmp_path / "more.gpkg", "swimming_baths", ROOMS)
     write(tmp_path / "more.gpkg", "wards", shapely.buffer(ROOMS, 0.001))
     drop(sources, tmp_path / "more.gpkg")
+    sources.find("[data-testid=layers-form]", "EPSG:4326")
+    Select(sources.find("[aria-label='Use of wards']")).select_by_value("parcels")
+    sources.click("button", "Add 2 layers")
     row = sources.find("tr", "Swimming baths")
     assert [cell.text for cell in row.find_elements(By.TAG_NAME, "td")] == ["Swimming baths", "2", "places", "seats"]
     sources.find("tr", "Wards")
-    assert {layer["id"]: layer["role"] for layer in cut.layers()}.items() >= {
-        ("swimming_baths", "places"),
-        ("wards", "zones"),
-    }
+    roles = {layer["id"]: layer["role"] for layer in cut.layers()}
+    assert (roles["swimming_baths"], roles["wards"]) == ("places", "parcels")
 
 
 @pytest.mark.filterwarnings("ignore:'crs' was not provided")
-def test_a_file_without_a_coordinate_system_changes_nothing(sources: Page, cut: Study, tmp_path: Path) -> None:
+def test_a_file_without_a_coordinate_system_is_asked_about(sources: Page, cut: Study, tmp_path: Path) -> None:
     before = [layer["id"] for layer in cut.layers()]
-    write(tmp_path / "lost.gpkg", "lost", ROOMS, crs=None)
+    to = Transformer.from_crs(4326, 32624, always_xy=True)
+    grid = shapely.transform(ROOMS, lambda xy: np.column_stack(to.transform(xy[:, 0], xy[:, 1])))
+    write(tmp_path / "lost.gpkg", "lost", grid, crs=None)
     drop(sources, tmp_path / "lost.gpkg")
-    sources.find("[role=alert]", "lost.gpkg: The file states no coordinate system")
-    assert [layer["id"] for layer in cut.layers()] == before
+    sources.find(".notice", "The file states no coordinate system")
+    assert [layer["id"] for layer in cut.layers()] == before, "nothing lands before it is known where it lies"
+    sources.type("[aria-label='Coordinate system']", "EPSG:32624")
+    sources.click("button", "Look again")
+    sources.click("button", "Add the layer")
+    sources.find("tr", "Lost")
+    assert shapely.equals_exact(cut.read_layer("lost").geometry, ROOMS, 1e-7).all()
     assert not list(cut.path.parent.glob(".waiting-*")), "nothing is left waiting"
+
+
+def test_only_the_wanted_classes_and_ground_of_an_extract_are_built(page: Page, served: Path) -> None:
+    page.driver.get(f"{page.address}/")
+    page.find("h1", "Awl")
+    drop(page, DATA / "cut.osm.pbf")
+    form = page.find("[data-testid=extract-form]", "turn restrictions")
+    assert "residential" in form.text and "km" in form.text
+    page.settled()
+    colour = "return JSON.stringify(window.awlMap.map.getPaintProperty('streets', 'line-color'))"
+    page.click("button", "service")
+    page.wait(lambda: '["service"]' in page.script(colour), "the class to fade")
+    Select(page.find("[aria-label='Study area']")).select_by_value("box")
+    page.find(".notice", "Click two corners")
+    west, south, east, north = -36.205, 41.287, -36.195, 41.293
+    page.click_map(west, south)
+    page.click_map(east, north)
+    page.find(".notice", "Only what lies inside is built")
+    page.click("button", "Build streets")
+    page.find("h1", "What do we have?")
+    page.find(".prose", "Left out by choice: service")
+    name = page.driver.current_url.split("#/")[1].split("/")[0]
+    graph = Study(served / f"{name}.gpkg").graph
+    assert not graph.tag("highway").equals("service").any() and graph.node_border.any()
+    assert graph.node_lon.min() == pytest.approx(west, abs=1e-4) and graph.node_lat.max() == pytest.approx(
+        north, abs=1e-4
+    )
+    assert page.log() == ""
+
+
+def test_a_layer_is_looked_at_selected_computed_kept_and_put_right(sources: Page, cut: Study) -> None:
+    sources.click("td button", "Zones")
+    sources.find("h1", "Zones")
+    sources.settled()
+    sources.type("[aria-label='Filter in CQL2']", "population > 900")
+    sources.click("button", "Select")
+    zones = cut.read_layer("zones")
+    many = [fid for fid, people in zip(zones.columns["fid"], zones.columns["population"], strict=True) if people > 900]
+    sources.find(".notice", f"{len(many)} of {len(zones)} selected")
+    drawn = (
+        "return window.awlMap.map.getSource('layer').serialize().data.features.filter(f => f.properties.chosen).length"
+    )
+    sources.wait(lambda: sources.script(drawn) == len(many), "the selection on the map")
+    # Clicking one of them on the map takes it out again, in the table too.
+    middle = zones.geometry[zones.columns["fid"].index(many[0])].representative_point()
+    sources.click_map(middle.x, middle.y)
+    sources.find(".notice", f"{len(many) - 1} of {len(zones)} selected")
+    sources.type("[aria-label='Title of the new layer']", "Full zones")
+    sources.click("button", "Keep")
+    sources.find(".notice", f"{len(many) - 1} features are kept as Full zones")
+    assert set(cut.read_layer("full_zones").columns["from_fid"]) == set(many[1:])
+    sources.click("button", "Select nothing")
+    sources.type("[aria-label='Field']", "share_old")
+    sources.type("[aria-label='Expression']", "age_65_plus / population")
+    sources.click("button", "Compute")
+    sources.find(".notice", "share_old has a value in")
+    assert "share_old" in cut.read_layer("zones").columns
+    sources.click("button", "Undo the last change")
+    sources.find(".notice", "Taken back: share_old = age_65_plus / population")
+    assert "share_old" not in cut.read_layer("zones").columns
+    sources.type("[aria-label='Filter in CQL2']", "peeple > 900")
+    sources.click("button", "Select")
+    sources.find("[role=alert]", "There is no field 'peeple'")
 
 
 def test_new_streets_make_the_answers_stale(sources: Page, cut: Study, served: Path) -> None:
@@ -67,8 +142,10 @@ def test_new_streets_make_the_answers_stale(sources: Page, cut: Study, served: P
     sources.settled()
     sources.click(".stage", "Sources")
     stamp = cut.stamp
-    drop(sources, Path(__file__).parents[1] / "data" / "cut.osm.pbf")
+    drop(sources, DATA / "cut.osm.pbf")
+    sources.find("[data-testid=extract-form]", "turn restrictions")
+    sources.click("button", "Build streets")
     sources.wait(lambda: Study(cut.path).stamp != stamp, "the new streets")
     sources.find(".stitch em", "stale")
     sources.click(".stage", "Streets")
-    sources.find(".notice", "Against the build of")
+    sources.find("h2", "Against the build of")

@@ -28,6 +28,11 @@ export function App() {
     return () => window.removeEventListener("hashchange", followAddress);
   }, []);
   const intake = useScreen((screen) => screen.intake);
+  const fetching = useIsFetching();
+  useEffect(() => {
+    // For tests and pictures: the page is at rest when nothing is on its way.
+    document.documentElement.dataset.fetching = String(fetching);
+  }, [fetching]);
   if (study) return <StudyScreen key={study} study={study} />;
   return intake ? <NewStudy intake={intake} /> : <Home />;
 }
@@ -76,7 +81,7 @@ function previewLegend({ incoming, without, area }: Intake): LegendGroup[] {
     { key: "", label: "Main street", swatch: { kind: "line", line: "var(--st-main)" } },
     { key: "", label: "Street, lane", swatch: { kind: "line", line: "var(--st-minor)" } },
     { key: "", label: "Path, track", swatch: { kind: "line", line: "var(--st-path)" } },
-    { key: "", label: "Left out", swatch: { kind: "dash", line: "var(--st-fade)" } },
+    { key: "", label: "Left out", swatch: { kind: "line", line: "var(--st-fade)" } },
   ];
   if (area) rows.push({ key: "", label: "Study area", swatch: { kind: "dash", line: "var(--thread)" } });
   return [{ title: "What came in", rows, note: `${on} of ${incoming.extract?.classes.length ?? 0} classes are wanted.` }];
@@ -94,11 +99,6 @@ function StudyScreen({ study }: { study: string }) {
     staleTime: Infinity,
   });
   const content = useMapContent(overview, streets ?? null);
-  const fetching = useIsFetching();
-  useEffect(() => {
-    // For tests and pictures: the page is at rest when nothing is on its way.
-    document.documentElement.dataset.fetching = String(fetching);
-  }, [fetching]);
   useEffect(() => {
     if (overview) document.title = `Awl: ${overview.title}`;
   }, [overview]);
@@ -140,13 +140,13 @@ function StudyScreen({ study }: { study: string }) {
           ) : overview.bounds ? (
             <>
               <MapView overview={overview} streets={streets ?? null} content={content} onScale={setMetresPerPixel} />
-              <Ticks metresPerPixel={metresPerPixel} />
+              {!overview.drawn && <Ticks metresPerPixel={metresPerPixel} />}
             </>
           ) : (
             <div className="empty-map">The map appears with the first extract.</div>
           )}
         </div>
-        <Legend groups={preview ? previewLegend(preview) : content.groups} metresPerPixel={metresPerPixel} />
+        <Legend groups={preview ? previewLegend(preview) : content.groups} metresPerPixel={overview.drawn ? null : metresPerPixel} />
         <Tray overview={overview} />
       </div>
     </div>

@@ -332,12 +332,12 @@ def _links(
         shape_lat=lat[vertex],
         shape_m=shape_m,
         tags={
-            key: compact(column.take(link_way_row))
+            key: column.take(link_way_row).compact()
             for key in STREET_KEYS
             if (column := raw.way_column(key)).take(link_way_row).present().any()
         },
         node_tags={
-            key: compact(column)
+            key: column.compact()
             for key in JUNCTION_KEYS
             if key in raw.node_tags and (column := _spread(raw.node_tags[key], own_tags)).present().any()
         },
@@ -363,13 +363,6 @@ def _marked_nodes(raw: RawExtract, count: int) -> tuple[NDArray[np.bool_], NDArr
 def _spread(column: Categorical, rows: NDArray[np.int64]) -> Categorical:
     """The column at `rows`, without a value where a row is -1."""
     return Categorical(np.where(rows < 0, -1, column.codes[rows]).astype(np.int32), column.values)
-
-
-def compact(column: Categorical) -> Categorical:
-    """The same column without values that no row has."""
-    used, codes = np.unique(column.codes, return_inverse=True)
-    first = int(used[0] < 0) if len(used) else 0
-    return Categorical((codes - first).astype(np.int32), tuple(column.values[code] for code in used[first:]))
 
 
 def fill_report(report: BuildReport, graph: StreetGraph) -> None:

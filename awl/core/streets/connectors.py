@@ -107,7 +107,7 @@ def detach(graph: StreetGraph) -> StreetGraph:
         shape_lon=graph.shape_lon[vertices],
         shape_lat=graph.shape_lat[vertices],
         shape_m=graph.shape_m[vertices],
-        tags={key: column.take(links) for key, column in graph.tags.items()},
+        tags={key: column.take(links).compact() for key, column in graph.tags.items()},
         node_tags={key: column.take(node_used) for key, column in graph.node_tags.items()},
         costs={key: pair[links] for key, pair in graph.costs.items()},
         restrictions=graph.restrictions.renumbered(link_of, node_of),

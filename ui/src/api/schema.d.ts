@@ -809,7 +809,7 @@ export interface paths {
         put?: never;
         /**
          * Route
-         * @description The way through given points: quickest, shortest, or both side by side.
+         * @description The way through given points: quickest, shortest, of least given cost, or several side by side.
          */
         post: {
             parameters: {
@@ -1476,15 +1476,15 @@ export interface components {
             what_if: string | null;
             /**
              * Waypoints
-             * @description Points to pass in the given order, [[lon, lat], ...] or places.
+             * @description Points to pass in the given order: [[lon, lat], ...], node numbers of the street graph, or places.
              */
-            waypoints: number[][] | components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"];
+            waypoints: number[][] | number[] | components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"];
             /**
              * Measure
-             * @description What is least: time, distance, or a list of both to have them side by side.
+             * @description What is least: time, distance, a cost given with the streets, or a list of them to have them side by side.
              * @default time
              */
-            measure: ("time" | "distance") | ("time" | "distance")[];
+            measure: string | string[];
             /**
              * Order
              * @description Points are passed in the given order.

@@ -1,7 +1,7 @@
 /** The table of a layer: rows are selected here and on the map alike, values of the user's own layers are changed where they stand. */
 import { DataGrid, type GridColDef, type GridRowId } from "@mui/x-data-grid";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useMemo } from "react";
+import { useMemo, useState } from "react";
 import { layerTable, putValue } from "../api/layers";
 import type { Overview } from "../api/own";
 import { figure, words } from "../common/format";
@@ -17,9 +17,12 @@ const MOST_COLUMNS = 40;
 export function LayerTable({ overview, ident, close }: { overview: Overview; ident: string; close: () => void }) {
   const queries = useQueryClient();
   const { chosen, set } = useScreen();
+  const [only, setOnly] = useState(false);
   const info = overview.layers.find(({ id }) => id === ident);
   const { data } = useQuery({ queryKey: ["layer-table", overview.id, ident, info?.added], queryFn: () => layerTable(overview.id, ident), enabled: !!info, staleTime: Infinity });
-  const rows = useMemo(() => rowsOf(data?.columns ?? {}), [data]);
+  const every = useMemo(() => rowsOf(data?.columns ?? {}), [data]);
+  const picked = useMemo(() => new Set(chosen), [chosen]);
+  const rows = only && chosen.length > 0 ? every.filter(({ id }) => picked.has(id)) : every;
   if (!info) return null;
   const own = CHANGEABLE.includes(info.role);
   const fields = Object.entries(info.fields).slice(0, MOST_COLUMNS);
@@ -55,6 +58,11 @@ export function LayerTable({ overview, ident, close }: { overview: Overview; ide
           <span>
             {figure(rows.length)} of {figure(info.count)} rows
           </span>
+          {chosen.length > 0 && (
+            <button className="linkish" aria-pressed={only} onClick={() => setOnly(!only)}>
+              {only ? "All rows" : "Selected rows only"}
+            </button>
+          )}
           <a href={`/studies/${overview.id}/export/layers/${ident}?format=csv`}>CSV</a>
           <button className="linkish" onClick={close}>
             Close
@@ -71,8 +79,12 @@ export function LayerTable({ overview, ident, close }: { overview: Overview; ide
           hideFooter={rows.length <= 100}
           disableColumnMenu
           hideFooterSelectedRowCount
+          checkboxSelection
           rowSelectionModel={{ type: "include", ids: new Set<GridRowId>(chosen) }}
-          onRowClick={({ id }) => set({ chosen: chosen.includes(Number(id)) ? chosen.filter((fid) => fid !== Number(id)) : [...chosen, Number(id)] })}
+          onRowSelectionModelChange={({ type, ids }) => {
+            const named = [...ids].map(Number);
+            set({ chosen: type === "include" ? named : rows.map(({ id }) => id).filter((id) => !ids.has(id)) });
+          }}
           processRowUpdate={save}
           sx={GRID}
         />

@@ -3,7 +3,7 @@ import { figure } from "../common/format";
 import type { LegendGroup, LegendRow } from "../map/content";
 import { useScreen } from "../state/store";
 
-export function Legend({ groups, metresPerPixel }: { groups: LegendGroup[]; metresPerPixel: number }) {
+export function Legend({ groups, metresPerPixel }: { groups: LegendGroup[]; metresPerPixel: number | null }) {
   return (
     <aside className="margin" aria-label="Legend">
       {groups.map((group) => (
@@ -15,7 +15,7 @@ export function Legend({ groups, metresPerPixel }: { groups: LegendGroup[]; metr
           {group.note && <p>{group.note}</p>}
         </section>
       ))}
-      <Scale metresPerPixel={metresPerPixel} />
+      {metresPerPixel !== null && <Scale metresPerPixel={metresPerPixel} />}
     </aside>
   );
 }

@@ -16,13 +16,13 @@ export function MapView({ overview, streets, content, onScale }: Props) {
   const holder = useRef<HTMLDivElement>(null);
   const [scene, setScene] = useState<Scene | null>(null);
   const [styled, setStyled] = useState(0);
-  const { theme, hidden } = useScreen();
-  const { id: study, stamp } = overview;
+  const { theme, hidden, stage } = useScreen();
+  const { id: study, stamp, drawn } = overview;
 
   useEffect(() => {
     if (!holder.current || !overview.bounds) return;
     const [west, south, east, north] = overview.bounds;
-    const made = new Scene(holder.current, study, stamp, hasLayer(overview), [west, south, east, north]);
+    const made = new Scene(holder.current, study, stamp, hasLayer(overview), [west, south, east, north], overview.drawn);
     const report = () => onScale(metresPerPixel(made));
     made.map.on("move", report);
     made.map.on("resize", report);
@@ -52,17 +52,18 @@ export function MapView({ overview, streets, content, onScale }: Props) {
     if (!scene || !styled) return;
     scene.setBands(content.bandCount);
     scene.show(content.overlays);
-    scene.hideBase(hidden);
-  }, [scene, styled, content, hidden]);
+    // Links are lettered where the legend can switch it.
+    scene.hideBase(stage === "streets" && !drawn ? hidden : { ...hidden, "link-numbers": true });
+  }, [scene, styled, content, hidden, stage, drawn]);
 
   useStreets(scene, styled, study, stamp, content.streets);
   usePins(scene, styled, study);
   useClicks(scene, study);
   useDrawing(scene);
-  const label = useScreen((screen) => screen.label) ?? (overview.drawn ? "length" : null);
+  const label = useScreen((screen) => screen.label) ?? (drawn ? "length" : null);
   useEffect(() => {
-    if (scene && styled) scene.letter(study, stamp, label, overview.drawn);
-  }, [scene, styled, study, stamp, label, overview.drawn]);
+    if (scene && styled) scene.letter(study, stamp, label);
+  }, [scene, styled, study, stamp, label]);
   return <div ref={holder} className="map" data-testid="map" />;
 }
 

@@ -3,7 +3,7 @@ import { beforeEach, describe, expect, it } from "vitest";
 import type { Packed } from "../api/packed";
 import { useScreen } from "../state/store";
 import { answerOf, framed, LAYERS, OVERVIEW, question, setTokens, sheetOf, square, TOKENS } from "../testing/fixtures";
-import { middleLimit, useMapContent, type MapContent } from "./content";
+import { lettersOf, middleLimit, useMapContent, type MapContent } from "./content";
 
 const reset = useScreen.getState();
 beforeEach(() => {
@@ -22,6 +22,18 @@ function shown(process: string, inputs: Record<string, unknown>, result: Record<
 
 const rows = (content: MapContent, title: string) => content.groups.find((group) => group.title.startsWith(title))?.rows ?? [];
 const collection = (...features: object[]) => ({ type: "FeatureCollection", features });
+
+it("letters the links of a drawing at their middle, in the direction in which they were drawn", () => {
+  const link = (coordinates: number[][], properties: object) => ({ type: "Feature" as const, properties, geometry: { type: "LineString" as const, coordinates } });
+  const made = lettersOf(
+    { type: "FeatureCollection", features: [link([[0, 0], [2, 0]], { weight: 4 }), link([[0, 2], [0, 0]], { weight: 5 }), link([[0, 0], [1, 1]], { weight: null })] },
+    "weight",
+  );
+  expect(made.features.map(({ geometry, properties }) => [geometry, properties])).toEqual([
+    [{ type: "Point", coordinates: [1, 0] }, { text: 4, angle: -0 }],
+    [{ type: "Point", coordinates: [0, 1] }, { text: 5, angle: 90 }],
+  ]);
+});
 
 describe("an isochrone on the map", () => {
   const inputs = { mode: "walk", places: { layer: "cool_rooms" }, limits: [5, 10], direction: "to" };

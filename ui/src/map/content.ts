@@ -32,6 +32,12 @@ export const CLASS_STEPS = [0, 20, 40, 60, 80, 100];
 export function useMapContent(overview: Overview | undefined, streets: Packed | null): MapContent {
   const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label } = useScreen();
   const looked = useLookedAt(overview, stage === "sources" ? layer : null);
+  const { data: drawnLinks } = useQuery({
+    queryKey: ["layer-features", study, "streets", overview?.stamp],
+    queryFn: () => layerFeatures(study ?? "", "streets"),
+    enabled: !!overview?.drawn,
+    staleTime: Infinity,
+  });
   const { data: cutOff } = useQuery({
     queryKey: ["parts", study, overview?.stamp, mode],
     queryFn: () => cutOffLinks(study ?? "", mode),
@@ -45,6 +51,7 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     const content: MapContent = { overlays: {}, streets: { kind: "plain" }, groups: [], bandCount: 3 };
     if (!overview?.stamp) return content;
     if (overview.drawn) content.overlays.nodes = nodesOf(streets, hidden);
+    if (overview.drawn && drawnLinks && !hidden["link-numbers"]) content.overlays.letters = lettersOf(drawnLinks, label ?? "length");
     if (stage === "sources" && looked) layerShown(content, looked.info, looked.features, chosen, hidden, theme);
     if (stage === "streets") streetsStage(content, overview, streets, hidden, label);
     if (stage === "streets" && cutOff) partsShown(content, overview, mode, cutOff, hidden, theme);
@@ -55,7 +62,22 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     }
     if (!overview.drawn) content.groups.push(ground(overview.layers, stage === "modes"));
     return content;
-  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label]);
+  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks]);
+}
+
+/** An attribute of each link of a drawing, lettered at its middle in the direction in which it was drawn. */
+export function lettersOf(links: FeatureCollection, field: string): FeatureCollection {
+  const features = links.features.flatMap((feature): Feature[] => {
+    const text: unknown = feature.properties?.[field];
+    if (feature.geometry.type !== "LineString" || text === null || text === undefined) return [];
+    const line = feature.geometry.coordinates;
+    const at = Math.floor((line.length - 1) / 2);
+    const [a, b] = [line[at] as number[], line[at + 1] as number[]];
+    const [ax = 0, ay = 0, bx = 0, by = 0] = [a[0], a[1], b[0], b[1]];
+    const angle = (-Math.atan2(by - ay, bx - ax) * 180) / Math.PI;
+    return [{ type: "Feature", properties: { text, angle }, geometry: { type: "Point", coordinates: [(ax + bx) / 2, (ay + by) / 2] } }];
+  });
+  return collection(features);
 }
 
 type Looked = { info: LayerInfo; features: FeatureCollection };
@@ -96,8 +118,8 @@ function layerShown(content: MapContent, info: LayerInfo, features: FeatureColle
 }
 
 /** How parts beyond this rank are drawn and listed: together. */
-const PARTS_APART = 5;
-const PART_INKS = ["var(--place)", "var(--time)", "var(--amount)", "var(--mode)"];
+const PARTS_APART = 4;
+const PART_INKS = ["var(--place)", "var(--time)", "var(--mode)"];
 
 function partsShown(content: MapContent, overview: Overview, mode: string, cutOff: FeatureCollection, hidden: Hidden, theme: Theme): void {
   void theme;

@@ -44,7 +44,7 @@ export function tints(count: number): string[] {
 export const CLASS_WEIGHT: Record<string, number> = {
   motorway: 4, trunk: 3.8, primary: 3.4, secondary: 2.8, tertiary: 2.1, motorway_link: 2, trunk_link: 2, primary_link: 2,
   unclassified: 1.5, residential: 1.3, living_street: 1.2, pedestrian: 1.2, service: 0.9, track: 0.9, footway: 0.8, path: 0.8,
-  cycleway: 0.8, steps: 0.8,
+  cycleway: 0.8, steps: 0.8, connector: 0.8, road: 2,
 };
 const HIDDEN_BELOW: Record<string, number> = { service: 13.5, footway: 13.5, path: 13.5, steps: 13.5, track: 12.5, living_street: 12.5, residential: 12, pedestrian: 12.5, unclassified: 12 };
 

@@ -38,12 +38,12 @@ export class Scene {
   private readonly ready: Promise<void>;
   private readonly forget: () => void;
 
-  constructor(container: HTMLElement, study: string, stamp: string, has: (layer: string) => boolean, bounds: LngLatBoundsLike) {
+  constructor(container: HTMLElement, study: string, stamp: string, has: (layer: string) => boolean, bounds: LngLatBoundsLike, private readonly drawn: boolean) {
     this.map = new MapLibre({
       container,
       style: baseStyle(study, stamp, has),
       bounds,
-      fitBoundsOptions: { padding: 20 },
+      fitBoundsOptions: { padding: drawn ? 56 : 20 },
       attributionControl: false,
       dragRotate: false,
       pitchWithRotate: false,
@@ -84,11 +84,12 @@ export class Scene {
   }
 
   /** Letter links with an attribute; null for their numbers. A drawing is lettered from afar, for there is nothing else to read. */
-  letter(study: string, stamp: string, field: string | null, drawn: boolean): void {
+  letter(study: string, stamp: string, field: string | null): void {
     if (!this.map.getLayer("link-numbers")) return;
     this.map.getSource<VectorTileSource>("names")?.setTiles([tilesOf(study, stamp)("streets") + (field ? `&label=${encodeURIComponent(field)}` : "")]);
     this.map.setLayoutProperty("link-numbers", "text-field", linkLettering(field));
-    for (const [id, zoom] of [["link-numbers", 16], ["node-numbers", 16], ["nodes", 15]] as const) this.map.setLayerZoomRange(id, drawn ? 8 : zoom, 24);
+    for (const [id, zoom] of [["link-numbers", 16], ["node-numbers", 16], ["nodes", 15]] as const) this.map.setLayerZoomRange(id, this.drawn ? 8 : zoom, 24);
+    this.map.setLayoutProperty("node-numbers", "text-allow-overlap", this.drawn);
   }
 
   /** Numbers of the features of the layer under consideration at a point. */

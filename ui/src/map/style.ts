@@ -11,7 +11,7 @@ const SANS = ["AwlSans-Regular"];
 const SANS_MEDIUM = ["AwlSans-Medium"];
 
 /** Sources of answers, empty until one is shown. */
-const OVERLAYS = ["areas", "contours", "contour-names", "zones", "routes", "owned", "places", "ends", "nodes", "layer", "parts", "selection"] as const;
+const OVERLAYS = ["areas", "contours", "contour-names", "zones", "routes", "owned", "places", "ends", "nodes", "layer", "parts", "letters", "selection"] as const;
 export type Overlay = (typeof OVERLAYS)[number];
 
 export const tilesOf = (study: string, stamp: string) => (layer: string) =>
@@ -55,7 +55,7 @@ function layers(has: (layer: string) => boolean): LayerSpecification[] {
     { id: "layer-point", type: "circle", source: "layer", filter: ["==", ["geometry-type"], "Point"], paint: { "circle-radius": ["case", ["get", "chosen"], 7, 5], "circle-color": ["case", ["get", "chosen"], token("--thread"), token("--page")], "circle-stroke-color": ["case", ["get", "chosen"], token("--thread"), token("--place")], "circle-stroke-width": 2 } },
     { id: "layer-names", type: "symbol", source: "layer", minzoom: 13, layout: { "text-field": ["coalesce", ["get", "lettering"], ""], "text-font": SANS_MEDIUM, "text-size": 11.5, "text-offset": [0, 1], "text-anchor": "top", "text-padding": 3 }, paint: { "text-color": token("--ink"), ...halo } },
     { id: "nodes", type: "circle", source: "nodes", minzoom: 15, filter: ["!", ["get", "border"]], paint: { "circle-radius": 3, "circle-color": token("--page"), "circle-stroke-color": token("--ink"), "circle-stroke-width": 1.2 } },
-    { id: "border-nodes", type: "symbol", source: "nodes", filter: ["get", "border"], layout: { "icon-image": "border", "icon-allow-overlap": true } },
+    { id: "border-nodes", type: "symbol", source: "nodes", filter: ["get", "border"], layout: { "icon-image": "border", "icon-allow-overlap": true, "icon-size": ["interpolate", ["linear"], ["zoom"], 12, 0.4, 15.5, 1] } },
     { id: "selection-case", type: "line", source: "selection", paint: { "line-color": token("--page"), "line-width": 6 } },
     { id: "selection", type: "line", source: "selection", paint: { "line-color": token("--thread"), "line-width": 2.6, "line-dasharray": [3, 1.6] } },
     { id: "contour-names", type: "symbol", source: "contour-names", layout: { "symbol-placement": "line", "text-field": ["get", "label"], "text-font": SANS_MEDIUM, "text-size": 11.5, "symbol-spacing": 330, "text-max-angle": 45, "text-padding": 14 }, paint: { "text-color": ["get", "line"], ...halo } },
@@ -67,6 +67,7 @@ function layers(has: (layer: string) => boolean): LayerSpecification[] {
     { id: "places", type: "symbol", source: "places", layout: { "icon-image": ["case", ["get", "used"], "button", "button-out"], "icon-allow-overlap": true, "text-field": ["get", "name"], "text-font": SANS_MEDIUM, "text-size": 12, "text-anchor": "left", "text-offset": [0.95, 0], "text-optional": true, "text-padding": 3 }, paint: { "text-color": token("--ink"), ...halo } },
     { id: "node-numbers", type: "symbol", source: "nodes", minzoom: 16, layout: { "text-field": ["to-string", ["get", "number"]], "text-font": SANS_MEDIUM, "text-size": 11, "text-anchor": "bottom-left", "text-offset": [0.4, -0.2], "text-padding": 1 }, paint: { "text-color": token("--ink"), ...halo } },
     { id: "link-numbers", type: "symbol", source: "names", "source-layer": "streets", minzoom: 16, layout: { "symbol-placement": "line-center", "text-field": linkLettering(null), "text-font": SANS, "text-size": 11, "text-keep-upright": false, "text-padding": 1 }, paint: { "text-color": token("--thread"), ...halo } },
+    { id: "letters", type: "symbol", source: "letters", layout: { "text-field": ["concat", ["to-string", ["get", "text"]], " \u203a"], "text-font": SANS_MEDIUM, "text-size": 13, "text-rotate": ["get", "angle"], "text-rotation-alignment": "map", "text-allow-overlap": true }, paint: { "text-color": token("--thread"), ...halo } },
     { id: "ends", type: "circle", source: "ends", paint: { "circle-radius": 5, "circle-color": token("--page"), "circle-stroke-color": token("--warn"), "circle-stroke-width": 2 } },
   ];
   const own = new Set<string>([...OVERLAYS, "names"]);

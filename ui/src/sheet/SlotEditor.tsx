@@ -190,9 +190,11 @@ function PlaceEditor({ block, name, overview, value, put }: Props & { value: unk
           {points.features.map((feature, i) => (
             <li key={i}>
               {feature.properties.name ?? `point ${i + 1}`}{" "}
-              <span className="faint">
-                {feature.geometry.coordinates[1].toFixed(5)}, {feature.geometry.coordinates[0].toFixed(5)}
-              </span>{" "}
+              {!overview.drawn && (
+                <span className="faint">
+                  {feature.geometry.coordinates[1].toFixed(5)}, {feature.geometry.coordinates[0].toFixed(5)}{" "}
+                </span>
+              )}
               <button
                 className="linkish"
                 aria-label={`Remove ${feature.properties.name ?? `point ${i + 1}`}`}

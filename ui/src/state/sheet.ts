@@ -1,7 +1,7 @@
 /** The sheet of a study: saved at once on every change, questions run as jobs, answers kept by the server. */
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback } from "react";
-import { fetchJson, ProblemError, sendJson, type Results } from "../api/client";
+import { fetchJson, sendJson, type Results } from "../api/client";
 import {
   follow,
   getSheet,
@@ -44,14 +44,7 @@ export const useAnswer = (study: string | null, question: string | null) =>
   useQuery({
     queryKey: ["answer", study, question],
     enabled: study !== null && question !== null,
-    queryFn: async () => {
-      try {
-        return await fetchJson<Answer>(`/studies/${study}/answers/${encodeURIComponent(question ?? "")}`);
-      } catch (error) {
-        if (error instanceof ProblemError && error.problem.status === 404) return null;
-        throw error;
-      }
-    },
+    queryFn: () => fetchJson<Answer | null>(`/studies/${study}/answers/${encodeURIComponent(question ?? "")}`),
   });
 
 /** JSON with sorted keys: equal questions give equal text. */
