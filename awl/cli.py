@@ -267,15 +267,14 @@ def info(study_path: Path, as_json: bool) -> None:
 
 def _value(text: str) -> Any:
     """A value of `--set`: JSON where it is JSON, `5,10,15` as a list of numbers, text otherwise."""
-    try:
-        return json.loads(text)
-    except ValueError:
-        pass
-    try:
-        numbers = [float(part) for part in text.split(",")]
-    except ValueError:
-        return text
-    return numbers if len(numbers) > 1 else numbers[0]
+    for written in (text, f"[{text}]"):
+        try:
+            value = json.loads(written)
+        except ValueError:
+            continue
+        if written is text or all(isinstance(one, int | float) for one in value):
+            return value
+    return text
 
 
 def _settings(pairs: tuple[str, ...]) -> dict[str, Any]:

@@ -79,7 +79,14 @@ def questions() -> list[Row]:
 
 def main(large: bool) -> None:
     """Measure and print."""
-    rows = [*reading_xml(), *reading_pbf(0, 5), *reading_pbf(1_000_000, 3), *storing(1_000_000), *joining(300_000)]
+    rows = [
+        *reading_xml(),
+        *reading_pbf(0, 5),
+        *reading_pbf(1_000_000, 3),
+        *storing(0),
+        *storing(1_000_000),
+        *joining(300_000),
+    ]
     if large:
         rows += [*reading_pbf(5_000_000, 1), *storing(5_000_000)]
     graph, _ = build_graph(osm_pbf.read(DEMO / "data" / "ferrow.osm.pbf"))

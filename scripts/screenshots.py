@@ -6,6 +6,8 @@ import sys
 import tempfile
 from pathlib import Path
 
+from selenium.webdriver.support.ui import Select
+
 from awl.cli import DEMO, make_demo
 from tests.browser.chromium import Page, browser, server
 
@@ -30,6 +32,15 @@ def pictures(page: Page, folder: Path) -> None:
     page.script("window.awlMap.map.jumpTo({center: [-36.1975, 41.2925], zoom: 15.8})")
     page.settled()
     page.picture(folder / "streets.png")
+    page.open("ferrow/sources")
+    page.click("td button", "Zones")
+    page.find("h1", "Zones")
+    page.settled()
+    page.type("[aria-label='Filter in CQL2']", "age_65_plus > 300")
+    page.click("button", "Select")
+    page.find(".notice", "selected")
+    page.settled()
+    page.picture(folder / "layer.png")
     page.open("ferrow/sheet")
     page.click(".block .number", "1")
     page.script("window.awlMap.map.jumpTo({center: [-36.197, 41.2915], zoom: 13.4})")
@@ -66,6 +77,35 @@ def pictures(page: Page, folder: Path) -> None:
     page.picture(folder / "handout.png")
 
 
+def extract(page: Page, folder: Path) -> None:
+    """A map extract that waits to be built, and the parts of the streets that are."""
+    page.driver.get(f"{page.address}/")
+    page.find("h1", "Awl")
+    page.find("[data-testid=file]").send_keys(str(DEMO / "data" / "ferrow.osm.pbf"))
+    page.find("[data-testid=extract-form]", "ways are streets")
+    page.settled()
+    for name in ("track", "path", "service"):
+        page.click("button", name)
+    Select(page.find("[aria-label='Study area']")).select_by_value("outline")
+    for corner in (
+        (-36.235, 41.28),
+        (-36.17, 41.28),
+        (-36.165, 41.315),
+        (-36.2, 41.325),
+        (-36.235, 41.315),
+        (-36.235, 41.28),
+    ):
+        page.click_map(*corner)
+    page.find(".notice", "Only what lies inside")
+    page.settled()
+    page.picture(folder / "extract.png")
+    page.click("button", "Leave it")
+    page.open("ferrow/streets")
+    page.click("[role=tab]", "Drive")
+    page.settled()
+    page.picture(folder / "parts.png")
+
+
 def lines(page: Page, folder: Path) -> None:
     """A street register that waits to become a street graph."""
     page.driver.get(f"{page.address}/")
@@ -82,6 +122,7 @@ def main(folder: Path) -> None:
         make_demo(Path(studies))
         with server(Path(studies)) as address, browser(address) as page:
             pictures(page, folder)
+            extract(page, folder)
             lines(page, folder)
 
 

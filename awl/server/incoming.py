@@ -220,8 +220,12 @@ def look(token: str) -> Response:
 
 @api.get("/incoming/<token>/preview")
 def preview(token: str) -> Response:
-    """The streets of a waiting extract, one multi-line feature per class, to be drawn before anything is built."""
+    """The streets of a waiting extract, a multi-line feature per class, or the shapes of waiting layers, to be looked at."""
+    known_parameters("crs")
     waiting = _waiting(token)
+    if not intake.is_extract(waiting.name):
+        layers = inspect.preview_layers(waiting, waiting.name, request.args.get("crs") or None)
+        return reply(geojson.collection(Layer(layers, {})))
     highway, lines = inspect.preview(inspect.read_extract(waiting, waiting.name))
     shapes = [shapely.multilinestrings(lines[highway.equals(value)].tolist()) for value in highway.values]
     return reply(geojson.collection(Layer(np.array(shapes, dtype=object), {"class": list(highway.values)})))

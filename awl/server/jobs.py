@@ -42,6 +42,8 @@ class Job:
     result: Any = None
     error: AwlError | None = None
     progress: Progress = field(default_factory=Progress)
+    over: threading.Event = field(default_factory=threading.Event)
+    """Set when nothing of it runs any more."""
 
     def info(self, base: str) -> dict[str, Any]:
         """OGC API Processes `statusInfo`."""
@@ -95,6 +97,7 @@ class Jobs:
 
         def run() -> None:
             if job.status == "dismissed":
+                job.over.set()
                 return
             job.status, job.started, began[0] = "running", now(), time.monotonic()
             try:
@@ -110,6 +113,7 @@ class Jobs:
                 job.error = AwlError("Awl failed at this; the fault is logged", status=500, kind="internal")
                 job.status, job.message = "failed", job.error.detail
             job.finished = now()
+            job.over.set()
 
         with self._lock:
             self._jobs[job.id] = job

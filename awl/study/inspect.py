@@ -25,6 +25,7 @@ from awl.study.line_fields import guess, streets_of
 
 PREVIEW_VERTICES = 250_000
 """Vertices of a preview; larger networks are drawn with simplified lines."""
+PREVIEW_FEATURES = 20_000
 CRS_KINDS = ("crs-missing", "crs-wrong", "crs-unknown")
 COMMON = ("EPSG:4326", "EPSG:3857")
 
@@ -258,6 +259,29 @@ def preview(raw: RawExtract) -> tuple[Categorical, NDArray[np.object_]]:
         extent = max(float(np.ptp(xy[:, 0])), float(np.ptp(xy[:, 1])))
         lines = shapely.simplify(lines, extent / 3000, preserve_topology=False)
     return highway.take(keep), lines[keep]
+
+
+def preview_layers(path: Path, source: str, crs: str | None = None) -> NDArray[np.object_]:
+    """Shapes (degrees) of the layers of a file whose place is known, as many as a screen can show."""
+    if (ready := _ready_graph(path, source, crs)) is not None:
+        return ready.lines()[:PREVIEW_FEATURES]
+    several = Path(source).suffix.lower() in intake.VECTOR_ENDINGS
+    found = [np.zeros(0, object)]
+    for name in list(vector.layers(path, source)) if several else [None]:
+        try:
+            shapes = intake.features(path, source, name, crs)[0].geometry[:PREVIEW_FEATURES]
+        except AwlError as error:
+            if error.kind not in CRS_KINDS:
+                raise
+            continue
+        found.append(shapes[~(shapely.is_missing(shapes) | shapely.is_empty(shapes))])
+    shapes = np.concatenate(found)
+    box = shapely.total_bounds(shapes)
+    return (
+        np.asarray(shapely.simplify(shapes, float(np.nanmax(box[2:] - box[:2])) / 3000), object)
+        if len(shapes)
+        else shapes
+    )
 
 
 def _vertex_rows(raw: RawExtract, ways: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

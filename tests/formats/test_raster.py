@@ -24,7 +24,7 @@ def test_values_between_cells_are_those_of_an_independent_interpolation():
     lon, lat = rng.uniform(west + 0.01, east - 0.01, 20), rng.uniform(south + 0.01, north - 0.01, 20)
     with rasterio.open(ELEVATION) as stream:
         x, y = Transformer.from_crs(4326, stream.crs, always_xy=True).transform(lon, lat)
-        column, row = ~stream.transform * (x, y)
+        column, row = ~stream.transform @ (x, y)
         expected = map_coordinates(stream.read(1).astype(float), [row - 0.5, column - 0.5], order=1)
     assert grid.at(lon, lat) == pytest.approx(expected, abs=0.01)
     assert np.isnan(grid.at(np.array([east + 1]), np.array([north]))).all()
@@ -74,7 +74,7 @@ def made(path, transform=None, crs="EPSG:32625", values=None, **more):
 BAD = {
     "no system": ({"crs": None}, "states no coordinate system", "crs-missing"),
     "a wrong system": ({"crs": "EPSG:4326"}, "do not fit the coordinate system", "crs-wrong"),
-    "turned": ({"transform": from_origin(399000, 4573500, 25, 25) * rasterio.Affine.rotation(20)}, "rotated", ""),
+    "turned": ({"transform": from_origin(399000, 4573500, 25, 25) @ rasterio.Affine.rotation(20)}, "rotated", ""),
     "nothing in it": ({"nodata": 7.0, "values": np.full((3, 4), 7.0, "float32")}, "No cell .* holds a value", ""),
 }
 

@@ -1,6 +1,7 @@
 /** The frame: thread above, page at the left, map with its margin, tray below. */
 import { useIsFetching, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
+import { boundsOf } from "./api/incoming";
 import { streetArrays } from "./api/own";
 import { IntakeForm } from "./intake/IntakeForm";
 import { PreviewMap } from "./intake/PreviewMap";
@@ -40,6 +41,7 @@ export function App() {
 /** A file that is to begin a study, and the map of what is in it. */
 function NewStudy({ intake }: { intake: Intake }) {
   const [metresPerPixel, setMetresPerPixel] = useState(5);
+  const drawable = boundsOf(intake.incoming) !== null;
   useEffect(() => {
     document.title = "Awl: a new study";
   }, []);
@@ -59,16 +61,16 @@ function NewStudy({ intake }: { intake: Intake }) {
       </main>
       <div className="work">
         <div className="map-frame">
-          {intake.incoming.kind === "extract" ? (
+          {drawable ? (
             <>
               <PreviewMap intake={intake} onScale={setMetresPerPixel} />
               <Ticks metresPerPixel={metresPerPixel} />
             </>
           ) : (
-            <div className="empty-map">The map appears when the streets are built.</div>
+            <div className="empty-map">The map appears when it is known where the coordinates lie.</div>
           )}
         </div>
-        {intake.incoming.kind === "extract" ? <Legend groups={previewLegend(intake)} metresPerPixel={metresPerPixel} /> : <aside className="margin" />}
+        {drawable ? <Legend groups={previewLegend(intake)} metresPerPixel={metresPerPixel} /> : <aside className="margin" />}
       </div>
     </div>
   );
@@ -76,6 +78,14 @@ function NewStudy({ intake }: { intake: Intake }) {
 
 /** What the map of a waiting extract shows. */
 function previewLegend({ incoming, without, area }: Intake): LegendGroup[] {
+  if (!incoming.extract) {
+    const kinds = new Set(incoming.layers.map(({ geometry }) => geometry));
+    const rows: LegendGroup["rows"] = [];
+    if (incoming.graph ?? kinds.has("line")) rows.push({ key: "", label: "Line", swatch: { kind: "line", line: "var(--st-minor)" } });
+    if (kinds.has("polygon")) rows.push({ key: "", label: "Polygon", swatch: { kind: "area", fill: "var(--place-wash)", line: "var(--st-minor)" } });
+    if (kinds.has("point")) rows.push({ key: "", label: "Point", swatch: { kind: "circle" } });
+    return [{ title: "What came in", rows, note: "As it lies on the ground, before anything is joined." }];
+  }
   const on = (incoming.extract?.classes.length ?? 0) - without.length;
   const rows: LegendGroup["rows"] = [
     { key: "", label: "Main street", swatch: { kind: "line", line: "var(--st-main)" } },
@@ -123,7 +133,7 @@ function StudyScreen({ study }: { study: string }) {
   }
   if (!overview) return null;
   const Page = PAGES[stage];
-  const preview = stage === "sources" && intake?.incoming.kind === "extract" ? intake : null;
+  const preview = stage === "sources" && intake && boundsOf(intake.incoming) ? intake : null;
   return (
     <div className="app">
       <Thread overview={overview} sheet={sheet} />

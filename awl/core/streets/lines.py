@@ -10,6 +10,7 @@ line, joins only where both have the same level. All steps are searches in trees
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -140,14 +141,17 @@ def _meetings(
     flat: NDArray[np.object_], tree: shapely.STRtree, level: Ints, tolerance_m: float, report: JoinReport
 ) -> tuple[Ints, Floats, Floats]:
     """Where vertices must be put: row of the line, distance along it, and the place (k, 2)."""
+    ends = _ends_of(flat)
     a, b = tree.query(flat, predicate="intersects")
     once = a < b
     a, b = a[once], b[once]
-    points, pair = _points_of(shapely.intersection(flat[a], flat[b]))
+    plain = _meet_at_ends_alone(flat, ends, a, b)
+    a, b = a[~plain], b[~plain]
+    points, pair = _points_of(_intersections(flat, a, b))
     a, b = a[pair], b[pair]
     # A crossing within the tolerance of an end is that end: a line drawn a little too far leaves no spur.
-    points, end_a = _drawn_to_end(flat[a], points, tolerance_m)
-    points, end_b = _drawn_to_end(flat[b], points, tolerance_m)
+    points, end_a = _drawn_to_end(ends[a], points, tolerance_m)
+    points, end_b = _drawn_to_end(ends[b], points, tolerance_m)
     same = level[a] == level[b]
     joins = (end_a & end_b) | same
     report.kept_apart = int((~joins).sum())
@@ -159,6 +163,35 @@ def _meetings(
     spot = np.concatenate([points[joins], points[joins], loose_spot, own_spot])
     along = shapely.line_locate_point(flat[line], shapely.points(spot)) if len(line) else np.zeros(0)
     return line, along, spot
+
+
+def _ends_of(flat: NDArray[np.object_]) -> Floats:
+    """First and last vertex of each line (m, 2, 2)."""
+    return np.stack([shapely.get_coordinates(shapely.get_point(flat, k)) for k in (0, -1)], axis=1)
+
+
+def _intersections(flat: NDArray[np.object_], a: Ints, b: Ints) -> NDArray[np.object_]:
+    """Where pairs of lines meet, in threads: GEOS releases the interpreter lock."""
+    with ThreadPoolExecutor(2) as pool:
+        blocks = np.array_split(np.arange(len(a)), max(1, len(a) // 20_000))
+        found = list(pool.map(lambda rows: shapely.intersection(flat[a[rows]], flat[b[rows]]), blocks))
+    return np.concatenate(found)
+
+
+def _meet_at_ends_alone(flat: NDArray[np.object_], ends: Floats, a: Ints, b: Ints) -> NDArray[np.bool_]:
+    """Pairs of straight lines that share an end and are not in line: there is nothing else where they could meet.
+
+    Most pairs are of this kind, and need no intersection computed: the vertex is there.
+    """
+    straight = shapely.get_num_points(flat) == 2
+    run = ends[:, 1] - ends[:, 0]
+    across = run[a, 0] * run[b, 1] - run[a, 1] * run[b, 0]
+    apart = np.abs(across) > 1e-6 * np.hypot(*run[a].T) * np.hypot(*run[b].T)
+    shared = np.zeros(len(a), bool)
+    for i in (0, 1):
+        for k in (0, 1):
+            shared |= (ends[a, i] == ends[b, k]).all(axis=1)
+    return straight[a] & straight[b] & apart & shared
 
 
 def _points_of(shapes: NDArray[np.object_]) -> tuple[Floats, Ints]:
@@ -173,9 +206,9 @@ def _points_of(shapes: NDArray[np.object_]) -> tuple[Floats, Ints]:
     return np.concatenate(points), np.concatenate(rows)
 
 
-def _drawn_to_end(lines: NDArray[np.object_], points: Floats, tolerance_m: float) -> tuple[Floats, NDArray[np.bool_]]:
-    """Points (k, 2) moved to the end of their line where it is near, and which of them are at an end."""
-    ends = np.stack([shapely.get_coordinates(shapely.get_point(lines, k)) for k in (0, -1)])
+def _drawn_to_end(own_ends: Floats, points: Floats, tolerance_m: float) -> tuple[Floats, NDArray[np.bool_]]:
+    """Points (k, 2) moved to the near one of the ends (k, 2, 2) of their line, and which of them are at an end."""
+    ends = np.moveaxis(own_ends, 1, 0)
     away = np.hypot(*np.moveaxis(ends - points, -1, 0))
     nearest = away.argmin(axis=0)
     near = away.min(axis=0, initial=np.inf) <= max(tolerance_m, SAME_M)
@@ -192,7 +225,15 @@ def _loose_ends(
     count = len(flat)
     ends = np.concatenate([shapely.get_point(flat, k) for k in (0, -1)])
     owner = np.tile(np.arange(count), 2)
-    end, other = tree.query(ends, predicate="dwithin", distance=tolerance_m)
+    # An end that another end of its level shares is met already.
+    place = np.column_stack([shapely.get_coordinates(ends), level[owner]])
+    order = np.lexsort(place.T)
+    same = (place[order[1:]] == place[order[:-1]]).all(axis=1) & (owner[order[1:]] != owner[order[:-1]])
+    lone = np.ones(2 * count, bool)
+    lone[order[1:][same]] = lone[order[:-1][same]] = False
+    alone = np.flatnonzero(lone)
+    end, other = tree.query(ends[alone], predicate="dwithin", distance=tolerance_m)
+    end = alone[end]
     foreign = (other != owner[end]) & (level[other] == level[owner[end]])
     end, other = end[foreign], other[foreign]
     gap = shapely.distance(ends[end], flat[other])
@@ -249,7 +290,7 @@ def _with_vertices(flat: NDArray[np.object_], line: Ints, along: Floats, spot: F
 
 def _every_pass(flat: NDArray[np.object_], line: Ints, along: Floats, spot: Floats) -> tuple[Ints, Floats, Floats]:
     """For lines that cross themselves, the further distances at which they pass the same place."""
-    crossing = np.flatnonzero(~shapely.is_simple(flat[line])) if len(line) else np.zeros(0, np.int64)
+    crossing = np.flatnonzero(~shapely.is_simple(flat)[line])
     more: list[tuple[int, float, Floats]] = []
     for k in crossing.tolist():
         xy = shapely.get_coordinates(flat[line[k]])

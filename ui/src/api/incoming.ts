@@ -20,6 +20,7 @@ export type IncomingLayer = {
   name: string | null;
   geometry: "point" | "line" | "polygon" | "mixed" | "empty" | "raster";
   count: number;
+  bounds?: [number, number, number, number] | null;
   crs: string | null;
   fields: Record<string, string[]>;
   types?: Record<string, string>;
@@ -52,6 +53,7 @@ export type ReadyGraph = {
   nodes?: number;
   links?: number;
   length_km?: number;
+  bounds?: [number, number, number, number];
   problem?: string;
   weights?: string[];
   candidates?: string[];
@@ -85,7 +87,19 @@ export type LayerChoice = { name: string | null; role: string; crs: string | nul
 export const receive = (file: File, study: string | null, onProgress: (share: number) => void) =>
   sendFile<Incoming>(`/incoming?name=${encodeURIComponent(file.name)}${study ? `&study=${study}` : ""}`, file, onProgress);
 export const lookAgain = (token: string, study: string | null, crs: string) => sendJson<Incoming>(`/incoming/${token}/look`, "POST", { study, crs });
-export const previewOf = (token: string) => fetchJson<FeatureCollection>(`/incoming/${token}/preview`);
+export const previewOf = (token: string, crs: string | null) =>
+  fetchJson<FeatureCollection>(`/incoming/${token}/preview${crs ? `?crs=${encodeURIComponent(crs)}` : ""}`);
+
+/** The ground a file covers, as far as it is known; what can be drawn of it. */
+export function boundsOf({ extract, graph, layers, kind }: Incoming): [number, number, number, number] | null {
+  if (extract) return extract.bounds;
+  if (graph) return graph.bounds ?? null;
+  const boxes = kind === "raster" ? [] : layers.flatMap(({ bounds }) => (bounds ? [bounds] : []));
+  if (boxes.length === 0) return null;
+  const least = (i: 0 | 1) => Math.min(...boxes.map((box) => box[i]));
+  const most = (i: 2 | 3) => Math.max(...boxes.map((box) => box[i]));
+  return [least(0), least(1), most(2), most(3)];
+}
 export const areaOfFile = (file: File) => sendFile<Area>(`/incoming/area?name=${encodeURIComponent(file.name)}`, file, () => undefined);
 export const buildStreets = (token: string, words: StreetWords) => sendJson<JobInfo>(`/incoming/${token}/streets`, "POST", words);
 export const addLayers = (token: string, study: string, layers: LayerChoice[]) => sendJson<JobInfo>(`/incoming/${token}/layers`, "POST", { study, layers });

@@ -20,7 +20,7 @@ const USES: Record<string, string[]> = {
 export function LayersForm({ incoming, study, onDone, onClose }: FormProps) {
   const { set } = useScreen();
   const [roles, setRoles] = useState<Record<string, string>>({});
-  const [crs, setCrs] = useState<string | null>(null);
+  const crs = useScreen((screen) => screen.intake?.crs ?? null);
   const [asLines, setAsLines] = useState<IncomingLayer | null>(null);
   const { state, problem, setProblem, add } = useBuild(incoming, onDone);
   const key = (layer: IncomingLayer) => layer.name ?? incoming.name;
@@ -35,9 +35,8 @@ export function LayersForm({ incoming, study, onDone, onClose }: FormProps) {
     setProblem(null);
     try {
       const again = await lookAgain(incoming.token, study, system);
-      setCrs(system);
       const now = useScreen.getState().intake;
-      if (now) set({ intake: { ...now, incoming: again } });
+      if (now) set({ intake: { ...now, incoming: again, crs: system } });
     } catch (error) {
       setProblem(message(error));
     }

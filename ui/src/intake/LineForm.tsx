@@ -43,7 +43,7 @@ export function LineForm({ incoming, study, onDone, onClose, only, crs }: FormPr
   };
   return (
     <section className="line-form" aria-label="Lines to streets" data-testid="line-form">
-      <h2>Lines to streets</h2>
+      <h1>Lines to streets</h1>
       <p className="prose">
         <b>{incoming.name}</b> holds {figure(layer.count)} lines, {figure(layer.length_km ?? 0, 1)} km. By length, {share(layer, "street_class")} have a class Awl
         knows, {share(layer, "speed")} a speed, {share(layer, "name")} a name, {share(layer, "direction")} say their direction.

@@ -1,9 +1,9 @@
-/** The streets of a waiting extract: what is off is faded, what lies outside the study area is veiled. */
+/** What is in a waiting file: classes that are off are faded, what lies outside the study area is veiled. */
 import { useQuery } from "@tanstack/react-query";
 import type { Feature, FeatureCollection, Position } from "geojson";
 import { Map as MapLibre, type ExpressionSpecification, type GeoJSONSource } from "maplibre-gl";
 import { useEffect, useRef, useState } from "react";
-import { previewOf, type Area } from "../api/incoming";
+import { boundsOf, previewOf, type Area } from "../api/incoming";
 import { drawArea } from "../map/drawing";
 import { CLASS_WEIGHT, token } from "../map/look";
 import { exposeMap } from "../map/scene";
@@ -17,8 +17,9 @@ export function PreviewMap({ intake, onScale }: Props) {
   const [map, setMap] = useState<MapLibre | null>(null);
   const { theme, drawing, set } = useScreen();
   const { incoming, without, area } = intake;
-  const bounds = incoming.extract?.bounds;
-  const { data: streets } = useQuery({ queryKey: ["preview", incoming.token], queryFn: () => previewOf(incoming.token), staleTime: Infinity, gcTime: 0 });
+  const crs = intake.crs ?? null;
+  const bounds = boundsOf(incoming);
+  const { data: streets } = useQuery({ queryKey: ["preview", incoming.token, crs], queryFn: () => previewOf(incoming.token, crs), staleTime: Infinity, gcTime: 0 });
 
   useEffect(() => {
     if (!holder.current || !bounds) return;
@@ -44,17 +45,19 @@ export function PreviewMap({ intake, onScale }: Props) {
     };
     // One map per file and theme; bounds do not change for a file.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [incoming.token, theme]);
+  }, [incoming.token, crs, theme]);
 
   useEffect(() => {
     if (!map || !streets) return;
     map.addSource("streets", { type: "geojson", data: streets, tolerance: 0.5 });
     map.addSource("veil", { type: "geojson", data: EMPTY });
-    map.addLayer({ id: "streets", type: "line", source: "streets", layout: { "line-cap": "round", "line-join": "round" } });
+    map.addLayer({ id: "ground-fill", type: "fill", source: "streets", filter: ["==", ["geometry-type"], "Polygon"], paint: { "fill-color": token("--place"), "fill-opacity": 0.1 } });
+    map.addLayer({ id: "spots", type: "circle", source: "streets", filter: ["==", ["geometry-type"], "Point"], paint: { "circle-radius": 3.5, "circle-color": token("--page"), "circle-stroke-color": token("--place"), "circle-stroke-width": 1.6 } });
+    map.addLayer({ id: "streets", type: "line", source: "streets", filter: ["!=", ["geometry-type"], "Point"], layout: { "line-cap": "round", "line-join": "round" } });
     map.addLayer({ id: "veil", type: "fill", source: "veil", filter: ["==", ["get", "veil"], true], paint: { "fill-color": token("--ground"), "fill-opacity": 0.78 } });
     map.addLayer({ id: "edge", type: "line", source: "veil", filter: ["!=", ["get", "veil"], true], paint: { "line-color": token("--thread"), "line-width": 2, "line-dasharray": [3, 1.6] } });
     return () => {
-      for (const id of ["edge", "veil", "streets"]) if (map.getLayer(id)) map.removeLayer(id);
+      for (const id of ["edge", "veil", "streets", "spots", "ground-fill"]) if (map.getLayer(id)) map.removeLayer(id);
       for (const id of ["veil", "streets"]) if (map.getSource(id)) map.removeSource(id);
     };
   }, [map, streets]);

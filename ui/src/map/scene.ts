@@ -86,10 +86,16 @@ export class Scene {
   /** Letter links with an attribute; null for their numbers. A drawing is lettered from afar, for there is nothing else to read. */
   letter(study: string, stamp: string, field: string | null): void {
     if (!this.map.getLayer("link-numbers")) return;
-    this.map.getSource<VectorTileSource>("names")?.setTiles([tilesOf(study, stamp)("streets") + (field ? `&label=${encodeURIComponent(field)}` : "")]);
-    this.map.setLayoutProperty("link-numbers", "text-field", linkLettering(field));
-    for (const [id, zoom] of [["link-numbers", 16], ["node-numbers", 16], ["nodes", 15]] as const) this.map.setLayerZoomRange(id, this.drawn ? 8 : zoom, 24);
-    this.map.setLayoutProperty("node-numbers", "text-allow-overlap", this.drawn);
+    // A fresh style letters numbers already; fetching its tiles again would double the work.
+    const names = this.map.getSource<VectorTileSource>("names");
+    const tiles = tilesOf(study, stamp)("streets") + (field ? `&label=${encodeURIComponent(field)}` : "");
+    if (names && names.tiles[0] !== tiles) {
+      names.setTiles([tiles]);
+      this.map.setLayoutProperty("link-numbers", "text-field", linkLettering(field));
+    }
+    if (!this.drawn) return;
+    for (const id of ["node-numbers", "nodes"]) this.map.setLayerZoomRange(id, 8, 24);
+    this.map.setLayoutProperty("node-numbers", "text-allow-overlap", true);
   }
 
   /** Numbers of the features of the layer under consideration at a point. */

@@ -19,7 +19,7 @@ export type Picking = { question: string; slot: string } | null;
 export type Theme = "light" | "dark";
 
 /** A file under consideration, and what of it is wanted: what is off is off for good. */
-export type Intake = { incoming: Incoming; without: string[]; area: Area | null };
+export type Intake = { incoming: Incoming; without: string[]; area: Area | null; crs?: string };
 /** What is being drawn on the map. */
 export type Drawing = { kind: "box" | "outline"; done: (area: Polygon) => void } | null;
 
