@@ -12,6 +12,7 @@ from typing import Any
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 
 from awl.core.modes.network import Network
 from awl.core.modes.turning import movements as turns_of
@@ -40,16 +41,29 @@ def tables(network: Network) -> dict[str, str]:
 
 
 def nodes(network: Network) -> str:
-    """`node.csv`: every node that a usable link touches; `node_type` is `border` where a street was cut."""
+    """`node.csv`: every node that a usable link touches; `node_type` is `border` where a street was cut.
+
+    A node that the mode cannot pass stands twice, once for each street that ends at it; `node_type` is `barrier`.
+    """
     graph = network.graph
     used = np.unique(np.concatenate([graph.link_from[network.usable], graph.link_to[network.usable]])).tolist()
+    shut = np.isin(graph.node_lon + 1j * graph.node_lat, _twins(network))
+    kinds = np.where(graph.node_border, "border", np.where(shut, "barrier", "")).tolist()
     tags = {graph_tables.field_of(key): column.decode() for key, column in graph.node_tags.items()}
     rows = (
-        (graph.node_number[i], round(graph.node_lon[i], 8), round(graph.node_lat[i], 8), "border" if graph.node_border[i] else "",
+        (graph.node_number[i], round(graph.node_lon[i], 8), round(graph.node_lat[i], 8), kinds[i],
          graph.node_id[i] or None, *(values[i] for values in tags.values()))
         for i in used
     )  # fmt: skip
     return csv_table.write((*NODE_FIELDS, *tags), rows)
+
+
+def _twins(network: Network) -> NDArray[np.complex128]:
+    """Places of the nodes that stand twice."""
+    graph = network.graph
+    spot = graph.node_lon + 1j * graph.node_lat
+    distinct, times = np.unique(spot[graph.node_tag("barrier").present()], return_counts=True)
+    return np.asarray(distinct[times > 1])
 
 
 def links(network: Network) -> str:

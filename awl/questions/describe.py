@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
-from awl.core.modes.mode import SHIPPED
+from awl.core.modes.mode import SHIPPED, Mode
 from awl.questions.base import Json, Question
 
 
@@ -20,8 +21,8 @@ def process_summary(question: type[Question]) -> Json:
     }
 
 
-def process_description(question: type[Question]) -> Json:
-    """The whole process: inputs, outputs, and under `x-awl` the sentence with its words."""
+def process_description(question: type[Question], modes: Iterable[Mode] = SHIPPED.values()) -> Json:
+    """The whole process: inputs, outputs, and under `x-awl` the sentence with its words; `modes` are those of the study."""
     schema = question.Inputs.model_json_schema(by_alias=True, ref_template="#/components/schemas/{model}")
     required = set(schema.get("required", []))
     definitions = schema.get("$defs", {})
@@ -42,10 +43,10 @@ def process_description(question: type[Question]) -> Json:
         "summary": {"title": "summary", "description": "Key figures", "schema": {"type": "object"}},
         "doubts": {"title": "doubts", "description": "What to know before trusting it", "schema": {"type": "array"}},
     }
-    return {**process_summary(question), "inputs": inputs, "outputs": outputs, "x-awl": sentence(question)}
+    return {**process_summary(question), "inputs": inputs, "outputs": outputs, "x-awl": sentence(question, modes)}
 
 
-def sentence(question: type[Question]) -> Json:
+def sentence(question: type[Question], modes: Iterable[Mode] = SHIPPED.values()) -> Json:
     """Opening words, templates and slots of a question's sentence."""
     slots = {}
     for name, info in question.Inputs.model_fields.items():
@@ -54,7 +55,7 @@ def sentence(question: type[Question]) -> Json:
             key = info.alias or name
             default: Any = info.get_default(call_default_factory=True)
             slots[key] = {**extra["x-awl-slot"], "default": None if info.is_required() else default}  # type: ignore[dict-item]
-    slots["mode"]["words"] = {mode.id: mode.traveller for mode in SHIPPED.values()}
+    slots["mode"]["words"] = {mode.id: mode.traveller for mode in modes}
     return {
         "opening": question.opening,
         "sentences": [{"when": when, "text": text} for when, text in question.sentences],

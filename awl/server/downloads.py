@@ -27,15 +27,15 @@ def gmns_tables(study: Study, mode: str) -> dict[str, str]:
 
 def graph_bytes(study: Study, mode: str, ending: str) -> bytes:
     """The street graph with the costs of a mode in each direction, as GeoPackage or GeoJSON."""
-    network = study.network(mode)
+    graph, network = study.graph, study.network(mode)
     if ending == "geojson":
-        return geojson.dumps(geojson.collection(graph_tables.collection_of(network.graph, network)))
+        return geojson.dumps(geojson.collection(graph_tables.collection_of(graph, network)))
     if ending != "gpkg":
         raise AwlError(f"'{ending}' is not a format of the street graph", remedy="Choose gmns, gpkg or geojson")
     tables = {
-        "nodes": graph_tables.node_table(network.graph),
-        "streets": graph_tables.link_table(network.graph, network),
-        "restrictions": graph_tables.restriction_table(network.graph),
+        "nodes": graph_tables.node_table(graph),
+        "streets": graph_tables.link_table(graph, network),
+        "restrictions": graph_tables.restriction_table(graph),
     }
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "streets.gpkg"

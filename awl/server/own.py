@@ -26,7 +26,7 @@ from awl.questions.base import LayerSet, SharedInputs
 from awl.questions.context import Context, limit_units
 from awl.questions.isochrone import IsochroneInputs
 from awl.server.web import body, checked, jobs, known_parameters, number, reply, study_of
-from awl.study import centroids, geopackage, records
+from awl.study import centroids, geopackage, modes, records
 from awl.study.study import Study, slug
 
 api = Blueprint("own", __name__)
@@ -65,7 +65,8 @@ def overview(study_id: str) -> Response:
             "drawn": bool(study.fact("drawn", False)),
             "costs": list(study.graph.costs) if stamp else [],
             "streetFields": _street_fields(study) if stamp else [],
-            "modes": [_mode(study, ident) for ident in SHIPPED] if stamp else [],
+            "modes": [_mode(study, ident) for ident in study.modes()] if stamp else [],
+            "modeUndo": modes.undoable(study.reading),
             "bounds": _bounds(study) if stamp else None,
         }
     )
@@ -85,8 +86,16 @@ def _bounds(study: Study) -> list[float]:
 
 
 def _mode(study: Study, ident: str) -> dict[str, Any]:
-    mode = study.mode(ident)
-    described: dict[str, Any] = {"id": ident, "title": mode.title, "traveller": mode.traveller, "notes": mode.notes}
+    mode, changed = study.modes()[ident]
+    described: dict[str, Any] = {
+        "id": ident,
+        "title": mode.title,
+        "traveller": mode.traveller,
+        "notes": mode.notes,
+        "changed": changed,
+        "shipped": ident in SHIPPED,
+        "document": modes.document(mode),
+    }
     try:
         network = study.network(ident)
     except AwlError as error:
@@ -129,6 +138,8 @@ def _mode(study: Study, ident: str) -> dict[str, Any]:
             "left_out_km": round(parts.left_out_m / 1000, 3),
             "left_out_links": parts.left_out_links,
         },
+        "rule_km": [round(float(length[use.rule == n].sum()) / 1000, 3) for n in range(len(mode.rules))],
+        "barriers_shut": network.graph.node_count - study.graph.node_count,
         "rules": sorted(rules, key=lambda rule: float(rule["length_km"]), reverse=True),
     }
 
@@ -240,7 +251,7 @@ def mode_arrays(study_id: str, mode_id: str) -> Response:
 
 @api.post("/studies/<study_id>/live/reach")
 def live_reach(study_id: str) -> Response:
-    """Arrivals at all nodes for the words of an isochrone question, as arrays: for dragging and for drawing streets."""
+    """Arrivals at both ends of all links for the words of an isochrone question, as arrays: for dragging and drawing."""
     study = study_of(study_id)
     inputs = QUESTIONS["isochrone"].parse(body().get("inputs", {}))
     assert isinstance(inputs, IsochroneInputs)
@@ -254,9 +265,13 @@ def live_reach(study_id: str) -> Response:
     rows = np.flatnonzero(snapped.found)
     splits = np.concatenate([snapped.link[rows].astype(float), snapped.fraction[rows]])
     closed = network.closed if network.closed is not None else np.zeros(network.graph.link_count, bool)
+    graph = (
+        network.graph
+    )  # where barriers shut streets it has more nodes than the map knows: arrivals go out by link ends
     return packed(
         {"places": len(places), "used": len(rows)},
-        found.cost,
+        found.cost[graph.link_from],
+        found.cost[graph.link_to],
         splits,
         costs.up.astype(np.int32),
         costs.down.astype(np.int32),
@@ -296,6 +311,7 @@ def near(study_id: str) -> Response:
     use = network.use
     forward, backward = network.directed("time")
     reason = REASONS[int(use.reason[link])]
+    rule = int(use.rule[link])
     if not network.usable[link] and use.reason[link] == 0:
         reason = "cut off from the largest connected part"
     return reply(
@@ -313,6 +329,10 @@ def near(study_id: str) -> Response:
             "tags": {key: value for key, column in graph.tags.items() if (value := column.at(link)) is not None},
             "usable": bool(network.usable[link]),
             "reason": reason,
+            "rule": None if rule < 0 else {"number": rule + 1, **vars(network.mode.rules[rule])},
+            "barriers": [
+                b for b in (graph.node_tag("barrier").at(n) for n in (graph.link_from[link], graph.link_to[link])) if b
+            ],
             "speed_kmh": round(float(use.speed[link]), 1),
             "speed_source": SPEED_SOURCES[int(use.speed_source[link])],
             "forward_s": None if forward[link] == BLOCKED else round(forward[link] / 1000, 1),
@@ -366,7 +386,15 @@ def answer(study_id: str, question_id: str) -> Response:
     found = records.answer(study.reading, question_id)
     if found is None:
         return reply(None)
-    return reply({**found, "fresh": records.is_fresh(study.reading, found, study.stamp)})
+    return reply(
+        {**found, "fresh": records.is_fresh(study.reading, found, study.stamp, _mode_changed(study, found["inputs"]))}
+    )
+
+
+def _mode_changed(study: Study, inputs: dict[str, Any]) -> str:
+    """When the mode of a question was changed last; beyond all times when it is gone."""
+    known = study.modes().get(str(inputs.get("mode", "walk")))
+    return "9" if known is None else known[1]
 
 
 @api.post("/studies/<study_id>/answers/<question_id>/keep")

@@ -34,7 +34,8 @@ def processes(study_id: str) -> Response:
 def process(study_id: str, process_id: str) -> Response:
     """One process with its inputs and outputs."""
     study_of(study_id)
-    described = process_description(question(process_id))
+    modes = [mode for mode, _ in study_of(study_id).modes().values()]
+    described = process_description(question(process_id), modes)
     execute = link(
         f"{base_of(study_id)}/processes/{process_id}/execution", "http://www.opengis.net/def/rel/ogc/1.0/execute"
     )

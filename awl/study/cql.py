@@ -7,7 +7,7 @@ let through, and every value travels as a parameter.
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -53,8 +53,23 @@ def _parser(start: str) -> Lark:
 class _ToSql(Evaluator):
     """Each handler returns SQL text and its parameters."""
 
-    def __init__(self, fields: Sequence[str], what: str) -> None:
-        self._fields, self._what = set(fields), what
+    def __init__(self, fields: Sequence[str], what: str, types: Mapping[str, str]) -> None:
+        self._fields, self._what, self._types = set(fields), what, types
+
+    def _fitting(self, *sides: Any) -> None:
+        """Refuse to compare a field with a value of another type; SQLite would do so and find nothing."""
+        fields = [side.name for side in sides if isinstance(side, ast.Attribute)]
+        for name in fields:
+            text = self._types.get(name) == "TEXT"
+            for side in sides:
+                wrong = isinstance(side, str) != text if isinstance(side, str | int | float) else False
+                if name in self._types and wrong:
+                    raise AwlError(
+                        f"'{name}' holds {'text' if text else 'numbers'} and is compared with {side!r}",
+                        where=self._what,
+                        remedy=f"Write {name} = 'some text'" if text else f"Write {name} > 3",
+                        inputs=(self._what,),
+                    )
 
     @handle(ast.Attribute)
     def attribute(self, node: ast.Attribute) -> Sql:
@@ -81,6 +96,7 @@ class _ToSql(Evaluator):
 
     @handle(ast.Equal, ast.NotEqual, ast.LessThan, ast.LessEqual, ast.GreaterThan, ast.GreaterEqual)
     def comparison(self, node: Any, lhs: Sql, rhs: Sql) -> Sql:
+        self._fitting(node.lhs, node.rhs)
         return f"({lhs[0]} {node.op.value} {rhs[0]})", lhs[1] + rhs[1]
 
     @handle(ast.Add, ast.Sub, ast.Mul, ast.Div)
@@ -101,6 +117,7 @@ class _ToSql(Evaluator):
 
     @handle(ast.In)
     def member(self, node: ast.In, lhs: Sql, *options: Sql) -> Sql:
+        self._fitting(node.lhs, *node.sub_nodes)
         word = "NOT IN" if node.not_ else "IN"
         values = [value for option in options for value in option[1]]
         return f"({lhs[0]} {word} ({','.join(option[0] for option in options)}))", lhs[1] + values
@@ -113,12 +130,13 @@ class _ToSql(Evaluator):
 _CONDITIONS, _VALUES = _parser("condition"), _parser("expression")
 
 
-def to_sql(text: str, fields: Sequence[str]) -> Sql:
+def to_sql(text: str, fields: Sequence[str], types: Mapping[str, str] | None = None) -> Sql:
     """SQL condition and parameters for a CQL2 filter over a table with `fields`.
 
-    Raises `AwlError` with the place in the text where it cannot be read.
+    With `types` (SQL type of each field) a number is not compared with a text. Raises `AwlError` with the place in the text
+    where it cannot be read.
     """
-    return _translated(text, fields, _CONDITIONS, "filter", "kind = 'library' AND seats > 40")
+    return _translated(text, fields, _CONDITIONS, "filter", "kind = 'library' AND seats > 40", types)
 
 
 def value_to_sql(text: str, fields: Sequence[str]) -> Sql:
@@ -126,7 +144,9 @@ def value_to_sql(text: str, fields: Sequence[str]) -> Sql:
     return _translated(text, fields, _VALUES, "expression", "length / speed")
 
 
-def _translated(text: str, fields: Sequence[str], parser: Lark, what: str, example: str) -> Sql:
+def _translated(
+    text: str, fields: Sequence[str], parser: Lark, what: str, example: str, types: Mapping[str, str] | None = None
+) -> Sql:
     if len(text) > MAX_LENGTH:
         raise AwlError(f"The {what} is longer than {MAX_LENGTH} characters", inputs=(what,))
     try:
@@ -142,7 +162,7 @@ def _translated(text: str, fields: Sequence[str], parser: Lark, what: str, examp
     except (LarkError, ValueError) as error:
         raise AwlError(f"The {what} cannot be read", where=what, inputs=(what,)) from error
     try:
-        sql, parameters = _ToSql([*fields, "fid"], what).evaluate(tree)
+        sql, parameters = _ToSql([*fields, "fid"], what, types or {}).evaluate(tree)
     except NotImplementedError as error:
         raise AwlError(
             f"The {what} uses something Awl does not know yet ({error})",

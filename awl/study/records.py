@@ -120,13 +120,12 @@ def answer(connection: sqlite3.Connection, question: str) -> dict[str, Any] | No
     return {**head, "inputs": json.loads(row[1]), "result": orjson.loads(zlib.decompress(row[5]))}
 
 
-def is_fresh(connection: sqlite3.Connection, answer: dict[str, Any], stamp: str) -> bool:
-    """Whether streets and layers are still those on which an answer was computed."""
+def is_fresh(connection: sqlite3.Connection, answer: dict[str, Any], stamp: str, mode_changed: str = "") -> bool:
+    """Whether streets, layers and mode (changed last at `mode_changed`) are still those on which an answer was computed."""
     used = _layers_named(answer["inputs"])
     changed = [entry["added"] for entry in layers(connection) if entry["id"] in used]
-    return bool(
-        answer["stamp"] == stamp and all(added <= answer["made"] for added in changed) and len(changed) == len(used)
-    )
+    same_layers = len(changed) == len(used) and all(added <= answer["made"] for added in changed)
+    return bool(answer["stamp"] == stamp and same_layers and mode_changed <= answer["made"])
 
 
 def _layers_named(inputs: Any) -> set[str]:

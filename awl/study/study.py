@@ -16,7 +16,7 @@ import shapely
 
 from awl.core.engine.places import Snapper
 from awl.core.errors import AwlError
-from awl.core.modes.mode import SHIPPED, Mode
+from awl.core.modes.mode import Mode
 from awl.core.modes.network import KeepParts, Network
 from awl.core.streets.areas import BaseLayer
 from awl.core.streets.build import BuildReport, fill_report
@@ -24,7 +24,7 @@ from awl.core.streets.graph import StreetGraph
 from awl.core.surfaces.field import Field, field_of
 from awl.formats.raster import Raster
 from awl.formats.table import Layer
-from awl.study import arrays, geopackage, rasters, records, streets
+from awl.study import arrays, geopackage, modes, rasters, records, streets
 from awl.study.cql import to_sql
 
 BASE_TITLES = {
@@ -375,20 +375,58 @@ class Study:
 
     def mode(self, ident: str) -> Mode:
         """A mode by its id."""
-        if ident not in SHIPPED:
+        known = self.modes()
+        if ident not in known:
             raise AwlError(
                 f"There is no mode '{ident}'",
-                remedy=f"Modes are: {', '.join(SHIPPED)}",
+                remedy=f"Modes are: {', '.join(known)}",
                 inputs=("mode",),
                 kind="no-such-mode",
             )
-        return SHIPPED[ident]
+        return known[ident][0]
+
+    def modes(self) -> dict[str, tuple[Mode, str]]:
+        """All modes by id, with when each was changed."""
+        return modes.listed(self._connection)
+
+    def try_mode(self, mode: Mode) -> Network:
+        """The network a mode would have; raises when it cannot be used."""
+        graph = self.graph
+        rule = modes.first_rule(self._connection, mode.rules, graph.link_count)
+        return Network.of(graph, mode, self.keep_parts, rule)
+
+    def save_mode(self, mode: Mode) -> None:
+        """Keep a new or changed mode."""
+        with self.writing() as connection:
+            modes.save(connection, mode)
+        self.forget_mode(mode.id)
+
+    def remove_mode(self, ident: str) -> None:
+        """Remove an own mode, or put a shipped one back as it was."""
+        self.mode(ident)
+        with self.writing() as connection:
+            modes.remove(connection, ident)
+        self.forget_mode(ident)
+
+    def undo_mode(self) -> str:
+        """Take the last change of a mode back; returns its id."""
+        with self.writing() as connection:
+            ident = modes.undo(connection)
+        if ident is None:
+            raise AwlError("There is nothing to undo", status=409, kind="nothing-to-undo")
+        self.forget_mode(ident)
+        return ident
+
+    def forget_mode(self, ident: str) -> None:
+        """Drop what was derived from a mode."""
+        with self._derived_lock:
+            for key in [key for key in self._derived if isinstance(key, tuple) and ident in key[1:]]:
+                del self._derived[key]
 
     def network(self, mode: str) -> Network:
         """The network of a mode."""
-        rules = self.mode(mode)
-        graph, keep = self.graph, self.keep_parts
-        network: Network = self._cached(("network", mode), lambda: Network.of(graph, rules, keep))
+        known = self.mode(mode)
+        network: Network = self._cached(("network", mode), lambda: self.try_mode(known))
         return network
 
     def snapper(self, mode: str) -> Snapper:

@@ -237,7 +237,7 @@ BAD = [
     ("isochrone", {"places": ROOMS, "limits": "soon"}, "limits", "limits"),
     ("isochrone", {"limits": [5]}, "'places' is required", "places"),
     ("isochrone", {"places": ROOMS, "speed": 3}, "'speed' is not an input", "speed"),
-    ("isochrone", {"places": ROOMS, "mode": "fly"}, "no mode 'fly'.*walk, cycle, drive", "mode"),
+    ("isochrone", {"places": ROOMS, "mode": "fly"}, "no mode 'fly'.*walk, wheels, cycle, drive, lorry", "mode"),
     ("isochrone", {"places": {"layer": "baths"}}, "no layer 'baths'.*cool_rooms", "places"),
     ("isochrone", {"places": {"layer": "cool_rooms", "where": "seats > 9999"}}, "No feature", "places"),
     ("isochrone", {"places": {"layer": "cool_rooms", "where": "seat > 1"}}, "no field 'seat'", "filter"),

@@ -1,4 +1,4 @@
-"""What a mode is, and the three that ship with Awl: walk, cycle, drive.
+"""What a mode is, and the five that ship with Awl: walk, walk with wheels, cycle, drive, lorry.
 
 Speeds are free-flow km/h. The access keys run from the most specific to the most general, as in the OSM access
 hierarchy; the first one a street carries decides.
@@ -6,12 +6,31 @@ hierarchy; the first one a street carries decides.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
+WALLS = ("wall", "fence", "hedge", "retaining_wall", "ditch", "debris", "jersey_barrier", "guard_rail")
+"""Barriers nobody passes."""
+NO_VEHICLE = (
+    *WALLS, "bollard", "block", "cycle_barrier", "kissing_gate", "stile", "turnstile", "full-height_turnstile", "horse_stile",
+    "motorcycle_barrier", "planter", "chain", "log", "step", "bus_trap", "sump_buster",
+)  # fmt: skip
+"""Barriers no car passes; gates and lifting bars open to those who may use the street."""
 FERRY_KMH = 10.0
 """Speed of a ferry whose crossing time is not stated."""
 ALLOWING = ("yes", "designated", "permissive", "destination", "customers", "official", "public")
 FORBIDDING = ("no", "private", "agricultural", "forestry", "delivery", "military", "use_sidepath", "dismount")
+
+
+USES = ("forbid", "allow", "slow")
+
+
+@dataclass(frozen=True)
+class Rule:
+    """What holds for streets that meet a condition (CQL2 text): they are forbidden, allowed, or slower by a factor."""
+
+    where: str
+    use: str
+    factor: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -21,7 +40,8 @@ class Mode:
     `class_speed` lists the street classes (values of `highway`) the mode may use, each with its speed when nothing
     better is known. `reads_maxspeed`: a posted limit goes before the class speed. `top_speed` caps every speed.
     `obeys_oneway`: directions count; `contraflow_key` names the tag that frees this mode from them. `turn_keys`: the vehicles
-    whose turn restrictions bind it; none for a mode on foot.
+    whose turn restrictions bind it; none for a mode on foot. `barriers`: kinds of barrier it cannot pass unless a tag at the
+    barrier says so. `rules` come after all this; the first that fits a street decides.
     """
 
     id: str
@@ -34,6 +54,8 @@ class Mode:
     reads_maxspeed: bool
     contraflow_key: str
     turn_keys: tuple[str, ...] = field(default=())
+    barriers: tuple[str, ...] = field(default=())
+    rules: tuple[Rule, ...] = field(default=())
     notes: tuple[str, ...] = field(default=())
 
 
@@ -52,6 +74,7 @@ WALK = Mode(
     )
     | {"steps": 2.4, "ferry": FERRY_KMH},
     access_keys=("foot", "access"),
+    barriers=WALLS,
     top_speed=4.8,
     obeys_oneway=False,
     reads_maxspeed=False,
@@ -73,6 +96,7 @@ CYCLE = Mode(
     )
     | {"living_street": 12.0, "track": 12.0, "path": 12.0, "bridleway": 10.0, "connector": 12.0, "ferry": FERRY_KMH},
     access_keys=("bicycle", "vehicle", "access"),
+    barriers=(*WALLS, "stile", "kissing_gate", "turnstile", "full-height_turnstile"),
     top_speed=16.0,
     obeys_oneway=True,
     reads_maxspeed=False,
@@ -94,6 +118,7 @@ DRIVE = Mode(
         "unclassified": 40.0, "residential": 30.0, "living_street": 10.0, "service": 15.0, "road": 30.0, "connector": 20.0,
     },
     access_keys=("motorcar", "motor_vehicle", "vehicle", "access"),
+    barriers=NO_VEHICLE,
     top_speed=130.0,
     obeys_oneway=True,
     reads_maxspeed=True,
@@ -105,7 +130,51 @@ DRIVE = Mode(
     ),
 )  # fmt: skip
 
-SHIPPED = {mode.id: mode for mode in (WALK, CYCLE, DRIVE)}
+WHEELS = replace(
+    WALK,
+    id="wheels",
+    title="Walk with wheels",
+    traveller="person on wheels",
+    class_speed={name: min(speed, 4.0) for name, speed in WALK.class_speed.items() if name != "steps"},
+    access_keys=("wheelchair", "foot", "access"),
+    top_speed=4.0,
+    barriers=(*WALLS, "stile", "kissing_gate", "turnstile", "full-height_turnstile", "cycle_barrier", "step"),
+    rules=(
+        Rule("wheelchair = 'no'", "forbid"),
+        Rule("smoothness IN ('bad', 'very_bad', 'horrible', 'very_horrible', 'impassable')", "forbid"),
+        Rule("surface IN ('gravel', 'sand', 'grass', 'mud', 'dirt', 'cobblestone', 'unhewn_cobblestone')", "slow", 0.6),
+    ),
+    notes=(
+        "Prams and wheelchairs at 4 km/h; steps, stiles and narrow gates are not passed. Slope is not counted.",
+        "Rough ground is slow, very rough ground is not used.",
+    ),
+)
+
+LORRY = replace(
+    DRIVE,
+    id="lorry",
+    title="Lorry",
+    traveller="lorry driver",
+    class_speed={
+        "motorway": 80.0, "motorway_link": 40.0, "trunk": 70.0, "trunk_link": 40.0, "primary": 45.0, "primary_link": 35.0,
+        "secondary": 45.0, "secondary_link": 35.0, "tertiary": 35.0, "tertiary_link": 30.0, "unclassified": 30.0,
+        "road": 25.0, "connector": 20.0,
+    },
+    access_keys=("hgv", "motor_vehicle", "vehicle", "access"),
+    top_speed=80.0,
+    contraflow_key="oneway:hgv",
+    turn_keys=("hgv", "goods"),
+    rules=(
+        Rule("hgv = 'no'", "forbid"),
+        Rule("highway IN ('residential', 'living_street', 'service', 'pedestrian', 'cycleway', 'footway', 'path')", "forbid"),
+    ),
+    notes=(
+        "At most 80 km/h. Residential and service streets are not used; weights and heights are not read yet.",
+        "One-way streets and roundabouts bind. Private streets are not used.",
+    ),
+)  # fmt: skip
+
+SHIPPED = {mode.id: mode for mode in (WALK, WHEELS, CYCLE, DRIVE, LORRY)}
 """The modes of every study, by id."""
 
 CLASSES_BY_TAG_ONLY = ("pedestrian", "footway", "path", "cycleway", "bridleway", "track", "steps", "trunk", "ferry")

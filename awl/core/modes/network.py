@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
+from awl.core.modes.barriers import parted
 from awl.core.modes.mode import Mode
 from awl.core.modes.parts import strong_parts
 from awl.core.modes.rules import StreetUse, apply_mode
@@ -134,9 +135,14 @@ class Network:
         self.backward = use.backward & kept
 
     @classmethod
-    def of(cls, graph: StreetGraph, mode: Mode, keep: KeepParts | None = None) -> Network:
-        """The network of a mode on a street graph."""
-        return cls(graph, mode, apply_mode(mode, graph), keep=keep)
+    def of(
+        cls, graph: StreetGraph, mode: Mode, keep: KeepParts | None = None, rule: NDArray[np.int8] | None = None
+    ) -> Network:
+        """The network of a mode on a street graph; `rule` is the number of the first rule each link meets.
+
+        Its own graph has more nodes than the study's where barriers shut streets; links are the same.
+        """
+        return cls(parted(mode, graph), mode, apply_mode(mode, graph, rule), keep=keep)
 
     def with_closed(self, closed: NDArray[np.bool_]) -> Network:
         """The same network with some links (mask (m,)) closed in both directions."""

@@ -12,8 +12,14 @@ from awl.core.columns import Categorical
 from awl.core.modes.mode import ALLOWING, CLASSES_BY_TAG_ONLY, FERRY_KMH, FORBIDDING, Mode
 from awl.core.streets.graph import StreetGraph
 
-USABLE, BY_CLASS, BY_ACCESS = 0, 1, 2
-REASONS = ("usable", "the mode does not use this class of street", "an access tag forbids it")
+USABLE, BY_CLASS, BY_ACCESS, BY_RULE = 0, 1, 2, 3
+REASONS = (
+    "usable",
+    "the mode does not use this class of street",
+    "an access tag forbids it",
+    "a rule of the mode forbids it",
+)
+NO_RULE = -1
 SPEED_FROM_MAXSPEED, SPEED_FROM_CLASS, SPEED_ASSUMED, SPEED_FROM_DURATION = 0, 1, 2, 3
 SPEED_SOURCES = ("posted limit", "speed of its class", "stated default", "stated crossing time")
 SLOW_FALLBACK_KMH = 8.0
@@ -27,17 +33,21 @@ _ONEWAY_BACKWARD = ("-1", "reverse")
 
 @dataclass(frozen=True)
 class StreetUse:
-    """What a mode makes of each link (m,): usable each way, speed in km/h, where the speed came from, why not usable."""
+    """What a mode makes of each link (m,): usable each way, speed in km/h, where the speed came from, why not usable.
+
+    `rule` is the number of the rule that decided, counted from 0, or NO_RULE.
+    """
 
     forward: NDArray[np.bool_]
     backward: NDArray[np.bool_]
     speed: NDArray[np.float64]
     speed_source: NDArray[np.int8]
     reason: NDArray[np.int8]
+    rule: NDArray[np.int8]
 
 
-def apply_mode(mode: Mode, graph: StreetGraph) -> StreetUse:
-    """The use a mode makes of a street graph."""
+def apply_mode(mode: Mode, graph: StreetGraph, rule: NDArray[np.int8] | None = None) -> StreetUse:
+    """The use a mode makes of a street graph; `rule` (m,) is the number of the first rule each link meets, or NO_RULE."""
     highway = graph.tag("highway")
     by_class = highway.isin(mode.class_speed)
     verdict = _access(mode, graph)
@@ -47,7 +57,15 @@ def apply_mode(mode: Mode, graph: StreetGraph) -> StreetUse:
     reason = np.where(usable, USABLE, np.where(by_class & (verdict < 0), BY_ACCESS, BY_CLASS)).astype(np.int8)
     forward, backward = _directions(mode, graph)
     speed, source = _speeds(mode, graph)
-    return StreetUse(usable & forward, usable & backward, speed, source, reason)
+    rule = np.full(graph.link_count, NO_RULE, np.int8) if rule is None else rule
+    for number, one in enumerate(mode.rules):
+        mine = rule == number
+        if one.use == "slow":
+            speed = np.where(mine, speed * one.factor, speed)
+            continue
+        usable = np.where(mine, one.use == "allow", usable)
+        reason[mine] = USABLE if one.use == "allow" else BY_RULE
+    return StreetUse(usable & forward, usable & backward, speed, source, reason, rule)
 
 
 def _access(mode: Mode, graph: StreetGraph) -> NDArray[np.int8]:

@@ -1,6 +1,7 @@
 /** Awl's own addresses: overview, sheet, arrays, intake. Not part of the documented API. */
 import { checked, fetchJson, ProblemError, sendJson, type StatusInfo } from "./client";
 import type { FeatureCollection } from "geojson";
+import type { ModeDocument, RuleDocument } from "./modes";
 import { decodePacked, type Packed } from "./packed";
 
 export type Inputs = Record<string, unknown>;
@@ -39,6 +40,13 @@ export type ModeInfo = {
   traveller: string;
   notes: string[];
   problem?: string;
+  /** When it was changed last; empty as shipped. */
+  changed: string;
+  shipped: boolean;
+  document: ModeDocument;
+  /** Kilometres that meet each of its rules. */
+  rule_km?: number[];
+  barriers_shut?: number;
   usable_km: number;
   total_km: number;
   links_usable: number;
@@ -94,6 +102,7 @@ export type Overview = {
   /** Attributes of links that can be lettered on the map. */
   streetFields: string[];
   modes: ModeInfo[];
+  modeUndo: number;
   bounds: [number, number, number, number] | null;
 };
 export type Block =
@@ -130,6 +139,8 @@ export type Street = {
   tags: Record<string, string>;
   usable: boolean;
   reason: string;
+  rule: (RuleDocument & { number: number }) | null;
+  barriers: string[];
   speed_kmh: number;
   speed_source: string;
   forward_s: number | null;

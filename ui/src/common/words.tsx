@@ -1,4 +1,6 @@
 /** Changeable words set in a sentence: chosen from a list, written as a number or as text. */
+import { useState, type ChangeEvent, type KeyboardEvent } from "react";
+
 type WordProps = { kind: string; label: string; value: string; options: [string, string][]; onChange: (value: string) => void };
 
 /** A changeable word that is chosen from a list. */
@@ -41,4 +43,41 @@ export function Text({ label, value, placeholder, onChange }: { label: string; v
       onChange={(event) => onChange(event.target.value)}
     />
   );
+}
+
+/** Characters that fit in a line of the page; longer text is written over several. */
+const LINE = 34;
+
+type CommittedProps = { label: string; value: string; kind?: string; placeholder?: string; onCommit: (value: string) => void };
+
+/** A changeable piece of text that counts when Enter is pressed or it is left; Escape brings the former back. */
+export function Committed({ label, value, kind = "way", placeholder = "", onCommit }: CommittedProps) {
+  const [text, setText] = useState(value);
+  const [former, setFormer] = useState(value);
+  if (former !== value) {
+    // The value was changed from outside, or what was written was taken.
+    setFormer(value);
+    setText(value);
+  }
+  const commit = () => {
+    if (text.trim() !== value) onCommit(text.trim());
+  };
+  const props = {
+    className: `slot ${kind} ${kind === "amount" ? "" : "text"}`,
+    "aria-label": label,
+    placeholder,
+    spellCheck: false,
+    value: text,
+    onChange: (event: ChangeEvent<HTMLInputElement | HTMLTextAreaElement>) => setText(event.target.value.replaceAll("\n", " ")),
+    onBlur: commit,
+    onKeyDown: (event: KeyboardEvent<HTMLInputElement | HTMLTextAreaElement>) => {
+      if (event.key === "Enter") {
+        event.preventDefault();
+        event.currentTarget.blur();
+      }
+      if (event.key === "Escape") setText(value);
+    },
+  };
+  if (text.length > LINE) return <textarea {...props} rows={Math.ceil(text.length / LINE)} cols={LINE} />;
+  return <input {...props} size={Math.max(text.length, placeholder.length, 2)} />;
 }

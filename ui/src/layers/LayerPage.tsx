@@ -4,6 +4,7 @@ import { useState } from "react";
 import { computeField, dropLayer, keepSelection, layerState, selectFeatures, setRole, undoLayer, type Selecting } from "../api/layers";
 import type { Overview } from "../api/own";
 import { figure, words } from "../common/format";
+import { Said } from "../common/Said";
 import { Text, Word } from "../common/words";
 import { message } from "../state/sheet";
 import { useScreen } from "../state/store";
@@ -103,16 +104,7 @@ export function LayerPage({ overview, ident }: { overview: Overview; ident: stri
           </p>
         </>
       )}
-      {said && (
-        <p className="notice" role="status">
-          {said}
-        </p>
-      )}
-      {problem && (
-        <p className="problem" role="alert">
-          {problem}
-        </p>
-      )}
+      <Said said={said} problem={problem} />
       <div className="block-tools" style={{ marginTop: 14 }}>
         {own && (state?.undo ?? 0) > 0 && (
           <button className="linkish" onClick={() => void act(async () => `Taken back: ${(await undoLayer(overview.id, ident)).undone}.`)}>

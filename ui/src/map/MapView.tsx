@@ -56,7 +56,8 @@ export function MapView({ overview, streets, content, onScale }: Props) {
     scene.hideBase(stage === "streets" && !drawn ? hidden : { ...hidden, "link-numbers": true });
   }, [scene, styled, content, hidden, stage, drawn]);
 
-  useStreets(scene, styled, study, stamp, content.streets);
+  const rules = overview.modes.map(({ id, changed }) => id + changed).join();
+  useStreets(scene, styled, study, `${stamp} ${rules}`, content.streets);
   usePins(scene, styled, study);
   useClicks(scene, study);
   useDrawing(scene);

@@ -17,7 +17,7 @@ export type StreetLook = {
   /** Colours of the bands, near to far; as many as limits. */
   bands: Rgb[];
 };
-type Reach = { cost: Int32Array; splits: Float64Array; up: Int32Array; down: Int32Array; closed: Uint8Array };
+type Reach = { atFrom: Int32Array; atTo: Int32Array; splits: Float64Array; up: Int32Array; down: Int32Array; closed: Uint8Array };
 
 const UNREACHED = 2147483647;
 const FAR = 1e12;
@@ -88,8 +88,7 @@ export class StreetLayer implements CustomLayerInterface {
   private texture: WebGLTexture | null = null;
 
   private readonly classes: string[];
-  private readonly nodeFrom: Int32Array;
-  private readonly nodeTo: Int32Array;
+  private readonly links: number;
   private readonly classOf: Int32Array;
   private readonly start: Uint32Array;
   private readonly metres: Float64Array;
@@ -104,7 +103,7 @@ export class StreetLayer implements CustomLayerInterface {
   private dirty = true;
 
   constructor(streets: Packed, look: StreetLook) {
-    const [lon, lat, metres, start, from, to, classOf] = streets.arrays as [
+    const [lon, lat, metres, start, , , classOf] = streets.arrays as [
       Float64Array,
       Float64Array,
       Float64Array,
@@ -114,7 +113,7 @@ export class StreetLayer implements CustomLayerInterface {
       Int32Array,
     ];
     this.classes = streets.head.classes as string[];
-    [this.metres, this.start, this.nodeFrom, this.nodeTo, this.classOf] = [metres, start, from, to, classOf];
+    [this.metres, this.start, this.links, this.classOf] = [metres, start, classOf.length, classOf];
     const middle = MercatorCoordinate.fromLngLat([lon[0] ?? 0, lat[0] ?? 0]);
     this.origin = { x: middle.x, y: middle.y };
     this.unit = middle.meterInMercatorCoordinateUnits();
@@ -136,23 +135,23 @@ export class StreetLayer implements CustomLayerInterface {
   showMode(forward: Int32Array | null, backward: Int32Array | null): void {
     this.limits = [];
     this.filtered = forward !== null;
-    const nodes = Math.max(...[0], this.nodeFrom.length ? maxOf(this.nodeFrom, this.nodeTo) + 1 : 0);
     this.reach = {
-      cost: new Int32Array(nodes).fill(UNREACHED),
+      atFrom: new Int32Array(this.links).fill(UNREACHED),
+      atTo: new Int32Array(this.links).fill(UNREACHED),
       splits: new Float64Array(0),
-      up: forward ?? new Int32Array(this.nodeFrom.length),
-      down: backward ?? new Int32Array(this.nodeFrom.length),
-      closed: new Uint8Array(this.nodeFrom.length),
+      up: forward ?? new Int32Array(this.links),
+      down: backward ?? new Int32Array(this.links),
+      closed: new Uint8Array(this.links),
     };
     this.touch();
   }
 
   /** Colour streets by arrival; limits in the unit of the arrivals (ms or mm). */
   showReach(packed: Packed, limits: number[]): void {
-    const [cost, splits, up, down, closed] = packed.arrays as [Int32Array, Float64Array, Int32Array, Int32Array, Uint8Array];
+    const [atFrom, atTo, splits, up, down, closed] = packed.arrays as [Int32Array, Int32Array, Float64Array, Int32Array, Int32Array, Uint8Array];
     this.limits = limits.slice(0, MAX_BANDS);
     this.filtered = true;
-    this.reach = { cost, splits, up, down, closed };
+    this.reach = { atFrom, atTo, splits, up, down, closed };
     this.touch();
   }
 
@@ -242,7 +241,7 @@ export class StreetLayer implements CustomLayerInterface {
   private drawingOrder(): number[] {
     const weight = this.classes.map((name) => this.look.width(name, 15));
     const of = (link: number) => weight[this.classOf[link] ?? 0] ?? 0;
-    return Array.from({ length: this.nodeFrom.length }, (_, i) => i).sort((a, b) => of(a) - of(b));
+    return Array.from({ length: this.links }, (_, i) => i).sort((a, b) => of(a) - of(b));
   }
 
   /** Instances of the pieces of links: ends, share along the piece, row of the texture, class, length. */
@@ -302,7 +301,7 @@ export class StreetLayer implements CustomLayerInterface {
     const reach = this.reach;
     if (!reach || !this.texture) return;
     this.dirty = false;
-    const links = this.nodeFrom.length;
+    const links = this.links;
     const count = reach.splits.length / 2;
     const splits = new Map<number, number[]>();
     for (let i = 0; i < count; i++) {
@@ -312,12 +311,12 @@ export class StreetLayer implements CustomLayerInterface {
     const rows = links + count + splits.size;
     const height = Math.max(Math.ceil(rows / TEXTURE_WIDTH), 1);
     const data = new Float32Array(TEXTURE_WIDTH * height * 4);
-    const arrival = (node: number) => (reach.cost[node] === UNREACHED ? FAR : (reach.cost[node] ?? FAR));
+    const arrival = (cost: number | undefined) => (cost === undefined || cost === UNREACHED ? FAR : cost);
     const put = (row: number, begin: number, end: number, up: number, down: number) => data.set([begin, end, up, down], row * 4);
     for (let i = 0; i < links; i++) {
       const open = !reach.closed[i];
       const [up, down] = [open ? (reach.up[i] ?? -1) : -1, open ? (reach.down[i] ?? -1) : -1];
-      put(i, arrival(this.nodeFrom[i] ?? 0), arrival(this.nodeTo[i] ?? 0), up, down);
+      put(i, arrival(reach.atFrom[i]), arrival(reach.atTo[i]), up, down);
     }
     const pieces = new Map<number, { row: number; begin: number; end: number }[]>();
     let row = links;
@@ -331,8 +330,8 @@ export class StreetLayer implements CustomLayerInterface {
         const scaled = (cost: number) => (cost < 0 ? -1 : cost * share);
         put(
           row,
-          i === 0 ? arrival(this.nodeFrom[link] ?? 0) : 0,
-          i + 2 === cuts.length ? arrival(this.nodeTo[link] ?? 0) : 0,
+          i === 0 ? arrival(reach.atFrom[link]) : 0,
+          i + 2 === cuts.length ? arrival(reach.atTo[link]) : 0,
           scaled(reach.up[link] ?? -1),
           scaled(reach.down[link] ?? -1),
         );
@@ -353,12 +352,6 @@ export class StreetLayer implements CustomLayerInterface {
     }
     this.extra = pieces.size ? this.upload(this.segments([...pieces.keys()], (link) => pieces.get(link) ?? [])) : null;
   }
-}
-
-function maxOf(...arrays: Int32Array[]): number {
-  let most = 0;
-  for (const array of arrays) for (const value of array) if (value > most) most = value;
-  return most;
 }
 
 function compile(gl: WebGL2RenderingContext): WebGLProgram {

@@ -39,7 +39,7 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     staleTime: Infinity,
   });
   const { data: cutOff } = useQuery({
-    queryKey: ["parts", study, overview?.stamp, mode],
+    queryKey: ["parts", study, overview?.stamp, mode, overview?.modes.find(({ id }) => id === mode)?.changed],
     queryFn: () => cutOffLinks(study ?? "", mode),
     enabled: stage === "streets" && !!overview?.stamp && overview.modes.some(({ id, problem }) => id === mode && !problem),
     staleTime: Infinity,

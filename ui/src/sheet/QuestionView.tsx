@@ -141,7 +141,7 @@ function AnswerView({ answer, full, stale }: { answer: Answer; full: boolean; st
   const { figures, doubts, method } = answer.result;
   return (
     <>
-      {stale && <p className="stale">This answer is stale: {answer.fresh ? "the question has changed" : "the streets have changed"} since.</p>}
+      {stale && <p className="stale">This answer is stale: {answer.fresh ? "the question has changed" : "streets, layers or the mode have changed"} since.</p>}
       <div className="figures">
         {figures.slice(0, 3).map((item) => (
           <div className="figure" key={item.label}>

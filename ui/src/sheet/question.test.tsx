@@ -98,7 +98,7 @@ describe("a question", () => {
     expect(screen.getByText(/the question has changed since/)).toBeTruthy();
     cleanup();
     show(INPUTS, false);
-    expect(screen.getByText(/the streets have changed since/)).toBeTruthy();
+    expect(screen.getByText(/streets, layers or the mode have changed since/)).toBeTruthy();
   });
   it("is asked again on request", async () => {
     show(INPUTS, false);

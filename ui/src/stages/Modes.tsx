@@ -1,10 +1,21 @@
-/** Stage Modes: who moves, on which streets, how fast. What a mode may not use fades on the map. */
+/** Stage Modes: who moves, on which streets, how fast. Every rule is in view and changed where it stands; the map follows. */
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { copyMode, putMode, removeMode, takeInMode, undoMode, type ModeChange, type ModeDocument } from "../api/modes";
 import type { ModeInfo, Overview } from "../api/own";
 import { figure, words } from "../common/format";
+import { Said } from "../common/Said";
+import { Committed } from "../common/words";
+import { ModeActs, ModeSentence } from "../modes/ModeHead";
+import { ModeRules } from "../modes/ModeRules";
+import { message } from "../state/sheet";
 import { useScreen } from "../state/store";
 
 export function Modes({ overview }: { overview: Overview }) {
+  const queries = useQueryClient();
   const { mode, set } = useScreen();
+  const [said, setSaid] = useState<string | null>(null);
+  const [problem, setProblem] = useState<string | null>(null);
   const shown = overview.modes.find(({ id }) => id === mode) ?? overview.modes[0];
   if (!shown) {
     return (
@@ -14,49 +25,108 @@ export function Modes({ overview }: { overview: Overview }) {
       </>
     );
   }
+
+  /** Do something to a mode, say what came of it, and fetch what depends on it. */
+  const act = async (what: () => Promise<string | null>) => {
+    setSaid(null);
+    setProblem(null);
+    try {
+      setSaid(await what());
+      await queries.invalidateQueries({ predicate: ({ queryKey }) => ["overview", "answer", "processes"].includes(String(queryKey[0])) });
+    } catch (error) {
+      setProblem(message(error));
+    }
+  };
+  const put = (more: Partial<ModeDocument>) => void act(async () => changeWords((await putMode(overview.id, { ...shown.document, ...more })).change));
+  const goTo = async (made: Promise<{ id: string }>, words: string) => {
+    const { id } = await made;
+    set({ mode: id, street: null });
+    return words;
+  };
   return (
     <>
       <h1>Who moves, by which rules?</h1>
       <div className="tabs" role="tablist" aria-label="Mode">
         {overview.modes.map(({ id, title }) => (
-          <button key={id} role="tab" aria-selected={id === shown.id} onClick={() => set({ mode: id, street: null })}>
+          <button
+            key={id}
+            role="tab"
+            aria-selected={id === shown.id}
+            onClick={() => {
+              setSaid(null);
+              setProblem(null);
+              set({ mode: id, street: null });
+            }}
+          >
             {title}
           </button>
         ))}
       </div>
-      {shown.problem ? <p className="problem">{shown.problem}</p> : <Rules mode={shown} />}
+      <ModeSentence info={shown} put={put} />
+      {shown.problem ? <p className="problem">{shown.problem}</p> : <Figures mode={shown} />}
+      <Said said={said} problem={problem} />
+      <ClassTable key={shown.id} mode={shown} put={put} />
+      <ModeRules mode={shown.document} km={shown.rule_km ?? []} put={(rules) => put({ rules })} />
+      <h2>Barriers it cannot pass</h2>
+      <p className="prose">
+        {shown.document.barriers.length ? shown.document.barriers.map(words).join(", ") : "None"}
+        {(shown.barriers_shut ?? 0) > 0 && `: ${figure(shown.barriers_shut)} streets are shut by one here. A tag at the barrier that names the traveller goes before its kind.`}
+      </p>
+      {shown.notes.map((note) => (
+        <p className="notice" key={note}>
+          {note}
+        </p>
+      ))}
+      <ModeActs
+        study={overview.id}
+        info={shown}
+        undo={overview.modeUndo}
+        onCopy={(title) => void act(() => goTo(copyMode(overview.id, shown.id, title), `${title} is a mode of its own now.`))}
+        onTakeIn={(file) => void act(async () => goTo(takeInMode(overview.id, JSON.parse(await file.text())), `${file.name} is taken in.`))}
+        onRemove={() => void act(async () => goTo(removeMode(overview.id, shown.id).then(({ id }) => ({ id: shown.shipped ? id : "walk" })), shown.shipped ? "As it was shipped." : `${shown.title} is removed.`))}
+        onUndo={() => void act(() => goTo(undoMode(overview.id), "Taken back."))}
+      />
     </>
   );
 }
 
-function Rules({ mode }: { mode: ModeInfo }) {
+function Figures({ mode }: { mode: ModeInfo }) {
   const known = mode.speed_sources.filter(({ km }) => km > 0);
   return (
-    <>
-      {mode.notes.map((note) => (
-        <p className="prose" key={note}>
-          {note}
-        </p>
-      ))}
-      <div className="figures">
-        <div className="figure">
-          <b>
-            {figure(mode.usable_km)}
-            <small>km</small>
-          </b>
-          <span>of {figure(mode.total_km)} km may be used</span>
-        </div>
-        {known.map(({ source, km }) => (
-          <div className="figure" key={source}>
-            <b>
-              {figure((100 * km) / mode.usable_km)}
-              <small>%</small>
-            </b>
-            <span>speed from {source === "speed of its class" ? "the class of street" : `the ${source}`}</span>
-          </div>
-        ))}
+    <div className="figures">
+      <div className="figure">
+        <b>
+          {figure(mode.usable_km)}
+          <small>km</small>
+        </b>
+        <span>of {figure(mode.total_km)} km may be used</span>
       </div>
-      <h2>Rules, by class of street</h2>
+      {known.slice(0, 2).map(({ source, km }) => (
+        <div className="figure" key={source}>
+          <b>
+            {figure((100 * km) / mode.usable_km)}
+            <small>%</small>
+          </b>
+          <span>speed from {source === "speed of its class" ? "the class of street" : `the ${source}`}</span>
+        </div>
+      ))}
+    </div>
+  );
+}
+
+/** Classes of street with their speeds; a class without a speed is not used. */
+function ClassTable({ mode, put }: { mode: ModeInfo; put: (more: Partial<ModeDocument>) => void }) {
+  const speeds = mode.document.speeds;
+  const take = (name: string, text: string) => {
+    const next = { ...speeds };
+    if (text.trim() === "") delete next[name];
+    else next[name] = Number(text);
+    put({ speeds: next });
+  };
+  const rows = mode.rules ?? [];
+  return (
+    <>
+      <h2>By class of street</h2>
       <table className="plain">
         <thead>
           <tr>
@@ -68,21 +138,34 @@ function Rules({ mode }: { mode: ModeInfo }) {
           </tr>
         </thead>
         <tbody>
-          {mode.rules.map((rule) => (
+          {rows.map((rule) => (
             <tr key={rule.highway} className={rule.usable_km === 0 ? "quiet" : undefined}>
               <td>{words(rule.highway)}</td>
               <td className="n">{figure(rule.length_km, 1)}</td>
               <td className="n">{rule.usable_km === 0 ? "not used" : figure(rule.usable_km, 1)}</td>
               <td className="n">{rule.oneway_km === 0 ? "" : figure(rule.oneway_km, 1)}</td>
-              <td className="n">{rule.usable_km === 0 ? "" : rule.speed_kmh === null ? "by tag" : figure(rule.speed_kmh, 1)}</td>
+              <td className="n">
+                <Committed kind="amount" label={`Speed on ${words(rule.highway)} in km/h`} value={speeds[rule.highway] === undefined ? "" : String(speeds[rule.highway])} placeholder={rule.usable_km > 0 ? "by tag" : "–"} onCommit={(text) => take(rule.highway, text)} />
+              </td>
             </tr>
           ))}
         </tbody>
       </table>
       <p className="notice">
-        {mode.parts.left_out_links > 0 && `${figure(mode.parts.left_out_km, 1)} km in ${figure(mode.parts.count - 1)} cut-off parts are left out. `}
-        Click a street on the map to see why it is used or not, and how fast.
+        {mode.parts && mode.parts.left_out_links > 0 && `${figure(mode.parts.left_out_km, 1)} km in cut-off parts are left out. `}
+        A class without a speed is used only where an access tag says so. Click a street on the map to see why it is used or not.
       </p>
     </>
   );
+}
+
+/** What a change did to the streets. */
+export function changeWords(change: ModeChange | null): string | null {
+  if (!change) return null;
+  const amount = ({ links, km }: { links: number; km: number }) => `${figure(km, 1)} km in ${figure(links)} ${links === 1 ? "link" : "links"}`;
+  const said = [];
+  if (change.lost.links) said.push(`${amount(change.lost)} can no longer be used`);
+  if (change.won.links) said.push(`${amount(change.won)} can be used now`);
+  if (change.speed.links) said.push(`${amount(change.speed)} have another speed`);
+  return said.length ? `${said.join("; ")}.` : "No street changes by that.";
 }

@@ -7,17 +7,18 @@ import { AnswerChart } from "../tray/AnswerChart";
 import { Handout } from "./Handout";
 import { Modes } from "./Modes";
 
+const modeDocument = (speeds: Record<string, number>) => ({ traveller: "walker", speeds, top_speed: 4.8, access: [], barriers: [], rules: [], notes: [] });
 const WALK = {
   id: "walk", title: "Walk", traveller: "walker", notes: ["Walks at 4.8 km/h."], usable_km: 80, total_km: 100, links_usable: 10,
   speed_sources: [{ source: "posted limit", km: 0 }, { source: "speed of its class", km: 80 }],
-  parts: { count: 3, left_out_km: 1.25, left_out_links: 7 },
+  parts: { count: 3, left_out_km: 1.25, left_out_links: 7 }, shipped: true, changed: "", document: modeDocument({ residential: 4.8 }),
   rules: [
     { highway: "residential", speed_kmh: 4.8, length_km: 80, usable_km: 80, oneway_km: 0 },
     { highway: "motorway_link", speed_kmh: null, length_km: 20, usable_km: 0, oneway_km: 0 },
     { highway: "corridor", speed_kmh: null, length_km: 1, usable_km: 1, oneway_km: 0.5 },
   ],
 } as unknown as ModeInfo;
-const BROKEN = { id: "drive", title: "Drive", traveller: "driver", notes: [], problem: "The mode 'drive' can use no connected street of this study." } as unknown as ModeInfo;
+const BROKEN = { id: "drive", title: "Drive", traveller: "driver", notes: [], shipped: true, changed: "", document: modeDocument({}), problem: "The mode 'drive' can use no connected street of this study." } as unknown as ModeInfo;
 const WITH_MODES: Overview = { ...OVERVIEW, modes: [WALK, BROKEN] };
 const reset = useScreen.getState();
 
@@ -26,24 +27,25 @@ afterEach(cleanup);
 const cells = (name: string) => [...(screen.getByText(name).closest("tr")?.querySelectorAll("td") ?? [])].map((cell) => cell.textContent);
 
 describe("the modes", () => {
+  const speedOn = (name: string) => screen.getByLabelText<HTMLInputElement>(`Speed on ${name} in km/h`);
   it("say how much may be used, at what speed, and where the speed comes from", () => {
-    render(<Modes overview={WITH_MODES} />);
-    expect(cells("residential")).toEqual(["residential", "80.0", "80.0", "", "4.8"]);
+    render(<Modes overview={WITH_MODES} />, { wrapper: framed() });
+    expect(cells("residential")).toEqual(["residential", "80.0", "80.0", "", ""]);
     expect(cells("motorway link")).toEqual(["motorway link", "20.0", "not used", "", ""]);
-    expect(cells("corridor")).toEqual(["corridor", "1.0", "1.0", "0.5", "by tag"]);
+    expect([speedOn("residential").value, speedOn("motorway link").value]).toEqual(["4.8", ""]);
+    expect([speedOn("corridor").value, speedOn("corridor").placeholder]).toEqual(["", "by tag"]);
     expect(document.body.textContent).toContain("100%speed from the class of street");
-    expect(document.body.textContent).not.toContain("posted limit");
-    expect(document.body.textContent).toContain("1.3 km in 2 cut-off parts are left out.");
+    expect(document.body.textContent).toContain("1.3 km in cut-off parts are left out.");
   });
   it("are chosen by their tab, and a mode that cannot be used says so", () => {
-    const { rerender } = render(<Modes overview={WITH_MODES} />);
+    const { rerender } = render(<Modes overview={WITH_MODES} />, { wrapper: framed() });
     fireEvent.click(screen.getByRole("tab", { name: "Drive" }));
     rerender(<Modes overview={WITH_MODES} />);
     expect(screen.getByRole("tab", { name: "Drive" }).getAttribute("aria-selected")).toBe("true");
     expect(document.body.textContent).toContain("can use no connected street");
   });
   it("wait for streets", () => {
-    render(<Modes overview={OVERVIEW} />);
+    render(<Modes overview={OVERVIEW} />, { wrapper: framed() });
     expect(document.body.textContent).toContain("Bring in an extract first");
   });
 });

@@ -4,6 +4,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { connectZones, disconnectZones, type Overview } from "../api/own";
 import { figure } from "../common/format";
+import { Said } from "../common/Said";
 import { useJob, Working } from "../common/working";
 import { Amount, Word } from "../common/words";
 import { message } from "../state/sheet";
@@ -75,16 +76,7 @@ export function Connectors({ overview }: { overview: Overview }) {
               </button>
             )}
           </div>
-          {said && (
-            <p className="notice" role="status">
-              {said}
-            </p>
-          )}
-          {problem && (
-            <p className="problem" role="alert">
-              {problem}
-            </p>
-          )}
+          <Said said={said} problem={problem} />
         </>
       )}
     </>

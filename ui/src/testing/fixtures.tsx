@@ -18,7 +18,7 @@ export const BUILD = {
 
 export const OVERVIEW = {
   id: "ferrow", title: "Ferrow", stamp: "abc", build: BUILD, formerBuild: null, layers: LAYERS, modes: [], bounds: [-36.3, 41.2, -36.1, 41.4],
-  rasters: [], keepParts: { rule: "largest", above_m: 0 }, drawn: false, costs: [], streetFields: ["link_id", "name", "maxspeed"],
+  modeUndo: 0, rasters: [], keepParts: { rule: "largest", above_m: 0 }, drawn: false, costs: [], streetFields: ["link_id", "name", "maxspeed"],
 } as unknown as Overview;
 
 export const question = (id: string, process: string, inputs: Record<string, unknown>): QuestionBlock => ({ id, kind: "question", process, inputs });

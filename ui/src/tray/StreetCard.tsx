@@ -22,7 +22,11 @@ export function StreetCard({ street, onClose }: { street: Street; onClose: () =>
       </div>
       <div className="card">
         <dl>
-          <Term name="Usable">{street.usable ? "yes" : `no: ${street.reason}`}</Term>
+          <Term name="Usable">
+            {street.usable ? "yes" : `no: ${street.reason}`}
+            {street.rule && ` (rule ${street.rule.number}: ${street.rule.where})`}
+          </Term>
+          {street.barriers.length > 0 && <Term name="At its ends">{street.barriers.map(words).join(", ")}</Term>}
           <Term name="Speed">{street.usable ? `${figure(street.speed_kmh, 1)} km/h, from the ${street.speed_source}` : "none"}</Term>
           <Term name="As drawn">
             {way(street.forward_s)} <span className="faint">from node {figure(street.from_node_id)} to {figure(street.to_node_id)}</span>

@@ -1,0 +1,118 @@
+"""The modes of a study: read, tried, changed, copied, given away and taken in as JSON documents. Awl's own routes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from flask import Blueprint, Response
+from pydantic import BaseModel, ConfigDict, Field
+
+from awl.core.errors import AwlError
+from awl.core.modes.mode import SHIPPED, Mode
+from awl.core.modes.network import Network
+from awl.server.web import body, checked, reply, study_of
+from awl.study import modes
+from awl.study.study import Study, slug
+
+api = Blueprint("modes", __name__)
+
+
+class CopyBody(BaseModel):
+    """The title of a copy."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    title: str = Field(min_length=1, max_length=60)
+
+
+@api.get("/studies/<study_id>/modes")
+def listed(study_id: str) -> Response:
+    """All modes as documents."""
+    return reply({"modes": [modes.document(mode) for mode, _ in study_of(study_id).modes().values()]})
+
+
+@api.get("/studies/<study_id>/modes/<mode_id>")
+def one(study_id: str, mode_id: str) -> Response:
+    """A mode as a document, to be given away."""
+    document = modes.document(study_of(study_id).mode(mode_id))
+    return reply(document, Content_Disposition=f'attachment; filename="{mode_id}.mode.json"')
+
+
+@api.post("/studies/<study_id>/modes")
+def take_in(study_id: str) -> Response:
+    """Take in a mode document; one whose id is taken gets another."""
+    study, mode = study_of(study_id), modes.parsed(body())
+    study.try_mode(mode)
+    named = _renamed(mode, _free_id(study, mode.id), mode.title)
+    study.save_mode(named)
+    return reply({"id": named.id}, 201)
+
+
+@api.put("/studies/<study_id>/modes/<mode_id>")
+def change(study_id: str, mode_id: str) -> Response:
+    """Change a mode; says which streets that makes unusable, usable or slower. A mode that cannot work is refused."""
+    study, mode = study_of(study_id), modes.parsed(body())
+    if mode.id != mode_id:
+        raise AwlError(f"The document is of mode '{mode.id}'", remedy="Send it to its own address", inputs=("id",))
+    former = _network(study, mode_id)
+    made = study.try_mode(mode)
+    study.save_mode(mode)
+    return reply({"id": mode_id, "change": None if former is None else difference(former, made)})
+
+
+@api.post("/studies/<study_id>/modes/<mode_id>/copy")
+def copy(study_id: str, mode_id: str) -> Response:
+    """Copy a mode under another title."""
+    study, wanted = study_of(study_id), checked(CopyBody, body())
+    mode = study.mode(mode_id)
+    named = _renamed(mode, _free_id(study, slug(wanted.title)), wanted.title)
+    study.save_mode(named)
+    return reply({"id": named.id}, 201)
+
+
+@api.delete("/studies/<study_id>/modes/<mode_id>")
+def remove(study_id: str, mode_id: str) -> Response:
+    """Remove an own mode, or put a shipped one back as it was."""
+    study_of(study_id).remove_mode(mode_id)
+    return reply({"id": mode_id, "shipped": mode_id in SHIPPED})
+
+
+@api.post("/studies/<study_id>/modes/undo")
+def undo(study_id: str) -> Response:
+    """Take the last change of a mode back."""
+    body()
+    return reply({"id": study_of(study_id).undo_mode()})
+
+
+def difference(before: Network, after: Network) -> dict[str, Any]:
+    """Links and kilometres that became unusable, usable, or changed their speed."""
+    length = before.graph.link_length
+    masks = {
+        "lost": before.usable & ~after.usable,
+        "won": after.usable & ~before.usable,
+        "speed": before.usable & after.usable & ~np.isclose(before.use.speed, after.use.speed),
+    }
+    return {
+        name: {"links": int(mask.sum()), "km": round(float(length[mask].sum()) / 1000, 3)}
+        for name, mask in masks.items()
+    }
+
+
+def _network(study: Study, ident: str) -> Network | None:
+    """The network of a mode as it is, None for one that is not there or cannot be used."""
+    try:
+        return study.network(ident)
+    except AwlError:
+        return None
+
+
+def _free_id(study: Study, wanted: str) -> str:
+    known, ident, number = study.modes(), wanted[:36], 2
+    while ident in known:
+        ident, number = f"{wanted[:36]}_{number}", number + 1
+    return ident
+
+
+def _renamed(mode: Mode, ident: str, title: str) -> Mode:
+    return modes.parsed({**modes.document(mode), "id": ident, "title": title})

@@ -1,0 +1,205 @@
+"""The modes of a study: those that ship with Awl, and those the analyst copied or changed, as documents that can be given away.
+
+A mode document is JSON; its fields are those of `ModeDocument`. It is checked before it is kept: every condition must be
+readable and fit the types of the street attributes.
+"""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from collections.abc import Sequence
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from awl.core.errors import AwlError
+from awl.core.modes.mode import SHIPPED, Mode, Rule
+from awl.core.modes.rules import NO_RULE
+from awl.core.streets.build import LINK_CLASSES, STREET_KEYS
+from awl.formats.graph_tables import field_of
+from awl.study import geopackage
+from awl.study.cql import to_sql
+from awl.study.records import now
+
+SCHEMA = """
+CREATE TABLE IF NOT EXISTS awl_modes (id TEXT PRIMARY KEY, body TEXT NOT NULL, changed TEXT NOT NULL) STRICT;
+CREATE TABLE IF NOT EXISTS awl_mode_history (number INTEGER PRIMARY KEY, mode TEXT NOT NULL, body TEXT) STRICT
+"""
+KEPT_CHANGES = 200
+MAX_RULES = 50
+NUMBERS = ("width", "maxwidth", "maxheight", "maxweight", "lanes", "maxspeed", "layer", "length")
+"""Street attributes that conditions compare as numbers, though the source writes them as text such as `3.5 m`."""
+
+Speed = Annotated[float, Field(gt=0, le=300)]
+Word = Annotated[str, Field(min_length=1, max_length=60)]
+
+
+class RuleDocument(BaseModel):
+    """A rule: a CQL2 condition, and what holds for the streets that meet it."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    where: str = Field(min_length=1, max_length=4000)
+    use: Literal["forbid", "allow", "slow"]
+    factor: float = Field(1.0, gt=0, le=1, description="Of a slow street: the share of its speed that is left.")
+
+
+class ModeDocument(BaseModel):
+    """A mode as a document. Speeds in km/h."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    format: Literal["awl-mode-1"] = "awl-mode-1"
+    id: str = Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")
+    title: Word
+    traveller: Word
+    speeds: dict[str, Speed] = Field(description="Classes of street it uses, each with its speed.")
+    top_speed: Speed
+    access: list[Word] = Field(min_length=1, max_length=12, description="Access tags, the most specific first.")
+    obeys_oneway: bool
+    contraflow: Word = Field(description="The tag that frees it from one-way streets.")
+    reads_maxspeed: bool
+    turns: list[Word] = Field(
+        default_factory=list, max_length=12, description="Vehicles whose turn restrictions bind it."
+    )
+    barriers: list[Word] = Field(default_factory=list, max_length=60, description="Kinds of barrier it cannot pass.")
+    rules: list[RuleDocument] = Field(default_factory=list, max_length=MAX_RULES)
+    notes: list[Annotated[str, Field(max_length=400)]] = Field(default_factory=list, max_length=12)
+
+    def mode(self) -> Mode:
+        """The mode the document describes; raises for a class of street that does not exist."""
+        if unknown := set(self.speeds) - set(LINK_CLASSES):
+            raise AwlError(
+                f"'{sorted(unknown)[0]}' is no class of street",
+                remedy=f"Classes are: {', '.join(LINK_CLASSES)}",
+                inputs=("speeds",),
+            )
+        return Mode(
+            self.id, self.title, self.traveller, dict(self.speeds), tuple(self.access), self.top_speed, self.obeys_oneway,
+            self.reads_maxspeed, self.contraflow, tuple(self.turns), tuple(self.barriers),
+            tuple(Rule(rule.where, rule.use, rule.factor) for rule in self.rules), tuple(self.notes),
+        )  # fmt: skip
+
+
+def document(mode: Mode) -> dict[str, Any]:
+    """A mode as a document."""
+    return ModeDocument(
+        id=mode.id,
+        title=mode.title,
+        traveller=mode.traveller,
+        speeds=mode.class_speed,
+        top_speed=mode.top_speed,
+        access=list(mode.access_keys),
+        obeys_oneway=mode.obeys_oneway,
+        contraflow=mode.contraflow_key,
+        reads_maxspeed=mode.reads_maxspeed,
+        turns=list(mode.turn_keys),
+        barriers=list(mode.barriers),
+        rules=[RuleDocument.model_validate(vars(rule)) for rule in mode.rules],
+        notes=list(mode.notes),
+    ).model_dump()
+
+
+def parsed(given: Any) -> Mode:
+    """The mode of a document from outside; raises naming the field that is wrong."""
+    try:
+        return ModeDocument.model_validate(given).mode()
+    except ValidationError as error:
+        first = error.errors()[0]
+        name = ".".join(str(part) for part in first["loc"]) or "mode"
+        raise AwlError(f"'{name}': {first['msg']}", remedy="See docs/modes.md", inputs=(name,)) from error
+
+
+def listed(connection: sqlite3.Connection) -> dict[str, tuple[Mode, str]]:
+    """All modes by id, with when each was changed (empty for one as shipped); shipped ones first."""
+    own = {}
+    if _there(connection):
+        rows = connection.execute("SELECT id, body, changed FROM awl_modes ORDER BY rowid").fetchall()
+        own = {ident: (parsed(json.loads(body)), changed) for ident, body, changed in rows}
+    shipped = {ident: own.pop(ident, (mode, "")) for ident, mode in SHIPPED.items()}
+    return {**shipped, **own}
+
+
+def save(connection: sqlite3.Connection, mode: Mode) -> None:
+    """Keep a mode; what was there before can be brought back. Runs inside the caller's transaction."""
+    _remember(connection, mode.id)
+    connection.execute(
+        "INSERT OR REPLACE INTO awl_modes VALUES (?, ?, ?)", (mode.id, json.dumps(document(mode)), now())
+    )
+
+
+def remove(connection: sqlite3.Connection, ident: str) -> None:
+    """Remove an own mode; a shipped one is as it was shipped again."""
+    _remember(connection, ident)
+    connection.execute("DELETE FROM awl_modes WHERE id = ?", (ident,))
+
+
+def undo(connection: sqlite3.Connection) -> str | None:
+    """Take the last change of any mode back; returns its id."""
+    if not _there(connection):
+        return None
+    row = connection.execute("SELECT number, mode, body FROM awl_mode_history ORDER BY number DESC LIMIT 1").fetchone()
+    if row is None:
+        return None
+    number, ident, body = row
+    connection.execute("DELETE FROM awl_mode_history WHERE number = ?", (number,))
+    connection.execute("DELETE FROM awl_modes WHERE id = ?", (ident,))
+    if body is not None:
+        connection.execute("INSERT INTO awl_modes VALUES (?, ?, ?)", (ident, body, now()))
+    return str(ident)
+
+
+def undoable(connection: sqlite3.Connection) -> int:
+    """How many changes can be taken back."""
+    return int(connection.execute("SELECT count(*) FROM awl_mode_history").fetchone()[0]) if _there(connection) else 0
+
+
+def first_rule(connection: sqlite3.Connection, rules: Sequence[Rule], links: int) -> NDArray[np.int8]:
+    """The number of the first rule that each link (m,) meets, or NO_RULE.
+
+    Raises `AwlError` with the place in the condition that cannot be read or does not fit an attribute's type.
+    """
+    found = np.full(links, NO_RULE, np.int8)
+    there = geopackage.field_types(connection, "streets")
+    # An attribute that no street here carries is known all the same: it has no value.
+    types = dict.fromkeys(map(field_of, STREET_KEYS), "TEXT") | there
+    types |= {name: "REAL" for name in NUMBERS if types.get(name) == "TEXT"}
+    columns = ", ".join(
+        f'NULL AS "{name}"' if name not in there else _as_number(name) if name in NUMBERS else f'"{name}"'
+        for name in types
+    )
+    for number in range(len(rules) - 1, -1, -1):
+        try:
+            condition, parameters = to_sql(rules[number].where, list(types), types)
+        except AwlError as error:
+            raise AwlError(
+                f"Rule {number + 1}: {error.what}",
+                remedy=error.remedy,
+                inputs=(f"rules.{number}.where",),
+                kind="bad-rule",
+            ) from error
+        rows = connection.execute(f"SELECT fid FROM (SELECT fid, {columns} FROM streets) WHERE {condition}", parameters)
+        # Features of the table `streets` are the links, numbered from 1.
+        found[np.fromiter((row[0] for row in rows), np.int64) - 1] = number
+    return found
+
+
+def _as_number(name: str) -> str:
+    return f'CASE WHEN "{name}" GLOB \'[0-9.-]*\' THEN CAST("{name}" AS REAL) END AS "{name}"'
+
+
+def _remember(connection: sqlite3.Connection, ident: str) -> None:
+    for statement in SCHEMA.split(";"):
+        connection.execute(statement)
+    row = connection.execute("SELECT body FROM awl_modes WHERE id = ?", (ident,)).fetchone()
+    connection.execute("INSERT INTO awl_mode_history (mode, body) VALUES (?, ?)", (ident, row[0] if row else None))
+    connection.execute(
+        "DELETE FROM awl_mode_history WHERE number <= (SELECT max(number) FROM awl_mode_history) - ?", (KEPT_CHANGES,)
+    )
+
+
+def _there(connection: sqlite3.Connection) -> bool:
+    return connection.execute("SELECT 1 FROM sqlite_master WHERE name = 'awl_modes'").fetchone() is not None
