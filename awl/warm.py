@@ -23,7 +23,7 @@ from awl.formats.osm_pbf.write import Extract, Tags
 
 
 def tiny_extract() -> RawExtract:
-    """Four nodes around a block, joined by four residential ways, two and two of one name."""
+    """Four nodes around a block, joined by four tertiary ways, two and two of one name."""
     lon, lat = np.array([-36.2, -36.197, -36.197, -36.2]), np.array([41.3, 41.3, 41.302, 41.302])
     return RawExtract(
         node_id=np.arange(1, 5),
@@ -34,7 +34,7 @@ def tiny_extract() -> RawExtract:
         way_id=np.arange(1, 5),
         way_start=np.arange(0, 9, 2),
         way_refs=np.array([1, 2, 2, 3, 3, 4, 4, 1]),
-        way_tags={"highway": Categorical.of(["residential"] * 4), "name": Categorical.of(["A", "A", "B", "B"])},
+        way_tags={"highway": Categorical.of(["tertiary"] * 4), "name": Categorical.of(["A", "A", "B", "B"])},
         relations=(),
     )
 

@@ -140,6 +140,7 @@ WHEELS = replace(
     top_speed=4.0,
     barriers=(*WALLS, "stile", "kissing_gate", "turnstile", "full-height_turnstile", "cycle_barrier", "step"),
     rules=(
+        Rule("highway = 'steps' AND (wheelchair IS NULL OR wheelchair <> 'yes')", "forbid"),
         Rule("wheelchair = 'no'", "forbid"),
         Rule("smoothness IN ('bad', 'very_bad', 'horrible', 'very_horrible', 'impassable')", "forbid"),
         Rule("surface IN ('gravel', 'sand', 'grass', 'mud', 'dirt', 'cobblestone', 'unhewn_cobblestone')", "slow", 0.6),
