@@ -241,11 +241,15 @@ def street_arrays(study_id: str) -> Response:
 
 @api.get("/studies/<study_id>/arrays/modes/<mode_id>")
 def mode_arrays(study_id: str, mode_id: str) -> Response:
-    """Durations each way in ms (-1 where barred) and speed of every link in a mode."""
+    """Durations each way in ms (-1 where barred), speed in km/h and where it came from, of every link in a mode."""
     network = study_of(study_id).network(mode_id)
     forward, backward = network.directed("time")
     return packed(
-        {"mode": mode_id}, forward.astype(np.int32), backward.astype(np.int32), network.use.speed.astype(np.float32)
+        {"mode": mode_id, "sources": SPEED_SOURCES},
+        forward.astype(np.int32),
+        backward.astype(np.int32),
+        network.use.speed.astype(np.float32),
+        network.use.speed_source.astype(np.float32),
     )
 
 

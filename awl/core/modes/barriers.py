@@ -48,14 +48,5 @@ def parted(mode: Mode, graph: StreetGraph) -> StreetGraph:
     ends[second] = twin_of[ends[second]]
     rows = np.concatenate([np.arange(graph.node_count), shut])
     number = np.concatenate([graph.node_number, graph.node_number.max() + 1 + np.arange(len(shut))])
-    return replace(
-        graph,
-        node_id=graph.node_id[rows],
-        node_lon=graph.node_lon[rows],
-        node_lat=graph.node_lat[rows],
-        node_border=graph.node_border[rows],
-        node_number=number,
-        link_from=ends[0::2].astype(np.int32),
-        link_to=ends[1::2].astype(np.int32),
-        node_tags={key: column.take(rows) for key, column in graph.node_tags.items()},
-    )
+    columns = graph.node_columns(rows) | {"node_number": number}
+    return replace(graph, **columns, link_from=ends[0::2].astype(np.int32), link_to=ends[1::2].astype(np.int32))

@@ -127,11 +127,7 @@ def _merged(graph: StreetGraph, order: Ints, turned: NDArray[np.bool_], start: I
     chain_of[order] = np.repeat(np.arange(len(first), dtype=np.int32), np.diff(start))
     whole = replace(
         graph,
-        node_id=graph.node_id[kept],
-        node_lon=graph.node_lon[kept],
-        node_lat=graph.node_lat[kept],
-        node_border=graph.node_border[kept],
-        node_number=np.arange(1, int(kept.sum()) + 1, dtype=np.int64),
+        **graph.node_columns(kept) | {"node_number": np.arange(1, int(kept.sum()) + 1, dtype=np.int64)},
         link_from=node_of[tail],
         link_to=node_of[head],
         link_ways=ways,
@@ -141,7 +137,6 @@ def _merged(graph: StreetGraph, order: Ints, turned: NDArray[np.bool_], start: I
         shape_lat=graph.shape_lat[vertex],
         shape_m=metres,
         tags={key: column.take(order[first]) for key, column in graph.tags.items()},
-        node_tags={key: column.take(kept) for key, column in graph.node_tags.items()},
         restrictions=graph.restrictions.renumbered(chain_of, node_of),
         costs={key: pair[order[first]] for key, pair in graph.costs.items()},
     )

@@ -94,11 +94,7 @@ def detach(graph: StreetGraph) -> StreetGraph:
     ways = np.repeat(kept, np.diff(graph.ways_start))
     return replace(
         graph,
-        node_id=graph.node_id[node_used],
-        node_lon=graph.node_lon[node_used],
-        node_lat=graph.node_lat[node_used],
-        node_border=graph.node_border[node_used],
-        node_number=graph.node_number[node_used],
+        **graph.node_columns(node_used),
         link_from=node_of[graph.link_from[links]],
         link_to=node_of[graph.link_to[links]],
         link_ways=graph.link_ways[ways],
@@ -108,7 +104,6 @@ def detach(graph: StreetGraph) -> StreetGraph:
         shape_lat=graph.shape_lat[vertices],
         shape_m=graph.shape_m[vertices],
         tags={key: column.take(links).compact() for key, column in graph.tags.items()},
-        node_tags={key: column.take(node_used) for key, column in graph.node_tags.items()},
         costs={key: pair[links] for key, pair in graph.costs.items()},
         restrictions=graph.restrictions.renumbered(link_of, node_of),
     )

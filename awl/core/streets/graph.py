@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 import shapely
@@ -16,6 +17,8 @@ from numpy.typing import NDArray
 from awl.core.columns import Categorical
 from awl.core.geodesy import LocalPlane
 from awl.core.streets.turns import TurnRestrictions
+
+NODE_ARRAYS = ("node_id", "node_lon", "node_lat", "node_border", "node_number")
 
 
 @dataclass(frozen=True)
@@ -108,20 +111,20 @@ class StreetGraph:
         """The same graph with other node numbers (n,)."""
         return replace(self, node_number=number)
 
+    def node_columns(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> dict[str, Any]:
+        """All that is known of some nodes (rows or a mask), by field, for a graph made from this one."""
+        columns: dict[str, Any] = {name: getattr(self, name)[rows] for name in NODE_ARRAYS}
+        return columns | {"node_tags": {key: column.take(rows) for key, column in self.node_tags.items()}}
+
     def with_nodes(self, order: NDArray[np.int64]) -> StreetGraph:
         """The same graph with its nodes in another order (a permutation of their rows)."""
         place = np.empty(len(order), np.int32)
         place[order] = np.arange(len(order), dtype=np.int32)
         return replace(
             self,
-            node_id=self.node_id[order],
-            node_lon=self.node_lon[order],
-            node_lat=self.node_lat[order],
-            node_border=self.node_border[order],
-            node_number=self.node_number[order],
+            **self.node_columns(order),
             link_from=place[self.link_from],
             link_to=place[self.link_to],
-            node_tags={key: column.take(order) for key, column in self.node_tags.items()},
             restrictions=self.restrictions.renumbered(np.arange(self.link_count, dtype=np.int32), place),
         )
 

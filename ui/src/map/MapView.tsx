@@ -99,7 +99,11 @@ function useStreets(scene: Scene | null, styled: number, study: string, stamp: s
     const layer = scene?.streetLayer;
     if (!layer || !styled || live) return;
     if (shown.kind === "plain") layer.showMode(null, null);
-    if (shown.kind === "mode" && modeData) layer.showMode(modeData.arrays[0] as Int32Array, modeData.arrays[1] as Int32Array);
+    if (shown.kind === "mode" && modeData) {
+      const [forward, backward, speed, source] = modeData.arrays as [Int32Array, Int32Array, Float32Array, Float32Array];
+      if (shown.values) layer.showValues(shown.values.by === "speed" ? speed : source, forward, backward, shown.values.limits);
+      else layer.showMode(forward, backward);
+    }
     if (shown.kind === "reach" && reach) layer.showReach(reach, limits.map((limit) => limit * factor));
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [scene, styled, shown, modeData, reach, live]);

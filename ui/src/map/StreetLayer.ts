@@ -146,6 +146,16 @@ export class StreetLayer implements CustomLayerInterface {
     this.touch();
   }
 
+  /** Colour usable streets by a value of their own; limits are the upper edges of the bands. */
+  showValues(values: Float32Array, forward: Int32Array, backward: Int32Array, limits: number[]): void {
+    const scaled = Int32Array.from(values, (value) => Math.round(value * 1000));
+    const open = (cost: Int32Array) => cost.map((one) => (one < 0 ? -1 : 0));
+    this.limits = limits.slice(0, MAX_BANDS).map((limit) => limit * 1000);
+    this.filtered = true;
+    this.reach = { atFrom: scaled, atTo: scaled, splits: new Float64Array(0), up: open(forward), down: open(backward), closed: new Uint8Array(this.links) };
+    this.touch();
+  }
+
   /** Colour streets by arrival; limits in the unit of the arrivals (ms or mm). */
   showReach(packed: Packed, limits: number[]): void {
     const [atFrom, atTo, splits, up, down, closed] = packed.arrays as [Int32Array, Int32Array, Float64Array, Int32Array, Int32Array, Uint8Array];

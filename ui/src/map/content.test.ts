@@ -23,6 +23,33 @@ function shown(process: string, inputs: Record<string, unknown>, result: Record<
 const rows = (content: MapContent, title: string) => content.groups.find((group) => group.title.startsWith(title))?.rows ?? [];
 const collection = (...features: object[]) => ({ type: "FeatureCollection", features });
 
+describe("the stage Modes", () => {
+  const info = {
+    id: "drive", title: "Drive", changed: "", speed_sources: [{ source: "posted limit", km: 30 }, { source: "speed of its class", km: 12 }, { source: "stated default", km: 0 }],
+    document: { speeds: { primary: 50, residential: 30 } },
+  };
+  const shown = (colour: "use" | "speed" | "source") => {
+    useScreen.setState({ stage: "modes", mode: "drive", colour });
+    const overview = { ...OVERVIEW, modes: [info] } as unknown as typeof OVERVIEW;
+    return renderHook(() => useMapContent(overview, null), { wrapper: framed() }).result.current;
+  };
+  const labels = (content: MapContent) => content.groups[0]?.rows.map(({ label }) => label);
+  it("shows what is used, in ink", () => {
+    expect(shown("use").streets).toEqual({ kind: "mode", mode: "drive" });
+  });
+  it("colours by speed in steps that suit the mode", () => {
+    const content = shown("speed");
+    expect(content.streets).toMatchObject({ values: { by: "speed", limits: [20, 30, 50, 300] } });
+    expect(content.bandCount).toBe(4);
+    expect(labels(content)).toEqual(["to 20 km/h", "to 30 km/h", "to 50 km/h", "over 50 km/h", "Not used"]);
+  });
+  it("colours by where the speed comes from, with kilometres", () => {
+    const content = shown("source");
+    expect(content.streets).toMatchObject({ values: { by: "source", limits: [0.5, 1.5, 2.5] } });
+    expect(labels(content)).toEqual(["posted limit, 30 km", "speed of its class, 12 km", "Not used"]);
+  });
+});
+
 it("letters the links of a drawing at their middle, in the direction in which they were drawn", () => {
   const link = (coordinates: number[][], properties: object) => ({ type: "Feature" as const, properties, geometry: { type: "LineString" as const, coordinates } });
   const made = lettersOf(

@@ -7,7 +7,7 @@ import { cutOffLinks, type Inputs, type LayerInfo, type Overview } from "../api/
 import type { Packed } from "../api/packed";
 import { isLayerSet } from "../sheet/words";
 import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../state/sheet";
-import { useScreen, type Theme } from "../state/store";
+import { useScreen, type Colour, type Theme } from "../state/store";
 import { bands, shareRamp, tints, token } from "./look";
 import type { Overlays } from "./scene";
 
@@ -18,7 +18,7 @@ export type LegendRow = {
   swatch: { kind: "area" | "line" | "dash" | "button" | "triangle" | "circle" | "number"; fill?: string; line?: string };
 };
 export type LegendGroup = { title: string; note?: string; rows: LegendRow[] };
-export type StreetsShown = { kind: "plain" } | { kind: "mode"; mode: string } | { kind: "reach"; inputs: Inputs; limits: number[] };
+export type StreetsShown = { kind: "plain" } | { kind: "mode"; mode: string; values?: { by: "speed" | "source"; limits: number[] } } | { kind: "reach"; inputs: Inputs; limits: number[] };
 export type MapContent = { overlays: Overlays; streets: StreetsShown; groups: LegendGroup[]; bandCount: number };
 type Hidden = Record<string, boolean>;
 
@@ -30,7 +30,7 @@ const unit = (inputs: Inputs) => (inputs.measure === "distance" ? "m" : "min");
 export const CLASS_STEPS = [0, 20, 40, 60, 80, 100];
 
 export function useMapContent(overview: Overview | undefined, streets: Packed | null): MapContent {
-  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label } = useScreen();
+  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour } = useScreen();
   const looked = useLookedAt(overview, stage === "sources" ? layer : null);
   const { data: drawnLinks } = useQuery({
     queryKey: ["layer-features", study, "streets", overview?.stamp],
@@ -55,14 +55,14 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     if (stage === "sources" && looked) layerShown(content, looked.info, looked.features, chosen, hidden, theme);
     if (stage === "streets") streetsStage(content, overview, streets, hidden, label);
     if (stage === "streets" && cutOff) partsShown(content, overview, mode, cutOff, hidden, theme);
-    if (stage === "modes") modesStage(content, overview, mode);
+    if (stage === "modes") modesStage(content, overview, mode, colour, theme);
     if (stage === "sheet" && answer && block) answerShown(content, answer, overview.layers, hidden, row, theme);
     if (street && (stage === "modes" || stage === "streets" || stage === "sheet")) {
       content.overlays.selection = collection([{ type: "Feature", properties: {}, geometry: street.line }]);
     }
     if (!overview.drawn) content.groups.push(ground(overview.layers, stage === "modes"));
     return content;
-  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks]);
+  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour]);
 }
 
 /** An attribute of each link of a drawing, lettered at its middle in the direction in which it was drawn. */
@@ -192,18 +192,40 @@ function nodesOf(streets: Packed | null, hidden: Hidden): FeatureCollection {
   return collection(features);
 }
 
-function modesStage(content: MapContent, overview: Overview, mode: string): void {
+/** Steps of speed in km/h, by what a mode's fastest street allows. */
+const SPEED_STEPS: [number, number[]][] = [
+  [7, [2, 3, 4, 7]],
+  [40, [8, 12, 16, 40]],
+  [Infinity, [20, 30, 50, 300]],
+];
+
+function modesStage(content: MapContent, overview: Overview, mode: string, colour: Colour, theme: Theme): void {
+  void theme;
   content.streets = { kind: "mode", mode };
-  const title = overview.modes.find(({ id }) => id === mode)?.title ?? mode;
-  content.groups.push({
-    title,
-    rows: [
-      { key: "", label: "Main street", swatch: { kind: "line", line: "var(--st-main)" } },
-      { key: "", label: "Street, lane", swatch: { kind: "line", line: "var(--st-minor)" } },
-      { key: "", label: "Not used", swatch: { kind: "dash", line: "var(--st-fade)" } },
-    ],
-    note: "What is faded is never used, here or in an answer.",
-  });
+  const info = overview.modes.find(({ id }) => id === mode);
+  const unused: LegendRow = { key: "", label: "Not used", swatch: { kind: "dash", line: "var(--st-fade)" } };
+  const note = "What is faded is never used, here or in an answer.";
+  if (colour === "use" || !info || info.problem) {
+    const inks: [string, string][] = [["Main street", "var(--st-main)"], ["Street, lane", "var(--st-minor)"]];
+    const rows = inks.map(([label, line]): LegendRow => ({ key: "", label, swatch: { kind: "line", line } }));
+    content.groups.push({ title: info?.title ?? mode, rows: [...rows, unused], note });
+    return;
+  }
+  const fastest = Math.max(...Object.values(info.document.speeds), 0);
+  const steps = SPEED_STEPS.find(([top]) => fastest <= top)?.[1] ?? [];
+  // A source is a number from 0 on; half a step above it is the edge of its band.
+  const limits = colour === "speed" ? steps : info.speed_sources.map((_, i) => i + 0.5);
+  content.streets = { kind: "mode", mode, values: { by: colour, limits } };
+  content.bandCount = limits.length;
+  const inks = bands(limits.length);
+  const words = (i: number) => {
+    if (colour === "source") return `${info.speed_sources[i]?.source ?? ""}, ${(info.speed_sources[i]?.km ?? 0).toFixed(0)} km`;
+    return i === steps.length - 1 ? `over ${steps[i - 1]} km/h` : `to ${steps[i]} km/h`;
+  };
+  const rows = limits
+    .map((_, i): LegendRow => ({ key: "", label: words(i), swatch: { kind: "line", line: inks[i]?.street ?? "" } }))
+    .filter((_, i) => colour === "speed" || (info.speed_sources[i]?.km ?? 0) > 0);
+  content.groups.push({ title: colour === "speed" ? `${info.title}, speed` : `${info.title}, speed from`, rows: [...rows, unused], note });
 }
 
 function answerShown(content: MapContent, answer: Answer, layers: LayerInfo[], hidden: Hidden, row: string | null, theme: Theme): void {

@@ -34,6 +34,8 @@ export class Scene {
   private streets: StreetLayer | null = null;
   private pins: Marker[] = [];
   private shown: Overlays = {};
+  /** The attribute lettered along links; a fresh style letters their numbers. */
+  private lettered: string | null = null;
   private hiddenBase: Record<string, boolean> = {};
   private readonly ready: Promise<void>;
   private readonly forget: () => void;
@@ -68,6 +70,7 @@ export class Scene {
   /** Build the base map anew, for another theme or newly built streets; what is shown stays. */
   async restyle(study: string, stamp: string, has: (layer: string) => boolean, streets: Packed | null, bandCount: number): Promise<void> {
     await this.ready;
+    this.lettered = null;
     this.map.setStyle(baseStyle(study, stamp, has), { diff: false });
     await new Promise<void>((done) => void this.map.once("style.load", () => done()));
     for (const name of ["button", "button-out", "border"] as const) {
@@ -87,10 +90,9 @@ export class Scene {
   letter(study: string, stamp: string, field: string | null): void {
     if (!this.map.getLayer("link-numbers")) return;
     // A fresh style letters numbers already; fetching its tiles again would double the work.
-    const names = this.map.getSource<VectorTileSource>("names");
-    const tiles = tilesOf(study, stamp)("streets") + (field ? `&label=${encodeURIComponent(field)}` : "");
-    if (names && names.tiles[0] !== tiles) {
-      names.setTiles([tiles]);
+    if (field !== this.lettered) {
+      this.lettered = field;
+      this.map.getSource<VectorTileSource>("names")?.setTiles([tilesOf(study, stamp)("streets") + (field ? `&label=${encodeURIComponent(field)}` : "")]);
       this.map.setLayoutProperty("link-numbers", "text-field", linkLettering(field));
     }
     if (!this.drawn) return;

@@ -5,15 +5,15 @@ import { copyMode, putMode, removeMode, takeInMode, undoMode, type ModeChange, t
 import type { ModeInfo, Overview } from "../api/own";
 import { figure, words } from "../common/format";
 import { Said } from "../common/Said";
-import { Committed } from "../common/words";
+import { Committed, Word } from "../common/words";
 import { ModeActs, ModeSentence } from "../modes/ModeHead";
 import { ModeRules } from "../modes/ModeRules";
 import { message } from "../state/sheet";
-import { useScreen } from "../state/store";
+import { useScreen, type Colour } from "../state/store";
 
 export function Modes({ overview }: { overview: Overview }) {
   const queries = useQueryClient();
-  const { mode, set } = useScreen();
+  const { mode, colour, set } = useScreen();
   const [said, setSaid] = useState<string | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
   const shown = overview.modes.find(({ id }) => id === mode) ?? overview.modes[0];
@@ -64,6 +64,21 @@ export function Modes({ overview }: { overview: Overview }) {
       </div>
       <ModeSentence info={shown} put={put} />
       {shown.problem ? <p className="problem">{shown.problem}</p> : <Figures mode={shown} />}
+      <p className="row-form">
+        The map shows{" "}
+        <Word
+          kind="way"
+          label="Colour of the streets"
+          value={colour}
+          options={[
+            ["use", "what is used"],
+            ["speed", "how fast"],
+            ["source", "where the speed comes from"],
+          ]}
+          onChange={(value) => set({ colour: value as Colour })}
+        />
+        .
+      </p>
       <Said said={said} problem={problem} />
       <ClassTable key={shown.id} mode={shown} put={put} />
       <ModeRules mode={shown.document} km={shown.rule_km ?? []} put={(rules) => put({ rules })} />

@@ -23,6 +23,8 @@ export type Intake = { incoming: Incoming; without: string[]; area: Area | null;
 /** What is being drawn on the map. */
 export type Drawing = { kind: "box" | "outline"; done: (area: Polygon) => void } | null;
 
+export type Colour = "use" | "speed" | "source";
+
 type Screen = {
   study: string | null;
   stage: Stage;
@@ -49,6 +51,8 @@ type Screen = {
   chosen: number[];
   /** The attribute lettered along links. */
   label: string | null;
+  /** What the streets are coloured by in the stage Modes. */
+  colour: Colour;
   set: (part: Partial<Screen>) => void;
   setRun: (question: string, run: Partial<Run> | null) => void;
   toggle: (key: string) => void;
@@ -85,6 +89,7 @@ export const useScreen = create<Screen>((set) => ({
   layer: null,
   chosen: [],
   label: null,
+  colour: "use",
   set: (part) => set(part),
   setRun: (question, run) =>
     set((screen) => {
