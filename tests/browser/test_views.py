@@ -82,11 +82,11 @@ def test_words_are_changed_by_keyboard_and_undone(sheet: Page, cut: Study) -> No
     word = sheet.find("[data-slot=mode]")
     word.send_keys(Keys.ENTER)
     sheet.find(".editor input:checked").send_keys(Keys.ARROW_RIGHT)
-    sheet.find("[data-slot=mode]", "cyclist")
+    sheet.find("[data-slot=mode]", "person on wheels")
     sheet.find("[data-slot=mode]").send_keys(Keys.ESCAPE)
     sheet.wait(lambda: not sheet.driver.find_elements(By.CSS_SELECTOR, ".editor"), "the editor to close")
     sheet.wait(
-        lambda: (records.answer(cut.reading, block(cut)["id"]) or {}).get("inputs", {}).get("mode") == "cycle",
+        lambda: (records.answer(cut.reading, block(cut)["id"]) or {}).get("inputs", {}).get("mode") == "wheels",
         "the answer",
     )
     sheet.click("[aria-label=Undo]")

@@ -12,6 +12,7 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { App } from "./App";
+import { Mishap } from "./common/Mishap";
 import { theme } from "./theme";
 
 const queries = new QueryClient({
@@ -23,7 +24,9 @@ if (root) {
     <StrictMode>
       <ThemeProvider theme={theme}>
         <QueryClientProvider client={queries}>
-          <App />
+          <Mishap>
+            <App />
+          </Mishap>
         </QueryClientProvider>
       </ThemeProvider>
     </StrictMode>,

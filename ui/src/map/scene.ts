@@ -36,6 +36,7 @@ export class Scene {
   private shown: Overlays = {};
   /** The attribute lettered along links; a fresh style letters their numbers. */
   private lettered: string | null = null;
+  private newest = 0;
   private hiddenBase: Record<string, boolean> = {};
   private readonly ready: Promise<void>;
   private readonly forget: () => void;
@@ -69,10 +70,14 @@ export class Scene {
 
   /** Build the base map anew, for another theme or newly built streets; what is shown stays. */
   async restyle(study: string, stamp: string, has: (layer: string) => boolean, streets: Packed | null, bandCount: number): Promise<void> {
+    // Streets may come anew while an earlier style is still loading: only the newest goes on, or two street layers would be made.
+    const mine = ++this.newest;
     await this.ready;
+    if (mine !== this.newest) return;
     this.lettered = null;
     this.map.setStyle(baseStyle(study, stamp, has), { diff: false });
     await new Promise<void>((done) => void this.map.once("style.load", () => done()));
+    if (mine !== this.newest) return;
     for (const name of ["button", "button-out", "border"] as const) {
       if (this.map.hasImage(name)) this.map.removeImage(name);
       this.map.addImage(name, buttonImage(name), { pixelRatio: 2 });
