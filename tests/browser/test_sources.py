@@ -9,7 +9,9 @@ import pyogrio
 import pytest
 import shapely
 from pyproj import Transformer
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
 from awl.study.study import Study
@@ -132,6 +134,25 @@ def test_a_layer_is_looked_at_selected_computed_kept_and_put_right(sources: Page
     sources.type("[aria-label='Filter in CQL2']", "peeple > 900")
     sources.click("button", "Select")
     sources.find("[role=alert]", "There is no field 'peeple'")
+
+
+def test_a_value_is_changed_where_it_stands_in_the_table(sources: Page, cut: Study) -> None:
+    sources.click("button", "Cool rooms")
+    before = cut.read_layer("cool_rooms").columns["seats"]
+    sources.find(".MuiDataGrid-row")
+    # Ticking a row selects its feature; the layer has a field 'id' of its own, which is not the key of the row.
+    sources.click(".MuiDataGrid-row input[type=checkbox]")
+    sources.find(".notice", "1 of")
+    cell = sources.find(".MuiDataGrid-row [data-field=seats]")
+    ActionChains(sources.driver).double_click(cell).perform()
+    sources.type(".MuiDataGrid-cell--editing input", "77" + Keys.ENTER)
+    sources.find("button", "Undo the last change")
+    changed = cut.read_layer("cool_rooms").columns["seats"]
+    assert changed[0] == 77 and list(changed[1:]) == list(before[1:])
+    sources.wait(lambda: "77" in sources.find(".MuiDataGrid-row [data-field=seats]").text, "the new value in the table")
+    sources.click("button", "Undo the last change")
+    sources.find(".notice", "Taken back")
+    assert list(cut.read_layer("cool_rooms").columns["seats"]) == list(before)
 
 
 def test_new_streets_make_the_answers_stale(sources: Page, cut: Study, served: Path) -> None:

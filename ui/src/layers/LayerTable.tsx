@@ -7,10 +7,9 @@ import type { Overview } from "../api/own";
 import { figure, words } from "../common/format";
 import { message } from "../state/sheet";
 import { useScreen } from "../state/store";
-import { GRID } from "../tray/grid";
+import { GRID, KEY, keyOf, type Row } from "../tray/grid";
 import { CHANGEABLE } from "./LayerPage";
 
-type Row = { id: number } & Record<string, unknown>;
 /** Columns shown without asking; the rest are in the export. */
 const MOST_COLUMNS = 40;
 
@@ -18,11 +17,12 @@ export function LayerTable({ overview, ident, close }: { overview: Overview; ide
   const queries = useQueryClient();
   const { chosen, set } = useScreen();
   const [only, setOnly] = useState(false);
+  const [problem, setProblem] = useState<string | null>(null);
   const info = overview.layers.find(({ id }) => id === ident);
   const { data } = useQuery({ queryKey: ["layer-table", overview.id, ident, info?.added], queryFn: () => layerTable(overview.id, ident), enabled: !!info, staleTime: Infinity });
   const every = useMemo(() => rowsOf(data?.columns ?? {}), [data]);
   const picked = useMemo(() => new Set(chosen), [chosen]);
-  const rows = only && chosen.length > 0 ? every.filter(({ id }) => picked.has(id)) : every;
+  const rows = only && chosen.length > 0 ? every.filter((row) => picked.has(keyOf(row))) : every;
   if (!info) return null;
   const own = CHANGEABLE.includes(info.role);
   const fields = Object.entries(info.fields).slice(0, MOST_COLUMNS);
@@ -41,12 +41,13 @@ export function LayerTable({ overview, ident, close }: { overview: Overview; ide
   const save = async (after: Row, before: Row) => {
     const field = Object.keys(after).find((key) => after[key] !== before[key]);
     if (!field) return before;
+    setProblem(null);
     try {
-      await putValue(overview.id, ident, after.id, field, after[field] ?? null);
+      await putValue(overview.id, ident, keyOf(after), field, after[field] ?? null);
       await queries.invalidateQueries({ predicate: ({ queryKey }) => ["overview", "answer", "layer"].includes(String(queryKey[0])) });
       return after;
     } catch (error) {
-      set({ notice: message(error) });
+      setProblem(message(error));
       return before;
     }
   };
@@ -54,6 +55,7 @@ export function LayerTable({ overview, ident, close }: { overview: Overview; ide
     <>
       <div className="tray-head">
         <h2>{info.title}</h2>
+        {problem && <span role="alert">{problem}</span>}
         <div className="side">
           <span>
             {figure(rows.length)} of {figure(info.count)} rows
@@ -72,6 +74,7 @@ export function LayerTable({ overview, ident, close }: { overview: Overview; ide
       <div className="tray-table wide">
         <DataGrid
           rows={rows}
+          getRowId={keyOf}
           columns={columns}
           rowHeight={23}
           columnHeaderHeight={30}
@@ -83,7 +86,7 @@ export function LayerTable({ overview, ident, close }: { overview: Overview; ide
           rowSelectionModel={{ type: "include", ids: new Set<GridRowId>(chosen) }}
           onRowSelectionModelChange={({ type, ids }) => {
             const named = [...ids].map(Number);
-            set({ chosen: type === "include" ? named : rows.map(({ id }) => id).filter((id) => !ids.has(id)) });
+            set({ chosen: type === "include" ? named : rows.map(keyOf).filter((id) => !ids.has(id)) });
           }}
           processRowUpdate={save}
           sx={GRID}
@@ -97,5 +100,5 @@ export function LayerTable({ overview, ident, close }: { overview: Overview; ide
 export function rowsOf(columns: Record<string, unknown[]>): Row[] {
   const { fid = [], ...rest } = columns;
   const names = Object.keys(rest);
-  return fid.map((id, i) => ({ id: Number(id), ...Object.fromEntries(names.map((name) => [name, rest[name]?.[i] ?? null])) }));
+  return fid.map((id, i) => ({ ...Object.fromEntries(names.map((name) => [name, rest[name]?.[i] ?? null])), [KEY]: Number(id) }));
 }

@@ -117,6 +117,6 @@ it("takes rows from features or from records", () => {
   const table = (part: string) => ({ part, columns: [] });
   const result = (more: object) => more as unknown as Parameters<typeof rowsOf>[0];
   expect(rowsOf(result({ zones: features, table: table("zones") })).map(({ zone }) => zone)).toEqual(["a", "b"]);
-  expect(rowsOf(result({ rows: [{ x: 1 }], table: table("rows") }))).toEqual([{ x: 1, id: 0 }]);
+  expect(rowsOf(result({ rows: [{ id: "a", x: 1 }], table: table("rows") }))).toEqual([{ id: "a", x: 1, ":row": 0 }]);
   expect(rowsOf(result({}))).toEqual([]);
 });

@@ -4,22 +4,20 @@ import type { Results } from "../api/client";
 import { figure } from "../common/format";
 import type { Answer } from "../state/sheet";
 import { useScreen } from "../state/store";
-import { GRID } from "./grid";
-
-type Row = Record<string, unknown> & { id: number };
+import { GRID, KEY, keyOf, type Row } from "./grid";
 
 /** Rows of the table part: features' properties, or records. */
 export function rowsOf(result: Results): Row[] {
   const part = result[result.table?.part ?? ""] as { features?: { properties: object }[] } | object[] | undefined;
   const records = Array.isArray(part) ? part : (part?.features ?? []).map(({ properties }) => properties);
-  return records.map((record, id) => ({ ...record, id }));
+  return records.map((record, i) => ({ ...record, [KEY]: i }));
 }
 
 /** Most rows the grid shows at once. */
 const PAGE = 100;
 
 /** The name by which a row is selected on the map. */
-const nameOf = (row: Row) => String(row.zone ?? row.name ?? row.id);
+const nameOf = (row: Row) => String(row.zone ?? row.name ?? row[KEY]);
 
 export function AnswerTable({ answer, rows }: { answer: Answer; rows: Row[] }) {
   const { row: selected, set } = useScreen();
@@ -33,10 +31,11 @@ export function AnswerTable({ answer, rows }: { answer: Answer; rows: Row[] }) {
     headerAlign: digits === null ? "left" : "right",
     valueFormatter: (value: unknown) => (typeof value === "number" ? figure(value, digits ?? 0) : String(value ?? "–")),
   }));
-  const chosen = rows.find((row) => nameOf(row) === selected)?.id;
+  const chosen = rows.find((row) => nameOf(row) === selected)?.[KEY];
   return (
     <DataGrid
       rows={rows}
+      getRowId={keyOf}
       columns={columns}
       rowHeight={23}
       columnHeaderHeight={38}

@@ -30,3 +30,8 @@ export const GRID = {
   "& .MuiTablePagination-displayedRows": { font: "var(--t-small)", margin: 0 },
   "& .MuiTablePagination-actions .MuiIconButton-root": { padding: "2px" },
 };
+
+/** Where a row keeps its key: no field of the data can have this name, while `id` is a common one. */
+export const KEY = ":row";
+export type Row = { [KEY]: number } & Record<string, unknown>;
+export const keyOf = (row: Row) => row[KEY];
