@@ -61,7 +61,7 @@ def warm() -> None:
         places = Snapper(network).snap(graph.node_lon[:2] + 1e-4, graph.node_lat[:2], 500.0)
         for direction in ("from", "to"):
             found = arrivals(network, places, "time", direction)
-        reach = reach_of(network, places, found, network.link_costs("time", "to"))
+        reach = reach_of(network, places, found)
         parts = reached_parts(reach, 60_000)
         cut_lines(graph, parts.link, parts.begin, parts.end)
         field = field_of(network)

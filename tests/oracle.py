@@ -1,16 +1,20 @@
-"""Independent answers: SciPy's Dijkstra on a graph in which every place is a node of its own."""
+"""Independent answers: a plain search that remembers the way it came, and holds every rule against it."""
 
 from __future__ import annotations
+
+import heapq
+import itertools
+import math
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.sparse import csr_matrix
-from scipy.sparse.csgraph import dijkstra
 
 from awl.core.access.zones import LIVED_ON, ZONE_EDGE_M
 from awl.core.engine.places import Snapped
+from awl.core.modes.delays import GATES, MAIN
 from awl.core.modes.network import BLOCKED, Network
+from awl.core.streets.turns import Placed
 from awl.study.study import Study
 
 
@@ -19,44 +23,169 @@ def times_between(
 ) -> NDArray[np.float64]:
     """Cost (s, k) in s or m from each of `starts` (all places when left out) to each place, infinity for no way.
 
-    Links are split at the places: a chain of pieces replaces each link that carries one. Nothing of Awl's searches is
-    used; costs are real numbers, not rounded to whole milliseconds.
+    What a traveller has passed is kept as a plain list of arcs and held against each turn restriction as it is stated. Nothing of
+    Awl's searches, states or turns is used; costs are real numbers, not rounded to whole milliseconds along a path.
     """
-    graph, n = network.graph, network.graph.node_count
-    forward, backward = network.directed(measure)
-    found = np.flatnonzero(places.link >= 0)
-    on_link: dict[int, list[int]] = {}
-    for row in found:
-        on_link.setdefault(int(places.link[row]), []).append(int(row))
-    edges: dict[tuple[int, int], float] = {}
-
-    def join(a: int, b: int, cost: float) -> None:
-        # SciPy drops explicit zeros; an edge without cost becomes a tiny one.
-        edges[a, b] = min(edges.get((a, b), np.inf), max(cost, 1e-9))
-
-    for link in np.flatnonzero(network.usable):
-        rows = sorted(on_link.get(int(link), []), key=lambda row: places.fraction[row])
-        stops = [(int(graph.link_from[link]), 0.0)]
-        stops += [(n + row, float(places.fraction[row])) for row in rows]
-        stops += [(int(graph.link_to[link]), 1.0)]
-        for (a, at_a), (b, at_b) in zip(stops[:-1], stops[1:], strict=True):
-            if forward[link] != BLOCKED:
-                join(a, b, (at_b - at_a) * forward[link] / 1000)
-            if backward[link] != BLOCKED:
-                join(b, a, (at_b - at_a) * backward[link] / 1000)
-    for row in found:  # a place at the end of a link stands at the node
-        for at, node in ((0.0, graph.link_from), (1.0, graph.link_to)):
-            if places.fraction[row] == at:
-                join(n + int(row), int(node[places.link[row]]), 0.0)
-                join(int(node[places.link[row]]), n + int(row), 0.0)
-    tail, head = np.array(list(edges)).T
-    size = n + len(places.link)
-    matrix = csr_matrix((np.array(list(edges.values())), (tail, head)), shape=(size, size))
+    world = _World(network, measure)
     starts = np.arange(len(places.link)) if starts is None else starts
-    cost = dijkstra(matrix, indices=n + starts)[:, n:]
-    cost[places.link[starts] < 0, :] = np.inf
-    cost[:, places.link < 0] = np.inf
-    return np.asarray(cost)
+    cost = np.full((len(starts), len(places.link)), np.inf)
+    for row, start in enumerate(starts):
+        if places.link[start] >= 0:
+            cost[row] = world.from_place(places, int(start))
+    return cost
+
+
+class _World:
+    """A network as a traveller meets it."""
+
+    def __init__(self, network: Network, measure: str) -> None:
+        self.graph, self.mode, self.use = network.graph, network.mode, network.use
+        pair = np.stack(network.directed(measure), axis=1)
+        self.cost = np.where(pair == BLOCKED, np.inf, pair / 1000)
+        self.timed = measure == "time"
+        self.leaving: dict[int, list[tuple[int, int]]] = {}
+        for link in np.flatnonzero(network.usable).tolist():
+            for side, node in ((0, self.graph.link_from), (1, self.graph.link_to)):
+                if np.isfinite(self.cost[link, side]):
+                    self.leaving.setdefault(int(node[link]), []).append((link, side))
+        keys = self.mode.turn_keys
+        self.rules = [
+            p for p in self.graph.restrictions.rows()
+            if keys and p.condition is None and (p.applies_to is None or p.applies_to in keys)
+            and not set((p.exempt or "").split(";")) & set(keys)
+        ]  # fmt: skip
+        self.rules_from: dict[int, list[Placed]] = {}
+        for p in self.rules:
+            self.rules_from.setdefault(p.from_link, []).append(p)
+        self.ends = np.bincount(
+            np.concatenate([self.graph.link_from, self.graph.link_to]), minlength=self.graph.node_count
+        )
+        highway = self.graph.tag("highway").decode()
+        main = np.isin(highway, MAIN)
+        self.main = main
+        self.meets_main = set(self.graph.link_from[main].tolist()) | set(self.graph.link_to[main].tolist())
+        self.signals = (
+            self.graph.node_tag("highway").equals("traffic_signals")
+            | self.graph.node_tag("crossing").equals("traffic_signals")
+        )  # fmt: skip
+        self.gates = self.graph.node_tag("barrier").isin(GATES)
+
+    def head(self, arc: tuple[int, int]) -> int:
+        return int((self.graph.link_from if arc[1] else self.graph.link_to)[arc[0]])
+
+    def allowed(self, passed: tuple[tuple[int, int], ...], arc: tuple[int, int]) -> bool:
+        """Whether the traveller who passed these arcs may go on by another, by each restriction as it is stated."""
+        whole = (*passed, arc)
+        for begin in range(len(passed)):
+            for p in self.rules_from.get(whole[begin][0], ()):
+                chain = (p.from_link, *p.via_links, p.to_link)
+                if not self.begins(whole[begin:-1], p, chain):
+                    continue
+                at = len(whole) - begin - 1
+                goes_on = arc[0] == chain[at]
+                if p.kind.startswith("only_") and not goes_on:
+                    return False
+                if not p.kind.startswith("only_") and goes_on and at == len(chain) - 1:
+                    return False
+        return True
+
+    def begins(self, arcs: tuple[tuple[int, int], ...], p: Placed, chain: tuple[int, ...]) -> bool:
+        """Whether these arcs are the first of a restriction, which has more."""
+        links = tuple(link for link, _ in arcs)
+        return len(links) < len(chain) and links == chain[: len(links)] and self.head(arcs[0]) == p.via_node
+
+    def delay(self, node: int, before: tuple[int, int] | None, after: tuple[int, int]) -> float:
+        """Seconds lost at a node on the way from one arc to the next."""
+        if not self.timed:
+            return 0.0
+        d, graph = self.mode.delays, self.graph
+        lost = (
+            d.signals_s
+            if self.signals[node]
+            else d.crossing_s
+            if graph.node_tag("highway").at(node) == "crossing"
+            else 0.0
+        )
+        lost += d.barrier_s if self.gates[node] else 0.0
+        if before is None or len(self.leaving.get(node, ())) < 2:
+            return lost
+        angle = (self._bearing(after, False) - self._bearing(before, True) + 180) % 360 - 180
+        if before == (after[0], 1 - after[1]) or abs(angle) >= 150:
+            lost += d.back_s
+        elif abs(angle) > 40 and self.ends[node] > 2:
+            lost += d.right_s if angle > 0 else d.left_s
+        yields = node in self.meets_main and not self.main[before[0]] and not self.signals[node]
+        return lost + (d.give_way_s if yields else 0.0)
+
+    def _bearing(self, arc: tuple[int, int], last: bool) -> float:
+        graph, (link, side) = self.graph, arc
+        rows = list(range(int(graph.shape_start[link]), int(graph.shape_start[link + 1])))
+        rows = rows[::-1] if side else rows
+        i, j = rows[-2:] if last else rows[:2]
+        x, y = graph.shape_xy
+        return math.degrees(math.atan2(x[j] - x[i], y[j] - y[i]))
+
+    def _state(self, passed: tuple[tuple[int, int], ...]) -> tuple[tuple[int, int], ...]:
+        """As much of the way as can still matter."""
+        for begin in range(len(passed)):
+            rest = passed[begin:]
+            if any(
+                self.begins(rest, p, (p.from_link, *p.via_links, p.to_link))
+                for p in self.rules_from.get(rest[0][0], ())
+            ):
+                return rest
+        return passed[-1:]
+
+    def from_place(self, places: Snapped, start: int) -> NDArray[np.float64]:
+        """Costs to all places: by phases 0, before streets open at the ends alone are left, 1, and 2, back in them."""
+        graph, at_ends = self.graph, self.use.at_ends
+        link, f = int(places.link[start]), float(places.fraction[start])
+        waiting: list[tuple[float, int, int, tuple[tuple[int, int], ...], int]] = []
+        ticket = itertools.count()
+        first = 0 if at_ends[link] else 1
+        for side, share in ((0, 1 - f), (1, f)):
+            if np.isfinite(self.cost[link, side]):
+                arc = (link, side)
+                heapq.heappush(waiting, (share * self.cost[link, side], next(ticket), self.head(arc), (arc,), first))
+        if f in (0.0, 1.0):
+            node = int((graph.link_from if f == 0 else graph.link_to)[link])
+            heapq.heappush(waiting, (0.0, next(ticket), node, (), 0))
+        settled: dict[tuple[int, tuple[tuple[int, int], ...], int], float] = {}
+        entered: dict[tuple[int, int], float] = {}
+        at_node: dict[int, float] = {}
+        while waiting:
+            cost, _, node, passed, phase = heapq.heappop(waiting)
+            key = (node, self._state(passed), phase)
+            if key in settled:
+                continue
+            settled[key] = cost
+            at_node.setdefault(node, cost)
+            for arc in self.leaving.get(node, ()):
+                ends = bool(at_ends[arc[0]])
+                if (phase == 2 and not ends) or not self.allowed(passed, arc):
+                    continue
+                lost = cost + self.delay(node, passed[-1] if passed else None, arc)
+                entered[arc] = min(entered.get(arc, np.inf), lost)
+                after = phase if ends and phase == 0 else 2 if ends else 1
+                heapq.heappush(
+                    waiting,
+                    (lost + self.cost[arc[0], arc[1]], next(ticket), self.head(arc), (*key[1], arc), after),
+                )
+        made = np.full(len(places.link), np.inf)
+        for row in np.flatnonzero(places.link >= 0):
+            other, g = int(places.link[row]), float(places.fraction[row])
+            for side, share in ((0, g), (1, 1 - g)):
+                if (other, side) in entered:
+                    made[row] = min(made[row], entered[other, side] + share * self.cost[other, side])
+            if g in (0.0, 1.0):
+                made[row] = min(
+                    made[row], at_node.get(int((graph.link_from if g == 0 else graph.link_to)[other]), np.inf)
+                )
+            if other == link:
+                side = 0 if g >= f else 1
+                direct = 0.0 if f == g else abs(g - f) * self.cost[link, side]
+                made[row] = min(made[row], direct)
+        return made + (self.mode.delays.start_s + self.mode.delays.end_s if self.timed else 0.0)
 
 
 def random_places(network: Network, count: int, seed: int) -> Snapped:

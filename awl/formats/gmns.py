@@ -75,6 +75,7 @@ def links(network: Network) -> str:
         for key, column in graph.tags.items()
         if key not in ("name", "highway")
     }
+    at_ends = np.where(network.use.at_ends, "true", "false").tolist()
     several = graph_tables.way_lists(graph)
     lines = graph.lines()
     wkt = shapely.to_wkt(lines, rounding_precision=7)
@@ -88,12 +89,12 @@ def links(network: Network) -> str:
             rows.append(
                 (2 * i + step, graph.node_number[tail], graph.node_number[head], "true",
                  (wkt if step == 1 else reverse)[i], name[i], highway[i], network.length_mm[i] / 1000,
-                 round(float(network.use.speed[i]), 2), network.mode.id, network.duration_ms[i] / 1000, i + 1,
-                 graph.link_way[i], several[i], *(values[i] for values in more.values()),
+                 round(float(network.use.speed[i]), 2), network.mode.id, network.duration_ms[i, step - 1] / 1000, i + 1,
+                 graph.link_way[i], several[i], at_ends[i], *(values[i] for values in more.values()),
                  *(_number(pair[i, step - 1]) for pair in graph.costs.values()))
             )  # fmt: skip
     rows.sort(key=lambda row: row[0])
-    return csv_table.write((*LINK_FIELDS, "osm_way_ids", *more, *graph.costs), rows)
+    return csv_table.write((*LINK_FIELDS, "osm_way_ids", "ends_only", *more, *graph.costs), rows)
 
 
 def _number(value: float) -> float | None:
@@ -104,7 +105,7 @@ def movements(network: Network) -> str:
     """`movement.csv`: the turns that are allowed at nodes where others are not; empty text where every turn is."""
     number = network.graph.node_number
     rows = [
-        (count, number[m.node], m.arc_in + 1, m.arc_out + 1, m.kind, 0, network.mode.id)
+        (count, number[m.node], m.arc_in + 1, m.arc_out + 1, m.kind, round(m.delay_s, 3), network.mode.id)
         for count, m in enumerate((m for m in turns_of(network) if m.allowed), 1)
     ]
     return csv_table.write(MOVEMENT_FIELDS, rows) if rows else ""

@@ -111,7 +111,7 @@ class Access(Question):
         totals = _totals(fields, people, limits, shares, placed)
         figures, summary = _figures(totals, fields, limits)
         method = [
-            *context.mode.notes,
+            *context.notes,
             "People live evenly along the lived-on streets of their zone; streets are split exactly where a limit falls.",
         ]
         if inputs.compare_straight_line:

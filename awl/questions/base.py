@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from datetime import datetime
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
@@ -65,23 +66,37 @@ class SharedInputs(BaseModel):
 
     mode: str = Field("walk", description="Who moves: the id of a mode.", json_schema_extra=slot("mode", "Mode"))
     at: str | None = Field(
-        None, description="Local date and time; null means free flow. This study has no speeds by hour, so only null."
+        None,
+        description="Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole "
+        "trip; null means free flow.",
+        json_schema_extra=slot("time", "Hour"),
     )
     snap: float = Field(100.0, gt=0, le=5000, description="How far, in metres, a place may lie from a usable street.")
     closures: GeoJson | None = Field(
         None,
         description="Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or "
-        "polygon touches, is closed for this question.",
+        "polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.",
         json_schema_extra=slot("place", "Closed streets"),
     )
     what_if: str | None = Field(None, description="A what-if of the study; none exist yet, so only null.")
 
     @field_validator("at")
     @classmethod
-    def _free_flow_only(cls, value: str | None) -> str | None:
-        if value is not None:
-            raise ValueError("the study has no speeds by hour yet; leave 'at' out for free flow")
-        return value
+    def _a_local_time(cls, value: str | None) -> str | None:
+        if value is None or value == "":
+            return None
+        try:
+            when = datetime.fromisoformat(value)
+        except ValueError:
+            raise ValueError(f"'{value}' is no date and time; write 2026-06-05T08:00") from None
+        if when.tzinfo is not None:
+            raise ValueError("it is local time: leave the time zone out")
+        return when.isoformat(timespec="minutes")
+
+    @property
+    def when(self) -> datetime | None:
+        """The hour, None for free flow."""
+        return None if self.at is None else datetime.fromisoformat(self.at)
 
     @field_validator("what_if")
     @classmethod

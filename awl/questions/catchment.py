@@ -124,7 +124,7 @@ class Catchment(Question):
             figures=figures,
             doubts=doubts,
             method=[
-                *context.mode.notes,
+                *context.notes,
                 "Every stretch of street belongs to the place with the least time; a street between two places is split"
                 " where both take as long. Between equal times the place that comes first in the layer wins.",
                 "People live evenly along the lived-on streets of their zone.",

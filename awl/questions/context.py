@@ -52,11 +52,18 @@ class Context:
         self.progress = progress or Progress()
         self.mode = study.mode(inputs.mode)
         self._snap_m = inputs.snap
-        base = study.network(inputs.mode)
-        closed = self._closed(inputs.closures, base)
-        self.closed_links = int(closed.sum()) if closed is not None else 0
-        self.network: Network = base if closed is None else base.with_closed(closed)
-        self._snapper = study.snapper(inputs.mode) if closed is None else Snapper(self.network, study.area)
+        self.when = inputs.when
+        base = study.network(inputs.mode, inputs.when)
+        self.network: Network = base
+        closed, slower = self._closures(inputs.closures, base)
+        self.closed_links, self.slowed_links = int(closed.sum()), int((slower > 1).sum())
+        if closed.any():
+            self.network = self.network.with_closed(closed)
+        if (slower > 1).any():
+            self.network = self.network.with_slower(slower)
+        free = study.network(inputs.mode)
+        same = free is base or np.array_equal(free.usable, base.usable)
+        self._snapper = study.snapper(inputs.mode) if same and not closed.any() else Snapper(self.network, study.area)
 
     @property
     def field(self) -> Field:
@@ -64,11 +71,24 @@ class Context:
         return self.study.field(self.mode.id)
 
     @property
+    def notes(self) -> list[str]:
+        """What the mode assumes, and at which hour."""
+        notes = list(self.mode.notes)
+        if self.when is not None:
+            day = f"{self.when:%A} {self.when.day} {self.when:%B %Y, %H:%M}"
+            notes.append(f"Speeds, gates and turns of {day} hold for the whole trip.")
+        if self.mode.slope.by != "none":
+            notes.append(
+                "Slope counts." if self.study.heights is not None else "Slope does not count: no heights are known."
+            )
+        return notes
+
+    @property
     def mean_speed_kmh(self) -> float:
         """Mean speed over all usable streets, by length."""
         usable = self.network.usable
         length = float(self.network.graph.link_length[usable].sum())
-        return length / (float(self.network.duration_ms[usable].sum()) / 1000) * 3.6
+        return length / (float(self.network.duration_ms[usable].mean(axis=1).sum()) / 1000) * 3.6
 
     def features(self, wanted: LayerSet | GeoJson, name: str) -> tuple[Layer, str]:
         """Features of an input, and words for them."""
@@ -221,6 +241,12 @@ class Context:
         if self.closed_links:
             text = f"{_count(self.closed_links, 'street link')} closed for this question."
             doubts.append(Doubt("closures", "note", self.closed_links, text))
+        if self.slowed_links:
+            text = f"{_count(self.slowed_links, 'street link')} slowed for this question."
+            doubts.append(Doubt("closures", "note", self.slowed_links, text))
+        if self.when is not None and not self.mode.curves:
+            text = f"{self.mode.title} has no speeds by hour: the hour changes gates and turn restrictions alone."
+            doubts.append(Doubt("no-speeds-by-hour", "note", 1, text))
         use, usable = self.network.use, self.network.usable
         length = self.network.graph.link_length
         assumed = usable & (use.speed_source == SPEED_ASSUMED)
@@ -244,29 +270,48 @@ class Context:
         )
         return geojson.collection(layer)
 
-    def _closed(self, closures: GeoJson | None, network: Network) -> NDArray[np.bool_] | None:
-        """Links closed by the question's closures."""
-        if closures is None:
-            return None
-        layer = geojson.from_document(closures.model_dump(), "closures")
+    def _closures(self, closures: GeoJson | None, network: Network) -> tuple[NDArray[np.bool_], NDArray[np.float64]]:
+        """Links closed by the question's closures, and how many times longer each of the others takes."""
         graph = network.graph
+        closed, slower = np.zeros(graph.link_count, bool), np.ones(graph.link_count)
+        if closures is None:
+            return closed, slower
+        layer = geojson.from_document(closures.model_dump(), "closures")
+        share = np.array([_share_left(value, i) for i, value in enumerate(layer.columns.get("factor", []))])
+        share = share if len(share) else np.zeros(len(layer))
         shapes = graph.plane.project(shapely.make_valid(layer.geometry))
         links = np.flatnonzero(network.usable)
         tree = shapely.STRtree(graph.lines_xy[links])
-        closed = np.zeros(graph.link_count, bool)
-        points = shapely.get_type_id(shapes) == 0
-        if points.any():
-            hit = tree.query_nearest(shapes[points], max_distance=self._snap_m, all_matches=False)
-            closed[links[hit[1]]] = True
-        if (~points).any():
-            closed[links[tree.query(shapes[~points], predicate="intersects")[1]]] = True
-        if not closed.any():
+        points = np.flatnonzero(shapely.get_type_id(shapes) == 0)
+        others = np.flatnonzero(shapely.get_type_id(shapes) != 0)
+        near = tree.query_nearest(shapes[points], max_distance=self._snap_m, all_matches=False)
+        crossed = tree.query(shapes[others], predicate="intersects")
+        feature = np.concatenate([points[near[0]], others[crossed[0]]])
+        link = links[np.concatenate([near[1], crossed[1]])]
+        if len(link) == 0:
             raise AwlError(
                 "No usable street lies at the closures",
                 remedy="Move them onto the streets they close",
                 inputs=("closures",),
             )
-        return closed
+        closed[link[share[feature] == 0]] = True
+        slows = share[feature] > 0
+        np.maximum.at(slower, link[slows], 1.0 / share[feature][slows])
+        return closed, slower
+
+
+def _share_left(value: Any, row: int) -> float:
+    """Share of the speed that a closure leaves, 0 where it closes."""
+    if value is None:
+        return 0.0
+    if isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value <= 1:
+        raise AwlError(
+            f"'{value}' is no share of the speed",
+            where=f"closures, feature {row + 1}",
+            remedy="Let 'factor' lie between 0 (closed) and 1",
+            inputs=("closures",),
+        )
+    return float(value)
 
 
 def limit_units(value: float, measure: str) -> int:

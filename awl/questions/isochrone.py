@@ -133,7 +133,7 @@ class Isochrone(Question):
             ],
             doubts=context.doubts_of(places, snapped) + context.doubts_of_reach(found, units[-1]),
             method=[
-                *context.mode.notes,
+                *context.notes,
                 "Streets are split exactly where a limit falls. An area holds the reached streets and ends at most about"
                 f" {OFF_STREET_M / 2:.0f} m beside them; water is left out.",
             ],
@@ -236,7 +236,7 @@ def search_reach(
 ) -> tuple[Arrivals, Reach]:
     """Arrivals from (or to) the nearest place, and the pieces of streets they reach."""
     found = arrivals(network, snapped, measure, direction, limit)
-    return found, reach_of(network, snapped, found, network.link_costs(measure, direction))
+    return found, reach_of(network, snapped, found)
 
 
 def _street_km(network: Network, reach: Reach, unit: int) -> float:

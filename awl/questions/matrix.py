@@ -116,7 +116,7 @@ class Matrix(Question):
                 Figure(len(s), "", "pairs with a way"),
             ],
             doubts=doubts,
-            method=[*context.mode.notes],
+            method=[*context.notes],
             parts={"rows": rows},
             table=(
                 "rows",

@@ -94,7 +94,7 @@ class Route(Question):
             summary={"routes": rows, "straight_m": round(straight, 1)},
             figures=_figures(best, wanted[0], drawn),
             doubts=context.doubts_of(places, snapped, "point") + context.doubts_of_mode(),
-            method=[*context.mode.notes, "Starts and ends lie on streets, not at the nearest crossing."],
+            method=[*context.notes, "Starts and ends lie on streets, not at the nearest crossing."],
             parts={
                 "routes": collection,
                 "places": context.place_features(places, snapped, {}),
@@ -252,7 +252,8 @@ def _describe_leg(network: Network, leg: Leg, measure: str) -> tuple[NDArray[np.
     xy = np.concatenate([coordinates[0], *[c[1:] for c in coordinates[1:]]])
     share = high - low
     distance = share * network.length_mm[leg.links] / 1000
-    duration = share * network.duration_ms[leg.links] / 1000
+    passing = network.duration_ms[leg.links, np.where(leg.along, 0, 1)]
+    duration = (share * passing + leg.delay_ms) / 1000
     cost, carried = leg.cost / 1000, leg.carried / 1000
     # Totals are the search's own, where it minimised or carried them.
     total = (

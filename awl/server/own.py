@@ -13,7 +13,7 @@ import shapely
 from flask import Blueprint, Response, request, send_file
 from pydantic import BaseModel, ConfigDict, Field
 
-from awl.core.engine.query import arrivals
+from awl.core.engine.query import arrivals, costs_of
 from awl.core.errors import AwlError
 from awl.core.modes.mode import SHIPPED
 from awl.core.modes.network import BLOCKED, KeepParts
@@ -269,13 +269,11 @@ def live_reach(study_id: str) -> Response:
     rows = np.flatnonzero(snapped.found)
     splits = np.concatenate([snapped.link[rows].astype(float), snapped.fraction[rows]])
     closed = network.closed if network.closed is not None else np.zeros(network.graph.link_count, bool)
-    graph = (
-        network.graph
-    )  # where barriers shut streets it has more nodes than the map knows: arrivals go out by link ends
+    begin, end = found.at_ends(np.arange(network.graph.link_count))
     return packed(
-        {"places": len(places), "used": len(rows)},
-        found.cost[graph.link_from],
-        found.cost[graph.link_to],
+        {"places": len(places), "used": len(rows), "at_once": network.overhead(inputs.measure)},
+        costs_of(begin),
+        costs_of(end),
         splits,
         costs.up.astype(np.int32),
         costs.down.astype(np.int32),

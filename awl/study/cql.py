@@ -53,8 +53,13 @@ def _parser(start: str) -> Lark:
 class _ToSql(Evaluator):
     """Each handler returns SQL text and its parameters."""
 
-    def __init__(self, fields: Sequence[str], what: str, types: Mapping[str, str]) -> None:
-        self._fields, self._what, self._types = set(fields), what, types
+    def __init__(self, fields: Sequence[str], what: str, types: Mapping[str, str], text: str) -> None:
+        self._fields, self._what, self._types, self._text = set(fields), what, types, text
+
+    def _at(self, name: str) -> str:
+        """Where a name stands in the text, counted from 1."""
+        found = re.search(rf"\b{re.escape(name)}\b", self._text)
+        return f" at character {found.start() + 1}" if found else ""
 
     def _fitting(self, *sides: Any) -> None:
         """Refuse to compare a field with a value of another type; SQLite would do so and find nothing."""
@@ -65,7 +70,7 @@ class _ToSql(Evaluator):
                 wrong = isinstance(side, str) != text if isinstance(side, str | int | float) else False
                 if name in self._types and wrong:
                     raise AwlError(
-                        f"'{name}' holds {'text' if text else 'numbers'} and is compared with {side!r}",
+                        f"'{name}' holds {'text' if text else 'numbers'} and is compared with {side!r}{self._at(name)}",
                         where=self._what,
                         remedy=f"Write {name} = 'some text'" if text else f"Write {name} > 3",
                         inputs=(self._what,),
@@ -75,7 +80,7 @@ class _ToSql(Evaluator):
     def attribute(self, node: ast.Attribute) -> Sql:
         if node.name not in self._fields:
             raise AwlError(
-                f"There is no field '{node.name}'",
+                f"There is no field '{node.name}'{self._at(node.name)}",
                 where=self._what,
                 remedy=f"Fields are: {', '.join(sorted(self._fields))}",
                 inputs=(self._what,),
@@ -101,6 +106,15 @@ class _ToSql(Evaluator):
 
     @handle(ast.Add, ast.Sub, ast.Mul, ast.Div)
     def arithmetic(self, node: Any, lhs: Sql, rhs: Sql) -> Sql:
+        for side in (node.lhs, node.rhs):
+            text = isinstance(side, str) or (isinstance(side, ast.Attribute) and self._types.get(side.name) == "TEXT")
+            if text:
+                name = side.name if isinstance(side, ast.Attribute) else side
+                raise AwlError(
+                    f"'{name}' is text and cannot be reckoned with{self._at(name)}",
+                    where=self._what,
+                    inputs=(self._what,),
+                )
         # Division is of real numbers, as CQL2 has it; SQLite would cut whole ones short.
         left = f"CAST({lhs[0]} AS REAL)" if node.op.value == "/" else lhs[0]
         return f"({left} {node.op.value} {rhs[0]})", lhs[1] + rhs[1]
@@ -139,9 +153,12 @@ def to_sql(text: str, fields: Sequence[str], types: Mapping[str, str] | None = N
     return _translated(text, fields, _CONDITIONS, "filter", "kind = 'library' AND seats > 40", types)
 
 
-def value_to_sql(text: str, fields: Sequence[str]) -> Sql:
-    """SQL and parameters for a CQL2 expression that gives a value, such as `length / speed`; NULL where it has none."""
-    return _translated(text, fields, _VALUES, "expression", "length / speed")
+def value_to_sql(text: str, fields: Sequence[str], types: Mapping[str, str] | None = None) -> Sql:
+    """SQL and parameters for a CQL2 expression that gives a value, such as `length / speed`; NULL where it has none.
+
+    With `types` a text is not reckoned with.
+    """
+    return _translated(text, fields, _VALUES, "expression", "length / speed", types)
 
 
 def _translated(
@@ -162,7 +179,7 @@ def _translated(
     except (LarkError, ValueError) as error:
         raise AwlError(f"The {what} cannot be read", where=what, inputs=(what,)) from error
     try:
-        sql, parameters = _ToSql([*fields, "fid"], what, types or {}).evaluate(tree)
+        sql, parameters = _ToSql([*fields, "fid"], what, types or {}, text).evaluate(tree)
     except NotImplementedError as error:
         raise AwlError(
             f"The {what} uses something Awl does not know yet ({error})",

@@ -16,7 +16,8 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from awl.core.errors import AwlError
-from awl.core.modes.mode import SHIPPED, Mode, Rule
+from awl.core.modes.mode import SHIPPED, Cost, Curve, Delays, Mode, Rule, Slope, Vehicle
+from awl.core.modes.network import MOST_COST
 from awl.core.modes.rules import NO_RULE
 from awl.core.streets.build import LINK_CLASSES, STREET_KEYS
 from awl.formats.graph_tables import field_of
@@ -34,6 +35,7 @@ NUMBERS = ("width", "maxwidth", "maxheight", "maxweight", "lanes", "maxspeed", "
 """Street attributes that conditions compare as numbers, though the source writes them as text such as `3.5 m`."""
 
 Speed = Annotated[float, Field(gt=0, le=300)]
+Seconds = Annotated[float, Field(ge=0, le=3600)]
 Word = Annotated[str, Field(min_length=1, max_length=60)]
 
 
@@ -43,8 +45,68 @@ class RuleDocument(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
     where: str = Field(min_length=1, max_length=4000)
-    use: Literal["forbid", "allow", "slow"]
+    use: Literal["forbid", "ends", "allow", "slow"]
     factor: float = Field(1.0, gt=0, le=1, description="Of a slow street: the share of its speed that is left.")
+
+
+class DelaysDocument(BaseModel):
+    """Seconds lost; see `awl.core.modes.mode.Delays`."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    signals_s: Seconds = Field(0.0, description="At each node with signals.")
+    crossing_s: Seconds = Field(0.0, description="At each crossing without signals.")
+    barrier_s: Seconds = Field(0.0, description="At each gate that can be passed.")
+    ferry_s: Seconds = Field(0.0, description="Waiting for a ferry.")
+    left_s: Seconds = Field(0.0, description="Turning left at a node with a choice.")
+    right_s: Seconds = Field(0.0, description="Turning right at a node with a choice.")
+    back_s: Seconds = Field(0.0, description="Turning back.")
+    give_way_s: Seconds = Field(0.0, description="From a minor street to a main one without signals.")
+    start_s: Seconds = Field(0.0, description="At the start of each trip.")
+    end_s: Seconds = Field(0.0, description="At the end of each trip.")
+
+
+class SlopeDocument(BaseModel):
+    """What slope does, where the study has heights."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    by: Literal["none", "hiking", "power"] = "none"
+    limit: float = Field(0.0, ge=0, le=0.4, description="Steepest grade that is used, 0.08 for 8 %; 0 for any.")
+    power_w: float = Field(100.0, ge=20, le=1000)
+    mass_kg: float = Field(90.0, ge=20, le=500)
+
+
+class VehicleDocument(BaseModel):
+    """What the vehicle measures; 0 where it does not matter."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    height_m: float = Field(0.0, ge=0, le=20)
+    width_m: float = Field(0.0, ge=0, le=20)
+    weight_t: float = Field(0.0, ge=0, le=500)
+
+
+class CurveDocument(BaseModel):
+    """Share of free-flow speed left at each full hour, on some days, for some classes of street (all when empty)."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    days: Literal["weekday", "saturday", "sunday", "every day"]
+    classes: list[Word] = Field(default_factory=list, max_length=60)
+    share: list[Annotated[float, Field(ge=0.05, le=2)]] = Field(min_length=24, max_length=24)
+
+
+class CostDocument(BaseModel):
+    """A cost of one's own: CQL2 expressions on street attributes, `length` and `duration_s` among them."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    id: str = Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")
+    unit: str = Field("", max_length=20)
+    along: str = Field(min_length=1, max_length=4000)
+    against: str = Field("", max_length=4000, description="Against the drawn direction; empty: as along it.")
+    missing: float | None = Field(None, ge=0, le=MOST_COST, description="For links on which it has no value.")
 
 
 class ModeDocument(BaseModel):
@@ -67,6 +129,11 @@ class ModeDocument(BaseModel):
     )
     barriers: list[Word] = Field(default_factory=list, max_length=60, description="Kinds of barrier it cannot pass.")
     rules: list[RuleDocument] = Field(default_factory=list, max_length=MAX_RULES)
+    delays: DelaysDocument = Field(default_factory=lambda: DelaysDocument.model_validate({}))
+    slope: SlopeDocument = Field(default_factory=lambda: SlopeDocument.model_validate({}))
+    vehicle: VehicleDocument = Field(default_factory=lambda: VehicleDocument.model_validate({}))
+    curves: list[CurveDocument] = Field(default_factory=list, max_length=20, description="The first that fits decides.")
+    costs: list[CostDocument] = Field(default_factory=list, max_length=12)
     notes: list[Annotated[str, Field(max_length=400)]] = Field(default_factory=list, max_length=12)
 
     def mode(self) -> Mode:
@@ -77,11 +144,33 @@ class ModeDocument(BaseModel):
                 remedy=f"Classes are: {', '.join(LINK_CLASSES)}",
                 inputs=("speeds",),
             )
+        if unknown := {name for curve in self.curves for name in curve.classes} - set(LINK_CLASSES):
+            raise AwlError(f"'{sorted(unknown)[0]}' is no class of street", inputs=("curves",))
+        names = [cost.id for cost in self.costs]
+        if taken := {"time", "distance"} & set(names) or {name for name in names if names.count(name) > 1}:
+            raise AwlError(
+                f"The name '{sorted(taken)[0]}' of a cost is taken", remedy="Choose another", inputs=("costs",)
+            )
         return Mode(
-            self.id, self.title, self.traveller, dict(self.speeds), tuple(self.access), self.top_speed, self.obeys_oneway,
-            self.reads_maxspeed, self.contraflow, tuple(self.turns), tuple(self.barriers),
-            tuple(Rule(rule.where, rule.use, rule.factor) for rule in self.rules), tuple(self.notes),
-        )  # fmt: skip
+            id=self.id,
+            title=self.title,
+            traveller=self.traveller,
+            class_speed=dict(self.speeds),
+            access_keys=tuple(self.access),
+            top_speed=self.top_speed,
+            obeys_oneway=self.obeys_oneway,
+            reads_maxspeed=self.reads_maxspeed,
+            contraflow_key=self.contraflow,
+            turn_keys=tuple(self.turns),
+            barriers=tuple(self.barriers),
+            rules=tuple(Rule(**dict(rule)) for rule in self.rules),
+            delays=Delays(**dict(self.delays)),
+            slope=Slope(**dict(self.slope)),
+            vehicle=Vehicle(**dict(self.vehicle)),
+            curves=tuple(Curve(curve.days, tuple(curve.classes), tuple(curve.share)) for curve in self.curves),
+            costs=tuple(Cost(**dict(cost)) for cost in self.costs),
+            notes=tuple(self.notes),
+        )
 
 
 def document(mode: Mode) -> dict[str, Any]:
@@ -99,6 +188,11 @@ def document(mode: Mode) -> dict[str, Any]:
         turns=list(mode.turn_keys),
         barriers=list(mode.barriers),
         rules=[RuleDocument.model_validate(vars(rule)) for rule in mode.rules],
+        delays=DelaysDocument.model_validate(vars(mode.delays)),
+        slope=SlopeDocument.model_validate(vars(mode.slope)),
+        vehicle=VehicleDocument.model_validate(vars(mode.vehicle)),
+        curves=[CurveDocument.model_validate(vars(curve)) for curve in mode.curves],
+        costs=[CostDocument.model_validate(vars(cost)) for cost in mode.costs],
         notes=list(mode.notes),
     ).model_dump()
 
@@ -163,14 +257,7 @@ def first_rule(connection: sqlite3.Connection, rules: Sequence[Rule], links: int
     Raises `AwlError` with the place in the condition that cannot be read or does not fit an attribute's type.
     """
     found = np.full(links, NO_RULE, np.int8)
-    there = geopackage.field_types(connection, "streets")
-    # An attribute that no street here carries is known all the same: it has no value.
-    types = dict.fromkeys(map(field_of, STREET_KEYS), "TEXT") | there
-    types |= {name: "REAL" for name in NUMBERS if types.get(name) == "TEXT"}
-    columns = ", ".join(
-        f'NULL AS "{name}"' if name not in there else _as_number(name) if name in NUMBERS else f'"{name}"'
-        for name in types
-    )
+    columns, types = street_columns(connection)
     for number in range(len(rules) - 1, -1, -1):
         try:
             condition, parameters = to_sql(rules[number].where, list(types), types)
@@ -185,6 +272,21 @@ def first_rule(connection: sqlite3.Connection, rules: Sequence[Rule], links: int
         # Features of the table `streets` are the links, numbered from 1.
         found[np.fromiter((row[0] for row in rows), np.int64) - 1] = number
     return found
+
+
+def street_columns(connection: sqlite3.Connection) -> tuple[str, dict[str, str]]:
+    """SQL for the attributes of streets, and the type of each.
+
+    An attribute that no street here carries is known all the same: it has no value.
+    """
+    there = geopackage.field_types(connection, "streets")
+    types = dict.fromkeys(map(field_of, STREET_KEYS), "TEXT") | there
+    types |= {name: "REAL" for name in NUMBERS if types.get(name) == "TEXT"}
+    columns = ", ".join(
+        f'NULL AS "{name}"' if name not in there else _as_number(name) if name in NUMBERS else f'"{name}"'
+        for name in types
+    )
+    return columns, types
 
 
 def _as_number(name: str) -> str:

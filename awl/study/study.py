@@ -9,6 +9,7 @@ import threading
 import uuid
 from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -18,13 +19,14 @@ from awl.core.engine.places import Snapper
 from awl.core.errors import AwlError
 from awl.core.modes.mode import Mode
 from awl.core.modes.network import KeepParts, Network
+from awl.core.modes.slope import Heights, heights_of
 from awl.core.streets.areas import BaseLayer
 from awl.core.streets.build import BuildReport, fill_report
 from awl.core.streets.graph import StreetGraph
 from awl.core.surfaces.field import Field, field_of
 from awl.formats.raster import Raster
 from awl.formats.table import Layer
-from awl.study import arrays, geopackage, modes, rasters, records, streets
+from awl.study import arrays, geopackage, mode_costs, modes, rasters, records, streets
 from awl.study.cql import to_sql
 
 BASE_TITLES = {
@@ -34,6 +36,8 @@ BASE_TITLES = {
 OWN_TABLES = (*streets.TABLES, *BASE_TITLES)
 ROLES = ("streets", "nodes", "restrictions", "base", "places", "zones", "parcels", "buildings", "lines", "answer")
 
+KEPT_HOURS = 6
+"""Networks of other hours that are kept for each mode."""
 CHANGEABLE = ("places", "zones", "parcels", "buildings", "lines")
 """Roles of the user's layers, which may be changed."""
 
@@ -389,11 +393,25 @@ class Study:
         """All modes by id, with when each was changed."""
         return modes.listed(self._connection)
 
-    def try_mode(self, mode: Mode) -> Network:
-        """The network a mode would have; raises when it cannot be used."""
-        graph = self.graph
+    def try_mode(self, mode: Mode, when: datetime | None = None) -> Network:
+        """The network a mode would have, in free flow or at an hour; raises when it cannot be used."""
+        graph, heights = self.graph, self.heights
         rule = modes.first_rule(self._connection, mode.rules, graph.link_count)
-        return Network.of(graph, mode, self.keep_parts, rule)
+        network = Network.of(graph, mode, self.keep_parts, rule, heights, when)
+        climb = None if heights is None else heights.climb()
+        network.own_costs = mode_costs.evaluated(self._connection, network, climb)
+        return network
+
+    @property
+    def heights(self) -> Heights | None:
+        """Heights along the streets, from the first elevation raster; None where the study has none."""
+
+        def make() -> Heights | None:
+            ident = next((entry["id"] for entry in self.rasters() if entry["role"] == "elevation"), None)
+            return None if ident is None else heights_of(self.graph, self.raster(ident).at)
+
+        heights: Heights | None = self._cached("heights", make)
+        return heights
 
     def save_mode(self, mode: Mode) -> None:
         """Keep a new or changed mode."""
@@ -423,11 +441,19 @@ class Study:
             for key in [key for key in self._derived if isinstance(key, tuple) and ident in key[1:]]:
                 del self._derived[key]
 
-    def network(self, mode: str) -> Network:
-        """The network of a mode."""
+    def network(self, mode: str, when: datetime | None = None) -> Network:
+        """The network of a mode, in free flow or at a local date and time."""
         known = self.mode(mode)
-        network: Network = self._cached(("network", mode), lambda: self.try_mode(known))
-        return network
+        if when is None:
+            network: Network = self._cached(("network", mode), lambda: self.try_mode(known))
+            return network
+        with self._derived_lock:
+            hours: dict[datetime, Network] = self._cached(("hours", mode), dict)
+            if when not in hours:
+                while len(hours) >= KEPT_HOURS:
+                    del hours[next(iter(hours))]
+                hours[when] = self.try_mode(known, when)
+            return hours[when]
 
     def snapper(self, mode: str) -> Snapper:
         """The nearest-street search of a mode."""

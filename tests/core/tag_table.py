@@ -1,6 +1,7 @@
 """Tag combinations met in practice, and what each shipped mode should make of them, after the public tagging documentation.
 
-A row: tags; use by walk, wheels, cycle, drive, lorry (B both ways, F as drawn, R against it, - not); why.
+A row: tags; use by walk, wheels, cycle, drive, lorry (B both ways, F as drawn, R against it, E both ways at
+the ends of trips alone, - not); why.
 """
 
 from __future__ import annotations
@@ -66,11 +67,11 @@ ROWS: tuple[tuple[str, str, str], ...] = (
     # -- access for all
     ("highway=service access=yes", "BBBB-", "said to be open"),
     ("highway=service access=permissive", "BBBB-", "open until revoked"),
-    ("highway=service access=destination", "BBBB-", "open to those bound for it"),
-    ("highway=service access=customers", "BBBB-", "open to customers"),
-    ("highway=service access=private", "-----", "closed to the public"),
+    ("highway=service access=destination", "EEEE-", "open to those bound for it"),
+    ("highway=service access=customers", "EEEE-", "open to customers"),
+    ("highway=service access=private", "EEEE-", "open to those who live or work there"),
     ("highway=service access=no", "-----", "closed"),
-    ("highway=service access=delivery", "-----", "deliveries alone"),
+    ("highway=service access=delivery", "EEEE-", "deliveries alone"),
     ("highway=track access=agricultural", "-----", "farm vehicles alone"),
     ("highway=track access=forestry", "-----", "forestry alone"),
     ("highway=unclassified access=military", "-----", "closed to the public"),
@@ -78,15 +79,15 @@ ROWS: tuple[tuple[str, str, str], ...] = (
     ("highway=path access=yes", "BBB--", "the same for a path"),
     ("highway=pedestrian access=yes", "BB---", "the same for a square"),
     ("highway=primary access=unknown", "BBBBB", "not understood: as without it"),
-    ("highway=service access=private foot=yes", "BB---", "a private road with a right of way"),
+    ("highway=service access=private foot=yes", "BBEE-", "a private road with a right of way"),
     ("highway=service access=no bicycle=yes foot=yes", "BBB--", "open to foot and cycle"),
-    ("highway=service access=private motor_vehicle=yes", "---B-", "unusual, but said"),
+    ("highway=service access=private motor_vehicle=yes", "EEEB-", "unusual, but said"),
     ("highway=primary access=no hgv=yes", "----B", "a haul road"),
-    ("highway=residential access=destination foot=yes", "BBBB-", "through traffic is unwelcome; ends are open"),
+    ("highway=residential access=destination foot=yes", "BBEE-", "through traffic is unwelcome; ends are open"),
     # -- foot
     ("highway=primary foot=no", "--BBB", "no walking"),
     ("highway=primary foot=use_sidepath", "--BBB", "the path beside it is to be used"),
-    ("highway=primary foot=private", "--BBB", "no walking"),
+    ("highway=primary foot=private", "EEBBB", "no walking through"),
     ("highway=trunk foot=no", "---BB", "no walking"),
     ("highway=trunk foot=yes", "BB-BB", "walking is signed"),
     ("highway=motorway foot=yes", "---FF", "a tag does not open a motorway to walkers"),
@@ -112,7 +113,7 @@ ROWS: tuple[tuple[str, str, str], ...] = (
     ("highway=path smoothness=intermediate", "BBB--", "passable"),
     ("highway=path surface=gravel", "BBB--", "slow, but passable"),
     ("highway=footway surface=sand", "BB---", "slow, but passable"),
-    ("highway=footway access=private wheelchair=yes", "-B---", "a lift entrance, say"),
+    ("highway=footway access=private wheelchair=yes", "EB---", "a lift entrance, say"),
     # -- bicycle
     ("highway=trunk bicycle=yes", "BBBBB", "cycling is signed"),
     ("highway=trunk bicycle=no", "BB-BB", "no cycling"),
@@ -126,7 +127,7 @@ ROWS: tuple[tuple[str, str, str], ...] = (
     ("highway=footway bicycle=no", "BB---", "no cycling"),
     ("highway=footway bicycle=dismount", "BB---", "pushing is not riding"),
     ("highway=pedestrian bicycle=yes", "BBB--", "cycling allowed"),
-    ("highway=pedestrian bicycle=destination", "BBB--", "allowed to those bound for it"),
+    ("highway=pedestrian bicycle=destination", "BBE--", "allowed to those bound for it"),
     ("highway=path bicycle=no", "BB---", "no cycling"),
     ("highway=track bicycle=no", "BB---", "no cycling"),
     ("highway=steps bicycle=yes", "B-B--", "a rail beside the steps"),
@@ -134,28 +135,28 @@ ROWS: tuple[tuple[str, str, str], ...] = (
     ("highway=cycleway bicycle=no", "BB---", "strange, but said"),
     # -- vehicle, motor_vehicle, motorcar
     ("highway=residential vehicle=no", "BB---", "no vehicles, cycles among them"),
-    ("highway=residential vehicle=destination", "BBBB-", "vehicles bound for it"),
+    ("highway=residential vehicle=destination", "BBEE-", "vehicles bound for it"),
     ("highway=residential vehicle=no bicycle=yes", "BBB--", "the more specific tag decides"),
     ("highway=residential motor_vehicle=no", "BBB--", "a street without cars"),
-    ("highway=residential motor_vehicle=private", "BBB--", "owners alone"),
-    ("highway=residential motor_vehicle=destination", "BBBB-", "those bound for it"),
-    ("highway=residential motor_vehicle=delivery", "BBB--", "deliveries alone"),
+    ("highway=residential motor_vehicle=private", "BBBE-", "owners alone"),
+    ("highway=residential motor_vehicle=destination", "BBBE-", "those bound for it"),
+    ("highway=residential motor_vehicle=delivery", "BBBE-", "deliveries alone"),
     ("highway=residential motorcar=no", "BBB--", "no cars"),
     ("highway=primary motorcar=no", "BBB-B", "no cars, lorries may"),
     ("highway=primary motor_vehicle=no motorcar=yes", "BBBB-", "the more specific tag decides"),
     ("highway=primary motor_vehicle=agricultural", "BBB--", "farm vehicles alone"),
     ("highway=track motor_vehicle=yes", "BBBBB", "a track open to all"),
-    ("highway=track motor_vehicle=destination", "BBBBB", "those bound for it"),
+    ("highway=track motor_vehicle=destination", "BBBEE", "those bound for it"),
     ("highway=track motor_vehicle=forestry", "BBB--", "forestry alone"),
     ("highway=track motorcar=yes", "BBBB-", "cars by tag"),
-    ("highway=pedestrian motor_vehicle=destination", "BB-B-", "residents' cars; a lorry's rule goes before it"),
+    ("highway=pedestrian motor_vehicle=destination", "BB-E-", "residents' cars; a lorry's rule goes before it"),
     ("highway=footway motor_vehicle=yes", "BB-B-", "a drive along a foot path"),
     ("highway=cycleway motor_vehicle=yes", "BBBB-", "a shared way"),
     ("highway=path motor_vehicle=no", "BBB--", "no motor vehicles"),
     # -- lorries
     ("highway=primary hgv=no", "BBBB-", "no lorries"),
-    ("highway=secondary hgv=destination", "BBBBB", "lorries bound for it"),
-    ("highway=tertiary hgv=delivery", "BBBB-", "deliveries alone"),
+    ("highway=secondary hgv=destination", "BBBBE", "lorries bound for it"),
+    ("highway=tertiary hgv=delivery", "BBBBE", "deliveries alone"),
     ("highway=tertiary hgv=designated", "BBBBB", "a lorry route"),
     ("highway=residential hgv=yes", "BBBB-", "its rule keeps it off residential streets"),
     ("highway=service hgv=yes", "BBBB-", "its rule keeps it off service streets"),
@@ -169,6 +170,6 @@ ROWS: tuple[tuple[str, str, str], ...] = (
     ("route=ferry hgv=yes", "BBB-B", "lorries"),
     ("route=ferry foot=no motor_vehicle=yes", "--BBB", "no foot passengers"),
     ("route=ferry bicycle=no", "BB---", "no cycles"),
-    ("route=ferry access=private", "-----", "closed to the public"),
+    ("route=ferry access=private", "EEE--", "closed to the public"),
     ("route=ferry oneway=yes", "BBF--", "vehicles one way"),
 )

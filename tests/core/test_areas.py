@@ -19,7 +19,7 @@ def drawn(walk):
     """Reach of five places, and the field."""
     places = random_places(walk, 5, 21)
     found = arrivals(walk, places, "time")
-    return walk, places, reach_of(walk, places, found, walk.link_costs("time", "from")), field_of(walk)
+    return walk, places, reach_of(walk, places, found), field_of(walk)
 
 
 def pieces_of(walk, reach, limit):

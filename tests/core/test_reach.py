@@ -16,7 +16,7 @@ from tests.oracle import random_places, times_between
 
 def searched(network, places, direction="from", measure="time"):
     found = arrivals(network, places, measure, direction, int(NO_LIMIT))
-    return reach_of(network, places, found, network.link_costs(measure, direction))
+    return reach_of(network, places, found)
 
 
 def joined(a: Snapped, b: Snapped) -> Snapped:

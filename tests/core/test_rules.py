@@ -1,4 +1,4 @@
-"""What modes make of tags. Each row: tags, then use by walk, cycle, drive: B both ways, F along, R against, - not."""
+"""What modes make of tags. Each row: tags, then use by walk, cycle, drive: B both ways, F along, R against, E at ends, - not."""
 
 from __future__ import annotations
 
@@ -32,10 +32,10 @@ TABLE = [
     ({"highway": "footway", "bicycle": "yes"}, "BB-"),
     ({"highway": "footway", "bicycle": "dismount"}, "B--"),
     ({"highway": "footway", "access": "yes"}, "B--"),
-    ({"highway": "footway", "foot": "private"}, "---"),
+    ({"highway": "footway", "foot": "private"}, "E--"),
     ({"highway": "footway", "oneway__foot": "yes"}, "F--"),
     ({"highway": "pedestrian"}, "B--"),
-    ({"highway": "pedestrian", "motor_vehicle": "destination"}, "B-B"),
+    ({"highway": "pedestrian", "motor_vehicle": "destination"}, "B-E"),
     ({"highway": "pedestrian", "bicycle": "designated"}, "BB-"),
     ({"highway": "steps"}, "B--"),
     ({"highway": "path"}, "BB-"),
@@ -43,10 +43,10 @@ TABLE = [
     ({"highway": "cycleway"}, "BB-"),
     ({"highway": "track"}, "BB-"),
     ({"highway": "track", "motor_vehicle": "yes"}, "BBB"),
-    ({"highway": "track", "access": "private"}, "---"),
-    ({"highway": "track", "access": "private", "foot": "permissive"}, "B--"),
-    ({"highway": "service", "access": "private"}, "---"),
-    ({"highway": "service", "access": "destination"}, "BBB"),
+    ({"highway": "track", "access": "private"}, "EE-"),
+    ({"highway": "track", "access": "private", "foot": "permissive"}, "BE-"),
+    ({"highway": "service", "access": "private"}, "EEE"),
+    ({"highway": "service", "access": "destination"}, "EEE"),
     ({"highway": "service", "access": "no", "bicycle": "yes"}, "-B-"),
     ({"highway": "service", "vehicle": "no"}, "B--"),
     ({"highway": "service", "motor_vehicle": "no"}, "BB-"),
@@ -76,7 +76,9 @@ def test_use_and_direction(table_graph, row, column):
     drawn = table_graph.node_id[table_graph.link_from[link]] == 2 * row + 1
     assert drawn, "links keep the direction in which they were drawn"
     seen = {(True, True): "B", (True, False): "F", (False, True): "R", (False, False): "-"}
-    assert seen[bool(use.forward[link]), bool(use.backward[link])] == TABLE[row][1][column], TABLE[row][0]
+    assert ("E" if use.at_ends[link] else seen[bool(use.forward[link]), bool(use.backward[link])]) == TABLE[row][1][
+        column
+    ], TABLE[row][0]
 
 
 def test_posted_limits_are_read_with_their_unit():

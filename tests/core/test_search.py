@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -11,14 +13,16 @@ from scipy.sparse.csgraph import connected_components
 
 from awl.core.columns import Categorical
 from awl.core.engine.dijkstra import UNREACHED
-from awl.core.engine.query import arrivals, best_leg, matrix
+from awl.core.engine.query import arrivals, best_leg, costs_of, matrix, owners_of
 from awl.core.engine.reach import reach_of, reached_parts
 from awl.core.errors import AwlError
-from awl.core.modes.mode import DRIVE
+from awl.core.modes.mode import DRIVE, Delays
 from awl.core.modes.network import Network
 from awl.core.modes.parts import strong_parts
 from awl.core.streets.build import build_graph
+from awl.core.streets.graph import StreetGraph
 from awl.core.streets.raw import RawExtract
+from awl.core.streets.turns import Placed, TurnRestrictions
 from tests.oracle import random_places, times_between
 
 
@@ -45,13 +49,35 @@ def networks(draw) -> Network:
             "highway": Categorical.of(["residential"] * count),
             "oneway": Categorical.of(oneway),
             "maxspeed": Categorical.of([str(v) for v in rng.choice([20, 30, 50], count)]),
+            "access": Categorical.of([["yes", "private"][k] for k in rng.choice(2, count, p=[0.85, 0.15])]),
         },
         relations=(),
     )
     try:
-        return Network.of(build_graph(raw)[0], DRIVE)
+        graph = build_graph(raw)[0]
+        signals = Categorical.of([["traffic_signals", None][k] for k in rng.choice(2, graph.node_count)])
+        graph = replace(graph, node_tags={"highway": signals}, restrictions=random_restrictions(graph, rng))
+        delays = draw(st.sampled_from([DRIVE.delays, Delays(signals_s=5, start_s=20, end_s=30), Delays(back_s=7)]))
+        return Network.of(graph, replace(DRIVE, delays=delays))
     except AwlError:
         return draw(networks())
+
+
+def random_restrictions(graph: StreetGraph, rng: np.random.Generator) -> TurnRestrictions:
+    """Turns forbidden and demanded at random, some over one and two links between."""
+    made = []
+    for number in range(int(rng.integers(0, 12))):
+        links = [int(rng.integers(graph.link_count))]
+        at = via = int(graph.link_to[links[0]] if rng.random() < 0.5 else graph.link_from[links[0]])
+        for _ in range(int(rng.integers(1, 4))):
+            touching = np.flatnonzero((graph.link_from == at) | (graph.link_to == at))
+            links.append(int(rng.choice(touching)))
+            at = int(graph.link_to[links[-1]] if graph.link_from[links[-1]] == at else graph.link_from[links[-1]])
+        loops = graph.link_from[links] == graph.link_to[links]
+        if len(set(links)) == len(links) and not loops.any():
+            kind = "only_straight_on" if rng.random() < 0.3 else "no_left_turn"
+            made.append(Placed(number + 1, links[0], via, tuple(links[1:-1]), links[-1], kind))
+    return TurnRestrictions.of(made)
 
 
 def same(ours, oracle, tolerance: float) -> None:
@@ -100,12 +126,14 @@ def test_threads_give_the_same_answer(network):
 def test_nearest_place_wins_and_ties_go_to_the_first(network, seed):
     places = random_places(network, 4, seed)
     found = arrivals(network, places, "time")
-    each = [arrivals(network, places.take(np.array([k])), "time").cost for k in range(4)]
-    best = np.min(each, axis=0)
-    assert (found.cost == best).all()
+    each = [arrivals(network, places.take(np.array([k])), "time") for k in range(4)]
+    assert (found.cost == np.min([one.cost for one in each], axis=0)).all()
+    costs = np.array([costs_of(one.label) for one in each])
+    best, owner = costs.min(axis=0), owners_of(found.label)
+    assert (costs_of(found.label) == best).all()
     reached = best != UNREACHED
-    assert (found.owner[reached] == np.argmin(np.array(each), axis=0)[reached]).all()
-    assert (found.owner[~reached] == -1).all()
+    assert (owner[reached] == np.argmin(costs, axis=0)[reached]).all()
+    assert (owner[~reached] == -1).all()
 
 
 @settings(max_examples=80, deadline=None)
@@ -113,7 +141,7 @@ def test_nearest_place_wins_and_ties_go_to_the_first(network, seed):
 def test_searching_towards_a_place_is_searching_from_it_on_reversed_streets(network, seed):
     places = random_places(network, 2, seed)
     towards = arrivals(network, places.take(np.array([0])), "time", "to")
-    reach = reach_of(network, places.take(np.array([0])), towards, network.link_costs("time", "to"))
+    reach = reach_of(network, places.take(np.array([0])), towards)
     rows = np.flatnonzero(
         (reach.link == places.link[1]) & (reach.begin <= places.fraction[1]) & (places.fraction[1] <= reach.end)
     )
@@ -131,7 +159,7 @@ def test_a_path_is_joined_and_costs_what_it_says(network, seed):
     if leg is None:
         assert np.isinf(expected)
         return
-    assert leg.cost / 1000 == pytest.approx(expected, abs=0.003)
+    assert (leg.cost + network.overhead("time")) / 1000 == pytest.approx(expected, abs=0.003)
     graph = network.graph
     enters = np.where(leg.along, graph.link_from[leg.links], graph.link_to[leg.links])
     leaves = np.where(leg.along, graph.link_to[leg.links], graph.link_from[leg.links])
@@ -142,7 +170,8 @@ def test_a_path_is_joined_and_costs_what_it_says(network, seed):
     begin[0], end[-1] = leg.start, leg.end
     travelled = begin != end
     assert (np.where(leg.along, network.forward[leg.links], network.backward[leg.links]))[travelled].all()
-    summed = (np.abs(end - begin) * network.duration_ms[leg.links]).sum()
+    passing = network.duration_ms[leg.links, np.where(leg.along, 0, 1)]
+    summed = (np.abs(end - begin) * passing).sum() + leg.delay_ms.sum()
     assert summed == pytest.approx(leg.cost, abs=3)
 
 
@@ -152,7 +181,7 @@ def test_reached_parts_are_those_whose_arrival_is_within_the_limit(network, seed
     places = random_places(network, 3, seed)
     limit = seconds * 1000
     found = arrivals(network, places, "time", direction)
-    reach = reach_of(network, places, found, network.link_costs("time", direction))
+    reach = reach_of(network, places, found)
     parts = reached_parts(reach, limit)
     assert (parts.end > parts.begin).all()
     # Dense sampling of every piece tells the reached length independently of the splitting.

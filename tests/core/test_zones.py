@@ -24,7 +24,7 @@ def zones(walk):
 def served(walk, zones):
     places = random_places(walk, 6, 33)
     found = arrivals(walk, places, "time", "to")
-    return places, reach_of(walk, places, found, walk.link_costs("time", "to")), zone_streets(walk, zones)
+    return places, reach_of(walk, places, found), zone_streets(walk, zones)
 
 
 def sampled(walk, zones):
@@ -88,7 +88,7 @@ def test_the_nearest_place_of_a_zone_serves_most_of_it(walk, zones, served):
 def test_shares_by_place_add_up_to_the_share_within(walk, zones, seed, minutes):
     places = random_places(walk, 4, seed)
     found = arrivals(walk, places, "time", "to")
-    reach = reach_of(walk, places, found, walk.link_costs("time", "to"))
+    reach = reach_of(walk, places, found)
     streets = zone_streets(walk, zones)
     limit = minutes * 60_000
     share = np.nan_to_num(ZoneReach(streets, reach).share_within(limit)) * streets.zone_length_m

@@ -6,13 +6,14 @@ import csv
 import io
 import shutil
 import zipfile
+from dataclasses import replace
 
 import numpy as np
 import pytest
 
 from awl.cli import DEMO
 from awl.core.errors import AwlError
-from awl.core.modes.mode import DRIVE, SHIPPED
+from awl.core.modes.mode import DRIVE, SHIPPED, Delays
 from awl.core.modes.network import Network
 from awl.core.modes.turning import binding
 from awl.formats import gmns, gmns_read
@@ -78,7 +79,12 @@ def test_movements_are_the_turns_left_where_some_are_forbidden(graph):
     for p in simple:
         for a in (2 * p.from_link + 1, 2 * p.from_link + 2):
             assert not {(a, 2 * p.to_link + 1), (a, 2 * p.to_link + 2)} & allowed, p
-    assert gmns.movements(Network.of(graph, SHIPPED["walk"])) == "", "nobody on foot is bound by them"
+    on_foot = list(csv.DictReader(io.StringIO(gmns.movements(Network.of(graph, SHIPPED["walk"])))))
+    assert on_foot and {float(row["penalty"]) for row in on_foot} == {10.0}, (
+        "nobody on foot is bound; signals cost 10 s"
+    )
+    at_rest = Network.of(graph, replace(SHIPPED["walk"], delays=Delays()))
+    assert gmns.movements(at_rest) == "", "without delays no turn needs saying"
 
 
 def test_directed_pairs_one_way_links_and_units(tmp_path):

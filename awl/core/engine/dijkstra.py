@@ -111,33 +111,29 @@ def search(
 
 @njit(cache=True, nogil=True)
 def rows_to_targets(
-    start, head, weight, carried_weight, seed_start, seed_node, seed_cost, seed_carried, source_link, source_fraction,
-    target_link, target_fraction, link_from, link_to, up, down, carried_up, carried_down, limit, cost, carried_cost,
+    start, head, weight, carried_weight, seed_start, seed_state, seed_cost, seed_carried, goal_start, goal_state, goal_cost,
+    goal_carried, source_link, source_fraction, target_link, target_fraction, up, down, carried_up, carried_down, limit,
+    cost, carried_cost,
 ):  # fmt: skip
     """Fill the rows `cost` and `carried_cost` (sources, targets): one search per source, ended when all targets settle.
 
-    Seeds of source s are rows `seed_start[s]` to `seed_start[s + 1]`; a target lies on `target_link` at a fraction of
-    it, entered from either end at the link costs `up` and `down` (negative where barred); one at fraction 0 or 1 stands at
-    the node itself. Trips along one link without
-    leaving it are included. Unreached pairs stay UNREACHED.
+    Seeds of source s are rows `seed_start[s]` to `seed_start[s + 1]`, and likewise goals of a target: the states from which it
+    is come to, each with the cost of the rest of the way. Trips along one link without leaving it are included, at the link
+    costs `up` and `down` (negative where barred). Unreached pairs stay UNREACHED.
     """
     n = len(start) - 1
     wanted = np.zeros(n, np.uint8)
-    for t in range(len(target_link)):
-        link = target_link[t]
-        if up[link] >= 0 or target_fraction[t] == 0.0:
-            wanted[link_from[link]] = 1
-        if down[link] >= 0 or target_fraction[t] == 1.0:
-            wanted[link_to[link]] = 1
+    for i in range(len(goal_state)):
+        wanted[goal_state[i]] = 1
     label = np.empty(n, np.int64)
     carried = np.empty(n, np.int64)
     no_entry = np.empty(0, np.int32)
-    no_owner = np.zeros(len(seed_node), np.int32)
+    no_owner = np.zeros(len(seed_state), np.int32)
     for s in range(len(seed_start) - 1):
         label[:] = NO_LABEL
         a, b = seed_start[s], seed_start[s + 1]
         search(
-            start, head, weight, carried_weight, seed_node[a:b], seed_cost[a:b], seed_carried[a:b], no_owner[a:b],
+            start, head, weight, carried_weight, seed_state[a:b], seed_cost[a:b], seed_carried[a:b], no_owner[a:b],
             limit, wanted, label, carried, no_entry,
         )  # fmt: skip
         for t in range(len(target_link)):
@@ -154,15 +150,12 @@ def rows_to_targets(
                     direct = np.int64(np.rint((f - g) * down[link]))
                     if direct < best:
                         best, best_carried = direct, np.int64(np.rint((f - g) * carried_down[link]))
-            tail, tip = link_from[link], link_to[link]
-            if (up[link] >= 0 or g == 0.0) and label[tail] != NO_LABEL:
-                arrival = (label[tail] >> OWNER_BITS) + np.int64(np.rint(g * up[link]))
-                if arrival < best:
-                    best, best_carried = arrival, carried[tail] + np.int64(np.rint(g * carried_up[link]))
-            if (down[link] >= 0 or g == 1.0) and label[tip] != NO_LABEL:
-                arrival = (label[tip] >> OWNER_BITS) + np.int64(np.rint((1.0 - g) * down[link]))
-                if arrival < best:
-                    best, best_carried = arrival, carried[tip] + np.int64(np.rint((1.0 - g) * carried_down[link]))
+            for i in range(goal_start[t], goal_start[t + 1]):
+                state = goal_state[i]
+                if label[state] != NO_LABEL:
+                    arrival = (label[state] >> OWNER_BITS) + goal_cost[i]
+                    if arrival < best:
+                        best, best_carried = arrival, carried[state] + goal_carried[i]
             if best <= limit:
                 cost[s, t] = best
                 carried_cost[s, t] = best_carried

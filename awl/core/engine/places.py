@@ -9,7 +9,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from awl.core.modes.network import BLOCKED, LinkCosts, Network
+from awl.core.modes.network import BLOCKED, Network
 
 ON_STREET, TOO_FAR, OUTSIDE, SEPARATE_PART = 0, 1, 2, 3
 AT_NODE_M = 0.01
@@ -129,33 +129,108 @@ class Snapper:
 
 @dataclass(frozen=True)
 class Seeds:
-    """Where searches begin: node, cost and carried cost to get there, and the place (owner) it belongs to."""
+    """Where searches begin or end: state, cost and carried cost between it and the place (row `owner`) it belongs to.
 
-    node: NDArray[np.int32]
+    `arc` is that of the place's own link which lies between; its share is 0 where the place stands at a node. Ordered by owner.
+    """
+
+    state: NDArray[np.int32]
     cost: NDArray[np.int32]
     carried: NDArray[np.int64]
     owner: NDArray[np.int32]
+    arc: NDArray[np.int32]
+
+    def starts(self, owners: int) -> NDArray[np.int64]:
+        """Offsets (owners + 1,) at which those of each owner begin."""
+        return np.searchsorted(self.owner, np.arange(owners + 1))
 
 
-def seeds_of(snapped: Snapped, network: Network, costs: LinkCosts, carried: LinkCosts) -> Seeds:
-    """The ends of each place's link that a search from it can step to; places without a street give none."""
-    graph = network.graph
-    rows = np.flatnonzero(snapped.link >= 0)
-    link, fraction = snapped.link[rows], snapped.fraction[rows]
-    to_end = (costs.up[link] != BLOCKED) | (fraction == 1.0)
-    to_start = (costs.down[link] != BLOCKED) | (fraction == 0.0)
-    owner = np.concatenate([rows[to_end], rows[to_start]])
+def leaving(places: Snapped, network: Network, measure: str, carried: str) -> Seeds:
+    """The states that trips from each place come to first; places without a street give none."""
+    states, graph = network.states, network.graph
+    own = _own_arcs(places, network, measure)
+    node = np.where(places.fraction == 0.0, graph.link_from[places.link], graph.link_to[places.link])
+    at_node = np.flatnonzero((places.link >= 0) & ((places.fraction == 0.0) | (places.fraction == 1.0)))
+    return _seeds(
+        network, (measure, carried), np.concatenate([own.place, at_node]),
+        np.concatenate([own.arc, _standing_arc(places, at_node, leaves=True)]),
+        np.concatenate([1.0 - own.share, np.zeros(len(at_node))]),
+        np.concatenate([states.begun[own.arc], states.free[node[at_node]]]),
+        np.zeros(len(own.arc) + len(at_node), np.int32),
+    )  # fmt: skip
+
+
+def entering(places: Snapped, network: Network, measure: str, carried: str) -> Seeds:
+    """The last states of trips to each place before they come to its link, each with the cost of the rest of the way."""
+    states, graph = network.states, network.graph
+    own = _own_arcs(places, network, measure)
+    step, nth = _expanded(*states.by_arc, own.arc)
+    node = np.where(places.fraction == 0.0, graph.link_from[places.link], graph.link_to[places.link])
+    at_node = np.flatnonzero((places.link >= 0) & ((places.fraction == 0.0) | (places.fraction == 1.0)))
+    state, which = _expanded(*states.by_node, node[at_node])
+    delay = network.step_delay[step] if measure == "time" else np.zeros(len(step), np.int32)
+    return _seeds(
+        network, (measure, carried), np.concatenate([own.place[nth], at_node[which]]),
+        np.concatenate([own.arc[nth], _standing_arc(places, at_node, leaves=False)[which]]),
+        np.concatenate([own.share[nth], np.zeros(len(state))]),
+        np.concatenate([states.steps.tail[step], state]),
+        np.concatenate([delay, np.zeros(len(state), np.int32)]),
+        network.step_delay[step] if carried == "time" else None,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _OwnArcs:
+    """Arcs of the places' links that may be used, with the place and the share of the arc that lies before it."""
+
+    place: NDArray[np.int64]
+    arc: NDArray[np.int32]
+    share: NDArray[np.float64]
+
+
+def _own_arcs(places: Snapped, network: Network, measure: str) -> _OwnArcs:
+    cost = network.arc_costs(measure)
+    found = np.flatnonzero(places.link >= 0)
+    place = np.repeat(found, 2)
+    arc = (2 * np.repeat(places.link[found], 2) + np.tile([0, 1], len(found))).astype(np.int32)
+    share = np.where(arc & 1, 1.0 - places.fraction[place], places.fraction[place])
+    usable = cost[arc] != BLOCKED
+    return _OwnArcs(place[usable], arc[usable], share[usable])
+
+
+def _standing_arc(places: Snapped, rows: NDArray[np.int64], leaves: bool) -> NDArray[np.int32]:
+    """The arc of a place at a node of which it uses no part: the end of it when it leaves, the beginning when it enters."""
+    at_start = places.fraction[rows] == 0.0
+    return (2 * places.link[rows] + (at_start if leaves else ~at_start)).astype(np.int32)
+
+
+def _expanded(
+    start: NDArray[np.int64], rows: NDArray[np.int32], keys: NDArray[np.integer]
+) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
+    """All rows of each key, and the number of the key that each belongs to."""
+    counts = start[keys + 1] - start[keys]
+    nth = np.repeat(np.arange(len(keys)), counts)
+    at = np.arange(len(nth)) - np.repeat(np.cumsum(counts) - counts, counts)
+    return rows[start[keys][nth] + at], nth
+
+
+def _seeds(
+    network: Network,
+    measures: tuple[str, str],
+    owner: NDArray[np.int64],
+    arc: NDArray[np.int32],
+    share: NDArray[np.float64],
+    state: NDArray[np.int32],
+    delay: NDArray[np.int32],
+    carried_delay: NDArray[np.int32] | None = None,
+) -> Seeds:
+    cost, carried = (np.rint(share * network.arc_costs(measure)[arc]) for measure in measures)
+    # A place at a node uses no part of an arc, which may be barred.
+    cost, carried = np.where(share > 0, cost, 0), np.where(share > 0, carried, 0)
+    if carried_delay is not None:
+        carried[: len(carried_delay)] += carried_delay
     order = np.argsort(owner, kind="stable")
-
-    def both(up: NDArray[np.int32], down: NDArray[np.int32]) -> NDArray[np.float64]:
-        ahead = (1.0 - fraction[to_end]) * up[link[to_end]]
-        behind = fraction[to_start] * down[link[to_start]]
-        return np.rint(np.concatenate([ahead, behind]))[order]
-
-    node = np.concatenate([graph.link_to[link[to_end]], graph.link_from[link[to_start]]])[order]
     return Seeds(
-        node.astype(np.int32),
-        both(costs.up, costs.down).astype(np.int32),
-        both(carried.up, carried.down).astype(np.int64),
-        owner[order].astype(np.int32),
-    )
+        state[order].astype(np.int32), (cost + delay)[order].astype(np.int32), carried[order].astype(np.int64),
+        owner[order].astype(np.int32), arc[order],
+    )  # fmt: skip

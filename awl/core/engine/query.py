@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.engine.dijkstra import NO_LABEL, NO_LIMIT, OWNER_BITS, OWNER_MASK, UNREACHED, rows_to_targets, search
-from awl.core.engine.places import Snapped, seeds_of
+from awl.core.engine.places import Seeds, Snapped, entering, leaving
 from awl.core.modes.network import BLOCKED, Network
 from awl.core.progress import Progress
 
@@ -23,15 +24,58 @@ def carried_with(measure: str) -> str:
 
 @dataclass(frozen=True)
 class Arrivals:
-    """Result of a search over all nodes (n,): arrival in ms or mm (UNREACHED where none), carried cost, owner, entry.
+    """Result of a search `from` or `to` places over all states (s,) of a network.
 
-    `owner` is the row of the place a node belongs to; `entry` the CSR row of the arc by which it was reached.
+    `label` holds cost (ms, mm or 1/1000 of a given cost) and owner, the row of the place a state belongs to; NO_LABEL where
+    there is no way. `entry` is the row of the step by which a state was reached.
     """
 
-    cost: NDArray[np.int32]
+    network: Network
+    measure: str
+    direction: str
+    label: NDArray[np.int64]
     carried: NDArray[np.int64]
-    owner: NDArray[np.int32]
     entry: NDArray[np.int32]
+
+    @cached_property
+    def cost(self) -> NDArray[np.int32]:
+        """The least cost at each node (n,), however one came there; UNREACHED where there is no way."""
+        best = np.full(self.network.graph.node_count, NO_LABEL)
+        np.minimum.at(best, self.network.states.node, self.label)
+        return costs_of(best)
+
+    @cached_property
+    def arc_label(self) -> NDArray[np.int64]:
+        """Label (2m,) at the near end of each arc: on entering it when searching from places, on having left it when to them."""
+        states = self.network.states
+        if self.direction == "to":
+            # Towards places, the arc that lies ahead of a link's end is the one the traveller has passed to come there.
+            begun = states.begun
+            return np.where(begun >= 0, self.label[np.maximum(begun, 0)], NO_LABEL)
+        start, rows = states.by_arc
+        at = self.label[states.steps.tail[rows]]
+        if self.measure == "time":
+            at = np.where(at == NO_LABEL, at, at + (self.network.step_delay[rows].astype(np.int64) << OWNER_BITS))
+        made = np.full(len(start) - 1, NO_LABEL)
+        held = np.flatnonzero(np.diff(start))
+        if len(held):
+            made[held] = np.minimum.reduceat(at, start[held])
+        return made
+
+    def at_ends(self, link: NDArray[np.integer]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """Labels at the begin and at the end of links, for going on from there along them in the sense of the search."""
+        side = 0 if self.direction == "from" else 1
+        return self.arc_label[2 * link + side], self.arc_label[2 * link + 1 - side]
+
+
+def costs_of(label: NDArray[np.int64]) -> NDArray[np.int32]:
+    """Costs of labels, UNREACHED where there is none."""
+    return np.where(label == NO_LABEL, UNREACHED, np.minimum(label >> OWNER_BITS, int(UNREACHED))).astype(np.int32)
+
+
+def owners_of(label: NDArray[np.int64]) -> NDArray[np.int32]:
+    """Owners of labels, -1 where there is none."""
+    return np.where(label == NO_LABEL, -1, label & OWNER_MASK).astype(np.int32)
 
 
 def arrivals(
@@ -45,19 +89,18 @@ def arrivals(
 ) -> Arrivals:
     """One to all (or all to one) from the nearest of the places; `limit` in ms or mm.
 
-    Carried costs and entries are filled only `with_path`; otherwise they come back empty.
+    What a trip costs at its ends is counted. Carried costs and entries are filled only `with_path`; else they come back empty.
     """
-    costs = network.link_costs(measure, direction)
-    carried = network.link_costs(carried_with(measure), direction)
-    seeds = seeds_of(places, network, costs, carried)
-    n = network.graph.node_count
-    label = np.full(n, NO_LABEL)
-    kept = n if with_path else 0
+    carried = carried_with(measure)
+    seeds = (leaving if direction == "from" else entering)(places, network, measure, carried)
+    count = network.states.count
+    label = np.full(count, NO_LABEL)
+    kept = count if with_path else 0
     summed, entry = np.zeros(kept, np.int64), np.full(kept, -1, np.int32)
     search(
-        *network.arc_weights(measure, carried_with(measure), direction),
-        seeds.node,
-        seeds.cost,
+        *network.search_rows(measure, carried, direction),
+        seeds.state,
+        seeds.cost + np.int32(network.overhead(measure)),
         seeds.carried,
         seeds.owner,
         np.int32(min(limit, int(NO_LIMIT))),
@@ -66,10 +109,7 @@ def arrivals(
         summed,
         entry,
     )
-    reached = label != NO_LABEL
-    cost = np.where(reached, label >> OWNER_BITS, UNREACHED).astype(np.int32)
-    owner = np.where(reached, label & OWNER_MASK, -1).astype(np.int32)
-    return Arrivals(cost, summed, owner, entry)
+    return Arrivals(network, measure, direction, label, summed, entry)
 
 
 def matrix(
@@ -82,44 +122,34 @@ def matrix(
     progress: Progress | None = None,
 ) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
     """Cost and carried cost from every source to every target (s, t); UNREACHED where there is no way."""
-    costs, carried = network.link_costs(measure, "from"), network.link_costs(carried_with(measure), "from")
-    weights = network.arc_weights(measure, carried_with(measure), "from")
+    carried = carried_with(measure)
+    up, down = network.directed(measure)
+    carried_up, carried_down = network.directed(carried)
+    rows_of = network.search_rows(measure, carried, "from")
     cost = np.full((len(sources.link), len(targets.link)), UNREACHED, np.int32)
     extra = np.zeros(cost.shape, np.int64)
     source_rows, target_rows = np.flatnonzero(sources.link >= 0), np.flatnonzero(targets.link >= 0)
     if len(source_rows) == 0 or len(target_rows) == 0:
         return cost, extra
-    graph = network.graph
     target = targets.take(target_rows)
+    goals = entering(target, network, measure, carried)
+    goal_start = goals.starts(len(target_rows))
+    overhead, extra_overhead = network.overhead(measure), network.overhead(carried)
+    within = np.int32(max(min(limit, int(NO_LIMIT)) - overhead, -1))
 
     def block(rows: NDArray[np.int64]) -> None:
         part = sources.take(rows)
-        seeds = seeds_of(part, network, costs, carried)
-        start = np.searchsorted(seeds.owner, np.arange(len(rows) + 1))
+        seeds = leaving(part, network, measure, carried)
         found = np.full((len(rows), len(target_rows)), UNREACHED, np.int32)
         found_extra = np.zeros(found.shape, np.int64)
         rows_to_targets(
-            *weights,
-            start,
-            seeds.node,
-            seeds.cost,
-            seeds.carried,
-            part.link,
-            part.fraction,
-            target.link,
-            target.fraction,
-            graph.link_from,
-            graph.link_to,
-            costs.up,
-            costs.down,
-            carried.up,
-            carried.down,
-            np.int32(min(limit, int(NO_LIMIT))),
-            found,
-            found_extra,
-        )
-        cost[np.ix_(rows, target_rows)] = found
-        extra[np.ix_(rows, target_rows)] = found_extra
+            *rows_of, seeds.starts(len(rows)), seeds.state, seeds.cost, seeds.carried, goal_start, goals.state, goals.cost,
+            goals.carried, part.link, part.fraction, target.link, target.fraction, up, down, carried_up, carried_down, within,
+            found, found_extra,
+        )  # fmt: skip
+        reached = found != UNREACHED
+        cost[np.ix_(rows, target_rows)] = np.where(reached, found + overhead, found)
+        extra[np.ix_(rows, target_rows)] = np.where(reached, found_extra + extra_overhead, found_extra)
 
     progress = progress or Progress()
     blocks = np.array_split(source_rows, max(1, min(len(source_rows), 64)))
@@ -134,11 +164,13 @@ class Leg:
     """The best way between two places.
 
     `links` in travel order, `along` True where a link is passed in its drawn direction; `start` and `end` are the
-    fractions of the first and last link at which the trip begins and ends. Cost in ms or mm, carried likewise.
+    fractions of the first and last link at which the trip begins and ends; `delay_ms` is lost before each link. Cost in ms or mm,
+    carried likewise, both without what a trip costs at its ends.
     """
 
     links: NDArray[np.int32]
     along: NDArray[np.bool_]
+    delay_ms: NDArray[np.int32]
     start: float
     end: float
     cost: int
@@ -147,47 +179,72 @@ class Leg:
 
 def best_leg(network: Network, places: Snapped, source: int, target: int, measure: str) -> Leg | None:
     """The path of least cost from one place to another, or None where there is none."""
-    graph = network.graph
-    costs, carried = network.link_costs(measure, "from"), network.link_costs(carried_with(measure), "from")
+    carried = carried_with(measure)
     a, b = places.take(np.array([source])), places.take(np.array([target]))
-    link, g, f = int(b.link[0]), float(b.fraction[0]), float(a.fraction[0])
-    wanted = np.zeros(graph.node_count, np.uint8)
-    wanted[[graph.link_from[link], graph.link_to[link]]] = 1
+    f, g = float(a.fraction[0]), float(b.fraction[0])
+    goals = entering(b, network, measure, carried)
+    wanted = np.zeros(network.states.count, np.uint8)
+    wanted[goals.state] = 1
     found = arrivals(network, a, measure, wanted=wanted, with_path=True)
-    options: list[tuple[int, int, int]] = []  # cost, carried, how the target link is entered
-    for node, share, column, how in (
-        (int(graph.link_from[link]), g, 0, 1),
-        (int(graph.link_to[link]), 1 - g, 1, 2),
-    ):
-        whole = (costs.up, costs.down)[column][link]
-        if (whole != BLOCKED or share == 0) and found.cost[node] != UNREACHED:
-            extra = (carried.up, carried.down)[column][link]
-            options.append(
-                (int(found.cost[node]) + round(share * whole), int(found.carried[node]) + round(share * extra), how)
-            )
-    if int(a.link[0]) == link:
-        along = g >= f
-        whole = (costs.up if along else costs.down)[link]
-        if whole != BLOCKED:
-            extra = (carried.up if along else carried.down)[link]
-            options.append((round(abs(g - f) * whole), round(abs(g - f) * extra), 0))
-    if not options:
+    at_goal = costs_of(found.label[goals.state]).astype(np.int64) + goals.cost - network.overhead(measure)
+    at_goal[found.label[goals.state] == NO_LABEL] = np.iinfo(np.int64).max
+    direct = _direct(network, a, b, measure)
+    best = int(np.argmin(at_goal)) if len(at_goal) else -1
+    if best < 0 or at_goal[best] == np.iinfo(np.int64).max:
+        return direct
+    if direct is not None and direct.cost <= at_goal[best]:
+        return direct
+    state, steps, start = int(goals.state[best]), network.states.steps, network.search_rows(measure, carried, "from")[0]
+    arcs, delays = [int(goals.arc[best])], [_last_delay(network, goals, best)]
+    end_state = state
+    while found.entry[state] >= 0:
+        step = network.step_at(int(found.entry[state]))
+        arcs.append(int(steps.arc[step]))
+        delays.append(int(network.step_delay[step]))
+        state = int(np.searchsorted(start, found.entry[state], side="right")) - 1
+    seeds = leaving(a, network, measure, carried)
+    arcs.append(int(seeds.arc[_used(seeds, state)]))
+    delays.append(0)
+    travelled = np.array(arcs[::-1], np.int32)
+    return Leg(
+        travelled >> 1, (travelled & 1) == 0, np.array(delays[::-1], np.int32), f, g, int(at_goal[best]),
+        int(found.carried[end_state] + goals.carried[best]),
+    )  # fmt: skip
+
+
+def _direct(network: Network, a: Snapped, b: Snapped, measure: str) -> Leg | None:
+    """The way along one link without leaving it."""
+    if a.link[0] != b.link[0]:
         return None
-    cost, extra_cost, how = min(options)
-    if how == 0:
-        return Leg(np.array([link], np.int32), np.array([g >= f]), f, g, cost, extra_cost)
-    node = int(graph.link_from[link] if how == 1 else graph.link_to[link])
-    arcs = network.out_arcs
-    trail: list[int] = []
-    while found.entry[node] >= 0:
-        arc = int(arcs.arc[found.entry[node]])
-        trail.append(arc)
-        node = int(graph.link_to[arc >> 1] if arc & 1 else graph.link_from[arc >> 1])
-    first = int(a.link[0])
-    # The seed that was used ends at `node`; on a link that starts and ends there, the cheaper way round was taken.
-    leaves_along = node == int(graph.link_to[first]) and (costs.up[first] != BLOCKED or f == 1)
-    if leaves_along and node == int(graph.link_from[first]) and (costs.down[first] != BLOCKED or f == 0):
-        leaves_along = (1 - f) * max(costs.up[first], 0) <= f * max(costs.down[first], 0)
-    links = [first, *(arc >> 1 for arc in reversed(trail)), link]
-    along_list = [bool(leaves_along), *(not arc & 1 for arc in reversed(trail)), how == 1]
-    return Leg(np.array(links, np.int32), np.array(along_list), f, g, cost, extra_cost)
+    link, f, g = int(a.link[0]), float(a.fraction[0]), float(b.fraction[0])
+    arc = 2 * link + (g < f)
+    whole = int(network.arc_costs(measure)[arc])
+    if whole == BLOCKED and f != g:
+        return None
+    extra = int(network.arc_costs(carried_with(measure))[arc])
+    nothing = np.zeros(1, np.int32)
+    share = abs(g - f)
+    return Leg(
+        np.array([link], np.int32),
+        np.array([g >= f]),
+        nothing,
+        f,
+        g,
+        round(share * max(whole, 0)),
+        round(share * max(extra, 0)),
+    )
+
+
+def _used(seeds: Seeds, state: int) -> int:
+    """The cheapest seed at a state: the one from which the way goes on."""
+    rows = np.flatnonzero(seeds.state == state)
+    return int(rows[np.argmin(seeds.cost[rows])])
+
+
+def _last_delay(network: Network, goals: Seeds, row: int) -> int:
+    """What is lost on entering the last link: the goal's cost holds it where time is counted."""
+    states = network.states
+    start, rows = states.by_arc
+    steps = rows[start[goals.arc[row]] : start[goals.arc[row] + 1]]
+    mine = steps[states.steps.tail[steps] == goals.state[row]]
+    return int(network.step_delay[mine[0]]) if len(mine) and goals.carried[row] + goals.cost[row] > 0 else 0

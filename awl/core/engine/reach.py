@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 
 from awl.core.engine.dijkstra import UNREACHED
 from awl.core.engine.places import Snapped
-from awl.core.engine.query import Arrivals
-from awl.core.modes.network import BLOCKED, LinkCosts, Network
+from awl.core.engine.query import Arrivals, costs_of, owners_of
+from awl.core.modes.network import BLOCKED, Network
 
 
 @dataclass(frozen=True)
@@ -85,9 +85,9 @@ def _spare(
     return np.minimum(np.nan_to_num(share, nan=0.0), span)
 
 
-def reach_of(network: Network, places: Snapped, found: Arrivals, costs: LinkCosts) -> Reach:
-    """The pieces of all usable links after a search from `places`."""
-    graph = network.graph
+def reach_of(network: Network, places: Snapped, found: Arrivals) -> Reach:
+    """The pieces of all usable links after a search from or to `places`."""
+    graph, costs = network.graph, network.link_costs(found.measure, found.direction)
     links = np.flatnonzero(network.usable).astype(np.int32)
     on_street = np.flatnonzero((places.link >= 0) & network.usable[places.link])
     order = np.lexsort((places.fraction[on_street], places.link[on_street]))
@@ -100,23 +100,24 @@ def reach_of(network: Network, places: Snapped, found: Arrivals, costs: LinkCost
     nth = np.arange(len(link)) - np.repeat(first, counts)
     last = nth == np.repeat(extra, counts)
     begin, end = np.zeros(len(link)), np.ones(len(link))
-    at_begin, at_end = _arrival(found, graph.link_from[link]), _arrival(found, graph.link_to[link])
-    owner_begin = found.owner[graph.link_from[link]].copy()
-    owner_end = found.owner[graph.link_to[link]].copy()
+    label_begin, label_end = found.at_ends(link)
+    at_begin, at_end = _arrival(label_begin), _arrival(label_end)
+    owner_begin, owner_end = owners_of(label_begin), owners_of(label_end)
     # Splits stand in link order, as the pieces do: the pieces that end at a split, then those that begin there.
+    at_once = float(network.overhead(found.measure))
     end[~last] = split_at
-    at_end[~last] = 0.0
+    at_end[~last] = at_once
     owner_end[~last] = on_street
     begin[nth > 0] = split_at
-    at_begin[nth > 0] = 0.0
+    at_begin[nth > 0] = at_once
     owner_begin[nth > 0] = on_street
     return Reach(
         link, begin, end, at_begin, at_end, _open(costs.up[link]), _open(costs.down[link]), owner_begin, owner_end
     )
 
 
-def _arrival(found: Arrivals, nodes: NDArray[np.int32]) -> NDArray[np.float64]:
-    cost = found.cost[nodes]
+def _arrival(label: NDArray[np.int64]) -> NDArray[np.float64]:
+    cost = costs_of(label)
     return np.where(cost == UNREACHED, np.inf, cost.astype(np.float64))
 
 

@@ -6,16 +6,21 @@ A barrier where three and more links meet is taken to stand beside them, for it 
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import datetime
 
 import numpy as np
 from numpy.typing import NDArray
 
+from awl.core.modes.hours import open_at
 from awl.core.modes.mode import ALLOWING, FORBIDDING, Mode
 from awl.core.streets.graph import StreetGraph
 
 
-def shut_nodes(mode: Mode, graph: StreetGraph) -> NDArray[np.int64]:
-    """Nodes between two links at which a barrier stops the mode: by a tag at the barrier, or else by its kind."""
+def shut_nodes(mode: Mode, graph: StreetGraph, when: datetime | None = None) -> NDArray[np.int64]:
+    """Nodes between two links at which a barrier stops the mode: by a tag at the barrier, or else by its kind.
+
+    At an hour, a gate outside its opening hours stops everyone.
+    """
     barrier = graph.node_tag("barrier")
     if not barrier.present().any():
         return np.zeros(0, np.int64)
@@ -23,18 +28,22 @@ def shut_nodes(mode: Mode, graph: StreetGraph) -> NDArray[np.int64]:
     for key in reversed(mode.access_keys):
         column = graph.node_tag(key)
         if key != "access":
-            shut &= ~column.isin(ALLOWING)
-        shut |= barrier.present() & column.isin(FORBIDDING)
+            shut &= ~column.isin((*ALLOWING, "destination", "customers"))
+        shut |= barrier.present() & column.isin((*FORBIDDING, "private", "delivery", "permit", "residents"))
+    if when is not None:
+        hours = graph.node_tag("opening_hours")
+        closed = [text for text in hours.values if open_at(text, when) is False]
+        shut |= barrier.present() & hours.isin(closed)
     degree = np.bincount(np.concatenate([graph.link_from, graph.link_to]), minlength=graph.node_count)
     return np.flatnonzero(shut & (degree == 2))
 
 
-def parted(mode: Mode, graph: StreetGraph) -> StreetGraph:
+def parted(mode: Mode, graph: StreetGraph, when: datetime | None = None) -> StreetGraph:
     """The graph as the mode meets it: a twin, numbered on from the highest number, for each node it cannot pass.
 
     Links keep their numbers and order, nodes theirs; twins come after them.
     """
-    shut = shut_nodes(mode, graph)
+    shut = shut_nodes(mode, graph, when)
     if len(shut) == 0:
         return graph
     twin_of = np.full(graph.node_count, -1, np.int64)

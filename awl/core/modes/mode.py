@@ -17,20 +17,95 @@ NO_VEHICLE = (
 """Barriers no car passes; gates and lifting bars open to those who may use the street."""
 FERRY_KMH = 10.0
 """Speed of a ferry whose crossing time is not stated."""
-ALLOWING = ("yes", "designated", "permissive", "destination", "customers", "official", "public")
-FORBIDDING = ("no", "private", "agricultural", "forestry", "delivery", "military", "use_sidepath", "dismount")
+ALLOWING = ("yes", "designated", "permissive", "official", "public")
+FORBIDDING = ("no", "agricultural", "forestry", "military", "use_sidepath", "dismount")
+ENDS_ONLY = ("private", "destination", "customers", "delivery", "permit", "residents")
+"""Values of access tags that open a street to trips which begin or end there, not to those that pass through."""
 
-
-USES = ("forbid", "allow", "slow")
+USES = ("forbid", "ends", "allow", "slow")
 
 
 @dataclass(frozen=True)
 class Rule:
-    """What holds for streets that meet a condition (CQL2 text): they are forbidden, allowed, or slower by a factor."""
+    """What holds for streets that meet a condition (CQL2 text): one of `USES`.
+
+    They are forbidden, open at the ends of trips alone, allowed, or slower by a factor.
+    """
 
     where: str
     use: str
     factor: float = 1.0
+
+
+@dataclass(frozen=True)
+class Delays:
+    """Seconds lost, each 0 where it does not count.
+
+    `signals_s`, `crossing_s`, `barrier_s`: at each node with signals, a crossing without, a gate that can be passed. `ferry_s`:
+    the wait on boarding. `left_s`, `right_s`, `back_s`: for turns at nodes with a choice. `give_way_s`: coming from a minor
+    street to a main one where no signal stands. `start_s`, `end_s`: once a trip (unlocking, parking).
+    """
+
+    signals_s: float = 0.0
+    crossing_s: float = 0.0
+    barrier_s: float = 0.0
+    ferry_s: float = 0.0
+    left_s: float = 0.0
+    right_s: float = 0.0
+    back_s: float = 0.0
+    give_way_s: float = 0.0
+    start_s: float = 0.0
+    end_s: float = 0.0
+
+    @property
+    def by_turn(self) -> bool:
+        """Whether the arc by which one comes to a node matters."""
+        return max(self.left_s, self.right_s, self.back_s, self.give_way_s) > 0
+
+
+@dataclass(frozen=True)
+class Slope:
+    """What slope does: nothing (`by` is `none`), the `hiking` function, or a rider of constant `power`.
+
+    Stretches steeper than `limit` (rise over run, 0: none) are not used. Counts where the study has heights.
+    """
+
+    by: str = "none"
+    limit: float = 0.0
+    power_w: float = 100.0
+    mass_kg: float = 90.0
+
+
+@dataclass(frozen=True)
+class Curve:
+    """Share of free-flow speed that is left at each full hour from 0 to 23, on some `days`, for some classes (all when empty)."""
+
+    days: str
+    classes: tuple[str, ...]
+    share: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class Vehicle:
+    """What the vehicle measures, in metres and tonnes; 0 where it does not matter. Streets with a lower limit are not used."""
+
+    height_m: float = 0.0
+    width_m: float = 0.0
+    weight_t: float = 0.0
+
+
+@dataclass(frozen=True)
+class Cost:
+    """A cost of the analyst's own: CQL2 expressions along and against the drawn direction (empty: the same), with a unit.
+
+    A link on which the expression has no value costs `missing`; None: such a link is a fault.
+    """
+
+    id: str
+    unit: str
+    along: str
+    against: str = ""
+    missing: float | None = None
 
 
 @dataclass(frozen=True)
@@ -41,7 +116,7 @@ class Mode:
     better is known. `reads_maxspeed`: a posted limit goes before the class speed. `top_speed` caps every speed.
     `obeys_oneway`: directions count; `contraflow_key` names the tag that frees this mode from them. `turn_keys`: the vehicles
     whose turn restrictions bind it; none for a mode on foot. `barriers`: kinds of barrier it cannot pass unless a tag at the
-    barrier says so. `rules` come after all this; the first that fits a street decides.
+    barrier says so. `rules` come after all this; the first that fits a street decides. `delays`: time lost at nodes and ends.
     """
 
     id: str
@@ -56,6 +131,11 @@ class Mode:
     turn_keys: tuple[str, ...] = field(default=())
     barriers: tuple[str, ...] = field(default=())
     rules: tuple[Rule, ...] = field(default=())
+    delays: Delays = field(default=Delays())
+    slope: Slope = field(default=Slope())
+    vehicle: Vehicle = field(default=Vehicle())
+    curves: tuple[Curve, ...] = field(default=())
+    costs: tuple[Cost, ...] = field(default=())
     notes: tuple[str, ...] = field(default=())
 
 
@@ -79,8 +159,10 @@ WALK = Mode(
     obeys_oneway=False,
     reads_maxspeed=False,
     contraflow_key="oneway:foot",
+    delays=Delays(signals_s=10, ferry_s=300),
+    slope=Slope("hiking"),
     notes=(
-        "Walks at 4.8 km/h, on steps at 2.4 km/h; slope and waits at crossings are not counted.",
+        "Walks at 4.8 km/h, on steps at 2.4 km/h, slower uphill where heights are known; waits 10 s at signals.",
         "Motorways and their ramps are not used; one-way signs do not bind.",
     ),
 )
@@ -97,16 +179,35 @@ CYCLE = Mode(
     | {"living_street": 12.0, "track": 12.0, "path": 12.0, "bridleway": 10.0, "connector": 12.0, "ferry": FERRY_KMH},
     access_keys=("bicycle", "vehicle", "access"),
     barriers=(*WALLS, "stile", "kissing_gate", "turnstile", "full-height_turnstile"),
-    top_speed=16.0,
+    top_speed=28.0,
     obeys_oneway=True,
     reads_maxspeed=False,
     contraflow_key="oneway:bicycle",
     turn_keys=("bicycle",),
+    delays=Delays(signals_s=12, barrier_s=5, ferry_s=300),
+    slope=Slope("power"),
     notes=(
-        "Rides at 16 km/h, slower on tracks and paths; slope is not counted.",
+        "Rides at 16 km/h, slower on tracks and paths and uphill, where heights are known; waits 12 s at signals.",
         "One-way streets bind unless contraflow cycling is signed. Foot streets only where cycling is allowed.",
     ),
 )
+
+RUSH = Curve(
+    "weekday",
+    (
+        "motorway",
+        "motorway_link",
+        "trunk",
+        "trunk_link",
+        "primary",
+        "primary_link",
+        "secondary",
+        "secondary_link",
+        "tertiary",
+    ),
+    (1, 1, 1, 1, 1, 1, 0.95, 0.7, 0.6, 0.8, 0.9, 0.9, 0.9, 0.9, 0.9, 0.85, 0.7, 0.6, 0.7, 0.85, 0.95, 1, 1, 1),
+)
+"""Main streets on a working day: assumed, to be replaced by what was measured."""
 
 DRIVE = Mode(
     id="drive",
@@ -124,9 +225,11 @@ DRIVE = Mode(
     reads_maxspeed=True,
     contraflow_key="oneway:motorcar",
     turn_keys=("motorcar",),
+    curves=(RUSH,),
+    delays=Delays(signals_s=15, barrier_s=10, left_s=4, right_s=2, back_s=20, give_way_s=4),
     notes=(
-        "Drives at the posted limit; where none is posted, at the speed of the street's class. Free flow, no delays.",
-        "One-way streets and roundabouts bind. Private streets are not used.",
+        "Drives at the posted limit, or else the speed of its class; signals, turns and giving way cost assumed seconds.",
+        "One-way streets and roundabouts bind. Private and destination-only streets are used at the ends of trips alone.",
     ),
 )  # fmt: skip
 
@@ -138,6 +241,7 @@ WHEELS = replace(
     class_speed={name: min(speed, 4.0) for name, speed in WALK.class_speed.items() if name != "steps"},
     access_keys=("wheelchair", "foot", "access"),
     top_speed=4.0,
+    slope=Slope("hiking", limit=0.08),
     barriers=(*WALLS, "stile", "kissing_gate", "turnstile", "full-height_turnstile", "cycle_barrier", "step"),
     rules=(
         Rule("highway = 'steps' AND (wheelchair IS NULL OR wheelchair <> 'yes')", "forbid"),
@@ -146,7 +250,7 @@ WHEELS = replace(
         Rule("surface IN ('gravel', 'sand', 'grass', 'mud', 'dirt', 'cobblestone', 'unhewn_cobblestone')", "slow", 0.6),
     ),
     notes=(
-        "Prams and wheelchairs at 4 km/h; steps, stiles and narrow gates are not passed. Slope is not counted.",
+        "Prams and wheelchairs at 4 km/h; steps, stiles, narrow gates and slopes above 8 % are not passed.",
         "Rough ground is slow, very rough ground is not used.",
     ),
 )
@@ -165,13 +269,15 @@ LORRY = replace(
     top_speed=80.0,
     contraflow_key="oneway:hgv",
     turn_keys=("hgv", "goods"),
+    vehicle=Vehicle(height_m=4.0, width_m=2.55, weight_t=18.0),
+    delays=Delays(signals_s=20, barrier_s=20, left_s=6, right_s=4, back_s=60, give_way_s=6),
     rules=(
         Rule("hgv = 'no'", "forbid"),
         Rule("highway IN ('residential', 'living_street', 'service', 'pedestrian', 'cycleway', 'footway', 'path')", "forbid"),
     ),
     notes=(
-        "At most 80 km/h. Residential and service streets are not used; weights and heights are not read yet.",
-        "One-way streets and roundabouts bind. Private streets are not used.",
+        "At most 80 km/h. A lorry of 18 t, 4 m high: lower limits and residential and service streets shut it out.",
+        "One-way streets and roundabouts bind. Private and destination-only streets are used at the ends of trips alone.",
     ),
 )  # fmt: skip
 

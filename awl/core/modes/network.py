@@ -7,40 +7,33 @@ other the largest is kept, unless `KeepParts` says otherwise; what is left out i
 
 from __future__ import annotations
 
+from copy import copy
 from dataclasses import dataclass
+from datetime import datetime
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
+from awl.core.modes.arcs import Arcs, csr
 from awl.core.modes.barriers import parted
+from awl.core.modes.delays import TurnDelays
+from awl.core.modes.hours import hour_pace
 from awl.core.modes.mode import Mode
 from awl.core.modes.parts import strong_parts
-from awl.core.modes.rules import StreetUse, apply_mode
+from awl.core.modes.rules import StreetUse, apply_mode, without_steep
+from awl.core.modes.slope import Heights, slope_pace, steepest
+from awl.core.modes.states import States, build_states
+from awl.core.modes.turning import forbidden_sequences
 from awl.core.streets.graph import StreetGraph
 
 BLOCKED = -1
+NO_WAY = np.int32(2**31 - 1)
+"""Cost of a step that may not be made: above every limit."""
 MILLI = 1000.0
 MOST_COST = 1_000_000.0
 """Largest given cost of one link: sums of thousandths must stay below 2^31."""
-
-
-@dataclass(frozen=True)
-class Arcs:
-    """CSR adjacency: arcs leaving node i are rows `start[i]` to `start[i + 1]` of `head` and `arc`.
-
-    `arc` is twice the link, plus one when the link is travelled against its drawn direction. Parallel links stay apart.
-    """
-
-    start: NDArray[np.int64]
-    head: NDArray[np.int32]
-    arc: NDArray[np.int32]
-
-    def weights(self, forward: NDArray[np.int32], backward: NDArray[np.int32]) -> NDArray[np.int32]:
-        """Per-arc weights in CSR order from per-link costs."""
-        link = self.arc >> 1
-        return np.where(self.arc & 1, backward[link], forward[link]).astype(np.int32)
 
 
 @dataclass(frozen=True)
@@ -93,12 +86,18 @@ class Network:
         use: StreetUse,
         closed: NDArray[np.bool_] | None = None,
         keep: KeepParts | None = None,
+        pace: NDArray[np.float64] | None = None,
+        when: datetime | None = None,
     ):
         self.graph, self.mode, self.use, self.keep = graph, mode, use, keep or KeepParts()
+        self.pace = np.ones((graph.link_count, 2)) if pace is None else pace
+        self.when = when
+        self.own_costs: dict[str, NDArray[np.float64]] = {}
+        self._costs: dict[str, NDArray[np.int32]] = {}
         self._kept_weights: dict[tuple[str, str], NDArray[np.int32]] = {}
         usable = use.forward | use.backward
         tail, head = _arc_ends(graph, use.forward, use.backward)
-        label = strong_parts(*_csr(graph.node_count, tail, head)[:2])
+        label = strong_parts(*csr(graph.node_count, tail, head)[:2])
         # Parts are weighed by the length of usable street within them, not by their number of nodes.
         inside = usable & (label[graph.link_from] == label[graph.link_to])
         count = int(label.max(initial=-1)) + 1
@@ -136,17 +135,35 @@ class Network:
 
     @classmethod
     def of(
-        cls, graph: StreetGraph, mode: Mode, keep: KeepParts | None = None, rule: NDArray[np.int8] | None = None
+        cls,
+        graph: StreetGraph,
+        mode: Mode,
+        keep: KeepParts | None = None,
+        rule: NDArray[np.int8] | None = None,
+        heights: Heights | None = None,
+        when: datetime | None = None,
     ) -> Network:
         """The network of a mode on a street graph; `rule` is the number of the first rule each link meets.
 
-        Its own graph has more nodes than the study's where barriers shut streets; links are the same.
+        `heights` make slope count, `when` (local date and time) the hour: curves, opening hours, restrictions with hours. Its
+        own graph has more nodes than the study's where barriers shut streets; links are the same.
         """
-        return cls(parted(mode, graph), mode, apply_mode(mode, graph, rule), keep=keep)
+        use = apply_mode(mode, graph, rule)
+        pace = np.repeat(hour_pace(mode, graph, when)[:, None], 2, axis=1)
+        slope = mode.slope
+        if heights is not None and (slope.by != "none" or slope.limit > 0):
+            pace *= slope_pace(slope, heights, graph.link_length, use.speed, mode.top_speed)
+            # A ferry does not climb, whatever the sea bed says.
+            pace[graph.tag("highway").equals("ferry")] = 1.0
+            if slope.limit > 0:
+                use = without_steep(use, steepest(heights, graph.link_length) > slope.limit)
+        return cls(parted(mode, graph, when), mode, use, keep=keep, pace=pace, when=when)
 
     def with_closed(self, closed: NDArray[np.bool_]) -> Network:
         """The same network with some links (mask (m,)) closed in both directions."""
-        return Network(self.graph, self.mode, self.use, closed, self.keep)
+        made = Network(self.graph, self.mode, self.use, closed, self.keep, self.pace, self.when)
+        made.own_costs = self.own_costs
+        return made
 
     @cached_property
     def usable(self) -> NDArray[np.bool_]:
@@ -158,25 +175,71 @@ class Network:
         """Length of each link in whole millimetres."""
         return np.rint(self.graph.link_length * MILLI).astype(np.int32)
 
+    def with_slower(self, factor: NDArray[np.float64]) -> Network:
+        """The same network where each link takes `factor` (m,) times as long."""
+        other = copy(self)
+        other.pace = self.pace * factor[:, None]
+        other._costs, other._kept_weights = {}, {}
+        vars(other).pop("duration_ms", None)
+        return other
+
     @cached_property
     def duration_ms(self) -> NDArray[np.int32]:
-        """Time to pass each link at the mode's speed, in whole milliseconds."""
-        return np.rint(self.graph.link_length / (self.use.speed / 3.6) * MILLI).astype(np.int32)
+        """Time (m, 2) to pass each link along and against its drawn direction, in whole milliseconds; no delays at nodes."""
+        seconds = self.graph.link_length / (self.use.speed / 3.6)
+        return np.rint(np.minimum(seconds[:, None] * self.pace, MOST_COST) * MILLI).astype(np.int32)
 
     @cached_property
     def out_arcs(self) -> Arcs:
-        """Arcs in the direction of travel."""
-        return Arcs(*_csr(self.graph.node_count, *_arc_ends(self.graph, self.forward, self.backward), self._arc_ids()))
+        """Arcs by the node they leave."""
+        return Arcs(*csr(self.graph.node_count, *_arc_ends(self.graph, self.forward, self.backward), self._arc_ids()))
 
     @cached_property
     def in_arcs(self) -> Arcs:
-        """Arcs against the direction of travel, for searches that run towards a place."""
+        """Arcs by the node they come to, `head` being the node they left."""
         tail, head = _arc_ends(self.graph, self.forward, self.backward)
-        return Arcs(*_csr(self.graph.node_count, head, tail, self._arc_ids()))
+        return Arcs(*csr(self.graph.node_count, head, tail, self._arc_ids()))
 
-    def arcs(self, direction: str) -> Arcs:
-        """The arcs of a search `from` places or `to` places."""
-        return self.out_arcs if direction == "from" else self.in_arcs
+    @cached_property
+    def forbidden(self) -> list[tuple[int, ...]]:
+        """Sequences of arcs that turn restrictions forbid this mode."""
+        return forbidden_sequences(self.mode, self.graph, self.out_arcs, self.when)
+
+    @cached_property
+    def turn_delays(self) -> TurnDelays:
+        """What passing a node costs."""
+        return TurnDelays.on(self.mode, self.graph, self.usable, np.diff(self.out_arcs.start))
+
+    @cached_property
+    def states(self) -> States:
+        """What a search runs over."""
+        graph = self.graph
+        head = np.full(2 * graph.link_count, -1, np.int32)
+        head[0::2][self.forward] = graph.link_to[self.forward]
+        head[1::2][self.backward] = graph.link_from[self.backward]
+        return build_states(
+            self.out_arcs, head, self.forbidden, self.mode.delays.by_turn, self.use.at_ends & self.usable
+        )
+
+    @cached_property
+    def step_delay(self) -> NDArray[np.int32]:
+        """Delay in ms of each step between states, beyond the time along its arc."""
+        steps = self.states.steps
+        return self.turn_delays.of(steps.after, steps.arc, self.states.node[steps.tail])
+
+    @cached_property
+    def _rows(self) -> dict[str, tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int32]]]:
+        """Steps by the state they leave, and by the state they come to: offsets, far states, numbers of the steps."""
+        count, steps = self.states.count, self.states.steps
+        return {"from": csr(count, steps.tail, steps.head), "to": csr(count, steps.head, steps.tail)}
+
+    def step_at(self, row: int) -> int:
+        """The step of a row of the search `from` places."""
+        return int(self._rows["from"][2][row])
+
+    def overhead(self, measure: str) -> int:
+        """What every trip costs at its ends, in ms where `measure` is time."""
+        return round((self.mode.delays.start_s + self.mode.delays.end_s) * MILLI) if measure == "time" else 0
 
     def directed(self, measure: str) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
         """Cost of each link along and against its drawn direction, in ms (`time`), mm (`distance`) or 1/1000 of a given cost.
@@ -184,29 +247,44 @@ class Network:
         A direction for which none is given is barred. Raises `AwlError` for a cost the graph does not have, or one that is
         negative or too large.
         """
-        if measure in ("time", "distance"):
-            cost = self.duration_ms if measure == "time" else self.length_mm
-            return np.where(self.forward, cost, BLOCKED), np.where(self.backward, cost, BLOCKED)
-        pair = _milli(self.graph, measure)
+        pair = self._pair(measure)
         return np.where(self.forward, pair[:, 0], BLOCKED), np.where(self.backward, pair[:, 1], BLOCKED)
+
+    def _pair(self, measure: str) -> NDArray[np.int32]:
+        if measure == "time":
+            return self.duration_ms
+        if measure == "distance":
+            return np.stack([self.length_mm, self.length_mm], axis=1)
+        if measure not in self._costs:
+            self._costs[measure] = _milli({**self.graph.costs, **self.own_costs}, measure)
+        return self._costs[measure]
+
+    def arc_costs(self, measure: str) -> NDArray[np.int32]:
+        """Cost of each arc (2m,): that of link i along its drawing at 2i, against it at 2i + 1; BLOCKED where barred."""
+        return np.stack(self.directed(measure), axis=1).ravel()
 
     def link_costs(self, measure: str, direction: str) -> LinkCosts:
         """Costs as a search sees them: one that runs towards places passes each link in reverse."""
         forward, backward = self.directed(measure)
         return LinkCosts(forward, backward) if direction == "from" else LinkCosts(backward, forward)
 
-    def arc_weights(
+    def search_rows(
         self, measure: str, carried: str, direction: str
     ) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int32], NDArray[np.int32]]:
-        """CSR rows and heads of a search, with the cost of each arc in two measures; kept once made."""
-        arcs = self.arcs(direction)
-        return arcs.start, arcs.head, self._weights(measure, direction), self._weights(carried, direction)
+        """Rows and heads of a search over the states, with the cost of each step in two measures; kept once made."""
+        start, head, _ = self._rows[direction]
+        return start, head, self._weights(measure, direction), self._weights(carried, direction)
+
+    def step_costs(self, measure: str) -> NDArray[np.int32]:
+        """Cost of each step, its delay included where `measure` is time. A barred step costs more than any limit."""
+        cost = self.arc_costs(measure)[self.states.steps.arc]
+        cost = np.where(cost == BLOCKED, NO_WAY, cost)
+        return cost + self.step_delay if measure == "time" else cost
 
     def _weights(self, measure: str, direction: str) -> NDArray[np.int32]:
         key = (measure, direction)
         if key not in self._kept_weights:
-            # An arc id says how the traveller passes the link, whichever way the search runs.
-            self._kept_weights[key] = self.arcs(direction).weights(*self.directed(measure))
+            self._kept_weights[key] = self.step_costs(measure)[self._rows[direction][2]]
         return self._kept_weights[key]
 
     def _arc_ids(self) -> NDArray[np.int32]:
@@ -215,16 +293,16 @@ class Network:
         )
 
 
-def _milli(graph: StreetGraph, measure: str) -> NDArray[np.int32]:
+def _milli(costs: dict[str, NDArray[np.float64]], measure: str) -> NDArray[np.int32]:
     """A given cost in whole thousandths (m, 2), BLOCKED where none is given."""
-    if measure not in graph.costs:
+    if measure not in costs:
         raise AwlError(
             f"The streets have no cost '{measure}'",
-            remedy=f"Costs are: {', '.join(['time', 'distance', *graph.costs])}",
+            remedy=f"Costs are: {', '.join(['time', 'distance', *costs])}",
             inputs=("measure",),
             kind="no-such-cost",
         )
-    given = graph.costs[measure]
+    given = costs[measure]
     if np.nanmin(given, initial=0.0) < 0 or np.nanmax(given, initial=0.0) > MOST_COST:
         link = int(np.flatnonzero(((given < 0) | (given > MOST_COST)).any(axis=1))[0])
         raise AwlError(
@@ -241,12 +319,3 @@ def _arc_ends(
     tail = np.concatenate([graph.link_from[forward], graph.link_to[backward]])
     head = np.concatenate([graph.link_to[forward], graph.link_from[backward]])
     return tail, head
-
-
-def _csr(
-    nodes: int, tail: NDArray[np.int32], head: NDArray[np.int32], ident: NDArray[np.int32] | None = None
-) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int32]]:
-    order = np.argsort(tail, kind="stable")
-    start = np.concatenate([[0], np.cumsum(np.bincount(tail, minlength=nodes))]).astype(np.int64)
-    ident = order.astype(np.int32) if ident is None else ident[order]
-    return start, head[order].astype(np.int32), ident

@@ -3,29 +3,34 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.columns import Categorical
-from awl.core.modes.mode import ALLOWING, CLASSES_BY_TAG_ONLY, FERRY_KMH, FORBIDDING, Mode
+from awl.core.modes.mode import ALLOWING, CLASSES_BY_TAG_ONLY, ENDS_ONLY, FERRY_KMH, FORBIDDING, Mode
 from awl.core.streets.graph import StreetGraph
 
-USABLE, BY_CLASS, BY_ACCESS, BY_RULE = 0, 1, 2, 3
+USABLE, BY_CLASS, BY_ACCESS, BY_RULE, BY_SIZE, BY_SLOPE = range(6)
 REASONS = (
     "usable",
     "the mode does not use this class of street",
     "an access tag forbids it",
     "a rule of the mode forbids it",
+    "it is too low, narrow or weak for the vehicle",
+    "it is too steep",
 )
 NO_RULE = -1
+AT_ENDS = 2
 SPEED_FROM_MAXSPEED, SPEED_FROM_CLASS, SPEED_ASSUMED, SPEED_FROM_DURATION = 0, 1, 2, 3
 SPEED_SOURCES = ("posted limit", "speed of its class", "stated default", "stated crossing time")
 SLOW_FALLBACK_KMH = 8.0
 """Speed of a vehicle on a street that only an access tag opens to it, such as a foot street."""
 
 _SPEED = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(km/h|kmh|kph|mph|knots)?\s*$")
+_MEASURE = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(?:m|t)?\s*$")
+_FEET = re.compile(r"\s*(\d+)'(?:\s*(\d+)\")?\s*$")
 _UNIT = {None: 1.0, "km/h": 1.0, "kmh": 1.0, "kph": 1.0, "mph": 1.609344, "knots": 1.852}
 _ONEWAY_FORWARD = ("yes", "true", "1")
 _ONEWAY_BACKWARD = ("-1", "reverse")
@@ -35,7 +40,8 @@ _ONEWAY_BACKWARD = ("-1", "reverse")
 class StreetUse:
     """What a mode makes of each link (m,): usable each way, speed in km/h, where the speed came from, why not usable.
 
-    `rule` is the number of the rule that decided, counted from 0, or NO_RULE.
+    `rule` is the number of the rule that decided, counted from 0, or NO_RULE. `at_ends` marks usable links that only trips which
+    begin or end on such links may use.
     """
 
     forward: NDArray[np.bool_]
@@ -44,6 +50,7 @@ class StreetUse:
     speed_source: NDArray[np.int8]
     reason: NDArray[np.int8]
     rule: NDArray[np.int8]
+    at_ends: NDArray[np.bool_]
 
 
 def apply_mode(mode: Mode, graph: StreetGraph, rule: NDArray[np.int8] | None = None) -> StreetUse:
@@ -52,6 +59,7 @@ def apply_mode(mode: Mode, graph: StreetGraph, rule: NDArray[np.int8] | None = N
     by_class = highway.isin(mode.class_speed)
     verdict = _access(mode, graph)
     usable = np.where(verdict == 0, by_class, verdict > 0)
+    at_ends = verdict == AT_ENDS
     # An access tag opens only classes that could carry the mode: 'foot=yes' does not open a motorway.
     usable &= by_class | highway.isin(CLASSES_BY_TAG_ONLY)
     reason = np.where(usable, USABLE, np.where(by_class & (verdict < 0), BY_ACCESS, BY_CLASS)).astype(np.int8)
@@ -63,21 +71,52 @@ def apply_mode(mode: Mode, graph: StreetGraph, rule: NDArray[np.int8] | None = N
         if one.use == "slow":
             speed = np.where(mine, speed * one.factor, speed)
             continue
-        usable = np.where(mine, one.use == "allow", usable)
-        reason[mine] = USABLE if one.use == "allow" else BY_RULE
-    return StreetUse(usable & forward, usable & backward, speed, source, reason, rule)
+        usable = np.where(mine, one.use != "forbid", usable)
+        at_ends = np.where(mine, one.use == "ends", at_ends)
+        reason[mine] = BY_RULE if one.use == "forbid" else USABLE
+    too_big = usable & _too_big(mode, graph)
+    usable, reason[too_big] = usable & ~too_big, BY_SIZE
+    return StreetUse(usable & forward, usable & backward, speed, source, reason, rule, at_ends & usable)
+
+
+def without_steep(use: StreetUse, steep: NDArray[np.bool_]) -> StreetUse:
+    """The same use without the links marked as too steep (m,)."""
+    reason = np.where((use.forward | use.backward) & steep, BY_SLOPE, use.reason).astype(np.int8)
+    return replace(use, forward=use.forward & ~steep, backward=use.backward & ~steep, reason=reason)
+
+
+def _too_big(mode: Mode, graph: StreetGraph) -> NDArray[np.bool_]:
+    """Links (m,) that carry a limit of height, width or weight below what the vehicle measures."""
+    made = np.zeros(graph.link_count, bool)
+    vehicle = mode.vehicle
+    for key, size in (("maxheight", vehicle.height_m), ("maxwidth", vehicle.width_m), ("maxweight", vehicle.weight_t)):
+        column = graph.tag(key)
+        if size > 0 and column.present().any():
+            made |= column.lookup([_measure(value) for value in column.values], np.inf) < size
+    return made
+
+
+def _measure(text: str) -> float:
+    r"""Metres or tonnes of a limit; infinite where none can be read.
+
+    >>> _measure("3.5 m"), _measure("7.5t"), _measure("12'6\""), _measure("default")
+    (3.5, 7.5, 3.81, inf)
+    """
+    if match := _FEET.match(text):
+        return round(int(match[1]) * 0.3048 + int(match[2] or 0) * 0.0254, 3)
+    match = _MEASURE.match(text)
+    return float(match[1]) if match else float("inf")
 
 
 def _access(mode: Mode, graph: StreetGraph) -> NDArray[np.int8]:
-    """1 allowed by tag, -1 forbidden by tag, 0 no tag speaks; the most specific tag decides."""
+    """1 allowed by tag, AT_ENDS so at the ends of trips, -1 forbidden, 0 no tag speaks; the most specific tag decides."""
     verdict = np.zeros(graph.link_count, np.int8)
+    by_class = graph.tag("highway").isin(mode.class_speed)
     for key in reversed(mode.access_keys):
         column = graph.tag(key)
-        # The general 'access=yes' does not open a foot path to cars; only a tag that names the vehicle does.
-        if key != "access":
-            verdict[column.isin(ALLOWING)] = 1
-        else:
-            verdict[column.isin(ALLOWING)] = 0
+        # The general 'access' does not open a foot path to cars; only a tag that names the vehicle does.
+        verdict[column.isin(ALLOWING)] = 1 if key != "access" else 0
+        verdict[column.isin(ENDS_ONLY) & (by_class | (key != "access"))] = AT_ENDS
         verdict[column.isin(FORBIDDING)] = -1
     return verdict
 

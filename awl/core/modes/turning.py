@@ -1,94 +1,146 @@
-"""Which turns a mode may make where turn restrictions stand: at the nodes in question, every way in and every way out."""
+"""Turns: which ones a mode may not make, how sharp they are, and the table of those that are barred or cost time."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import datetime
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
+from awl.core.modes.arcs import Arcs
+from awl.core.modes.hours import open_at
 from awl.core.modes.mode import Mode
-from awl.core.modes.network import Network
 from awl.core.streets.graph import StreetGraph
-from awl.core.streets.turns import TurnRestrictions
+from awl.core.streets.turns import Placed, TurnRestrictions
+
+if TYPE_CHECKING:
+    from awl.core.modes.network import Network
 
 STRAIGHT, SHARP = 40.0, 150.0
 """Degrees from straight ahead up to which a turn counts as none, and from which it counts as turning back."""
+THRU, LEFT, RIGHT, BACK = 0, 1, 2, 3
+KINDS = ("thru", "left", "right", "uturn")
 
 
-def binding(mode: Mode, turns: TurnRestrictions) -> NDArray[np.bool_]:
-    """Mask of the restrictions that always bind a mode; those with hours are left to questions with an hour.
+def binding(mode: Mode, turns: TurnRestrictions, when: datetime | None = None) -> NDArray[np.bool_]:
+    """Mask of the restrictions that bind a mode; those with hours bind when they hold at a local date and time, else never.
 
     A mode on foot is bound by none; one that spares the mode's vehicle, or is for another, does not bind it.
     """
     if not mode.turn_keys:
         return np.zeros(len(turns), bool)
     spared = [value for value in turns.exempt.values if set(value.replace(" ", "").split(";")) & set(mode.turn_keys)]
+    holding = [] if when is None else [text for text in turns.condition.values if open_at(text, when)]
     return (
-        ~turns.condition.present()
+        (~turns.condition.present() | turns.condition.isin(holding))
         & (~turns.applies_to.present() | turns.applies_to.isin(mode.turn_keys))
         & ~turns.exempt.isin(spared)
     )
 
 
+def forbidden_sequences(
+    mode: Mode, graph: StreetGraph, out: Arcs, when: datetime | None = None
+) -> list[tuple[int, ...]]:
+    """Arcs that may not be passed one after the other: by the restrictions that bind the mode on its arcs `out` by node.
+
+    One that demands a turn forbids every other, at each node along its way.
+    """
+    turns = graph.restrictions
+    made: list[tuple[int, ...]] = []
+    for p, binds in zip(turns.rows(), binding(mode, turns, when), strict=True):
+        if binds:
+            for way in _ways(p, graph):
+                made += list(_others(way, graph, out)) if p.kind.startswith("only_") else [way]
+    return made
+
+
+def _ways(p: Placed, graph: StreetGraph) -> Iterator[tuple[int, ...]]:
+    """The arcs along a restriction, once for each direction in which its first link comes to the via node."""
+    for side, ends in ((0, graph.link_to), (1, graph.link_from)):
+        if ends[p.from_link] == p.via_node:
+            way, node = [2 * p.from_link + side], p.via_node
+            for link in (*p.via_links, p.to_link):
+                along = graph.link_from[link] == node
+                if not along and graph.link_to[link] != node:
+                    break  # a barrier stands between
+                way.append(2 * link + (not along))
+                node = int(graph.link_to[link] if along else graph.link_from[link])
+            else:
+                yield tuple(way)
+
+
+def _others(way: tuple[int, ...], graph: StreetGraph, out: Arcs) -> Iterator[tuple[int, ...]]:
+    """Every sequence that begins as `way` does and leaves it by another arc."""
+    for i in range(1, len(way)):
+        node = int(_heads(graph, np.array([way[i - 1]]))[0])
+        for arc in out.arc[out.start[node] : out.start[node + 1]].tolist():
+            if arc != way[i]:
+                yield (*way[:i], arc)
+
+
+def _heads(graph: StreetGraph, arc: NDArray[np.integer]) -> NDArray[np.int32]:
+    return np.where(arc & 1, graph.link_from[arc >> 1], graph.link_to[arc >> 1])
+
+
+def turn_kinds(graph: StreetGraph, before: NDArray[np.integer], after: NDArray[np.integer]) -> NDArray[np.int8]:
+    """Kind (k,) of the turn from each arc of `before` to that of `after`, by the angle between its last and first segment."""
+    x0, y0 = _heading(graph, before, last=True)
+    x1, y1 = _heading(graph, after, last=False)
+    angle = np.degrees(np.arctan2(x0 * y1 - y0 * x1, x0 * x1 + y0 * y1))
+    kind = np.where(np.abs(angle) <= STRAIGHT, THRU, np.where(angle > 0, LEFT, RIGHT))
+    back = (np.abs(angle) >= SHARP) | (before == (after ^ 1))
+    return np.where(back, BACK, kind).astype(np.int8)
+
+
+def _heading(
+    graph: StreetGraph, arc: NDArray[np.integer], last: bool
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Direction of the last or first segment of each arc as travelled, in the metric plane."""
+    x, y = graph.shape_xy
+    link, against = arc >> 1, (arc & 1).astype(bool)
+    first, end = graph.shape_start[link], graph.shape_start[link + 1] - 1
+    at_end = against ^ last
+    i, j = np.where(at_end, end - 1, first), np.where(at_end, end, first + 1)
+    sign = np.where(against, -1.0, 1.0)
+    return (x[j] - x[i]) * sign, (y[j] - y[i]) * sign
+
+
 @dataclass(frozen=True)
 class Movement:
-    """A turn at a node, from arc to arc: an arc is twice the link, plus one when it is travelled against its drawing."""
+    """A turn at a node, from arc to arc: an arc is twice the link, plus one when it is travelled against its drawing.
+
+    `kind` is one of `KINDS`; `delay_s` is what the turn and its node cost beyond the time along the links.
+    """
 
     node: int
     arc_in: int
     arc_out: int
     kind: str
     allowed: bool
+    delay_s: float
 
 
 def movements(network: Network) -> list[Movement]:
-    """Every turn at the nodes where a restriction via a node binds the mode, in the order of the nodes.
+    """Every turn at the nodes where one is barred or costs time, in the order of nodes, arcs in, arcs out.
 
-    `kind` is `left`, `right`, `thru` or `uturn`. Restrictions over further links are not in it: they are no turn at one node.
+    Restrictions over further links are not in it: they are no turn at one node.
     """
-    graph, turns = network.graph, network.graph.restrictions
-    direct = np.diff(turns.via_start) == 0
-    mine = [p for p, yes in zip(turns.rows(), direct & binding(network.mode, turns), strict=True) if yes]
+    graph, out, into = network.graph, network.out_arcs, network.in_arcs
+    barred = {s for s in network.forbidden if len(s) == 2}
+    delay = network.turn_delays
+    wanted = {int(_heads(graph, np.array([a]))[0]) for a, _ in barred} | set(delay.nodes.tolist())
     made = []
-    for node in sorted({p.via_node for p in mine}):
-        here = [p for p in mine if p.via_node == node]
-        into, out = _arcs_at(network, node)
-        for a in into:
-            demanded = {p.to_link for p in here if p.from_link == a >> 1 and p.kind.startswith("only_")}
-            forbidden = {p.to_link for p in here if p.from_link == a >> 1 and not p.kind.startswith("only_")}
-            for b in out:
-                allowed = (b >> 1) not in forbidden and (not demanded or (b >> 1) in demanded)
-                made.append(Movement(node, a, b, turn_kind(graph, a, b), allowed))
+    for node in sorted(wanted):
+        arcs_in = np.sort(into.arc[into.start[node] : into.start[node + 1]])
+        arcs_out = np.sort(out.arc[out.start[node] : out.start[node + 1]])
+        if len(arcs_in) == 0 or len(arcs_out) == 0:
+            continue
+        before, after = np.repeat(arcs_in, len(arcs_out)), np.tile(arcs_out, len(arcs_in))
+        kinds = turn_kinds(graph, before, after)
+        costs = delay.of(before, after, np.full(len(before), node))
+        for a, b, kind, cost in zip(before.tolist(), after.tolist(), kinds.tolist(), costs.tolist(), strict=True):
+            made.append(Movement(node, a, b, KINDS[kind], (a, b) not in barred, cost / 1000))
     return made
-
-
-def _arcs_at(network: Network, node: int) -> tuple[list[int], list[int]]:
-    """Arcs by which the mode comes to a node and leaves it."""
-    into, out = network.in_arcs, network.out_arcs
-    return (
-        sorted(into.arc[into.start[node] : into.start[node + 1]].tolist()),
-        sorted(out.arc[out.start[node] : out.start[node + 1]].tolist()),
-    )
-
-
-def turn_kind(graph: StreetGraph, arc_in: int, arc_out: int) -> str:
-    """`left`, `right`, `thru` or `uturn`, by the angle between the last and the first segment."""
-    if arc_in >> 1 == arc_out >> 1 and (arc_in ^ arc_out) & 1:
-        return "uturn"
-    before, after = _heading(graph, arc_in, last=True), _heading(graph, arc_out, last=False)
-    angle = np.degrees(np.arctan2(before[0] * after[1] - before[1] * after[0], before @ after))
-    if abs(angle) >= SHARP:
-        return "uturn"
-    return "thru" if abs(angle) <= STRAIGHT else "left" if angle > 0 else "right"
-
-
-def _heading(graph: StreetGraph, arc: int, last: bool) -> NDArray[np.float64]:
-    """Direction of the last or first segment of a link as travelled, in the metric plane."""
-    x, y = graph.shape_xy
-    a, b = int(graph.shape_start[arc >> 1]), int(graph.shape_start[(arc >> 1) + 1])
-    back = bool(arc & 1)
-    at_end = last != back
-    i, j = (b - 2, b - 1) if at_end else (a, a + 1)
-    step = np.array([x[j] - x[i], y[j] - y[i]])
-    return -step if back else step

@@ -1154,7 +1154,7 @@ export interface components {
             mode: string;
             /**
              * At
-             * @description Local date and time; null means free flow. This study has no speeds by hour, so only null.
+             * @description Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole trip; null means free flow.
              * @default null
              */
             at: string | null;
@@ -1165,7 +1165,7 @@ export interface components {
              */
             snap: number;
             /**
-             * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question.
+             * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.
              * @default null
              */
             closures: components["schemas"]["GeoJson"] | null;
@@ -1234,7 +1234,7 @@ export interface components {
             mode: string;
             /**
              * At
-             * @description Local date and time; null means free flow. This study has no speeds by hour, so only null.
+             * @description Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole trip; null means free flow.
              * @default null
              */
             at: string | null;
@@ -1245,7 +1245,7 @@ export interface components {
              */
             snap: number;
             /**
-             * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question.
+             * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.
              * @default null
              */
             closures: components["schemas"]["GeoJson"] | null;
@@ -1311,7 +1311,7 @@ export interface components {
             mode: string;
             /**
              * At
-             * @description Local date and time; null means free flow. This study has no speeds by hour, so only null.
+             * @description Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole trip; null means free flow.
              * @default null
              */
             at: string | null;
@@ -1322,7 +1322,7 @@ export interface components {
              */
             snap: number;
             /**
-             * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question.
+             * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.
              * @default null
              */
             closures: components["schemas"]["GeoJson"] | null;
@@ -1395,7 +1395,7 @@ export interface components {
             mode: string;
             /**
              * At
-             * @description Local date and time; null means free flow. This study has no speeds by hour, so only null.
+             * @description Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole trip; null means free flow.
              * @default null
              */
             at: string | null;
@@ -1406,7 +1406,7 @@ export interface components {
              */
             snap: number;
             /**
-             * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question.
+             * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.
              * @default null
              */
             closures: components["schemas"]["GeoJson"] | null;
@@ -1453,7 +1453,7 @@ export interface components {
             mode: string;
             /**
              * At
-             * @description Local date and time; null means free flow. This study has no speeds by hour, so only null.
+             * @description Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole trip; null means free flow.
              * @default null
              */
             at: string | null;
@@ -1464,7 +1464,7 @@ export interface components {
              */
             snap: number;
             /**
-             * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question.
+             * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.
              * @default null
              */
             closures: components["schemas"]["GeoJson"] | null;

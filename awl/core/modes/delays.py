@@ -1,0 +1,97 @@
+"""Time lost at nodes: signals, crossings, gates, boarding a ferry, turning, giving way."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from awl.core.modes.mode import Mode
+from awl.core.modes.turning import BACK, LEFT, RIGHT, turn_kinds
+from awl.core.streets.graph import StreetGraph
+
+GATES = (
+    "gate", "lift_gate", "swing_gate", "sliding_gate", "hampshire_gate", "wicket_gate", "kissing_gate", "stile", "turnstile",
+    "full-height_turnstile", "cycle_barrier", "motorcycle_barrier", "toll_booth", "border_control",
+)  # fmt: skip
+"""Barriers that take time to pass where they can be passed."""
+MAIN = ("trunk", "trunk_link", "primary", "primary_link", "secondary", "secondary_link")
+"""Streets to which traffic from all others gives way where no signal stands."""
+
+
+@dataclass(frozen=True)
+class TurnDelays:
+    """What a mode loses at the nodes of its graph, in ms: `at_node` (n,) whoever passes, `boarding` (n,) to go on by ferry.
+
+    Turns count at nodes with a `choice` (n,): more than one arc leads on.
+    """
+
+    mode: Mode
+    graph: StreetGraph
+    at_node: NDArray[np.int32]
+    boarding: NDArray[np.int32]
+    choice: NDArray[np.bool_]
+
+    @classmethod
+    def on(cls, mode: Mode, graph: StreetGraph, usable: NDArray[np.bool_], leaving: NDArray[np.integer]) -> TurnDelays:
+        """The delays on a graph of which the links `usable` (m,) carry the mode; `leaving` (n,) arcs lead on at each node."""
+        seconds = np.zeros(graph.node_count)
+        delays, highway = mode.delays, graph.node_tag("highway")
+        crossing, signals = highway.equals("crossing"), _signals(graph)
+        seconds[crossing] = delays.crossing_s
+        seconds[signals] = delays.signals_s
+        seconds[graph.node_tag("barrier").isin(GATES)] += delays.barrier_s
+        ferry = graph.tag("highway").equals("ferry")
+        ashore, afloat = np.zeros(graph.node_count, bool), np.zeros(graph.node_count, bool)
+        for mask, links in ((ashore, usable & ~ferry), (afloat, usable & ferry)):
+            mask[graph.link_from[links]] = True
+            mask[graph.link_to[links]] = True
+        return cls(mode, graph, _ms(seconds), _ms(np.where(ashore & afloat, delays.ferry_s, 0.0)), leaving > 1)
+
+    @property
+    def nodes(self) -> NDArray[np.int64]:
+        """Nodes at which some turn costs time."""
+        if self.mode.delays.by_turn:
+            return np.flatnonzero(self.choice | (self.at_node > 0) | (self.boarding > 0))
+        return np.flatnonzero((self.at_node > 0) | (self.boarding > 0))
+
+    def of(
+        self, before: NDArray[np.integer], after: NDArray[np.integer], node: NDArray[np.integer]
+    ) -> NDArray[np.int32]:
+        """Delay in ms (k,) at `node` on the way to the arc `after`; `before` is the arc of arrival, -1 where it is not known."""
+        lost = self.at_node[node] + np.where(self._ferry[after >> 1], self.boarding[node], 0)
+        known = np.flatnonzero(before >= 0)
+        if self.mode.delays.by_turn and len(known):
+            lost[known] += self._turns(before[known], after[known], node[known])
+        return lost.astype(np.int32)
+
+    @cached_property
+    def _ferry(self) -> NDArray[np.bool_]:
+        return self.graph.tag("highway").equals("ferry")
+
+    def _turns(
+        self, before: NDArray[np.integer], after: NDArray[np.integer], node: NDArray[np.integer]
+    ) -> NDArray[np.int32]:
+        delays, graph = self.mode.delays, self.graph
+        kind = turn_kinds(graph, before, after)
+        by_kind = np.zeros(4)
+        by_kind[[LEFT, RIGHT, BACK]] = delays.left_s, delays.right_s, delays.back_s
+        main = graph.tag("highway").isin(MAIN)
+        meets_main = np.zeros(graph.node_count, bool)
+        meets_main[graph.link_from[main]] = True
+        meets_main[graph.link_to[main]] = True
+        yields = meets_main[node] & ~main[before >> 1] & ~_signals(graph)[node]
+        # A bend is no turn, and the end of a dead end has no traffic to wait for.
+        ends = np.bincount(np.concatenate([graph.link_from, graph.link_to]), minlength=graph.node_count)
+        turning = np.where((ends[node] > 2) | (kind == BACK), by_kind[kind], 0.0)
+        return _ms(np.where(self.choice[node], turning + np.where(yields, delays.give_way_s, 0.0), 0.0))
+
+
+def _signals(graph: StreetGraph) -> NDArray[np.bool_]:
+    return graph.node_tag("highway").equals("traffic_signals") | graph.node_tag("crossing").equals("traffic_signals")
+
+
+def _ms(seconds: NDArray[np.float64]) -> NDArray[np.int32]:
+    return np.rint(seconds * 1000).astype(np.int32)

@@ -1,0 +1,127 @@
+"""Slope: heights along every link, and how much slower or faster they make a mode in each direction.
+
+Heights are taken along the link, not at its ends alone. On bridges and in tunnels the ground says nothing about the street: there
+the height runs evenly from end to end.
+
+Sources: W. Tobler, *Three presentations on geographical analysis and modeling*, NCGIA Report 93-1 (1993), hiking function; J. C.
+Martin and others, *Validation of a mathematical model for road cycling power*, J. Appl. Biomech. 14 (1998), without wind,
+acceleration and losses in the drive.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from awl.core.modes.mode import Slope
+from awl.core.streets.graph import StreetGraph
+
+Floats = NDArray[np.float64]
+SAMPLE_M = 20.0
+"""Greatest distance between two heights along a link."""
+STEEPEST = 0.4
+"""Steeper steps count as this steep: they are faults of the raster more often than streets."""
+GRAVITY, AIR_DENSITY = 9.81, 1.2
+ROLLING, DRAG_AREA = 0.008, 0.6
+"""Rolling resistance on town streets, and drag area in m2 of an upright rider."""
+PUSHING = 1.0
+"""Speed in m/s below which a rider gets off and pushes."""
+
+
+@dataclass(frozen=True)
+class Heights:
+    """Heights along links: those of link i are rows `start[i]` to `start[i + 1]`, evenly spaced from its start to its end.
+
+    NaN where the raster says nothing.
+    """
+
+    start: NDArray[np.int64]
+    height_m: Floats
+
+    def grades(self, length_m: Floats) -> Floats:
+        """Grade (rise over run as drawn) of the steps between neighbouring heights (k - 1,); 0 across links and where unknown."""
+        count = np.diff(self.start)
+        run = np.repeat(length_m / np.maximum(count - 1, 1), count)[:-1]
+        with np.errstate(invalid="ignore", divide="ignore"):
+            grade = np.diff(self.height_m) / run
+        grade[self.start[1:-1] - 1] = 0.0
+        return np.clip(np.where(np.isfinite(grade), grade, 0.0), -STEEPEST, STEEPEST)
+
+    def climb(self) -> Floats:
+        """Metres up (m, 2) along and against each link's drawn direction."""
+        step = np.diff(self.height_m, append=np.nan)
+        step[self.start[1:] - 1] = 0.0
+        step = np.nan_to_num(step)
+        up = np.add.reduceat(np.maximum(step, 0.0), self.start[:-1])
+        down = np.add.reduceat(np.maximum(-step, 0.0), self.start[:-1])
+        return np.stack([up, down], axis=1)
+
+
+def heights_of(graph: StreetGraph, height_at: Callable[[Floats, Floats], Floats]) -> Heights:
+    """Heights along all links; `height_at` gives metres for longitudes and latitudes, NaN where it knows none."""
+    length = graph.link_length
+    count = np.maximum(np.ceil(length / SAMPLE_M).astype(np.int64), 1) + 1
+    start = np.concatenate([[0], np.cumsum(count)]).astype(np.int64)
+    nth = np.arange(start[-1]) - np.repeat(start[:-1], count)
+    share = nth / np.repeat(count - 1, count)
+    # All links laid end to end, a metre apart, make one line to interpolate on.
+    laid = np.cumsum(np.concatenate([[0.0], length[:-1] + 1.0]))
+    at = np.repeat(laid, count) + share * np.repeat(length, count)
+    along = np.repeat(laid, np.diff(graph.shape_start)) + graph.shape_m
+    height = height_at(np.interp(at, along, graph.shape_lon), np.interp(at, along, graph.shape_lat))
+    bridged = np.zeros(graph.link_count, bool)
+    for key in ("bridge", "tunnel"):
+        bridged |= graph.tag(key).present() & ~graph.tag(key).equals("no")
+    rows = np.repeat(bridged, count)
+    first, last = np.repeat(height[start[:-1]], count), np.repeat(height[start[1:] - 1], count)
+    return Heights(start, np.where(rows, first + share * (last - first), height))
+
+
+def slope_pace(slope: Slope, heights: Heights, length_m: Floats, speed_kmh: Floats, top_kmh: float) -> Floats:
+    """How many times longer than on the flat each link (m, 2) takes along and against its drawn direction.
+
+    No link is passed faster than at `top_kmh`.
+    """
+    grade = heights.grades(length_m)
+    starts, count = heights.start[:-1], np.diff(heights.start)
+    inner = np.ones(len(grade) + 1)
+    inner[heights.start[1:] - 1] = 0.0
+    fastest = np.repeat(speed_kmh / top_kmh, count)
+    made = np.empty((len(count), 2))
+    for side, sign in enumerate((1.0, -1.0)):
+        pace = np.append(step_pace(slope, sign * grade), 1.0)
+        made[:, side] = np.add.reduceat(np.maximum(pace, fastest) * inner, starts) / np.maximum(count - 1, 1)
+    return made
+
+
+def steepest(heights: Heights, length_m: Floats) -> Floats:
+    """Grade of the steepest step of each link (m,), up or down."""
+    grade = np.abs(np.append(heights.grades(length_m), 0.0))
+    grade[heights.start[1:] - 1] = 0.0
+    return np.asarray(np.maximum.reduceat(grade, heights.start[:-1]))
+
+
+def step_pace(slope: Slope, grade: Floats) -> Floats:
+    """Time over a stretch of this grade as a multiple of the time on the flat."""
+    if slope.by == "hiking":
+        return np.asarray(np.exp(3.5 * (np.abs(grade + 0.05) - 0.05)))
+    if slope.by == "power":
+        table = np.linspace(-STEEPEST, STEEPEST, 401)
+        speed = riding_speed(table, slope.power_w, slope.mass_kg)
+        return np.asarray(np.interp(grade, table, riding_speed(np.zeros(1), slope.power_w, slope.mass_kg) / speed))
+    return np.ones(len(grade))
+
+
+def riding_speed(grade: Floats, power_w: float, mass_kg: float) -> Floats:
+    """Steady speed in m/s of a rider of constant power on grades: the root of power = (rolling + weight + air) * speed."""
+    angle = np.arctan(grade)
+    force = mass_kg * GRAVITY * (ROLLING * np.cos(angle) + np.sin(angle))
+    low, high = np.full(len(grade), PUSHING), np.full(len(grade), 40.0)
+    for _ in range(40):
+        middle = (low + high) / 2
+        needed = (force + 0.5 * AIR_DENSITY * DRAG_AREA * middle**2) * middle
+        low, high = np.where(needed < power_w, middle, low), np.where(needed < power_w, high, middle)
+    return low

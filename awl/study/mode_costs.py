@@ -1,0 +1,89 @@
+"""Costs of the analyst's own: CQL2 expressions over the streets, one value per link and direction."""
+
+from __future__ import annotations
+
+import sqlite3
+
+import numpy as np
+from numpy.typing import NDArray
+
+from awl.core.errors import AwlError
+from awl.core.modes.mode import Cost
+from awl.core.modes.network import MOST_COST, Network
+from awl.study.cql import value_to_sql
+from awl.study.modes import street_columns
+
+OWN_FIELDS = ("duration_s", "climb_m")
+"""What an expression may use beyond the attributes of streets: the mode's time, and metres up, in the direction in question."""
+
+
+def evaluated(
+    connection: sqlite3.Connection, network: Network, climb: NDArray[np.float64] | None
+) -> dict[str, NDArray[np.float64]]:
+    """The costs (m, 2) of a network's mode by id, along and against each link's drawn direction.
+
+    `climb` (m, 2) in metres is 0 where no heights are known. Raises `AwlError` for an expression that cannot be read, names an
+    unknown attribute, mixes types, or has no value, a negative or a too large one on a usable link.
+    """
+    made = {}
+    climb = np.zeros((network.graph.link_count, 2)) if climb is None else climb
+    for number, cost in enumerate(network.mode.costs):
+        pair = np.empty((network.graph.link_count, 2))
+        for side, text in enumerate((cost.along, cost.against or cost.along)):
+            name = f"costs.{number}.{'against' if side and cost.against else 'along'}"
+            pair[:, side] = _column(connection, text, name, network.duration_ms[:, side] / 1000, climb[:, side])
+        if cost.missing is not None:
+            pair = np.where(np.isnan(pair), cost.missing, pair)
+        _check(cost, number, pair, np.stack([network.forward, network.backward], axis=1))
+        made[cost.id] = np.where(np.isfinite(pair), pair, 0.0)
+    return made
+
+
+def _column(
+    connection: sqlite3.Connection,
+    text: str,
+    name: str,
+    duration_s: NDArray[np.float64],
+    climb_m: NDArray[np.float64],
+) -> NDArray[np.float64]:
+    columns, types = street_columns(connection)
+    types |= dict.fromkeys(OWN_FIELDS, "REAL")
+    try:
+        sql, parameters = value_to_sql(text, list(types), types)
+    except AwlError as error:
+        raise AwlError(error.what, remedy=error.remedy, inputs=(name,), kind="bad-cost") from error
+    source = f"SELECT fid, {columns} FROM streets"
+    if any(field in text for field in OWN_FIELDS):
+        connection.execute("DROP TABLE IF EXISTS temp.awl_passing")
+        connection.execute("CREATE TEMP TABLE awl_passing (fid INTEGER PRIMARY KEY, duration_s REAL, climb_m REAL)")
+        rows = zip(range(1, len(duration_s) + 1), duration_s.tolist(), climb_m.tolist(), strict=True)
+        connection.executemany("INSERT INTO awl_passing VALUES (?, ?, ?)", rows)
+        source = f"SELECT * FROM ({source}) JOIN temp.awl_passing USING (fid)"
+    made = np.full(len(duration_s), np.nan)
+    for fid, value in connection.execute(f"SELECT fid, {sql} FROM ({source})", parameters):
+        if isinstance(value, str):
+            raise AwlError("The expression gives a text", remedy="Give a number", inputs=(name,), kind="bad-cost")
+        made[fid - 1] = np.nan if value is None else value
+    return made
+
+
+def _check(cost: Cost, number: int, pair: NDArray[np.float64], used: NDArray[np.bool_]) -> None:
+    """Refuse a cost that a usable link lacks, or that no search could sum up."""
+    for mask, what, remedy in (
+        (
+            np.isnan(pair),
+            "has no value",
+            "An attribute is missing there or a division is by zero; state what such links cost",
+        ),
+        (pair < 0, "is negative", "Costs are 0 or more"),
+        (pair > MOST_COST, f"is above {MOST_COST:,.0f}", "Choose a larger unit"),
+    ):
+        wrong = (mask & used).any(axis=1)
+        if wrong.any():
+            link = int(np.flatnonzero(wrong)[0]) + 1
+            raise AwlError(
+                f"The cost '{cost.id}' {what} on {int(wrong.sum()):,} usable links, first on link {link}",
+                remedy=remedy,
+                inputs=(f"costs.{number}.along",),
+                kind="bad-cost",
+            )
