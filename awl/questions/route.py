@@ -38,6 +38,11 @@ class RouteInputs(SharedInputs):
         description="What is least: time, distance, a cost given with the streets, or a list of them to have them side by side.",
         json_schema_extra=slot("way", "Least", words=MEASURE_WORDS),
     )
+    carry: list[Measure] = Field(
+        default_factory=list,
+        max_length=12,
+        description="Costs that are summed up along the ways without being minimised: costs of the streets or of the mode.",
+    )
     order: Literal["given"] = Field("given", description="Points are passed in the given order.")
 
     @field_validator("measure")
@@ -73,11 +78,20 @@ class Route(Question):
         for done, measure in enumerate(wanted):
             context.progress.step(done / len(wanted), f"The {_word(measure)} way")
             legs = [_leg(context, places, snapped, i, measure) for i in range(len(places) - 1)]
-            shape, properties = _describe(context.network, legs, measure)
+            shape, properties = _describe(context.network, legs, measure, inputs.carry)
             properties["straight_m"] = round(straight, 1)
             properties["detour_factor"] = round(properties["distance_m"] / straight, 3) if straight > 1 else None
             features.append((shape, properties))
-            shown = ("measure", "distance_m", "duration_s", "mean_speed_kmh", "detour_factor", "cost")
+            shown = (
+                "measure",
+                "distance_m",
+                "duration_s",
+                "delay_s",
+                "mean_speed_kmh",
+                "detour_factor",
+                "cost",
+                "carried",
+            )
             rows.append({key: properties[key] for key in shown})
         best = features[0][1]
         drawn = context.network.graph.drawn
@@ -87,7 +101,7 @@ class Route(Question):
                 {key: [properties[key] for _, properties in features] for key in best},
             )
         )
-        steps = [step for leg in best["legs"] for step in leg["steps"]]
+        steps = _with_ends([step for leg in best["legs"] for step in leg["steps"]], context.network)
         table_rows = _table(rows, [properties["node_ids"] for _, properties in features])
         return Answer(
             title=f"{context.mode.title}, {_word(wanted[0])} way through {places.words}",
@@ -101,7 +115,7 @@ class Route(Question):
                 "compared": table_rows,
                 "steps": steps,
             },
-            table=("compared", _columns(wanted, drawn)),
+            table=("compared", _columns(wanted, drawn, _units(context, inputs.carry))),
             chart=None if drawn else {"kind": "steps", "title": f"Directions, {_word(wanted[0])} way", "part": "steps"},
         )
 
@@ -125,18 +139,32 @@ def _figures(best: dict[str, Any], measure: str, drawn: bool) -> list[Figure]:
     ][:3]
 
 
-def _columns(wanted: list[str], drawn: bool) -> list[Column]:
+def _units(context: Context, carried: list[str]) -> dict[str, str]:
+    """The carried costs, each with its unit."""
+    own = {cost.id: cost.unit for cost in context.mode.costs}
+    return {name: own.get(name, {"time": "s", "distance": "m"}.get(name, "")) for name in carried}
+
+
+def _columns(wanted: list[str], drawn: bool, carried: dict[str, str]) -> list[Column]:
     """Columns of the table of ways."""
+    more = [Column(f"carried_{name}", name.replace("_", " ").capitalize(), unit, 1) for name, unit in carried.items()]
     cost = [Column("cost", "Given cost", "", 2)] if any(measure not in MEASURE_WORDS for measure in wanted) else []
     if drawn:
-        return [Column("way", "Way"), *(cost or [Column("weight", "Total weight", "", 2)]), Column("nodes", "By nodes")]
+        return [
+            Column("way", "Way"),
+            *(cost or [Column("weight", "Total weight", "", 2)]),
+            *more,
+            Column("nodes", "By nodes"),
+        ]
     return [
         Column("way", "Way"),
         *cost,
         Column("duration_min", "Time", "min", 1),
+        Column("delay_min", "of it waiting, turning", "min", 1),
         Column("distance_km", "Distance", "km", 2),
         Column("mean_speed_kmh", "Mean speed", "km/h", 1),
         Column("detour_factor", "Detour factor", "", 2),
+        *more,
     ]
 
 
@@ -195,7 +223,27 @@ def _leg(context: Context, places: Places, snapped: Snapped, number: int, measur
     return leg
 
 
-def _describe(network: Network, legs: list[Leg], measure: str) -> tuple[shapely.Geometry, dict[str, Any]]:
+def _with_ends(steps: list[dict[str, Any]], network: Network) -> list[dict[str, Any]]:
+    """The steps, with the time before setting out and after arriving where the mode has such."""
+    delays = network.mode.delays
+    before, after = (
+        [{"turn": turn, "street": street, "distance_m": 0.0, "duration_s": seconds}] if seconds else []
+        for turn, street, seconds in (("set out", "at the start", delays.start_s), ("end", "at the end", delays.end_s))
+    )
+    return [*before, *steps, *after]
+
+
+def _carried(network: Network, leg: Leg, measure: str) -> float:
+    """The sum of a cost along a leg, in its own unit; time holds the delays."""
+    begin, end = _spans(leg)
+    cost = network.arc_costs(measure)[2 * leg.links + np.where(leg.along, 0, 1)]
+    total = float((np.abs(end - begin) * np.maximum(cost, 0)).sum())
+    return (total + (float(leg.delay_ms.sum()) if measure == "time" else 0.0)) / 1000
+
+
+def _describe(
+    network: Network, legs: list[Leg], measure: str, carry: list[str]
+) -> tuple[shapely.Geometry, dict[str, Any]]:
     """Line and properties of a route of one or more legs."""
     lines: list[NDArray[np.float64]] = []
     described: list[dict[str, Any]] = []
@@ -213,7 +261,7 @@ def _describe(network: Network, legs: list[Leg], measure: str) -> tuple[shapely.
         at_node = leg.start in (0.0, 1.0)
         nodes += passed[1:] if at_node and nodes[-1:] == passed[:1] else passed
     distance = sum(leg["distance_m"] for leg in described)
-    duration = sum(leg["duration_s"] for leg in described)
+    duration = sum(leg["duration_s"] for leg in described) + network.overhead("time") / 1000
     xy = np.concatenate(lines)
     if len(xy) < 2:
         xy = np.repeat(xy, 2, axis=0)
@@ -221,8 +269,10 @@ def _describe(network: Network, legs: list[Leg], measure: str) -> tuple[shapely.
         "measure": measure,
         "distance_m": round(distance, 1),
         "duration_s": round(duration, 1),
+        "delay_s": round(sum(float(leg.delay_ms.sum()) for leg in legs) / 1000 + network.overhead("time") / 1000, 1),
         "mean_speed_kmh": round(distance / duration * 3.6, 1) if duration > 0 else None,
         "cost": None if measure in MEASURE_WORDS else round(sum(leg["cost"] for leg in described), 3),
+        "carried": {name: round(sum(_carried(network, leg, name) for leg in legs), 3) for name in carry},
         "legs": described,
         "link_ids": links,
         "node_ids": nodes,
@@ -341,6 +391,8 @@ def _table(rows: list[dict[str, Any]], nodes: list[list[int]]) -> list[dict[str,
             "weight": row["distance_m"],
             "nodes": ", ".join(map(str, passed)),
             "duration_min": round(row["duration_s"] / 60, 2),
+            "delay_min": round(row["delay_s"] / 60, 2),
+            **{f"carried_{name}": value for name, value in row["carried"].items()},
             "distance_km": round(row["distance_m"] / 1000, 3),
             "mean_speed_kmh": row["mean_speed_kmh"],
             "detour_factor": row["detour_factor"],
@@ -356,6 +408,8 @@ def _table(rows: list[dict[str, Any]], nodes: list[list[int]]) -> list[dict[str,
                 "weight": round(b["weight"] - a["weight"], 3),
                 "nodes": "",
                 "duration_min": round(b["duration_min"] - a["duration_min"], 2),
+                "delay_min": round(b["delay_min"] - a["delay_min"], 2),
+                **{key: round(b[key] - a[key], 3) for key in a if key.startswith("carried_")},
                 "distance_km": round(b["distance_km"] - a["distance_km"], 3),
                 "mean_speed_kmh": None,
                 "detour_factor": None,

@@ -452,7 +452,7 @@ class Study:
             if when not in hours:
                 while len(hours) >= KEPT_HOURS:
                     del hours[next(iter(hours))]
-                hours[when] = self.try_mode(known, when)
+                hours[when] = self.try_mode(known, when).sharing(self.network(mode))
             return hours[when]
 
     def snapper(self, mode: str) -> Snapper:

@@ -14,6 +14,8 @@ from awl.core.engine.places import Seeds, Snapped, entering, leaving
 from awl.core.modes.network import BLOCKED, Network
 from awl.core.progress import Progress
 
+FAR_LABEL = np.int64(2**62)
+"""Above every label, and so far below the largest number that delays can be added."""
 NO_NODES = np.zeros(0, np.uint8)
 
 
@@ -52,14 +54,14 @@ class Arrivals:
             # Towards places, the arc that lies ahead of a link's end is the one the traveller has passed to come there.
             begun = states.begun
             return np.where(begun >= 0, self.label[np.maximum(begun, 0)], NO_LABEL)
-        start, rows = states.by_arc
-        at = self.label[states.steps.tail[rows]]
+        entries = self.network.entries
+        at = np.minimum(self.label, FAR_LABEL)[entries.tail]
         if self.measure == "time":
-            at = np.where(at == NO_LABEL, at, at + (self.network.step_delay[rows].astype(np.int64) << OWNER_BITS))
-        made = np.full(len(start) - 1, NO_LABEL)
-        held = np.flatnonzero(np.diff(start))
-        if len(held):
-            made[held] = np.minimum.reduceat(at, start[held])
+            at += entries.delay_ms << OWNER_BITS
+        made = np.full(len(states.begun), NO_LABEL)
+        if len(entries.arc):
+            best = np.minimum.reduceat(at, entries.start)
+            made[entries.arc] = np.where(best >= FAR_LABEL, NO_LABEL, best)
         return made
 
     def at_ends(self, link: NDArray[np.integer]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

@@ -23,7 +23,7 @@ from awl.core.modes.hours import hour_pace
 from awl.core.modes.mode import Mode
 from awl.core.modes.parts import strong_parts
 from awl.core.modes.rules import StreetUse, apply_mode, without_steep
-from awl.core.modes.slope import Heights, slope_pace, steepest
+from awl.core.modes.slope import Heights, slope_pace
 from awl.core.modes.states import States, build_states
 from awl.core.modes.turning import forbidden_sequences
 from awl.core.streets.graph import StreetGraph
@@ -42,6 +42,16 @@ class LinkCosts:
 
     up: NDArray[np.int32]
     down: NDArray[np.int32]
+
+
+@dataclass(frozen=True)
+class Entries:
+    """Steps in the order of their arcs: those onto `arc[i]` begin at row `start[i]`, from states `tail`, with `delay_ms`."""
+
+    arc: NDArray[np.int64]
+    start: NDArray[np.int64]
+    tail: NDArray[np.int32]
+    delay_ms: NDArray[np.int64]
 
 
 @dataclass(frozen=True)
@@ -152,11 +162,11 @@ class Network:
         pace = np.repeat(hour_pace(mode, graph, when)[:, None], 2, axis=1)
         slope = mode.slope
         if heights is not None and (slope.by != "none" or slope.limit > 0):
-            pace *= slope_pace(slope, heights, graph.link_length, use.speed, mode.top_speed)
+            pace *= slope_pace(slope, heights, use.speed, mode.top_speed)
             # A ferry does not climb, whatever the sea bed says.
             pace[graph.tag("highway").equals("ferry")] = 1.0
             if slope.limit > 0:
-                use = without_steep(use, steepest(heights, graph.link_length) > slope.limit)
+                use = without_steep(use, heights.steepest > slope.limit)
         return cls(parted(mode, graph, when), mode, use, keep=keep, pace=pace, when=when)
 
     def with_closed(self, closed: NDArray[np.bool_]) -> Network:
@@ -174,6 +184,21 @@ class Network:
     def length_mm(self) -> NDArray[np.int32]:
         """Length of each link in whole millimetres."""
         return np.rint(self.graph.link_length * MILLI).astype(np.int32)
+
+    def sharing(self, other: Network) -> Network:
+        """The same network, which takes over from another of the same mode what does not depend on the hour."""
+        same = (
+            self.graph.node_count == other.graph.node_count
+            and np.array_equal(self.graph.link_from, other.graph.link_from)
+            and np.array_equal(self.graph.link_to, other.graph.link_to)
+            and np.array_equal(self.forward, other.forward)
+            and np.array_equal(self.backward, other.backward)
+            and self.forbidden == other.forbidden
+        )
+        if same:
+            self.states, self.step_delay, self._rows = other.states, other.step_delay, other._rows
+            self.entries = other.entries
+        return self
 
     def with_slower(self, factor: NDArray[np.float64]) -> Network:
         """The same network where each link takes `factor` (m,) times as long."""
@@ -226,6 +251,13 @@ class Network:
         """Delay in ms of each step between states, beyond the time along its arc."""
         steps = self.states.steps
         return self.turn_delays.of(steps.after, steps.arc, self.states.node[steps.tail])
+
+    @cached_property
+    def entries(self) -> Entries:
+        """How arcs are entered."""
+        start, rows = self.states.by_arc
+        held = np.flatnonzero(np.diff(start))
+        return Entries(held, start[held], self.states.steps.tail[rows], self.step_delay[rows].astype(np.int64))
 
     @cached_property
     def _rows(self) -> dict[str, tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int32]]]:

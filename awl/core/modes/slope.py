@@ -12,6 +12,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,29 +36,41 @@ PUSHING = 1.0
 class Heights:
     """Heights along links: those of link i are rows `start[i]` to `start[i + 1]`, evenly spaced from its start to its end.
 
-    NaN where the raster says nothing.
+    NaN where the raster says nothing. `length_m` (m,) is that of each link.
     """
 
     start: NDArray[np.int64]
     height_m: Floats
+    length_m: Floats
 
-    def grades(self, length_m: Floats) -> Floats:
-        """Grade (rise over run as drawn) of the steps between neighbouring heights (k - 1,); 0 across links and where unknown."""
-        count = np.diff(self.start)
-        run = np.repeat(length_m / np.maximum(count - 1, 1), count)[:-1]
+    @cached_property
+    def steps(self) -> NDArray[np.int64]:
+        """Number of steps between heights of each link (m,)."""
+        return np.diff(self.start) - 1
+
+    @cached_property
+    def first_step(self) -> NDArray[np.int64]:
+        """Row of each link's first step (m,)."""
+        return np.cumsum(self.steps) - self.steps
+
+    @cached_property
+    def grade(self) -> Floats:
+        """Rise over run, as drawn, of all steps; 0 where unknown."""
+        row = np.arange(self.steps.sum()) + np.repeat(np.arange(len(self.steps)), self.steps)
+        run = np.repeat(self.length_m / self.steps, self.steps)
         with np.errstate(invalid="ignore", divide="ignore"):
-            grade = np.diff(self.height_m) / run
-        grade[self.start[1:-1] - 1] = 0.0
+            grade = (self.height_m[row + 1] - self.height_m[row]) / run
         return np.clip(np.where(np.isfinite(grade), grade, 0.0), -STEEPEST, STEEPEST)
+
+    @cached_property
+    def steepest(self) -> Floats:
+        """Grade of the steepest step of each link (m,), up or down."""
+        return np.asarray(np.maximum.reduceat(np.abs(self.grade), self.first_step))
 
     def climb(self) -> Floats:
         """Metres up (m, 2) along and against each link's drawn direction."""
-        step = np.diff(self.height_m, append=np.nan)
-        step[self.start[1:] - 1] = 0.0
-        step = np.nan_to_num(step)
-        up = np.add.reduceat(np.maximum(step, 0.0), self.start[:-1])
-        down = np.add.reduceat(np.maximum(-step, 0.0), self.start[:-1])
-        return np.stack([up, down], axis=1)
+        rise = self.grade * np.repeat(self.length_m / self.steps, self.steps)
+        return np.stack([np.add.reduceat(np.maximum(way * rise, 0.0), self.first_step) for way in (1.0, -1.0)], axis=1)
 
 
 def heights_of(graph: StreetGraph, height_at: Callable[[Floats, Floats], Floats]) -> Heights:
@@ -77,31 +90,22 @@ def heights_of(graph: StreetGraph, height_at: Callable[[Floats, Floats], Floats]
         bridged |= graph.tag(key).present() & ~graph.tag(key).equals("no")
     rows = np.repeat(bridged, count)
     first, last = np.repeat(height[start[:-1]], count), np.repeat(height[start[1:] - 1], count)
-    return Heights(start, np.where(rows, first + share * (last - first), height))
+    return Heights(start, np.where(rows, first + share * (last - first), height), length)
 
 
-def slope_pace(slope: Slope, heights: Heights, length_m: Floats, speed_kmh: Floats, top_kmh: float) -> Floats:
+def slope_pace(slope: Slope, heights: Heights, speed_kmh: Floats, top_kmh: float) -> Floats:
     """How many times longer than on the flat each link (m, 2) takes along and against its drawn direction.
 
-    No link is passed faster than at `top_kmh`.
+    Riders brake downhill: they pass no link faster than at `top_kmh`.
     """
-    grade = heights.grades(length_m)
-    starts, count = heights.start[:-1], np.diff(heights.start)
-    inner = np.ones(len(grade) + 1)
-    inner[heights.start[1:] - 1] = 0.0
-    fastest = np.repeat(speed_kmh / top_kmh, count)
-    made = np.empty((len(count), 2))
-    for side, sign in enumerate((1.0, -1.0)):
-        pace = np.append(step_pace(slope, sign * grade), 1.0)
-        made[:, side] = np.add.reduceat(np.maximum(pace, fastest) * inner, starts) / np.maximum(count - 1, 1)
+    if slope.by == "none":
+        return np.ones((len(speed_kmh), 2))
+    fastest = np.repeat(speed_kmh / top_kmh, heights.steps) if slope.by == "power" else np.float64(0.0)
+    made = np.empty((len(heights.steps), 2))
+    for side, way in enumerate((1.0, -1.0)):
+        pace = np.maximum(step_pace(slope, way * heights.grade), fastest)
+        made[:, side] = np.add.reduceat(pace, heights.first_step) / heights.steps
     return made
-
-
-def steepest(heights: Heights, length_m: Floats) -> Floats:
-    """Grade of the steepest step of each link (m,), up or down."""
-    grade = np.abs(np.append(heights.grades(length_m), 0.0))
-    grade[heights.start[1:] - 1] = 0.0
-    return np.asarray(np.maximum.reduceat(grade, heights.start[:-1]))
 
 
 def step_pace(slope: Slope, grade: Floats) -> Floats:
