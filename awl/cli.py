@@ -475,6 +475,7 @@ def make_demo(folder: Path) -> Path:
     intake.build(DEMO / "data" / "ferrow.osm.pbf", path, title="Ferrow, cool rooms")
     study = Study(path)
     intake.add_all(DEMO / "data" / "layers.gpkg", study)
+    intake.add(DEMO / "data" / "elevation.tif", study, "elevation", title="Elevation")
     with study.writing() as connection:
         records.save_sheet(connection, "main", json.loads((DEMO / "data" / "sheet.json").read_text()))
     return path

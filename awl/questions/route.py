@@ -20,6 +20,7 @@ from awl.formats import geojson
 from awl.formats.table import Layer
 from awl.questions.base import MEASURE_WORDS, Answer, Column, FeatureSet, Figure, Position, Question, SharedInputs, slot
 from awl.questions.context import Context, Places
+from awl.questions.directions import steps_of, with_ends
 
 MAX_WAYPOINTS = 50
 NodeNumber = Annotated[int, Field(strict=True)]
@@ -101,7 +102,7 @@ class Route(Question):
                 {key: [properties[key] for _, properties in features] for key in best},
             )
         )
-        steps = _with_ends([step for leg in best["legs"] for step in leg["steps"]], context.network)
+        steps = with_ends([step for leg in best["legs"] for step in leg["steps"]], context.mode.delays)
         table_rows = _table(rows, [properties["node_ids"] for _, properties in features])
         return Answer(
             title=f"{context.mode.title}, {_word(wanted[0])} way through {places.words}",
@@ -223,16 +224,6 @@ def _leg(context: Context, places: Places, snapped: Snapped, number: int, measur
     return leg
 
 
-def _with_ends(steps: list[dict[str, Any]], network: Network) -> list[dict[str, Any]]:
-    """The steps, with the time before setting out and after arriving where the mode has such."""
-    delays = network.mode.delays
-    before, after = (
-        [{"turn": turn, "street": street, "distance_m": 0.0, "duration_s": seconds}] if seconds else []
-        for turn, street, seconds in (("set out", "at the start", delays.start_s), ("end", "at the end", delays.end_s))
-    )
-    return [*before, *steps, *after]
-
-
 def _carried(network: Network, leg: Leg, measure: str) -> float:
     """The sum of a cost along a leg, in its own unit; time holds the delays."""
     begin, end = _spans(leg)
@@ -317,7 +308,7 @@ def _describe_leg(network: Network, leg: Leg, measure: str) -> tuple[NDArray[np.
         "duration_s": round(float(total[0]), 3),
         "distance_m": round(total[1], 3),
         "cost": None if measure in MEASURE_WORDS else round(cost, 3),
-        "steps": _steps(graph, leg, coordinates, distance, duration),
+        "steps": steps_of(graph, leg, coordinates, distance, duration),
     }
 
 
@@ -327,59 +318,6 @@ def _spans(leg: Leg) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     end = np.where(leg.along, 1.0, 0.0)
     begin[0], end[-1] = leg.start, leg.end
     return begin, end
-
-
-def _steps(
-    graph: StreetGraph,
-    leg: Leg,
-    coordinates: list[NDArray[np.float64]],
-    distance: NDArray[np.float64],
-    duration: NDArray[np.float64],
-) -> list[dict[str, Any]]:
-    """Links of one name in a row make one step; the turn is that at its start."""
-    names, classes = graph.tag("name"), graph.tag("highway")
-    steps: list[dict[str, Any]] = []
-    heading: float | None = None
-    for i, link in enumerate(leg.links):
-        street = names.at(link) or _unnamed(classes.at(link))
-        xy = coordinates[i]
-        moves = len(xy) > 1 and bool((xy[0] != xy[-1]).any())
-        if not steps or steps[-1]["street"] != street:
-            turn = "start" if not steps else _turn(heading, _heading(xy[0], xy[1])) if moves else "go straight on"
-            steps.append({"turn": turn, "street": street, "distance_m": 0.0, "duration_s": 0.0})
-        steps[-1]["distance_m"] += float(distance[i])
-        steps[-1]["duration_s"] += float(duration[i])
-        if moves:
-            heading = _heading(xy[-2], xy[-1])
-    for step in steps:
-        step["distance_m"] = round(step["distance_m"], 1)
-        step["duration_s"] = round(step["duration_s"], 1)
-    return steps
-
-
-def _unnamed(highway: str | None) -> str:
-    words = {"footway": "footpath", "steps": "steps", "path": "path", "cycleway": "cycleway", "service": "service road"}
-    return words.get(highway or "", "unnamed street")
-
-
-def _heading(a: NDArray[np.float64], b: NDArray[np.float64]) -> float:
-    """Degrees clockwise from north of a short segment."""
-    east = (b[0] - a[0]) * np.cos(np.radians(a[1]))
-    return float(np.degrees(np.arctan2(east, b[1] - a[1])))
-
-
-def _turn(before: float | None, after: float) -> str:
-    """The turn in words, by angle."""
-    if before is None:
-        return "go on"
-    angle = (after - before + 180) % 360 - 180
-    side = "right" if angle > 0 else "left"
-    size = abs(angle)
-    if size < 25:
-        return "go straight on"
-    if size < 60:
-        return f"bear {side}"
-    return f"turn {side}" if size < 150 else "turn back"
 
 
 def _table(rows: list[dict[str, Any]], nodes: list[list[int]]) -> list[dict[str, Any]]:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-import numpy as np
 from flask import Blueprint, Response
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -86,17 +85,29 @@ def undo(study_id: str) -> Response:
 
 
 def difference(before: Network, after: Network) -> dict[str, Any]:
-    """Links and kilometres that became unusable, usable, or changed their speed."""
+    """Links and kilometres that became unusable, usable, or changed their time; nodes at which other time is lost."""
     length = before.graph.link_length
     masks = {
         "lost": before.usable & ~after.usable,
         "won": after.usable & ~before.usable,
-        "speed": before.usable & after.usable & ~np.isclose(before.use.speed, after.use.speed),
+        "speed": before.usable & after.usable & (before.duration_ms != after.duration_ms).any(axis=1),
     }
-    return {
+    made: dict[str, Any] = {
         name: {"links": int(mask.sum()), "km": round(float(length[mask].sum()) / 1000, 3)}
         for name, mask in masks.items()
     }
+    return made | {"delays": _delays_changed(before, after)}
+
+
+def _delays_changed(before: Network, after: Network) -> int:
+    """Nodes of the study at which passing or turning costs another time."""
+    one, two = before.turn_delays, after.turn_delays
+    count = min(len(one.at_node), len(two.at_node))
+    changed = (one.at_node[:count] != two.at_node[:count]) | (one.boarding[:count] != two.boarding[:count])
+    turning = [(d.left_s, d.right_s, d.back_s, d.give_way_s) for d in (before.mode.delays, after.mode.delays)]
+    if turning[0] != turning[1]:
+        changed |= two.choice[:count]
+    return int(changed.sum())
 
 
 def _network(study: Study, ident: str) -> Network | None:

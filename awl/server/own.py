@@ -2,22 +2,18 @@
 
 from __future__ import annotations
 
-import json
 import shutil
 import tempfile
 from pathlib import Path
 from typing import Any, Literal
 
 import numpy as np
-import shapely
 from flask import Blueprint, Response, request, send_file
 from pydantic import BaseModel, ConfigDict, Field
 
 from awl.core.engine.query import arrivals, costs_of
 from awl.core.errors import AwlError
-from awl.core.modes.mode import SHIPPED
-from awl.core.modes.network import BLOCKED, KeepParts
-from awl.core.modes.rules import REASONS, SPEED_SOURCES
+from awl.core.modes.network import KeepParts
 from awl.core.progress import Progress
 from awl.formats import geojson
 from awl.formats.table import Layer
@@ -25,26 +21,14 @@ from awl.questions import QUESTIONS
 from awl.questions.base import LayerSet, SharedInputs
 from awl.questions.context import Context, limit_units
 from awl.questions.isochrone import IsochroneInputs
-from awl.server.web import body, checked, jobs, known_parameters, number, reply, study_of
+from awl.server.explain import mode_info
+from awl.server.web import body, checked, jobs, known_parameters, number, packed, reply, study_of
 from awl.study import centroids, geopackage, modes, records
 from awl.study.study import Study, slug
 
 api = Blueprint("own", __name__)
 SHEET = "main"
-BINARY = "application/octet-stream"
-PARTS_LISTED = 200
 MAX_PART_LINKS = 50_000
-
-
-def packed(head: dict[str, Any], *arrays: np.ndarray[Any, Any]) -> Response:
-    """A JSON head and raw little-endian arrays: head length (uint32), head, padding to 8 bytes, arrays each padded to 8."""
-    described = [{"dtype": array.dtype.str, "length": array.size} for array in arrays]
-    text = json.dumps({**head, "arrays": described}).encode()
-    chunks = [len(text).to_bytes(4, "little"), text, b" " * (-(len(text) + 4) % 8)]
-    for array in arrays:
-        data = np.ascontiguousarray(array).tobytes()
-        chunks += [data, b"\0" * (-len(data) % 8)]
-    return Response(b"".join(chunks), mimetype=BINARY)
 
 
 @api.get("/studies/<study_id>/overview")
@@ -65,7 +49,7 @@ def overview(study_id: str) -> Response:
             "drawn": bool(study.fact("drawn", False)),
             "costs": list(study.graph.costs) if stamp else [],
             "streetFields": _street_fields(study) if stamp else [],
-            "modes": [_mode(study, ident) for ident in study.modes()] if stamp else [],
+            "modes": [mode_info(study, ident) for ident in study.modes()] if stamp else [],
             "modeUndo": modes.undoable(study.reading),
             "bounds": _bounds(study) if stamp else None,
         }
@@ -83,65 +67,6 @@ def _bounds(study: Study) -> list[float]:
     return [
         float(v) for v in (graph.shape_lon.min(), graph.shape_lat.min(), graph.shape_lon.max(), graph.shape_lat.max())
     ]
-
-
-def _mode(study: Study, ident: str) -> dict[str, Any]:
-    mode, changed = study.modes()[ident]
-    described: dict[str, Any] = {
-        "id": ident,
-        "title": mode.title,
-        "traveller": mode.traveller,
-        "notes": mode.notes,
-        "changed": changed,
-        "shipped": ident in SHIPPED,
-        "document": modes.document(mode),
-    }
-    try:
-        network = study.network(ident)
-    except AwlError as error:
-        return described | {"problem": error.detail}
-    length, use = network.graph.link_length, network.use
-    highway = network.graph.tag("highway")
-    usable = network.usable
-    sources = [float(length[usable & (use.speed_source == code)].sum()) for code in range(len(SPEED_SOURCES))]
-    rules: list[dict[str, Any]] = []
-    for code, name in enumerate(highway.values):
-        mine = highway.codes == code
-        open_here = mine & usable
-        rules.append(
-            {
-                "highway": name,
-                "speed_kmh": mode.class_speed.get(name),
-                "length_km": round(float(length[mine].sum()) / 1000, 3),
-                "usable_km": round(float(length[open_here].sum()) / 1000, 3),
-                "oneway_km": round(float(length[mine & (network.forward != network.backward)].sum()) / 1000, 3),
-            }
-        )
-    parts = network.parts_report
-    return described | {
-        "usable_km": round(float(length[usable].sum()) / 1000, 2),
-        "total_km": round(float(length.sum()) / 1000, 2),
-        "links_usable": int(usable.sum()),
-        "speed_sources": [
-            {"source": name, "km": round(metres / 1000, 2)} for name, metres in zip(SPEED_SOURCES, sources, strict=True)
-        ],
-        "parts": {
-            "count": parts.parts,
-            "kept": parts.kept,
-            "kept_km": round(parts.kept_m / 1000, 3),
-            "sizes": [
-                {"rank": rank, "km": round(metres / 1000, 3), "links": int(links)}
-                for rank, (metres, links) in enumerate(
-                    zip(parts.length_m[:PARTS_LISTED].tolist(), parts.links[:PARTS_LISTED].tolist(), strict=True)
-                )
-            ],
-            "left_out_km": round(parts.left_out_m / 1000, 3),
-            "left_out_links": parts.left_out_links,
-        },
-        "rule_km": [round(float(length[use.rule == n].sum()) / 1000, 3) for n in range(len(mode.rules))],
-        "barriers_shut": network.graph.node_count - study.graph.node_count,
-        "rules": sorted(rules, key=lambda rule: float(rule["length_km"]), reverse=True),
-    }
 
 
 class KeepBody(BaseModel):
@@ -214,10 +139,6 @@ def parts(study_id: str, mode_id: str) -> Response:
     return reply(geojson.collection(layer))
 
 
-def _given(value: float) -> float | None:
-    return None if value != value else float(value)
-
-
 @api.get("/studies/<study_id>/arrays/streets")
 def street_arrays(study_id: str) -> Response:
     """Shapes and ends of all links."""
@@ -236,20 +157,6 @@ def street_arrays(study_id: str) -> Response:
         np.asarray(graph.node_lon),
         np.asarray(graph.node_lat),
         graph.node_number.astype(np.float64),  # whole numbers below 2**53, which the browser has no other type for
-    )
-
-
-@api.get("/studies/<study_id>/arrays/modes/<mode_id>")
-def mode_arrays(study_id: str, mode_id: str) -> Response:
-    """Durations each way in ms (-1 where barred), speed in km/h and where it came from, of every link in a mode."""
-    network = study_of(study_id).network(mode_id)
-    forward, backward = network.directed("time")
-    return packed(
-        {"mode": mode_id, "sources": SPEED_SOURCES},
-        forward.astype(np.int32),
-        backward.astype(np.int32),
-        network.use.speed.astype(np.float32),
-        network.use.speed_source.astype(np.float32),
     )
 
 
@@ -294,54 +201,6 @@ def node(study_id: str, number_: int) -> Response:
             kind="no-such-node",
         )
     return reply({"node_id": number_, "lon": float(graph.node_lon[rows[0]]), "lat": float(graph.node_lat[rows[0]])})
-
-
-@api.get("/studies/<study_id>/near")
-def near(study_id: str) -> Response:
-    """The street nearest to a point, with what the mode makes of it; usable or not."""
-    known_parameters("lon", "lat", "mode", "within")
-    study, lon, lat = study_of(study_id), number("lon"), number("lat")
-    network = study.network(request.args.get("mode", "walk"))
-    graph = network.graph
-    tree: shapely.STRtree = study.cached("all-lines", lambda: shapely.STRtree(graph.lines_xy))
-    x, y = graph.plane.xy(np.array([lon]), np.array([lat]))
-    within = number("within") if "within" in request.args else 100.0
-    hit, away = tree.query_nearest(shapely.Point(x[0], y[0]), max_distance=max(within, 0.01), return_distance=True)
-    if len(hit) == 0:
-        raise AwlError(f"No street lies within {within:g} m of this point", status=404, kind="no-street-near")
-    link = int(hit[0])
-    use = network.use
-    forward, backward = network.directed("time")
-    reason = REASONS[int(use.reason[link])]
-    rule = int(use.rule[link])
-    if not network.usable[link] and use.reason[link] == 0:
-        reason = "cut off from the largest connected part"
-    return reply(
-        {
-            "link_id": link + 1,
-            "name": graph.tag("name").at(link),
-            "highway": graph.tag("highway").at(link),
-            "distance_m": round(float(away[0]), 1),
-            "length_m": round(float(graph.link_length[link]), 1),
-            "from_node_id": int(graph.node_number[graph.link_from[link]]),
-            "to_node_id": int(graph.node_number[graph.link_to[link]]),
-            "osm_way_id": int(graph.link_way[link]),
-            "osm_way_ids": [int(v) for v in graph.link_ways[graph.ways_start[link] : graph.ways_start[link + 1]]],
-            "costs": {key: [_given(v) for v in pair[link]] for key, pair in graph.costs.items()},
-            "tags": {key: value for key, column in graph.tags.items() if (value := column.at(link)) is not None},
-            "usable": bool(network.usable[link]),
-            "reason": reason,
-            "rule": None if rule < 0 else {"number": rule + 1, **vars(network.mode.rules[rule])},
-            "barriers": [
-                b for b in (graph.node_tag("barrier").at(n) for n in (graph.link_from[link], graph.link_to[link])) if b
-            ],
-            "speed_kmh": round(float(use.speed[link]), 1),
-            "speed_source": SPEED_SOURCES[int(use.speed_source[link])],
-            "forward_s": None if forward[link] == BLOCKED else round(forward[link] / 1000, 1),
-            "backward_s": None if backward[link] == BLOCKED else round(backward[link] / 1000, 1),
-            "line": json.loads(shapely.to_geojson(graph.lines()[link])),
-        }
-    )
 
 
 # -- the sheet -------------------------------------------------------------------------------------------------------------

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import json
 import math
 from typing import Any, TypeVar
 
+import numpy as np
 from flask import Response, current_app, request
 from pydantic import BaseModel, ValidationError
 
@@ -146,3 +148,14 @@ def body(most: int = 64 << 20) -> dict[str, Any]:
     if not isinstance(document, dict):
         raise AwlError("The request body is not a JSON object", remedy='Send {"inputs": {...}}')
     return document
+
+
+def packed(head: dict[str, Any], *arrays: np.ndarray[Any, Any]) -> Response:
+    """A JSON head and raw little-endian arrays: head length (uint32), head, padding to 8 bytes, arrays each padded to 8."""
+    described = [{"dtype": array.dtype.str, "length": array.size} for array in arrays]
+    text = json.dumps({**head, "arrays": described}).encode()
+    chunks = [len(text).to_bytes(4, "little"), text, b" " * (-(len(text) + 4) % 8)]
+    for array in arrays:
+        data = np.ascontiguousarray(array).tobytes()
+        chunks += [data, b"\0" * (-len(data) % 8)]
+    return Response(b"".join(chunks), mimetype="application/octet-stream")

@@ -1,8 +1,11 @@
 /** The modes of a study as documents: changed, copied, given away and taken in. */
 import { fetchJson, sendJson } from "./client";
 
-export type RuleUse = "forbid" | "allow" | "slow";
+export type RuleUse = "forbid" | "ends" | "allow" | "slow";
 export type RuleDocument = { where: string; use: RuleUse; factor: number };
+export type DelaysDocument = Record<"signals_s" | "crossing_s" | "barrier_s" | "ferry_s" | "left_s" | "right_s" | "back_s" | "give_way_s" | "start_s" | "end_s", number>;
+export type CurveDocument = { days: "weekday" | "saturday" | "sunday" | "every day"; classes: string[]; share: number[] };
+export type CostDocument = { id: string; unit: string; along: string; against: string; missing: number | null };
 export type ModeDocument = {
   format: "awl-mode-1";
   id: string;
@@ -17,10 +20,15 @@ export type ModeDocument = {
   turns: string[];
   barriers: string[];
   rules: RuleDocument[];
+  delays: DelaysDocument;
+  slope: { by: "none" | "hiking" | "power"; limit: number; power_w: number; mass_kg: number };
+  vehicle: { height_m: number; width_m: number; weight_t: number };
+  curves: CurveDocument[];
+  costs: CostDocument[];
   notes: string[];
 };
 type Amount = { links: number; km: number };
-export type ModeChange = { lost: Amount; won: Amount; speed: Amount };
+export type ModeChange = { lost: Amount; won: Amount; speed: Amount; delays: number };
 const at = (study: string, more = "") => `/studies/${study}/modes${more}`;
 
 export const putMode = (study: string, mode: ModeDocument) => sendJson<{ id: string; change: ModeChange | null }>(at(study, `/${mode.id}`), "PUT", mode);

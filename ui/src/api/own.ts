@@ -47,9 +47,17 @@ export type ModeInfo = {
   /** Kilometres that meet each of its rules. */
   rule_km?: number[];
   barriers_shut?: number;
+  /** Whether the study has heights, so that slope can count. */
+  heights?: boolean;
+  steep_km?: number;
+  too_big_km?: number;
+  ends_only_km?: number;
+  turns_barred?: number;
+  odd?: { link_id: number; name: string | null; highway: string; speed_kmh: number; usual_kmh: number; at: [number, number] }[];
   usable_km: number;
   total_km: number;
   links_usable: number;
+  mean_kmh: number;
   speed_sources: { source: string; km: number }[];
   parts: {
     count: number;
@@ -145,6 +153,8 @@ export type Street = {
   speed_source: string;
   forward_s: number | null;
   backward_s: number | null;
+  /** What the mode decided, in order. */
+  chain: string[];
   line: { type: "LineString"; coordinates: [number, number][] };
 };
 export type JobInfo = StatusInfo & {
@@ -164,8 +174,8 @@ export async function processes(study: string): Promise<ProcessInfo[]> {
   return Promise.all(listed.map(({ id }) => fetchJson<ProcessInfo>(`/studies/${study}/processes/${id}`)));
 }
 
-export function near(study: string, lon: number, lat: number, mode: string, within = 60): Promise<Street> {
-  return fetchJson(`/studies/${study}/near?lon=${lon}&lat=${lat}&mode=${mode}&within=${within}`);
+export function near(study: string, lon: number, lat: number, mode: string, within = 60, at: string | null = null): Promise<Street> {
+  return fetchJson(`/studies/${study}/near?lon=${lon}&lat=${lat}&mode=${mode}&within=${within}${at ? `&at=${at}` : ""}`);
 }
 
 async function packed(path: string, init?: RequestInit): Promise<Packed> {
@@ -174,7 +184,7 @@ async function packed(path: string, init?: RequestInit): Promise<Packed> {
 }
 
 export const streetArrays = (study: string) => packed(`/studies/${study}/arrays/streets`);
-export const modeArrays = (study: string, mode: string) => packed(`/studies/${study}/arrays/modes/${mode}`);
+export const modeArrays = (study: string, mode: string, at: string | null = null) => packed(`/studies/${study}/arrays/modes/${mode}${at ? `?at=${at}` : ""}`);
 export const liveReach = (study: string, inputs: Inputs, signal?: AbortSignal) =>
   packed(`/studies/${study}/live/reach`, {
     method: "POST",

@@ -1486,6 +1486,11 @@ export interface components {
              */
             measure: string | string[];
             /**
+             * Carry
+             * @description Costs that are summed up along the ways without being minimised: costs of the streets or of the mode.
+             */
+            carry?: string[];
+            /**
              * Order
              * @description Points are passed in the given order.
              * @default given

@@ -78,6 +78,7 @@ export function Committed({ label, value, kind = "way", placeholder = "", onComm
       if (event.key === "Escape") setText(value);
     },
   };
-  if (text.length > LINE) return <textarea {...props} rows={Math.ceil(text.length / LINE)} cols={LINE} />;
+  // The kind of field follows the kept value, not what is being typed: to change it would take the focus away.
+  if (value.length > LINE) return <textarea {...props} rows={Math.ceil(Math.max(text.length, 1) / LINE)} cols={LINE} />;
   return <input {...props} size={Math.max(text.length, placeholder.length, 2)} />;
 }

@@ -1,4 +1,5 @@
 /** The map with its edge ticks. Nothing lies on it: legend and scale stand in the margin. */
+import { valuesOf } from "./modeBands";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { liveReach, modeArrays, near, type Inputs, type Overview } from "../api/own";
@@ -75,16 +76,23 @@ function metresPerPixel(scene: Scene): number {
   return (40075016.7 * Math.cos((map.getCenter().lat * Math.PI) / 180)) / (512 * 2 ** map.getZoom());
 }
 
-/** Keep the street layer in step with what it should show; while a point is dragged it follows the newest reach. */
-function useStreets(scene: Scene | null, styled: number, study: string, stamp: string, shown: StreetsShown): void {
-  const live = useScreen((screen) => screen.live);
-  const mode = shown.kind === "mode" ? shown.mode : null;
-  const { data: modeData } = useQuery({
-    queryKey: ["mode-arrays", study, stamp, mode],
-    queryFn: () => modeArrays(study, mode ?? ""),
+/** What a mode makes of the streets, kept once fetched; null while it is on its way or no mode is wanted. */
+function useModeArrays(study: string, stamp: string, mode: string | null, at: string | null): Packed | null {
+  const { data } = useQuery({
+    queryKey: ["mode-arrays", study, stamp, mode, at],
+    queryFn: () => modeArrays(study, mode ?? "", at),
     enabled: mode !== null,
     staleTime: Infinity,
   });
+  return data ?? null;
+}
+
+/** Keep the street layer in step with what it should show; while a point is dragged it follows the newest reach. */
+function useStreets(scene: Scene | null, styled: number, study: string, stamp: string, shown: StreetsShown): void {
+  const live = useScreen((screen) => screen.live);
+  const { mode, at, beside } = shown.kind === "mode" ? shown : { mode: null, at: null, beside: null };
+  const modeData = useModeArrays(study, stamp, mode, at);
+  const besideData = useModeArrays(study, stamp, beside, at);
   const reachInputs = shown.kind === "reach" ? reachOf(shown.inputs) : null;
   const { data: reach } = useQuery({
     queryKey: ["reach", study, stamp, reachInputs],
@@ -100,13 +108,14 @@ function useStreets(scene: Scene | null, styled: number, study: string, stamp: s
     if (!layer || !styled || live) return;
     if (shown.kind === "plain") layer.showMode(null, null);
     if (shown.kind === "mode" && modeData) {
-      const [forward, backward, speed, source] = modeData.arrays as [Int32Array, Int32Array, Float32Array, Float32Array];
-      if (shown.values) layer.showValues(shown.values.by === "speed" ? speed : source, forward, backward, shown.values.limits);
+      const [forward, backward] = modeData.arrays as [Int32Array, Int32Array];
+      const values = shown.values ? valuesOf(shown.values.by, modeData, besideData) : null;
+      if (values && shown.values) layer.showValues(values.values, values.forward, values.backward, shown.values.limits);
       else layer.showMode(forward, backward);
     }
     if (shown.kind === "reach" && reach) layer.showReach(reach, limits.map((limit) => limit * factor));
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [scene, styled, shown, modeData, reach, live]);
+  }, [scene, styled, shown, modeData, besideData, reach, live]);
 
   // While dragging: one request in flight, the newest inputs next.
   const pending = useRef<{ busy: boolean; next: Inputs | null }>({ busy: false, next: null });
@@ -230,8 +239,11 @@ function useClicks(scene: Scene | null, study: string): void {
         return;
       }
       if (stage === "handout") return;
-      const questionMode = stage === "sheet" ? (sheet?.blocks.find((b) => b.kind === "question" && b.id === useScreen.getState().question) as QuestionBlock | undefined)?.inputs.mode : mode;
-      near(study, lng, lat, String(questionMode ?? mode), 12 * Math.max(metresPerPixel(scene), 0.5)).then(
+      const { question, at } = useScreen.getState();
+      const asked = stage === "sheet" ? (sheet?.blocks.find((b) => b.kind === "question" && b.id === question) as QuestionBlock | undefined)?.inputs : undefined;
+      const questionMode = asked?.mode ?? mode;
+      const hour = stage === "modes" ? at : ((asked?.at as string | null | undefined) ?? null);
+      near(study, lng, lat, String(questionMode), 12 * Math.max(metresPerPixel(scene), 0.5), hour).then(
         (street) => useScreen.getState().set({ street, notice: null }),
         (error: unknown) => useScreen.getState().set({ street: null, notice: stage === "sheet" ? null : message(error) }),
       );

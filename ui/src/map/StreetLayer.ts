@@ -17,7 +17,7 @@ export type StreetLook = {
   /** Colours of the bands, near to far; as many as limits. */
   bands: Rgb[];
 };
-type Reach = { atFrom: Int32Array; atTo: Int32Array; splits: Float64Array; up: Int32Array; down: Int32Array; closed: Uint8Array };
+type Reach = { atFrom: Int32Array; atTo: Int32Array; splits: Float64Array; atOnce: number; up: Int32Array; down: Int32Array; closed: Uint8Array };
 
 const UNREACHED = 2147483647;
 const FAR = 1e12;
@@ -139,6 +139,7 @@ export class StreetLayer implements CustomLayerInterface {
       atFrom: new Int32Array(this.links).fill(UNREACHED),
       atTo: new Int32Array(this.links).fill(UNREACHED),
       splits: new Float64Array(0),
+      atOnce: 0,
       up: forward ?? new Int32Array(this.links),
       down: backward ?? new Int32Array(this.links),
       closed: new Uint8Array(this.links),
@@ -152,7 +153,7 @@ export class StreetLayer implements CustomLayerInterface {
     const open = (cost: Int32Array) => cost.map((one) => (one < 0 ? -1 : 0));
     this.limits = limits.slice(0, MAX_BANDS).map((limit) => limit * 1000);
     this.filtered = true;
-    this.reach = { atFrom: scaled, atTo: scaled, splits: new Float64Array(0), up: open(forward), down: open(backward), closed: new Uint8Array(this.links) };
+    this.reach = { atFrom: scaled, atTo: scaled, splits: new Float64Array(0), atOnce: 0, up: open(forward), down: open(backward), closed: new Uint8Array(this.links) };
     this.touch();
   }
 
@@ -161,7 +162,7 @@ export class StreetLayer implements CustomLayerInterface {
     const [atFrom, atTo, splits, up, down, closed] = packed.arrays as [Int32Array, Int32Array, Float64Array, Int32Array, Int32Array, Uint8Array];
     this.limits = limits.slice(0, MAX_BANDS);
     this.filtered = true;
-    this.reach = { atFrom, atTo, splits, up, down, closed };
+    this.reach = { atFrom, atTo, splits, atOnce: Number(packed.head.at_once ?? 0), up, down, closed };
     this.touch();
   }
 
@@ -340,8 +341,8 @@ export class StreetLayer implements CustomLayerInterface {
         const scaled = (cost: number) => (cost < 0 ? -1 : cost * share);
         put(
           row,
-          i === 0 ? arrival(reach.atFrom[link]) : 0,
-          i + 2 === cuts.length ? arrival(reach.atTo[link]) : 0,
+          i === 0 ? arrival(reach.atFrom[link]) : reach.atOnce,
+          i + 2 === cuts.length ? arrival(reach.atTo[link]) : reach.atOnce,
           scaled(reach.up[link] ?? -1),
           scaled(reach.down[link] ?? -1),
         );

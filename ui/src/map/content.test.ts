@@ -35,7 +35,7 @@ describe("the stage Modes", () => {
   };
   const labels = (content: MapContent) => content.groups[0]?.rows.map(({ label }) => label);
   it("shows what is used, in ink", () => {
-    expect(shown("use").streets).toEqual({ kind: "mode", mode: "drive" });
+    expect(shown("use").streets).toEqual({ kind: "mode", mode: "drive", at: null, beside: null });
   });
   it("colours by speed in steps that suit the mode", () => {
     const content = shown("speed");
@@ -87,7 +87,7 @@ describe("an isochrone on the map", () => {
     const content = shown("isochrone", inputs, result);
     expect(content.overlays.areas?.features.map(({ properties }) => properties?.limit as number)).toEqual([5]);
     expect(content.overlays.places).toBeUndefined();
-    expect(content.streets).toEqual({ kind: "mode", mode: "walk" });
+    expect(content.streets).toEqual({ kind: "mode", mode: "walk", at: null, beside: null });
   });
 });
 

@@ -4,6 +4,7 @@ import { useMemo } from "react";
 import { useQuery } from "@tanstack/react-query";
 import { layerFeatures } from "../api/layers";
 import { cutOffLinks, type Inputs, type LayerInfo, type Overview } from "../api/own";
+import { modeBands, type ModeLook } from "./modeBands";
 import type { Packed } from "../api/packed";
 import { isLayerSet } from "../sheet/words";
 import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../state/sheet";
@@ -18,7 +19,7 @@ export type LegendRow = {
   swatch: { kind: "area" | "line" | "dash" | "button" | "triangle" | "circle" | "number"; fill?: string; line?: string };
 };
 export type LegendGroup = { title: string; note?: string; rows: LegendRow[] };
-export type StreetsShown = { kind: "plain" } | { kind: "mode"; mode: string; values?: { by: "speed" | "source"; limits: number[] } } | { kind: "reach"; inputs: Inputs; limits: number[] };
+export type StreetsShown = { kind: "plain" } | { kind: "mode"; mode: string; at: string | null; beside: string | null; values?: { by: Exclude<Colour, "use">; limits: number[] } } | { kind: "reach"; inputs: Inputs; limits: number[] };
 export type MapContent = { overlays: Overlays; streets: StreetsShown; groups: LegendGroup[]; bandCount: number };
 type Hidden = Record<string, boolean>;
 
@@ -30,7 +31,7 @@ const unit = (inputs: Inputs) => (inputs.measure === "distance" ? "m" : "min");
 export const CLASS_STEPS = [0, 20, 40, 60, 80, 100];
 
 export function useMapContent(overview: Overview | undefined, streets: Packed | null): MapContent {
-  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour } = useScreen();
+  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside } = useScreen();
   const looked = useLookedAt(overview, stage === "sources" ? layer : null);
   const { data: drawnLinks } = useQuery({
     queryKey: ["layer-features", study, "streets", overview?.stamp],
@@ -55,14 +56,14 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     if (stage === "sources" && looked) layerShown(content, looked.info, looked.features, chosen, hidden, theme);
     if (stage === "streets") streetsStage(content, overview, streets, hidden, label);
     if (stage === "streets" && cutOff) partsShown(content, overview, mode, cutOff, hidden, theme);
-    if (stage === "modes") modesStage(content, overview, mode, colour, theme);
+    if (stage === "modes") modesStage(content, overview, { mode, at, colour, beside }, theme);
     if (stage === "sheet" && answer && block) answerShown(content, answer, overview.layers, hidden, row, theme);
     if (street && (stage === "modes" || stage === "streets" || stage === "sheet")) {
       content.overlays.selection = collection([{ type: "Feature", properties: {}, geometry: street.line }]);
     }
     if (!overview.drawn) content.groups.push(ground(overview.layers, stage === "modes"));
     return content;
-  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour]);
+  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside]);
 }
 
 /** An attribute of each link of a drawing, lettered at its middle in the direction in which it was drawn. */
@@ -192,40 +193,32 @@ function nodesOf(streets: Packed | null, hidden: Hidden): FeatureCollection {
   return collection(features);
 }
 
-/** Steps of speed in km/h, by what a mode's fastest street allows. */
-const SPEED_STEPS: [number, number[]][] = [
-  [7, [2, 3, 4, 7]],
-  [40, [8, 12, 16, 40]],
-  [Infinity, [20, 30, 50, 300]],
-];
+/** The streets of a question's mode at its hour. */
+const modeStreets = (inputs: Inputs): StreetsShown => ({ kind: "mode", mode: String(inputs.mode), at: (inputs.at as string | null | undefined) ?? null, beside: null });
 
-function modesStage(content: MapContent, overview: Overview, mode: string, colour: Colour, theme: Theme): void {
+function modesStage(content: MapContent, overview: Overview, look: ModeLook, theme: Theme): void {
   void theme;
-  content.streets = { kind: "mode", mode };
+  const { mode, at, colour } = look;
+  const beside = colour === "beside" ? look.beside : null;
+  content.streets = { kind: "mode", mode, at, beside };
   const info = overview.modes.find(({ id }) => id === mode);
-  const unused: LegendRow = { key: "", label: "Not used", swatch: { kind: "dash", line: "var(--st-fade)" } };
+  const other = overview.modes.find(({ id }) => id === beside);
+  const unused: LegendRow = { key: "", label: other ? "Used by neither" : "Not used", swatch: { kind: "dash", line: "var(--st-fade)" } };
   const note = "What is faded is never used, here or in an answer.";
-  if (colour === "use" || !info || info.problem) {
+  if (colour === "use" || !info || info.problem || (colour === "beside" && !other)) {
     const inks: [string, string][] = [["Main street", "var(--st-main)"], ["Street, lane", "var(--st-minor)"]];
     const rows = inks.map(([label, line]): LegendRow => ({ key: "", label, swatch: { kind: "line", line } }));
     content.groups.push({ title: info?.title ?? mode, rows: [...rows, unused], note });
     return;
   }
-  const fastest = Math.max(...Object.values(info.document.speeds), 0);
-  const steps = SPEED_STEPS.find(([top]) => fastest <= top)?.[1] ?? [];
-  // A source is a number from 0 on; half a step above it is the edge of its band.
-  const limits = colour === "speed" ? steps : info.speed_sources.map((_, i) => i + 0.5);
-  content.streets = { kind: "mode", mode, values: { by: colour, limits } };
+  const { title, limits, words } = modeBands(info, other ?? null, colour);
+  content.streets = { ...content.streets, values: { by: colour, limits } };
   content.bandCount = limits.length;
   const inks = bands(limits.length);
-  const words = (i: number) => {
-    if (colour === "source") return `${info.speed_sources[i]?.source ?? ""}, ${(info.speed_sources[i]?.km ?? 0).toFixed(0)} km`;
-    return i === steps.length - 1 ? `over ${steps[i - 1]} km/h` : `to ${steps[i]} km/h`;
-  };
   const rows = limits
     .map((_, i): LegendRow => ({ key: "", label: words(i), swatch: { kind: "line", line: inks[i]?.street ?? "" } }))
-    .filter((_, i) => colour === "speed" || (info.speed_sources[i]?.km ?? 0) > 0);
-  content.groups.push({ title: colour === "speed" ? `${info.title}, speed` : `${info.title}, speed from`, rows: [...rows, unused], note });
+    .filter((_, i) => colour !== "source" || (info.speed_sources[i]?.km ?? 0) > 0);
+  content.groups.push({ title: `${info.title}, ${title}`, rows: [...rows, unused], note });
 }
 
 function answerShown(content: MapContent, answer: Answer, layers: LayerInfo[], hidden: Hidden, row: string | null, theme: Theme): void {
@@ -275,7 +268,7 @@ function isochroneShown(content: MapContent, answer: Answer, hidden: Hidden): vo
     content.overlays.contours = contours;
     content.overlays["contour-names"] = collection(contours.features.map(smoothed));
   }
-  content.streets = hidden["reached"] ? { kind: "mode", mode: String(answer.inputs.mode) } : { kind: "reach", inputs: answer.inputs, limits };
+  content.streets = hidden["reached"] ? modeStreets(answer.inputs) : { kind: "reach", inputs: answer.inputs, limits };
   content.groups.push({
     title: answer.inputs.direction === "to" ? "Time to get there" : "Time from there",
     rows: [
@@ -345,7 +338,7 @@ function routeShown(content: MapContent, answer: Answer, hidden: Hidden): void {
     properties: { measure: feature.properties?.measure as string, colour: colours[i], second: i > 0 },
   }));
   content.overlays.routes = collection(dressed.filter((_, i) => !hidden[`route-${i}`]).reverse());
-  content.streets = { kind: "mode", mode: String(answer.inputs.mode) };
+  content.streets = modeStreets(answer.inputs);
   content.groups.push({
     title: "Way",
     rows: dressed.map(({ properties }, i): LegendRow => ({
@@ -375,7 +368,7 @@ function catchmentShown(content: MapContent, answer: Answer, hidden: Hidden, row
   }
   const chosen = (part(answer, "areas")?.features ?? []).filter((feature) => feature.properties?.place === row);
   if (chosen.length) content.overlays.selection = collection(chosen);
-  content.streets = { kind: "mode", mode: String(answer.inputs.mode) };
+  content.streets = modeStreets(answer.inputs);
   content.groups.push({
     title: "Nearest place",
     rows: [

@@ -6,6 +6,7 @@ import { Committed, Word } from "../common/words";
 
 const USES: [RuleUse, string][] = [
   ["forbid", "forbidden"],
+  ["ends", "open at trip ends only"],
   ["allow", "allowed"],
   ["slow", "slower"],
 ];

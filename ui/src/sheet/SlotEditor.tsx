@@ -18,7 +18,8 @@ export function SlotEditor(props: Props) {
     void change(block, inputs);
   };
   let body: ReactNode;
-  if (name === "measure" && block.process === "route") body = <Measures value={value} put={put} slot={slot} overview={overview} />;
+  if (name === "measure" && block.process === "route") body = <Measures value={value} put={put} slot={slot} overview={overview} mode={String(block.inputs.mode ?? "walk")} />;
+  else if (name === "at") body = <MomentEditor value={value as string | null} put={put} />;
   else if (slot.words) body = <Choice value={String(value)} words={slot.words} label={slot.label} put={put} />;
   else if (slot.kind === "place") body = <PlaceEditor {...props} value={value} put={put} />;
   else if (name === "fields") body = <FieldEditor {...props} value={value as string[]} put={put} />;
@@ -28,6 +29,32 @@ export function SlotEditor(props: Props) {
     <div className="editor" role="group" aria-label={slot.label}>
       {body}
     </div>
+  );
+}
+
+/** A local date and time; none is free flow. */
+function MomentEditor({ value, put }: { value: string | null; put: (v: string | null) => void }) {
+  const [text, setText] = useState(value ?? "2026-06-03T08:00");
+  return (
+    <>
+      <div className="row">
+        <TextField
+          size="small"
+          type="datetime-local"
+          value={text}
+          slotProps={{ htmlInput: { "aria-label": "Date and time" } }}
+          onChange={(event) => setText(event.target.value)}
+          onKeyDown={(event) => event.key === "Enter" && text && put(text)}
+        />
+        <Button size="small" disabled={!text} onClick={() => put(text)}>
+          Take
+        </Button>
+        <Button size="small" disabled={value === null} onClick={() => put(null)}>
+          In free flow
+        </Button>
+      </div>
+      <p className="hint">Speeds, gates and turns of that hour hold for the whole trip. Local time.</p>
+    </>
   );
 }
 
@@ -41,7 +68,7 @@ function Choice({ value, words, label, put }: { value: string; words: Record<str
   );
 }
 
-function Measures({ value, put, slot, overview }: { value: unknown; put: (v: unknown) => void; slot: Slot; overview: Overview }) {
+function Measures({ value, put, slot, overview, mode }: { value: unknown; put: (v: unknown) => void; slot: Slot; overview: Overview; mode: string }) {
   const chosen = Array.isArray(value) ? (value as string[]) : [String(value)];
   const toggle = (key: string) => {
     const next = chosen.includes(key) ? chosen.filter((k) => k !== key) : [...chosen, key];
@@ -49,7 +76,8 @@ function Measures({ value, put, slot, overview }: { value: unknown; put: (v: unk
   };
   // A drawing has no speeds, and its length is the given weight itself.
   const usual = Object.entries(slot.words ?? {}).filter(([key]) => !overview.drawn || key === "distance");
-  return [...usual, ...overview.costs.map((cost): [string, string] => [cost, measureWord(cost, slot)])].map(([key, text]) => (
+  const own = overview.modes.find(({ id }) => id === mode)?.document.costs.map(({ id }) => id) ?? [];
+  return [...usual, ...[...overview.costs, ...own].map((cost): [string, string] => [cost, measureWord(cost, slot)])].map(([key, text]) => (
     <FormControlLabel key={key} label={text} control={<Checkbox size="small" checked={chosen.includes(key)} onChange={() => toggle(key)} />} />
   ));
 }

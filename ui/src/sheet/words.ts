@@ -1,4 +1,5 @@
 /** A question's sentence: its template in pieces, and its inputs in words. */
+import { momentWords } from "../modes/hours";
 import type { Inputs, LayerInfo, ProcessInfo, Slot } from "../api/own";
 
 export type Piece = { text: string } | { slot: string };
@@ -21,6 +22,7 @@ export function sentencePieces(process: ProcessInfo, inputs: Inputs): Piece[] {
   const value = (name: string) => (name in inputs ? inputs[name] : (slots[name]?.default ?? null));
   const fits = sentences.find(({ when }) => Object.entries(when).every(([name, wanted]) => value(name) === wanted));
   let text = fits?.text ?? process.title;
+  if ("at" in slots) text = text.replace(/\?$/, ", {at}?");
   if (inputs.closures) text = text.replace(/\?$/, ", with {closures} closed?");
   return text
     .split(/(\{\w+\})/)
@@ -38,6 +40,7 @@ export const measureWord = (measure: string, slot: Slot) => slot.words?.[measure
 export function slotWords(name: string, slot: Slot, value: unknown, layers: LayerInfo[]): string {
   const shown = value === undefined ? slot.default : value;
   if (name === "measure") return list((Array.isArray(shown) ? shown : [shown]).map((one) => measureWord(String(one), slot)));
+  if (name === "at") return shown ? `on ${momentWords(String(shown))}` : "in free flow";
   if (slot.kind === "mode") return slot.words?.[String(shown)] ?? String(shown);
   if (slot.words) return Array.isArray(shown) ? list(shown.map((v) => slot.words?.[String(v)] ?? String(v))) : (slot.words[String(shown)] ?? String(shown));
   if (slot.kind === "place") return placeWords(name, shown, layers);

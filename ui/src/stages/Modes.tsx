@@ -5,15 +5,20 @@ import { copyMode, putMode, removeMode, takeInMode, undoMode, type ModeChange, t
 import type { ModeInfo, Overview } from "../api/own";
 import { figure, words } from "../common/format";
 import { Said } from "../common/Said";
-import { Committed, Word } from "../common/words";
+import { Committed } from "../common/words";
 import { ModeActs, ModeSentence } from "../modes/ModeHead";
+import { MapShows } from "../modes/MapShows";
+import { ModeCosts } from "../modes/ModeCosts";
+import { ModeDelays } from "../modes/ModeDelays";
+import { ModeHours } from "../modes/ModeHours";
 import { ModeRules } from "../modes/ModeRules";
+import { Plausible } from "../modes/Plausible";
 import { message } from "../state/sheet";
-import { useScreen, type Colour } from "../state/store";
+import { useScreen } from "../state/store";
 
 export function Modes({ overview }: { overview: Overview }) {
   const queries = useQueryClient();
-  const { mode, colour, set } = useScreen();
+  const { mode, at, set } = useScreen();
   const [said, setSaid] = useState<string | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
   const shown = overview.modes.find(({ id }) => id === mode) ?? overview.modes[0];
@@ -64,24 +69,14 @@ export function Modes({ overview }: { overview: Overview }) {
       </div>
       <ModeSentence info={shown} put={put} />
       {shown.problem ? <p className="problem">{shown.problem}</p> : <Figures mode={shown} />}
-      <p className="row-form">
-        The map shows{" "}
-        <Word
-          kind="way"
-          label="Colour of the streets"
-          value={colour}
-          options={[
-            ["use", "what is used"],
-            ["speed", "how fast"],
-            ["source", "where the speed comes from"],
-          ]}
-          onChange={(value) => set({ colour: value as Colour })}
-        />
-        .
-      </p>
+      {!shown.problem && <Plausible info={shown} show={(place) => window.awlMap?.map.flyTo({ center: place, zoom: 16 })} />}
+      <MapShows key={at ?? ""} overview={overview} mode={shown.id} />
       <Said said={said} problem={problem} />
       <ClassTable key={shown.id} mode={shown} put={put} />
       <ModeRules mode={shown.document} km={shown.rule_km ?? []} put={(rules) => put({ rules })} />
+      <ModeDelays info={shown} put={put} />
+      <ModeHours mode={shown.document} put={(curves) => put({ curves })} />
+      <ModeCosts mode={shown.document} put={(costs) => put({ costs })} />
       <h2>Barriers it cannot pass</h2>
       <p className="prose">
         {shown.document.barriers.length ? shown.document.barriers.map(words).join(", ") : "None"}
@@ -106,7 +101,6 @@ export function Modes({ overview }: { overview: Overview }) {
 }
 
 function Figures({ mode }: { mode: ModeInfo }) {
-  const known = mode.speed_sources.filter(({ km }) => km > 0);
   return (
     <div className="figures">
       <div className="figure">
@@ -116,15 +110,17 @@ function Figures({ mode }: { mode: ModeInfo }) {
         </b>
         <span>of {figure(mode.total_km)} km may be used</span>
       </div>
-      {known.slice(0, 2).map(({ source, km }) => (
-        <div className="figure" key={source}>
-          <b>
-            {figure((100 * km) / mode.usable_km)}
-            <small>%</small>
-          </b>
-          <span>speed from {source === "speed of its class" ? "the class of street" : `the ${source}`}</span>
-        </div>
-      ))}
+      <div className="figure">
+        <b>
+          {figure(mode.mean_kmh, 1)}
+          <small>km/h</small>
+        </b>
+        <span>mean speed by length, in free flow</span>
+      </div>
+      <div className="figure">
+        <b>{figure(mode.links_usable)}</b>
+        <span>links</span>
+      </div>
     </div>
   );
 }
@@ -182,5 +178,6 @@ export function changeWords(change: ModeChange | null): string | null {
   if (change.lost.links) said.push(`${amount(change.lost)} can no longer be used`);
   if (change.won.links) said.push(`${amount(change.won)} can be used now`);
   if (change.speed.links) said.push(`${amount(change.speed)} have another speed`);
+  if (change.delays) said.push(`time lost changes at ${figure(change.delays)} nodes`);
   return said.length ? `${said.join("; ")}.` : "No street changes by that.";
 }

@@ -7,11 +7,11 @@ import { AnswerChart } from "../tray/AnswerChart";
 import { Handout } from "./Handout";
 import { Modes } from "./Modes";
 
-const modeDocument = (speeds: Record<string, number>) => ({ traveller: "walker", speeds, top_speed: 4.8, access: [], barriers: [], rules: [], notes: [] });
+const modeDocument = (speeds: Record<string, number>) => ({ traveller: "walker", speeds, top_speed: 4.8, access: [], barriers: [], rules: [], notes: [], delays: {}, slope: { by: "hiking", limit: 0 }, vehicle: {}, curves: [], costs: [] });
 const WALK = {
   id: "walk", title: "Walk", traveller: "walker", notes: ["Walks at 4.8 km/h."], usable_km: 80, total_km: 100, links_usable: 10,
   speed_sources: [{ source: "posted limit", km: 0 }, { source: "speed of its class", km: 80 }],
-  parts: { count: 3, left_out_km: 1.25, left_out_links: 7 }, shipped: true, changed: "", document: modeDocument({ residential: 4.8 }),
+  mean_kmh: 4.7, parts: { count: 3, kept_km: 80, left_out_km: 1.25, left_out_links: 7 }, shipped: true, changed: "", document: modeDocument({ residential: 4.8 }),
   rules: [
     { highway: "residential", speed_kmh: 4.8, length_km: 80, usable_km: 80, oneway_km: 0 },
     { highway: "motorway_link", speed_kmh: null, length_km: 20, usable_km: 0, oneway_km: 0 },
@@ -34,7 +34,7 @@ describe("the modes", () => {
     expect(cells("motorway link")).toEqual(["motorway link", "20.0", "not used", "", ""]);
     expect([speedOn("residential").value, speedOn("motorway link").value]).toEqual(["4.8", ""]);
     expect([speedOn("corridor").value, speedOn("corridor").placeholder]).toEqual(["", "by tag"]);
-    expect(document.body.textContent).toContain("100%speed from the class of street");
+    expect(document.body.textContent).toContain("speed of its class 100 %");
     expect(document.body.textContent).toContain("1.3 km in cut-off parts are left out.");
   });
   it("are chosen by their tab, and a mode that cannot be used says so", () => {

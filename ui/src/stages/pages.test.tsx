@@ -98,12 +98,13 @@ describe("the pages", () => {
 describe("a street's card", () => {
   const street = {
     link_id: 33507, name: null, highway: "footway", length_m: 164.2, from_node_id: 7, to_node_id: 9, osm_way_id: 410131, osm_way_ids: [410131, 410132], costs: { effort: [3, null] }, tags: { lit: "yes", name: "x" },
-    usable: false, reason: "an access tag forbids it", rule: null, barriers: ["gate"], speed_kmh: 4.8, speed_source: "speed of its class", forward_s: null, backward_s: 75,
+    usable: false, reason: "an access tag forbids it", rule: null, barriers: ["gate"], speed_kmh: 4.8, speed_source: "speed of its class", forward_s: null, backward_s: 75, chain: ["Class footway: used, 4.8 km/h."],
   } as unknown as Street;
   it("says why it is not used, and the time of each way", () => {
     render(<StreetCard street={street} onClose={() => undefined} />);
     expect(text()).toContain("Unnamed footway");
     expect(text()).toContain("no: an access tag forbids it");
+    expect(text()).toContain("Class footway: used");
     expect(text()).toContain("not allowed from node 7 to 9");
     expect(text()).toContain("1 min from node 9 to 7");
     expect(text()).toContain("410131, 410132");

@@ -23,7 +23,7 @@ export type Intake = { incoming: Incoming; without: string[]; area: Area | null;
 /** What is being drawn on the map. */
 export type Drawing = { kind: "box" | "outline"; done: (area: Polygon) => void } | null;
 
-export type Colour = "use" | "speed" | "source";
+export type Colour = "use" | "speed" | "source" | "slope" | "delay" | "beside";
 
 type Screen = {
   study: string | null;
@@ -53,6 +53,10 @@ type Screen = {
   label: string | null;
   /** What the streets are coloured by in the stage Modes. */
   colour: Colour;
+  /** The mode that is looked at beside the chosen one. */
+  beside: string | null;
+  /** The hour shown in the stage Modes, null for free flow. */
+  at: string | null;
   set: (part: Partial<Screen>) => void;
   setRun: (question: string, run: Partial<Run> | null) => void;
   toggle: (key: string) => void;
@@ -90,6 +94,8 @@ export const useScreen = create<Screen>((set) => ({
   chosen: [],
   label: null,
   colour: "use",
+  beside: null,
+  at: null,
   set: (part) => set(part),
   setRun: (question, run) =>
     set((screen) => {

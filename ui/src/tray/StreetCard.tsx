@@ -41,6 +41,13 @@ export function StreetCard({ street, onClose }: { street: Street; onClose: () =>
             </Term>
           ))}
         </dl>
+        <div>
+          <ol className="chain" aria-label="How the mode decides">
+            {street.chain.map((sentence) => (
+              <li key={sentence}>{sentence}</li>
+            ))}
+          </ol>
+        </div>
         <dl>
           {Object.entries(street.tags)
             .filter(([key]) => key !== "name")
