@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import tempfile
+from datetime import datetime
 from pathlib import Path
 
 import numpy as np
 
 from awl.core.columns import Categorical
+from awl.core.engine.clock import best_leg_by_clock
 from awl.core.engine.places import Snapper
 from awl.core.engine.query import arrivals, best_leg, matrix
 from awl.core.engine.reach import reach_of, reached_parts
@@ -68,6 +70,7 @@ def warm() -> None:
         contour_area(field, field_values(field, reach, 60_000))
         matrix(network, places, places, "distance")
         best_leg(network, places, 0, 1, "time")
+        best_leg_by_clock(Network.of(graph, mode, when=datetime(2026, 6, 3, 8)), places, 0, 1, 0.0)
 
 
 if __name__ == "__main__":

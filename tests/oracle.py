@@ -26,7 +26,7 @@ def times_between(
     What a traveller has passed is kept as a plain list of arcs and held against each turn restriction as it is stated. Nothing of
     Awl's searches, states or turns is used; costs are real numbers, not rounded to whole milliseconds along a path.
     """
-    world = _World(network, measure)
+    world = World(network, measure)
     starts = np.arange(len(places.link)) if starts is None else starts
     cost = np.full((len(starts), len(places.link)), np.inf)
     for row, start in enumerate(starts):
@@ -35,7 +35,7 @@ def times_between(
     return cost
 
 
-class _World:
+class World:
     """A network as a traveller meets it."""
 
     def __init__(self, network: Network, measure: str) -> None:
@@ -69,6 +69,10 @@ class _World:
             | self.graph.node_tag("crossing").equals("traffic_signals")
         )  # fmt: skip
         self.gates = self.graph.node_tag("barrier").isin(GATES)
+
+    def after(self, time: float, arc: tuple[int, int], share: float) -> float:
+        """When a share of an arc is passed that is entered at a time."""
+        return time if share == 0 else time + share * float(self.cost[arc])
 
     def head(self, arc: tuple[int, int]) -> int:
         return int((self.graph.link_from if arc[1] else self.graph.link_to)[arc[0]])
@@ -136,7 +140,7 @@ class _World:
                 return rest
         return passed[-1:]
 
-    def from_place(self, places: Snapped, start: int) -> NDArray[np.float64]:
+    def from_place(self, places: Snapped, start: int, begin: float = 0.0) -> NDArray[np.float64]:
         """Costs to all places: by phases 0, before streets open at the ends alone are left, 1, and 2, back in them."""
         graph, at_ends = self.graph, self.use.at_ends
         link, f = int(places.link[start]), float(places.fraction[start])
@@ -146,10 +150,10 @@ class _World:
         for side, share in ((0, 1 - f), (1, f)):
             if np.isfinite(self.cost[link, side]):
                 arc = (link, side)
-                heapq.heappush(waiting, (share * self.cost[link, side], next(ticket), self.head(arc), (arc,), first))
+                heapq.heappush(waiting, (self.after(begin, arc, share), next(ticket), self.head(arc), (arc,), first))
         if f in (0.0, 1.0):
             node = int((graph.link_from if f == 0 else graph.link_to)[link])
-            heapq.heappush(waiting, (0.0, next(ticket), node, (), 0))
+            heapq.heappush(waiting, (begin, next(ticket), node, (), 0))
         settled: dict[tuple[int, tuple[tuple[int, int], ...], int], float] = {}
         entered: dict[tuple[int, int], float] = {}
         at_node: dict[int, float] = {}
@@ -169,23 +173,27 @@ class _World:
                 after = phase if ends and phase == 0 else 2 if ends else 1
                 heapq.heappush(
                     waiting,
-                    (lost + self.cost[arc[0], arc[1]], next(ticket), self.head(arc), (*key[1], arc), after),
+                    (self.after(lost, arc, 1.0), next(ticket), self.head(arc), (*key[1], arc), after),
                 )
         made = np.full(len(places.link), np.inf)
         for row in np.flatnonzero(places.link >= 0):
             other, g = int(places.link[row]), float(places.fraction[row])
             for side, share in ((0, g), (1, 1 - g)):
                 if (other, side) in entered:
-                    made[row] = min(made[row], entered[other, side] + share * self.cost[other, side])
+                    made[row] = min(made[row], self.after(entered[other, side], (other, side), share))
             if g in (0.0, 1.0):
                 made[row] = min(
                     made[row], at_node.get(int((graph.link_from if g == 0 else graph.link_to)[other]), np.inf)
                 )
             if other == link:
                 side = 0 if g >= f else 1
-                direct = 0.0 if f == g else abs(g - f) * self.cost[link, side]
+                direct = (
+                    self.after(begin, (link, side), abs(g - f))
+                    if np.isfinite(self.cost[link, side]) or f == g
+                    else np.inf
+                )
                 made[row] = min(made[row], direct)
-        return made + (self.mode.delays.start_s + self.mode.delays.end_s if self.timed else 0.0)
+        return made - begin + (self.mode.delays.start_s + self.mode.delays.end_s if self.timed else 0.0)
 
 
 def random_places(network: Network, count: int, seed: int) -> Snapped:

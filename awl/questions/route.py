@@ -9,6 +9,7 @@ import shapely
 from numpy.typing import NDArray
 from pydantic import Field, field_validator
 
+from awl.core.engine.clock import best_leg_by_clock
 from awl.core.engine.places import Snapped
 from awl.core.engine.query import Leg, best_leg
 from awl.core.errors import AwlError
@@ -78,7 +79,7 @@ class Route(Question):
         straight = float(segment_lengths(places.lon[:-1], places.lat[:-1], places.lon[1:], places.lat[1:]).sum())
         for done, measure in enumerate(wanted):
             context.progress.step(done / len(wanted), f"The {_word(measure)} way")
-            legs = [_leg(context, places, snapped, i, measure) for i in range(len(places) - 1)]
+            legs = _legs(context, places, snapped, measure)
             shape, properties = _describe(context.network, legs, measure, inputs.carry)
             properties["straight_m"] = round(straight, 1)
             properties["detour_factor"] = round(properties["distance_m"] / straight, 3) if straight > 1 else None
@@ -109,7 +110,7 @@ class Route(Question):
             summary={"routes": rows, "straight_m": round(straight, 1)},
             figures=_figures(best, wanted[0], drawn),
             doubts=context.doubts_of(places, snapped, "point") + context.doubts_of_mode(),
-            method=[*context.notes, "Starts and ends lie on streets, not at the nearest crossing."],
+            method=[*context.notes, "Starts and ends lie on streets, not at the nearest crossing.", *_timed(context)],
             parts={
                 "routes": collection,
                 "places": context.place_features(places, snapped, {}),
@@ -119,6 +120,12 @@ class Route(Question):
             table=("compared", _columns(wanted, drawn, _units(context, inputs.carry))),
             chart=None if drawn else {"kind": "steps", "title": f"Directions, {_word(wanted[0])} way", "part": "steps"},
         )
+
+
+def _timed(context: Context) -> list[str]:
+    if context.when is None or not context.mode.curves:
+        return []
+    return ["The quickest way is timed as speeds change on the way; leaving later never means arriving earlier."]
 
 
 def _word(measure: str) -> str:
@@ -210,8 +217,23 @@ def _all_on_street(context: Context, places: Places) -> Snapped:
     return snapped
 
 
-def _leg(context: Context, places: Places, snapped: Snapped, number: int, measure: str) -> Leg:
-    leg = best_leg(context.network, snapped, number, number + 1, measure)
+def _legs(context: Context, places: Places, snapped: Snapped, measure: str) -> list[Leg]:
+    """One leg after the other; at an hour the quickest way is timed by the clock, each leg from the end of the one before."""
+    if measure != "time" or context.when is None:
+        return [
+            _found(context, places, i, best_leg(context.network, snapped, i, i + 1, measure))
+            for i in range(len(places) - 1)
+        ]
+    time = (context.when.hour * 60 + context.when.minute) * 60_000 + context.mode.delays.start_s * 1000
+    legs = []
+    for i in range(len(places) - 1):
+        legs.append(_found(context, places, i, best_leg_by_clock(context.network, snapped, i, i + 1, time)))
+        time += legs[-1].cost
+    return legs
+
+
+def _found(context: Context, places: Places, number: int, leg: Leg | None) -> Leg:
+    """A leg, or word that there is no way."""
     if leg is None:
         because = "the closures cut every way" if context.closed_links else "one-way streets or gaps cut every way"
         raise AwlError(
@@ -294,7 +316,8 @@ def _describe_leg(network: Network, leg: Leg, measure: str) -> tuple[NDArray[np.
     share = high - low
     distance = share * network.length_mm[leg.links] / 1000
     passing = network.duration_ms[leg.links, np.where(leg.along, 0, 1)]
-    duration = (share * passing + leg.delay_ms) / 1000
+    spent = share * passing if leg.passing_ms is None else leg.passing_ms
+    duration = (spent + leg.delay_ms) / 1000
     cost, carried = leg.cost / 1000, leg.carried / 1000
     # Totals are the search's own, where it minimised or carried them.
     total = (

@@ -104,7 +104,7 @@ def mode_info(study: Study, ident: str) -> dict[str, Any]:
 
 
 def _odd(network: Network) -> list[dict[str, Any]]:
-    """Usable links whose posted limit is far from the speed of their class, the longest first, with a place on each."""
+    """Streets whose posted limit is far from the speed of their class, the longest first, with a place on each."""
     graph, use, mode = network.graph, network.use, network.mode
     highway = graph.tag("highway")
     usual = highway.lookup([mode.class_speed.get(name, np.nan) for name in highway.values], np.nan)
@@ -112,18 +112,17 @@ def _odd(network: Network) -> list[dict[str, Any]]:
         far = (use.speed > ODD_FACTOR * usual) | (use.speed * ODD_FACTOR < usual)
     rows = np.flatnonzero(network.usable & (use.speed_source == SPEED_FROM_MAXSPEED) & far)
     rows = rows[np.argsort(-graph.link_length[rows], kind="stable")]
-    middle = (graph.shape_start[rows] + graph.shape_start[rows + 1]) // 2
-    return [
-        {
-            "link_id": int(row) + 1,
-            "name": graph.tag("name").at(row),
-            "highway": highway.at(row),
-            "speed_kmh": round(float(use.speed[row]), 1),
-            "usual_kmh": round(float(usual[row]), 1),
-            "at": [float(graph.shape_lon[v]), float(graph.shape_lat[v])],
-        }
-        for row, v in zip(rows[:ODD_LISTED].tolist(), middle[:ODD_LISTED].tolist(), strict=True)
-    ]
+    found: dict[tuple[Any, ...], dict[str, Any]] = {}
+    for row in rows.tolist():
+        name, speed, normal = graph.tag("name").at(row), round(float(use.speed[row]), 1), round(float(usual[row]), 1)
+        middle = (graph.shape_start[row] + graph.shape_start[row + 1]) // 2
+        at = [float(graph.shape_lon[middle]), float(graph.shape_lat[middle])]
+        street = {"link_id": row + 1, "name": name, "highway": highway.at(row), "speed_kmh": speed, "usual_kmh": normal}
+        # Links of one name and one limit are one street; the longest of them says where it is.
+        entry = found.setdefault((name or row, speed), {**street, "at": at, "links": 0, "km": 0.0})
+        entry["links"] += 1
+        entry["km"] = round(entry["km"] + float(graph.link_length[row]) / 1000, 3)
+    return sorted(found.values(), key=lambda entry: -float(entry["km"]))[:ODD_LISTED]
 
 
 @api.get("/studies/<study_id>/arrays/modes/<mode_id>")
@@ -163,9 +162,12 @@ def _speed(network: Network) -> NDArray[np.float64]:
 def _lost_at_ends(network: Network) -> NDArray[np.float64]:
     """Mean seconds lost on leaving each link (m,) at the ends where it may be left."""
     steps, graph = network.states.steps, network.graph
-    node = network.states.node[steps.tail]
+    # Nobody turns back without need: such steps would tell of a delay that hardly anyone has.
+    made = steps.after != (steps.arc ^ 1)
+    node = network.states.node[steps.tail[made]]
     count = np.bincount(node, minlength=graph.node_count)
-    mean = np.bincount(node, weights=network.step_delay / 1000, minlength=graph.node_count) / np.maximum(count, 1)
+    lost = np.bincount(node, weights=network.step_delay[made] / 1000, minlength=graph.node_count)
+    mean = lost / np.maximum(count, 1)
     both = np.where(network.forward, mean[graph.link_to], 0) + np.where(network.backward, mean[graph.link_from], 0)
     return np.asarray(both / np.maximum(network.forward.astype(int) + network.backward, 1))
 

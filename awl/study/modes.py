@@ -134,6 +134,7 @@ class ModeDocument(BaseModel):
     vehicle: VehicleDocument = Field(default_factory=lambda: VehicleDocument.model_validate({}))
     curves: list[CurveDocument] = Field(default_factory=list, max_length=20, description="The first that fits decides.")
     costs: list[CostDocument] = Field(default_factory=list, max_length=12)
+    measured: str = Field("", max_length=60, description="Street attribute or given cost with measured speeds, km/h.")
     notes: list[Annotated[str, Field(max_length=400)]] = Field(default_factory=list, max_length=12)
 
     def mode(self) -> Mode:
@@ -169,6 +170,7 @@ class ModeDocument(BaseModel):
             vehicle=Vehicle(**dict(self.vehicle)),
             curves=tuple(Curve(curve.days, tuple(curve.classes), tuple(curve.share)) for curve in self.curves),
             costs=tuple(Cost(**dict(cost)) for cost in self.costs),
+            measured=self.measured,
             notes=tuple(self.notes),
         )
 
@@ -193,6 +195,7 @@ def document(mode: Mode) -> dict[str, Any]:
         vehicle=VehicleDocument.model_validate(vars(mode.vehicle)),
         curves=[CurveDocument.model_validate(vars(curve)) for curve in mode.curves],
         costs=[CostDocument.model_validate(vars(cost)) for cost in mode.costs],
+        measured=mode.measured,
         notes=list(mode.notes),
     ).model_dump()
 

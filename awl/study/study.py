@@ -396,6 +396,12 @@ class Study:
     def try_mode(self, mode: Mode, when: datetime | None = None) -> Network:
         """The network a mode would have, in free flow or at an hour; raises when it cannot be used."""
         graph, heights = self.graph, self.heights
+        if mode.measured and mode.measured not in (*graph.costs, *graph.tags):
+            raise AwlError(
+                f"The streets have no attribute '{mode.measured}'",
+                remedy=f"Attributes are: {', '.join([*graph.costs, *graph.tags])}",
+                inputs=("measured",),
+            )
         rule = modes.first_rule(self._connection, mode.rules, graph.link_count)
         network = Network.of(graph, mode, self.keep_parts, rule, heights, when)
         climb = None if heights is None else heights.climb()

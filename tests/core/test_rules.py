@@ -2,12 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from awl.core.columns import Categorical
-from awl.core.modes.mode import CYCLE, DRIVE, WALK
-from awl.core.modes.rules import SPEED_FROM_CLASS, SPEED_FROM_MAXSPEED, apply_mode, posted_speed
+from awl.core.modes.mode import CYCLE, DRIVE, LORRY, WALK
+from awl.core.modes.network import Network
+from awl.core.modes.rules import (
+    BY_SIZE,
+    SPEED_FROM_CLASS,
+    SPEED_FROM_MAXSPEED,
+    SPEED_MEASURED,
+    apply_mode,
+    posted_speed,
+)
 from awl.core.streets.build import build_graph
 from tests.conftest import node, way
 
@@ -99,3 +109,34 @@ def test_the_source_of_a_speed_is_kept(read_osm):
     assert speed == {1: 20.0, 2: 30.0, 3: 30.0}
     assert source == {1: SPEED_FROM_MAXSPEED, 2: SPEED_FROM_CLASS, 3: SPEED_FROM_CLASS}
     assert (apply_mode(WALK, graph).speed == 4.8).all(), "a posted limit never speeds up a walker"
+
+
+def test_a_measured_speed_goes_before_a_posted_limit_and_may_differ_by_direction(read_osm):
+    body = "".join(node(i, i * 0.001, 0) for i in range(1, 4))
+    body += way(1, [1, 2], highway="primary", maxspeed="50", name="a")
+    body += way(2, [2, 3], highway="primary", maxspeed="50", name="b")
+    graph, _ = build_graph(read_osm(body))
+    order = np.argsort(graph.link_way)
+    pair = np.full((2, 2), np.nan)
+    pair[order[0]] = 40.0, 20.0
+    network = Network.of(replace(graph, costs={"probe": pair}), replace(DRIVE, measured="probe"))
+    seconds = network.duration_ms[order] / 1000
+    length = graph.link_length[order]
+    assert seconds[0] == pytest.approx(length[0] / (np.array([40, 20]) / 3.6), rel=1e-4)
+    assert seconds[1] == pytest.approx(length[1] / (np.array([50, 50]) / 3.6), rel=1e-4)
+    assert network.use.speed_source[order].tolist() == [SPEED_MEASURED, SPEED_FROM_MAXSPEED]
+
+
+LIMITS = [
+    ({"maxheight": "3.8"}, False), ({"maxheight": "4.2 m"}, True), ({"maxweight": "7.5 t"}, False), ({"maxweight": "40"}, True),
+    ({"maxwidth": "2.3"}, False), ({"maxheight": "13'6&quot;"}, True), ({"maxheight": "12'0&quot;"}, False),
+    ({"maxheight": "default"}, True),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("tags", "passes"), LIMITS)
+def test_a_lorry_keeps_off_streets_too_low_narrow_or_weak_for_it(read_osm, tags, passes):
+    graph, _ = build_graph(read_osm(node(1, 0, 0) + node(2, 0.001, 0) + way(1, [1, 2], highway="primary", **tags)))
+    use = apply_mode(LORRY, graph)
+    assert bool(use.forward[0]) is passes and (use.reason[0] == BY_SIZE) is not passes
+    assert apply_mode(DRIVE, graph).forward[0], "a car measures nothing"

@@ -167,7 +167,7 @@ class Leg:
 
     `links` in travel order, `along` True where a link is passed in its drawn direction; `start` and `end` are the
     fractions of the first and last link at which the trip begins and ends; `delay_ms` is lost before each link. Cost in ms or mm,
-    carried likewise, both without what a trip costs at its ends.
+    carried likewise, both without what a trip costs at its ends. `passing_ms` is the time on each link where the hour matters.
     """
 
     links: NDArray[np.int32]
@@ -177,6 +177,7 @@ class Leg:
     end: float
     cost: int
     carried: int
+    passing_ms: NDArray[np.float64] | None = None
 
 
 def best_leg(network: Network, places: Snapped, source: int, target: int, measure: str) -> Leg | None:

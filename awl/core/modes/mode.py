@@ -117,6 +117,7 @@ class Mode:
     `obeys_oneway`: directions count; `contraflow_key` names the tag that frees this mode from them. `turn_keys`: the vehicles
     whose turn restrictions bind it; none for a mode on foot. `barriers`: kinds of barrier it cannot pass unless a tag at the
     barrier says so. `rules` come after all this; the first that fits a street decides. `delays`: time lost at nodes and ends.
+    `measured` names a street attribute, or a cost given for each direction, that holds measured speeds in km/h: they go first.
     """
 
     id: str
@@ -136,6 +137,7 @@ class Mode:
     vehicle: Vehicle = field(default=Vehicle())
     curves: tuple[Curve, ...] = field(default=())
     costs: tuple[Cost, ...] = field(default=())
+    measured: str = ""
     notes: tuple[str, ...] = field(default=())
 
 

@@ -22,7 +22,7 @@ from awl.core.modes.delays import TurnDelays
 from awl.core.modes.hours import hour_pace
 from awl.core.modes.mode import Mode
 from awl.core.modes.parts import strong_parts
-from awl.core.modes.rules import StreetUse, apply_mode, without_steep
+from awl.core.modes.rules import StreetUse, apply_mode, measured_pace, without_steep
 from awl.core.modes.slope import Heights, slope_pace
 from awl.core.modes.states import States, build_states
 from awl.core.modes.turning import forbidden_sequences
@@ -102,6 +102,7 @@ class Network:
         self.graph, self.mode, self.use, self.keep = graph, mode, use, keep or KeepParts()
         self.pace = np.ones((graph.link_count, 2)) if pace is None else pace
         self.when = when
+        self.hour = hour_pace(mode, graph, when)
         self.own_costs: dict[str, NDArray[np.float64]] = {}
         self._costs: dict[str, NDArray[np.int32]] = {}
         self._kept_weights: dict[tuple[str, str], NDArray[np.int32]] = {}
@@ -159,7 +160,7 @@ class Network:
         own graph has more nodes than the study's where barriers shut streets; links are the same.
         """
         use = apply_mode(mode, graph, rule)
-        pace = np.repeat(hour_pace(mode, graph, when)[:, None], 2, axis=1)
+        pace = measured_pace(mode, graph, use.speed) if mode.measured else np.ones((graph.link_count, 2))
         slope = mode.slope
         if heights is not None and (slope.by != "none" or slope.limit > 0):
             pace *= slope_pace(slope, heights, use.speed, mode.top_speed)
@@ -211,8 +212,18 @@ class Network:
     @cached_property
     def duration_ms(self) -> NDArray[np.int32]:
         """Time (m, 2) to pass each link along and against its drawn direction, in whole milliseconds; no delays at nodes."""
+        return np.rint(np.minimum(self._free_s * self.hour[:, None], MOST_COST) * MILLI).astype(np.int32)
+
+    @property
+    def _free_s(self) -> NDArray[np.float64]:
         seconds = self.graph.link_length / (self.use.speed / 3.6)
-        return np.rint(np.minimum(seconds[:, None] * self.pace, MOST_COST) * MILLI).astype(np.int32)
+        return np.asarray(seconds[:, None] * self.pace)
+
+    @property
+    def free_ms(self) -> NDArray[np.float64]:
+        """Time (2m,) to pass each arc in free flow, in ms; BLOCKED where barred."""
+        ways = np.stack([self.forward, self.backward], axis=1)
+        return np.where(ways, np.minimum(self._free_s, MOST_COST) * MILLI, BLOCKED).ravel()
 
     @cached_property
     def out_arcs(self) -> Arcs:
@@ -264,6 +275,10 @@ class Network:
         """Steps by the state they leave, and by the state they come to: offsets, far states, numbers of the steps."""
         count, steps = self.states.count, self.states.steps
         return {"from": csr(count, steps.tail, steps.head), "to": csr(count, steps.head, steps.tail)}
+
+    def rows(self, direction: str) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int32]]:
+        """Steps of a search `from` or `to` places: offsets by state, far states, numbers of the steps."""
+        return self._rows[direction]
 
     def step_at(self, row: int) -> int:
         """The step of a row of the search `from` places."""

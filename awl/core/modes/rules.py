@@ -23,8 +23,8 @@ REASONS = (
 )
 NO_RULE = -1
 AT_ENDS = 2
-SPEED_FROM_MAXSPEED, SPEED_FROM_CLASS, SPEED_ASSUMED, SPEED_FROM_DURATION = 0, 1, 2, 3
-SPEED_SOURCES = ("posted limit", "speed of its class", "stated default", "stated crossing time")
+SPEED_FROM_MAXSPEED, SPEED_FROM_CLASS, SPEED_ASSUMED, SPEED_FROM_DURATION, SPEED_MEASURED = range(5)
+SPEED_SOURCES = ("posted limit", "speed of its class", "stated default", "stated crossing time", "measured speed")
 SLOW_FALLBACK_KMH = 8.0
 """Speed of a vehicle on a street that only an access tag opens to it, such as a foot street."""
 
@@ -152,6 +152,12 @@ def _speeds(mode: Mode, graph: StreetGraph) -> tuple[NDArray[np.float64], NDArra
         known = ~np.isnan(posted)
         speed = np.where(known, posted, speed)
         source[known] = SPEED_FROM_MAXSPEED
+    measured = measured_speed(mode, graph)
+    probed: NDArray[np.bool_] = ~np.isnan(measured).all(axis=1)
+    with np.errstate(invalid="ignore"):
+        # Where both directions were measured this is the mean of their times; `measured_pace` tells them apart.
+        both = 1.0 / np.nanmean(1.0 / measured[probed], axis=1)
+    speed[probed], source[probed] = both, SPEED_MEASURED
     speed = np.minimum(speed, mode.top_speed)
     # Aboard a ferry nobody walks or rides: its own speed holds, that of the timetable where it is stated.
     sails = highway.equals("ferry") & (source == SPEED_FROM_CLASS)
@@ -160,6 +166,24 @@ def _speeds(mode: Mode, graph: StreetGraph) -> tuple[NDArray[np.float64], NDArra
     known = highway.equals("ferry") & ~np.isnan(timed)
     speed[known], source[known] = timed[known], SPEED_FROM_DURATION
     return speed, source
+
+
+def measured_speed(mode: Mode, graph: StreetGraph) -> NDArray[np.float64]:
+    """Measured speeds (m, 2) in km/h along and against each link, NaN where there is none."""
+    if mode.measured in graph.costs:
+        pair = graph.costs[mode.measured]
+    elif mode.measured:
+        pair = np.repeat(posted_speed(graph.tag(mode.measured))[:, None], 2, axis=1)
+    else:
+        pair = np.full((graph.link_count, 2), np.nan)
+    with np.errstate(invalid="ignore"):
+        return np.where((pair >= 1.0) & (pair <= 300.0), pair, np.nan)
+
+
+def measured_pace(mode: Mode, graph: StreetGraph, speed: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How many times longer than at `speed` (m,) each direction (m, 2) takes where both were measured; else 1."""
+    pair = np.minimum(measured_speed(mode, graph), mode.top_speed)
+    return np.where(np.isfinite(pair), speed[:, None] / pair, 1.0)
 
 
 def crossing_speed(graph: StreetGraph) -> NDArray[np.float64]:

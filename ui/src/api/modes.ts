@@ -25,6 +25,7 @@ export type ModeDocument = {
   vehicle: { height_m: number; width_m: number; weight_t: number };
   curves: CurveDocument[];
   costs: CostDocument[];
+  measured: string;
   notes: string[];
 };
 type Amount = { links: number; km: number };

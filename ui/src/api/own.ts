@@ -53,7 +53,7 @@ export type ModeInfo = {
   too_big_km?: number;
   ends_only_km?: number;
   turns_barred?: number;
-  odd?: { link_id: number; name: string | null; highway: string; speed_kmh: number; usual_kmh: number; at: [number, number] }[];
+  odd?: { link_id: number; name: string | null; highway: string; speed_kmh: number; usual_kmh: number; links: number; km: number; at: [number, number] }[];
   usable_km: number;
   total_km: number;
   links_usable: number;

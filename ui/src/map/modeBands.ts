@@ -10,9 +10,17 @@ const SPEED_STEPS: [number, number[]][] = [
   [Infinity, [20, 30, 50, 300]],
 ];
 
-/** Upper edges of the bands of slope in percent and of seconds lost; the last holds all above. */
-const SLOPE_STEPS = [1, 3, 6, 10, 1000];
-const DELAY_STEPS = [0.5, 5, 10, 20, 10000];
+/** Edges between bands of slope in percent and of seconds lost. */
+const SLOPE_STEPS = [1, 3, 6, 10];
+const DELAY_STEPS = [0.5, 5, 10, 20];
+/** The darkest band comes first; where much is what matters, values are counted down from here. */
+const TOP = 10_000;
+
+/** Bands of values counted down from the top: the highest first. */
+function falling(edges: number[], unit: string): { limits: number[]; words: (i: number) => string } {
+  const down = [...edges].reverse();
+  return { limits: [...down.map((edge) => TOP - edge), TOP + 1], words: (i) => (i === 0 ? `over ${down[0]} ${unit}` : `to ${down[i - 1]} ${unit}`) };
+}
 
 /** What the streets of the stage Modes are coloured by. */
 export type ModeLook = { mode: string; at: string | null; colour: Colour; beside: string | null };
@@ -30,8 +38,8 @@ export function modeBands(info: ModeInfo, other: ModeInfo | null, colour: Colour
     const limits = info.speed_sources.map((_, i) => i + 0.5);
     return { title: "speed from", limits, words: (i) => `${info.speed_sources[i]?.source ?? ""}, ${(info.speed_sources[i]?.km ?? 0).toFixed(0)} km` };
   }
-  if (colour === "slope") return { title: "steepest slope", limits: SLOPE_STEPS, words: steps(SLOPE_STEPS, "%") };
-  if (colour === "delay") return { title: "lost at its ends", limits: DELAY_STEPS, words: steps(DELAY_STEPS, "s") };
+  if (colour === "slope") return { title: "steepest slope", ...falling(SLOPE_STEPS, "%") };
+  if (colour === "delay") return { title: "lost at its ends", ...falling(DELAY_STEPS, "s") };
   const fastest = Math.max(...Object.values(info.document.speeds), 0);
   const speeds = SPEED_STEPS.find(([top]) => fastest <= top)?.[1] ?? [];
   return { title: "speed", limits: speeds, words: steps(speeds, "km/h") };
@@ -40,7 +48,9 @@ export function modeBands(info: ModeInfo, other: ModeInfo | null, colour: Colour
 /** The values of links to colour by, and which ways are open; null while the other mode is on its way. */
 export function valuesOf(by: Colour, own: Packed, other: Packed | null): { values: Float32Array; forward: Int32Array; backward: Int32Array } | null {
   const [forward, backward, speed, source, steepest, lost] = own.arrays as [Int32Array, Int32Array, Float32Array, Float32Array, Float32Array, Float32Array];
-  if (by !== "beside") return { values: { use: speed, speed, source, slope: steepest, delay: lost }[by], forward, backward };
+  const down = (values: Float32Array) => values.map((value) => TOP - value);
+  if (by === "slope" || by === "delay") return { values: down(by === "slope" ? steepest : lost), forward, backward };
+  if (by !== "beside") return { values: by === "source" ? source : speed, forward, backward };
   if (!other) return null;
   const [ahead, back] = other.arrays as [Int32Array, Int32Array];
   const used = (a: Int32Array, b: Int32Array, i: number) => (a[i] ?? -1) >= 0 || (b[i] ?? -1) >= 0;

@@ -15,7 +15,7 @@ type Props = {
   onUndo: () => void;
 };
 
-export function ModeSentence({ info, put }: Pick<Props, "info" | "put">) {
+export function ModeSentence({ info, fields, put }: Pick<Props, "info" | "put"> & { fields: string[] }) {
   const mode = info.document;
   return (
     <p className="question">
@@ -31,6 +31,13 @@ export function ModeSentence({ info, put }: Pick<Props, "info" | "put">) {
         ]}
         onChange={(value) => put({ reads_maxspeed: value === "posted" })}
       />
+
+      {(fields.length > 0 || mode.measured) && (
+        <>
+          , before that{" "}
+          <Word kind="amount" label="Measured speeds" value={mode.measured} options={[["", "at no measured speed"], ...[...new Set([...fields, mode.measured].filter(Boolean))].map((name): [string, string] => [name, `as measured in ${name}`])]} onChange={(measured) => put({ measured })} />
+        </>
+      )}
       , and{" "}
       <Word
         kind="way"

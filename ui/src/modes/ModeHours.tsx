@@ -4,7 +4,7 @@ import type { CurveDocument, ModeDocument } from "../api/modes";
 import { words } from "../common/format";
 import { Committed, Word } from "../common/words";
 
-const [WIDTH, HEIGHT, LEFT, TOP, FOOT] = [372, 116, 30, 8, 18];
+const [WIDTH, HEIGHT, LEFT, TOP, FOOT] = [372, 116, 40, 8, 18];
 const MOST = 1.25;
 const x = (hour: number) => LEFT + (hour / 24) * (WIDTH - LEFT - 6);
 const y = (share: number) => TOP + (1 - share / MOST) * (HEIGHT - TOP - FOOT);
@@ -65,8 +65,8 @@ function Curve({ curve, number, change, remove }: { curve: CurveDocument; number
             ["every day", "Every day"],
           ]}
           onChange={(days) => change({ days: days as CurveDocument["days"] })}
-        />{" "}
-        on <Committed kind="way" label={`Classes of curve ${number}`} value={curve.classes.map(words).join(", ")} placeholder="all streets" onCommit={(text) => change({ classes: classesOf(text) })} />, of the free speed:
+        />
+        , the share of the free speed that is left on <Committed kind="way" label={`Classes of curve ${number}`} value={curve.classes.map(words).join(", ")} placeholder="all streets" onCommit={(text) => change({ classes: classesOf(text) })} />
       </p>
       <svg ref={svg} viewBox={`0 0 ${WIDTH} ${HEIGHT}`} role="group" aria-label={`Curve ${number}, share of the free speed by hour`} onPointerMove={drag} onPointerUp={commit} onPointerLeave={commit}>
         {[0.5, 1].map((value) => (

@@ -20,7 +20,7 @@ export function Plausible({ info, show }: { info: ModeInfo; show: (at: [number, 
         {known.map(({ source, km, ink }) => (
           <span key={source}>
             <i style={{ background: ink }} />
-            {source} {figure((100 * km) / whole)} %
+            {source} {(100 * km) / whole < 0.5 ? "under 1" : figure((100 * km) / whole)} %
           </span>
         ))}
       </p>
@@ -32,7 +32,7 @@ export function Plausible({ info, show }: { info: ModeInfo; show: (at: [number, 
       {odd.length > 0 && (
         <details>
           <summary>
-            {odd.length === 12 ? "12 and more" : odd.length} posted {odd.length === 1 ? "limit is" : "limits are"} far from what is usual
+            {odd.length === 12 ? "12 streets and more" : odd.length === 1 ? "1 street" : `${odd.length} streets`} with a posted limit far from what is usual
           </summary>
           <ul>
             {odd.map((one) => (
@@ -40,7 +40,7 @@ export function Plausible({ info, show }: { info: ModeInfo; show: (at: [number, 
                 <button className="linkish" onClick={() => show(one.at)}>
                   {one.name ?? `Unnamed ${words(one.highway)}`}
                 </button>{" "}
-                {figure(one.speed_kmh)} km/h, usual are {figure(one.usual_kmh)}
+                {figure(one.km, 1)} km at {figure(one.speed_kmh)} km/h, usual are {figure(one.usual_kmh)}
               </li>
             ))}
           </ul>

@@ -11,10 +11,10 @@ const DOCUMENT: ModeDocument = {
   contraflow: "oneway:motorcar", reads_maxspeed: true, turns: ["motorcar"], barriers: ["bollard", "log"],
   delays: { signals_s: 15, crossing_s: 0, barrier_s: 10, ferry_s: 0, left_s: 4, right_s: 2, back_s: 20, give_way_s: 4, start_s: 0, end_s: 0 },
   slope: { by: "none", limit: 0, power_w: 100, mass_kg: 90 }, vehicle: { height_m: 0, width_m: 0, weight_t: 0 },
-  curves: [{ days: "weekday", classes: ["primary"], share: Array<number>(24).fill(1) }], costs: [{ id: "noise", unit: "dB", along: "length * 2", against: "", missing: null }], notes: ["Free flow."],
+  curves: [{ days: "weekday", classes: ["primary"], share: Array<number>(24).fill(1) }], costs: [{ id: "noise", unit: "dB", along: "length * 2", against: "", missing: null }], measured: "", notes: ["Free flow."],
   rules: [{ where: "lanes < 2", use: "forbid", factor: 1 }, { where: "lit = 'no'", use: "slow", factor: 0.5 }],
 };
-const ODD = { link_id: 7, name: "Kiln Row", highway: "residential", speed_kmh: 110, usual_kmh: 30, at: [-36.2, 41.3] };
+const ODD = { link_id: 7, name: "Kiln Row", highway: "residential", speed_kmh: 110, usual_kmh: 30, links: 1, km: 0.4, at: [-36.2, 41.3] };
 const INFO = {
   odd: [ODD], ends_only_km: 2, mean_kmh: 31.5,
   id: "drive", title: "Drive", traveller: "driver", notes: DOCUMENT.notes, changed: "", shipped: true, document: DOCUMENT, rule_km: [7.4, 1], barriers_shut: 3, usable_km: 20, total_km: 30,
@@ -128,7 +128,7 @@ describe("a mode", () => {
     expect(useScreen.getState().at).toBe("2026-06-06T08:00");
     fireEvent.change(screen.getByLabelText("Colour of the streets"), { target: { value: "slope" } });
     expect(useScreen.getState().colour).toBe("slope");
-    expect(screen.getByText(/1 posted limit is far/)).toBeTruthy();
+    expect(screen.getByText(/1 street with a posted limit/)).toBeTruthy();
   });
   it("is copied under a title", async () => {
     answer = { status: 201, body: { id: "van" } };

@@ -67,7 +67,7 @@ export function Modes({ overview }: { overview: Overview }) {
           </button>
         ))}
       </div>
-      <ModeSentence info={shown} put={put} />
+      <ModeSentence info={shown} fields={overview.costs} put={put} />
       {shown.problem ? <p className="problem">{shown.problem}</p> : <Figures mode={shown} />}
       {!shown.problem && <Plausible info={shown} show={(place) => window.awlMap?.map.flyTo({ center: place, zoom: 16 })} />}
       <MapShows key={at ?? ""} overview={overview} mode={shown.id} />

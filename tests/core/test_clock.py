@@ -1,0 +1,108 @@
+"""Earliest arrivals by the clock: against a plain search that walks through the day second by second."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import datetime
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from awl.core.engine.clock import HOUR_MS, Clock, arrival_at, best_leg_by_clock
+from awl.core.engine.query import best_leg
+from awl.core.errors import AwlError
+from awl.core.modes.hours import hour_pace
+from awl.core.modes.mode import Curve
+from awl.core.modes.network import BLOCKED, Network
+from tests.core.test_search import networks
+from tests.oracle import World, random_places
+
+WEDNESDAY = datetime(2026, 6, 3, 7)
+shares = st.lists(st.floats(0.05, 1.25), min_size=24, max_size=24)
+
+
+def clocked(network: Network, curves: tuple[Curve, ...]) -> Network:
+    """The same network with curves, at an hour."""
+    mode = replace(network.mode, curves=curves)
+    try:
+        return Network.of(network.graph, mode, when=WEDNESDAY)
+    except AwlError:  # pragma: no cover: the network was usable before
+        raise
+
+
+def table(share: list[float]) -> Clock:
+    row = np.array([[*share, share[0]]])
+    done = np.concatenate([[[0.0]], np.cumsum((row[:, 1:] + row[:, :-1]) / 2 * HOUR_MS, axis=1)], axis=1)
+    return Clock(row, done, np.zeros(1, np.int8))
+
+
+@settings(deadline=None)
+@given(shares, st.floats(0, 30), st.floats(0, 40))
+def test_what_is_done_between_begin_and_arrival_is_what_was_to_be_done(share, begin, hours):
+    clock = table(share)
+    free = hours * HOUR_MS
+    end = arrival_at(clock.share[0], clock.done[0], begin * HOUR_MS, free)
+    grid = np.linspace(begin, end / HOUR_MS, 20_001)
+    speed = np.interp(grid % 24, np.arange(25), clock.share[0])
+    assert np.trapezoid(speed, grid) == pytest.approx(hours, abs=2e-3 + 1e-3 * hours)
+
+
+@settings(deadline=None)
+@given(shares, st.floats(0, 24), st.floats(0.001, 3), st.floats(0.0001, 2))
+def test_nobody_overtakes_by_waiting(share, begin, later, hours):
+    clock = table(share)
+    early, late = (
+        arrival_at(clock.share[0], clock.done[0], b * HOUR_MS, hours * HOUR_MS) for b in (begin, begin + later)
+    )
+    assert late >= early - 1e-3
+
+
+class ByClock(World):
+    """The plain search, with speeds that change: the day is laid out second by second."""
+
+    def __init__(self, network: Network) -> None:
+        super().__init__(network, "time")
+        free = network.free_ms.reshape(-1, 2)
+        self.cost = np.where(free == BLOCKED, np.inf, free / 1000)
+        seconds = np.arange(3 * 86_400 + 1)
+        day = WEDNESDAY.replace(hour=0)
+        self.done = {}
+        for link in range(network.graph.link_count):
+            pace = [hour_pace(network.mode, network.graph, day.replace(hour=h))[link] for h in range(24)]
+            speed = np.interp(seconds / 3600 % 24, np.arange(25), 1 / np.array([*pace, pace[0]]))
+            self.done[link] = np.concatenate([[0.0], np.cumsum((speed[1:] + speed[:-1]) / 2)])
+
+    def after(self, time: float, arc: tuple[int, int], share: float) -> float:
+        if share == 0:
+            return time
+        done = self.done[arc[0]]
+        seconds = np.arange(len(done))
+        return float(np.interp(np.interp(time, seconds, done) + share * self.cost[arc], done, seconds))
+
+
+@settings(max_examples=25, deadline=None)
+@given(networks(), st.integers(0, 1000), shares, st.integers(0, 23))
+def test_ways_by_the_clock_equal_a_plain_search(network, seed, share, hour):
+    # Streets are made long, so that a trip sees several hours pass.
+    curves = (Curve("weekday", (), tuple(share)),)
+    slow = clocked(network, curves).with_slower(np.full(network.graph.link_count, 60.0))
+    places = random_places(slow, 4, seed)
+    oracle = ByClock(slow).from_place(places, 0, hour * 3600.0)
+    ends = (slow.mode.delays.start_s + slow.mode.delays.end_s) * 1000
+    for target in range(1, 4):
+        leg = best_leg_by_clock(slow, places, 0, target, hour * HOUR_MS)
+        if leg is None:
+            assert np.isinf(oracle[target])
+            continue
+        assert (leg.cost + ends) / 1000 == pytest.approx(oracle[target], rel=1e-4, abs=0.02)
+        assert leg.passing_ms.sum() + leg.delay_ms.sum() == pytest.approx(leg.cost, abs=3)
+
+
+def test_in_free_flow_the_clock_gives_the_plain_way(walk):
+    still = clocked(walk, ())
+    places = random_places(still, 8, 4)
+    for target in range(1, 8):
+        one, two = best_leg(walk, places, 0, target, "time"), best_leg_by_clock(still, places, 0, target, 9 * HOUR_MS)
+        assert two.cost == pytest.approx(one.cost, abs=3) and np.array_equal(one.links, two.links)
