@@ -153,7 +153,7 @@ def _speeds(mode: Mode, graph: StreetGraph) -> tuple[NDArray[np.float64], NDArra
         speed = np.where(known, posted, speed)
         source[known] = SPEED_FROM_MAXSPEED
     measured = measured_speed(mode, graph)
-    probed: NDArray[np.bool_] = ~np.isnan(measured).all(axis=1)
+    probed = np.asarray(np.isfinite(measured)).max(axis=1)
     with np.errstate(invalid="ignore"):
         # Where both directions were measured this is the mean of their times; `measured_pace` tells them apart.
         both = 1.0 / np.nanmean(1.0 / measured[probed], axis=1)
