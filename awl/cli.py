@@ -394,7 +394,8 @@ def run_sheet(sheet: str, study_path: Path, out: Path) -> None:
 @study_option
 @click.option("--out", required=True, type=click.Path(path_type=Path), help="A folder for streets, a file otherwise.")
 @click.option("--mode", default="walk", show_default=True, help="The mode whose streets and costs are written.")
-def export(what: str, study_path: Path, out: Path, mode: str) -> None:
+@click.option("--at", help="Local date and time such as 2026-06-05T08:00; free flow when left out.")
+def export(what: str, study_path: Path, out: Path, mode: str, at: str | None) -> None:
     """Write the street graph (WHAT = streets: a folder of GMNS tables, .gpkg or .geojson), or a layer by its id (.geojson, .csv).
 
     Example: awl export streets --study ferrow.gpkg --out gmns --mode drive
@@ -403,11 +404,11 @@ def export(what: str, study_path: Path, out: Path, mode: str) -> None:
 
     study = Study(study_path)
     if what == "streets" and out.suffix:
-        _write(out, graph_bytes(study, mode, out.suffix[1:].lower()))
+        _write(out, graph_bytes(study, mode, out.suffix[1:].lower(), at))
         click.echo(str(out))
         return
     if what == "streets":
-        tables = gmns_tables(study, mode)
+        tables = gmns_tables(study, mode, at)
         out.mkdir(parents=True, exist_ok=True)
         for name, text in tables.items():
             _write(out / name, text.encode())

@@ -48,7 +48,12 @@ def test_the_readme_tour(tmp_path, monkeypatch):
     assert area["features"] == 3 and "limit" in area["fields"]
     zones = pyogrio.read_info(DEMO / "data" / "layers.gpkg", layer="zones")["features"]
     assert len((tmp_path / "access.csv").read_text().splitlines()) == zones + 1
-    assert {path.name for path in (tmp_path / "gmns").iterdir()} == {"node.csv", "link.csv", "movement.csv", "restriction.csv"}
+    assert {path.name for path in (tmp_path / "gmns").iterdir()} == {
+        "node.csv",
+        "link.csv",
+        "movement.csv",
+        "restriction.csv",
+    }
 
 
 def test_results_as_json_and_settings(study_file):

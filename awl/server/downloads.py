@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import tempfile
 import zipfile
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +14,7 @@ from flask import Blueprint, Response, request
 from awl.core.errors import AwlError
 from awl.formats import csv_table, geojson, gmns, graph_tables
 from awl.formats.table import Layer
+from awl.questions.base import SharedInputs
 from awl.server.web import known_parameters, study_of
 from awl.study import geopackage, records
 from awl.study.study import Study
@@ -20,14 +22,22 @@ from awl.study.study import Study
 api = Blueprint("downloads", __name__)
 
 
-def gmns_tables(study: Study, mode: str) -> dict[str, str]:
-    """The GMNS files of a mode, by name."""
-    return gmns.tables(study.network(mode))
+def moment(text: str | None) -> datetime | None:
+    """A local date and time, None for free flow."""
+    try:
+        return SharedInputs.model_validate({"at": text}).when
+    except ValueError as error:
+        raise AwlError("'at' is no local date and time", remedy="Write 2026-06-05T08:00", inputs=("at",)) from error
 
 
-def graph_bytes(study: Study, mode: str, ending: str) -> bytes:
-    """The street graph with the costs of a mode in each direction, as GeoPackage or GeoJSON."""
-    graph, network = study.graph, study.network(mode)
+def gmns_tables(study: Study, mode: str, at: str | None = None) -> dict[str, str]:
+    """The GMNS files of a mode, by name; in free flow or at an hour."""
+    return gmns.tables(study.network(mode, moment(at)))
+
+
+def graph_bytes(study: Study, mode: str, ending: str, at: str | None = None) -> bytes:
+    """The street graph with the costs of a mode in each direction, as GeoPackage or GeoJSON; in free flow or at an hour."""
+    graph, network = study.graph, study.network(mode, moment(at))
     if ending == "geojson":
         return geojson.dumps(geojson.collection(graph_tables.collection_of(graph, network)))
     if ending != "gpkg":
@@ -96,14 +106,14 @@ def _download(data: bytes, name: str) -> Response:
 @api.get("/studies/<study_id>/export/streets")
 def streets(study_id: str) -> Response:
     """The street graph of a mode: GMNS tables, zipped, or GeoPackage or GeoJSON."""
-    known_parameters("mode", "format")
+    known_parameters("mode", "format", "at")
     study, mode = study_of(study_id), request.args.get("mode", "walk")
-    ending = request.args.get("format", "gmns")
+    ending, at = request.args.get("format", "gmns"), request.args.get("at")
     if ending != "gmns":
-        return _download(graph_bytes(study, mode, ending), f"{study_id}-{mode}-streets.{ending}")
+        return _download(graph_bytes(study, mode, ending, at), f"{study_id}-{mode}-streets.{ending}")
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        for name, text in gmns_tables(study, mode).items():
+        for name, text in gmns_tables(study, mode, at).items():
             archive.writestr(name, text)
     return _download(out.getvalue(), f"{study_id}-{mode}-gmns.zip")
 

@@ -16,7 +16,7 @@ from awl.core.modes.hours import hour_pace
 from awl.core.modes.mode import SHIPPED
 from awl.core.modes.network import BLOCKED, Network
 from awl.core.modes.rules import BY_SIZE, BY_SLOPE, REASONS, SPEED_FROM_MAXSPEED, SPEED_SOURCES
-from awl.questions.base import SharedInputs
+from awl.server.downloads import moment
 from awl.server.web import known_parameters, number, packed, reply, study_of
 from awl.study import modes
 from awl.study.study import Study
@@ -30,10 +30,7 @@ ODD_FACTOR = 2.5
 
 def _when() -> datetime | None:
     """The hour asked for in the address, None for free flow."""
-    try:
-        return SharedInputs.model_validate({"at": request.args.get("at")}).when
-    except ValueError as error:
-        raise AwlError("'at' is no local date and time", remedy="Write 2026-06-05T08:00", inputs=("at",)) from error
+    return moment(request.args.get("at"))
 
 
 def mode_info(study: Study, ident: str) -> dict[str, Any]:

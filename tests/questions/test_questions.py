@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from datetime import datetime
 
 import numpy as np
 import pytest
@@ -138,9 +139,11 @@ def times_by_tables(nodes, links, turns, starts):
     return made
 
 
-@pytest.mark.parametrize("mode", ["walk", "drive", "cycle"])
-def test_exported_gmns_gives_the_same_times_between_200_random_pairs(study, mode):
-    network = study.network(mode)
+@pytest.mark.parametrize(
+    ("mode", "at"), [("walk", None), ("cycle", None), ("drive", None), ("drive", "2026-06-03T08:00")]
+)
+def test_exported_gmns_gives_the_same_times_between_200_random_pairs(study, mode, at):
+    network = study.network(mode, None if at is None else datetime.fromisoformat(at))
     nodes = list(csv.DictReader(io.StringIO(gmns.nodes(network))))
     links = list(csv.DictReader(io.StringIO(gmns.links(network))))
     turns = list(csv.DictReader(io.StringIO(gmns.movements(network))))
@@ -152,7 +155,7 @@ def test_exported_gmns_gives_the_same_times_between_200_random_pairs(study, mode
     oracle = times_by_tables(nodes, links, turns, used)
     where = {int(node): row for row, node in enumerate(used)}
     places = points(*[[float(nodes[i]["x_coord"]), float(nodes[i]["y_coord"])] for i in used])
-    rows = document(study, "matrix", **{"from": places, "to": places, "mode": mode, "snap": 1})["rows"]
+    rows = document(study, "matrix", **{"from": places, "to": places, "mode": mode, "at": at, "snap": 1})["rows"]
     ours = {(row["origin_id"] - 1, row["destination_id"] - 1): row["duration_s"] for row in rows}
     for a, b in zip(starts.tolist(), ends.tolist(), strict=True):
         assert ours.get((where[a], where[b]), np.inf) == pytest.approx(oracle[where[a], b], abs=0.1)
@@ -165,6 +168,44 @@ def test_matrix_keeps_ids_and_counts_what_is_left_out(study):
     assert all(row["duration_s"] <= 360 for row in result["rows"])
     assert result["summary"]["pairs"] + result["summary"]["pairs_unreached"] == result["summary"]["starts"] * len(ids)
     assert "pairs-unreached" in {doubt["code"] for doubt in result["doubts"]}
+
+
+def test_two_modes_and_two_hours_differ_as_the_rules_say(study):
+    def minutes(**more):
+        return document(study, "route", waypoints=[WEST, EAST], **more)["routes"]["features"][0]["properties"][
+            "duration_s"
+        ]
+
+    free, rush = minutes(mode="drive"), minutes(mode="drive", at="2026-06-03T08:00")
+    night, sunday = minutes(mode="drive", at="2026-06-03T03:00"), minutes(mode="drive", at="2026-06-07T08:00")
+    assert (
+        free < rush < free / 0.6 + 1
+        and night == pytest.approx(free, abs=0.2)
+        and sunday == pytest.approx(free, abs=0.2)
+    )
+    assert minutes(mode="walk", at="2026-06-03T08:00") == minutes(mode="walk") > rush
+
+
+def test_a_closure_with_a_factor_slows_a_street_instead(study):
+    whole = document(study, "route", waypoints=[WEST, EAST])["routes"]["features"][0]
+    way = shapely.geometry.shape(whole["geometry"])
+    middle = way.interpolate(0.5, normalized=True)
+    around = shapely.geometry.mapping(middle.buffer(0.0004))
+
+    def asked(**properties):
+        feature = {"type": "Feature", "properties": properties, "geometry": around}
+        return document(
+            study, "route", waypoints=[WEST, EAST], closures={"type": "FeatureCollection", "features": [feature]}
+        )
+
+    slow, slower, shut = (
+        asked(**more)["routes"]["features"][0]["properties"]["duration_s"]
+        for more in ({"factor": 0.5}, {"factor": 0.1}, {})
+    )
+    assert whole["properties"]["duration_s"] < slow <= slower <= shut
+    assert any("slowed" in doubt["text"] for doubt in asked(factor=0.5)["doubts"])
+    with pytest.raises(AwlError, match="no share of the speed"):
+        asked(factor=3)
 
 
 # -- isochrone and catchment -----------------------------------------------------------------------------------------------

@@ -2,6 +2,7 @@
 import { Button, Checkbox, FormControlLabel, Radio, RadioGroup, Slider, TextField } from "@mui/material";
 import { useState, type ReactNode } from "react";
 import { nodeAt, type Overview, type Slot } from "../api/own";
+import { Word } from "../common/words";
 import { message, useSheetActions, type QuestionBlock } from "../state/sheet";
 import { useScreen } from "../state/store";
 import { isLayerSet, isPointSet, measureWord, pointFeature, type PointFeature, type PointSet } from "./words";
@@ -223,6 +224,19 @@ function PlaceEditor({ block, name, overview, value, put }: Props & { value: unk
                   {feature.geometry.coordinates[1].toFixed(5)}, {feature.geometry.coordinates[0].toFixed(5)}{" "}
                 </span>
               )}
+              {name === "closures" && (
+                <Word
+                  kind="amount"
+                  label={`What holds at ${feature.properties.name ?? `point ${i + 1}`}`}
+                  value={String(feature.properties.factor ?? 0)}
+                  options={[
+                    ["0", "closed"],
+                    ["0.5", "at half speed"],
+                    ["0.2", "at a fifth of the speed"],
+                  ]}
+                  onChange={(factor) => put({ ...points, features: points.features.map((one, j) => (i === j ? { ...one, properties: { ...one.properties, factor: Number(factor) || undefined } } : one)) })}
+                />
+              )}{" "}
               <button
                 className="linkish"
                 aria-label={`Remove ${feature.properties.name ?? `point ${i + 1}`}`}

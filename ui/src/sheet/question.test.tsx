@@ -180,6 +180,17 @@ describe("a word", () => {
     fireEvent.keyDown(field, { key: "Enter" });
     await waitFor(() => expect(savedInputs()).toMatchObject({ places: { features: [{ geometry: { coordinates: [-36.2, 41.29] } }] } }));
   });
+  it("may slow a street instead of closing it", async () => {
+    const closures = { type: "FeatureCollection", features: [pointFeature(-36.2, 41.29, "Heron Footbridge")] };
+    show({ ...INPUTS, closures });
+    open("closures");
+    fireEvent.change(screen.getByLabelText("What holds at Heron Footbridge"), { target: { value: "0.5" } });
+    await waitFor(() => expect(saved).toHaveLength(1));
+    expect(savedInputs()?.closures).toMatchObject({ features: [{ properties: { name: "Heron Footbridge", factor: 0.5 } }] });
+    cleanup();
+    show({ ...INPUTS, closures: { ...closures, features: closures.features.map((one) => ({ ...one, properties: { ...one.properties, factor: 0.5 } })) } });
+    expect(document.querySelector(".sentence")?.textContent).toMatch(/with Heron Footbridge slowed\?$/);
+  });
   it("lets the last closure go altogether", async () => {
     const closures = { type: "FeatureCollection", features: [pointFeature(-36.2, 41.29, "Heron Footbridge")] };
     show({ ...INPUTS, closures });

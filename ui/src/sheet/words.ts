@@ -5,7 +5,8 @@ import type { Inputs, LayerInfo, ProcessInfo, Slot } from "../api/own";
 export type Piece = { text: string } | { slot: string };
 export type PointFeature = {
   type: "Feature";
-  properties: { name?: string };
+  /** `factor`: of a closure, the share of the speed that is left; none where it closes the street. */
+  properties: { name?: string; factor?: number };
   geometry: { type: "Point"; coordinates: [number, number] };
 };
 export type PointSet = { type: "FeatureCollection"; features: PointFeature[] };
@@ -23,11 +24,17 @@ export function sentencePieces(process: ProcessInfo, inputs: Inputs): Piece[] {
   const fits = sentences.find(({ when }) => Object.entries(when).every(([name, wanted]) => value(name) === wanted));
   let text = fits?.text ?? process.title;
   if ("at" in slots) text = text.replace(/\?$/, ", {at}?");
-  if (inputs.closures) text = text.replace(/\?$/, ", with {closures} closed?");
+  if (inputs.closures) text = text.replace(/\?$/, `, with {closures} ${closureWord(inputs.closures)}?`);
   return text
     .split(/(\{\w+\})/)
     .filter(Boolean)
     .map((part) => (part.startsWith("{") ? { slot: part.slice(1, -1) } : { text: part }));
+}
+
+/** What closures do to the streets they name. */
+function closureWord(closures: unknown): string {
+  const slowed = isPointSet(closures) ? closures.features.map(({ properties }) => (properties.factor ?? 0) > 0) : [];
+  return slowed.length > 0 && slowed.every(Boolean) ? "slowed" : slowed.some(Boolean) ? "closed or slowed" : "closed";
 }
 
 const list = (words: string[]) =>
