@@ -9,7 +9,9 @@ from pathlib import Path
 import numpy as np
 
 from awl.core.columns import Categorical
+from awl.core.engine.climbing import LANES
 from awl.core.engine.clock import best_leg_by_clock
+from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.places import Snapper
 from awl.core.engine.query import arrivals, best_leg, matrix
 from awl.core.engine.reach import reach_of, reached_parts
@@ -58,6 +60,7 @@ def warm() -> None:
     """Run each kernel with the types the application uses."""
     warm_reading(tiny_extract())
     graph, _ = build_graph(tiny_extract())
+    many = np.repeat(graph.node_lon[:1], LANES) + 1e-4, np.repeat(graph.node_lat[:1], LANES) + 1e-4
     for mode in SHIPPED.values():
         network = Network.of(graph, mode)
         places = Snapper(network).snap(graph.node_lon[:2] + 1e-4, graph.node_lat[:2], 500.0)
@@ -69,6 +72,11 @@ def warm() -> None:
         field = field_of(network)
         contour_area(field, field_values(field, reach, 60_000))
         matrix(network, places, places, "distance")
+        best_leg(network, places, 0, 1, "time")
+        network.hierarchy = Hierarchy.of(network)
+        matrix(network, Snapper(network).snap(*many, 500.0), places, "time")
+        for direction in ("from", "to"):
+            arrivals(network, places, "time", direction)
         best_leg(network, places, 0, 1, "time")
         best_leg_by_clock(Network.of(graph, mode, when=datetime(2026, 6, 3, 8)), places, 0, 1, 0.0)
 

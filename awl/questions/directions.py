@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.query import Leg
+from awl.core.engine.leg import Leg
 from awl.core.modes.mode import Delays
 from awl.core.streets.graph import StreetGraph
 

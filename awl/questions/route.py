@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 from pydantic import Field, field_validator
 
 from awl.core.engine.clock import best_leg_by_clock
+from awl.core.engine.leg import Leg
 from awl.core.engine.places import Snapped
-from awl.core.engine.query import Leg, best_leg
+from awl.core.engine.query import best_leg
 from awl.core.errors import AwlError
 from awl.core.geodesy import segment_lengths
 from awl.core.modes.network import Network

@@ -36,6 +36,7 @@ def overview(study_id: str) -> Response:
     """What the browser needs to open a study: facts, layers, modes, sheet."""
     study = study_of(study_id)
     stamp = study.stamp
+    study.prepare()
     return reply(
         {
             "id": study_id,

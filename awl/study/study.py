@@ -15,6 +15,7 @@ from typing import Any
 
 import shapely
 
+from awl.core.engine.leg import carried_with
 from awl.core.engine.places import Snapper
 from awl.core.errors import AwlError
 from awl.core.modes.mode import Mode
@@ -26,7 +27,7 @@ from awl.core.streets.graph import StreetGraph
 from awl.core.surfaces.field import Field, field_of
 from awl.formats.raster import Raster
 from awl.formats.table import Layer
-from awl.study import arrays, geopackage, mode_costs, modes, rasters, records, streets
+from awl.study import arrays, geopackage, hierarchies, mode_costs, modes, rasters, records, streets
 from awl.study.cql import to_sql
 
 BASE_TITLES = {
@@ -64,6 +65,7 @@ class Study:
         self._local = threading.local()
         self._derived: dict[Any, Any] = {}
         self._derived_stamp = ""
+        self._preparing: threading.Thread | None = None
         if not path.is_file():
             raise AwlError("There is no such study", where=str(path), remedy="Make one with 'awl build'", status=404)
         try:
@@ -460,6 +462,38 @@ class Study:
                     del hours[next(iter(hours))]
                 hours[when] = self.try_mode(known, when).sharing(self.network(mode))
             return hours[when]
+
+    def prepare(self) -> threading.Thread | None:
+        """Prepare the hierarchies of all modes in a thread of its own; until then questions search plainly.
+
+        Returns the thread, None when nothing is to be done or it is being done.
+        """
+        with self._derived_lock:
+            if self._preparing is not None and self._preparing.is_alive():
+                return None
+            if not self.stamp or all(self._is_prepared(mode) for mode in self.modes()):
+                return None
+            self._preparing = threading.Thread(target=self._prepare, daemon=True)
+            self._preparing.start()
+            return self._preparing
+
+    def _is_prepared(self, mode: str) -> bool:
+        try:
+            return self.network(mode).hierarchy is not None
+        except AwlError:
+            return True
+
+    def _prepare(self) -> None:
+        for mode in self.modes():
+            try:
+                network = self.network(mode)
+            except AwlError:  # a mode that can use no street is told of elsewhere
+                continue
+            if network.hierarchy is None:
+                high = hierarchies.hierarchy_of(self.path, network)
+                for measure in ("time", "distance"):
+                    high.metric(network, measure, carried_with(measure))
+                network.hierarchy = high
 
     def snapper(self, mode: str) -> Snapper:
         """The nearest-street search of a mode."""

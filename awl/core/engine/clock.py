@@ -15,8 +15,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from awl.core.engine.leg import Leg
 from awl.core.engine.places import Snapped, entering, leaving
-from awl.core.engine.query import Leg
 from awl.core.modes.hours import DAY_KINDS
 from awl.core.modes.network import Network
 

@@ -141,15 +141,14 @@ def rows_to_targets(
             best, best_carried = np.int64(UNREACHED), np.int64(0)
             if source_link[s] == link:
                 f = source_fraction[s]
-                if g >= f and up[link] >= 0:
-                    best, best_carried = (
-                        np.int64(np.rint((g - f) * up[link])),
-                        np.int64(np.rint((g - f) * carried_up[link])),
-                    )
-                if g <= f and down[link] >= 0:
-                    direct = np.int64(np.rint((f - g) * down[link]))
-                    if direct < best:
-                        best, best_carried = direct, np.int64(np.rint((f - g) * carried_down[link]))
+                if g == f:
+                    best = np.int64(0)
+                elif g > f and up[link] >= 0:
+                    best = np.int64(np.rint((g - f) * up[link]))
+                    best_carried = np.int64(np.rint((g - f) * carried_up[link]))
+                elif g < f and down[link] >= 0:
+                    best = np.int64(np.rint((f - g) * down[link]))
+                    best_carried = np.int64(np.rint((f - g) * carried_down[link]))
             for i in range(goal_start[t], goal_start[t + 1]):
                 state = goal_state[i]
                 if label[state] != NO_LABEL:

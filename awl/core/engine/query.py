@@ -9,7 +9,10 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from awl.core.engine.climbing import LANES
 from awl.core.engine.dijkstra import NO_LABEL, NO_LIMIT, OWNER_BITS, OWNER_MASK, UNREACHED, rows_to_targets, search
+from awl.core.engine.ladder import Ladder, last_delay, swept, way_between
+from awl.core.engine.leg import Leg, carried_with
 from awl.core.engine.places import Seeds, Snapped, entering, leaving
 from awl.core.modes.network import BLOCKED, Network
 from awl.core.progress import Progress
@@ -17,11 +20,6 @@ from awl.core.progress import Progress
 FAR_LABEL = np.int64(2**62)
 """Above every label, and so far below the largest number that delays can be added."""
 NO_NODES = np.zeros(0, np.uint8)
-
-
-def carried_with(measure: str) -> str:
-    """The cost that is carried along when one is minimised."""
-    return "time" if measure == "distance" else "distance"
 
 
 @dataclass(frozen=True)
@@ -95,6 +93,14 @@ def arrivals(
     """
     carried = carried_with(measure)
     seeds = (leaving if direction == "from" else entering)(places, network, measure, carried)
+    if (
+        network.hierarchy is not None
+        and not with_path
+        and len(wanted) == 0
+        and network.hierarchy.is_far(measure, limit)
+    ):
+        label = swept(network.hierarchy, network, seeds, measure, direction, min(limit, int(NO_LIMIT)))
+        return Arrivals(network, measure, direction, label, np.zeros(0, np.int64), np.zeros(0, np.int32))
     count = network.states.count
     label = np.full(count, NO_LABEL)
     kept = count if with_path else 0
@@ -137,10 +143,17 @@ def matrix(
     goals = entering(target, network, measure, carried)
     goal_start = goals.starts(len(target_rows))
     overhead, extra_overhead = network.overhead(measure), network.overhead(carried)
-    within = np.int32(max(min(limit, int(NO_LIMIT)) - overhead, -1))
+    within = max(min(limit, int(NO_LIMIT)) - overhead, -1)
+    high = network.hierarchy
+    worth = high is not None and (high.ready(measure, carried) or len(source_rows) >= LANES)
+    ladder = Ladder(high, network, target, goals, measure) if worth else None
 
     def block(rows: NDArray[np.int64]) -> None:
         part = sources.take(rows)
+        if ladder is not None:
+            found, found_extra = ladder.costs_from(part, within)
+            keep(rows, found, found_extra)
+            return
         seeds = leaving(part, network, measure, carried)
         found = np.full((len(rows), len(target_rows)), UNREACHED, np.int32)
         found_extra = np.zeros(found.shape, np.int64)
@@ -149,41 +162,30 @@ def matrix(
             goals.carried, part.link, part.fraction, target.link, target.fraction, up, down, carried_up, carried_down, within,
             found, found_extra,
         )  # fmt: skip
+        keep(rows, found, found_extra)
+
+    def keep(rows: NDArray[np.int64], found: NDArray[np.int32], found_extra: NDArray[np.int64]) -> None:
         reached = found != UNREACHED
         cost[np.ix_(rows, target_rows)] = np.where(reached, found + overhead, found)
         extra[np.ix_(rows, target_rows)] = np.where(reached, found_extra + extra_overhead, found_extra)
 
     progress = progress or Progress()
-    blocks = np.array_split(source_rows, max(1, min(len(source_rows), 64)))
+    size = LANES if ladder is not None else max(1, len(source_rows) // 64)
+    blocks = np.split(source_rows, np.arange(size, len(source_rows), size))
     with ThreadPoolExecutor(threads) as pool:
         for done, _ in enumerate(pool.map(block, blocks), 1):
             progress.step(done / len(blocks), f"{done * len(source_rows) // len(blocks)} of {len(source_rows)} starts")
     return cost, extra
 
 
-@dataclass(frozen=True)
-class Leg:
-    """The best way between two places.
-
-    `links` in travel order, `along` True where a link is passed in its drawn direction; `start` and `end` are the
-    fractions of the first and last link at which the trip begins and ends; `delay_ms` is lost before each link. Cost in ms or mm,
-    carried likewise, both without what a trip costs at its ends. `passing_ms` is the time on each link where the hour matters.
-    """
-
-    links: NDArray[np.int32]
-    along: NDArray[np.bool_]
-    delay_ms: NDArray[np.int32]
-    start: float
-    end: float
-    cost: int
-    carried: int
-    passing_ms: NDArray[np.float64] | None = None
-
-
 def best_leg(network: Network, places: Snapped, source: int, target: int, measure: str) -> Leg | None:
     """The path of least cost from one place to another, or None where there is none."""
     carried = carried_with(measure)
     a, b = places.take(np.array([source])), places.take(np.array([target]))
+    if network.hierarchy is not None and network.hierarchy.ready(measure, carried):
+        direct = _direct(network, a, b, measure)
+        way = way_between(network.hierarchy, network, a, b, measure)
+        return direct if way is None or (direct is not None and direct.cost <= way.cost) else way
     f, g = float(a.fraction[0]), float(b.fraction[0])
     goals = entering(b, network, measure, carried)
     wanted = np.zeros(network.states.count, np.uint8)
@@ -198,7 +200,7 @@ def best_leg(network: Network, places: Snapped, source: int, target: int, measur
     if direct is not None and direct.cost <= at_goal[best]:
         return direct
     state, steps, start = int(goals.state[best]), network.states.steps, network.search_rows(measure, carried, "from")[0]
-    arcs, delays = [int(goals.arc[best])], [_last_delay(network, goals, best)]
+    arcs, delays = [int(goals.arc[best])], [last_delay(network, goals, best)]
     end_state = state
     while found.entry[state] >= 0:
         step = network.step_at(int(found.entry[state]))
@@ -242,12 +244,3 @@ def _used(seeds: Seeds, state: int) -> int:
     """The cheapest seed at a state: the one from which the way goes on."""
     rows = np.flatnonzero(seeds.state == state)
     return int(rows[np.argmin(seeds.cost[rows])])
-
-
-def _last_delay(network: Network, goals: Seeds, row: int) -> int:
-    """What is lost on entering the last link: the goal's cost holds it where time is counted."""
-    states = network.states
-    start, rows = states.by_arc
-    steps = rows[start[goals.arc[row]] : start[goals.arc[row] + 1]]
-    mine = steps[states.steps.tail[steps] == goals.state[row]]
-    return int(network.step_delay[mine[0]]) if len(mine) and goals.carried[row] + goals.cost[row] > 0 else 0

@@ -11,6 +11,7 @@ from copy import copy
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -103,6 +104,7 @@ class Network:
         self.pace = np.ones((graph.link_count, 2)) if pace is None else pace
         self.when = when
         self.hour = hour_pace(mode, graph, when)
+        self.hierarchy: Any = None  # an `awl.core.engine.hierarchy.Hierarchy` once one is prepared
         self.own_costs: dict[str, NDArray[np.float64]] = {}
         self._costs: dict[str, NDArray[np.int32]] = {}
         self._kept_weights: dict[tuple[str, str], NDArray[np.int32]] = {}
@@ -171,9 +173,23 @@ class Network:
         return cls(parted(mode, graph, when), mode, use, keep=keep, pace=pace, when=when)
 
     def with_closed(self, closed: NDArray[np.bool_]) -> Network:
-        """The same network with some links (mask (m,)) closed in both directions."""
-        made = Network(self.graph, self.mode, self.use, closed, self.keep, self.pace, self.when)
-        made.own_costs = self.own_costs
+        """The same network with some links (mask (m,)) closed in both directions.
+
+        States, turns and what they cost stay as they are; only the closed arcs are barred.
+        """
+        made = self._altered()
+        made.closed = closed
+        made.forward, made.backward = self.forward & ~closed, self.backward & ~closed
+        for derived in ("usable", "out_arcs", "in_arcs"):
+            vars(made).pop(derived, None)
+        return made
+
+    def _altered(self) -> Network:
+        """A copy for other costs, which keeps the states and what prepares searches over them."""
+        _ = self.entries, self._rows, self.forbidden, self.turn_delays  # made once, for both
+        made = copy(self)
+        made._costs, made._kept_weights = {}, {}
+        made.hierarchy = None if self.hierarchy is None else self.hierarchy.fresh()
         return made
 
     @cached_property
@@ -199,13 +215,13 @@ class Network:
         if same:
             self.states, self.step_delay, self._rows = other.states, other.step_delay, other._rows
             self.entries = other.entries
+            self.hierarchy = None if other.hierarchy is None else other.hierarchy.fresh()
         return self
 
     def with_slower(self, factor: NDArray[np.float64]) -> Network:
         """The same network where each link takes `factor` (m,) times as long."""
-        other = copy(self)
+        other = self._altered()
         other.pace = self.pace * factor[:, None]
-        other._costs, other._kept_weights = {}, {}
         vars(other).pop("duration_ms", None)
         return other
 
@@ -325,8 +341,8 @@ class Network:
     def step_costs(self, measure: str) -> NDArray[np.int32]:
         """Cost of each step, its delay included where `measure` is time. A barred step costs more than any limit."""
         cost = self.arc_costs(measure)[self.states.steps.arc]
-        cost = np.where(cost == BLOCKED, NO_WAY, cost)
-        return cost + self.step_delay if measure == "time" else cost
+        whole = cost + self.step_delay if measure == "time" else cost
+        return np.where(cost == BLOCKED, NO_WAY, whole).astype(np.int32)
 
     def _weights(self, measure: str, direction: str) -> NDArray[np.int32]:
         key = (measure, direction)

@@ -1,0 +1,239 @@
+"""A customizable hierarchy: shortcuts that depend on how streets hang together, with costs that can be changed at once.
+
+The states of a network are put in the order in which nested dissection takes them out. Taking one out joins those of its
+neighbours that are left by shortcuts; which shortcuts there are does not depend on costs, so costs are put in afterwards, in one
+pass over all pairs of neighbours (customization). Every best way then leads up in the order first and down afterwards. Source:
+J. Dibbelt, B. Strasser, D. Wagner, *Customizable contraction hierarchies*, ACM JEA 21 (2016).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS
+from awl.core.engine.dissection import dissection, neighbours
+from awl.core.modes.network import Network
+from awl.core.modes.states import States
+
+Ints = NDArray[np.int32]
+Costs = NDArray[np.uint32]
+FAR_SHARE = 0.25
+"""Of the farthest arrival: up to a limit of this share a plain search is quicker."""
+FAR = np.uint32(2**31 - 1)
+"""No way. The sum of two costs up to this one fits into 32 bits."""
+
+
+@dataclass(frozen=True)
+class Topology:
+    """Which shortcuts there are, in ranks: `state` (c,) stands at each rank, `rank` (s,) is that of each state.
+
+    States no step leads to have no rank (-1): trips only begin there. The neighbours of rank i that rank above it are
+    `head[start[i]:start[i + 1]]`, ascending; the first is its parent. `edge` (r,) is, for each step between states, twice the row
+    of its edge, plus one where the step leads down; -1 for steps from states without a rank.
+    """
+
+    state: Ints
+    rank: Ints
+    start: NDArray[np.int64]
+    head: Ints
+    edge: NDArray[np.int64]
+
+    @property
+    def count(self) -> int:
+        """How many ranks there are."""
+        return len(self.state)
+
+    @cached_property
+    def low(self) -> Ints:
+        """The lower end of each edge."""
+        return np.repeat(np.arange(self.count, dtype=np.int32), np.diff(self.start))
+
+    @cached_property
+    def parent(self) -> Ints:
+        """The parent of each rank (s,), -1 at a root."""
+        top = self.start[:-1] < self.start[1:]
+        made = np.full(self.count, -1, np.int32)
+        made[top] = self.head[self.start[:-1][top]]
+        return made
+
+
+@dataclass(frozen=True)
+class Metric:
+    """Costs of the edges of a topology, upwards and downwards, with a carried cost of the same way.
+
+    `middle` is the rank over which a shortcut leads, -1 where it is one step: `step`, its number. Rows alternate: that
+    of edge e upwards is 2e, downwards 2e + 1.
+    """
+
+    cost: Costs
+    carried: Costs
+    middle: Ints
+    step: Ints
+
+
+def topology_of(states: States, x: NDArray[np.float64], y: NDArray[np.float64]) -> Topology:
+    """The topology of the states of a network whose nodes lie at `x`, `y` in metres."""
+    steps = states.steps
+    core = np.zeros(states.count, bool)
+    core[steps.head] = True
+    number = np.full(states.count, -1, np.int64)
+    number[core] = np.arange(core.sum())
+    inner = core[steps.tail]
+    tail, head = number[steps.tail[inner]], number[steps.head[inner]]
+    # A state stands between the node it was come from and its own, so that a cut passes between the states of one node.
+    here, before = states.node[steps.head], states.node[steps.tail]
+    at_x, at_y = x[states.node].copy(), y[states.node].copy()
+    at_x[steps.head], at_y[steps.head] = (x[here] + x[before]) / 2, (y[here] + y[before]) / 2
+    order = dissection(int(core.sum()), tail, head, at_x[core], at_y[core])
+    place = np.empty(len(order), np.int32)
+    place[order] = np.arange(len(order), dtype=np.int32)
+    rank = np.full(states.count, -1, np.int32)
+    rank[core] = place
+    start, up = _eliminated(*neighbours(len(order), place[tail], place[head]))
+    edge = np.full(len(steps), -1, np.int64)
+    edge[inner] = _edges_of(start, up, place[tail], place[head])
+    return Topology(np.flatnonzero(core).astype(np.int32)[order], rank, start, up, edge)
+
+
+@njit(cache=True, nogil=True)
+def _eliminated(around_start, around):  # type: ignore[no-untyped-def]
+    """Higher neighbours of each rank once all below it have been taken out, ascending."""
+    n = len(around_start) - 1
+    start = np.zeros(n + 1, np.int64)
+    head = np.empty(4 * len(around) + 16, np.int32)
+    child, sibling = np.full(n, -1, np.int32), np.full(n, -1, np.int32)
+    seen = np.full(n, -1, np.int32)
+    size = 0
+    for i in range(n):
+        begin = size
+        seen[i] = i
+        for e in range(around_start[i], around_start[i + 1]):
+            j = around[e]
+            if j > i and seen[j] != i:
+                seen[j] = i
+                if size == len(head):
+                    head = np.concatenate((head, np.empty(len(head), np.int32)))
+                head[size] = j
+                size += 1
+        c = child[i]
+        while c >= 0:
+            for e in range(start[c], start[c + 1]):
+                j = head[e]
+                if seen[j] != i:
+                    seen[j] = i
+                    if size == len(head):
+                        head = np.concatenate((head, np.empty(len(head), np.int32)))
+                    head[size] = j
+                    size += 1
+            c = sibling[c]
+        head[begin:size].sort()
+        start[i + 1] = size
+        if size > begin:
+            p = head[begin]
+            sibling[i] = child[p]
+            child[p] = i
+    return start, head[:size].copy()
+
+
+@njit(cache=True, nogil=True)
+def _edges_of(start, head, tail, tip):  # type: ignore[no-untyped-def]
+    """For each step, twice the row of its edge, plus one where it leads down; -1 for a step that stays where it is."""
+    made = np.empty(len(tail), np.int64)
+    for i in range(len(tail)):
+        low, high = min(tail[i], tip[i]), max(tail[i], tip[i])
+        if low == high:
+            made[i] = -1
+            continue
+        a = start[low] + np.searchsorted(head[start[low] : start[low + 1]], high)
+        made[i] = 2 * a + (1 if tail[i] > tip[i] else 0)
+    return made
+
+
+def customized(topology: Topology, cost: NDArray[np.integer], carried: NDArray[np.integer]) -> Metric:
+    """Put the costs of steps (r,) into a topology."""
+    rows = 2 * len(topology.head)
+    metric = Metric(
+        np.full(rows, FAR), np.zeros(rows, np.uint32), np.full(rows, -1, np.int32), np.full(rows, -1, np.int32)
+    )
+    _put_steps(
+        topology.edge, cost.astype(np.uint32), carried.astype(np.uint32), metric.cost, metric.carried, metric.step
+    )
+    _customize(topology.start, topology.head, metric.cost, metric.carried, metric.middle)
+    return metric
+
+
+@njit(cache=True, nogil=True)
+def _put_steps(edge, step_cost, step_carried, cost, carried, step):  # type: ignore[no-untyped-def]
+    for i in range(len(edge)):
+        row = edge[i]
+        if row >= 0 and step_cost[i] < cost[row]:
+            cost[row], carried[row], step[row] = step_cost[i], step_carried[i], i
+
+
+@njit(cache=True, nogil=True)
+def _customize(start, head, cost, carried, middle):  # type: ignore[no-untyped-def]
+    """Every pair of higher neighbours of a rank is joined over it, from the lowest rank up."""
+    for i in range(len(start) - 1):
+        for e in range(start[i], start[i + 1]):
+            up_e, down_e = cost[2 * e], cost[2 * e + 1]
+            k = start[head[e]]
+            for f in range(e + 1, start[i + 1]):
+                while head[k] < head[f]:
+                    k += 1
+                over = down_e + cost[2 * f]
+                if over < cost[2 * k]:
+                    cost[2 * k], carried[2 * k], middle[2 * k] = over, carried[2 * e + 1] + carried[2 * f], i
+                over = cost[2 * f + 1] + up_e
+                if over < cost[2 * k + 1]:
+                    cost[2 * k + 1], carried[2 * k + 1], middle[2 * k + 1] = (
+                        over,
+                        carried[2 * f + 1] + carried[2 * e],
+                        i,
+                    )
+
+
+class Hierarchy:
+    """The topology of a network, with the metrics that were asked for."""
+
+    def __init__(self, topology: Topology) -> None:
+        self.topology = topology
+        self._metrics: dict[tuple[str, str], Metric] = {}
+        self._far: dict[str, int] = {}
+
+    @classmethod
+    def of(cls, network: Network) -> Hierarchy:
+        """Made for a network; takes seconds for a town."""
+        graph = network.graph
+        return cls(topology_of(network.states, *graph.plane.xy(graph.node_lon, graph.node_lat)))
+
+    def fresh(self) -> Hierarchy:
+        """The same topology for other costs."""
+        return Hierarchy(self.topology)
+
+    def ready(self, measure: str, carried: str) -> bool:
+        """Whether the metric of a measure is there."""
+        return (measure, carried) in self._metrics
+
+    def metric(self, network: Network, measure: str, carried: str) -> Metric:
+        """The metric of a measure, made when it is first asked for."""
+        key = (measure, carried)
+        if key not in self._metrics:
+            self._metrics[key] = customized(self.topology, network.step_costs(measure), network.step_costs(carried))
+        return self._metrics[key]
+
+    def is_far(self, measure: str, limit: int) -> bool:
+        """Whether a limit reaches so far that a sweep over everything is quicker than a search that stops there."""
+        if not any(known == measure for known, _ in self._metrics):
+            return False
+        return limit > FAR_SHARE * self._far.get(measure, 0)
+
+    def note_far(self, measure: str, label: NDArray[np.int64]) -> None:
+        """Remember how far a sweep without limit came."""
+        reached = label[label != NO_LABEL]
+        if len(reached):
+            self._far[measure] = max(self._far.get(measure, 0), int(reached.max() >> OWNER_BITS))

@@ -1,0 +1,155 @@
+"""The hierarchy gives what a plain search gives: on random networks with turns, ends and delays, and on a cut of Ferrow."""
+
+from __future__ import annotations
+
+from copy import copy
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from awl.core.engine.dijkstra import UNREACHED
+from awl.core.engine.dissection import dissection
+from awl.core.engine.hierarchy import FAR, Hierarchy, customized
+from awl.core.engine.query import arrivals, best_leg, matrix
+from awl.core.modes.network import Network
+from tests.core.test_search import networks
+from tests.oracle import random_places
+
+
+def raised(network: Network) -> Network:
+    """The same network with a hierarchy."""
+    other = copy(network)
+    other.hierarchy = Hierarchy.of(network)
+    for measure, carried in (("time", "distance"), ("distance", "time")):
+        other.hierarchy.metric(network, measure, carried)
+    return other
+
+
+def check_path(network, leg) -> None:
+    graph = network.graph
+    enters = np.where(leg.along, graph.link_from[leg.links], graph.link_to[leg.links])
+    leaves = np.where(leg.along, graph.link_to[leg.links], graph.link_from[leg.links])
+    assert (leaves[:-1] == enters[1:]).all()
+    begin, end = np.where(leg.along, 0.0, 1.0), np.where(leg.along, 1.0, 0.0)
+    begin[0], end[-1] = leg.start, leg.end
+    passing = network.duration_ms[leg.links, np.where(leg.along, 0, 1)]
+    assert (np.abs(end - begin) * passing).sum() + leg.delay_ms.sum() == pytest.approx(leg.cost, abs=3)
+
+
+@settings(max_examples=150, deadline=None)
+@given(networks(), st.integers(0, 1000), st.sampled_from(["time", "distance"]), st.floats(1, 400))
+def test_many_to_many_equals_plain_searches(network, seed, measure, limit):
+    places = random_places(network, 20, seed)
+    plain, _ = matrix(network, places, places, measure, round(limit * 1000))
+    ours, extra = matrix(raised(network), places, places, measure, round(limit * 1000))
+    assert np.array_equal(plain, ours)
+    # What is carried is the other cost of one of the best ways, never less than the best of it.
+    least, _ = matrix(network, places, places, {"time": "distance", "distance": "time"}[measure])
+    reached = ours != UNREACHED
+    assert (extra[reached] >= least[reached].astype(np.int64) - 5).all()
+
+
+@settings(max_examples=120, deadline=None)
+@given(networks(), st.integers(0, 1000), st.sampled_from(["from", "to"]), st.sampled_from(["time", "distance"]))
+def test_one_to_all_equals_a_plain_search(network, seed, direction, measure):
+    places = random_places(network, 4, seed)
+    plain = arrivals(network, places, measure, direction)
+    ours = arrivals(raised(network), places, measure, direction)
+    assert np.array_equal(plain.label, ours.label)
+    assert np.array_equal(plain.arc_label, ours.arc_label)
+
+
+@settings(max_examples=120, deadline=None)
+@given(networks(), st.integers(0, 1000))
+def test_a_way_costs_what_a_plain_search_finds_and_is_joined(network, seed):
+    places = random_places(network, 7, seed)
+    high = raised(network)
+    for target in range(7):
+        one, two = best_leg(network, places, 0, target, "time"), best_leg(high, places, 0, target, "time")
+        assert (one is None) == (two is None)
+        if one is not None and two is not None:
+            assert one.cost == two.cost
+            check_path(network, two)
+
+
+def test_on_ferrow(network):
+    places = random_places(network, 90, 5)
+    high = raised(network)
+    for measure in ("time", "distance"):
+        assert np.array_equal(matrix(network, places, places, measure)[0], matrix(high, places, places, measure)[0])
+    for direction in ("from", "to"):
+        plain, ours = (arrivals(one, places.take(np.arange(3)), "time", direction) for one in (network, high))
+        assert np.array_equal(plain.label, ours.label)
+    for target in range(1, 40):
+        one, two = best_leg(network, places, 0, target, "time"), best_leg(high, places, 0, target, "time")
+        assert one.cost == two.cost
+        check_path(network, two)
+
+
+def test_a_limit_below_what_is_far_is_searched_plainly_with_the_same_result(network):
+    places = random_places(network, 3, 1)
+    high = raised(network)
+    whole = arrivals(high, places, "time")
+    near = int(whole.cost[whole.cost != UNREACHED].max() * 0.1)
+    assert not high.hierarchy.is_far("time", near) and high.hierarchy.is_far("time", 10 * near)
+    for limit in (near, 10 * near // 2):
+        plain, ours = arrivals(network, places, "time", limit=limit), arrivals(high, places, "time", limit=limit)
+        assert np.array_equal(plain.label, ours.label)
+
+
+@settings(max_examples=80, deadline=None)
+@given(st.integers(1, 80), st.integers(0, 200), st.integers(0, 2**32 - 1))
+def test_an_order_names_every_node_once(nodes, count, seed):
+    rng = np.random.default_rng(seed)
+    a, b = rng.integers(0, nodes, (2, count))
+    x, y = rng.integers(0, 4, (2, nodes)).astype(float)  # many in one place
+    assert np.array_equal(np.sort(dissection(nodes, a, b, x, y)), np.arange(nodes))
+
+
+def test_a_grid_is_cut_where_it_is_narrow():
+    side = 40
+    number = np.arange(side * side).reshape(side, side)
+    a = np.concatenate([number[:, :-1].ravel(), number[:-1].ravel()])
+    b = np.concatenate([number[:, 1:].ravel(), number[1:].ravel()])
+    order = dissection(side * side, a, b, (number % side).ravel().astype(float), (number // side).ravel().astype(float))
+    # Without the last nodes of the order, those of the first cut, the grid falls into two parts of like size.
+    last = np.zeros(side * side, bool)
+    last[order[-side:]] = True
+    from scipy.sparse import csr_matrix
+    from scipy.sparse.csgraph import connected_components
+
+    keep = ~last[a] & ~last[b]
+    _, part = connected_components(csr_matrix((np.ones(keep.sum()), (a[keep], b[keep])), shape=(side * side,) * 2))
+    largest = np.sort(np.bincount(part[~last]))[::-1]
+    assert largest[0] < 0.76 * side * side and largest[1] > 0.2 * side * side
+
+
+def test_costs_put_in_again_are_those_of_a_hierarchy_made_anew(network):
+    high = Hierarchy.of(network)
+    rng = np.random.default_rng(3)
+    cost = network.step_costs("time")
+    for _ in range(3):
+        cost = np.where(rng.random(len(cost)) < 0.05, 2**31 - 1, rng.integers(1, 100_000, len(cost)))
+        metric = customized(high.topology, cost, network.step_costs("distance"))
+        again = customized(Hierarchy.of(network).topology, cost, network.step_costs("distance"))
+        assert np.array_equal(metric.cost, again.cost) and (metric.cost <= FAR).all()
+
+
+def test_closing_and_slowing_streets_is_seen_without_preparing_anew(network):
+    places = random_places(network, 30, 7)
+    high = raised(network)
+    rng = np.random.default_rng(2)
+    closed = rng.random(network.graph.link_count) < 0.05
+    slower = np.where(rng.random(network.graph.link_count) < 0.3, 3.0, 1.0)
+    for plain, ours in (
+        (network.with_closed(closed), high.with_closed(closed)),
+        (network.with_slower(slower), high.with_slower(slower)),
+        (network.with_closed(closed).with_slower(slower), high.with_closed(closed).with_slower(slower)),
+    ):
+        assert ours.hierarchy.topology is high.hierarchy.topology and not ours.hierarchy.ready("time", "distance")
+        assert np.array_equal(matrix(plain, places, places, "time")[0], matrix(ours, places, places, "time")[0])
+        assert ours.hierarchy.ready("time", "distance")
+        one, two = (arrivals(each, places.take(np.arange(2)), "time", "to") for each in (plain, ours))
+        assert np.array_equal(one.label, two.label)

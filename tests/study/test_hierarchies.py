@@ -1,0 +1,57 @@
+"""Prepared hierarchies are kept beside the study, and never trusted when damaged or of other streets."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from awl.core.engine.hierarchy import Hierarchy
+from awl.study import hierarchies
+from awl.study.arrays import folder_of
+
+
+def folders(study):
+    return sorted(folder_of(study.path).glob("hierarchy-*"))
+
+
+def test_a_hierarchy_is_kept_and_found_again(own_study, monkeypatch):
+    network = own_study.network("walk")
+    made = hierarchies.hierarchy_of(own_study.path, network)
+    assert len(folders(own_study)) == 1
+    monkeypatch.setattr(Hierarchy, "of", lambda _: pytest.fail("made anew"))
+    again = hierarchies.hierarchy_of(own_study.path, network)
+    for name in hierarchies.NAMES:
+        assert np.array_equal(getattr(made.topology, name), getattr(again.topology, name))
+
+
+@pytest.mark.parametrize("damage", ["cut short", "one byte", "no head", "one file gone"])
+def test_a_damaged_one_is_made_anew(own_study, damage):
+    network = own_study.network("walk")
+    made = hierarchies.hierarchy_of(own_study.path, network)
+    (folder,) = folders(own_study)
+    file = folder / "head.npy"
+    data = file.read_bytes()
+    if damage == "cut short":
+        file.write_bytes(data[:-40])
+    elif damage == "one byte":
+        file.write_bytes(data[:-8] + bytes([data[-8] ^ 1]) + data[-7:])
+    elif damage == "no head":
+        (folder / "head.json").write_text("{")
+    else:
+        file.unlink()
+    again = hierarchies.hierarchy_of(own_study.path, network)
+    assert np.array_equal(made.topology.head, again.topology.head) and file.read_bytes() == data
+
+
+def test_a_mode_that_moves_otherwise_has_its_own(own_study):
+    for mode in ("walk", "drive"):
+        hierarchies.hierarchy_of(own_study.path, own_study.network(mode))
+    assert len(folders(own_study)) == 2
+
+
+def test_preparing_goes_on_behind_and_questions_use_it_when_it_is_there(own_study):
+    assert own_study.network("walk").hierarchy is None
+    own_study.prepare().join(60)
+    for mode in own_study.modes():
+        assert own_study.network(mode).hierarchy.ready("time", "distance"), mode
+    assert own_study.prepare() is None, "nothing is left to prepare"
