@@ -9,9 +9,9 @@ from pathlib import Path
 import numpy as np
 
 from awl.core.columns import Categorical
-from awl.core.engine.climbing import LANES
 from awl.core.engine.clock import best_leg_by_clock
 from awl.core.engine.hierarchy import Hierarchy
+from awl.core.engine.lanes import LANES
 from awl.core.engine.places import Snapper
 from awl.core.engine.query import arrivals, best_leg, matrix
 from awl.core.engine.reach import reach_of, reached_parts

@@ -34,6 +34,7 @@ from awl.core.streets.graph import StreetGraph
 from awl.formats import osm_pbf
 from awl.questions.run import ask
 from awl.study.study import Study
+from bench.heights import on_the_hierarchy
 from bench.measure import Row, medians
 from bench.reading import CACHE, joining, reading_pbf, reading_xml, region, storing
 
@@ -126,6 +127,13 @@ def main(large: bool) -> None:
     rows += searches("Ferrow on foot", Network.of(graph, WALK))
     big, _ = build_graph(osm_pbf.read(region(100_000)))
     rows += searches("100k-node region", Network.of(big, DRIVE))
+    rows += on_the_hierarchy("Ferrow on foot", Network.of(graph, WALK), 4)
+    rows += on_the_hierarchy("Ferrow by car", Network.of(graph, DRIVE), 4)
+    rows += on_the_hierarchy("100k-node region on foot", Network.of(big, WALK), 4)
+    if large:
+        rows += on_the_hierarchy(
+            "1M-node region on foot", Network.of(build_graph(osm_pbf.read(region(1_000_000)))[0], WALK), 40
+        )
     rows += questions()
     table = Table(title=f"Awl, {date.today()}, {platform.machine()}, Python {platform.python_version()}")
     for heading in ("what", "Awl, ms", "peer or bound, ms", "ratio"):

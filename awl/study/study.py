@@ -492,7 +492,7 @@ class Study:
             if network.hierarchy is None:
                 high = hierarchies.hierarchy_of(self.path, network)
                 for measure in ("time", "distance"):
-                    high.metric(network, measure, carried_with(measure))
+                    high.ways(network, measure, carried_with(measure))
                 network.hierarchy = high
 
     def snapper(self, mode: str) -> Snapper:

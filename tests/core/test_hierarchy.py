@@ -23,7 +23,7 @@ def raised(network: Network) -> Network:
     other = copy(network)
     other.hierarchy = Hierarchy.of(network)
     for measure, carried in (("time", "distance"), ("distance", "time")):
-        other.hierarchy.metric(network, measure, carried)
+        other.hierarchy.ways(network, measure, carried)
     return other
 
 
@@ -132,8 +132,7 @@ def test_costs_put_in_again_are_those_of_a_hierarchy_made_anew(network):
     cost = network.step_costs("time")
     for _ in range(3):
         cost = np.where(rng.random(len(cost)) < 0.05, 2**31 - 1, rng.integers(1, 100_000, len(cost)))
-        metric = customized(high.topology, cost, network.step_costs("distance"))
-        again = customized(Hierarchy.of(network).topology, cost, network.step_costs("distance"))
+        metric, again = customized(high.topology, cost), customized(Hierarchy.of(network).topology, cost)
         assert np.array_equal(metric.cost, again.cost) and (metric.cost <= FAR).all()
 
 
@@ -148,8 +147,8 @@ def test_closing_and_slowing_streets_is_seen_without_preparing_anew(network):
         (network.with_slower(slower), high.with_slower(slower)),
         (network.with_closed(closed).with_slower(slower), high.with_closed(closed).with_slower(slower)),
     ):
-        assert ours.hierarchy.topology is high.hierarchy.topology and not ours.hierarchy.ready("time", "distance")
+        assert ours.hierarchy.topology is high.hierarchy.topology and not ours.hierarchy.ready("time")
         assert np.array_equal(matrix(plain, places, places, "time")[0], matrix(ours, places, places, "time")[0])
-        assert ours.hierarchy.ready("time", "distance")
+        assert ours.hierarchy.ready("time")
         one, two = (arrivals(each, places.take(np.arange(2)), "time", "to") for each in (plain, ours))
         assert np.array_equal(one.label, two.label)

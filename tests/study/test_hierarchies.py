@@ -53,5 +53,5 @@ def test_preparing_goes_on_behind_and_questions_use_it_when_it_is_there(own_stud
     assert own_study.network("walk").hierarchy is None
     own_study.prepare().join(60)
     for mode in own_study.modes():
-        assert own_study.network(mode).hierarchy.ready("time", "distance"), mode
+        assert own_study.network(mode).hierarchy.ready("time"), mode
     assert own_study.prepare() is None, "nothing is left to prepare"

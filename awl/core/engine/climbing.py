@@ -12,15 +12,14 @@ from numba import njit
 from numpy.typing import NDArray
 
 from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS
-from awl.core.engine.hierarchy import FAR, Metric, Topology
+from awl.core.engine.hierarchy import FAR, Metric, Topology, Ways
+from awl.core.engine.lanes import over_edge, over_edge_carrying
 
 Ints = NDArray[np.int32]
-LANES = 16
-"""Sources of one sweep."""
 
 
 @njit(cache=True, nogil=True)
-def above(start, head, ranks):  # type: ignore[no-untyped-def]
+def above(start, head, ranks):
     """All ranks from `ranks` up to their roots, ascending, each once."""
     n = len(start) - 1
     seen = np.zeros(n, np.uint8)
@@ -37,10 +36,10 @@ def above(start, head, ranks):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def sweep(start, head, cost, up, seed_rank, seed_label, most, label):  # type: ignore[no-untyped-def]
+def sweep(start, head, up, down, seed_rank, seed_label, most, label):
     """Labels (c,) of all ranks from seeds: cost and owner in one number, as in a plain search; none above `most`.
 
-    `up` is 0 to go from the seeds along the steps, 1 to come to them.
+    `up`, `down` (m,) are the costs of the edges in the sense of the search: swapped to come to the seeds.
     """
     label[:] = NO_LABEL
     for i in range(len(seed_rank)):
@@ -50,54 +49,82 @@ def sweep(start, head, cost, up, seed_rank, seed_label, most, label):  # type: i
     for i in climb:
         if label[i] <= most:
             for e in range(start[i], start[i + 1]):
-                over = label[i] + (np.int64(cost[2 * e + up]) << OWNER_BITS)
+                over = label[i] + (np.int64(up[e]) << OWNER_BITS)
                 if over < label[head[e]]:
                     label[head[e]] = over
     for i in range(len(start) - 2, -1, -1):
         best = label[i]
         for e in range(start[i], start[i + 1]):
             if label[head[e]] <= most:
-                best = min(best, label[head[e]] + (np.int64(cost[2 * e + 1 - up]) << OWNER_BITS))
+                best = min(best, label[head[e]] + (np.int64(down[e]) << OWNER_BITS))
         label[i] = best if best <= most else NO_LABEL
 
 
 @njit(cache=True, nogil=True)
-def sweep_lanes(start, head, cost, carried, seed_rank, seed_lane, seed_cost, seed_carried, closure, label, extra):  # type: ignore[no-untyped-def]
-    """Costs `label` and carried costs `extra` (c, LANES) from sources, each a lane, at the ranks of `closure`.
+def sweep_one(start, head, up, down, seed_rank, seed_cost, label):
+    """Costs (c,) of all ranks from the seeds of one place; FAR where there is no way."""
+    label[:] = FAR
+    for i in range(len(seed_rank)):
+        label[seed_rank[i]] = min(label[seed_rank[i]], seed_cost[i])
+    for i in above(start, head, seed_rank):
+        for e in range(start[i], start[i + 1]):
+            label[head[e]] = min(label[head[e]], np.uint32(label[i] + up[e]))
+    for i in range(len(start) - 2, -1, -1):
+        best = label[i]
+        for e in range(start[i], start[i + 1]):
+            best = min(best, np.uint32(label[head[e]] + down[e]))
+        label[i] = best
 
-    `closure` holds with each rank all above it, ascending; rows of other ranks mean nothing.
-    """
+
+@njit(cache=True, nogil=True)
+def _begin(start, head, seed_rank, seed_lane, seed_cost, closure, label):
+    """Fill what a sweep will touch, and put the seeds in; returns the ranks above them."""
     climb = above(start, head, seed_rank)
     for i in climb:
         label[i, :] = FAR
     for i in closure:
         label[i, :] = FAR
     for i in range(len(seed_rank)):
-        if seed_cost[i] < label[seed_rank[i], seed_lane[i]]:
-            label[seed_rank[i], seed_lane[i]] = seed_cost[i]
-            extra[seed_rank[i], seed_lane[i]] = seed_carried[i]
-    for i in climb:
-        for e in range(start[i], start[i + 1]):
-            _over(label[i], extra[i], cost[2 * e], carried[2 * e], label[head[e]], extra[head[e]])
-    for at in range(len(closure) - 1, -1, -1):
-        i = closure[at]
-        for e in range(start[i], start[i + 1]):
-            _over(label[head[e]], extra[head[e]], cost[2 * e + 1], carried[2 * e + 1], label[i], extra[i])
-
-
-@njit(cache=True, nogil=True, inline="always")
-def _over(label, extra, cost, carried, other, other_extra):  # type: ignore[no-untyped-def]
-    """Take the way over one edge into the lanes of another rank where it is shorter."""
-    for k in range(LANES):
-        over = np.uint32(label[k] + cost)
-        further = np.uint32(extra[k] + carried)
-        shorter = over < other[k]
-        other[k] = over if shorter else other[k]
-        other_extra[k] = further if shorter else other_extra[k]
+        label[seed_rank[i], seed_lane[i]] = min(label[seed_rank[i], seed_lane[i]], seed_cost[i])
+    return climb
 
 
 @njit(cache=True, nogil=True)
-def to_targets(label, extra, lanes, goal_start, goal_rank, goal_cost, goal_carried, most, found, found_extra):  # type: ignore[no-untyped-def]
+def sweep_lanes(start, head, up, down, seed_rank, seed_lane, seed_cost, closure, label):
+    """Costs `label` (c, LANES) from sources, each a lane, at the ranks of `closure`.
+
+    `closure` holds with each rank all above it, ascending; rows of other ranks mean nothing.
+    """
+    for i in _begin(start, head, seed_rank, seed_lane, seed_cost, closure, label):
+        for e in range(start[i], start[i + 1]):
+            over_edge(label, np.int64(i), np.int64(head[e]), up[e])
+    for at in range(len(closure) - 1, -1, -1):
+        i = closure[at]
+        for e in range(start[i], start[i + 1]):
+            over_edge(label, np.int64(head[e]), np.int64(i), down[e])
+
+
+@njit(cache=True, nogil=True)
+def sweep_lanes_carrying(
+    start, head, cost, carried, seed_rank, seed_lane, seed_cost, seed_carried, closure, label, extra
+):
+    """The same, with the carried costs `extra` (c, LANES) of the same ways."""
+    up, down, up_far, down_far = cost[0], cost[1], carried[0], carried[1]
+    climb = _begin(start, head, seed_rank, seed_lane, seed_cost, closure, label)
+    for i in range(len(seed_rank)):
+        if seed_cost[i] == label[seed_rank[i], seed_lane[i]]:
+            extra[seed_rank[i], seed_lane[i]] = seed_carried[i]
+    for i in climb:
+        for e in range(start[i], start[i + 1]):
+            over_edge_carrying(label, extra, np.int64(i), np.int64(head[e]), up[e], up_far[e])
+    for at in range(len(closure) - 1, -1, -1):
+        i = closure[at]
+        for e in range(start[i], start[i + 1]):
+            over_edge_carrying(label, extra, np.int64(head[e]), np.int64(i), down[e], down_far[e])
+
+
+@njit(cache=True, nogil=True)
+def to_targets(label, extra, lanes, goal_start, goal_rank, goal_cost, goal_carried, most, found, found_extra):
     """Costs (lanes, targets) from the labels of a sweep, where they are less than what is there."""
     for t in range(len(goal_start) - 1):
         for i in range(goal_start[t], goal_start[t + 1]):
@@ -112,7 +139,7 @@ def to_targets(label, extra, lanes, goal_start, goal_rank, goal_cost, goal_carri
 
 
 @njit(cache=True, nogil=True)
-def meet(start, head, cost, from_rank, from_cost, to_rank, to_cost):  # type: ignore[no-untyped-def]
+def meet(start, head, cost, from_rank, from_cost, to_rank, to_cost):
     """The least cost between seeds and goals, and the rows of edges up from the first and down to the last, in travel order.
 
     -1 where there is no way.
@@ -133,7 +160,7 @@ def meet(start, head, cost, from_rank, from_cost, to_rank, to_cost):  # type: ig
             if side == 1 and label[0, i] + label[1, i] < best:
                 best, where = label[0, i] + label[1, i], i
             for e in range(start[i], start[i + 1]):
-                c = cost[2 * e + side]
+                c = cost[side, e]
                 if c < FAR and label[side, i] + c < label[side, head[e]]:
                     label[side, head[e]] = label[side, i] + c
                     entry[side, head[e]] = 2 * e + side
@@ -154,7 +181,7 @@ def meet(start, head, cost, from_rank, from_cost, to_rank, to_cost):  # type: ig
 
 
 @njit(cache=True, nogil=True)
-def _lower_ends(start, entry, where):  # type: ignore[no-untyped-def]
+def _lower_ends(start, entry, where):
     """Rows of the edges by which a rank was climbed to, the last first."""
     rows = np.empty(len(start), np.int64)
     size = 0
@@ -167,12 +194,12 @@ def _lower_ends(start, entry, where):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _low_of(start, edge):  # type: ignore[no-untyped-def]
+def _low_of(start, edge):
     return np.searchsorted(start, edge, side="right") - 1
 
 
 @njit(cache=True, nogil=True)
-def unpacked(start, head, middle, step, rows):  # type: ignore[no-untyped-def]
+def unpacked(start, head, middle, step, rows):
     """Numbers of the steps that rows of edges stand for, in travel order."""
     found = np.empty(64, np.int32)
     size = 0
@@ -183,13 +210,13 @@ def unpacked(start, head, middle, step, rows):  # type: ignore[no-untyped-def]
         while count > 0:
             count -= 1
             row = waiting[count]
-            if middle[row] < 0:
+            if middle[row & 1, row >> 1] < 0:
                 if size == len(found):
                     found = np.concatenate((found, np.empty(len(found), np.int32)))
-                found[size] = step[row]
+                found[size] = step[row & 1, row >> 1]
                 size += 1
                 continue
-            i = middle[row]
+            i = middle[row & 1, row >> 1]
             low, high = _low_of(start, row >> 1), head[row >> 1]
             to_low = start[i] + np.searchsorted(head[start[i] : start[i + 1]], low)
             to_high = start[i] + np.searchsorted(head[start[i] : start[i + 1]], high)
@@ -204,10 +231,14 @@ def unpacked(start, head, middle, step, rows):  # type: ignore[no-untyped-def]
 
 
 def path_between(
-    topology: Topology, metric: Metric, begin: tuple[Ints, NDArray[np.int64]], end: tuple[Ints, NDArray[np.int64]]
+    topology: Topology,
+    metric: Metric,
+    ways: Ways,
+    begin: tuple[Ints, NDArray[np.int64]],
+    end: tuple[Ints, NDArray[np.int64]],
 ) -> tuple[int, Ints]:
     """Least cost between seeds and goals (ranks and costs), and the steps of the way; -1 where there is none."""
     cost, rows = meet(topology.start, topology.head, metric.cost, *begin, *end)
     if cost < 0:
         return -1, np.zeros(0, np.int32)
-    return int(cost), unpacked(topology.start, topology.head, metric.middle, metric.step, rows)
+    return int(cost), unpacked(topology.start, topology.head, ways.middle, metric.step, rows)

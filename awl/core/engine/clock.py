@@ -82,7 +82,7 @@ def _done_by(share: NDArray[np.float64], done: NDArray[np.float64], time: float)
 
 
 @njit(cache=True, nogil=True)
-def search_by_clock(start, head, free_ms, delay_ms, curve, share, done, seed_state, seed_time, wanted, label, entry):  # type: ignore[no-untyped-def]
+def search_by_clock(start, head, free_ms, delay_ms, curve, share, done, seed_state, seed_time, wanted, label, entry):
     """Fill `label` (s,) with earliest times in ms since midnight of the day of departure, and `entry` with rows of steps.
 
     `free_ms`, `delay_ms`, `curve` are those of each row. Ends when all states marked in `wanted` are settled.

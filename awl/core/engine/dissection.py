@@ -50,7 +50,7 @@ def dissection(
 
 
 @njit(cache=True, nogil=True)
-def _without_chains(start, head):  # type: ignore[no-untyped-def]
+def _without_chains(start, head):
     """Nodes of degree one, from the tips inwards, then those of degree two; and the edges of what is left."""
     n = len(start) - 1
     degree = np.empty(n, np.int32)
@@ -110,7 +110,7 @@ def _without_chains(start, head):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _dissect(start, head, x, y, order):  # type: ignore[no-untyped-def]
+def _dissect(start, head, x, y, order):
     """Bring the rows of `order` into the order of elimination."""
     n = len(order)
     place = np.empty(n, np.int64)
@@ -163,7 +163,7 @@ def _dissect(start, head, x, y, order):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _by_degree(start, head, place, order, a, b):  # type: ignore[no-untyped-def]
+def _by_degree(start, head, place, order, a, b):
     """Order a small region by the number of neighbours within it, fewest first."""
     size = b - a
     degree = np.zeros(size, np.int64)
@@ -180,7 +180,7 @@ def _by_degree(start, head, place, order, a, b):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _best_cut(start, head, back, x, y):  # type: ignore[no-untyped-def]
+def _best_cut(start, head, back, x, y):
     """0, 1: the halves of a region; 2: the nodes that part them."""
     n = len(start) - 1
     best_side = np.zeros(n, np.int8)
@@ -220,7 +220,7 @@ def _best_cut(start, head, back, x, y):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _parting(start, head, side):  # type: ignore[no-untyped-def]
+def _parting(start, head, side):
     """Take the nodes on the side with fewer of them along a cut out as the parting."""
     n = len(start) - 1
     edge = np.zeros(n, np.uint8)
@@ -239,7 +239,7 @@ def _parting(start, head, side):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _least_cut(start, head, back, rows, outer, most):  # type: ignore[no-untyped-def]
+def _least_cut(start, head, back, rows, outer, most):
     """Sides (0, 1) of a least cut between the first and last `outer` nodes of `rows`, and its edges; -1 above `most`."""
     n = len(start) - 1
     kind = np.zeros(n, np.int8)

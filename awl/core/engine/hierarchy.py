@@ -64,16 +64,18 @@ class Topology:
 
 @dataclass(frozen=True)
 class Metric:
-    """Costs of the edges of a topology, upwards and downwards, with a carried cost of the same way.
-
-    `middle` is the rank over which a shortcut leads, -1 where it is one step: `step`, its number. Rows alternate: that
-    of edge e upwards is 2e, downwards 2e + 1.
-    """
+    """Costs of the edges (2, m) of a topology: row 0 upwards, row 1 downwards; `step` is the least step along each, or -1."""
 
     cost: Costs
-    carried: Costs
-    middle: Ints
     step: Ints
+
+
+@dataclass(frozen=True)
+class Ways:
+    """What the edges (2, m) stand for: the rank over which a shortcut leads, -1 where it is its step; and a carried cost."""
+
+    middle: Ints
+    carried: Costs
 
 
 def topology_of(states: States, x: NDArray[np.float64], y: NDArray[np.float64]) -> Topology:
@@ -101,7 +103,7 @@ def topology_of(states: States, x: NDArray[np.float64], y: NDArray[np.float64]) 
 
 
 @njit(cache=True, nogil=True)
-def _eliminated(around_start, around):  # type: ignore[no-untyped-def]
+def _eliminated(around_start, around):
     """Higher neighbours of each rank once all below it have been taken out, ascending."""
     n = len(around_start) - 1
     start = np.zeros(n + 1, np.int64)
@@ -141,7 +143,7 @@ def _eliminated(around_start, around):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _edges_of(start, head, tail, tip):  # type: ignore[no-untyped-def]
+def _edges_of(start, head, tail, tip):
     """For each step, twice the row of its edge, plus one where it leads down; -1 for a step that stays where it is."""
     made = np.empty(len(tail), np.int64)
     for i in range(len(tail)):
@@ -154,55 +156,79 @@ def _edges_of(start, head, tail, tip):  # type: ignore[no-untyped-def]
     return made
 
 
-def customized(topology: Topology, cost: NDArray[np.integer], carried: NDArray[np.integer]) -> Metric:
+def customized(topology: Topology, cost: NDArray[np.integer]) -> Metric:
     """Put the costs of steps (r,) into a topology."""
-    rows = 2 * len(topology.head)
-    metric = Metric(
-        np.full(rows, FAR), np.zeros(rows, np.uint32), np.full(rows, -1, np.int32), np.full(rows, -1, np.int32)
-    )
-    _put_steps(
-        topology.edge, cost.astype(np.uint32), carried.astype(np.uint32), metric.cost, metric.carried, metric.step
-    )
-    _customize(topology.start, topology.head, metric.cost, metric.carried, metric.middle)
+    size = len(topology.head)
+    metric = Metric(np.full((2, size), FAR), np.full((2, size), -1, np.int32))
+    _put_steps(topology.edge, cost.astype(np.uint32), metric.cost, metric.step)
+    _customize(topology.start, topology.head, metric.cost[0], metric.cost[1])
     return metric
 
 
+def ways_of(topology: Topology, metric: Metric, cost: NDArray[np.integer], carried: NDArray[np.integer]) -> Ways:
+    """What the edges of a metric stand for; `cost`, `carried` are those of the steps (r,)."""
+    size = len(topology.head)
+    ways = Ways(np.full((2, size), -1, np.int32), np.zeros((2, size), np.uint32))
+    _find_ways(
+        topology.start, topology.head, metric.cost, metric.step, cost.astype(np.uint32), carried.astype(np.uint32),
+        ways.middle, ways.carried,
+    )  # fmt: skip
+    return ways
+
+
 @njit(cache=True, nogil=True)
-def _put_steps(edge, step_cost, step_carried, cost, carried, step):  # type: ignore[no-untyped-def]
+def _put_steps(edge, step_cost, cost, step):
     for i in range(len(edge)):
         row = edge[i]
-        if row >= 0 and step_cost[i] < cost[row]:
-            cost[row], carried[row], step[row] = step_cost[i], step_carried[i], i
+        if row >= 0 and step_cost[i] < cost[row & 1, row >> 1]:
+            cost[row & 1, row >> 1], step[row & 1, row >> 1] = step_cost[i], i
 
 
 @njit(cache=True, nogil=True)
-def _customize(start, head, cost, carried, middle):  # type: ignore[no-untyped-def]
+def _customize(start, head, up, down):
     """Every pair of higher neighbours of a rank is joined over it, from the lowest rank up."""
     for i in range(len(start) - 1):
         for e in range(start[i], start[i + 1]):
-            up_e, down_e = cost[2 * e], cost[2 * e + 1]
+            up_e, down_e = up[e], down[e]
+            k = start[head[e]]
+            for f in range(e + 1, start[i + 1]):
+                tip = head[f]
+                while head[k] < tip:
+                    k += 1
+                up[k] = min(up[k], np.uint32(down_e + up[f]))
+                down[k] = min(down[k], np.uint32(down[f] + up_e))
+
+
+@njit(cache=True, nogil=True)
+def _find_ways(start, head, cost, step, step_cost, step_carried, middle, carried):
+    """The first way found that costs what an edge costs; edges below it are done before."""
+    open_ = np.zeros(cost.shape, np.uint8)
+    for way in range(2):
+        for e in range(len(head)):
+            one = step[way, e]
+            if one >= 0 and step_cost[one] == cost[way, e]:
+                carried[way, e] = step_carried[one]
+            elif cost[way, e] < FAR:
+                open_[way, e] = 1
+    for i in range(len(start) - 1):
+        for e in range(start[i], start[i + 1]):
             k = start[head[e]]
             for f in range(e + 1, start[i + 1]):
                 while head[k] < head[f]:
                     k += 1
-                over = down_e + cost[2 * f]
-                if over < cost[2 * k]:
-                    cost[2 * k], carried[2 * k], middle[2 * k] = over, carried[2 * e + 1] + carried[2 * f], i
-                over = cost[2 * f + 1] + up_e
-                if over < cost[2 * k + 1]:
-                    cost[2 * k + 1], carried[2 * k + 1], middle[2 * k + 1] = (
-                        over,
-                        carried[2 * f + 1] + carried[2 * e],
-                        i,
-                    )
+                if open_[0, k] and cost[1, e] + cost[0, f] == cost[0, k]:
+                    middle[0, k], carried[0, k], open_[0, k] = i, carried[1, e] + carried[0, f], 0
+                if open_[1, k] and cost[1, f] + cost[0, e] == cost[1, k]:
+                    middle[1, k], carried[1, k], open_[1, k] = i, carried[1, f] + carried[0, e], 0
 
 
 class Hierarchy:
-    """The topology of a network, with the metrics that were asked for."""
+    """The topology of a network, with the metrics and ways that were asked for."""
 
     def __init__(self, topology: Topology) -> None:
         self.topology = topology
-        self._metrics: dict[tuple[str, str], Metric] = {}
+        self._metrics: dict[str, Metric] = {}
+        self._ways: dict[tuple[str, str], Ways] = {}
         self._far: dict[str, int] = {}
 
     @classmethod
@@ -215,22 +241,27 @@ class Hierarchy:
         """The same topology for other costs."""
         return Hierarchy(self.topology)
 
-    def ready(self, measure: str, carried: str) -> bool:
+    def ready(self, measure: str) -> bool:
         """Whether the metric of a measure is there."""
-        return (measure, carried) in self._metrics
+        return measure in self._metrics
 
-    def metric(self, network: Network, measure: str, carried: str) -> Metric:
+    def metric(self, network: Network, measure: str) -> Metric:
         """The metric of a measure, made when it is first asked for."""
+        if measure not in self._metrics:
+            self._metrics[measure] = customized(self.topology, network.step_costs(measure))
+        return self._metrics[measure]
+
+    def ways(self, network: Network, measure: str, carried: str) -> Ways:
+        """What the edges of a metric stand for, with a carried cost; made when first asked for."""
         key = (measure, carried)
-        if key not in self._metrics:
-            self._metrics[key] = customized(self.topology, network.step_costs(measure), network.step_costs(carried))
-        return self._metrics[key]
+        if key not in self._ways:
+            cost, far = network.step_costs(measure), network.step_costs(carried)
+            self._ways[key] = ways_of(self.topology, self.metric(network, measure), cost, far)
+        return self._ways[key]
 
     def is_far(self, measure: str, limit: int) -> bool:
         """Whether a limit reaches so far that a sweep over everything is quicker than a search that stops there."""
-        if not any(known == measure for known, _ in self._metrics):
-            return False
-        return limit > FAR_SHARE * self._far.get(measure, 0)
+        return self.ready(measure) and limit > FAR_SHARE * self._far.get(measure, 0)
 
     def note_far(self, measure: str, label: NDArray[np.int64]) -> None:
         """Remember how far a sweep without limit came."""

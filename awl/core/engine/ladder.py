@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.climbing import LANES, above, path_between, sweep, sweep_lanes, to_targets
+from awl.core.engine.climbing import above, path_between, sweep, sweep_lanes_carrying, sweep_one, to_targets
 from awl.core.engine.dijkstra import NO_LABEL, NO_LIMIT, OWNER_BITS, OWNER_MASK, UNREACHED
-from awl.core.engine.hierarchy import Hierarchy
+from awl.core.engine.hierarchy import FAR, Hierarchy
+from awl.core.engine.lanes import LANES
 from awl.core.engine.leg import Leg, carried_with
 from awl.core.engine.places import Seeds, Snapped, entering, leaving
 from awl.core.modes.network import Network
@@ -48,7 +49,7 @@ def swept(
     hierarchy: Hierarchy, network: Network, seeds: Seeds, measure: str, direction: str, limit: int
 ) -> NDArray[np.int64]:
     """Labels (s,) of all states as a search `from` or `to` places gives them."""
-    topology, metric = hierarchy.topology, hierarchy.metric(network, measure, carried_with(measure))
+    topology, metric = hierarchy.topology, hierarchy.metric(network, measure)
     overhead = np.int64(network.overhead(measure))
     most = (np.int64(limit) << OWNER_BITS) | OWNER_MASK
     label = np.full(network.states.count, NO_LABEL)
@@ -58,9 +59,15 @@ def swept(
         on_way, rank, _ = ranked(hierarchy, network, seeds, measure)
     begin = ((on_way.cost.astype(np.int64) + overhead) << OWNER_BITS) | on_way.owner
     here = rank >= 0
+    up, down = (metric.cost[0], metric.cost[1]) if direction == "from" else (metric.cost[1], metric.cost[0])
     of_rank = np.empty(topology.count, np.int64)
-    up = 0 if direction == "from" else 1
-    sweep(topology.start, topology.head, metric.cost, up, rank[here], begin[here], most, of_rank)
+    if len(on_way.owner) and (on_way.owner == on_way.owner[0]).all() and limit >= int(NO_LIMIT):
+        cost = np.empty(topology.count, np.uint32)
+        seconds = np.minimum(begin[here] >> OWNER_BITS, int(FAR)).astype(np.uint32)
+        sweep_one(topology.start, topology.head, up, down, rank[here], seconds, cost)
+        of_rank = np.where(cost <= NO_LIMIT, (cost.astype(np.int64) << OWNER_BITS) | on_way.owner[0], NO_LABEL)
+    else:
+        sweep(topology.start, topology.head, up, down, rank[here], begin[here], most, of_rank)
     label[topology.state] = of_rank
     within = own <= most
     np.minimum.at(label, seeds.state[within], own[within])
@@ -100,7 +107,8 @@ class Ladder:
         self._goal_rank = hierarchy.topology.rank[goals.state]
         topology = hierarchy.topology
         self._closure = above(topology.start, topology.head, np.unique(self._goal_rank[self._goal_rank >= 0]))
-        self._metric = hierarchy.metric(network, measure, carried_with(measure))
+        self._metric = hierarchy.metric(network, measure)
+        self._ways = hierarchy.ways(network, measure, carried_with(measure))
 
     def costs_from(self, sources: Snapped, most: int) -> tuple[Ints, NDArray[np.int64]]:
         """Cost and carried cost (k, t) from at most `LANES` places; UNREACHED above `most`."""
@@ -113,8 +121,8 @@ class Ladder:
         self._at_once(first, most, found, extra)
         seeds, rank, _ = ranked(self._hierarchy, network, first, self._measure)
         label, further = np.empty((topology.count, LANES), np.uint32), np.empty((topology.count, LANES), np.uint32)
-        sweep_lanes(
-            topology.start, topology.head, metric.cost, metric.carried, rank, seeds.owner, seeds.cost.astype(np.uint32),
+        sweep_lanes_carrying(
+            topology.start, topology.head, metric.cost, self._ways.carried, rank, seeds.owner, seeds.cost.astype(np.uint32),
             seeds.carried.astype(np.uint32), self._closure, label, further,
         )  # fmt: skip
         goals = self._goals
@@ -165,11 +173,15 @@ def way_between(hierarchy: Hierarchy, network: Network, a: Snapped, b: Snapped, 
     here, there = at_once(topology.rank, first, goals)
     least = (first.cost[here] + goals.cost[there]).astype(np.int64)
     seeds, rank, onto = ranked(hierarchy, network, first, measure)
-    metric = hierarchy.metric(network, measure, carried)
+    metric, ways = hierarchy.metric(network, measure), hierarchy.ways(network, measure, carried)
     goal_rank = topology.rank[goals.state]
     near = goal_rank >= 0
     cost, steps = path_between(
-        topology, metric, (rank, seeds.cost.astype(np.int64)), (goal_rank[near], goals.cost[near].astype(np.int64))
+        topology,
+        metric,
+        ways,
+        (rank, seeds.cost.astype(np.int64)),
+        (goal_rank[near], goals.cost[near].astype(np.int64)),
     )
     if len(least) and (cost < 0 or least.min() <= cost):
         i, j = here[np.argmin(least)], there[np.argmin(least)]

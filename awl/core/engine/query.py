@@ -9,9 +9,9 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.climbing import LANES
 from awl.core.engine.dijkstra import NO_LABEL, NO_LIMIT, OWNER_BITS, OWNER_MASK, UNREACHED, rows_to_targets, search
 from awl.core.engine.ladder import Ladder, last_delay, swept, way_between
+from awl.core.engine.lanes import LANES
 from awl.core.engine.leg import Leg, carried_with
 from awl.core.engine.places import Seeds, Snapped, entering, leaving
 from awl.core.modes.network import BLOCKED, Network
@@ -145,7 +145,7 @@ def matrix(
     overhead, extra_overhead = network.overhead(measure), network.overhead(carried)
     within = max(min(limit, int(NO_LIMIT)) - overhead, -1)
     high = network.hierarchy
-    worth = high is not None and (high.ready(measure, carried) or len(source_rows) >= LANES)
+    worth = high is not None and (high.ready(measure) or len(source_rows) >= LANES)
     ladder = Ladder(high, network, target, goals, measure) if worth else None
 
     def block(rows: NDArray[np.int64]) -> None:
@@ -182,7 +182,7 @@ def best_leg(network: Network, places: Snapped, source: int, target: int, measur
     """The path of least cost from one place to another, or None where there is none."""
     carried = carried_with(measure)
     a, b = places.take(np.array([source])), places.take(np.array([target]))
-    if network.hierarchy is not None and network.hierarchy.ready(measure, carried):
+    if network.hierarchy is not None and network.hierarchy.ready(measure):
         direct = _direct(network, a, b, measure)
         way = way_between(network.hierarchy, network, a, b, measure)
         return direct if way is None or (direct is not None and direct.cost <= way.cost) else way
