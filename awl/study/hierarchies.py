@@ -61,7 +61,9 @@ def _loaded(folder: Path, network: Network) -> Topology | None:
         sums = json.loads((folder / "head.json").read_text())
         if any(zlib.crc32((folder / f"{name}.npy").read_bytes()) != sums[name] for name in NAMES):
             return None
-        topology = Topology(**{name: np.load(folder / f"{name}.npy", mmap_mode="r") for name in NAMES})
+        # Copy on write, as plain arrays: kernels are compiled for arrays that may be written.
+        arrays = {name: np.asarray(np.load(folder / f"{name}.npy", mmap_mode="c")) for name in NAMES}
+        topology = Topology(**arrays)
         fits = len(topology.rank) == network.states.count and len(topology.edge) == len(network.states.steps)
         whole = len(topology.start) == topology.count + 1 and topology.start[-1] == len(topology.head)
     except (OSError, ValueError, EOFError, KeyError, TypeError):

@@ -1,0 +1,395 @@
+"""The file of a study: layers, rasters and streets, read and written by many threads at once."""
+
+from __future__ import annotations
+
+import contextlib
+import re
+import sqlite3
+import threading
+import uuid
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Self
+
+import shapely
+
+from awl.core.errors import AwlError
+from awl.core.modes.network import KeepParts
+from awl.core.streets.areas import BaseLayer
+from awl.core.streets.build import BuildReport, fill_report
+from awl.core.streets.graph import StreetGraph
+from awl.formats.raster import Raster
+from awl.formats.table import Layer
+from awl.study import arrays, geopackage, rasters, records, streets
+from awl.study.cql import to_sql
+
+BASE_TITLES = {
+    "water": "Water", "field": "Fields", "sand": "Beaches", "green": "Green", "building": "Buildings", "rail": "Railways",
+    "river": "Rivers", "place": "Places",
+}  # fmt: skip
+OWN_TABLES = (*streets.TABLES, *BASE_TITLES)
+ROLES = ("streets", "nodes", "restrictions", "base", "places", "zones", "parcels", "buildings", "lines", "answer")
+
+CHANGEABLE = ("places", "zones", "parcels", "buildings", "lines")
+"""Roles of the user's layers, which may be changed."""
+
+
+@dataclass(frozen=True)
+class NewLayer:
+    """A layer about to be added: its id, features, title, role (one of `ROLES`) and the file it came from."""
+
+    ident: str
+    layer: Layer
+    title: str
+    role: str
+    source: str
+
+
+class StudyFile:
+    """An open study as a file. Reading is free for all threads; writing happens in one transaction at a time."""
+
+    def __init__(self, path: Path) -> None:
+        """Open an existing study file; raises `AwlError` when it is none."""
+        self.path = path
+        self._write_lock = threading.RLock()
+        self._derived_lock = threading.RLock()
+        self._local = threading.local()
+        self._derived: dict[Any, Any] = {}
+        self._derived_stamp = ""
+        if not path.is_file():
+            raise AwlError("There is no such study", where=str(path), remedy="Make one with 'awl build'", status=404)
+        try:
+            known = self._connection.execute(
+                "SELECT count(*) FROM sqlite_master WHERE name IN ('gpkg_contents', 'awl_facts')"
+            ).fetchone()[0]
+        except sqlite3.DatabaseError as error:
+            raise AwlError(
+                f"The file is no study ({error})", where=path.name, remedy="Choose a .gpkg made by Awl"
+            ) from error
+        if known != 2:
+            raise AwlError("The file is no study of Awl", where=path.name, remedy="Make one with 'awl build'")
+
+    @classmethod
+    def create(cls, path: Path, title: str) -> Self:
+        """A new, empty study; the file must not exist."""
+        if path.exists():
+            raise AwlError("A file of this name exists", where=path.name, remedy="Choose another name", status=409)
+        connection = geopackage.connect(path)
+        try:
+            connection.execute("BEGIN")
+            geopackage.create(connection)
+            records.create(connection)
+            records.set_fact(connection, "title", title)
+            connection.execute("COMMIT")
+        finally:
+            connection.close()
+        return cls(path)
+
+    @property
+    def id(self) -> str:
+        """The name by which the server knows it."""
+        return self.path.stem
+
+    @property
+    def _connection(self) -> sqlite3.Connection:
+        connection = getattr(self._local, "connection", None)
+        if connection is None:
+            connection = self._local.connection = geopackage.connect(self.path)
+        return connection
+
+    @property
+    def reading(self) -> sqlite3.Connection:
+        """This thread's connection."""
+        return self._connection
+
+    @contextlib.contextmanager
+    def writing(self) -> Iterator[sqlite3.Connection]:
+        """A transaction: all of it lands, or none."""
+        with self._write_lock:
+            connection = self._connection
+            connection.execute("BEGIN IMMEDIATE")
+            try:
+                yield connection
+            except BaseException:
+                connection.execute("ROLLBACK")
+                raise
+            connection.execute("COMMIT")
+
+    def fact(self, key: str, default: Any = None) -> Any:
+        """A recorded fact of the study."""
+        return records.fact(self._connection, key, default)
+
+    @property
+    def title(self) -> str:
+        """The study's title."""
+        return str(self.fact("title", self.id))
+
+    @property
+    def stamp(self) -> str:
+        """Changes whenever the streets do, or the rule by which parts are kept; empty before the first build."""
+        return str(self.fact("stamp", ""))
+
+    @property
+    def keep_parts(self) -> KeepParts:
+        """Which connected parts the modes use."""
+        return KeepParts(**self.fact("keep_parts", {}))
+
+    def set_keep_parts(self, keep: KeepParts) -> None:
+        """Use other parts from now on; answers made before are stale."""
+        if not self.stamp:
+            raise AwlError("The study has no streets yet", remedy="Bring in a map extract first", status=409)
+        if keep.rule not in ("largest", "above", "all") or not 0 <= keep.above_m < 1e9:
+            raise AwlError(
+                f"'{keep.rule}' is no rule for parts",
+                remedy="Keep the 'largest', those 'above' a length, or 'all'",
+                inputs=("keep",),
+            )
+        if keep == self.keep_parts:
+            return
+        streets_stamp, _, count = self.stamp.partition("-")
+        with self.writing() as connection:
+            records.set_fact(connection, "keep_parts", vars(keep))
+            records.set_fact(connection, "stamp", f"{streets_stamp}-{int(count or 0) + 1}")
+        self.forget()
+
+    # -- layers --------------------------------------------------------------------------------------------------------
+
+    def layers(self) -> list[dict[str, Any]]:
+        """Every feature table with its role, count, geometry type and fields."""
+        listed: list[dict[str, Any]] = [dict(entry) for entry in records.layers(self._connection)]
+        kinds = dict(self._connection.execute("SELECT table_name, geometry_type_name FROM gpkg_geometry_columns"))
+        for entry in listed:
+            entry["geometry"] = kinds.get(entry["id"], "GEOMETRY")
+            entry["count"] = geopackage.count(self._connection, entry["id"])
+            entry["fields"] = geopackage.field_types(self._connection, entry["id"])
+        return listed
+
+    def require_layer(self, ident: str, name: str = "layer") -> dict[str, str]:
+        """The record of a layer; raises `AwlError` (404) naming those that exist."""
+        known = records.layers(self._connection)
+        for entry in known:
+            if entry["id"] == ident:
+                return entry
+        raise AwlError(
+            f"The study has no layer '{ident}'",
+            remedy=f"Layers are: {', '.join(entry['id'] for entry in known) or 'none yet'}",
+            inputs=(name,),
+            status=404,
+            kind="no-such-layer",
+        )
+
+    def read_layer(self, ident: str, where: str | None = None, name: str = "layer", **options: Any) -> Layer:
+        """Features of a layer, filtered by CQL2 text."""
+        self.require_layer(ident, name)
+        condition: tuple[str, list[Any]] = ("", [])
+        if where:
+            condition = to_sql(where, geopackage.field_names(self._connection, ident))
+        return geopackage.read_table(self._connection, ident, condition, **options)
+
+    def add_layer(self, ident: str, layer: Layer, title: str, role: str, source: str) -> None:
+        """Add or replace a layer of the user's."""
+        self.add_layers([NewLayer(ident, layer, title, role, source)])
+
+    def add_layers(self, new: list[NewLayer]) -> None:
+        """Add or replace layers of the user's, all or none."""
+        for one in new:
+            self._check_ident(one.ident)
+            if len(one.layer) == 0:
+                raise AwlError(
+                    "The layer holds no feature", where=one.source, remedy="Check the file", inputs=("file",)
+                )
+        with self.writing() as connection:
+            for one in new:
+                geopackage.write_table(connection, one.ident, one.layer, one.title, one.source)
+                records.set_layer(connection, one.ident, one.title, one.role, one.source)
+        self.forget()
+
+    @staticmethod
+    def _check_ident(ident: str) -> None:
+        if ident in OWN_TABLES or ident.startswith(("awl_", "gpkg_", "rtree_", "sqlite_")):
+            raise AwlError(
+                f"'{ident}' is a name that Awl uses itself", remedy="Choose another name for the layer", inputs=("id",)
+            )
+
+    def set_layer_role(self, ident: str, role: str) -> None:
+        """Use a layer or raster as something else."""
+        if any(entry["id"] == ident for entry in self.rasters()):
+            allowed: tuple[str, ...] = rasters.ROLES
+        else:
+            entry = self.require_layer(ident)
+            allowed = tuple(r for r in CHANGEABLE if entry["role"] in CHANGEABLE)
+        if role not in allowed:
+            raise AwlError(
+                f"'{ident}' cannot be used as '{role}'",
+                remedy=f"It can be: {', '.join(allowed) or 'nothing else'}",
+                inputs=("role",),
+            )
+        with self.writing() as connection:
+            connection.execute("UPDATE awl_layers SET role = ? WHERE id = ?", (role, ident))
+            if allowed is rasters.ROLES:
+                rasters.set_role(connection, ident, role)
+        self.forget()
+
+    def drop_layer(self, ident: str) -> None:
+        """Remove a layer or raster of the user's."""
+        if any(entry["id"] == ident for entry in self.rasters()):
+            with self.writing() as connection:
+                rasters.drop(connection, ident)
+        else:
+            entry = self.require_layer(ident)
+            if entry["role"] not in (*CHANGEABLE, "answer"):
+                raise AwlError(f"'{ident}' belongs to the streets", remedy="Build the streets anew instead")
+            with self.writing() as connection:
+                geopackage.drop_table(connection, ident)
+                connection.execute("DELETE FROM awl_layers WHERE id = ?", (ident,))
+        self.forget()
+
+    # -- rasters -------------------------------------------------------------------------------------------------------
+
+    def rasters(self) -> list[dict[str, Any]]:
+        """The rasters, without their cells."""
+        return rasters.listed(self._connection)
+
+    def raster(self, ident: str) -> Raster:
+        """A raster with its cells."""
+
+        def make() -> Raster:
+            found = rasters.read(self._connection, ident)
+            if found is None:
+                raise AwlError(f"The study has no raster '{ident}'", status=404, kind="no-such-layer")
+            return found
+
+        grid: Raster = self._cached(("raster", ident), make)
+        return grid
+
+    def add_raster(self, ident: str, title: str, role: str, source: str, grid: Raster, path: Path) -> None:
+        """Add or replace a raster; its file is kept as it is."""
+        self._check_ident(ident)
+        if role not in rasters.ROLES:
+            raise AwlError(
+                f"'{role}' is no role of a raster", remedy=f"Roles are: {', '.join(rasters.ROLES)}", inputs=("role",)
+            )
+        with self.writing() as connection:
+            rasters.put(connection, ident, title, role, source, grid, path.read_bytes())
+        self.forget()
+
+    # -- streets -------------------------------------------------------------------------------------------------------
+
+    def set_streets(
+        self,
+        graph: StreetGraph,
+        base: dict[str, BaseLayer],
+        report: BuildReport,
+        source: str,
+        area: shapely.Geometry | None,
+    ) -> None:
+        """Put a newly built street graph and base map in place of the former ones, all or nothing."""
+        stamp = uuid.uuid4().hex[:12]
+        with self.writing() as connection:
+            streets.write_graph(connection, graph)
+            for ident, title in streets.TABLES.items():
+                connection.execute("DELETE FROM awl_layers WHERE id = ?", (ident,))
+                if ident != "restrictions" or len(graph.restrictions):
+                    records.set_layer(connection, ident, title, ident, source)
+            for ident, title in BASE_TITLES.items():
+                geopackage.drop_table(connection, ident)
+                connection.execute("DELETE FROM awl_layers WHERE id = ?", (ident,))
+                if ident in base:
+                    layer = Layer(base[ident].geometry, {"kind": base[ident].kind, "name": base[ident].name})
+                    geopackage.write_table(connection, ident, layer, title, source)
+                    records.set_layer(connection, ident, title, "base", source)
+            former = records.fact(connection, "build")
+            facts = {
+                "stamp": stamp,
+                "build": {**vars(report), "source": source, "built": records.now()},
+                "former_build": former,
+                "area": shapely.to_geojson(area) if area is not None else None,
+                "drawn": graph.drawn,
+            }
+            for key, value in facts.items():
+                records.set_fact(connection, key, value)
+        arrays.save_graph(self.path, stamp, graph)
+        self.forget()
+
+    def set_graph(self, graph: StreetGraph) -> None:
+        """Put a changed street graph in place of the present one; base map, source and study area stay."""
+        stamp = uuid.uuid4().hex[:12]
+        former = self.fact("build") or {}
+        report = BuildReport(**{key: former[key] for key in BuildReport.__dataclass_fields__ if key in former})
+        fill_report(report, graph)
+        with self.writing() as connection:
+            streets.write_graph(connection, graph)
+            records.set_fact(connection, "stamp", stamp)
+            records.set_fact(connection, "former_build", former)
+            records.set_fact(connection, "build", {**former, **vars(report), "built": records.now()})
+        arrays.save_graph(self.path, stamp, graph)
+        self.forget()
+
+    def forget(self) -> None:
+        """Drop what was derived from layers or streets, after a change of them."""
+        with self._derived_lock:
+            self._derived.clear()
+
+    def _cached(self, key: Any, make: Any) -> Any:
+        """Derived things live until the streets or layers change."""
+        stamp = self.stamp
+        with self._derived_lock:
+            if self._derived_stamp != stamp:
+                self._derived.clear()
+                self._derived_stamp = stamp
+            if key not in self._derived:
+                self._derived[key] = make()
+            return self._derived[key]
+
+    def cached(self, key: Any, make: Any) -> Any:
+        """Keep a derived thing in memory until the streets or a layer change; `make()` is called when it is missing."""
+        return self._cached(key, make)
+
+    @property
+    def graph(self) -> StreetGraph:
+        """The street graph; rebuilt from its tables when the array folder is missing or damaged."""
+
+        def make() -> StreetGraph:
+            stamp = self.stamp
+            if not stamp:
+                raise AwlError(
+                    "The study has no streets yet",
+                    where=self.path.name,
+                    remedy="Bring in a map extract first",
+                    status=409,
+                    kind="no-streets",
+                )
+            streets_stamp = stamp.partition("-")[0]
+            graph = arrays.load_graph(self.path, streets_stamp)
+            if graph is None:
+                graph = streets.read_graph(self._connection, bool(self.fact("drawn", False)))
+                arrays.save_graph(self.path, streets_stamp, graph)
+            return graph
+
+        graph: StreetGraph = self._cached("graph", make)
+        return graph
+
+    @property
+    def area(self) -> shapely.Geometry | None:
+        """The study area in degrees, when the streets were cut to one."""
+        text = self.fact("area")
+        return shapely.from_geojson(text) if text else None
+
+    @property
+    def water_xy(self) -> shapely.Geometry:
+        """All water of the base map as one polygon in the metric plane; empty where there is none."""
+
+        def make() -> shapely.Geometry:
+            if not any(entry["id"] == "water" for entry in records.layers(self._connection)):
+                return shapely.MultiPolygon()
+            water = geopackage.read_table(self._connection, "water", fields=()).geometry
+            return shapely.union_all(self.graph.plane.project(water))
+
+        return self._cached("water", make)
+
+
+def slug(text: str) -> str:
+    """A layer or study id from free text."""
+    cut = re.sub(r"[^a-z0-9]+", "_", text.lower()).strip("_")[:50]
+    return cut if cut[:1].isalpha() else f"s_{cut or 'study'}"
