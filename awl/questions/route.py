@@ -169,7 +169,7 @@ def _columns(wanted: list[str], drawn: bool, carried: dict[str, str]) -> list[Co
         Column("way", "Way"),
         *cost,
         Column("duration_min", "Time", "min", 1),
-        Column("delay_min", "of it waiting, turning", "min", 1),
+        Column("delay_min", "Delays", "min", 1),
         Column("distance_km", "Distance", "km", 2),
         Column("mean_speed_kmh", "Mean speed", "km/h", 1),
         Column("detour_factor", "Detour factor", "", 2),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
 from datetime import datetime
 from pathlib import Path
@@ -135,15 +136,14 @@ class Study(StudyFile):
 
     def _prepare(self) -> None:
         for mode in self.modes():
-            try:
+            # A mode that can use no street is told of elsewhere; where nothing can be kept, plain searches go on serving.
+            with contextlib.suppress(AwlError, OSError):
                 network = self.network(mode)
-            except AwlError:  # a mode that can use no street is told of elsewhere
-                continue
-            if network.hierarchy is None:
-                high = hierarchies.hierarchy_of(self.path, network)
-                for measure in ("time", "distance"):
-                    high.ways(network, measure, carried_with(measure))
-                network.hierarchy = high
+                if network.hierarchy is None:
+                    high = hierarchies.hierarchy_of(self.path, network)
+                    for measure in ("time", "distance"):
+                        high.ways(network, measure, carried_with(measure))
+                    network.hierarchy = high
 
     def snapper(self, mode: str) -> Snapper:
         """The nearest-street search of a mode."""

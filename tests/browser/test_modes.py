@@ -19,9 +19,8 @@ def streets_passed(page: Page) -> list[str]:
     return [item.text for item in page.driver.find_elements(By.CSS_SELECTOR, ".steps b")]
 
 
-def test_a_changed_rule_changes_map_card_and_route(page: Page, cut: Study) -> None:
-    page.open("cut/sheet")
-    page.driver.refresh()
+def ask_for_a_drive(page: Page) -> None:
+    """Ask by which way a driver gets from START to END."""
     page.click(".asking .linkish", "By which way")
     page.click(".slot", "two points")
     for number, (lat, lon) in enumerate((START, END), 1):
@@ -31,6 +30,12 @@ def test_a_changed_rule_changes_map_card_and_route(page: Page, cut: Study) -> No
     page.find(".editor input[value=drive]").send_keys(" ")
     page.find(".block.selected [data-slot=mode]", "driver")
     page.settled()
+
+
+def test_a_changed_rule_changes_map_card_and_route(page: Page, cut: Study) -> None:
+    page.open("cut/sheet")
+    page.driver.refresh()
+    ask_for_a_drive(page)
     road = next(name for name in streets_passed(page)[1:-1] if "unnamed" not in name)
     where = f"name = '{road}'"
 
@@ -117,15 +122,7 @@ def test_delays_hours_and_costs_are_set_and_a_route_obeys_them(page: Page, cut: 
     assert (mode.delays.start_s, mode.delays.signals_s, mode.costs[0].along) == (120, 45, "length * 2")
 
     page.click(".stage", "Sheet")
-    page.click(".asking .linkish", "By which way")
-    page.click(".slot", "two points")
-    for number, (lat, lon) in enumerate((START, END), 1):
-        page.type("[aria-label='Latitude, longitude']", f"{lat}, {lon}" + Keys.ENTER)
-        page.find(f".editor li:nth-child({number})")
-    page.click(".block.selected [data-slot=mode]")
-    page.find(".editor input[value=drive]").send_keys(" ")
-    page.find(".block.selected [data-slot=mode]", "driver")
-    page.settled()
+    ask_for_a_drive(page)
     page.find(".steps", "at the start")
     free = page.find(".block.selected .figure b").text
     page.click(".block.selected [data-slot=measure]")
