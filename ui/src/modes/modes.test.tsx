@@ -130,6 +130,12 @@ describe("a mode", () => {
     expect(useScreen.getState().colour).toBe("slope");
     expect(screen.getByText(/1 street with a posted limit/)).toBeTruthy();
   });
+  it("loses no change made while another is on its way", async () => {
+    write("At signals, seconds", "30");
+    write("Left turn, seconds", "9");
+    await waitFor(() => expect(sent.filter(({ method }) => method === "PUT")).toHaveLength(2));
+    expect(sent.filter(({ method }) => method === "PUT").at(-1)?.body.delays).toEqual({ ...DOCUMENT.delays, signals_s: 30, left_s: 9 });
+  });
   it("is copied under a title", async () => {
     answer = { status: 201, body: { id: "van" } };
     fireEvent.click(screen.getByText("Copy"));

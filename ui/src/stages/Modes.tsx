@@ -1,6 +1,6 @@
 /** Stage Modes: who moves, on which streets, how fast. Every rule is in view and changed where it stands; the map follows. */
 import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { copyMode, putMode, removeMode, takeInMode, undoMode, type ModeChange, type ModeDocument } from "../api/modes";
 import type { ModeInfo, Overview } from "../api/own";
 import { figure, words } from "../common/format";
@@ -21,7 +21,10 @@ export function Modes({ overview }: { overview: Overview }) {
   const { mode, at, set } = useScreen();
   const [said, setSaid] = useState<string | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
-  const shown = overview.modes.find(({ id }) => id === mode) ?? overview.modes[0];
+  const [pending, setPending] = useState<ModeDocument | null>(null);
+  const queue = useRef(Promise.resolve());
+  const kept = overview.modes.find(({ id }) => id === mode) ?? overview.modes[0];
+  const shown = kept && pending?.id === kept.id ? { ...kept, document: pending } : kept;
   if (!shown) {
     return (
       <>
@@ -42,7 +45,14 @@ export function Modes({ overview }: { overview: Overview }) {
       setProblem(message(error));
     }
   };
-  const put = (more: Partial<ModeDocument>) => void act(async () => changeWords((await putMode(overview.id, { ...shown.document, ...more })).change));
+  // A change made while another is on its way builds upon it, and goes out after it.
+  const put = (more: Partial<ModeDocument>) => {
+    const next = { ...shown.document, ...more };
+    setPending(next);
+    queue.current = queue.current
+      .then(() => act(async () => changeWords((await putMode(overview.id, next)).change)))
+      .then(() => setPending((newest) => (newest === next ? null : newest)));
+  };
   const goTo = async (made: Promise<{ id: string }>, words: string) => {
     const { id } = await made;
     set({ mode: id, street: null });
