@@ -147,11 +147,16 @@ class StudyFile:
             )
         if keep == self.keep_parts:
             return
-        streets_stamp, _, count = self.stamp.partition("-")
         with self.writing() as connection:
             records.set_fact(connection, "keep_parts", vars(keep))
-            records.set_fact(connection, "stamp", f"{streets_stamp}-{int(count or 0) + 1}")
+            self._answers_are_stale(connection)
         self.forget()
+
+    def _answers_are_stale(self, connection: sqlite3.Connection) -> None:
+        """The same streets answer otherwise from now on: other parts are kept, or other heights are known."""
+        streets_stamp, _, count = self.stamp.partition("-")
+        if streets_stamp:
+            records.set_fact(connection, "stamp", f"{streets_stamp}-{int(count or 0) + 1}")
 
     # -- layers --------------------------------------------------------------------------------------------------------
 
@@ -229,6 +234,7 @@ class StudyFile:
             connection.execute("UPDATE awl_layers SET role = ? WHERE id = ?", (role, ident))
             if allowed is rasters.ROLES:
                 rasters.set_role(connection, ident, role)
+                self._answers_are_stale(connection)
         self.forget()
 
     def drop_layer(self, ident: str) -> None:
@@ -236,6 +242,7 @@ class StudyFile:
         if any(entry["id"] == ident for entry in self.rasters()):
             with self.writing() as connection:
                 rasters.drop(connection, ident)
+                self._answers_are_stale(connection)
         else:
             entry = self.require_layer(ident)
             if entry["role"] not in (*CHANGEABLE, "answer"):
@@ -272,6 +279,7 @@ class StudyFile:
             )
         with self.writing() as connection:
             rasters.put(connection, ident, title, role, source, grid, path.read_bytes())
+            self._answers_are_stale(connection)
         self.forget()
 
     # -- streets -------------------------------------------------------------------------------------------------------

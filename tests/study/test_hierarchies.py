@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from awl.cli import DEMO
 from awl.core.engine.hierarchy import Hierarchy
-from awl.study import hierarchies
+from awl.study import hierarchies, intake
 from awl.study.arrays import folder_of
 
 
@@ -57,3 +58,12 @@ def test_preparing_goes_on_behind_and_questions_use_it_when_it_is_there(own_stud
     for mode in own_study.modes():
         assert own_study.network(mode).hierarchy.ready("time"), mode
     assert own_study.prepare() is None, "nothing is left to prepare"
+
+
+def test_heights_that_come_or_go_make_answers_stale_and_walking_slower(own_study):
+    before, flat = own_study.stamp, own_study.network("walk").duration_ms.sum()
+    intake.add(DEMO / "data" / "elevation.tif", own_study, "heights")
+    with_heights = own_study.stamp
+    assert with_heights != before and own_study.network("walk").duration_ms.sum() > flat
+    own_study.drop_layer("heights")
+    assert own_study.stamp not in (before, with_heights) and own_study.network("walk").duration_ms.sum() == flat
