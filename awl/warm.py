@@ -15,6 +15,7 @@ from awl.core.engine.lanes import LANES
 from awl.core.engine.places import Snapper
 from awl.core.engine.query import arrivals, best_leg, matrix
 from awl.core.engine.reach import reach_of, reached_parts
+from awl.core.engine.trips import load_between
 from awl.core.modes.mode import SHIPPED
 from awl.core.modes.network import Network
 from awl.core.streets.build import build_graph
@@ -78,6 +79,12 @@ def warm() -> None:
         for direction in ("from", "to"):
             arrivals(network, places, "time", direction)
         best_leg(network, places, 0, 1, "time")
+        load_between(network.hierarchy, network, places, places, "time")
+        closed = np.zeros(graph.link_count, bool)
+        closed[0] = True
+        shut = network.with_closed(closed)
+        assert shut.hierarchy is not None
+        shut.hierarchy.ways(shut, "time", "distance")
         best_leg_by_clock(Network.of(graph, mode, when=datetime(2026, 6, 3, 8)), places, 0, 1, 0.0)
 
 

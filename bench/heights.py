@@ -8,11 +8,14 @@ import numpy as np
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 
-from awl.core.engine.climbing import path_between, sweep_lanes, sweep_one
-from awl.core.engine.hierarchy import Hierarchy, customized, ways_of
+from awl.core.engine.climbing import sweep_lanes, sweep_one
+from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.lanes import LANES
+from awl.core.engine.pairs import Ends, Scratch, load_of_pairs, ways_of_pairs
+from awl.core.engine.partial import StepsOfEdges, customized_again
 from awl.core.engine.places import Snapper
 from awl.core.engine.query import matrix
+from awl.core.engine.topology import customized, ways_of
 from awl.core.modes.network import Network
 from bench.measure import Row, medians
 
@@ -32,23 +35,31 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
     ways = ways_of(topology, metric, cost, far)
     rng = np.random.default_rng(4)
     ranks = topology.rank[topology.state[rng.choice(topology.count, LANES, replace=False)]].astype(np.int32)
-    nothing, lanes = np.zeros(LANES, np.int64), np.arange(LANES, dtype=np.int32)
+    lanes = np.arange(LANES, dtype=np.int32)
     label, wide = np.empty(topology.count, np.uint32), np.empty((topology.count, LANES), np.uint32)
     everything = np.arange(topology.count, dtype=np.int32)
     zero = np.zeros(LANES, np.uint32)
     begin = int(topology.state[ranks[0]])
     copied, (up, down) = np.empty_like(wide), metric.cost
 
-    def ways_between() -> None:
-        for k in range(LANES - 1):
-            path_between(topology, metric, ways, (ranks[k : k + 1], nothing[:1]), (ranks[k + 1 : k + 2], nothing[:1]))
+    pairs, on_edge = 200, np.zeros(metric.cost.shape, np.int64)
+    begins, ends = (
+        Ends(np.arange(pairs + 1), rng.integers(0, topology.count, pairs).astype(np.int32), np.zeros(pairs, np.int64))
+        for _ in range(2)
+    )
+    scratch, steps_of = Scratch(topology.count), StepsOfEdges.of(topology)
+    closed, barred = rng.choice(len(cost), 10, replace=False), cost.copy()
+    barred[closed] = 2**31 - 1
 
-    whole, custom, one, many, way, copying = medians(
+    whole, custom, named, again, one, many, distance, way, copying = medians(
         lambda: dijkstra(peer, indices=begin),
         lambda: customized(topology, cost),
+        lambda: ways_of(topology, metric, cost, far),
+        lambda: customized_again(topology, steps_of, metric, barred, closed),
         lambda: sweep_one(topology.start, topology.head, up, down, ranks[:1], zero[:1], label),
         lambda: sweep_lanes(topology.start, topology.head, up, down, ranks, lanes, zero, everything, wide),
-        ways_between,
+        lambda: load_of_pairs(topology, metric, ways, begins, ends, np.ones(pairs, np.int64), scratch, on_edge),
+        lambda: ways_of_pairs(topology, metric, ways, begins, ends, scratch),
         lambda: np.copyto(copied, wide),
     )
     memory = sum(
@@ -67,10 +78,13 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
     return [
         Row(f"{kind}: order and topology (bound {bound_s:g} s)", prepared, bound_s, "of the bound"),
         Row(f"{kind}: put in one metric; peer one to all", custom, whole, "x faster"),
+        Row(f"{kind}: find what edges stand for; peer one to all", named, whole, "x faster"),
+        Row(f"{kind}: close ten steps; full customization", again, custom, "x faster"),
         Row(f"{kind}: one to all, one source; peer", one, whole, "x faster"),
         Row(f"{kind}: one to all, per source of 16; peer", many / LANES, whole, "x faster"),
         Row(f"{kind}: sweep of 16 against copying its bytes", many, copying, "of its speed"),
-        Row(f"{kind}: one to one, with its steps; peer one to all", way / (LANES - 1), whole, "x faster"),
+        Row(f"{kind}: one to one; peer one to all", distance / pairs, whole, "x faster"),
+        Row(f"{kind}: one to one, with its steps; peer one to all", way / pairs, whole, "x faster"),
         Row(f"{kind}: 1000 x 1000, two threads; peer 1000 x one to all", square, 1000 * whole, "x faster"),
         Row(
             f"{kind}: bytes a state / 1000 with one metric (bound 400)",

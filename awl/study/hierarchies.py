@@ -12,7 +12,8 @@ from pathlib import Path
 
 import numpy as np
 
-from awl.core.engine.hierarchy import Hierarchy, Topology
+from awl.core.engine.hierarchy import Hierarchy
+from awl.core.engine.topology import Topology
 from awl.core.modes.network import Network
 from awl.study.arrays import folder_of
 

@@ -9,11 +9,18 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from awl.core.engine import hierarchy
 from awl.core.engine.dijkstra import UNREACHED
 from awl.core.engine.dissection import dissection
-from awl.core.engine.hierarchy import FAR, Hierarchy, customized
+from awl.core.engine.hierarchy import Hierarchy
+from awl.core.engine.partial import StepsOfEdges, customized_again, ways_again
+from awl.core.engine.places import Snapped
 from awl.core.engine.query import arrivals, best_leg, matrix
+from awl.core.engine.topology import FAR, customized, ways_of
+from awl.core.engine.trips import load_between, trips_between
+from awl.core.errors import Cancelled
 from awl.core.modes.network import Network
+from awl.core.progress import Progress
 from tests.core.test_search import networks
 from tests.oracle import random_places
 
@@ -126,6 +133,72 @@ def test_a_grid_is_cut_where_it_is_narrow():
     assert largest[0] < 0.76 * side * side and largest[1] > 0.2 * side * side
 
 
+@settings(max_examples=200, deadline=None)
+@given(networks(), st.integers(0, 2**32 - 1), st.integers(1, 6))
+def test_customizing_in_part_equals_customizing_anew(network, seed, count):
+    rng = np.random.default_rng(seed)
+    topology = Hierarchy.of(network).topology
+    steps = StepsOfEdges.of(topology)
+    cost = rng.integers(0, 6, len(topology.edge)) * 1000  # many ties
+    far = rng.integers(0, 9, len(cost))
+    metric = customized(topology, cost)
+    ways = ways_of(topology, metric, cost, far)
+    for _ in range(3):
+        changed = rng.integers(0, len(cost), min(count, len(cost))) if len(cost) else np.zeros(0, np.int64)
+        cost = cost.copy()
+        cost[changed] = rng.choice([0, 1000, 3000, 9000, 2**31 - 1], len(changed))
+        metric, looked_at = customized_again(topology, steps, metric, cost, changed)
+        ways = ways_again(topology, metric, ways, (cost, far), looked_at)
+        anew = customized(topology, cost)
+        ways_anew = ways_of(topology, anew, cost, far)
+        assert np.array_equal(metric.cost, anew.cost) and np.array_equal(metric.step, anew.step)
+        assert np.array_equal(ways.middle, ways_anew.middle) and np.array_equal(ways.carried, ways_anew.carried)
+
+
+@settings(max_examples=120, deadline=None)
+@given(networks(), st.integers(0, 1000), st.sampled_from(["time", "distance"]))
+def test_many_trips_equal_single_ways_and_their_load_is_the_sum(network, seed, measure):
+    high = raised(network)
+    sources, targets = random_places(network, 12, seed), random_places(network, 12, seed + 1)
+    both = Snapped.joined([sources, targets])
+    weight = np.random.default_rng(seed).integers(1, 5, 12)
+    trips = trips_between(high.hierarchy, high, sources, targets, measure)
+    cost, carried, load = load_between(high.hierarchy, high, sources, targets, measure, weight)
+    assert np.array_equal(cost, trips.cost) and np.array_equal(carried, trips.carried)
+    summed = np.zeros(2 * network.graph.link_count, np.int64)
+    for i in range(12):
+        plain, leg = best_leg(network, both, i, 12 + i, measure), trips.leg(i)
+        assert (plain is None) == (leg is None)
+        if leg is not None:
+            assert plain.cost == leg.cost
+            np.add.at(summed, 2 * leg.links + ~leg.along, weight[i])
+    assert np.array_equal(load, summed) or trips.cost.min(initial=0) == 0  # of ways of no length, which link is moot
+
+
+def test_threads_give_what_one_thread_gives(network):
+    high = raised(network)
+    sources, targets = random_places(network, 1500, 3), random_places(network, 1500, 4)
+    one, two = (trips_between(high.hierarchy, high, sources, targets, "time", threads=n) for n in (1, 3))
+    for name in ("cost", "carried", "start", "arc", "delay_ms"):
+        assert np.array_equal(getattr(one, name), getattr(two, name)), name
+    loads = [load_between(high.hierarchy, high, sources, targets, "time", threads=n)[2] for n in (1, 3)]
+    assert np.array_equal(*loads)
+    few = sources.take(np.arange(100))
+    tables = [matrix(high, few, few, "time", threads=n) for n in (1, 3)]
+    assert np.array_equal(tables[0][0], tables[1][0]) and np.array_equal(tables[0][1], tables[1][1])
+
+
+def test_long_work_stops_when_asked(network):
+    high = raised(network)
+    places = random_places(network, 3000, 3)
+    progress = Progress()
+    seen = []
+    progress.step = lambda done, what: (seen.append(done), progress.stop(), Progress.step(progress, done, what))
+    with pytest.raises(Cancelled):
+        trips_between(high.hierarchy, high, places, places, "time", progress=progress)
+    assert len(seen) == 1
+
+
 def test_costs_put_in_again_are_those_of_a_hierarchy_made_anew(network):
     high = Hierarchy.of(network)
     rng = np.random.default_rng(3)
@@ -152,3 +225,15 @@ def test_closing_and_slowing_streets_is_seen_without_preparing_anew(network):
         assert ours.hierarchy.ready("time")
         one, two = (arrivals(each, places.take(np.arange(2)), "time", "to") for each in (plain, ours))
         assert np.array_equal(one.label, two.label)
+
+
+def test_closing_a_few_streets_puts_the_metric_right_in_part(network, monkeypatch):
+    high = raised(network)
+    closed = np.zeros(network.graph.link_count, bool)
+    closed[np.flatnonzero(network.usable)[[40, 300]]] = True
+    monkeypatch.setattr(hierarchy, "customized", lambda *_: pytest.fail("customized in full"))
+    monkeypatch.setattr(hierarchy, "ways_of", lambda *_: pytest.fail("all ways found anew"))
+    places = random_places(network, 30, 7)
+    ours, plain = high.with_closed(closed), network.with_closed(closed)
+    for measure in ("time", "distance"):
+        assert np.array_equal(matrix(plain, places, places, measure)[0], matrix(ours, places, places, measure)[0])

@@ -13,8 +13,8 @@ from numba import njit
 from numpy.typing import NDArray
 
 Ints = NDArray[np.int32]
-LEAF = 20
-"""Regions of at most so many nodes are ordered by their number of neighbours."""
+LEAF = 80
+"""Regions of at most so many nodes are ordered by least degree."""
 OUTER_SHARE = 0.25
 MANY = 1000
 """Regions above this size are tried in four directions, smaller ones in two."""
@@ -164,17 +164,57 @@ def _dissect(start, head, x, y, order):
 
 @njit(cache=True, nogil=True)
 def _by_degree(start, head, place, order, a, b):
-    """Order a small region by the number of neighbours within it, fewest first."""
+    """Order a small region by least degree: each time the node with the fewest neighbours goes, and joins them.
+
+    Nodes around the region, which all go later, count as neighbours.
+    """
     size = b - a
+    nodes = order[a:b].copy()
+    around = np.empty(64, np.int32)
+    outside = 0
+    for i in range(size):
+        for e in range(start[nodes[i]], start[nodes[i] + 1]):
+            if place[head[e]] >= b:
+                known = False
+                for k in range(outside):
+                    known = known or around[k] == head[e]
+                if not known:
+                    if outside == len(around):
+                        around = np.concatenate((around, around))
+                    around[outside] = head[e]
+                    outside += 1
+    whole = size + outside
+    joined = np.zeros((size, whole), np.uint8)  # rows of nodes around are not needed: they stay
+    for i in range(size):
+        for e in range(start[nodes[i]], start[nodes[i] + 1]):
+            at = place[head[e]]
+            if a <= at < b:
+                joined[i, at - a] = 1
+            elif at >= b:
+                for k in range(outside):
+                    if around[k] == head[e]:
+                        joined[i, size + k] = 1
     degree = np.zeros(size, np.int64)
     for i in range(size):
-        for e in range(start[order[a + i]], start[order[a + i] + 1]):
-            if a <= place[head[e]] < b:
-                degree[i] += 1
-    nodes = order[a:b].copy()
-    rows = np.argsort(degree, kind="mergesort")
-    for i in range(size):
-        order[a + i] = nodes[rows[i]]
+        degree[i] = joined[i].sum()
+    for turn in range(size):
+        least = -1
+        for i in range(size):
+            if degree[i] >= 0 and (least < 0 or degree[i] < degree[least]):
+                least = i
+        order[a + turn] = nodes[least]
+        degree[least] = -1
+        for i in range(size):
+            if degree[i] >= 0 and joined[least, i]:
+                joined[i, least] = 0
+                count = 0
+                for k in range(whole):
+                    joined[i, k] |= joined[least, k]
+                    count += joined[i, k]
+                if joined[i, i]:
+                    joined[i, i] = 0
+                    count -= 1
+                degree[i] = count
     for i in range(size):
         place[order[a + i]] = a + i
 

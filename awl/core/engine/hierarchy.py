@@ -1,234 +1,34 @@
-"""A customizable hierarchy: shortcuts that depend on how streets hang together, with costs that can be changed at once.
-
-The states of a network are put in the order in which nested dissection takes them out. Taking one out joins those of its
-neighbours that are left by shortcuts; which shortcuts there are does not depend on costs, so costs are put in afterwards, in one
-pass over all pairs of neighbours (customization). Every best way then leads up in the order first and down afterwards. Source:
-J. Dibbelt, B. Strasser, D. Wagner, *Customizable contraction hierarchies*, ACM JEA 21 (2016).
-"""
+"""The hierarchy of a network, with the costs and ways that were asked for: what searches work with."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS
-from awl.core.engine.dissection import dissection, neighbours
+from awl.core.engine.partial import StepsOfEdges, customized_again, ways_again
+from awl.core.engine.topology import Metric, Topology, Ways, customized, topology_of, ways_of
 from awl.core.modes.network import Network
-from awl.core.modes.states import States
 
 Ints = NDArray[np.int32]
-Costs = NDArray[np.uint32]
+Longs = NDArray[np.int64]
 FAR_SHARE = 0.25
 """Of the farthest arrival: up to a limit of this share a plain search is quicker."""
-FAR = np.uint32(2**31 - 1)
-"""No way. The sum of two costs up to this one fits into 32 bits."""
-
-
-@dataclass(frozen=True)
-class Topology:
-    """Which shortcuts there are, in ranks: `state` (c,) stands at each rank, `rank` (s,) is that of each state.
-
-    States no step leads to have no rank (-1): trips only begin there. The neighbours of rank i that rank above it are
-    `head[start[i]:start[i + 1]]`, ascending; the first is its parent. `edge` (r,) is, for each step between states, twice the row
-    of its edge, plus one where the step leads down; -1 for steps from states without a rank.
-    """
-
-    state: Ints
-    rank: Ints
-    start: NDArray[np.int64]
-    head: Ints
-    edge: NDArray[np.int64]
-
-    @property
-    def count(self) -> int:
-        """How many ranks there are."""
-        return len(self.state)
-
-    @cached_property
-    def low(self) -> Ints:
-        """The lower end of each edge."""
-        return np.repeat(np.arange(self.count, dtype=np.int32), np.diff(self.start))
-
-    @cached_property
-    def parent(self) -> Ints:
-        """The parent of each rank (s,), -1 at a root."""
-        top = self.start[:-1] < self.start[1:]
-        made = np.full(self.count, -1, np.int32)
-        made[top] = self.head[self.start[:-1][top]]
-        return made
-
-
-@dataclass(frozen=True)
-class Metric:
-    """Costs of the edges (2, m) of a topology: row 0 upwards, row 1 downwards; `step` is the least step along each, or -1."""
-
-    cost: Costs
-    step: Ints
-
-
-@dataclass(frozen=True)
-class Ways:
-    """What the edges (2, m) stand for: the rank over which a shortcut leads, -1 where it is its step; and a carried cost."""
-
-    middle: Ints
-    carried: Costs
-
-
-def topology_of(states: States, x: NDArray[np.float64], y: NDArray[np.float64]) -> Topology:
-    """The topology of the states of a network whose nodes lie at `x`, `y` in metres."""
-    steps = states.steps
-    core = np.zeros(states.count, bool)
-    core[steps.head] = True
-    number = np.full(states.count, -1, np.int64)
-    number[core] = np.arange(core.sum())
-    inner = core[steps.tail]
-    tail, head = number[steps.tail[inner]], number[steps.head[inner]]
-    # A state stands between the node it was come from and its own, so that a cut passes between the states of one node.
-    here, before = states.node[steps.head], states.node[steps.tail]
-    at_x, at_y = x[states.node].copy(), y[states.node].copy()
-    at_x[steps.head], at_y[steps.head] = (x[here] + x[before]) / 2, (y[here] + y[before]) / 2
-    order = dissection(int(core.sum()), tail, head, at_x[core], at_y[core])
-    place = np.empty(len(order), np.int32)
-    place[order] = np.arange(len(order), dtype=np.int32)
-    rank = np.full(states.count, -1, np.int32)
-    rank[core] = place
-    start, up = _eliminated(*neighbours(len(order), place[tail], place[head]))
-    edge = np.full(len(steps), -1, np.int64)
-    edge[inner] = _edges_of(start, up, place[tail], place[head])
-    return Topology(np.flatnonzero(core).astype(np.int32)[order], rank, start, up, edge)
-
-
-@njit(cache=True, nogil=True)
-def _eliminated(around_start, around):
-    """Higher neighbours of each rank once all below it have been taken out, ascending."""
-    n = len(around_start) - 1
-    start = np.zeros(n + 1, np.int64)
-    head = np.empty(4 * len(around) + 16, np.int32)
-    child, sibling = np.full(n, -1, np.int32), np.full(n, -1, np.int32)
-    seen = np.full(n, -1, np.int32)
-    size = 0
-    for i in range(n):
-        begin = size
-        seen[i] = i
-        for e in range(around_start[i], around_start[i + 1]):
-            j = around[e]
-            if j > i and seen[j] != i:
-                seen[j] = i
-                if size == len(head):
-                    head = np.concatenate((head, np.empty(len(head), np.int32)))
-                head[size] = j
-                size += 1
-        c = child[i]
-        while c >= 0:
-            for e in range(start[c], start[c + 1]):
-                j = head[e]
-                if seen[j] != i:
-                    seen[j] = i
-                    if size == len(head):
-                        head = np.concatenate((head, np.empty(len(head), np.int32)))
-                    head[size] = j
-                    size += 1
-            c = sibling[c]
-        head[begin:size].sort()
-        start[i + 1] = size
-        if size > begin:
-            p = head[begin]
-            sibling[i] = child[p]
-            child[p] = i
-    return start, head[:size].copy()
-
-
-@njit(cache=True, nogil=True)
-def _edges_of(start, head, tail, tip):
-    """For each step, twice the row of its edge, plus one where it leads down; -1 for a step that stays where it is."""
-    made = np.empty(len(tail), np.int64)
-    for i in range(len(tail)):
-        low, high = min(tail[i], tip[i]), max(tail[i], tip[i])
-        if low == high:
-            made[i] = -1
-            continue
-        a = start[low] + np.searchsorted(head[start[low] : start[low + 1]], high)
-        made[i] = 2 * a + (1 if tail[i] > tip[i] else 0)
-    return made
-
-
-def customized(topology: Topology, cost: NDArray[np.integer]) -> Metric:
-    """Put the costs of steps (r,) into a topology."""
-    size = len(topology.head)
-    metric = Metric(np.full((2, size), FAR), np.full((2, size), -1, np.int32))
-    _put_steps(topology.edge, cost.astype(np.uint32), metric.cost, metric.step)
-    _customize(topology.start, topology.head, metric.cost[0], metric.cost[1])
-    return metric
-
-
-def ways_of(topology: Topology, metric: Metric, cost: NDArray[np.integer], carried: NDArray[np.integer]) -> Ways:
-    """What the edges of a metric stand for; `cost`, `carried` are those of the steps (r,)."""
-    size = len(topology.head)
-    ways = Ways(np.full((2, size), -1, np.int32), np.zeros((2, size), np.uint32))
-    _find_ways(
-        topology.start, topology.head, metric.cost, metric.step, cost.astype(np.uint32), carried.astype(np.uint32),
-        ways.middle, ways.carried,
-    )  # fmt: skip
-    return ways
-
-
-@njit(cache=True, nogil=True)
-def _put_steps(edge, step_cost, cost, step):
-    for i in range(len(edge)):
-        row = edge[i]
-        if row >= 0 and step_cost[i] < cost[row & 1, row >> 1]:
-            cost[row & 1, row >> 1], step[row & 1, row >> 1] = step_cost[i], i
-
-
-@njit(cache=True, nogil=True)
-def _customize(start, head, up, down):
-    """Every pair of higher neighbours of a rank is joined over it, from the lowest rank up."""
-    for i in range(len(start) - 1):
-        for e in range(start[i], start[i + 1]):
-            up_e, down_e = up[e], down[e]
-            k = start[head[e]]
-            for f in range(e + 1, start[i + 1]):
-                tip = head[f]
-                while head[k] < tip:
-                    k += 1
-                up[k] = min(up[k], np.uint32(down_e + up[f]))
-                down[k] = min(down[k], np.uint32(down[f] + up_e))
-
-
-@njit(cache=True, nogil=True)
-def _find_ways(start, head, cost, step, step_cost, step_carried, middle, carried):
-    """The first way found that costs what an edge costs; edges below it are done before."""
-    open_ = np.zeros(cost.shape, np.uint8)
-    for way in range(2):
-        for e in range(len(head)):
-            one = step[way, e]
-            if one >= 0 and step_cost[one] == cost[way, e]:
-                carried[way, e] = step_carried[one]
-            elif cost[way, e] < FAR:
-                open_[way, e] = 1
-    for i in range(len(start) - 1):
-        for e in range(start[i], start[i + 1]):
-            k = start[head[e]]
-            for f in range(e + 1, start[i + 1]):
-                while head[k] < head[f]:
-                    k += 1
-                if open_[0, k] and cost[1, e] + cost[0, f] == cost[0, k]:
-                    middle[0, k], carried[0, k], open_[0, k] = i, carried[1, e] + carried[0, f], 0
-                if open_[1, k] and cost[1, f] + cost[0, e] == cost[1, k]:
-                    middle[1, k], carried[1, k], open_[1, k] = i, carried[1, f] + carried[0, e], 0
+FEW, FEW_SHARE = 50, 0.002
+"""Steps, and their share of the ranks: where more have another cost, customizing in part is slower than in full."""
 
 
 class Hierarchy:
     """The topology of a network, with the metrics and ways that were asked for."""
 
-    def __init__(self, topology: Topology) -> None:
+    def __init__(self, topology: Topology, base: tuple[Hierarchy, Network] | None = None) -> None:
         self.topology = topology
+        self._base = base
         self._metrics: dict[str, Metric] = {}
         self._ways: dict[tuple[str, str], Ways] = {}
+        self._looked_at: dict[str, Ints] = {}
         self._far: dict[str, int] = {}
 
     @classmethod
@@ -237,9 +37,16 @@ class Hierarchy:
         graph = network.graph
         return cls(topology_of(network.states, *graph.plane.xy(graph.node_lon, graph.node_lat)))
 
-    def fresh(self) -> Hierarchy:
-        """The same topology for other costs."""
-        return Hierarchy(self.topology)
+    def fresh(self, network: Network) -> Hierarchy:
+        """The same topology for other costs than those of the `network` this one stands for.
+
+        Where few of them turn out to be other, the metrics are taken over and put right in part.
+        """
+        return Hierarchy(self.topology, (self, network))
+
+    @cached_property
+    def _steps(self) -> StepsOfEdges:
+        return StepsOfEdges.of(self.topology) if self._base is None else self._base[0]._steps
 
     def ready(self, measure: str) -> bool:
         """Whether the metric of a measure is there."""
@@ -248,16 +55,46 @@ class Hierarchy:
     def metric(self, network: Network, measure: str) -> Metric:
         """The metric of a measure, made when it is first asked for."""
         if measure not in self._metrics:
-            self._metrics[measure] = customized(self.topology, network.step_costs(measure))
+            cost = network.step_costs(measure)
+            known = self._prepared(measure)
+            changed = None if known is None else self._few(known[1].step_costs(measure) != cost)
+            if known is None or changed is None:
+                self._metrics[measure] = customized(self.topology, cost)
+            else:
+                metric = known[0]._metrics[measure]
+                made, self._looked_at[measure] = customized_again(self.topology, self._steps, metric, cost, changed)
+                self._metrics[measure] = made
         return self._metrics[measure]
 
     def ways(self, network: Network, measure: str, carried: str) -> Ways:
         """What the edges of a metric stand for, with a carried cost; made when first asked for."""
         key = (measure, carried)
         if key not in self._ways:
-            cost, far = network.step_costs(measure), network.step_costs(carried)
-            self._ways[key] = ways_of(self.topology, self.metric(network, measure), cost, far)
+            metric = self.metric(network, measure)
+            costs = network.step_costs(measure), network.step_costs(carried)
+            known = self._prepared(measure) if measure in self._looked_at else None
+            rows = None
+            if known is not None and key in known[0]._ways:
+                rows = self._few(known[1].step_costs(carried) != costs[1])
+            if known is None or rows is None:
+                self._ways[key] = ways_of(self.topology, metric, *costs)
+            else:
+                edges = self.topology.edge[rows]
+                again = np.union1d(self._looked_at[measure], edges[edges >= 0] >> 1).astype(np.int32)
+                self._ways[key] = ways_again(self.topology, metric, known[0]._ways[key], costs, again)
         return self._ways[key]
+
+    def _prepared(self, measure: str) -> tuple[Hierarchy, Network] | None:
+        """The nearest hierarchy this one comes from that has the metric, and its network."""
+        base = self._base
+        while base is not None and not base[0].ready(measure):
+            base = base[0]._base
+        return base
+
+    def _few(self, changed: NDArray[np.bool_]) -> Longs | None:
+        """The rows that changed, None where they are so many that all edges are better looked at again."""
+        rows = np.flatnonzero(changed)
+        return rows if len(rows) <= max(FEW, FEW_SHARE * self.topology.count) else None
 
     def is_far(self, measure: str, limit: int) -> bool:
         """Whether a limit reaches so far that a sweep over everything is quicker than a search that stops there."""

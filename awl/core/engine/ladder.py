@@ -1,16 +1,17 @@
-"""Questions of the engine answered on a hierarchy: one to all, many to many, and the way of one trip."""
+"""Questions of the engine answered on a hierarchy: one to all, and many to many."""
 
 from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.climbing import above, path_between, sweep, sweep_lanes_carrying, sweep_one, to_targets
+from awl.core.engine.climbing import above, sweep, sweep_lanes_carrying, sweep_one, to_targets
 from awl.core.engine.dijkstra import NO_LABEL, NO_LIMIT, OWNER_BITS, OWNER_MASK, UNREACHED
-from awl.core.engine.hierarchy import FAR, Hierarchy
+from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.lanes import LANES
-from awl.core.engine.leg import Leg, carried_with
-from awl.core.engine.places import Seeds, Snapped, entering, leaving
+from awl.core.engine.leg import carried_with
+from awl.core.engine.places import Seeds, Snapped, leaving
+from awl.core.engine.topology import FAR
 from awl.core.modes.network import Network
 
 Ints = NDArray[np.int32]
@@ -161,67 +162,3 @@ def at_once(rank: Ints, seeds: Seeds, goals: Seeds) -> tuple[NDArray[np.int64], 
     here, there = np.flatnonzero(rank[seeds.state] < 0), np.flatnonzero(rank[goals.state] < 0)
     a, b = np.nonzero(seeds.state[here][:, None] == goals.state[there][None, :])
     return here[a], there[b]
-
-
-def way_between(hierarchy: Hierarchy, network: Network, a: Snapped, b: Snapped, measure: str) -> Leg | None:
-    """The way of least cost that leaves the link of place `a` and comes onto that of place `b`; None where there is none."""
-    carried = carried_with(measure)
-    f, g = float(a.fraction[0]), float(b.fraction[0])
-    first = leaving(a, network, measure, carried)
-    goals = entering(b, network, measure, carried)
-    topology = hierarchy.topology
-    here, there = at_once(topology.rank, first, goals)
-    least = (first.cost[here] + goals.cost[there]).astype(np.int64)
-    seeds, rank, onto = ranked(hierarchy, network, first, measure)
-    metric, ways = hierarchy.metric(network, measure), hierarchy.ways(network, measure, carried)
-    goal_rank = topology.rank[goals.state]
-    near = goal_rank >= 0
-    cost, steps = path_between(
-        topology,
-        metric,
-        ways,
-        (rank, seeds.cost.astype(np.int64)),
-        (goal_rank[near], goals.cost[near].astype(np.int64)),
-    )
-    if len(least) and (cost < 0 or least.min() <= cost):
-        i, j = here[np.argmin(least)], there[np.argmin(least)]
-        arcs = np.array([first.arc[i], goals.arc[j]], np.int32)
-        delay = np.array([0, last_delay(network, goals, int(j))], np.int32)
-        return Leg(arcs >> 1, (arcs & 1) == 0, delay, f, g, int(least.min()), int(first.carried[i] + goals.carried[j]))
-    if cost < 0 or cost > NO_LIMIT:
-        return None
-    whole = network.states.steps
-    begin = whole.tail[steps[0]] if len(steps) else _shared(seeds, goals)
-    end = whole.head[steps[-1]] if len(steps) else begin
-    used = _cheapest(seeds, int(begin))
-    goal = _cheapest(goals, int(end))
-    passed = [int(onto[used])] * int(onto[used] >= 0) + steps.tolist()
-    arcs = np.array([seeds.arc[used], *whole.arc[passed], goals.arc[goal]], np.int32)
-    delay = np.array([0, *network.step_delay[passed], last_delay(network, goals, goal)], np.int32)
-    further = int(seeds.carried[used] + goals.carried[goal]) + int(
-        network.step_costs(carried)[steps].astype(np.int64).sum()
-    )
-    return Leg(arcs >> 1, (arcs & 1) == 0, delay, f, g, cost, further)
-
-
-def _shared(seeds: Seeds, goals: Seeds) -> int:
-    """The state at which a way without steps begins and ends."""
-    both = {
-        state: int(seeds.cost[seeds.state == state].min()) + int(goals.cost[goals.state == state].min())
-        for state in set(seeds.state.tolist()) & set(goals.state.tolist())
-    }
-    return min(both, key=lambda state: both[state])
-
-
-def _cheapest(seeds: Seeds, state: int) -> int:
-    rows = np.flatnonzero(seeds.state == state)
-    return int(rows[np.argmin(seeds.cost[rows])])
-
-
-def last_delay(network: Network, goals: Seeds, row: int) -> int:
-    """What is lost on entering the last link: the goal's cost holds it where time is counted."""
-    states = network.states
-    start, rows = states.by_arc
-    steps = rows[start[goals.arc[row]] : start[goals.arc[row] + 1]]
-    mine = steps[states.steps.tail[steps] == goals.state[row]]
-    return int(network.step_delay[mine[0]]) if len(mine) and goals.carried[row] + goals.cost[row] > 0 else 0

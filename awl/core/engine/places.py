@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, fields
 from functools import cached_property
 
 import numpy as np
@@ -47,6 +48,11 @@ class Snapped:
             self.lon[rows],
             self.lat[rows],
         )
+
+    @classmethod
+    def joined(cls, parts: Sequence[Snapped]) -> Snapped:
+        """The places of several, one after another."""
+        return cls(*(np.concatenate([getattr(part, item.name) for part in parts]) for item in fields(cls)))
 
 
 class Snapper:
@@ -164,10 +170,10 @@ def entering(places: Snapped, network: Network, measure: str, carried: str) -> S
     """The last states of trips to each place before they come to its link, each with the cost of the rest of the way."""
     states, graph = network.states, network.graph
     own = _own_arcs(places, network, measure)
-    step, nth = _expanded(*states.by_arc, own.arc)
+    step, nth = expanded(*states.by_arc, own.arc)
     node = np.where(places.fraction == 0.0, graph.link_from[places.link], graph.link_to[places.link])
     at_node = np.flatnonzero((places.link >= 0) & ((places.fraction == 0.0) | (places.fraction == 1.0)))
-    state, which = _expanded(*states.by_node, node[at_node])
+    state, which = expanded(*states.by_node, node[at_node])
     delay = network.step_delay[step] if measure == "time" else np.zeros(len(step), np.int32)
     return _seeds(
         network, (measure, carried), np.concatenate([own.place[nth], at_node[which]]),
@@ -204,7 +210,7 @@ def _standing_arc(places: Snapped, rows: NDArray[np.int64], leaves: bool) -> NDA
     return (2 * places.link[rows] + (at_start if leaves else ~at_start)).astype(np.int32)
 
 
-def _expanded(
+def expanded(
     start: NDArray[np.int64], rows: NDArray[np.int32], keys: NDArray[np.integer]
 ) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
     """All rows of each key, and the number of the key that each belongs to."""

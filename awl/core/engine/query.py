@@ -10,10 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.engine.dijkstra import NO_LABEL, NO_LIMIT, OWNER_BITS, OWNER_MASK, UNREACHED, rows_to_targets, search
-from awl.core.engine.ladder import Ladder, last_delay, swept, way_between
+from awl.core.engine.ladder import Ladder, swept
 from awl.core.engine.lanes import LANES
 from awl.core.engine.leg import Leg, carried_with
 from awl.core.engine.places import Seeds, Snapped, entering, leaving
+from awl.core.engine.trips import last_delays, trips_between
 from awl.core.modes.network import BLOCKED, Network
 from awl.core.progress import Progress
 
@@ -183,9 +184,7 @@ def best_leg(network: Network, places: Snapped, source: int, target: int, measur
     carried = carried_with(measure)
     a, b = places.take(np.array([source])), places.take(np.array([target]))
     if network.hierarchy is not None and network.hierarchy.ready(measure):
-        direct = _direct(network, a, b, measure)
-        way = way_between(network.hierarchy, network, a, b, measure)
-        return direct if way is None or (direct is not None and direct.cost <= way.cost) else way
+        return trips_between(network.hierarchy, network, a, b, measure).leg(0)
     f, g = float(a.fraction[0]), float(b.fraction[0])
     goals = entering(b, network, measure, carried)
     wanted = np.zeros(network.states.count, np.uint8)
@@ -200,7 +199,7 @@ def best_leg(network: Network, places: Snapped, source: int, target: int, measur
     if direct is not None and direct.cost <= at_goal[best]:
         return direct
     state, steps, start = int(goals.state[best]), network.states.steps, network.search_rows(measure, carried, "from")[0]
-    arcs, delays = [int(goals.arc[best])], [last_delay(network, goals, best)]
+    arcs, delays = [int(goals.arc[best])], last_delays(network, goals, np.array([best])).tolist()
     end_state = state
     while found.entry[state] >= 0:
         step = network.step_at(int(found.entry[state]))

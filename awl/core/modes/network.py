@@ -189,7 +189,7 @@ class Network:
         _ = self.entries, self._rows, self.forbidden, self.turn_delays  # made once, for both
         made = copy(self)
         made._costs, made._kept_weights = {}, {}
-        made.hierarchy = None if self.hierarchy is None else self.hierarchy.fresh()
+        made.hierarchy = None if self.hierarchy is None else self.hierarchy.fresh(self)
         return made
 
     @cached_property
@@ -215,7 +215,7 @@ class Network:
         if same:
             self.states, self.step_delay, self._rows = other.states, other.step_delay, other._rows
             self.entries = other.entries
-            self.hierarchy = None if other.hierarchy is None else other.hierarchy.fresh()
+            self.hierarchy = None if other.hierarchy is None else other.hierarchy.fresh(other)
         return self
 
     def with_slower(self, factor: NDArray[np.float64]) -> Network:

@@ -1,0 +1,281 @@
+"""Best ways of many pairs of places on a hierarchy: what they cost, the steps they take, or how many pass over each step.
+
+From either end the search climbs to ancestors in the order of elimination only, in ascending rank, both ends at once; no queue
+is needed. Source: J. Dibbelt, B. Strasser, D. Wagner, *Customizable contraction hierarchies*, ACM JEA 21 (2016), section 7.2.
+"""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from awl.core.engine.topology import FAR, Metric, Topology, Ways
+
+Ints = NDArray[np.int32]
+Longs = NDArray[np.int64]
+NONE = 2**61
+"""No label. The sum of two fits into 64 bits."""
+SEED = -2
+"""The entry of a rank at which a search begins is this less the row of its seed."""
+
+
+@dataclass(frozen=True)
+class Ends:
+    """Where pairs (k,) begin or end: ranks and costs, those of pair i in rows `start[i]:start[i + 1]`; rank -1 counts not."""
+
+    start: Longs
+    rank: Ints
+    cost: Longs
+
+
+class Scratch:
+    """Labels of one thread, as wide as a topology; every search leaves them as it found them."""
+
+    def __init__(self, count: int) -> None:
+        self.label = np.full((2, count), NONE, np.int64)
+        self.entry = np.full((2, count), -1, np.int64)
+        self.before = np.full((2, count), -1, np.int32)
+        self.climbed = np.empty(count, np.int32)
+
+
+_OWN = threading.local()
+
+
+def scratch_for(count: int) -> Scratch:
+    """The scratch of this thread for a topology of `count` ranks, kept for the next search."""
+    kept: Scratch | None = getattr(_OWN, "scratch", None)
+    if kept is None or kept.label.shape[1] != count:
+        kept = _OWN.scratch = Scratch(count)
+    return kept
+
+
+@dataclass(frozen=True)
+class Found:
+    """Least costs (k,) of pairs, -1 where there is no way; carried costs; rows of the seed and the goal that serve.
+
+    `steps` of pair i are `steps[start[i]:start[i + 1]]`, in travel order; empty where only costs were asked for.
+    """
+
+    cost: Longs
+    carried: Longs
+    seed: Ints
+    goal: Ints
+    start: Longs
+    steps: Ints
+
+
+def ways_of_pairs(
+    topology: Topology, metric: Metric, ways: Ways, begins: Ends, ends: Ends, scratch: Scratch, listed: bool = True
+) -> Found:
+    """The best way of each pair; steps are listed if wanted."""
+    return Found(
+        *_ways_of_pairs(
+            topology.start, topology.head, metric.cost, metric.step, ways.middle, ways.carried,
+            begins.start, begins.rank, begins.cost, ends.start, ends.rank, ends.cost,
+            scratch.label, scratch.entry, scratch.before, scratch.climbed, listed,
+        )
+    )  # fmt: skip
+
+
+def load_of_pairs(
+    topology: Topology,
+    metric: Metric,
+    ways: Ways,
+    begins: Ends,
+    ends: Ends,
+    weight: Longs,
+    scratch: Scratch,
+    on_edge: Longs,
+) -> Found:
+    """The best way of each pair, counted with its `weight` (k,) on the edges `on_edge` (2, m) it climbs; no steps listed."""
+    cost, extra, seed, goal = _load_of_pairs(
+        topology.start, topology.head, metric.cost, ways.carried,
+        begins.start, begins.rank, begins.cost, ends.start, ends.rank, ends.cost,
+        scratch.label, scratch.entry, scratch.before, scratch.climbed, weight, on_edge,
+    )  # fmt: skip
+    return Found(cost, extra, seed, goal, np.zeros(1, np.int64), np.zeros(0, np.int32))
+
+
+def load_of_steps(topology: Topology, metric: Metric, ways: Ways, on_edge: Longs) -> Longs:
+    """What lies on each step (r,), handed down from the edges (2, m), which are used up: a shortcut gives to its halves."""
+    on_step = np.zeros(len(topology.edge), np.int64)
+    _hand_down(topology.start, topology.head, metric.step, ways.middle, on_edge, on_step)
+    return on_step
+
+
+@njit(cache=True, nogil=True)
+def _meet(
+    start, head, cost, from_rank, from_cost, to_rank, to_cost, label, entry, before, climbed
+):  # fmt: skip
+    """Least cost, the rank where both searches meet, -1 for none, and how many ranks of `climbed` were touched."""
+    cursor = np.empty(len(from_rank) + len(to_rank), np.int32)
+    waiting = 0
+    for side in range(2):
+        ranks, costs = (from_rank, from_cost) if side == 0 else (to_rank, to_cost)
+        for i in range(len(ranks)):
+            r = ranks[i]
+            if r >= 0:
+                if costs[i] < label[side, r]:
+                    label[side, r], entry[side, r] = costs[i], SEED - i
+                cursor[waiting] = r
+                waiting += 1
+    best, where, size = NONE, -1, 0
+    while waiting > 0:
+        at = cursor[0]
+        for i in range(1, waiting):
+            at = min(at, cursor[i])
+        begin, end = start[at], start[at + 1]
+        parent = head[begin] if begin < end else -1
+        kept = 0
+        for i in range(waiting):
+            if cursor[i] != at:
+                cursor[kept] = cursor[i]
+                kept += 1
+        waiting = kept
+        if parent >= 0:
+            cursor[waiting] = parent
+            waiting += 1
+        climbed[size] = at
+        size += 1
+        up, down = label[0, at], label[1, at]
+        if up + down < best:
+            best, where = up + down, at
+        if up < best:
+            for e in range(begin, end):
+                over = up + cost[0, e]
+                if cost[0, e] < FAR and over < label[0, head[e]]:
+                    label[0, head[e]], entry[0, head[e]], before[0, head[e]] = over, e, at
+        if down < best:
+            for e in range(begin, end):
+                over = down + cost[1, e]
+                if cost[1, e] < FAR and over < label[1, head[e]]:
+                    label[1, head[e]], entry[1, head[e]], before[1, head[e]] = over, e, at
+    return best, where, size
+
+
+@njit(cache=True, nogil=True)
+def _clear(label, entry, climbed, size):
+    for i in range(size):
+        at = climbed[i]
+        label[0, at], label[1, at], entry[0, at], entry[1, at] = NONE, NONE, -1, -1
+
+
+@njit(cache=True, nogil=True)
+def _ways_of_pairs(
+    start, head, cost, step, middle, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost,
+    label, entry, before, climbed, listed,
+):  # fmt: skip
+    pairs = len(from_start) - 1
+    least, extra = np.full(pairs, -1, np.int64), np.zeros(pairs, np.int64)
+    seed, goal = np.full(pairs, -1, np.int32), np.full(pairs, -1, np.int32)
+    offset = np.zeros(pairs + 1, np.int64)
+    found = np.empty(64 * pairs if listed else 0, np.int32)
+    rows, lows = np.empty(256, np.int64), np.empty(256, np.int32)
+    size = 0
+    for p in range(pairs):
+        a, b = from_start[p], to_start[p]
+        best, where, touched = _meet(
+            start, head, cost, from_rank[a : from_start[p + 1]], from_cost[a : from_start[p + 1]],
+            to_rank[b : to_start[p + 1]], to_cost[b : to_start[p + 1]], label, entry, before, climbed,
+        )  # fmt: skip
+        if where >= 0:
+            least[p] = best
+            # Edges of the way up come last first, so they are put in from the end of those of the way down.
+            count = 0
+            at = where
+            while entry[1, at] >= 0:
+                extra[p] += carried[1, entry[1, at]]
+                if count == len(rows):
+                    rows, lows = np.concatenate((rows, rows)), np.concatenate((lows, lows))
+                rows[count], lows[count] = 2 * entry[1, at] + 1, before[1, at]
+                count += 1
+                at = before[1, at]
+            goal[p] = b + SEED - entry[1, at]
+            rows[:count] = rows[:count][::-1].copy()
+            lows[:count] = lows[:count][::-1].copy()
+            at = where
+            while entry[0, at] >= 0:
+                extra[p] += carried[0, entry[0, at]]
+                if count == len(rows):
+                    rows, lows = np.concatenate((rows, rows)), np.concatenate((lows, lows))
+                rows[count], lows[count] = 2 * entry[0, at], before[0, at]
+                count += 1
+                at = before[0, at]
+            seed[p] = a + SEED - entry[0, at]
+            # What waits is a stack: its last edge is travelled first.
+            while listed and count > 0:
+                count -= 1
+                row, low = rows[count], lows[count]
+                high, i = head[row >> 1], middle[row & 1, row >> 1]
+                if i < 0:
+                    if size == len(found):
+                        found = np.concatenate((found, np.empty(max(64, len(found)), np.int32)))
+                    found[size] = step[row & 1, row >> 1]
+                    size += 1
+                    continue
+                to_low, to_high = _edge(start, head, i, low), _edge(start, head, i, high)
+                if count + 2 > len(rows):
+                    rows, lows = np.concatenate((rows, rows)), np.concatenate((lows, lows))
+                lows[count], lows[count + 1] = i, i
+                if row & 1:  # from the higher end down over i to the lower
+                    rows[count], rows[count + 1] = 2 * to_low, 2 * to_high + 1
+                else:
+                    rows[count], rows[count + 1] = 2 * to_high, 2 * to_low + 1
+                count += 2
+        offset[p + 1] = size
+        _clear(label, entry, climbed, touched)
+    return least, extra, seed, goal, offset, found[:size].copy()
+
+
+@njit(cache=True, nogil=True)
+def _edge(start, head, low, high):
+    """The edge between two ranks that has one."""
+    return start[low] + np.searchsorted(head[start[low] : start[low + 1]], high)
+
+
+@njit(cache=True, nogil=True)
+def _load_of_pairs(
+    start, head, cost, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost,
+    label, entry, before, climbed, weight, on_edge,
+):  # fmt: skip
+    pairs = len(from_start) - 1
+    least, extra = np.full(pairs, -1, np.int64), np.zeros(pairs, np.int64)
+    ends = np.full((2, pairs), -1, np.int32)
+    for p in range(pairs):
+        a, b = from_start[p], to_start[p]
+        best, where, touched = _meet(
+            start, head, cost, from_rank[a : from_start[p + 1]], from_cost[a : from_start[p + 1]],
+            to_rank[b : to_start[p + 1]], to_cost[b : to_start[p + 1]], label, entry, before, climbed,
+        )  # fmt: skip
+        if where >= 0:
+            least[p] = best
+            for side in range(2):
+                at = where
+                while entry[side, at] >= 0:
+                    on_edge[side, entry[side, at]] += weight[p]
+                    extra[p] += carried[side, entry[side, at]]
+                    at = before[side, at]
+                ends[side, p] = (a if side == 0 else b) + SEED - entry[side, at]
+        _clear(label, entry, climbed, touched)
+    return least, extra, ends[0], ends[1]
+
+
+@njit(cache=True, nogil=True)
+def _hand_down(start, head, step, middle, on_edge, on_step):
+    for low in range(len(start) - 2, -1, -1):
+        for e in range(start[low], start[low + 1]):
+            for way in range(2):
+                passing = on_edge[way, e]
+                if passing == 0:
+                    continue
+                i = middle[way, e]
+                if i < 0:
+                    on_step[step[way, e]] += passing
+                else:  # upwards: down to i and up to the higher end; downwards: down from it to i and up
+                    first, second = _edge(start, head, i, low), _edge(start, head, i, head[e])
+                    on_edge[1, first if way == 0 else second] += passing
+                    on_edge[0, second if way == 0 else first] += passing

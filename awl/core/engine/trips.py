@@ -1,0 +1,243 @@
+"""Many trips at once, each from a place of its own to a place of its own: costs, ways, and the load they put on streets."""
+
+from __future__ import annotations
+
+import threading
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from awl.core.engine.dijkstra import NO_LIMIT
+from awl.core.engine.hierarchy import Hierarchy
+from awl.core.engine.ladder import at_once, ranked
+from awl.core.engine.leg import Leg, carried_with
+from awl.core.engine.pairs import Ends, Found, load_of_pairs, load_of_steps, scratch_for, ways_of_pairs
+from awl.core.engine.places import Seeds, Snapped, entering, expanded, leaving
+from awl.core.modes.network import BLOCKED, Network
+from awl.core.progress import Progress
+
+Ints = NDArray[np.int32]
+Longs = NDArray[np.int64]
+BLOCK = 512
+"""Trips that are searched between two looks at the progress."""
+NO_WAY, OVER_STEPS, AT_ONCE, ALONG_LINK = 0, 1, 2, 3
+
+
+@dataclass(frozen=True)
+class Trips:
+    """Best ways of trips (k,): cost and carried cost without what a trip costs at its ends, -1 where there is no way.
+
+    Arcs of trip i, in travel order, are `arc[start[i]:start[i + 1]]`, with the delay in ms before each; `begin` and `end` are
+    the fractions of its first and last link at which it begins and ends.
+    """
+
+    cost: Longs
+    carried: Longs
+    start: Longs
+    arc: Ints
+    delay_ms: Ints
+    begin: NDArray[np.float64]
+    end: NDArray[np.float64]
+
+    def leg(self, i: int) -> Leg | None:
+        """One of the ways."""
+        if self.cost[i] < 0:
+            return None
+        arc, delay = (column[self.start[i] : self.start[i + 1]] for column in (self.arc, self.delay_ms))
+        f, g = float(self.begin[i]), float(self.end[i])
+        # A trip within one link may go against its drawing; one that ends where it begins goes along it.
+        along = np.array([g >= f]) if len(arc) == 1 else (arc & 1) == 0
+        return Leg(arc >> 1, along, delay, f, g, int(self.cost[i]), int(self.carried[i]))
+
+
+def trips_between(
+    hierarchy: Hierarchy,
+    network: Network,
+    sources: Snapped,
+    targets: Snapped,
+    measure: str,
+    threads: int = 1,
+    progress: Progress | None = None,
+) -> Trips:
+    """The best way from each source to the target of the same row."""
+    blocks, _ = _blocks(hierarchy, network, (sources, targets), measure, threads, progress, None)
+    parts = [block.trips() for block in blocks]
+    if len(parts) == 1:
+        return parts[0]
+    counts = np.concatenate([np.zeros(1, np.int64), *(np.diff(part.start) for part in parts)])
+    cost, carried, arc, delay = (
+        np.concatenate([getattr(part, name) for part in parts]) for name in ("cost", "carried", "arc", "delay_ms")
+    )
+    return Trips(cost, carried, np.cumsum(counts), arc, delay, sources.fraction, targets.fraction)
+
+
+def load_between(
+    hierarchy: Hierarchy,
+    network: Network,
+    sources: Snapped,
+    targets: Snapped,
+    measure: str,
+    weight: Longs | None = None,
+    threads: int = 1,
+    progress: Progress | None = None,
+) -> tuple[Longs, Longs, Longs]:
+    """Cost and carried cost (k,) of each trip, -1 where there is no way, and the trips (2m,) over each arc; no way is listed.
+
+    `weight` (k,) is how often each trip is made. Load of a shortcut is handed down to what it stands for once for all trips.
+    """
+    many = np.ones(len(sources.link), np.int64) if weight is None else weight
+    blocks, on_edges = _blocks(hierarchy, network, (sources, targets), measure, threads, progress, many)
+    topology, metric = hierarchy.topology, hierarchy.metric(network, measure)
+    ways = hierarchy.ways(network, measure, carried_with(measure))
+    on_step = load_of_steps(topology, metric, ways, np.sum(on_edges, axis=0))
+    load = np.zeros(2 * network.graph.link_count, np.int64)
+    np.add.at(load, network.states.steps.arc, on_step)
+    for number, block in enumerate(blocks):
+        ends = block.trips()
+        trip = np.repeat(np.arange(len(ends.cost)), np.diff(ends.start))
+        np.add.at(load, ends.arc, many[number * BLOCK + trip])
+    cost, carried = (np.concatenate([getattr(block, name) for block in blocks]) for name in ("cost", "carried"))
+    return cost, carried, load
+
+
+class _Block:
+    """Some of the trips: searched when made."""
+
+    def __init__(
+        self,
+        hierarchy: Hierarchy,
+        network: Network,
+        ends: tuple[Snapped, Snapped],
+        measure: str,
+        load: tuple[Longs, Longs] | None,
+    ) -> None:
+        carried = carried_with(measure)
+        self._network, self._carried = network, carried
+        self._from, self._to = ends
+        self._first = leaving(ends[0], network, measure, carried)
+        self._goals = entering(ends[1], network, measure, carried)
+        count = len(ends[0].link)
+        self._seeds, rank, self._onto = ranked(hierarchy, network, self._first, measure)
+        on_hierarchy = hierarchy.topology, hierarchy.metric(network, measure), hierarchy.ways(network, measure, carried)
+        begins = Ends(self._seeds.starts(count), rank, self._seeds.cost.astype(np.int64))
+        goal_rank = hierarchy.topology.rank[self._goals.state]
+        arrive = Ends(self._goals.starts(count), goal_rank, self._goals.cost.astype(np.int64))
+        scratch = scratch_for(hierarchy.topology.count)
+        self._ways: Found
+        if load is None:
+            self._ways = ways_of_pairs(*on_hierarchy, begins, arrive, scratch)
+        else:
+            self._ways = load_of_pairs(*on_hierarchy, begins, arrive, load[0], scratch, load[1])
+        self.cost = np.where(self._ways.cost <= NO_LIMIT, self._ways.cost, -1)
+        self.kind = np.where(self.cost >= 0, OVER_STEPS, NO_WAY)
+        served = np.maximum(self._ways.seed, 0), np.maximum(self._ways.goal, 0)
+        self.carried = np.zeros(count, np.int64)
+        if len(self._seeds.cost) and len(self._goals.cost):
+            whole = self._ways.carried + self._seeds.carried[served[0]] + self._goals.carried[served[1]]
+            self.carried = np.where(self.cost >= 0, whole, 0)
+        self._pair = np.full((2, count), -1, np.int64)
+        self._try_at_once(hierarchy)
+        self._try_along_links(measure)
+
+    def _better(self, trip: Longs, cost: Longs, carried: Longs, kind: int) -> NDArray[np.bool_]:
+        """Put other ways of some trips in where they cost no more; which ones do."""
+        better = (self.cost[trip] < 0) | (cost <= self.cost[trip])
+        at = trip[better]
+        self.cost[at], self.carried[at], self.kind[at] = cost[better], carried[better], kind
+        return better
+
+    def _try_at_once(self, hierarchy: Hierarchy) -> None:
+        """From a node onto a link that begins there, where no step leads to the state in which the trip begins."""
+        a, b = at_once(hierarchy.topology.rank, self._first, self._goals)
+        mine = self._first.owner[a] == self._goals.owner[b]
+        a, b = a[mine], b[mine]
+        cost = self._first.cost[a].astype(np.int64) + self._goals.cost[b]
+        order = np.argsort(-cost, kind="stable")  # the least is put in last
+        a, b, cost = a[order], b[order], cost[order]
+        trip = self._first.owner[a]
+        better = self._better(trip, cost, self._first.carried[a] + self._goals.carried[b], AT_ONCE)
+        self._pair[:, trip[better]] = a[better], b[better]
+
+    def _try_along_links(self, measure: str) -> None:
+        """Along one link without leaving it."""
+        link = self._from.link
+        trip = np.flatnonzero((link == self._to.link) & (link >= 0))
+        f, g = self._from.fraction[trip], self._to.fraction[trip]
+        arc = 2 * link[trip] + (g < f)
+        per_arc, further = self._network.arc_costs(measure)[arc], self._network.arc_costs(self._carried)[arc]
+        usable = (per_arc != BLOCKED) | (f == g)
+        share = np.abs(g - f)
+        cost, carried = (np.rint(share * np.maximum(of, 0)).astype(np.int64) for of in (per_arc, further))
+        self._better(trip[usable], cost[usable], carried[usable], ALONG_LINK)
+
+    def trips(self) -> Trips:
+        """The ways in full; those over steps without the steps where only load was counted."""
+        steps, onto, whole = self._ways, self._onto, self._network.states.steps
+        over, once, along = (np.flatnonzero(self.kind == kind) for kind in (OVER_STEPS, AT_ONCE, ALONG_LINK))
+        seed, goal = steps.seed[over], steps.goal[over]
+        first = (onto[seed] >= 0).astype(np.int64)
+        listed = np.diff(steps.start)[over] if len(steps.start) > 1 else np.zeros(len(over), np.int64)
+        counts = np.zeros(len(self.kind), np.int64)
+        counts[over], counts[once], counts[along] = 2 + first + listed, 2, 1
+        start = np.concatenate([[0], np.cumsum(counts)])
+        arc, delay = np.zeros(start[-1], np.int32), np.zeros(start[-1], np.int32)
+        at = start[over]
+        arc[at] = self._seeds.arc[seed]
+        has = first > 0
+        arc[at[has] + 1], delay[at[has] + 1] = whole.arc[onto[seed[has]]], self._network.step_delay[onto[seed[has]]]
+        nth = np.arange(listed.sum()) - np.repeat(np.cumsum(listed) - listed, listed)
+        step = steps.steps[np.repeat(steps.start[over], listed) + nth] if len(nth) else steps.steps[:0]
+        inner = np.repeat(at + 1 + first, listed) + nth
+        arc[inner], delay[inner] = whole.arc[step], self._network.step_delay[step]
+        last = at + counts[over] - 1
+        arc[last], delay[last] = self._goals.arc[goal], last_delays(self._network, self._goals, goal)
+        a, b = self._pair[:, once]
+        arc[start[once]], arc[start[once] + 1] = self._first.arc[a], self._goals.arc[b]
+        delay[start[once] + 1] = last_delays(self._network, self._goals, b)
+        link = self._from.link[along]
+        arc[start[along]] = 2 * link + (self._to.fraction[along] < self._from.fraction[along])
+        return Trips(self.cost, self.carried, start, arc, delay, self._from.fraction, self._to.fraction)
+
+
+def last_delays(network: Network, goals: Seeds, rows: NDArray[np.integer]) -> Ints:
+    """What is lost on entering the last link, for rows of goals: their cost holds it where time is counted."""
+    states = network.states
+    step, nth = expanded(*states.by_arc, goals.arc[rows])
+    mine = states.steps.tail[step] == goals.state[rows][nth]
+    made = np.zeros(len(rows), np.int32)
+    made[nth[mine][::-1]] = network.step_delay[step[mine]][::-1]  # the first of several counts
+    return np.where(goals.carried[rows] + goals.cost[rows] > 0, made, 0).astype(np.int32)
+
+
+def _blocks(
+    hierarchy: Hierarchy,
+    network: Network,
+    ends: tuple[Snapped, Snapped],
+    measure: str,
+    threads: int,
+    progress: Progress | None,
+    weight: Longs | None,
+) -> tuple[list[_Block], list[Longs]]:
+    """Blocks of trips searched in threads; and what lies on edges, one array for each thread, where there is a weight."""
+    hierarchy.ways(network, measure, carried_with(measure))  # made once, not in every thread
+    size = hierarchy.metric(network, measure).cost.shape
+    count = len(ends[0].link)
+    on_edges: dict[int, Longs] = {}
+
+    def block(begin: int) -> _Block:
+        rows = np.arange(begin, min(begin + BLOCK, count))
+        load = None
+        if weight is not None:
+            load = weight[rows], on_edges.setdefault(threading.get_ident(), np.zeros(size, np.int64))
+        return _Block(hierarchy, network, (ends[0].take(rows), ends[1].take(rows)), measure, load)
+
+    begins = range(0, max(count, 1), BLOCK)
+    made = []
+    with ThreadPoolExecutor(threads) as pool:
+        for number, one in enumerate(pool.map(block, begins) if len(begins) > 1 else map(block, begins)):
+            made.append(one)
+            if progress is not None:
+                progress.step((number + 1) / len(begins), "finding ways")
+    return made, list(on_edges.values())
