@@ -15,6 +15,7 @@ from rich.progress import BarColumn, TextColumn, TimeRemainingColumn
 from rich.progress import Progress as Bar
 
 from awl import __version__
+from awl.command_inputs import inputs_of
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.core.streets.build import LINK_CLASSES
@@ -265,36 +266,6 @@ def info(study_path: Path, as_json: bool) -> None:
         )
 
 
-def _value(text: str) -> Any:
-    """A value of `--set`: JSON where it is JSON, `5,10,15` as a list of numbers, text otherwise."""
-    for written in (text, f"[{text}]"):
-        try:
-            value = json.loads(written)
-        except ValueError:
-            continue
-        if written is text or all(isinstance(one, int | float) for one in value):
-            return value
-    return text
-
-
-def _settings(pairs: tuple[str, ...]) -> dict[str, Any]:
-    """`name=value` pairs; `name.part=value` sets a member of an object."""
-    found: dict[str, Any] = {}
-    for pair in pairs:
-        name, equals, text = pair.partition("=")
-        if not equals or not name:
-            raise AwlError(f"'{pair}' is no setting", remedy="Write --set name=value", inputs=("set",))
-        head, _, part = name.partition(".")
-        if part:
-            inner = found.setdefault(head, {})
-            if not isinstance(inner, dict):
-                raise AwlError(f"'{head}' is set twice", inputs=("set",))
-            inner[part] = _value(text)
-        else:
-            found[head] = _value(text)
-    return found
-
-
 @main.command()
 @click.argument("question")
 @study_option
@@ -303,49 +274,50 @@ def _settings(pairs: tuple[str, ...]) -> dict[str, Any]:
     "--set", "pairs", multiple=True, metavar="NAME=VALUE", help="An input; places.layer=cool_rooms sets a member."
 )
 @click.option(
-    "--out", type=click.Path(path_type=Path), help="Write FILE in the format of its ending: json, geojson, csv."
+    "--out",
+    type=click.Path(path_type=Path),
+    help="Write FILE in the format of its ending: json, geojson, csv, parquet, gpkg; omx (matrices), gpx (routes).",
 )
 @click.option("--part", help="The result to write; the main one when left out.")
+@click.option(
+    "--workers",
+    metavar="ADDRESS",
+    help="Answer in blocks on the workers of a scheduler (tcp://host:8786) or of this machine (local:4); "
+    "OUT is then a folder of Parquet files.",
+)
 def ask(
-    question: str, study_path: Path, file: Path | None, pairs: tuple[str, ...], out: Path | None, part: str | None
+    question: str,
+    study_path: Path,
+    file: Path | None,
+    pairs: tuple[str, ...],
+    out: Path | None,
+    part: str | None,
+    workers: str | None,
 ) -> None:
     """Run one question; prints the results document, or writes a file.
 
     Example: awl ask isochrone --study ferrow.gpkg --set places.layer=cool_rooms --set limits=5,10,15 --out reach.geojson
     """
     from awl.questions import question as find
+    from awl.questions.batch import run_batch
+    from awl.questions.files import part_bytes
     from awl.questions.run import ask as run
-    from awl.server.downloads import part_text
 
     find(question)
-    inputs: dict[str, Any] = {}
-    if file is not None:
-        try:
-            inputs = json.loads(file.read_text(encoding="utf-8"))
-        except (OSError, ValueError) as error:
-            raise AwlError(
-                f"The inputs cannot be read ({error})", where=str(file), remedy="Give a JSON object"
-            ) from error
-        if not isinstance(inputs, dict):
-            raise AwlError("The inputs are not a JSON object", where=str(file))
-    for name, value in _settings(pairs).items():
-        known = inputs.get(name)
-        inputs[name] = {**known, **value} if isinstance(known, dict) and isinstance(value, dict) else value
+    inputs = inputs_of(file, pairs)
+    if workers is not None:
+        if out is None:
+            raise AwlError("Workers write blocks into a folder", remedy="Name a new one with --out", inputs=("out",))
+        with _Shown() as progress:
+            written = run_batch(Study(study_path), question, inputs, out, workers, progress)
+        click.echo(f"{out}: {written.rows:,} rows in {written.files} Parquet files")
+        return
     with _Shown() as progress:
         document = run(Study(study_path), question, inputs, progress).document()
     if out is None:
         click.echo(geojson.dumps(document).decode())
         return
-    ending = out.suffix[1:].lower()
-    if ending == "json":
-        data = geojson.dumps(document)
-    elif ending in ("geojson", "csv"):
-        collections = [key for key, value in document.items() if isinstance(value, dict) and "features" in value]
-        main_part = next(iter(collections), "rows") if ending == "geojson" else document["table"]["part"]
-        data = part_text(document, part or main_part, ending)
-    else:
-        raise AwlError(f"'{out.name}' has an ending Awl does not write", remedy="Use .json, .geojson or .csv")
-    _write(out, data)
+    _write(out, part_bytes(document, part, out.suffix[1:].lower(), out.name))
     click.echo(f"{out}: {document['title']}")
     for doubt in document["doubts"]:
         click.echo(f"  {doubt['grade']}: {doubt['text']}", err=True)

@@ -12,6 +12,7 @@ import sys
 import urllib.request
 from pathlib import Path
 
+import pyarrow.parquet
 import pyogrio
 import pytest
 from click.testing import CliRunner
@@ -187,3 +188,14 @@ def test_serving_on_loopback_until_interrupted(study_file):
     finally:
         process.send_signal(signal.SIGINT)
         assert process.wait(20) == 0
+
+
+def test_a_matrix_in_blocks_by_workers_of_this_machine(study_file, tmp_path):
+    words = ["ask", "matrix", "--study", str(study_file), "--set", "from.layer=zones", "--set", "to.layer=cool_rooms"]
+    result = run(*words, "--workers", "local:1", "--out", str(tmp_path / "blocks"))
+    assert result.exit_code == 0, result.output
+    table = tmp_path / "whole.parquet"
+    assert run(*words, "--out", str(table)).exit_code == 0
+    whole, blocks = (pyarrow.parquet.read_table(path).num_rows for path in (table, tmp_path / "blocks"))
+    assert whole == blocks > 0 and f"{whole:,} rows" in result.output
+    assert "Name a new one with --out" in run(*words, "--workers", "local:1").stderr

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
 from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
+from awl.core.engine.places import Snapped
 from awl.core.engine.query import matrix
 from awl.core.errors import AwlError
+from awl.core.progress import Progress
 from awl.questions.base import (
     MEASURE_WORDS,
     Answer,
@@ -22,7 +26,7 @@ from awl.questions.base import (
     check_limits,
     slot,
 )
-from awl.questions.context import Context, limit_units
+from awl.questions.context import Context, Places, limit_units
 
 MAX_PAIRS = 4_000_000
 
@@ -42,6 +46,47 @@ class MatrixInputs(SharedInputs):
     )
 
 
+@dataclass(frozen=True)
+class Sides:
+    """Starts and ends of a matrix, put on streets."""
+
+    starts: Places
+    ends: Places
+    from_street: Snapped
+    to_street: Snapped
+    measure: str
+    limit: int
+
+    def pairs(
+        self, context: Context, rows: NDArray[np.integer], threads: int = 2, progress: Progress | None = None
+    ) -> tuple[NDArray[np.integer], NDArray[np.integer], NDArray[np.float64], NDArray[np.float64]]:
+        """Rows of the start and of the end, time in s and distance in m of each pair with a way, for some of the starts."""
+        part = self.from_street.take(rows)
+        cost, carried = matrix(context.network, part, self.to_street, self.measure, self.limit, threads, progress)
+        s, t = np.nonzero(cost != UNREACHED)
+        own, other = cost[s, t] / 1000, carried[s, t] / 1000
+        return (rows[s], t, own, other) if self.measure == "time" else (rows[s], t, other, own)
+
+    def columns(self, context: Context, rows: NDArray[np.integer], threads: int) -> dict[str, Any]:
+        """The pairs of some of the starts as columns of a table."""
+        s, t, duration, distance = self.pairs(context, rows, threads)
+        return {
+            "origin_id": [self.starts.ids[i] for i in s.tolist()],
+            "destination_id": [self.ends.ids[i] for i in t.tolist()],
+            "duration_s": duration,
+            "distance_m": distance,
+        }
+
+
+def sides_of(inputs: MatrixInputs, context: Context) -> Sides:
+    """Check the inputs of a matrix and put its places on streets."""
+    if inputs.limit is not None:
+        check_limits([inputs.limit], inputs.measure)
+    starts, ends = context.places(inputs.from_, "from"), context.places(inputs.to, "to")
+    limit = int(NO_LIMIT) if inputs.limit is None else limit_units(inputs.limit, inputs.measure)
+    return Sides(starts, ends, context.snap(starts, "from"), context.snap(ends, "to"), inputs.measure, limit)
+
+
 class Matrix(Question):
     """The matrix question."""
 
@@ -58,24 +103,18 @@ class Matrix(Question):
 
     @classmethod
     def answer(cls, inputs: MatrixInputs, context: Context) -> Answer:
-        """One search per start, ended when all ends are settled."""
-        if inputs.limit is not None:
-            check_limits([inputs.limit], inputs.measure)
-        starts, ends = context.places(inputs.from_, "from"), context.places(inputs.to, "to")
+        """Costs from all starts to all ends at once."""
+        sides = sides_of(inputs, context)
+        starts, ends, from_street, to_street = sides.starts, sides.ends, sides.from_street, sides.to_street
         if len(starts) * len(ends) > MAX_PAIRS:
             raise AwlError(
                 f"{len(starts):,} starts and {len(ends):,} ends make more than {MAX_PAIRS:,} pairs",
-                remedy="Filter one of the layers",
+                remedy="Filter one of the layers, or have them written in blocks: awl ask matrix ... --workers local:2",
                 inputs=("from", "to"),
             )
-        from_street, to_street = context.snap(starts, "from"), context.snap(ends, "to")
-        limit = int(NO_LIMIT) if inputs.limit is None else limit_units(inputs.limit, inputs.measure)
-        cost, carried = matrix(
-            context.network, from_street, to_street, inputs.measure, limit, progress=context.progress.part(0.05, 0.9)
+        s, t, duration, distance = sides.pairs(
+            context, np.arange(len(starts)), progress=context.progress.part(0.05, 0.9)
         )
-        s, t = np.nonzero(cost != UNREACHED)
-        own, other = cost[s, t] / 1000, carried[s, t] / 1000
-        duration, distance = (own, other) if inputs.measure == "time" else (other, own)
         missing = int(from_street.found.sum()) * int(to_street.found.sum()) - len(s)
         doubts = [
             *context.doubts_of(starts, from_street, "start"),

@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import io
-import tempfile
 import zipfile
 from datetime import datetime
 from pathlib import Path
-from typing import Any
 
 from flask import Blueprint, Response, request
 
@@ -15,6 +13,7 @@ from awl.core.errors import AwlError
 from awl.formats import csv_table, geojson, gmns, graph_tables
 from awl.formats.table import Layer
 from awl.questions.base import SharedInputs
+from awl.questions.files import part_bytes
 from awl.server.web import known_parameters, study_of
 from awl.study import geopackage, records
 from awl.study.study import Study
@@ -47,19 +46,7 @@ def graph_bytes(study: Study, mode: str, ending: str, at: str | None = None) -> 
         "streets": graph_tables.link_table(graph, network),
         "restrictions": graph_tables.restriction_table(graph),
     }
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "streets.gpkg"
-        connection = geopackage.connect(path)
-        try:
-            connection.execute("BEGIN")
-            geopackage.create(connection)
-            for name, layer in tables.items():
-                if len(layer):
-                    geopackage.write_table(connection, name, layer, name.capitalize(), f"Street graph for {mode}")
-            connection.execute("COMMIT")
-        finally:
-            connection.close()
-        return path.read_bytes()
+    return geopackage.bytes_of({name: layer for name, layer in tables.items() if len(layer)})
 
 
 def layer_text(layer: Layer, ending: str) -> bytes:
@@ -71,33 +58,15 @@ def layer_text(layer: Layer, ending: str) -> bytes:
     raise AwlError(f"'{ending}' is not a format Awl writes here", remedy="Choose geojson or csv", inputs=("format",))
 
 
-def part_text(result: dict[str, Any], part: str, ending: str) -> bytes:
-    """One result of an answer as GeoJSON or CSV."""
-    if part not in result or part in ("title", "summary", "figures", "doubts", "method", "table", "chart"):
-        named = [key for key, value in result.items() if isinstance(value, list | dict) and key not in _FRAME]
-        raise AwlError(
-            f"The answer has no result '{part}'",
-            remedy=f"Results are: {', '.join(named)}",
-            inputs=("part",),
-            status=404,
-        )
-    value = result[part]
-    if isinstance(value, list):
-        return geojson.dumps(value) if ending == "geojson" else csv_table.from_rows(value).encode()
-    if ending == "geojson":
-        return geojson.dumps(value)
-    return layer_text(geojson.from_document(value, part), ending)
-
-
-_FRAME = ("title", "summary", "figures", "doubts", "method", "table", "chart")
-
-
 def _download(data: bytes, name: str) -> Response:
     media = {
         "csv": "text/csv; charset=utf-8",
         "geojson": "application/geo+json",
         "json": "application/json",
         "zip": "application/zip",
+        "parquet": "application/vnd.apache.parquet",
+        "omx": "application/x-hdf5",
+        "gpx": "application/gpx+xml",
         "gpkg": "application/geopackage+sqlite3",
     }[Path(name).suffix[1:]]
     return Response(data, content_type=media, headers={"Content-Disposition": f'attachment; filename="{name}"'})
@@ -131,11 +100,7 @@ def answer_part(study_id: str, question_id: str, part: str) -> Response:
     """One result of a kept answer."""
     known_parameters("format")
     ending = request.args.get("format", "geojson")
-    if ending not in ("geojson", "csv"):
-        raise AwlError(
-            f"'{ending}' is not a format Awl writes here", remedy="Choose geojson or csv", inputs=("format",)
-        )
     found = records.answer(study_of(study_id).reading, question_id)
     if found is None:
         raise AwlError("The question has no answer yet", remedy="Ask it first", status=404, kind="no-answer")
-    return _download(part_text(found["result"], part, ending), f"{found['process']}-{part}.{ending}")
+    return _download(part_bytes(found["result"], part, ending, "format"), f"{found['process']}-{part}.{ending}")

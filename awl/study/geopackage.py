@@ -10,6 +10,7 @@ from __future__ import annotations
 import re
 import sqlite3
 import struct
+import tempfile
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
@@ -291,3 +292,19 @@ def _type_name(geometry: NDArray[np.object_]) -> str:
     names = ("POINT", "LINESTRING", "LINESTRING", "POLYGON", "MULTIPOINT", "MULTILINESTRING", "MULTIPOLYGON")
     kinds = {int(kind) for kind in np.unique(shapely.get_type_id(geometry)) if kind >= 0}
     return names[kinds.pop()] if len(kinds) == 1 and max(kinds) < 7 else "GEOMETRY"
+
+
+def bytes_of(tables: dict[str, Layer]) -> bytes:
+    """A GeoPackage of its own with some layers, by table name."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "made.gpkg"
+        connection = connect(path)
+        try:
+            connection.execute("BEGIN")
+            create(connection)
+            for name, layer in tables.items():
+                write_table(connection, name, layer, name.replace("_", " ").capitalize(), "")
+            connection.execute("COMMIT")
+        finally:
+            connection.close()
+        return path.read_bytes()

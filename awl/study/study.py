@@ -138,12 +138,17 @@ class Study(StudyFile):
         for mode in self.modes():
             # A mode that can use no street is told of elsewhere; where nothing can be kept, plain searches go on serving.
             with contextlib.suppress(AwlError, OSError):
-                network = self.network(mode)
-                if network.hierarchy is None:
-                    high = hierarchies.hierarchy_of(self.path, network)
-                    for measure in ("time", "distance"):
-                        high.ways(network, measure, carried_with(measure))
-                    network.hierarchy = high
+                self.wait_until_prepared(mode)
+
+    def wait_until_prepared(self, mode: str) -> None:
+        """Have the hierarchy of a mode ready, at once if it is kept, in seconds for a town if it is not."""
+        network = self.network(mode)
+        with self._hierarchy_lock:
+            if network.hierarchy is None:
+                high = hierarchies.hierarchy_of(self.path, network)
+                for measure in ("time", "distance"):
+                    high.ways(network, measure, carried_with(measure))
+                network.hierarchy = high
 
     def snapper(self, mode: str) -> Snapper:
         """The nearest-street search of a mode."""

@@ -54,6 +54,7 @@ class StudyFile:
         self.path = path
         self._write_lock = threading.RLock()
         self._derived_lock = threading.RLock()
+        self._hierarchy_lock = threading.Lock()
         self._local = threading.local()
         self._derived: dict[Any, Any] = {}
         self._derived_stamp = ""

@@ -1,0 +1,69 @@
+"""Apache Parquet: columns of numbers and text in one file; with a geometry it is GeoParquet 1.1.
+
+Source of the geometry column and its metadata: https://geoparquet.org/releases/v1.1.0.
+"""
+
+from __future__ import annotations
+
+import io
+import json
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from awl.formats.table import Layer
+
+Columns = Mapping[str, NDArray[Any] | list[Any]]
+
+
+def write(path: Path, columns: Columns) -> None:
+    """Write columns of one length; the file appears under its name once it is complete."""
+    scratch = path.with_name(f".{path.name}.new")
+    try:
+        scratch.write_bytes(_written(columns))
+        scratch.replace(path)
+    finally:
+        scratch.unlink(missing_ok=True)
+
+
+def of_rows(rows: Sequence[dict[str, Any]]) -> bytes:
+    """A table from records; its columns are the union of their keys in order of appearance."""
+    names = dict.fromkeys(key for row in rows for key in row)
+    return _written({name: [row.get(name) for row in rows] for name in names})
+
+
+def of_layer(layer: Layer) -> bytes:
+    """A layer in WGS 84, its geometry as well-known binary."""
+    kinds = sorted({shape.geom_type for shape in layer.geometry if shape is not None})
+    about = {"encoding": "WKB", "geometry_types": kinds, "bbox": shapely.total_bounds(layer.geometry).tolist()}
+    geo = {"version": "1.1.0", "primary_column": "geometry", "columns": {"geometry": about}}
+    shapes = shapely.to_wkb(layer.geometry).tolist()
+    return _written({**layer.columns, "geometry": shapes}, {b"geo": json.dumps(geo).encode()})
+
+
+def _written(columns: Columns, about: dict[bytes, bytes] | None = None) -> bytes:
+    import pyarrow as pa
+    from pyarrow import parquet
+
+    table = pa.table({name: _column(values) for name, values in columns.items()})
+    out = io.BytesIO()
+    parquet.write_table(table.replace_schema_metadata(about) if about else table, out, compression="zstd")
+    return out.getvalue()
+
+
+def _column(values: NDArray[Any] | list[Any]) -> Any:
+    """As Arrow takes it; a list of mixed kinds becomes text."""
+    import pyarrow as pa
+
+    if isinstance(values, np.ndarray) and values.dtype != object:
+        return pa.array(values)
+    kinds = {type(value) for value in values if value is not None}
+    if kinds == {int, float}:
+        return pa.array(list(values), pa.float64())
+    if len(kinds) <= 1 and not kinds & {list, dict}:
+        return pa.array(list(values))
+    return pa.array([None if value is None else str(value) for value in values])

@@ -1,0 +1,75 @@
+"""Answers as files: one result, or all of them, in the open format an ending names."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from awl.core.errors import AwlError
+from awl.formats import csv_table, geojson, gpx, omx, parquet
+from awl.formats.table import Layer
+from awl.questions.base import Json
+from awl.study import geopackage
+
+FRAME = ("title", "summary", "figures", "doubts", "method", "table", "chart")
+"""Members of a results document that are no result of their own."""
+ENDINGS = ("json", "geojson", "csv", "parquet", "gpkg", "omx", "gpx")
+
+
+def part_bytes(document: Json, part: str | None, ending: str, where: str) -> bytes:
+    """A result of an answer as a file; the main one where `part` is None. `where` names what was asked for in errors."""
+    if ending not in ENDINGS:
+        raise AwlError(
+            f"'{ending}' is a format Awl does not write answers in",
+            where=where,
+            remedy=f"Choose {', '.join(ENDINGS[:-1])} or {ENDINGS[-1]}",
+            inputs=("format",),
+        )
+    results = {key: value for key, value in document.items() if isinstance(value, list | dict) and key not in FRAME}
+    if part is not None and part not in results:
+        raise AwlError(
+            f"The answer has no result '{part}'",
+            remedy=f"Results are: {', '.join(results)}",
+            inputs=("part",),
+            status=404,
+        )
+    if ending == "json":
+        return geojson.dumps(document if part is None else results[part])
+    if ending == "gpkg":
+        return _geopackage(results if part is None else {part: results[part]}, where)
+    shown = document["table"]["part"] if "table" in document else next(iter(results))
+    drawn = next((key for key, value in results.items() if isinstance(value, dict)), shown)
+    chosen = part or (drawn if ending in ("geojson", "gpx") else shown)
+    value = results[chosen]
+    if ending == "geojson":
+        return geojson.dumps(value)
+    if ending == "gpx":
+        return gpx.tracks(_layer(value, chosen, ending), document["title"])
+    if ending == "omx":
+        return omx.of_rows(_rows(value, chosen))
+    if isinstance(value, list):
+        return csv_table.from_rows(value).encode() if ending == "csv" else parquet.of_rows(value)
+    layer = geojson.from_document(value, chosen)
+    return csv_table.from_layer(layer).encode() if ending == "csv" else parquet.of_layer(layer)
+
+
+def _geopackage(results: dict[str, Any], where: str) -> bytes:
+    layers = {
+        name.lower(): geojson.from_document(value, name)
+        for name, value in results.items()
+        if isinstance(value, dict) and value.get("features")
+    }
+    if not layers:
+        raise AwlError("The answer has no geometry", where=where, remedy="Choose csv or parquet", inputs=("format",))
+    return geopackage.bytes_of(layers)
+
+
+def _layer(value: Any, part: str, ending: str) -> Layer:
+    if not isinstance(value, dict):
+        raise AwlError(f"'{part}' has no geometry", remedy=f"Choose another format than {ending}", inputs=("format",))
+    return geojson.from_document(value, part)
+
+
+def _rows(value: Any, part: str) -> list[dict[str, Any]]:
+    if not isinstance(value, list) or not value or not {"origin_id", "destination_id"} <= set(value[0]):
+        raise AwlError(f"'{part}' is no matrix", remedy="Ask 'matrix', or choose another format", inputs=("format",))
+    return value
