@@ -9,12 +9,13 @@ from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 
 from awl.core.engine.climbing import sweep_lanes, sweep_one
+from awl.core.engine.dijkstra import UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.lanes import LANES
 from awl.core.engine.pairs import Ends, Scratch, load_of_pairs, ways_of_pairs
 from awl.core.engine.partial import StepsOfEdges, customized_again
-from awl.core.engine.places import Snapper
-from awl.core.engine.query import matrix
+from awl.core.engine.places import Snapper, leaving
+from awl.core.engine.query import arrivals, matrix
 from awl.core.engine.topology import customized, ways_of
 from awl.core.modes.network import Network
 from bench.measure import Row, medians
@@ -73,9 +74,23 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
     picks = network.graph.link_from[rng.choice(usable, 1000)]
     places = Snapper(network).snap(network.graph.node_lon[picks], network.graph.node_lat[picks], 500.0)
     (square,) = medians(lambda: matrix(network, places, places, "time", threads=2), rounds=1)
+    place = places.take(np.arange(1))
+    nodes = np.sort(arrivals(network, place, "time").cost)
+    limits = {share: int(nodes[int(share * (nodes < UNREACHED).sum())]) for share in (0.01, 0.1, 0.6)}
+    begin = int(leaving(place, network, "time", "distance").state[0])
+    reached = []
+    for share, limit in limits.items():
+        ours, theirs = medians(
+            lambda limit=limit: arrivals(network, place, "time", limit=limit),
+            lambda limit=limit: dijkstra(peer, indices=begin, limit=limit),
+        )
+        reached.append(
+            Row(f"{name}: reach of {share:.0%} of the nodes; peer with that limit", ours, theirs, "x faster")
+        )
     network.hierarchy = None
     kind = f"{name}, hierarchy"
     return [
+        *reached,
         Row(f"{kind}: order and topology (bound {bound_s:g} s)", prepared, bound_s, "of the bound"),
         Row(f"{kind}: put in one metric; peer one to all", custom, whole, "x faster"),
         Row(f"{kind}: find what edges stand for; peer one to all", named, whole, "x faster"),

@@ -158,3 +158,21 @@ def rows_to_targets(
             if best <= limit:
                 cost[s, t] = best
                 carried_cost[s, t] = best_carried
+
+
+@njit(cache=True, nogil=True)
+def least_on_entering(arc, start, tail, delay_ms, delayed, label, made):
+    """Labels `made` (2m,) with which arcs are entered: the least over the states `tail` from which, delays counted if wanted.
+
+    Those of `arc[i]` are rows `start[i]` to `start[i + 1]`, the last ones to the end.
+    """
+    for i in range(len(arc)):
+        best = NO_LABEL
+        end = start[i + 1] if i + 1 < len(start) else len(tail)
+        for row in range(start[i], end):
+            at = label[tail[row]]
+            if at != NO_LABEL:
+                if delayed:
+                    at += delay_ms[row] << OWNER_BITS
+                best = min(best, at)
+        made[arc[i]] = best

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.engine.climbing import above, sweep, sweep_lanes_carrying, sweep_one, to_targets
-from awl.core.engine.dijkstra import NO_LABEL, NO_LIMIT, OWNER_BITS, OWNER_MASK, UNREACHED
+from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS, OWNER_MASK, UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.lanes import LANES
 from awl.core.engine.leg import carried_with
@@ -62,11 +62,11 @@ def swept(
     here = rank >= 0
     up, down = (metric.cost[0], metric.cost[1]) if direction == "from" else (metric.cost[1], metric.cost[0])
     of_rank = np.empty(topology.count, np.int64)
-    if len(on_way.owner) and (on_way.owner == on_way.owner[0]).all() and limit >= int(NO_LIMIT):
+    if len(on_way.owner) and (on_way.owner == on_way.owner[0]).all():
         cost = np.empty(topology.count, np.uint32)
         seconds = np.minimum(begin[here] >> OWNER_BITS, int(FAR)).astype(np.uint32)
         sweep_one(topology.start, topology.head, up, down, rank[here], seconds, cost)
-        of_rank = np.where(cost <= NO_LIMIT, (cost.astype(np.int64) << OWNER_BITS) | on_way.owner[0], NO_LABEL)
+        of_rank = np.where(cost <= limit, (cost.astype(np.int64) << OWNER_BITS) | on_way.owner[0], NO_LABEL)
     else:
         sweep(topology.start, topology.head, up, down, rank[here], begin[here], most, of_rank)
     label[topology.state] = of_rank

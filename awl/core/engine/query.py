@@ -9,7 +9,16 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.dijkstra import NO_LABEL, NO_LIMIT, OWNER_BITS, OWNER_MASK, UNREACHED, rows_to_targets, search
+from awl.core.engine.dijkstra import (
+    NO_LABEL,
+    NO_LIMIT,
+    OWNER_BITS,
+    OWNER_MASK,
+    UNREACHED,
+    least_on_entering,
+    rows_to_targets,
+    search,
+)
 from awl.core.engine.ladder import Ladder, swept
 from awl.core.engine.lanes import LANES
 from awl.core.engine.leg import Leg, carried_with
@@ -18,8 +27,6 @@ from awl.core.engine.trips import last_delays, trips_between
 from awl.core.modes.network import BLOCKED, Network
 from awl.core.progress import Progress
 
-FAR_LABEL = np.int64(2**62)
-"""Above every label, and so far below the largest number that delays can be added."""
 NO_NODES = np.zeros(0, np.uint8)
 
 
@@ -54,13 +61,9 @@ class Arrivals:
             begun = states.begun
             return np.where(begun >= 0, self.label[np.maximum(begun, 0)], NO_LABEL)
         entries = self.network.entries
-        at = np.minimum(self.label, FAR_LABEL)[entries.tail]
-        if self.measure == "time":
-            at += entries.delay_ms << OWNER_BITS
         made = np.full(len(states.begun), NO_LABEL)
-        if len(entries.arc):
-            best = np.minimum.reduceat(at, entries.start)
-            made[entries.arc] = np.where(best >= FAR_LABEL, NO_LABEL, best)
+        delayed = self.measure == "time"
+        least_on_entering(entries.arc, entries.start, entries.tail, entries.delay_ms, delayed, self.label, made)
         return made
 
     def at_ends(self, link: NDArray[np.integer]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

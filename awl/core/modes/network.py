@@ -107,6 +107,7 @@ class Network:
         self.hierarchy: Any = None  # an `awl.core.engine.hierarchy.Hierarchy` once one is prepared
         self.own_costs: dict[str, NDArray[np.float64]] = {}
         self._costs: dict[str, NDArray[np.int32]] = {}
+        self._arc_costs: dict[str, NDArray[np.int32]] = {}
         self._kept_weights: dict[tuple[str, str], NDArray[np.int32]] = {}
         usable = use.forward | use.backward
         tail, head = _arc_ends(graph, use.forward, use.backward)
@@ -188,7 +189,7 @@ class Network:
         """A copy for other costs, which keeps the states and what prepares searches over them."""
         _ = self.entries, self._rows, self.forbidden, self.turn_delays  # made once, for both
         made = copy(self)
-        made._costs, made._kept_weights = {}, {}
+        made._costs, made._arc_costs, made._kept_weights = {}, {}, {}
         made.hierarchy = None if self.hierarchy is None else self.hierarchy.fresh(self)
         return made
 
@@ -310,8 +311,8 @@ class Network:
         A direction for which none is given is barred. Raises `AwlError` for a cost the graph does not have, or one that is
         negative or too large.
         """
-        pair = self._pair(measure)
-        return np.where(self.forward, pair[:, 0], BLOCKED), np.where(self.backward, pair[:, 1], BLOCKED)
+        costs = self.arc_costs(measure)
+        return costs[0::2], costs[1::2]
 
     def _pair(self, measure: str) -> NDArray[np.int32]:
         if measure == "time":
@@ -324,7 +325,10 @@ class Network:
 
     def arc_costs(self, measure: str) -> NDArray[np.int32]:
         """Cost of each arc (2m,): that of link i along its drawing at 2i, against it at 2i + 1; BLOCKED where barred."""
-        return np.stack(self.directed(measure), axis=1).ravel()
+        if measure not in self._arc_costs:
+            usable = np.stack([self.forward, self.backward], axis=1)
+            self._arc_costs[measure] = np.where(usable, self._pair(measure), BLOCKED).ravel()
+        return self._arc_costs[measure]
 
     def link_costs(self, measure: str, direction: str) -> LinkCosts:
         """Costs as a search sees them: one that runs towards places passes each link in reverse."""
