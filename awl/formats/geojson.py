@@ -124,7 +124,7 @@ def collection(layer: Layer) -> Json:
             {
                 "type": "Feature",
                 "properties": dict(zip(keys, row, strict=True)),
-                "geometry": None if text is None else json.loads(text),
+                "geometry": None if text is None else orjson.loads(text),
             }
             for text, row in zip(texts, rows, strict=True)
         ],

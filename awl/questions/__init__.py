@@ -9,9 +9,10 @@ from awl.questions.catchment import Catchment
 from awl.questions.isochrone import Isochrone
 from awl.questions.matrix import Matrix
 from awl.questions.route import Route
+from awl.questions.trips import TripsQuestion
 
 QUESTIONS: dict[str, type[Question]] = {
-    question.id: question for question in (Isochrone, Access, Route, Catchment, Matrix)
+    question.id: question for question in (Isochrone, Access, Route, TripsQuestion, Catchment, Matrix)
 }
 
 

@@ -221,6 +221,8 @@ class Question:
     sentences: ClassVar[list[tuple[Json, str]]]
     """Templates with the inputs under which each holds; the first that fits is the sentence."""
     Inputs: ClassVar[type[SharedInputs]]
+    needs_hierarchy: ClassVar[bool] = False
+    """Whether it is worth seconds to prepare the mode's hierarchy before it is asked."""
     outputs: ClassVar[dict[str, str]]
 
     @classmethod

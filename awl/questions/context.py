@@ -111,7 +111,10 @@ class Context:
 
     def places(self, wanted: LayerSet | GeoJson, name: str = "places") -> Places:
         """Point features of an input; polygons stand for their middle."""
-        layer, words = self.features(wanted, name)
+        return self.points_of(*self.features(wanted, name), name)
+
+    def points_of(self, layer: Layer, words: str, name: str = "places") -> Places:
+        """Features as points with ids and names."""
         if len(layer) > MAX_PLACES:
             raise AwlError(
                 f"{len(layer):,} places are more than {MAX_PLACES:,}", remedy="Filter the layer", inputs=(name,)

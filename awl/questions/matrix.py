@@ -26,6 +26,7 @@ from awl.questions.base import (
     check_limits,
     slot,
 )
+from awl.questions.charts import histogram
 from awl.questions.context import Context, Places, limit_units
 
 MAX_PAIRS = 4_000_000
@@ -166,21 +167,5 @@ class Matrix(Question):
                     Column("distance_m", "Distance", "m", 0),
                 ],
             ),
-            chart=_histogram(duration[apart] / 60),
+            chart=histogram(duration[apart] / 60, "Pairs"),
         )
-
-
-def _histogram(minutes: Any) -> dict[str, Any] | None:
-    """Pairs by minutes in at most twelve classes."""
-    if len(minutes) < 2:
-        return None
-    top = float(minutes.max())
-    step = next((s for s in (1, 2, 5, 10, 15, 30, 60, 120, 240) if top / s <= 12), top / 12)
-    edges = np.arange(0, top + step, step)
-    counts, _ = np.histogram(minutes, edges)
-    return {
-        "kind": "bars",
-        "title": "Pairs by minutes",
-        "x": {"label": "minutes", "values": [f"{a:g} to {a + step:g}" for a in edges[:-1]]},
-        "series": [{"label": "Pairs", "values": counts.tolist()}],
-    }

@@ -13,4 +13,6 @@ def ask(study: Study, ident: str, inputs: Json, progress: Progress | None = None
     """The answer of question `ident`; raises `AwlError` for faulty inputs."""
     asked = question(ident)
     parsed = asked.parse(inputs)
+    if asked.needs_hierarchy:
+        study.wait_until_prepared(parsed.mode)
     return asked.answer(parsed, Context(study, parsed, progress))

@@ -13,7 +13,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 Ints = NDArray[np.int32]
-LEAF = 80
+LEAF = 40
 """Regions of at most so many nodes are ordered by least degree."""
 OUTER_SHARE = 0.25
 MANY = 1000

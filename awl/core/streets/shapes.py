@@ -74,3 +74,38 @@ def point_at(
     ends = shapely.get_point(cut_lines(graph, link, np.zeros(len(link)), fraction), -1)
     coordinates = shapely.get_coordinates(ends)
     return coordinates[:, 0], coordinates[:, 1]
+
+
+def joined_lines(
+    graph: StreetGraph,
+    link: NDArray[np.int32],
+    enter: NDArray[np.float64],
+    leave: NDArray[np.float64],
+    way: NDArray[np.integer],
+    ways: int,
+) -> NDArray[np.object_]:
+    """One LineString (ways,) in degrees for each way, from pieces of links in travel order; None where a way has no piece.
+
+    A piece runs from fraction `enter` to `leave` of its link, backwards where that is less; `way` (k,) ascends.
+    """
+    lines = np.full(ways, None, object)
+    if len(link) == 0:
+        return lines
+    xy, start = cut_vertices(graph, link, np.minimum(enter, leave), np.maximum(enter, leave))
+    size = np.diff(start)
+    piece = np.repeat(np.arange(len(link)), size)
+    nth = np.arange(len(xy)) - start[piece]
+    back = leave < enter
+    xy = xy[np.where(back[piece], start[piece + 1] - 1 - nth, start[piece] + nth)]
+    # A piece begins where the one before it ended: that vertex stands once.
+    first = np.concatenate([[True], way[1:] != way[:-1]])
+    keep = (nth > 0) | first[piece]
+    xy, owner = xy[keep], way[piece[keep]]
+    counts = np.bincount(owner, minlength=ways)
+    single = np.flatnonzero(counts == 1)  # no length: the point stands twice
+    if len(single):
+        xy, owner = np.concatenate([xy, xy[np.isin(owner, single)]]), np.concatenate([owner, single])
+        order = np.argsort(owner, kind="stable")
+        xy, owner = xy[order], owner[order]
+    shapely.linestrings(xy, indices=owner, out=lines)
+    return lines
