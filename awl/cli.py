@@ -447,7 +447,8 @@ def make_demo(folder: Path) -> Path:
     path = folder / "ferrow.gpkg"
     intake.build(DEMO / "data" / "ferrow.osm.pbf", path, title="Ferrow, cool rooms")
     study = Study(path)
-    intake.add_all(DEMO / "data" / "layers.gpkg", study)
+    for name in ("layers", "parcels", "buildings"):
+        intake.add_all(DEMO / "data" / f"{name}.gpkg", study)
     intake.add(DEMO / "data" / "elevation.tif", study, "elevation", title="Elevation")
     with study.writing() as connection:
         records.save_sheet(connection, "main", json.loads((DEMO / "data" / "sheet.json").read_text()))

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from awl.core.errors import AwlError
 from awl.questions.access import Access
+from awl.questions.alongside import Alongside
 from awl.questions.base import Question
 from awl.questions.catchment import Catchment
 from awl.questions.isochrone import Isochrone
 from awl.questions.matrix import Matrix
+from awl.questions.neighbours import Neighbours
 from awl.questions.route import Route
 from awl.questions.trips import TripsQuestion
 
 QUESTIONS: dict[str, type[Question]] = {
-    question.id: question for question in (Isochrone, Access, Route, TripsQuestion, Catchment, Matrix)
+    question.id: question
+    for question in (Isochrone, Access, Route, TripsQuestion, Catchment, Alongside, Neighbours, Matrix)
 }
 
 

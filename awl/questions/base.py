@@ -234,6 +234,11 @@ class Question:
             raise _as_problem(cls.id, error) from error
 
     @classmethod
+    def outputs_for(cls, inputs: Any) -> dict[str, str]:
+        """The results there are for some inputs."""
+        return cls.outputs
+
+    @classmethod
     def answer(cls, inputs: Any, context: Any) -> Answer:
         """Compute the answer in a `Context`."""
         raise NotImplementedError

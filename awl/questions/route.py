@@ -20,11 +20,25 @@ from awl.core.streets.graph import StreetGraph
 from awl.core.streets.shapes import cut_lines
 from awl.formats import geojson
 from awl.formats.table import Layer
-from awl.questions.base import MEASURE_WORDS, Answer, Column, FeatureSet, Figure, Position, Question, SharedInputs, slot
+from awl.questions.base import (
+    MEASURE_WORDS,
+    Answer,
+    Column,
+    FeatureSet,
+    Figure,
+    GeoJson,
+    LayerSet,
+    Position,
+    Question,
+    SharedInputs,
+    slot,
+)
 from awl.questions.context import Context, Places
 from awl.questions.directions import steps_of, with_ends
+from awl.questions.route_extras import in_best_order, profile, profile_chart
 
 MAX_WAYPOINTS = 50
+OWN_WAY = "own way"
 NodeNumber = Annotated[int, Field(strict=True)]
 Measure = Annotated[str, Field(min_length=1, max_length=60)]
 
@@ -46,7 +60,16 @@ class RouteInputs(SharedInputs):
         max_length=12,
         description="Costs that are summed up along the ways without being minimised: costs of the streets or of the mode.",
     )
-    order: Literal["given"] = Field("given", description="Points are passed in the given order.")
+    order: Literal["given", "best"] = Field(
+        "given",
+        description="Points are passed in the given order, or in the best one between the first and the last.",
+        json_schema_extra=slot("way", "Order", words={"given": "in this order", "best": "in the best order"}),
+    )
+    expected: list[Position] | FeatureSet | None = Field(
+        None,
+        description="Points that a way of one's own passes between the first and the last: it is measured beside the best.",
+        json_schema_extra=slot("place", "Own way"),
+    )
 
     @field_validator("measure")
     @classmethod
@@ -63,7 +86,10 @@ class Route(Question):
     title = "Route"
     description = "The way through given points: quickest, shortest, of least given cost, or several side by side."
     opening = "By which way"
-    sentences = [({}, "By which way does a {mode} get through {waypoints}, {measure}?")]
+    sentences = [
+        ({"expected": None}, "By which way does a {mode} get through {waypoints}, {order}, {measure}?"),
+        ({}, "By which way does a {mode} get through {waypoints}, {order}, {measure}, and why not by {expected}?"),
+    ]
     Inputs = RouteInputs
     outputs = {
         "routes": "One LineString feature per measure with distance, time, mean speed, legs, steps and ids, GeoJSON",
@@ -74,14 +100,27 @@ class Route(Question):
     def answer(cls, inputs: RouteInputs, context: Context) -> Answer:
         """One search per leg and measure."""
         places = _waypoints(inputs, context)
-        snapped = _all_on_street(context, places)
+        snapped = _all_on_street(context, places, "waypoints")
         wanted = list(dict.fromkeys(inputs.measure if isinstance(inputs.measure, list) else [inputs.measure]))
+        method = [*context.notes, "Starts and ends lie on streets, not at the nearest crossing.", *_timed(context)]
+        order = np.arange(len(places))
+        if inputs.order == "best":
+            places, snapped, order, found = in_best_order(context, places, snapped, wanted[0])
+            method.append(found)
         features, rows = [], []
         straight = float(segment_lengths(places.lon[:-1], places.lat[:-1], places.lon[1:], places.lat[1:]).sum())
-        for done, measure in enumerate(wanted):
-            context.progress.step(done / len(wanted), f"The {_word(measure)} way")
-            legs = _legs(context, places, snapped, measure)
+        ways = [(measure, measure, places, snapped) for measure in wanted]
+        if inputs.expected is not None:
+            ways.append((OWN_WAY, wanted[0], *_own_way(inputs.expected, context, places, snapped)))
+        for done, (label, measure, through, on_street) in enumerate(ways):
+            context.progress.step(done / len(ways), f"The {_word(label)} way")
+            legs = _legs(context, through, on_street, measure)
             shape, properties = _describe(context.network, legs, measure, inputs.carry)
+            properties["measure"] = label
+            heights = profile(context, shape)
+            properties["climb_m"] = None if heights is None else heights["climb_m"]
+            properties["descent_m"] = None if heights is None else heights["descent_m"]
+            properties["profile"] = heights
             properties["straight_m"] = round(straight, 1)
             properties["detour_factor"] = round(properties["distance_m"] / straight, 3) if straight > 1 else None
             features.append((shape, properties))
@@ -94,6 +133,8 @@ class Route(Question):
                 "detour_factor",
                 "cost",
                 "carried",
+                "climb_m",
+                "descent_m",
             )
             rows.append({key: properties[key] for key in shown})
         best = features[0][1]
@@ -108,18 +149,25 @@ class Route(Question):
         table_rows = _table(rows, [properties["node_ids"] for _, properties in features])
         return Answer(
             title=f"{context.mode.title}, {_word(wanted[0])} way through {places.words}",
-            summary={"routes": rows, "straight_m": round(straight, 1)},
+            summary={"routes": rows, "straight_m": round(straight, 1), "order": (order + 1).tolist()},
             figures=_figures(best, wanted[0], drawn),
             doubts=context.doubts_of(places, snapped, "point") + context.doubts_of_mode(),
-            method=[*context.notes, "Starts and ends lie on streets, not at the nearest crossing.", *_timed(context)],
+            method=method,
             parts={
                 "routes": collection,
                 "places": context.place_features(places, snapped, {}),
                 "compared": table_rows,
                 "steps": steps,
             },
-            table=("compared", _columns(wanted, drawn, _units(context, inputs.carry))),
-            chart=None if drawn else {"kind": "steps", "title": f"Directions, {_word(wanted[0])} way", "part": "steps"},
+            table=("compared", _columns(wanted, drawn, _units(context, inputs.carry), best["profile"] is not None)),
+            chart=None
+            if drawn
+            else {
+                "kind": "steps",
+                "title": f"Directions, {_word(wanted[0])} way",
+                "part": "steps",
+                "profile": profile_chart(best["profile"]),
+            },
         )
 
 
@@ -130,8 +178,8 @@ def _timed(context: Context) -> list[str]:
 
 
 def _word(measure: str) -> str:
-    """`quickest`, `shortest`, or `least weight`."""
-    return MEASURE_WORDS.get(measure) or f"least {measure.replace('_', ' ')}"
+    """`quickest`, `shortest`, `least weight`, or one's own."""
+    return "own" if measure == OWN_WAY else MEASURE_WORDS.get(measure) or f"least {measure.replace('_', ' ')}"
 
 
 def _figures(best: dict[str, Any], measure: str, drawn: bool) -> list[Figure]:
@@ -154,7 +202,7 @@ def _units(context: Context, carried: list[str]) -> dict[str, str]:
     return {name: own.get(name, {"time": "s", "distance": "m"}.get(name, "")) for name in carried}
 
 
-def _columns(wanted: list[str], drawn: bool, carried: dict[str, str]) -> list[Column]:
+def _columns(wanted: list[str], drawn: bool, carried: dict[str, str], heights: bool) -> list[Column]:
     """Columns of the table of ways."""
     more = [Column(f"carried_{name}", name.replace("_", " ").capitalize(), unit, 1) for name, unit in carried.items()]
     cost = [Column("cost", "Given cost", "", 2)] if any(measure not in MEASURE_WORDS for measure in wanted) else []
@@ -173,28 +221,46 @@ def _columns(wanted: list[str], drawn: bool, carried: dict[str, str]) -> list[Co
         Column("distance_km", "Distance", "km", 2),
         Column("mean_speed_kmh", "Mean speed", "km/h", 1),
         Column("detour_factor", "Detour factor", "", 2),
+        *([Column("climb_m", "Climb", "m", 0)] if heights else []),
         *more,
     ]
 
 
+def _points(given: list[Any] | LayerSet | GeoJson, context: Context, name: str) -> Places:
+    """Positions, node numbers or places."""
+    if not isinstance(given, list):
+        return context.places(given, name)
+    if given and isinstance(given[0], int):
+        return context.nodes([int(n) for n in given if isinstance(n, int)], name)
+    xy = np.array([position[:2] for position in given if isinstance(position, list)], np.float64).reshape(-1, 2)
+    if not (np.isfinite(xy).all() and (np.abs(xy) <= (180, 90)).all()):
+        raise AwlError("A point is not a longitude and latitude in degrees", remedy="Write [lon, lat]", inputs=(name,))
+    points = np.atleast_1d(shapely.points(xy)) if len(xy) else np.zeros(0, object)
+    names = [f"point {i + 1}" for i in range(len(xy))]
+    return Places(xy[:, 0], xy[:, 1], list(range(1, len(xy) + 1)), names, Layer(points, {}), f"{len(xy)} points")
+
+
+def _own_way(
+    given: list[Position] | LayerSet | GeoJson, context: Context, places: Places, snapped: Snapped
+) -> tuple[Places, Snapped]:
+    """The points of one's own way between the first and the last of the route."""
+    own = _points(given, context, "expected")
+    if not 1 <= len(own) <= MAX_WAYPOINTS:
+        raise AwlError(
+            f"{len(own)} points are given for the own way; it has 1 to {MAX_WAYPOINTS}", inputs=("expected",)
+        )
+    on_street = _all_on_street(context, own, "expected")
+    through = Places(
+        np.concatenate([places.lon[:1], own.lon, places.lon[-1:]]),
+        np.concatenate([places.lat[:1], own.lat, places.lat[-1:]]),
+        [places.ids[0], *own.ids, places.ids[-1]], [places.names[0], *own.names, places.names[-1]], own.layer, own.words,
+    )  # fmt: skip
+    first, last = snapped.take(np.array([0])), snapped.take(np.array([len(places) - 1]))
+    return through, Snapped.joined([first, on_street, last])
+
+
 def _waypoints(inputs: RouteInputs, context: Context) -> Places:
-    if isinstance(inputs.waypoints, list) and inputs.waypoints and isinstance(inputs.waypoints[0], int):
-        places = context.nodes([int(n) for n in inputs.waypoints if isinstance(n, int)], "waypoints")
-    elif isinstance(inputs.waypoints, list):
-        positions = [position[:2] for position in inputs.waypoints if isinstance(position, list)]
-        xy = np.array(positions, np.float64).reshape(-1, 2)
-        valid = np.isfinite(xy).all() and (np.abs(xy) <= (180, 90)).all()
-        if not valid:
-            raise AwlError(
-                "A waypoint is not a longitude and latitude in degrees",
-                remedy="Write [lon, lat]",
-                inputs=("waypoints",),
-            )
-        points = np.atleast_1d(shapely.points(xy)) if len(xy) else np.zeros(0, object)
-        names = [f"point {i + 1}" for i in range(len(xy))]
-        places = Places(xy[:, 0], xy[:, 1], list(range(1, len(xy) + 1)), names, Layer(points, {}), f"{len(xy)} points")
-    else:
-        places = context.places(inputs.waypoints, "waypoints")
+    places = _points(inputs.waypoints, context, "waypoints")
     if not 2 <= len(places) <= MAX_WAYPOINTS:
         raise AwlError(
             f"{len(places)} waypoints are given; a route has 2 to {MAX_WAYPOINTS}",
@@ -204,14 +270,14 @@ def _waypoints(inputs: RouteInputs, context: Context) -> Places:
     return places
 
 
-def _all_on_street(context: Context, places: Places) -> Snapped:
-    snapped = context.snap(places, "waypoints")
+def _all_on_street(context: Context, places: Places, name: str) -> Snapped:
+    snapped = context.snap(places, name)
     doubts = [d for d in context.doubts_of(places, snapped, "waypoint") if d.grade == "warning"]
     if doubts:
         raise AwlError(
             doubts[0].text.replace("left out, ", ""),
             remedy="Move the point onto a usable street",
-            inputs=("waypoints",),
+            inputs=(name,),
             status=422,
             kind="no-place-on-street",
         )
@@ -358,11 +424,13 @@ def _table(rows: list[dict[str, Any]], nodes: list[list[int]]) -> list[dict[str,
             "distance_km": round(row["distance_m"] / 1000, 3),
             "mean_speed_kmh": row["mean_speed_kmh"],
             "detour_factor": row["detour_factor"],
+            "climb_m": row["climb_m"],
         }
         for row, passed in zip(rows, nodes, strict=True)
     ]
-    if len(rows) == 2:
-        a, b = table
+    if len(rows) >= 2:
+        # The last row is set against the first: one's own way where there is one, else the second measure.
+        a, b = table[0], table[-1]
         table.append(
             {
                 "way": f"{b['way']} less {a['way']}",
@@ -375,6 +443,7 @@ def _table(rows: list[dict[str, Any]], nodes: list[list[int]]) -> list[dict[str,
                 "distance_km": round(b["distance_km"] - a["distance_km"], 3),
                 "mean_speed_kmh": None,
                 "detour_factor": None,
+                "climb_m": None if a["climb_m"] is None else round(b["climb_m"] - a["climb_m"], 1),
             }
         )
     return table

@@ -55,11 +55,11 @@ def execution(study_id: str, process_id: str) -> Response:
         raise AwlError(
             f"'{sorted(unknown)[0]}' is not a member of an execute request", remedy="Members: inputs, outputs"
         )
-    wanted = _wanted(document.get("outputs"), asked.outputs)
     name = document.get("question")
     if name is not None and not isinstance(name, str):
         raise AwlError("'question' is not text", inputs=("question",))
-    asked.parse(inputs)  # faulty inputs are refused at once, also for jobs
+    parsed = asked.parse(inputs)  # faulty inputs are refused at once, also for jobs
+    wanted = _wanted(document.get("outputs"), asked.outputs_for(parsed))
 
     def work(progress: Progress) -> Json:
         return _answer(study, process_id, inputs, wanted, name, progress)

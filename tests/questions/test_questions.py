@@ -338,7 +338,7 @@ BAD = [
     ("access", {"places": ROOMS, "zones": ZONES, "fields": ["name"]}, "holds text", "fields"),
     ("access", {"places": ROOMS, "zones": ROOMS}, "zones are point features", "zones"),
     ("catchment", {"places": ROOMS, "limit": -1}, "not above zero", "limits"),
-    ("alongside", {}, "no question 'alongside'", ""),
+    ("unheard", {}, "no question 'unheard'", ""),
 ]  # fmt: skip
 
 
