@@ -7,7 +7,7 @@ from typing import Any, Literal
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from pydantic import Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from awl.core.engine.places import Snapped
 from awl.core.engine.query import Arrivals, arrivals
@@ -36,6 +36,20 @@ from awl.questions.context import Context, Places, limit_units, limit_word
 CALM_MM = 80_000.0
 MAX_SEPARATE = 300
 """Areas per place are drawn for at most so many places."""
+
+
+class Differing(BaseModel):
+    """What holds for some of the places instead; words left out stay as they are for all."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    where: str = Field(min_length=1, description="Which places, in CQL2: kind = 'hall'.")
+    mode: str | None = Field(None, description="Another mode.")
+    at: str | None = Field(None, description="Another hour.")
+    limits: Limits | None = Field(None, description="Other limits, as many as all have.")
+    add_minutes: float = Field(
+        0.0, ge=0, le=240, description="Minutes every trip takes longer, such as finding a parking space."
+    )
 
 
 class IsochroneInputs(SharedInputs):
@@ -67,6 +81,15 @@ class IsochroneInputs(SharedInputs):
         ),
     )
     measure: Literal["time", "distance"] = Field("time", description="What the limits count.")
+    differs: list[Differing] = Field(
+        default_factory=list,
+        max_length=8,
+        description="Places with a mode, hour, limits or added minutes of their own; the first rule a place meets holds.",
+        json_schema_extra=slot("way", "But"),
+    )
+    compare_straight_line: bool = Field(
+        False, description="Add the areas within the same limits measured straight, at the mode's mean speed."
+    )
 
 
 class Isochrone(Question):
@@ -77,8 +100,11 @@ class Isochrone(Question):
     description = "How far one gets from places, or from how far one comes to them, within limits."
     opening = "How far"
     sentences = [
-        ({"direction": "to"}, "From how far does a {mode} come, {direction} {places}, within {limits}, areas {merge}?"),
-        ({}, "How far does a {mode} get, {direction} {places}, within {limits}, areas {merge}?"),
+        (
+            {"direction": "to"},
+            "From how far does a {mode} come, {direction} {places}, within {limits}, areas {merge}{differs}?",
+        ),
+        ({}, "How far does a {mode} get, {direction} {places}, within {limits}, areas {merge}{differs}?"),
     ]
     Inputs = IsochroneInputs
     outputs = {
@@ -87,12 +113,17 @@ class Isochrone(Question):
         "streets": "Reached parts of streets, split at the limits, with arrival, GeoJSON",
         "ends": "Points where a limit falls, GeoJSON",
         "places": "The places with their distance to the street, GeoJSON",
+        "straight": "Discs within the same limits measured straight, merged, GeoJSON; only where they are compared",
     }
 
     @classmethod
     def answer(cls, inputs: IsochroneInputs, context: Context) -> Answer:
-        """Search once (or once per place), then draw."""
+        """Search once (or once per place), then draw; once for each group of places that differ."""
         limits = check_limits(inputs.limits, inputs.measure)
+        if inputs.differs:
+            from awl.questions.isochrone_mixed import mixed_answer
+
+            return mixed_answer(cls, inputs, context)
         places = context.places(inputs.places)
         snapped = context.snap(places)
         if inputs.merge == "each" and len(places) > MAX_SEPARATE:
@@ -118,6 +149,7 @@ class Isochrone(Question):
             {"limit": limit, "area_km2": round(km2, 4), "street_km": round(km, 3)}
             for limit, km2, km in zip(limits, merged_km2, street_km, strict=True)
         ]
+        straight = inputs.compare_straight_line
         return Answer(
             title=f"{context.mode.title} {last} {inputs.direction} {places.words}",
             summary={
@@ -144,6 +176,7 @@ class Isochrone(Question):
                 "ends": lambda: _ends(network, reach, limits, units),
                 "places": context.place_features(places, snapped, {}),
                 "by_limit": rows,
+                **({"straight": straight_areas(context, places, limits, inputs.measure)} if straight else {}),
             },
             table=(
                 "by_limit",
@@ -200,12 +233,26 @@ class Isochrone(Question):
         columns = {key: [row.get(key) for row in rows] for key in rows[0]}
         return {
             "areas": geojson.collection(Layer(geometry, columns)),
-            "contours": lambda context: _contours(context, shapes, [row["limit"] for row in rows]),
+            "contours": lambda context: contours_of(context, shapes, [row["limit"] for row in rows]),
             "merged_km2": [shape.area / 1e6 for shape in merged],
         }
 
 
-def _contours(context: Context, shapes: list[shapely.Geometry], limits: list[float]) -> Layer:
+def straight_areas(context: Context, places: Places, limits: list[float], measure: str) -> Any:
+    """Discs around the places within each limit measured straight, at the mean speed of the mode, merged."""
+    plane = context.network.graph.plane
+    points = shapely.points(*plane.xy(places.lon, places.lat))
+    radius = [limit if measure == "distance" else limit / 60 * context.mean_speed_kmh * 1000 for limit in limits]
+    shapes = np.array([shapely.union_all(shapely.buffer(points, metres, quad_segs=32)) for metres in radius])
+    columns: dict[str, list[Any]] = {
+        "limit": limits,
+        "radius_m": [round(metres, 1) for metres in radius],
+        "area_km2": np.round(shapely.area(shapes) / 1e6, 5).tolist(),
+    }
+    return geojson.collection(Layer(plane.unproject(shapes), columns))
+
+
+def contours_of(context: Context, shapes: list[shapely.Geometry], limits: list[float]) -> Layer:
     """Edges of areas, broken at the bank."""
     lines = shapely.boundary(np.array(shapes, dtype=object))
     water = context.study.water_xy

@@ -232,6 +232,8 @@ def _rows(asked: Asked, made: Made) -> list[Json]:
         "mean_speed_kmh": _ratio(made.distance_m[done] * 3.6, made.duration_s[done], 2),
         "straight_m": np.round(made.straight_m[done], 1).tolist(),
         "detour_factor": _ratio(made.distance_m[done], made.straight_m[done], 3),
+        "origin_row": begin.tolist(),
+        "destination_row": end.tolist(),
         "origin_street_m": np.round(off[begin], 1).tolist(),
         "destination_street_m": np.round(off[end], 1).tolist(),
     }

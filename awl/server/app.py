@@ -11,7 +11,7 @@ from werkzeug.exceptions import HTTPException
 
 from awl.core.errors import AwlError
 from awl.formats.limits import MAX_BYTES
-from awl.server import downloads, explain, features, incoming, layers, modes, own, processes
+from awl.server import downloads, explain, features, incoming, layers, modes, own, processes, search
 from awl.server.catalogue import Catalogue
 from awl.server.jobs import Jobs
 from awl.server.web import problem
@@ -32,7 +32,7 @@ def create_app(root: Path) -> Flask:
     app.extensions["awl-catalogue"] = Catalogue(root)
     app.extensions["awl-jobs"] = Jobs()
     incoming.clear_waiting(app.extensions["awl-catalogue"].folder)
-    for module in (features, processes, own, explain, layers, modes, incoming, downloads):
+    for module in (features, processes, own, explain, layers, modes, incoming, downloads, search):
         app.register_blueprint(module.api)
     app.register_error_handler(AwlError, problem)
     app.register_error_handler(HTTPException, _http_problem)
