@@ -102,9 +102,9 @@ class Isochrone(Question):
     sentences = [
         (
             {"direction": "to"},
-            "From how far does a {mode} come, {direction} {places}, within {limits}, areas {merge}{differs}?",
+            "From how far does a {mode} come, {direction} {places}, within {limits}, areas {merge}?",
         ),
-        ({}, "How far does a {mode} get, {direction} {places}, within {limits}, areas {merge}{differs}?"),
+        ({}, "How far does a {mode} get, {direction} {places}, within {limits}, areas {merge}?"),
     ]
     Inputs = IsochroneInputs
     outputs = {

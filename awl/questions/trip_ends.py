@@ -107,7 +107,7 @@ def by_pairing(
     )  # fmt: skip
     return Asked(
         stops, Snapped.joined([from_street, to_street]), a, b + len(starts), np.arange(len(a) + 1), bad + goal_bad,
-        f"{starts.words} to {'the nearest of ' if pairing == 'nearest' and len(ends) > 1 else ''}{ends.words}",
+        f"from {starts.words} to {'the nearest of ' if pairing == 'nearest' and len(ends) > 1 else ''}{ends.words}",
     )  # fmt: skip
 
 

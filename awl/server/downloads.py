@@ -97,10 +97,11 @@ def layer(study_id: str, layer_id: str) -> Response:
 
 @api.get("/studies/<study_id>/export/answers/<question_id>/<part>")
 def answer_part(study_id: str, question_id: str, part: str) -> Response:
-    """One result of a kept answer."""
+    """One result of a kept answer, or `all` of them where the format holds several."""
     known_parameters("format")
     ending = request.args.get("format", "geojson")
     found = records.answer(study_of(study_id).reading, question_id)
     if found is None:
         raise AwlError("The question has no answer yet", remedy="Ask it first", status=404, kind="no-answer")
-    return _download(part_bytes(found["result"], part, ending, "format"), f"{found['process']}-{part}.{ending}")
+    data = part_bytes(found["result"], None if part == "all" else part, ending, "format")
+    return _download(data, f"{found['process']}-{part}.{ending}")

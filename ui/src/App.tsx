@@ -3,6 +3,7 @@ import { useIsFetching, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { boundsOf } from "./api/incoming";
 import { streetArrays } from "./api/own";
+import { Palette } from "./common/Palette";
 import { IntakeForm } from "./intake/IntakeForm";
 import { PreviewMap } from "./intake/PreviewMap";
 import { Legend, Ticks } from "./legend/Legend";
@@ -14,6 +15,7 @@ import { Modes } from "./stages/Modes";
 import { Sheet } from "./stages/Sheet";
 import { Sources } from "./stages/Sources";
 import { Streets } from "./stages/Streets";
+import { useActs } from "./state/keys";
 import { message, useOverview, useSheet } from "./state/sheet";
 import { followAddress, go, useScreen, type Intake } from "./state/store";
 import { Thread } from "./thread/Thread";
@@ -112,13 +114,7 @@ function StudyScreen({ study }: { study: string }) {
   useEffect(() => {
     if (overview) document.title = `Awl: ${overview.title}`;
   }, [overview]);
-  useEffect(() => {
-    const escape = (event: KeyboardEvent) => {
-      if (event.key === "Escape") set({ editing: null, picking: null, street: null, drawing: null });
-    };
-    window.addEventListener("keydown", escape);
-    return () => window.removeEventListener("keydown", escape);
-  }, [set]);
+  const acts = useActs(overview);
   useEffect(() => {
     // A drawing has nothing but its numbers and lengths to read.
     if (overview?.drawn) set({ hidden: { ...useScreen.getState().hidden, numbers: false, "link-numbers": false } });
@@ -137,6 +133,7 @@ function StudyScreen({ study }: { study: string }) {
   return (
     <div className="app">
       <Thread overview={overview} sheet={sheet} />
+      <Palette study={study} acts={acts} />
       <main className="left" key={stage}>
         <Page overview={overview} />
       </main>

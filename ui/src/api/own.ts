@@ -114,15 +114,19 @@ export type Overview = {
   bounds: [number, number, number, number] | null;
 };
 export type Block =
-  | { id: string; kind: "prose"; text: string }
+  | { id: string; kind: "prose" | "heading"; text: string }
   | { id: string; kind: "question"; process: string; inputs: Inputs; title?: string };
 export type SheetDoc = { id: string; title: string; blocks: Block[]; undo: number; changed: string };
 export type Slot = {
   kind: "place" | "mode" | "amount" | "time" | "way";
   label: string;
   words?: Record<string, string>;
+  /** The word holds several sets of features, one after another. */
+  many?: boolean;
   default: unknown;
 };
+/** Something with a name that was found. */
+export type Hit = { name: string; what: string; lon: number; lat: number };
 export type ProcessInfo = {
   id: string;
   title: string;
@@ -173,6 +177,13 @@ export async function processes(study: string): Promise<ProcessInfo[]> {
   const { processes: listed } = await fetchJson<{ processes: { id: string }[] }>(`/studies/${study}/processes`);
   return Promise.all(listed.map(({ id }) => fetchJson<ProcessInfo>(`/studies/${study}/processes/${id}`)));
 }
+
+export const search = async (study: string, text: string): Promise<Hit[]> =>
+  (await fetchJson<{ hits: Hit[] }>(`/studies/${study}/search?q=${encodeURIComponent(text)}`)).hits;
+
+/** A question answered at once, kept nowhere. */
+export const askOnce = (study: string, process: string, inputs: Inputs) =>
+  sendJson<Record<string, unknown>>(`/studies/${study}/processes/${process}/execution`, "POST", { inputs });
 
 export function near(study: string, lon: number, lat: number, mode: string, within = 60, at: string | null = null): Promise<Street> {
   return fetchJson(`/studies/${study}/near?lon=${lon}&lat=${lat}&mode=${mode}&within=${within}${at ? `&at=${at}` : ""}`);

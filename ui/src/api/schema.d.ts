@@ -403,7 +403,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    processId: "isochrone" | "access" | "route" | "catchment" | "matrix";
+                    processId: "isochrone" | "access" | "route" | "trips" | "catchment" | "alongside" | "neighbours" | "matrix";
                 };
                 cookie?: never;
             };
@@ -880,6 +880,88 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/processes/trips/execution": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Trips
+         * @description Many trips at once: each on its own way, with their load on the streets.
+         */
+        post: {
+            parameters: {
+                query?: never;
+                header?: {
+                    /** @description respond-async runs it as a job */
+                    Prefer?: string;
+                };
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["TripsRequest"];
+                };
+            };
+            responses: {
+                /** @description Results */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Results"];
+                    };
+                };
+                /** @description A job */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StatusInfo"];
+                    };
+                };
+                /** @description The request is at fault */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description There is no such thing */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description It cannot be answered as asked */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/processes/catchment/execution": {
         parameters: {
             query?: never;
@@ -906,6 +988,170 @@ export interface paths {
             requestBody: {
                 content: {
                     "application/json": components["schemas"]["CatchmentRequest"];
+                };
+            };
+            responses: {
+                /** @description Results */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Results"];
+                    };
+                };
+                /** @description A job */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StatusInfo"];
+                    };
+                };
+                /** @description The request is at fault */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description There is no such thing */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description It cannot be answered as asked */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/processes/alongside/execution": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Alongside
+         * @description What stands along the streets within a distance of an event: layers in a chain on a strip beside them.
+         */
+        post: {
+            parameters: {
+                query?: never;
+                header?: {
+                    /** @description respond-async runs it as a job */
+                    Prefer?: string;
+                };
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["AlongsideRequest"];
+                };
+            };
+            responses: {
+                /** @description Results */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Results"];
+                    };
+                };
+                /** @description A job */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StatusInfo"];
+                    };
+                };
+                /** @description The request is at fault */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description There is no such thing */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description It cannot be answered as asked */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/processes/neighbours/execution": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Neighbours
+         * @description How many other places are within limits of each place, by kind, and which kinds go together.
+         */
+        post: {
+            parameters: {
+                query?: never;
+                header?: {
+                    /** @description respond-async runs it as a job */
+                    Prefer?: string;
+                };
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["NeighboursRequest"];
                 };
             };
             responses: {
@@ -1222,6 +1468,70 @@ export interface components {
             compare_straight_line: boolean;
         };
         /**
+         * AlongsideInputs
+         * @description Inputs of `alongside`.
+         */
+        AlongsideInputs: {
+            /**
+             * Mode
+             * @description Who moves: the id of a mode.
+             * @default walk
+             */
+            mode: string;
+            /**
+             * At
+             * @description Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole trip; null means free flow.
+             * @default null
+             */
+            at: string | null;
+            /**
+             * Snap
+             * @description How far, in metres, a place may lie from a usable street.
+             * @default 100
+             */
+            snap: number;
+            /**
+             * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.
+             * @default null
+             */
+            closures: components["schemas"]["GeoJson"] | null;
+            /**
+             * What If
+             * @description A what-if of the study; none exist yet, so only null.
+             * @default null
+             */
+            what_if: string | null;
+            /**
+             * Events
+             * @description Where it happened: points, one or more.
+             */
+            events: components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"];
+            /**
+             * Distance
+             * @description How far along the streets, in metres.
+             * @default 500
+             */
+            distance: number;
+            /**
+             * Direction
+             * @description Along the streets from the events or towards them.
+             * @default from
+             * @enum {string}
+             */
+            direction: "from" | "to";
+            /**
+             * Width
+             * @description How far the strip reaches to either side of the middle of the street, in metres.
+             * @default 25
+             */
+            width: number;
+            /**
+             * Layers
+             * @description Layers in a chain: features of the first that touch the strip, of the next that stand on those, and so on.
+             */
+            layers: (components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"])[];
+        };
+        /**
          * CatchmentInputs
          * @description Inputs of `catchment`.
          */
@@ -1284,6 +1594,41 @@ export interface components {
              * @description Zone fields with numbers of people, one figure each; none means every field with numbers.
              */
             fields?: string[];
+        };
+        /**
+         * Differing
+         * @description What holds for some of the places instead; words left out stay as they are for all.
+         */
+        Differing: {
+            /**
+             * Where
+             * @description Which places, in CQL2: kind = 'hall'.
+             */
+            where: string;
+            /**
+             * Mode
+             * @description Another mode.
+             * @default null
+             */
+            mode: string | null;
+            /**
+             * At
+             * @description Another hour.
+             * @default null
+             */
+            at: string | null;
+            /**
+             * Limits
+             * @description Other limits, as many as all have.
+             * @default null
+             */
+            limits: number[] | null;
+            /**
+             * Add Minutes
+             * @description Minutes every trip takes longer, such as finding a parking space.
+             * @default 0
+             */
+            add_minutes: number;
         };
         /**
          * GeoJson
@@ -1368,6 +1713,17 @@ export interface components {
              * @enum {string}
              */
             measure: "time" | "distance";
+            /**
+             * Differs
+             * @description Places with a mode, hour, limits or added minutes of their own; the first rule a place meets holds.
+             */
+            differs?: components["schemas"]["Differing"][];
+            /**
+             * Compare Straight Line
+             * @description Add the areas within the same limits measured straight, at the mode's mean speed.
+             * @default false
+             */
+            compare_straight_line: boolean;
         };
         /**
          * LayerSet
@@ -1441,6 +1797,81 @@ export interface components {
             limit: number | null;
         };
         /**
+         * NeighboursInputs
+         * @description Inputs of `neighbours`.
+         */
+        NeighboursInputs: {
+            /**
+             * Mode
+             * @description Who moves: the id of a mode.
+             * @default walk
+             */
+            mode: string;
+            /**
+             * At
+             * @description Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole trip; null means free flow.
+             * @default null
+             */
+            at: string | null;
+            /**
+             * Snap
+             * @description How far, in metres, a place may lie from a usable street.
+             * @default 100
+             */
+            snap: number;
+            /**
+             * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.
+             * @default null
+             */
+            closures: components["schemas"]["GeoJson"] | null;
+            /**
+             * What If
+             * @description A what-if of the study; none exist yet, so only null.
+             * @default null
+             */
+            what_if: string | null;
+            /**
+             * Places
+             * @description The places to look around.
+             */
+            places: components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"];
+            /**
+             * Others
+             * @description What may be near them.
+             */
+            others: components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"];
+            /**
+             * Kind
+             * @description The field of the others that says their kind; null counts all as one.
+             * @default null
+             */
+            kind: string | null;
+            /**
+             * Limits
+             * @description Minutes, or metres where `measure` is `distance`; ascending.
+             * @default [
+             *       5,
+             *       10,
+             *       15
+             *     ]
+             */
+            limits: number[];
+            /**
+             * Direction
+             * @description From the places to the others, or the other way.
+             * @default from
+             * @enum {string}
+             */
+            direction: "from" | "to";
+            /**
+             * Measure
+             * @description What the limits count.
+             * @default time
+             * @enum {string}
+             */
+            measure: "time" | "distance";
+        };
+        /**
          * RouteInputs
          * @description Inputs of `route`.
          */
@@ -1492,11 +1923,90 @@ export interface components {
             carry?: string[];
             /**
              * Order
-             * @description Points are passed in the given order.
+             * @description Points are passed in the given order, or in the best one between the first and the last.
              * @default given
-             * @constant
+             * @enum {string}
              */
-            order: "given";
+            order: "given" | "best";
+            /**
+             * Expected
+             * @description Points that a way of one's own passes between the first and the last: it is measured beside the best.
+             * @default null
+             */
+            expected: number[][] | components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"] | null;
+        };
+        /**
+         * TripsInputs
+         * @description Inputs of `trips`.
+         */
+        TripsInputs: {
+            /**
+             * Mode
+             * @description Who moves: the id of a mode.
+             * @default walk
+             */
+            mode: string;
+            /**
+             * At
+             * @description Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole trip; null means free flow.
+             * @default null
+             */
+            at: string | null;
+            /**
+             * Snap
+             * @description How far, in metres, a place may lie from a usable street.
+             * @default 100
+             */
+            snap: number;
+            /**
+             * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.
+             * @default null
+             */
+            closures: components["schemas"]["GeoJson"] | null;
+            /**
+             * What If
+             * @description A what-if of the study; none exist yet, so only null.
+             * @default null
+             */
+            what_if: string | null;
+            /**
+             * From
+             * @description Where trips begin.
+             * @default null
+             */
+            from: components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"] | null;
+            /**
+             * To
+             * @description Where trips end.
+             * @default null
+             */
+            to: components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"] | null;
+            /**
+             * Pairing
+             * @description Each start to the nearest end, to each end, or to the end of the same id.
+             * @default nearest
+             * @enum {string}
+             */
+            pairing: "nearest" | "each" | "id";
+            /**
+             * Lines
+             * @description Lines instead of 'from' and 'to': a trip from the first vertex over those between to the last.
+             * @default null
+             */
+            lines: components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"] | null;
+            /**
+             * Measure
+             * @description What is least.
+             * @default time
+             * @enum {string}
+             */
+            measure: "time" | "distance";
+            /**
+             * Most
+             * @description How many trips are made; of more, a sample spread evenly is taken.
+             * @default 10000
+             */
+            most: number;
         };
         IsochroneRequest: {
             inputs: components["schemas"]["IsochroneInputs"];
@@ -1519,8 +2029,29 @@ export interface components {
             };
             question?: string;
         };
+        TripsRequest: {
+            inputs: components["schemas"]["TripsInputs"];
+            outputs?: {
+                [key: string]: Record<string, never>;
+            };
+            question?: string;
+        };
         CatchmentRequest: {
             inputs: components["schemas"]["CatchmentInputs"];
+            outputs?: {
+                [key: string]: Record<string, never>;
+            };
+            question?: string;
+        };
+        AlongsideRequest: {
+            inputs: components["schemas"]["AlongsideInputs"];
+            outputs?: {
+                [key: string]: Record<string, never>;
+            };
+            question?: string;
+        };
+        NeighboursRequest: {
+            inputs: components["schemas"]["NeighboursInputs"];
             outputs?: {
                 [key: string]: Record<string, never>;
             };

@@ -10,7 +10,7 @@ export function Legend({ groups, metresPerPixel }: { groups: LegendGroup[]; metr
         <section key={group.title}>
           <h2>{group.title}</h2>
           {group.rows.map((row) => (
-            <Row key={row.label} row={row} />
+            <Row key={row.key + row.label} row={row} />
           ))}
           {group.note && <p>{group.note}</p>}
         </section>
@@ -34,16 +34,16 @@ function Row({ row }: { row: LegendRow }) {
   );
 }
 
-function Swatch({ kind, fill, line }: LegendRow["swatch"]) {
+function Swatch({ kind, fill, line, width }: LegendRow["swatch"]) {
   const stroke = line ?? "var(--ink)";
   return (
     <svg viewBox="0 0 22 14" aria-hidden="true">
       {kind === "area" && <rect x="0.75" y="0.75" width="20.5" height="12.5" fill={fill} stroke={stroke} strokeWidth="1.2" />}
-      {kind === "line" && stroke !== "transparent" && <path d="M0 7H22" stroke={stroke} strokeWidth="2.4" />}
+      {kind === "line" && stroke !== "transparent" && <path d="M0 7H22" stroke={stroke} strokeWidth={width ?? 2.4} />}
       {kind === "line" && stroke === "transparent" && <text x="4" y="12" fontFamily="Source Serif 4 Variable" fontStyle="italic" fontSize="13" fill="var(--ink-2)">Aa</text>}
       {kind === "number" && <text x="3" y="12" fontFamily="IBM Plex Sans" fontSize="12" fill="var(--ink-2)">12</text>}
       {kind === "dash" && <path d="M0 7H22" stroke={stroke} strokeWidth="2" strokeDasharray="5 3" />}
-      {kind === "circle" && <circle cx="11" cy="7" r="3.6" fill="var(--page)" stroke="var(--ink)" strokeWidth="1.2" />}
+      {kind === "circle" && <circle cx="11" cy="7" r={fill ? 5 : 3.6} fill={fill ?? "var(--page)"} stroke="var(--ink)" strokeWidth="1.2" />}
       {kind === "triangle" && <path d="M11 1 17 12H5Z" fill="var(--page)" stroke="var(--warn)" strokeWidth="1.4" />}
       {kind === "button" && (
         <>
@@ -80,6 +80,7 @@ function Scale({ metresPerPixel }: { metresPerPixel: number }) {
         <text x={8 + width} y="8">{unit}</text>
       </svg>
       Ticks every {label(length / 2)} {unit}
+      <output className="pointer" data-pointer aria-label="Latitude, longitude under the pointer" />
     </div>
   );
 }

@@ -62,6 +62,7 @@ export function MapView({ overview, streets, content, onScale }: Props) {
   usePins(scene, styled, study);
   useClicks(scene, study);
   useDrawing(scene);
+  usePointer(scene);
   const label = useScreen((screen) => screen.label) ?? (drawn ? "length" : null);
   useEffect(() => {
     if (scene && styled) scene.letter(study, stamp, label);
@@ -197,6 +198,25 @@ async function streetName(study: string, at: [number, number], mode: string): Pr
   }
 }
 
+/** Where the pointer stands is written in the margin; the map goes where something was looked for. */
+function usePointer(scene: Scene | null): void {
+  const { goTo, set } = useScreen();
+  useEffect(() => {
+    if (!scene) return;
+    const move = ({ lngLat }: { lngLat: { lng: number; lat: number } }) => {
+      const output = document.querySelector("[data-pointer]");
+      if (output) output.textContent = `${lngLat.lat.toFixed(5)}, ${lngLat.lng.toFixed(5)}`;
+    };
+    scene.map.on("mousemove", move);
+    return () => void scene.map.off("mousemove", move);
+  }, [scene]);
+  useEffect(() => {
+    if (!scene || !goTo) return;
+    scene.map.jumpTo({ center: goTo, zoom: Math.max(scene.map.getZoom(), 15) });
+    set({ goTo: null });
+  }, [scene, goTo, set]);
+}
+
 /** An area is drawn on the map when something waits for one. */
 function useDrawing(scene: Scene | null): void {
   const { drawing, set } = useScreen();
@@ -211,13 +231,17 @@ function useDrawing(scene: Scene | null): void {
 
 /** A click sets a word that waits for a place; otherwise it tells about the street under it. */
 function useClicks(scene: Scene | null, study: string): void {
-  const { picking, mode, stage, drawing } = useScreen();
+  const { picking, mode, stage, drawing, measuring } = useScreen();
   const { data: sheet } = useSheet(study);
   const { change } = useSheetActions(study);
   useEffect(() => {
     if (!scene || drawing) return;
-    scene.map.getCanvas().style.cursor = picking ? "crosshair" : "";
+    scene.map.getCanvas().style.cursor = picking || measuring ? "crosshair" : "";
     return scene.onClick((lng, lat, x, y) => {
+      if (measuring) {
+        useScreen.getState().set({ measuring: [...measuring, [lng, lat]] });
+        return;
+      }
       const block = sheet?.blocks.find((b): b is QuestionBlock => b.kind === "question" && b.id === picking?.question);
       if (picking && block) {
         void (async () => {
@@ -248,5 +272,5 @@ function useClicks(scene: Scene | null, study: string): void {
         (error: unknown) => useScreen.getState().set({ street: null, notice: stage === "sheet" ? null : message(error) }),
       );
     });
-  }, [scene, picking, study, sheet, change, mode, stage, drawing]);
+  }, [scene, picking, study, sheet, change, mode, stage, drawing, measuring]);
 }

@@ -3,12 +3,13 @@ import type { Feature, FeatureCollection } from "geojson";
 import { useMemo } from "react";
 import { useQuery } from "@tanstack/react-query";
 import { layerFeatures } from "../api/layers";
-import { cutOffLinks, type Inputs, type LayerInfo, type Overview } from "../api/own";
+import { askOnce, cutOffLinks, type Inputs, type LayerInfo, type Overview } from "../api/own";
 import { modeBands, type ModeLook } from "./modeBands";
 import type { Packed } from "../api/packed";
 import { isLayerSet } from "../sheet/words";
 import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../state/sheet";
 import { useScreen, type Colour, type Theme } from "../state/store";
+import { alongsideShown, collection, measureShown, neighboursShown, part, tripsShown } from "./answers";
 import { bands, shareRamp, tints, token } from "./look";
 import type { Overlays } from "./scene";
 
@@ -16,22 +17,20 @@ export type LegendRow = {
   key: string;
   label: string;
   count?: number | undefined;
-  swatch: { kind: "area" | "line" | "dash" | "button" | "triangle" | "circle" | "number"; fill?: string; line?: string };
+  swatch: { kind: "area" | "line" | "dash" | "button" | "triangle" | "circle" | "number"; fill?: string; line?: string; width?: number };
 };
 export type LegendGroup = { title: string; note?: string; rows: LegendRow[] };
 export type StreetsShown = { kind: "plain" } | { kind: "mode"; mode: string; at: string | null; beside: string | null; values?: { by: Exclude<Colour, "use">; limits: number[] } } | { kind: "reach"; inputs: Inputs; limits: number[] };
 export type MapContent = { overlays: Overlays; streets: StreetsShown; groups: LegendGroup[]; bandCount: number };
 type Hidden = Record<string, boolean>;
 
-const collection = (features: Feature[]): FeatureCollection => ({ type: "FeatureCollection", features });
-const part = (answer: Answer, name: string) => answer.result[name] as FeatureCollection | undefined;
 const unit = (inputs: Inputs) => (inputs.measure === "distance" ? "m" : "min");
 
 /** Choropleth classes: five equal steps of the share within a limit. */
 export const CLASS_STEPS = [0, 20, 40, 60, 80, 100];
 
 export function useMapContent(overview: Overview | undefined, streets: Packed | null): MapContent {
-  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside } = useScreen();
+  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside, measuring } = useScreen();
   const looked = useLookedAt(overview, stage === "sources" ? layer : null);
   const { data: drawnLinks } = useQuery({
     queryKey: ["layer-features", study, "streets", overview?.stamp],
@@ -48,6 +47,7 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
   const { data: sheet } = useSheet(study);
   const { data: answer } = useAnswer(study, stage === "sheet" ? question : null);
   const block = sheet?.blocks.find((b): b is QuestionBlock => b.kind === "question" && b.id === question);
+  const way = useTripWay(study, stage === "sheet" ? answer : null, row);
   return useMemo(() => {
     const content: MapContent = { overlays: {}, streets: { kind: "plain" }, groups: [], bandCount: 3 };
     if (!overview?.stamp) return content;
@@ -57,13 +57,14 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     if (stage === "streets") streetsStage(content, overview, streets, hidden, label);
     if (stage === "streets" && cutOff) partsShown(content, overview, mode, cutOff, hidden, theme);
     if (stage === "modes") modesStage(content, overview, { mode, at, colour, beside }, theme);
-    if (stage === "sheet" && answer && block) answerShown(content, answer, overview.layers, hidden, row, theme);
+    if (stage === "sheet" && answer && block) answerShown(content, answer, overview.layers, hidden, row, theme, way);
     if (street && (stage === "modes" || stage === "streets" || stage === "sheet")) {
       content.overlays.selection = collection([{ type: "Feature", properties: {}, geometry: street.line }]);
     }
+    if (measuring) measureShown(content, measuring);
     if (!overview.drawn) content.groups.push(ground(overview.layers, stage === "modes"));
     return content;
-  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside]);
+  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, way, measuring]);
 }
 
 /** An attribute of each link of a drawing, lettered at its middle in the direction in which it was drawn. */
@@ -79,6 +80,23 @@ export function lettersOf(links: FeatureCollection, field: string): FeatureColle
     return [{ type: "Feature", properties: { text, angle }, geometry: { type: "Point", coordinates: [(ax + bx) / 2, (ay + by) / 2] } }];
   });
   return collection(features);
+}
+
+/** The way of the trip that is chosen in the table. */
+function useTripWay(study: string | null, answer: Answer | null | undefined, row: string | null): Feature | null {
+  const trips = answer?.process === "trips" ? (answer.result.trips as { trip: number; origin_row: number; destination_row: number }[]) : [];
+  const trip = trips.find((one) => String(one.trip) === row);
+  const places = (answer?.result.places as FeatureCollection | undefined)?.features ?? [];
+  const ends = trip && !answer?.inputs.lines ? [places[trip.origin_row], places[trip.destination_row]] : [];
+  const { mode, at, snap, closures, measure } = answer?.inputs ?? {};
+  const inputs = { mode, at, snap, closures, measure, waypoints: collection(ends.filter((end) => end !== undefined)) };
+  const { data } = useQuery({
+    queryKey: ["trip-way", study, answer?.made, row],
+    queryFn: () => askOnce(study ?? "", "route", JSON.parse(JSON.stringify(inputs)) as Inputs),
+    enabled: ends.length === 2,
+    staleTime: Infinity,
+  });
+  return ends.length === 2 ? ((data?.routes as FeatureCollection | undefined)?.features[0] ?? null) : null;
 }
 
 type Looked = { info: LayerInfo; features: FeatureCollection };
@@ -221,13 +239,17 @@ function modesStage(content: MapContent, overview: Overview, look: ModeLook, the
   content.groups.push({ title: `${info.title}, ${title}`, rows: [...rows, unused], note });
 }
 
-function answerShown(content: MapContent, answer: Answer, layers: LayerInfo[], hidden: Hidden, row: string | null, theme: Theme): void {
+function answerShown(content: MapContent, answer: Answer, layers: LayerInfo[], hidden: Hidden, row: string | null, theme: Theme, way: Feature | null): void {
   void theme; // colours are read from the theme in force
   const { inputs, process } = answer;
   if (process === "isochrone") isochroneShown(content, answer, hidden);
   if (process === "access") accessShown(content, answer, hidden, row);
   if (process === "route") routeShown(content, answer, hidden);
   if (process === "catchment") catchmentShown(content, answer, hidden, row);
+  if (process === "trips") tripsShown(content, answer, hidden, way);
+  if (process === "alongside") alongsideShown(content, answer, layers, hidden, row);
+  if (process === "neighbours") neighboursShown(content, answer, hidden, row);
+  if (process === "neighbours" || process === "alongside" || process === "trips") return;
   const places = part(answer, "places");
   if (places) {
     const pinned = !isLayerSet(inputs.places ?? inputs.waypoints);
@@ -268,7 +290,8 @@ function isochroneShown(content: MapContent, answer: Answer, hidden: Hidden): vo
     content.overlays.contours = contours;
     content.overlays["contour-names"] = collection(contours.features.map(smoothed));
   }
-  content.streets = hidden["reached"] ? modeStreets(answer.inputs) : { kind: "reach", inputs: answer.inputs, limits };
+  const differ = ((answer.inputs.differs as unknown[] | undefined) ?? []).length > 0;
+  content.streets = hidden["reached"] || differ ? modeStreets(answer.inputs) : { kind: "reach", inputs: answer.inputs, limits };
   content.groups.push({
     title: answer.inputs.direction === "to" ? "Time to get there" : "Time from there",
     rows: [
@@ -330,8 +353,8 @@ function accessShown(content: MapContent, answer: Answer, hidden: Hidden, row: s
 }
 
 function routeShown(content: MapContent, answer: Answer, hidden: Hidden): void {
-  const colours = [token("--b1"), token("--b2")];
-  const words: Record<string, string> = { time: "Quickest", distance: "Shortest" };
+  const colours = [token("--b1"), token("--b2"), token("--thread"), token("--b3")];
+  const words: Record<string, string> = { time: "Quickest", distance: "Shortest", "own way": "Own way" };
   const routes = part(answer, "routes")?.features ?? [];
   const dressed = routes.map((feature, i) => ({
     ...feature,

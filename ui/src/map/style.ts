@@ -11,7 +11,7 @@ const SANS = ["AwlSans-Regular"];
 const SANS_MEDIUM = ["AwlSans-Medium"];
 
 /** Sources of answers, empty until one is shown. */
-const OVERLAYS = ["areas", "contours", "contour-names", "zones", "routes", "owned", "places", "ends", "nodes", "layer", "parts", "letters", "selection"] as const;
+const OVERLAYS = ["areas", "contours", "contour-names", "zones", "routes", "owned", "places", "ends", "nodes", "found", "graded", "layer", "parts", "letters", "selection"] as const;
 export type Overlay = (typeof OVERLAYS)[number];
 
 export const tilesOf = (study: string, stamp: string) => (layer: string) =>
@@ -39,10 +39,12 @@ function layers(has: (layer: string) => boolean): LayerSpecification[] {
     { id: "areas", type: "fill", source: "areas", paint: { "fill-color": ["get", "fill"], "fill-opacity": ["coalesce", ["get", "opacity"], 0.94] } },
     { id: "zones", type: "fill", source: "zones", paint: { "fill-color": ["get", "fill"], "fill-opacity": 0.82 } },
     { id: "building", type: "fill", source: "building", "source-layer": "building", minzoom: 15, paint: { "fill-color": token("--building"), "fill-outline-color": token("--building-edge"), "fill-opacity": 0.75 } },
+    { id: "found", type: "fill", source: "found", paint: { "fill-color": ["get", "fill"], "fill-opacity": ["get", "opacity"] } },
+    { id: "found-edge", type: "line", source: "found", paint: { "line-color": ["get", "edge"], "line-width": 1 } },
     { id: "water", type: "fill", source: "water", "source-layer": "water", paint: { "fill-color": token("--water") } },
     { id: "water-edge", type: "line", source: "water", "source-layer": "water", paint: { "line-color": token("--water-edge"), "line-width": 1 } },
     { id: "rail", type: "line", source: "rail", "source-layer": "rail", paint: { "line-color": token("--st-sec"), "line-width": 1, "line-dasharray": [7, 3] } },
-    { id: "owned", type: "line", source: "owned", layout: { "line-cap": "round" }, paint: { "line-color": ["get", "colour"], "line-width": ["interpolate", ["linear"], ["zoom"], 12, 1, 16, 3] } },
+    { id: "owned", type: "line", source: "owned", layout: { "line-cap": "round" }, paint: { "line-color": ["get", "colour"], "line-width": ["interpolate", ["linear"], ["zoom"], 12, ["coalesce", ["get", "width"], 1], 16, ["*", 3, ["coalesce", ["get", "width"], 1]]] } },
     { id: "contours", type: "line", source: "contours", paint: { "line-color": ["get", "line"], "line-width": ["coalesce", ["get", "width"], 1.2] } },
     { id: "zone-edges", type: "line", source: "zones", paint: { "line-color": token("--page"), "line-width": 1.4 } },
     { id: "route-case", type: "line", source: "routes", layout: { "line-cap": "round", "line-join": "round" }, paint: { "line-color": token("--page"), "line-width": 8 } },
@@ -65,6 +67,7 @@ function layers(has: (layer: string) => boolean): LayerSpecification[] {
     { id: "place-names", type: "symbol", source: "place", "source-layer": "place", filter: ["match", ["get", "kind"], ["city", "locality"], false, true], minzoom: 11.3, layout: { "text-field": ["get", "name"], "text-font": SERIF, "text-size": ["interpolate", ["linear"], ["zoom"], 11.3, 12, 13.5, 15], "text-padding": 8 }, paint: { "text-color": token("--ink"), ...halo } },
     { id: "city-names", type: "symbol", source: "place", "source-layer": "place", filter: ["==", ["get", "kind"], "city"], maxzoom: 13, layout: { "text-field": ["get", "name"], "text-font": SERIF_BOLD, "text-size": 18, "text-letter-spacing": 0.04 }, paint: { "text-color": token("--ink"), ...halo } },
     { id: "places", type: "symbol", source: "places", layout: { "icon-image": ["case", ["get", "used"], "button", "button-out"], "icon-allow-overlap": true, "text-field": ["get", "name"], "text-font": SANS_MEDIUM, "text-size": 12, "text-anchor": "left", "text-offset": [0.95, 0], "text-optional": true, "text-padding": 3 }, paint: { "text-color": token("--ink"), ...halo } },
+    { id: "graded", type: "circle", source: "graded", paint: { "circle-radius": ["get", "radius"], "circle-color": ["get", "colour"], "circle-stroke-color": ["case", ["get", "chosen"], token("--thread"), token("--ink")], "circle-stroke-width": ["case", ["get", "chosen"], 3, 1] } },
     { id: "node-numbers", type: "symbol", source: "nodes", minzoom: 16, layout: { "text-field": ["to-string", ["get", "number"]], "text-font": SANS_MEDIUM, "text-size": 11, "text-anchor": "bottom-left", "text-offset": [0.4, -0.2], "text-padding": 1 }, paint: { "text-color": token("--ink"), ...halo } },
     { id: "link-numbers", type: "symbol", source: "names", "source-layer": "streets", minzoom: 16, layout: { "symbol-placement": "line-center", "text-field": linkLettering(null), "text-font": SANS, "text-size": 11, "text-keep-upright": false, "text-padding": 1 }, paint: { "text-color": token("--thread"), ...halo } },
     { id: "letters", type: "symbol", source: "letters", layout: { "text-field": ["concat", ["to-string", ["get", "text"]], " \u203a"], "text-font": SANS_MEDIUM, "text-size": 13, "text-rotate": ["get", "angle"], "text-rotation-alignment": "map", "text-allow-overlap": true }, paint: { "text-color": token("--thread"), ...halo } },

@@ -1,10 +1,12 @@
 /** One question of the sheet: its sentence, the editor of the word in hand, figures, doubts, and what can be done. */
 import { LinearProgress } from "@mui/material";
-import { Fragment, useEffect, useRef } from "react";
+import { Fragment, useEffect, useRef, useState } from "react";
 import { stopJob, type Overview, type ProcessInfo } from "../api/own";
 import { clock, figure } from "../common/format";
+import { Committed } from "../common/words";
 import { isComplete, isStale, useAnswer, useSheetActions, type Answer, type QuestionBlock } from "../state/sheet";
 import { useScreen } from "../state/store";
+import { freshId, insertedAfter, replaced, shifted, without } from "./blocks";
 import { SlotEditor } from "./SlotEditor";
 import { isPointSet, sentencePieces, slotWords } from "./words";
 
@@ -18,6 +20,7 @@ export function QuestionView({ number, block, process, overview }: Props) {
   const run = runs[block.id];
   const waits = isFetched && answer === null && !run && isComplete(block.inputs);
   const section = useRef<HTMLElement>(null);
+  const [naming, setNaming] = useState(false);
   useEffect(() => {
     if (selected) section.current?.scrollIntoView({ block: "nearest" });
   }, [selected, answer]);
@@ -29,7 +32,18 @@ export function QuestionView({ number, block, process, overview }: Props) {
   const select = () => set({ question: block.id, street: null, row: null });
   const remove = () => {
     set({ question: null, editing: null, picking: null });
-    void save((sheet) => ({ blocks: sheet.blocks.filter(({ id }) => id !== block.id) }));
+    void save((sheet) => ({ blocks: without(sheet.blocks, block.id) }));
+  };
+  const copy = () => {
+    const twin: QuestionBlock = { ...block, id: freshId("q"), ...(block.title ? { title: `${block.title}, copy` } : {}) };
+    set({ question: twin.id, editing: null, picking: null });
+    void save((sheet) => ({ blocks: insertedAfter(sheet.blocks, block.id, twin) }));
+  };
+  const shift = (by: 1 | -1) => void save((sheet) => ({ blocks: shifted(sheet.blocks, block.id, by) }));
+  const rename = (title: string) => {
+    setNaming(false);
+    const { title: former, ...rest } = block;
+    if (title !== (former ?? "")) void save((sheet) => ({ blocks: replaced(sheet.blocks, title ? { ...rest, title } : rest) }));
   };
   const stale = isStale(block, answer);
   return (
@@ -37,11 +51,11 @@ export function QuestionView({ number, block, process, overview }: Props) {
       <button className="number" aria-label={`Show question ${number} on the map`} aria-pressed={selected} onClick={select}>
         {number}
       </button>
+      {(block.title || naming) && <Committed label={`Name of question ${number}`} kind="name" value={block.title ?? ""} placeholder="A name" onCommit={rename} />}
       <Sentence block={block} process={process} overview={overview} onSelect={select} />
       {picking?.question === block.id && (
         <p className="notice" role="status">
-          Click the map to {picking.slot === "closures" ? "close the street there" : `set ${picking.slot === "waypoints" ? waypointHint(block) : "the point"}`}. Escape
-          ends this.
+          Click the map to {pickingHint(block, picking.slot)}. Escape ends this.
         </p>
       )}
       {run && run.error === null && !run.stopped && (
@@ -77,6 +91,28 @@ export function QuestionView({ number, block, process, overview }: Props) {
           <button className="linkish" onClick={() => set({ editing: null, picking: { question: block.id, slot: "closures" } })}>
             Close a street
           </button>
+          {process.id === "route" && (
+            <button className="linkish" title="Set points your own way would pass: it is measured beside the best" onClick={() => set({ editing: null, picking: { question: block.id, slot: "expected" } })}>
+              Why not my way?
+            </button>
+          )}
+          {process.id === "isochrone" && !(block.inputs.differs as unknown[] | undefined)?.length && (
+            <button className="linkish" title="Some places by another mode, within other limits or with minutes added" onClick={() => set({ editing: { question: block.id, slot: "differs" }, picking: null })}>
+              Let some places differ
+            </button>
+          )}
+          <button className="linkish" onClick={() => setNaming(true)}>
+            Name
+          </button>
+          <button className="linkish" onClick={copy}>
+            Copy
+          </button>
+          <button className="linkish" aria-label={`Move question ${number} up`} onClick={() => shift(-1)}>
+            Up
+          </button>
+          <button className="linkish" aria-label={`Move question ${number} down`} onClick={() => shift(1)}>
+            Down
+          </button>
           <button className="linkish" onClick={remove}>
             Remove
           </button>
@@ -87,9 +123,13 @@ export function QuestionView({ number, block, process, overview }: Props) {
   );
 }
 
-function waypointHint(block: QuestionBlock): string {
+/** What a click on the map will do. */
+function pickingHint(block: QuestionBlock, slot: string): string {
+  if (slot === "closures") return "close the street there";
+  if (slot === "expected") return "set a point your own way passes";
+  if (slot !== "waypoints") return slot === "events" ? "set the event" : "set the point";
   const count = isPointSet(block.inputs.waypoints) ? block.inputs.waypoints.features.length : 0;
-  return count === 0 ? "the start" : "the next point";
+  return count === 0 ? "set the start" : "set the next point";
 }
 
 function Sentence({ block, process, overview, onSelect }: { block: QuestionBlock; process: ProcessInfo; overview: Overview; onSelect: () => void }) {
@@ -127,7 +167,7 @@ function Sentence({ block, process, overview, onSelect }: { block: QuestionBlock
                 edit(piece.slot);
               }}
             >
-              {slotWords(piece.slot, slot, value, overview.layers)}
+              {slotWords(piece.slot, slot, value, overview.layers, slots.mode?.words)}
             </span>
           );
         })}
@@ -178,4 +218,4 @@ function AnswerView({ answer, full, stale }: { answer: Answer; full: boolean; st
   );
 }
 
-const decimals = (value: number, unit: string) => (unit === "people" || unit === "" || Number.isInteger(value) ? 0 : unit === "km²" ? 2 : 1);
+const decimals = (value: number, unit: string) => (unit === "people" || Number.isInteger(value) ? 0 : unit === "km²" ? 2 : 1);

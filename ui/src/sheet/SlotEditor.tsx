@@ -1,11 +1,12 @@
 /** The editor of one word. It opens in the flow under its sentence and hides neither figure nor map. */
 import { Button, Checkbox, FormControlLabel, Radio, RadioGroup, Slider, TextField } from "@mui/material";
 import { useState, type ReactNode } from "react";
-import { nodeAt, type Overview, type Slot } from "../api/own";
-import { Word } from "../common/words";
-import { message, useSheetActions, type QuestionBlock } from "../state/sheet";
-import { useScreen } from "../state/store";
-import { isLayerSet, isPointSet, measureWord, pointFeature, type PointFeature, type PointSet } from "./words";
+import type { Overview, Slot } from "../api/own";
+import { useSheetActions, type QuestionBlock } from "../state/sheet";
+import { ChainEditor } from "./ChainEditor";
+import { DiffersEditor } from "./DiffersEditor";
+import { PlaceEditor } from "./PlaceEditor";
+import { isLayerSet, measureWord, type Differing, type LayerSet } from "./words";
 
 type Props = { block: QuestionBlock; name: string; slot: Slot; overview: Overview };
 
@@ -22,7 +23,11 @@ export function SlotEditor(props: Props) {
   if (name === "measure" && block.process === "route") body = <Measures value={value} put={put} slot={slot} overview={overview} mode={String(block.inputs.mode ?? "walk")} />;
   else if (name === "at") body = <MomentEditor value={value as string | null} put={put} />;
   else if (slot.words) body = <Choice value={String(value)} words={slot.words} label={slot.label} put={put} />;
+  else if (slot.many) body = <ChainEditor overview={overview} value={value as LayerSet[]} put={put} />;
   else if (slot.kind === "place") body = <PlaceEditor {...props} value={value} put={put} />;
+  else if (name === "differs") body = <DiffersEditor overview={overview} value={value as Differing[]} put={put} layer={block.inputs.places} />;
+  else if (name === "kind") body = <KindEditor overview={overview} value={value as string | null} put={put} layer={block.inputs.others} />;
+  else if (name in NUMBERS) body = <NumberEditor name={name} value={value as number} put={put} />;
   else if (name === "fields") body = <FieldEditor {...props} value={value as string[]} put={put} />;
   else if (name === "limits") body = <LimitsEditor value={value as number[]} put={put} />;
   else body = <LimitEditor value={value as number | null} put={put} />;
@@ -187,170 +192,48 @@ function FieldEditor({ block, overview, value, put }: Props & { value: string[];
   );
 }
 
-/** Places: a layer with a filter, or points set on the map. */
-function PlaceEditor({ block, name, overview, value, put }: Props & { value: unknown; put: (v: unknown) => void }) {
-  const { set, picking } = useScreen();
-  const points: PointSet = isPointSet(value) ? value : { type: "FeatureCollection", features: [] };
-  const layers = overview.layers.filter(({ role }) => (name === "zones" ? role === "zones" : role === "places" || role === "zones"));
-  const pick = () => set({ picking: { question: block.id, slot: name } });
-  const onMap = name !== "zones";
-  return (
-    <>
-      {name !== "closures" && layers.length > 0 && (
-        <RadioGroup
-          row
-          aria-label="Layer"
-          value={isLayerSet(value) ? value.layer : ""}
-          onChange={(event) => put({ layer: event.target.value })}
-        >
-          {layers.map((layer) => (
-            <FormControlLabel key={layer.id} value={layer.id} label={`${layer.count} ${layer.title.toLowerCase()}`} control={<Radio size="small" />} />
-          ))}
-        </RadioGroup>
-      )}
-      {name === "zones" && value !== null && block.process === "catchment" && (
-        <Button size="small" onClick={() => put(null)}>
-          Without zones
-        </Button>
-      )}
-      {isLayerSet(value) && <FilterField key={value.layer} layer={value} fields={Object.keys(layers.find(({ id }) => id === value.layer)?.fields ?? {})} put={put} />}
-      {points.features.length > 0 && (
-        <ol>
-          {points.features.map((feature, i) => (
-            <li key={i}>
-              {feature.properties.name ?? `point ${i + 1}`}{" "}
-              {!overview.drawn && (
-                <span className="faint">
-                  {feature.geometry.coordinates[1].toFixed(5)}, {feature.geometry.coordinates[0].toFixed(5)}{" "}
-                </span>
-              )}
-              {name === "closures" && (
-                <Word
-                  kind="amount"
-                  label={`What holds at ${feature.properties.name ?? `point ${i + 1}`}`}
-                  value={String(feature.properties.factor ?? 0)}
-                  options={[
-                    ["0", "closed"],
-                    ["0.5", "at half speed"],
-                    ["0.2", "at a fifth of the speed"],
-                  ]}
-                  onChange={(factor) => put({ ...points, features: points.features.map((one, j) => (i === j ? { ...one, properties: { ...one.properties, factor: Number(factor) || undefined } } : one)) })}
-                />
-              )}{" "}
-              <button
-                className="linkish"
-                aria-label={`Remove ${feature.properties.name ?? `point ${i + 1}`}`}
-                onClick={() => {
-                  const rest = points.features.filter((_, j) => j !== i);
-                  put(name === "closures" && rest.length === 0 ? undefined : { ...points, features: rest });
-                }}
-              >
-                remove
-              </button>
-            </li>
-          ))}
-        </ol>
-      )}
-      {onMap && (
-        <>
-          <div className="row">
-            <Button size="small" onClick={pick} disabled={picking?.slot === name}>
-              {picking?.slot === name ? "Click the map" : points.features.length ? "Add a point on the map" : "Set a point on the map"}
-            </Button>
-          </div>
-          {!overview.drawn && <CoordinateField add={(lon, lat) => put({ ...points, features: [...points.features, pointFeature(lon, lat)] })} />}
-          {name !== "closures" && <NodeField study={overview.id} add={(feature) => put({ ...points, features: [...points.features, feature] })} />}
-        </>
-      )}
-    </>
-  );
-}
+const NUMBERS: Record<string, { unit: string; least: number; most: number }> = {
+  distance: { unit: "m along the streets", least: 1, most: 1_000_000 },
+  width: { unit: "m to either side of the street", least: 1, most: 1000 },
+  most: { unit: "trips", least: 1, most: 200_000 },
+};
 
-function FilterField({ layer, fields, put }: { layer: { layer: string; where?: string }; fields: string[]; put: (v: unknown) => void }) {
-  const [text, setText] = useState(layer.where ?? "");
-  const take = () => put(text.trim() ? { layer: layer.layer, where: text.trim() } : { layer: layer.layer });
+/** A number with its unit. */
+function NumberEditor({ name, value, put }: { name: string; value: number; put: (v: number) => void }) {
+  const { unit, least, most } = NUMBERS[name] ?? { unit: "", least: 0, most: Infinity };
+  const [text, setText] = useState(String(value));
+  const valid = text.trim() !== "" && Number(text) >= least && Number(text) <= most;
   return (
     <>
       <div className="row">
-        where
         <TextField
           size="small"
           value={text}
-          placeholder="all of them"
-          slotProps={{ htmlInput: { "aria-label": "Filter in CQL2", style: { width: 190 } } }}
+          error={!valid}
+          slotProps={{ htmlInput: { "aria-label": unit, inputMode: "decimal", style: { width: 80 } } }}
           onChange={(event) => setText(event.target.value)}
-          onKeyDown={(event) => event.key === "Enter" && take()}
+          onKeyDown={(event) => event.key === "Enter" && valid && put(Number(text))}
         />
-        <Button size="small" onClick={take} disabled={text.trim() === (layer.where ?? "")}>
+        {unit}
+        <Button size="small" disabled={!valid} onClick={() => put(Number(text))}>
           Take
         </Button>
       </div>
-      <p className="hint">CQL2, for example seats &gt; 40. Fields: {fields.join(", ")}</p>
+      {!valid && <p className="problem">{`Give a number from ${least} to ${most}.`}</p>}
     </>
   );
 }
 
-/** A node of the street graph by its number. */
-function NodeField({ study, add }: { study: string; add: (feature: PointFeature) => void }) {
-  const [text, setText] = useState("");
-  const [fault, setFault] = useState<string | null>(null);
-  const take = () => {
-    setFault(null);
-    nodeAt(study, Number(text)).then(
-      ({ node_id, lon, lat }) => {
-        add({ type: "Feature", properties: { name: `node ${node_id}` }, geometry: { type: "Point", coordinates: [lon, lat] } });
-        setText("");
-      },
-      (error: unknown) => setFault(message(error)),
-    );
-  };
-  const valid = /^\d+$/.test(text.trim());
+/** The field of the others that says their kind. */
+function KindEditor({ overview, value, put, layer }: { overview: Overview; value: string | null; put: (v: string | null) => void; layer: unknown }) {
+  const known = isLayerSet(layer) ? overview.layers.find(({ id }) => id === layer.layer) : undefined;
+  const fields = Object.entries(known?.fields ?? {}).filter(([, type]) => type === "TEXT").map(([field]) => field);
   return (
-    <>
-      <div className="row">
-        or at node
-        <TextField
-          size="small"
-          value={text}
-          placeholder="12"
-          slotProps={{ htmlInput: { "aria-label": "Node number", style: { width: 70 } } }}
-          onChange={(event) => setText(event.target.value)}
-          onKeyDown={(event) => event.key === "Enter" && valid && take()}
-        />
-        <Button size="small" onClick={take} disabled={!valid}>
-          Add
-        </Button>
-      </div>
-      {fault && <p className="problem">{fault}</p>}
-    </>
-  );
-}
-
-/** Keyboard way of setting a point. */
-function CoordinateField({ add }: { add: (lon: number, lat: number) => void }) {
-  const [text, setText] = useState("");
-  const [lat, lon] = text.split(/[,\s]+/).filter(Boolean).map(Number);
-  const valid = lat !== undefined && lon !== undefined && Math.abs(lat) <= 90 && Math.abs(lon) <= 180;
-  const take = () => {
-    if (!valid) return;
-    add(lon, lat);
-    setText("");
-  };
-  return (
-    <div className="row">
-      or at
-      <TextField
-        size="small"
-        value={text}
-        placeholder="41.2990, -36.2000"
-        slotProps={{ htmlInput: { "aria-label": "Latitude, longitude", style: { width: 140 } } }}
-        onChange={(event) => setText(event.target.value)}
-        onKeyDown={(event) => event.key === "Enter" && take()}
-      />
-      <Button size="small" onClick={take} disabled={!valid}>
-        Add
-      </Button>
-      <span className="faint">lat, lon</span>
-    </div>
+    <RadioGroup row aria-label="Field that says the kind" value={value ?? ""} onChange={(event) => put(event.target.value || null)}>
+      <FormControlLabel value="" label="all as one" control={<Radio size="small" />} />
+      {fields.map((field) => (
+        <FormControlLabel key={field} value={field} label={`by ${field.replaceAll("_", " ")}`} control={<Radio size="small" />} />
+      ))}
+    </RadioGroup>
   );
 }

@@ -1,4 +1,5 @@
 /** A question's sentence: its template in pieces, and its inputs in words. */
+import { figure } from "../common/format";
 import { momentWords } from "../modes/hours";
 import type { Inputs, LayerInfo, ProcessInfo, Slot } from "../api/own";
 
@@ -24,6 +25,7 @@ export function sentencePieces(process: ProcessInfo, inputs: Inputs): Piece[] {
   const fits = sentences.find(({ when }) => Object.entries(when).every(([name, wanted]) => value(name) === wanted));
   let text = fits?.text ?? process.title;
   if ("at" in slots) text = text.replace(/\?$/, ", {at}?");
+  if (Array.isArray(inputs.differs) && inputs.differs.length > 0) text = text.replace(/\?$/, ", but {differs}?");
   if (inputs.closures) text = text.replace(/\?$/, `, with {closures} ${closureWord(inputs.closures)}?`);
   return text
     .split(/(\{\w+\})/)
@@ -44,32 +46,63 @@ const list = (words: string[]) =>
 export const measureWord = (measure: string, slot: Slot) => slot.words?.[measure] ?? `least ${measure.replaceAll("_", " ")}`;
 
 /** What a changeable word reads. */
-export function slotWords(name: string, slot: Slot, value: unknown, layers: LayerInfo[]): string {
+export function slotWords(name: string, slot: Slot, value: unknown, layers: LayerInfo[], modes: Record<string, string> = {}): string {
   const shown = value === undefined ? slot.default : value;
   if (name === "measure") return list((Array.isArray(shown) ? shown : [shown]).map((one) => measureWord(String(one), slot)));
   if (name === "at") return shown ? `on ${momentWords(String(shown))}` : "in free flow";
   if (slot.kind === "mode") return slot.words?.[String(shown)] ?? String(shown);
   if (slot.words) return Array.isArray(shown) ? list(shown.map((v) => slot.words?.[String(v)] ?? String(v))) : (slot.words[String(shown)] ?? String(shown));
+  if (slot.many) return chainWords((shown ?? []) as unknown[], layers);
   if (slot.kind === "place") return placeWords(name, shown, layers);
   if (name === "fields") {
     const fields = (shown as string[] | null) ?? [];
     return fields.length ? list(fields.map((field) => field.replaceAll("_", " "))) : "all people";
   }
   if (name === "limits") return `${(shown as number[]).join(", ")} minutes`;
+  if (name === "distance" || name === "width") return `${String(shown)} m`;
+  if (name === "most") return `at most ${figure(Number(shown))} trips`;
+  if (name === "kind") return shown ? `by ${String(shown).replaceAll("_", " ")}` : "all as one";
+  if (name === "differs") return differsWords((shown ?? []) as Differing[], modes);
   if (name === "limit") return shown === null || shown === undefined ? "without limit" : `within ${String(shown)} minutes`;
   return String(shown);
 }
 
+/** Layers in a chain: what touches the strip, then what stands on that. */
+function chainWords(value: unknown[], layers: LayerInfo[]): string {
+  const titles = value.map((one) => (isLayerSet(one) ? layerWords(one, layers, false) : "a drawn shape"));
+  return titles.length ? titles.join(", then on them ") : "no layer";
+}
+
+export type Differing = { where: string; mode?: string; at?: string; limits?: number[]; add_minutes?: number };
+
+/** What holds for some of the places instead. */
+export function differsWords(rules: Differing[], modes: Record<string, string>): string {
+  if (rules.length === 0) return "all places alike";
+  const one = ({ where, mode, at, limits, add_minutes }: Differing) =>
+    [
+      mode ? `by a ${modes[mode] ?? mode}` : "",
+      limits ? `within ${limits.join(", ")} minutes` : "",
+      at ? `on ${momentWords(at)}` : "",
+      add_minutes ? `${add_minutes} min longer` : "",
+      `where ${where}`,
+    ]
+      .filter(Boolean)
+      .join(", ");
+  return rules.map(one).join("; ");
+}
+
+function layerWords(value: LayerSet, layers: LayerInfo[], counted = true): string {
+  const layer = layers.find(({ id }) => id === value.layer);
+  const title = layer?.title.toLowerCase() ?? value.layer;
+  return value.where ? `${title} where ${value.where}` : counted ? `${layer?.count ?? ""} ${title}`.trim() : title;
+}
+
 function placeWords(name: string, value: unknown, layers: LayerInfo[]): string {
   if (value === null || value === undefined) return name === "zones" ? "no zones" : "somewhere";
-  if (isLayerSet(value)) {
-    const layer = layers.find(({ id }) => id === value.layer);
-    const title = layer?.title.toLowerCase() ?? value.layer;
-    return value.where ? `${title} where ${value.where}` : `${layer?.count ?? ""} ${title}`.trim();
-  }
+  if (isLayerSet(value)) return layerWords(value, layers);
   if (isPointSet(value)) {
     const names = value.features.map((feature, i) => feature.properties.name ?? `point ${i + 1}`);
-    if (names.length === 0) return name === "waypoints" ? "two points" : "a point";
+    if (names.length === 0) return name === "waypoints" ? "two points" : name === "events" ? "an event" : "a point";
     return names.length <= 3 ? list(names) : `${names.length} points`;
   }
   return "a drawn shape";
@@ -82,12 +115,23 @@ export function freshInputs(process: ProcessInfo, layers: LayerInfo[], mode: str
   const nobody: PointSet = { type: "FeatureCollection", features: [] };
   const inputs: Inputs = { mode };
   for (const [name, slot] of Object.entries(process["x-awl"].slots)) {
-    if (name === "mode" || name === "closures") continue;
+    if (name === "mode" || name === "closures" || name === "lines" || name === "expected" || name === "differs") continue;
+    if (slot.many) {
+      const chain = ["parcels", "buildings"].flatMap((role) => layers.find((layer) => layer.role === role) ?? []);
+      inputs[name] = (chain.length ? chain : layers.filter(({ geometry }) => geometry.includes("POLYGON")).slice(0, 1)).map(({ id }) => ({ layer: id }));
+      continue;
+    }
+    if (name === "others") {
+      const kinds = layers.filter(({ role, fields }) => role === "places" && "kind" in fields).sort((a, b) => b.count - a.count)[0];
+      inputs[name] = kinds ? { layer: kinds.id } : places ? { layer: places.id } : nobody;
+      inputs.kind = kinds ? "kind" : null;
+      continue;
+    }
     if (slot.kind !== "place") {
       if (slot.default !== null) inputs[name] = slot.default;
     } else if (name === "zones") {
       inputs[name] = zones ? { layer: zones.id } : null;
-    } else if (name === "waypoints") {
+    } else if (name === "waypoints" || name === "events") {
       inputs[name] = nobody;
     } else if (name === "from") {
       inputs[name] = zones ? { layer: zones.id } : places ? { layer: places.id } : nobody;
@@ -106,4 +150,12 @@ export function pointFeature(lon: number, lat: number, name?: string): PointFeat
     properties: name ? { name } : {},
     geometry: { type: "Point", coordinates: [round(lon), round(lat)] },
   };
+}
+
+/** A list with one of its members moved by some places. */
+export function moved<T>(list: T[], row: number, by: number): T[] {
+  const next = [...list];
+  const [one] = next.splice(row, 1);
+  if (one !== undefined) next.splice(Math.max(row + by, 0), 0, one);
+  return next;
 }

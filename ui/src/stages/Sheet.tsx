@@ -1,16 +1,20 @@
 /** Stage Sheet: questions as sentences, each with its answer and doubts beneath. */
-import { useEffect } from "react";
+import { useEffect, useState } from "react";
 import type { Block, Overview } from "../api/own";
-import { freshInputs } from "../sheet/words";
+import { freshId, insertedAfter } from "../sheet/blocks";
+import { Note } from "../sheet/Note";
+import { useAsking } from "../sheet/asking";
 import { QuestionView } from "../sheet/QuestionView";
-import { isComplete, message, useProcesses, useSheet, useSheetActions, type QuestionBlock } from "../state/sheet";
+import { message, useProcesses, useSheet, useSheetActions } from "../state/sheet";
 import { useScreen } from "../state/store";
 
 export function Sheet({ overview }: { overview: Overview }) {
   const { data: sheet, error } = useSheet(overview.id);
   const { data: processes } = useProcesses(overview.id);
-  const { question, set, mode } = useScreen();
-  const { save, ask } = useSheetActions(overview.id);
+  const { question, set } = useScreen();
+  const { save } = useSheetActions(overview.id);
+  const open = useAsking(overview);
+  const [fresh, setFresh] = useState<string | null>(null);
   const first = sheet?.blocks.find((block) => block.kind === "question")?.id;
   useEffect(() => {
     if (!question && first) set({ question: first });
@@ -26,15 +30,11 @@ export function Sheet({ overview }: { overview: Overview }) {
     );
   }
 
-  const open = (process: (typeof processes)[number]) => {
-    const id = `q${Date.now().toString(36)}`;
-    const inputs = freshInputs(process, overview.layers, mode, overview.costs, overview.drawn);
-    const block: QuestionBlock = { id, kind: "question", process: process.id, inputs };
-    const slot = Object.entries(inputs).find(([, value]) => (value as { features?: unknown[] })?.features?.length === 0)?.[0];
-    set({ question: id, editing: null, picking: slot ? { question: id, slot } : null, street: null });
-    void save((now) => ({ blocks: [...now.blocks, block] })).then(() => {
-      if (isComplete(inputs)) void ask(id, block.process, inputs);
-    });
+
+  const write = (kind: "prose" | "heading") => {
+    const id = freshId("n");
+    setFresh(id);
+    void save((now) => ({ blocks: insertedAfter(now.blocks, question, { id, kind, text: "" }) }));
   };
   let number = 0;
   return (
@@ -60,10 +60,8 @@ export function Sheet({ overview }: { overview: Overview }) {
       <p className="dateline">{overview.title}</p>
       {sheet.blocks.length === 0 && <p className="prose">Begin with a question below. Its changeable words are underlined: click one to change it.</p>}
       {sheet.blocks.map((block: Block) =>
-        block.kind === "prose" ? (
-          <p className="prose" key={block.id}>
-            {block.text}
-          </p>
+        block.kind !== "question" ? (
+          <Note key={block.id} block={block} study={overview.id} fresh={block.id === fresh} />
         ) : (
           <QuestionView
             key={block.id}
@@ -81,6 +79,15 @@ export function Sheet({ overview }: { overview: Overview }) {
             {process["x-awl"].opening}
           </button>
         ))}
+        <span className="writing">
+          Write:{" "}
+          <button className="linkish" onClick={() => write("heading")}>
+            a heading
+          </button>
+          <button className="linkish" onClick={() => write("prose")}>
+            a line
+          </button>
+        </span>
       </div>
     </>
   );

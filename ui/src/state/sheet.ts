@@ -69,9 +69,20 @@ const SHOWN: Record<string, string[]> = {
   route: ["routes", "places"],
   catchment: ["areas", "streets", "places"],
   matrix: ["rows"],
+  trips: ["trips", "load", "places", "unreachable"],
+  neighbours: ["places", "cross", "pairs"],
+  alongside: ["streets", "strip", "events", "found"],
 };
 
+/** The same, with the collections that are named after layers. */
+const shownOf = (process: string, inputs: Inputs): string[] => [
+  ...(SHOWN[process] ?? []),
+  ...(process === "alongside" ? (inputs.layers as { layer?: string }[]).flatMap(({ layer }) => layer ?? []) : []),
+];
+
 let newest = 0;
+/** Sheets that were undone, the last one last; a change of one's own ends them. */
+let undone: { study: string; sheet: SheetDoc }[] = [];
 
 export function useSheetActions(study: string) {
   const queries = useQueryClient();
@@ -82,6 +93,8 @@ export function useSheetActions(study: string) {
       const former = queries.getQueryData<SheetDoc>(key);
       if (!former) return;
       const next = { ...former, ...change(former) };
+      undone = [];
+      useScreen.getState().set({ redoable: false });
       queries.setQueryData(key, next);
       const mine = ++newest;
       try {
@@ -102,7 +115,7 @@ export function useSheetActions(study: string) {
       if (running) void stopJob(running).catch(() => undefined);
       setRun(id, { job: null, progress: 0, message: "Asking", secondsLeft: null, error: null, stopped: false });
       try {
-        const outputs = Object.fromEntries((SHOWN[process] ?? []).map((name) => [name, {}]));
+        const outputs = Object.fromEntries(shownOf(process, inputs).map((name) => [name, {}]));
         const job = await sendJson<JobInfo>(
           `/studies/${study}/processes/${process}/execution`,
           "POST",
@@ -139,11 +152,9 @@ export function useSheetActions(study: string) {
     [ask, save],
   );
 
-  const undo = useCallback(async () => {
-    try {
-      newest++;
-      const former = queries.getQueryData<SheetDoc>(["sheet", study]);
-      const sheet = await undoSheet(study);
+  /** Show a sheet that came back; questions that differ in it are asked again. */
+  const restore = useCallback(
+    (former: SheetDoc | undefined, sheet: SheetDoc) => {
       queries.setQueryData(["sheet", study], sheet);
       for (const block of sheet.blocks) {
         const before = former?.blocks.find((b) => b.id === block.id);
@@ -151,12 +162,37 @@ export function useSheetActions(study: string) {
           void ask(block.id, block.process, block.inputs);
         }
       }
+    },
+    [ask, queries, study],
+  );
+
+  const undo = useCallback(async () => {
+    try {
+      newest++;
+      const former = queries.getQueryData<SheetDoc>(["sheet", study]);
+      const sheet = await undoSheet(study);
+      if (former) undone.push({ study, sheet: former });
+      useScreen.getState().set({ redoable: true });
+      restore(former, sheet);
     } catch (error) {
       useScreen.getState().set({ notice: message(error) });
     }
-  }, [ask, queries, study]);
+  }, [queries, restore, study]);
 
-  return { save, ask, change, undo };
+  const redo = useCallback(async () => {
+    const last = undone.pop();
+    useScreen.getState().set({ redoable: undone.length > 0 });
+    if (last?.study !== study) return;
+    try {
+      newest++;
+      const former = queries.getQueryData<SheetDoc>(["sheet", study]);
+      restore(former, await putSheet(study, { title: last.sheet.title, blocks: last.sheet.blocks }));
+    } catch (error) {
+      useScreen.getState().set({ notice: message(error) });
+    }
+  }, [queries, restore, study]);
+
+  return { save, ask, change, undo, redo };
 }
 
 /** A question with an empty place cannot be asked yet. */

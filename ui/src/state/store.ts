@@ -55,6 +55,12 @@ type Screen = {
   colour: Colour;
   /** The mode that is looked at beside the chosen one. */
   beside: string | null;
+  /** Corners of the line that is measured on the map; null while nothing is. */
+  measuring: [number, number][] | null;
+  /** Where the map is to look next. */
+  goTo: [number, number] | null;
+  /** Whether an undone change of the sheet can be made again. */
+  redoable: boolean;
   /** The hour shown in the stage Modes, null for free flow. */
   at: string | null;
   set: (part: Partial<Screen>) => void;
@@ -96,6 +102,9 @@ export const useScreen = create<Screen>((set) => ({
   colour: "use",
   beside: null,
   at: null,
+  measuring: null,
+  goTo: null,
+  redoable: false,
   set: (part) => set(part),
   setRun: (question, run) =>
     set((screen) => {
@@ -131,7 +140,7 @@ export function followAddress(): void {
     street: null,
     picking: null,
     drawing: null,
-    ...(changed ? { question: null, editing: null, runs: {}, row: null, live: null, layer: null, chosen: [], label: null } : {}),
+    ...(changed ? { question: null, editing: null, runs: {}, row: null, live: null, layer: null, chosen: [], label: null, measuring: null, redoable: false } : {}),
   });
 }
 

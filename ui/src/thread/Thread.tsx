@@ -10,7 +10,8 @@ type Stitch = "closed" | "stale" | "knot";
 
 export function Thread({ overview, sheet }: { overview: Overview; sheet: SheetDoc | undefined }) {
   const { stage, study, theme, set } = useScreen();
-  const { undo } = useSheetActions(overview.id);
+  const { undo, redo } = useSheetActions(overview.id);
+  const redoable = useScreen((screen) => screen.redoable);
   const stale = useStaleCount(overview.id, sheet);
   const failed = useScreen((screen) => Object.values(screen.runs).filter((run) => run.error).length);
   const built = overview.stamp !== "";
@@ -37,6 +38,9 @@ export function Thread({ overview, sheet }: { overview: Overview; sheet: SheetDo
       <div className="tools">
         <button className="tool" title="Undo the last change of the sheet" aria-label="Undo" disabled={!sheet?.undo} onClick={() => void undo()}>
           <svg viewBox="0 0 20 20"><path d="M7 4 3.5 7.5 7 11M4 7.5h8a4 4 0 0 1 0 8H9" /></svg>
+        </button>
+        <button className="tool" title="Make the undone change of the sheet again" aria-label="Redo" disabled={!redoable} onClick={() => void redo()}>
+          <svg viewBox="0 0 20 20"><path d="M13 4l3.5 3.5L13 11M16 7.5H8a4 4 0 0 0 0 8h3" /></svg>
         </button>
         <button className="tool" title="Light or dark" aria-label={`Change to the ${theme === "dark" ? "light" : "dark"} theme`} onClick={() => set({ theme: theme === "dark" ? "light" : "dark" })}>
           <svg viewBox="0 0 20 20"><circle cx="10" cy="10" r="6.2" /><path d="M10 3.8a6.2 6.2 0 0 1 0 12.4z" fill="currentColor" /></svg>

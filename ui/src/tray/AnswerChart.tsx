@@ -2,6 +2,7 @@
 import { BarChart } from "@mui/x-charts/BarChart";
 import { ChartsReferenceLine } from "@mui/x-charts/ChartsReferenceLine";
 import { LineChart } from "@mui/x-charts/LineChart";
+import { useState } from "react";
 import type { Results } from "../api/client";
 import { duration, figure } from "../common/format";
 import { middleLimit } from "../map/content";
@@ -13,6 +14,7 @@ type Chart = {
   x: { label: string; values: (number | string)[] };
   series: { label: string; values: number[] }[];
   marks?: number[];
+  profile?: Chart | null;
 };
 type Step = { turn: string; street: string; distance_m: number; duration_s: number };
 
@@ -27,7 +29,7 @@ const FRAME = {
 export function AnswerChart({ result }: { result: Results }) {
   const chart = result.chart as Chart | undefined;
   if (!chart) return null;
-  if (chart.kind === "steps") return <Directions title={chart.title} steps={(result[chart.part ?? ""] ?? []) as Step[]} />;
+  if (chart.kind === "steps") return <WayChart chart={chart} steps={(result[chart.part ?? ""] ?? []) as Step[]} />;
   return chart.kind === "curve" ? <Curve chart={chart} /> : <Bars chart={chart} />;
 }
 
@@ -94,6 +96,44 @@ function Bars({ chart }: { chart: Chart }) {
         series={chart.series.map(({ label, values }) => ({ data: values, label, color: "var(--ink-2)" }))}
         sx={FRAME}
       />
+      </div>
+    </>
+  );
+}
+
+/** Directions of a way, and the heights along it where they are known. */
+function WayChart({ chart, steps }: { chart: Chart; steps: Step[] }) {
+  const [heights, setHeights] = useState(false);
+  return (
+    <>
+      {chart.profile && (
+        <button className="linkish switch" aria-pressed={heights} onClick={() => setHeights(!heights)}>
+          {heights ? "Directions" : "Heights"}
+        </button>
+      )}
+      {heights && chart.profile ? <Profile chart={chart.profile} /> : <Directions title={chart.title} steps={steps} />}
+    </>
+  );
+}
+
+/** Heights along a way; the axis does not begin at zero. */
+function Profile({ chart }: { chart: Chart }) {
+  const values = chart.series[0]?.values ?? [];
+  const [low, high] = [Math.min(...values), Math.max(...values)];
+  return (
+    <>
+      <h3>{chart.title}</h3>
+      <div className="chart-fill">
+        <LineChart
+          margin={{ top: 8, right: 14, bottom: 2, left: 0 }}
+          hideLegend
+          skipAnimation
+          grid={{ horizontal: true }}
+          xAxis={[{ data: chart.x.values as number[], height: 34, label: chart.x.label, min: 0, max: Number(chart.x.values[chart.x.values.length - 1]), ...AXIS }]}
+          yAxis={[{ min: Math.floor(low) - 1, max: Math.max(Math.ceil(high) + 1, Math.floor(low) + 10), width: 40, tickNumber: 4, ...AXIS }]}
+          series={[{ id: "height", data: values, label: "Height, m", showMark: false, color: "var(--ink)", curve: "linear" }]}
+          sx={{ ...FRAME, "& .MuiLineElement-root": { strokeWidth: 1.8 } }}
+        />
       </div>
     </>
   );

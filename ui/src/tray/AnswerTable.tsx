@@ -17,7 +17,7 @@ export function rowsOf(result: Results): Row[] {
 const PAGE = 100;
 
 /** The name by which a row is selected on the map. */
-const nameOf = (row: Row) => String(row.zone ?? row.name ?? row[KEY]);
+const nameOf = (row: Row) => String(row.zone ?? row.name ?? row.trip ?? row.fid ?? row[KEY]);
 
 export function AnswerTable({ answer, rows }: { answer: Answer; rows: Row[] }) {
   const { row: selected, set } = useScreen();

@@ -2,10 +2,12 @@
 import { useRef, useState, type PointerEvent } from "react";
 import type { Overview } from "../api/own";
 import { LayerTable } from "../layers/LayerTable";
-import { useAnswer } from "../state/sheet";
+import { figure } from "../common/format";
+import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../state/sheet";
 import { useScreen } from "../state/store";
 import { AnswerChart } from "./AnswerChart";
 import { AnswerTable, rowsOf } from "./AnswerTable";
+import { HeatTable } from "./HeatTable";
 import { StreetCard } from "./StreetCard";
 
 const LEAST = 120;
@@ -13,6 +15,8 @@ const LEAST = 120;
 export function Tray({ overview }: { overview: Overview }) {
   const { stage, question, street, notice, trayHeight, layer, set } = useScreen();
   const { data: answer } = useAnswer(overview.id, stage === "sheet" ? question : null);
+  const { data: sheet } = useSheet(overview.id);
+  const block = sheet?.blocks.find((one): one is QuestionBlock => one.kind === "question" && one.id === question);
   const [shut, setShut] = useState(false);
   const start = useRef<{ y: number; height: number } | null>(null);
   const drag = {
@@ -58,16 +62,43 @@ export function Tray({ overview }: { overview: Overview }) {
     );
   }
   if (stage !== "sheet" || !answer?.result.table) return null;
-  const rows = rowsOf(answer.result);
   return (
     <section className={shut ? "tray shut" : "tray"} style={shut ? undefined : { height: trayHeight }} aria-label="Table and chart of the answer">
       <div className="grip" {...drag} />
+      <AnswerTray key={question} study={overview.id} question={question ?? ""} name={block?.title ?? answer.result.title} answer={answer} shut={shut} onShut={() => setShut(!shut)} />
+    </section>
+  );
+}
+
+type AnswerTrayProps = { study: string; question: string; name: string; answer: Answer; shut: boolean; onShut: () => void };
+
+function AnswerTray({ study, question, name, answer, shut, onShut }: AnswerTrayProps) {
+  const [sought, setSought] = useState("");
+  const [heat, setHeat] = useState(false);
+  const all = rowsOf(answer.result);
+  const rows = sought.trim() ? all.filter((row) => Object.values(row).some((value) => String(value).toLowerCase().includes(sought.trim().toLowerCase()))) : all;
+  const part = answer.result.table?.part ?? "";
+  const formats = FORMATS[answer.process] ?? ["csv", "gpkg"];
+  return (
+    <>
       <div className="tray-head">
-        <h2>{answer.result.title}</h2>
+        <h2>{name}</h2>
         <div className="side">
-          <span>{rows.length === 1 ? "1 row" : `${rows.length} rows`}</span>
-          <a href={`/studies/${overview.id}/export/answers/${question}/${answer.result.table.part}?format=csv`}>CSV</a>
-          <button className="linkish" aria-expanded={!shut} onClick={() => setShut(!shut)}>
+          {!shut && all.length > SEARCHED && (
+            <input className="seek" type="search" placeholder="Find a row" aria-label="Find a row" value={sought} onChange={(event) => setSought(event.target.value)} />
+          )}
+          {!shut && answer.process === "matrix" && (
+            <button className="linkish" aria-pressed={heat} onClick={() => setHeat(!heat)}>
+              {heat ? "As rows" : "As a table of minutes"}
+            </button>
+          )}
+          <span>{rows.length === 1 ? "1 row" : `${figure(rows.length)} rows`}</span>
+          {formats.map((format) => (
+            <a key={format} href={`/studies/${study}/export/answers/${question}/${WHOLE[format] ?? part}?format=${format}`}>
+              {NAMES[format] ?? format}
+            </a>
+          ))}
+          <button className="linkish" aria-expanded={!shut} onClick={onShut}>
             {shut ? "Open the tray" : "Close the tray"}
           </button>
         </div>
@@ -75,13 +106,20 @@ export function Tray({ overview }: { overview: Overview }) {
       {!shut && (
         <>
           <div className="tray-table">
-            <AnswerTable answer={answer} rows={rows} />
+            {heat ? <HeatTable pairs={rows as never} /> : <AnswerTable answer={answer} rows={rows} />}
           </div>
           <div className="tray-chart">
             <AnswerChart result={answer.result} />
           </div>
         </>
       )}
-    </section>
+    </>
   );
 }
+
+/** From so many rows on a row can be looked for. */
+const SEARCHED = 12;
+const FORMATS: Record<string, string[]> = { route: ["csv", "gpx", "gpkg"], matrix: ["csv", "parquet", "omx"], trips: ["csv", "parquet"] };
+const NAMES: Record<string, string> = { csv: "CSV", gpkg: "GeoPackage", gpx: "GPX", parquet: "Parquet", omx: "OMX" };
+/** Formats that hold something else than the rows of the table. */
+const WHOLE: Record<string, string> = { gpx: "routes", gpkg: "all" };

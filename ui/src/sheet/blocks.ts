@@ -1,0 +1,22 @@
+/** Changes to the blocks of a sheet, as plain functions from list to list. */
+import type { Block } from "../api/own";
+
+export const freshId = (kind: string) => `${kind}${Date.now().toString(36)}${Math.floor(Math.random() * 1296).toString(36)}`;
+
+/** Put a block after another one, at the end where that is not there. */
+export function insertedAfter(blocks: Block[], after: string | null, block: Block): Block[] {
+  const at = blocks.findIndex(({ id }) => id === after);
+  return at < 0 ? [...blocks, block] : [...blocks.slice(0, at + 1), block, ...blocks.slice(at + 1)];
+}
+
+/** Move a block up or down by one; at the edge it stays. */
+export function shifted(blocks: Block[], id: string, by: 1 | -1): Block[] {
+  const at = blocks.findIndex((block) => block.id === id);
+  const [one, other] = [blocks[at], blocks[at + by]];
+  if (!one || !other) return blocks;
+  return blocks.map((block, i) => (i === at ? other : i === at + by ? one : block));
+}
+
+export const without = (blocks: Block[], id: string): Block[] => blocks.filter((block) => block.id !== id);
+
+export const replaced = (blocks: Block[], block: Block): Block[] => blocks.map((old) => (old.id === block.id ? block : old));
