@@ -130,7 +130,7 @@ def _together(
         figures=[
             Figure(round(whole[-1].area / 1e6, 2), "km²", f"within {last}"),
             *(
-                Figure(answer.summary["places"], "", f"by {context.study.mode(mode).title.lower()}")
+                Figure(answer.summary["places"], "", f"places, {context.study.mode(mode).title.lower()}")
                 for (_, answer), mode in zip(parts[:2], modes, strict=False)
             ),
         ],

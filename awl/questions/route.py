@@ -219,7 +219,7 @@ def _columns(wanted: list[str], drawn: bool, carried: dict[str, str], heights: b
         Column("duration_min", "Time", "min", 1),
         Column("delay_min", "Delays", "min", 1),
         Column("distance_km", "Distance", "km", 2),
-        Column("mean_speed_kmh", "Mean speed", "km/h", 1),
+        Column("mean_speed_kmh", "Speed", "km/h", 1),
         Column("detour_factor", "Detour factor", "", 2),
         *([Column("climb_m", "Climb", "m", 0)] if heights else []),
         *more,

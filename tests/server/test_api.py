@@ -382,3 +382,14 @@ def test_a_waiting_file_can_be_dismissed_and_words_are_checked(client):
 
 def send_json(client, address, document):
     return client.post(address, json=document)
+
+
+def test_names_are_found(client):
+    base = "/studies/ferrow"
+    hits = client.get(f"{base}/search?q=bridge").json["hits"]
+    assert any(hit["what"] == "street" and "Bridge" in hit["name"] for hit in hits) and len(hits) <= 12
+    room = client.get(f"{base}/collections/cool_rooms/items?limit=1").json["features"][0]
+    (first, *_) = client.get(f"{base}/search?q={room['properties']['name']}").json["hits"]
+    assert first["name"] == room["properties"]["name"] and first["what"] == "cool room"
+    assert [first["lon"], first["lat"]] == room["geometry"]["coordinates"]
+    assert client.get(f"{base}/search?q=x").json["hits"] == []

@@ -1,8 +1,8 @@
 """The best order of points between a first and a last one: exact for a few, improved step by step for many.
 
-Sources: M. Held, R. M. Karp, *A dynamic programming approach to sequencing problems*, J. SIAM 10 (1962); for many points cheapest
-insertion, then moves of stretches of up to three points, as they stand and turned round (Or-opt, I. Or 1976) and turns of any
-stretch (2-opt, G. A. Croes 1958).
+Sources: M. Held, R. M. Karp, *A dynamic programming approach to sequencing problems*, J. SIAM 10 (1962). For many points: begun
+by cheapest insertion and by the nearest next, then moves of stretches of up to three points, as they stand and turned round
+(Or-opt, I. Or 1976), and turns of any stretch (2-opt, G. A. Croes 1958).
 """
 
 from __future__ import annotations
@@ -26,7 +26,11 @@ def best_order(cost: NDArray[np.floating]) -> NDArray[np.int64]:
     known = np.where(np.isfinite(cost), cost, bar).astype(np.float64)
     if count <= 3:
         return np.arange(count)
-    inner = _exact(known) if count - 2 <= EXACT else _improved(known, _inserted(known))
+    if count - 2 <= EXACT:
+        inner = _exact(known)
+    else:
+        tried = (_improved(known, begun) for begun in (_inserted(known), _nearest_next(known)))
+        inner = min(tried, key=lambda order: _total(known, order))
     return np.array([0, *inner, count - 1], np.int64)
 
 
@@ -64,6 +68,15 @@ def _inserted(cost: NDArray[np.float64]) -> list[int]:
         more = [cost[a, point] + cost[point, b] - cost[a, b] for a, b in zip(whole, whole[1:], strict=False)]
         order.insert(int(np.argmin(more)), point)
     return order
+
+
+def _nearest_next(cost: NDArray[np.float64]) -> list[int]:
+    """From each point to the nearest of those that are left."""
+    order, left = [0], set(range(1, len(cost) - 1))
+    while left:
+        order.append(min(sorted(left), key=lambda point: cost[order[-1], point]))
+        left.remove(order[-1])
+    return order[1:]
 
 
 def _total(cost: NDArray[np.float64], order: list[int]) -> float:

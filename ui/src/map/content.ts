@@ -300,7 +300,7 @@ function isochroneShown(content: MapContent, answer: Answer, hidden: Hidden): vo
         label: `to ${limit} ${unit(answer.inputs)}`,
         swatch: { kind: "area", fill: colours[i]?.fill ?? "", line: colours[i]?.street ?? "" },
       })),
-      { key: "reached", label: "Reached street", swatch: { kind: "line", line: colours[0]?.street ?? "" } },
+      ...(differ ? [] : [{ key: "reached", label: "Reached street", swatch: { kind: "line" as const, line: colours[0]?.street ?? "" } }]),
       { key: "contours", label: "Contour", swatch: { kind: "line", line: "var(--ink)" } },
     ],
   });

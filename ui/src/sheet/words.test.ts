@@ -66,3 +66,22 @@ describe("a new question", () => {
   it("leaves the place open where there is no layer", () =>
     expect(freshInputs(process, [], "cycle").places).toEqual({ type: "FeatureCollection", features: [] }));
 });
+
+describe("words of the newer questions", () => {
+  const word = (name: string, slot: Partial<Slot>, value: unknown) => slotWords(name, { kind: "amount", label: "", default: null, ...slot }, value, layers, { drive: "driver" });
+  it("have their units", () => {
+    expect(word("distance", {}, 500)).toBe("500 m");
+    expect(word("most", {}, 12000)).toBe("at most 12\u202f000 trips");
+    expect(word("kind", {}, null)).toBe("all as one");
+    expect(word("kind", {}, "land_use")).toBe("by land use");
+  });
+  it("say layers in a chain and places that differ", () => {
+    expect(word("layers", { kind: "place", many: true }, [{ layer: "zones" }, { layer: "cool_rooms", where: "seats > 40" }])).toBe("zones, then on them cool rooms where seats > 40");
+    expect(word("differs", { kind: "way" }, [{ where: "seats > 60", mode: "drive", add_minutes: 3 }])).toBe("by a driver, 3 min longer, where seats > 60");
+  });
+  it("stand in the sentence only where some places differ", () => {
+    const text = (differs: unknown[]) => sentencePieces({ ...process }, { differs }).some((piece) => "slot" in piece && piece.slot === "differs");
+    expect(text([])).toBe(false);
+    expect(text([{ where: "seats > 60" }])).toBe(true);
+  });
+});

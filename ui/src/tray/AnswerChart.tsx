@@ -129,7 +129,7 @@ function Profile({ chart }: { chart: Chart }) {
           hideLegend
           skipAnimation
           grid={{ horizontal: true }}
-          xAxis={[{ data: chart.x.values as number[], height: 34, label: chart.x.label, min: 0, max: Number(chart.x.values[chart.x.values.length - 1]), ...AXIS }]}
+          xAxis={[{ data: chart.x.values as number[], height: 44, tickNumber: 5, label: chart.x.label, labelStyle: { fontSize: 11.5, fill: "var(--ink-2)" }, min: 0, max: Number(chart.x.values[chart.x.values.length - 1]), ...AXIS }]}
           yAxis={[{ min: Math.floor(low) - 1, max: Math.max(Math.ceil(high) + 1, Math.floor(low) + 10), width: 40, tickNumber: 4, ...AXIS }]}
           series={[{ id: "height", data: values, label: "Height, m", showMark: false, color: "var(--ink)", curve: "linear" }]}
           sx={{ ...FRAME, "& .MuiLineElement-root": { strokeWidth: 1.8 } }}

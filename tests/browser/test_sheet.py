@@ -1,0 +1,145 @@
+"""The sheet as a page that is written on: questions of every kind, notes, names, order, search, palette, keys."""
+
+from __future__ import annotations
+
+import pytest
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from awl.formats.table import Layer
+from awl.questions.run import ask
+from awl.study import records
+from awl.study.study import Study
+from tests.browser.chromium import Page
+from tests.browser.test_views import EAST, WEST, block, sheet  # noqa: F401 - a fixture
+
+pytestmark = pytest.mark.browser
+
+
+def blocks(cut: Study) -> list[dict]:
+    return records.sheet(cut.reading, "main")["blocks"]
+
+
+def press(page: Page, *keys: str) -> None:
+    ActionChains(page.driver).send_keys(*keys).perform()
+
+
+def drawn(page: Page, source: str) -> int:
+    """Features of an overlay of the map."""
+    return page.script(f"return window.awlMap.map.getSource('{source}')?.serialize().data?.features?.length ?? 0")
+
+
+def test_trips_with_their_load_and_the_way_of_one(sheet: Page, cut: Study) -> None:  # noqa: F811
+    sheet.click(".asking .linkish", "Which ways")
+    sheet.find(".block.selected .figure", "trips with a way")
+    sheet.settled()
+    expected = ask(cut, "trips", block(cut)["inputs"]).document()
+    assert sheet.find(".block.selected .figure b").text == str(expected["summary"]["trips_with_a_way"])
+    sheet.wait(lambda: drawn(sheet, "owned") == len(expected["load"]["features"]), "the load on the map")
+    assert drawn(sheet, "routes") == 0
+    sheet.click(".MuiDataGrid-row [data-field=origin]")
+    sheet.wait(lambda: drawn(sheet, "routes") == 1, "the way of the chosen trip")
+
+
+def test_what_stands_along_the_streets_near_a_click(sheet: Page, cut: Study) -> None:  # noqa: F811
+    sheet.click(".asking .linkish", "What stands along")
+    sheet.find(".notice", "set the event")
+    sheet.click_map(*WEST)
+    sheet.find(".block.selected .figure", "km")
+    sheet.settled()
+    assert "500 m" in sheet.find(".sentence").text
+    sheet.click("[data-slot=distance]")
+    field = sheet.find(".editor input")
+    field.send_keys(Keys.CONTROL, "a")
+    field.send_keys("200", Keys.ENTER)
+    sheet.find("[data-slot=distance]", "200 m")
+    sheet.wait(lambda: records.answer(cut.reading, block(cut)["id"])["inputs"]["distance"] == 200, "the new answer")
+    sheet.wait(lambda: drawn(sheet, "areas") == 1, "the strip")
+
+
+def test_a_matrix_as_a_table_of_minutes(sheet: Page) -> None:  # noqa: F811
+    sheet.click(".asking .linkish", "How long")
+    sheet.find(".block.selected .figure", "longest")
+    sheet.click(".tray button", "As a table")
+    cells = sheet.find(".heat tbody").find_elements(By.TAG_NAME, "td")
+    assert all(float(cell.text) > 0 for cell in cells if cell.text != "–")
+
+
+def test_a_way_of_ones_own_beside_the_best_and_the_heights(sheet: Page, cut: Study) -> None:  # noqa: F811
+    sheet.click(".asking .linkish", "By which way")
+    sheet.find(".notice", "set the start")
+    sheet.click_map(*WEST)
+    sheet.find(".notice", "next point")
+    sheet.click_map(*EAST)
+    sheet.find(".block.selected .figure", "quickest way")
+    sheet.settled()
+    sheet.click(".block.selected .linkish", "Why not my way?")
+    sheet.find(".notice", "your own way")
+    sheet.click_map(-36.2, 41.2955)
+    sheet.find(".MuiDataGrid-row", "own less quickest")
+    assert ", and why not by " in sheet.find(".sentence").text
+    sheet.click("[data-slot=order]")
+    sheet.click(".editor label", "in the best order")
+    sheet.find("[data-slot=order]", "in the best order")
+
+
+def test_notes_names_copies_and_order_are_kept(sheet: Page, cut: Study) -> None:  # noqa: F811
+    sheet.click(".asking .linkish", "Who lives near")
+    sheet.find(".block.selected .figure", "people")
+    sheet.click(".asking .linkish", "a heading")
+    heading = sheet.find(".note .heading")
+    heading.click()
+    heading.send_keys("For the council", Keys.ENTER)
+    sheet.wait(lambda: [b.get("text") for b in blocks(cut)] == [None, "For the council"], "the heading")
+    sheet.click(".block .number", "1")
+    sheet.click(".block.selected .linkish", "Name")
+    name = sheet.find("[aria-label='Name of question 1']")
+    name.send_keys("Cool rooms on foot", Keys.ENTER)
+    sheet.wait(lambda: blocks(cut)[0].get("title") == "Cool rooms on foot", "the name")
+    sheet.find(".tray-head h2", "Cool rooms on foot")
+    sheet.click(".block.selected .linkish", "Copy")
+    sheet.wait(lambda: len(blocks(cut)) == 3, "the copy")
+    sheet.find("[data-question] input[value='Cool rooms on foot, copy']")
+    sheet.click(".block.selected .linkish", "Down")
+    sheet.wait(lambda: [b["kind"] for b in blocks(cut)] == ["question", "heading", "question"], "the order")
+    sheet.click("[aria-label=Undo]")
+    sheet.wait(lambda: [b["kind"] for b in blocks(cut)] == ["question", "question", "heading"], "the order before")
+    sheet.click("[aria-label=Redo]")
+    sheet.wait(lambda: [b["kind"] for b in blocks(cut)] == ["question", "heading", "question"], "the order again")
+
+
+def test_a_place_is_found_by_its_name(sheet: Page, cut: Study) -> None:  # noqa: F811
+    layer: Layer = cut.read_layer("cool_rooms")
+    name = layer.columns["name"][0]
+    sheet.click(".asking .linkish", "How far")
+    sheet.find(".block.selected .figure", "km²")
+    sheet.click("[data-slot=places]")
+    sheet.find("input[placeholder='Star Bridge']").send_keys(name[:6])
+    sheet.click(".MuiAutocomplete-option", name)
+    sheet.find("[data-slot=places]", name)
+    kept = block(cut)["inputs"]["places"]["features"][0]["geometry"]["coordinates"]
+    assert kept == pytest.approx([layer.geometry[0].x, layer.geometry[0].y], abs=1e-5)
+
+
+def test_everything_by_keyboard(sheet: Page, cut: Study) -> None:  # noqa: F811
+    press(sheet, "?")
+    sheet.find(".palette h2", "Keys")
+    press(sheet, Keys.ESCAPE)
+    ActionChains(sheet.driver).key_down(Keys.CONTROL).send_keys("k").key_up(Keys.CONTROL).perform()
+    sheet.find(".palette input").send_keys("how long", Keys.ENTER)
+    sheet.find(".block.selected .figure", "longest")
+    assert block(cut)["process"] == "matrix"
+    press(sheet, "d")
+    sheet.wait(lambda: sheet.script("return document.documentElement.dataset.theme") == "dark", "the dark theme")
+    press(sheet, "d")
+    press(sheet, "m")
+    sheet.find(".margin h2", "Measured")
+    sheet.click_map(*WEST)
+    sheet.click_map(*EAST)
+    # 0.0120 degrees of longitude at 41.29 north and 0.0030 of latitude: 1.06 km, give or take a pixel.
+    label = sheet.find(".margin .legend-row", " m").text
+    assert 1030 < float(label.split(" m")[0].replace("\u202f", "")) < 1090
+    press(sheet, Keys.ESCAPE)
+    press(sheet, "2")
+    sheet.wait(lambda: "/streets" in sheet.driver.current_url, "the stage Streets")
