@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, field_validator
 
 from awl.core.errors import AwlError
 
@@ -131,7 +131,12 @@ def check_limits(limits: list[float], measure: str) -> list[float]:
     return limits
 
 
-Limits = Annotated[list[float], Field(min_length=1, max_length=MAX_LIMITS)]
+def _one_as_list(value: Any) -> Any:
+    """A single limit stands for a list of one."""
+    return [value] if isinstance(value, int | float) and not isinstance(value, bool) else value
+
+
+Limits = Annotated[list[float], BeforeValidator(_one_as_list), Field(min_length=1, max_length=MAX_LIMITS)]
 
 
 @dataclass(frozen=True)
