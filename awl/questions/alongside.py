@@ -20,7 +20,6 @@ from awl.questions.base import (
     Column,
     FeatureSet,
     Figure,
-    GeoJson,
     Json,
     LayerSet,
     Question,
@@ -169,7 +168,7 @@ class Alongside(Question):
         )
 
 
-def _keys(layers: list[LayerSet | GeoJson]) -> list[str]:
+def _keys(layers: list[FeatureSet]) -> list[str]:
     """A name for the result of each layer: its id, numbered where it is taken."""
     keys: list[str] = []
     for number, wanted in enumerate(layers, start=1):
@@ -179,9 +178,7 @@ def _keys(layers: list[LayerSet | GeoJson]) -> list[str]:
     return keys
 
 
-def _touched(
-    context: Context, wanted: LayerSet | GeoJson, key: str, before: NDArray[np.object_], first: bool
-) -> Touched:
+def _touched(context: Context, wanted: FeatureSet, key: str, before: NDArray[np.object_], first: bool) -> Touched:
     """Features that touch the strip, or that stand on the features found before."""
     layer, _ = context.features(wanted, "layers")
     shapes = context.network.graph.plane.project(layer.geometry)

@@ -28,6 +28,19 @@ class LayerSet(BaseModel):
     model_config = ConfigDict(extra="forbid")
     layer: str
     where: str | None = None
+    inside: str | None = Field(
+        None,
+        description="Id of a question of the sheet: only features whose middle lies inside the areas of its answer.",
+    )
+
+
+class AnswerSet(BaseModel):
+    """Features of a kept answer: a result of a question of the sheet, filtered by CQL2 text."""
+
+    model_config = ConfigDict(extra="forbid")
+    answer: str
+    part: str | None = Field(None, description="Which result; the first with geometry where left out.")
+    where: str | None = None
 
 
 class GeoJson(BaseModel):
@@ -46,7 +59,7 @@ class GeoJson(BaseModel):
     ]
 
 
-FeatureSet = LayerSet | GeoJson
+FeatureSet = LayerSet | AnswerSet | GeoJson
 Position = Annotated[list[float], Field(min_length=2, max_length=3)]
 
 

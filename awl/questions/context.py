@@ -19,7 +19,8 @@ from awl.core.progress import Progress
 from awl.core.surfaces.field import Field
 from awl.formats import geojson
 from awl.formats.table import Layer
-from awl.questions.base import Doubt, GeoJson, Json, LayerSet, SharedInputs
+from awl.questions.base import AnswerSet, Doubt, FeatureSet, GeoJson, Json, LayerSet, SharedInputs
+from awl.questions.from_answers import answer_features, inside_answer
 from awl.study.study import Study
 
 MAX_PLACES = 50_000
@@ -90,16 +91,17 @@ class Context:
         length = float(self.network.graph.link_length[usable].sum())
         return length / (float(self.network.duration_ms[usable].mean(axis=1).sum()) / 1000) * 3.6
 
-    def features(self, wanted: LayerSet | GeoJson, name: str) -> tuple[Layer, str]:
+    def features(self, wanted: FeatureSet, name: str) -> tuple[Layer, str]:
         """Features of an input, and words for them."""
+        if isinstance(wanted, AnswerSet):
+            return answer_features(self.study, wanted, name)
         if isinstance(wanted, LayerSet):
             layer = self.study.read_layer(wanted.layer, wanted.where, name)
+            if wanted.inside is not None:
+                layer = inside_answer(self.study, layer, wanted.inside, name)
             if len(layer) == 0:
-                raise AwlError(
-                    f"No feature of '{wanted.layer}' matches the filter {wanted.where}",
-                    inputs=(name,),
-                    kind="no-features",
-                )
+                why = "lies inside that answer" if wanted.inside else f"matches the filter {wanted.where}"
+                raise AwlError(f"No feature of '{wanted.layer}' {why}", inputs=(name,), kind="no-features")
             title = self.study.require_layer(wanted.layer)["title"].lower()
             return layer, f"{len(layer)} {title}" if len(layer) > 1 else _only_name(layer, title)
         layer = geojson.from_document(wanted.model_dump(), name)
@@ -109,7 +111,7 @@ class Context:
             )
         return layer, f"{len(layer)} points" if len(layer) > 1 else _only_name(layer, "a point")
 
-    def places(self, wanted: LayerSet | GeoJson, name: str = "places") -> Places:
+    def places(self, wanted: FeatureSet, name: str = "places") -> Places:
         """Point features of an input; polygons stand for their middle."""
         return self.points_of(*self.features(wanted, name), name)
 
@@ -154,9 +156,7 @@ class Context:
             lon, lat, list(numbers), names, Layer(np.atleast_1d(shapely.points(lon, lat)), {}), " and ".join(names[:3])
         )
 
-    def zones(
-        self, wanted: LayerSet | GeoJson, fields: list[str]
-    ) -> tuple[Layer, NDArray[np.object_], list[NDArray[Any]]]:
+    def zones(self, wanted: FeatureSet, fields: list[str]) -> tuple[Layer, NDArray[np.object_], list[NDArray[Any]]]:
         """Zone polygons in the metric plane, with the columns of the wanted fields as numbers."""
         layer, _ = self.features(wanted, "zones")
         if layer.kind != "polygon":

@@ -26,8 +26,6 @@ from awl.questions.base import (
     Column,
     FeatureSet,
     Figure,
-    GeoJson,
-    LayerSet,
     Position,
     Question,
     SharedInputs,
@@ -226,7 +224,7 @@ def _columns(wanted: list[str], drawn: bool, carried: dict[str, str], heights: b
     ]
 
 
-def _points(given: list[Any] | LayerSet | GeoJson, context: Context, name: str) -> Places:
+def _points(given: list[Any] | FeatureSet, context: Context, name: str) -> Places:
     """Positions, node numbers or places."""
     if not isinstance(given, list):
         return context.places(given, name)
@@ -241,7 +239,7 @@ def _points(given: list[Any] | LayerSet | GeoJson, context: Context, name: str) 
 
 
 def _own_way(
-    given: list[Position] | LayerSet | GeoJson, context: Context, places: Places, snapped: Snapped
+    given: list[Position] | FeatureSet, context: Context, places: Places, snapped: Snapped
 ) -> tuple[Places, Snapped]:
     """The points of one's own way between the first and the last of the route."""
     own = _points(given, context, "expected")

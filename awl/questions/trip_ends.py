@@ -13,7 +13,7 @@ from awl.core.engine.places import Snapped
 from awl.core.engine.query import matrix
 from awl.core.errors import AwlError
 from awl.formats.table import Layer
-from awl.questions.base import GeoJson, Json, LayerSet
+from awl.questions.base import FeatureSet, Json
 from awl.questions.context import Context, Places
 
 ORIGINS_AT_ONCE = 1024
@@ -49,7 +49,7 @@ class Asked:
         return self.leg_to[self.first[1:] - 1]
 
 
-def sound(context: Context, wanted: LayerSet | GeoJson, name: str, line: bool) -> tuple[Layer, str, list[Json]]:
+def sound(context: Context, wanted: FeatureSet, name: str, line: bool) -> tuple[Layer, str, list[Json]]:
     """Features of an input that can be used, words for them, and the others with the reason."""
     layer, words = context.features(wanted, name)
     shapes = layer.geometry
@@ -72,7 +72,7 @@ def sound(context: Context, wanted: LayerSet | GeoJson, name: str, line: bool) -
 
 def by_pairing(
     context: Context,
-    sets: tuple[LayerSet | GeoJson, LayerSet | GeoJson],
+    sets: tuple[FeatureSet, FeatureSet],
     pairing: str,
     measure: str,
     most: int,
@@ -111,7 +111,7 @@ def by_pairing(
     )  # fmt: skip
 
 
-def along_lines(context: Context, lines: LayerSet | GeoJson, most: int) -> Asked:
+def along_lines(context: Context, lines: FeatureSet, most: int) -> Asked:
     """Trips along given lines: from the first vertex over those between to the last."""
     layer, words, invalid = sound(context, lines, "lines", line=True)
     layer = layer.take(_sample(len(layer), most).tolist())

@@ -309,7 +309,7 @@ def check_places(study_id: str) -> Response:
         {"mode": request.args.get("mode", "walk"), "snap": number("snap") if "snap" in request.args else 100.0}
     )
     context = Context(study, inputs)
-    places = context.places(LayerSet(layer=request.args.get("layer", "")))
+    places = context.places(LayerSet.model_validate({"layer": request.args.get("layer", "")}))
     snapped = context.snap(places)
     return reply(context.place_features(places, snapped, {}))
 

@@ -122,20 +122,23 @@ def answer(connection: sqlite3.Connection, question: str) -> dict[str, Any] | No
 
 def is_fresh(connection: sqlite3.Connection, answer: dict[str, Any], stamp: str, mode_changed: str = "") -> bool:
     """Whether streets, layers and mode (changed last at `mode_changed`) are still those on which an answer was computed."""
-    used = _layers_named(answer["inputs"])
+    used = _named(answer["inputs"], "layer")
     changed = [entry["added"] for entry in layers(connection) if entry["id"] in used]
     same_layers = len(changed) == len(used) and all(added <= answer["made"] for added in changed)
-    return bool(answer["stamp"] == stamp and same_layers and mode_changed <= answer["made"])
+    rests_on = _named(answer["inputs"], "answer") | _named(answer["inputs"], "inside")
+    made = dict(connection.execute("SELECT question, made FROM awl_answers"))
+    same_answers = all(made.get(ident, "9") <= answer["made"] for ident in rests_on)
+    return bool(answer["stamp"] == stamp and same_layers and same_answers and mode_changed <= answer["made"])
 
 
-def _layers_named(inputs: Any) -> set[str]:
-    """Ids of the layers that inputs name, however deep."""
+def _named(inputs: Any, key: str) -> set[str]:
+    """Ids of the layers or answers that inputs name under a key, however deep."""
     if isinstance(inputs, list):
-        return {name for value in inputs for name in _layers_named(value)}
+        return {name for value in inputs for name in _named(value, key)}
     if not isinstance(inputs, dict):
         return set()
-    here = {inputs["layer"]} if isinstance(inputs.get("layer"), str) else set()
-    return here | {name for value in inputs.values() for name in _layers_named(value)}
+    here = {inputs[key]} if isinstance(inputs.get(key), str) else set()
+    return here | {name for value in inputs.values() for name in _named(value, key)}
 
 
 def canonical(inputs: dict[str, Any]) -> str:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 import numpy as np
 import pytest
 import shapely
@@ -9,6 +11,7 @@ import shapely
 from awl.core.errors import AwlError
 from awl.formats import geojson
 from awl.questions.run import ask
+from awl.study import records
 from awl.study.cql_rows import matching
 from tests.oracle import times_between
 from tests.questions.test_questions import WEST, points
@@ -166,3 +169,40 @@ def test_points_are_passed_in_the_best_order(study):
     again = ask(study, "route", {"waypoints": [stops[i - 1] for i in order]}).document()
     durations = [d["summary"]["routes"][0]["duration_s"] for d in (best, again, given)]
     assert durations[0] == durations[1] <= durations[2]
+
+
+def test_an_answer_feeds_a_question(own_study):
+    study = own_study
+
+    def keep(ident, process, inputs):
+        result = geojson.dumps(ask(study, process, inputs).document())
+        with study.writing() as connection:
+            records.save_answer(connection, ident, process, inputs, study.stamp, 0.1, result)
+        return json.loads(result)
+
+    reach = keep("q1", "isochrone", {"places": points(WEST), "limits": [6]})
+    ground = shapely.union_all(geojson.from_document(reach["areas"], "areas").geometry)
+    zones = study.read_layer("zones")
+    inside = {
+        name
+        for name, shape in zip(zones.columns["zone"], zones.geometry, strict=True)
+        if ground.contains(shape.point_on_surface())
+    }
+    assert 0 < len(inside) < len(zones)
+    inputs = {"from": {"layer": "zones", "inside": "q1"}, "to": ROOMS}
+    rows = keep("q2", "matrix", inputs)["rows"]
+    assert len({row["origin_id"] for row in rows}) == len(inside)
+    again = ask(study, "matrix", {"from": {"answer": "q1", "part": "places"}, "to": ROOMS}).document()
+    assert again["summary"]["starts"] == 1
+    fresh = records.is_fresh(study.reading, records.answer(study.reading, "q2"), study.stamp)
+    with study.writing() as connection:
+        connection.execute("UPDATE awl_answers SET made = '9' WHERE question = 'q1'")
+    assert fresh and not records.is_fresh(study.reading, records.answer(study.reading, "q2"), study.stamp)
+    for wanted, words in (
+        ({"layer": "zones", "inside": "q9"}, "has no answer"),
+        ({"layer": "zones", "inside": "q2"}, "no areas"),
+        ({"answer": "q1", "part": "rows"}, "no features 'rows'"),
+        ({"answer": "q1", "part": "areas", "where": "limit > 99"}, "matches the filter"),
+    ):
+        with pytest.raises(AwlError, match=words):
+            ask(study, "matrix", {"from": wanted, "to": ROOMS})

@@ -7,6 +7,7 @@ import { Palette } from "./common/Palette";
 import { IntakeForm } from "./intake/IntakeForm";
 import { PreviewMap } from "./intake/PreviewMap";
 import { Legend, Ticks } from "./legend/Legend";
+import { Overlay } from "./legend/Overlay";
 import { useMapContent, type LegendGroup } from "./map/content";
 import { MapView } from "./map/MapView";
 import { Handout } from "./stages/Handout";
@@ -153,7 +154,9 @@ function StudyScreen({ study }: { study: string }) {
             <div className="empty-map">The map appears with the first extract.</div>
           )}
         </div>
-        <Legend groups={preview ? previewLegend(preview) : content.groups} metresPerPixel={overview.drawn ? null : metresPerPixel} />
+        <Legend groups={preview ? previewLegend(preview) : content.groups} metresPerPixel={overview.drawn ? null : metresPerPixel}>
+          <Overlay study={study} />
+        </Legend>
         <Tray overview={overview} />
       </div>
     </div>

@@ -1,9 +1,10 @@
 /** The legend is the map's margin and its control: a button switches each row. The scale stands beneath. */
+import type { ReactNode } from "react";
 import { figure } from "../common/format";
 import type { LegendGroup, LegendRow } from "../map/content";
 import { useScreen } from "../state/store";
 
-export function Legend({ groups, metresPerPixel }: { groups: LegendGroup[]; metresPerPixel: number | null }) {
+export function Legend({ groups, metresPerPixel, children }: { groups: LegendGroup[]; metresPerPixel: number | null; children?: ReactNode }) {
   return (
     <aside className="margin" aria-label="Legend">
       {groups.map((group) => (
@@ -15,6 +16,7 @@ export function Legend({ groups, metresPerPixel }: { groups: LegendGroup[]; metr
           {group.note && <p>{group.note}</p>}
         </section>
       ))}
+      {children}
       {metresPerPixel !== null && <Scale metresPerPixel={metresPerPixel} />}
     </aside>
   );

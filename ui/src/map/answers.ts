@@ -11,6 +11,20 @@ type Hidden = Record<string, boolean>;
 export const collection = (features: Feature[]): FeatureCollection => ({ type: "FeatureCollection", features });
 export const part = (answer: Answer, name: string) => answer.result[name] as FeatureCollection | undefined;
 
+/** Results that can be drawn as an outline, the first that an answer has. */
+const OUTLINED = ["contours", "routes", "areas", "load", "strip", "zones"];
+
+/** Another answer over the selected one, in outline alone. */
+export function overlaidShown(content: MapContent, answer: Answer, title: string): void {
+  const name = OUTLINED.find((one) => (part(answer, one)?.features.length ?? 0) > 0);
+  if (name) content.overlays.overlaid = part(answer, name) ?? collection([]);
+  content.groups.push({
+    title: "Over it",
+    rows: [{ key: "", label: title, swatch: { kind: "dash", line: "var(--mode)", width: 2.4 } }],
+    ...(name ? {} : { note: "This answer has nothing that can be drawn in outline." }),
+  });
+}
+
 const EARTH_M = 6_371_008.8;
 
 /** Length in metres of a line on the sphere, good to half a percent. */

@@ -6,10 +6,10 @@ import { layerFeatures } from "../api/layers";
 import { askOnce, cutOffLinks, type Inputs, type LayerInfo, type Overview } from "../api/own";
 import { modeBands, type ModeLook } from "./modeBands";
 import type { Packed } from "../api/packed";
-import { isLayerSet } from "../sheet/words";
+import { isLayerSet, questionNames } from "../sheet/words";
 import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../state/sheet";
 import { useScreen, type Colour, type Theme } from "../state/store";
-import { alongsideShown, collection, measureShown, neighboursShown, part, tripsShown } from "./answers";
+import { alongsideShown, collection, measureShown, neighboursShown, overlaidShown, part, tripsShown } from "./answers";
 import { bands, shareRamp, tints, token } from "./look";
 import type { Overlays } from "./scene";
 
@@ -30,7 +30,7 @@ const unit = (inputs: Inputs) => (inputs.measure === "distance" ? "m" : "min");
 export const CLASS_STEPS = [0, 20, 40, 60, 80, 100];
 
 export function useMapContent(overview: Overview | undefined, streets: Packed | null): MapContent {
-  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside, measuring } = useScreen();
+  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside, measuring, way: shownWay, overlaid } = useScreen();
   const looked = useLookedAt(overview, stage === "sources" ? layer : null);
   const { data: drawnLinks } = useQuery({
     queryKey: ["layer-features", study, "streets", overview?.stamp],
@@ -47,6 +47,8 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
   const { data: sheet } = useSheet(study);
   const { data: answer } = useAnswer(study, stage === "sheet" ? question : null);
   const block = sheet?.blocks.find((b): b is QuestionBlock => b.kind === "question" && b.id === question);
+  const { data: over } = useAnswer(study, stage === "sheet" && overlaid !== question ? overlaid : null);
+  const overName = overlaid ? (questionNames(sheet?.blocks ?? [])[overlaid] ?? "") : "";
   const way = useTripWay(study, stage === "sheet" ? answer : null, row);
   return useMemo(() => {
     const content: MapContent = { overlays: {}, streets: { kind: "plain" }, groups: [], bandCount: 3 };
@@ -61,10 +63,12 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     if (street && (stage === "modes" || stage === "streets" || stage === "sheet")) {
       content.overlays.selection = collection([{ type: "Feature", properties: {}, geometry: street.line }]);
     }
+    if (stage === "sheet" && over) overlaidShown(content, over, `${overName}: ${over.result.title}`);
+    if (stage === "sheet" && shownWay && answer?.process !== "route") content.overlays.routes = collection([{ ...shownWay, properties: { colour: token("--thread") } }]);
     if (measuring) measureShown(content, measuring);
     if (!overview.drawn) content.groups.push(ground(overview.layers, stage === "modes"));
     return content;
-  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, way, measuring]);
+  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, way, measuring, shownWay, over, overName]);
 }
 
 /** An attribute of each link of a drawing, lettered at its middle in the direction in which it was drawn. */

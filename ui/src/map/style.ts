@@ -11,7 +11,7 @@ const SANS = ["AwlSans-Regular"];
 const SANS_MEDIUM = ["AwlSans-Medium"];
 
 /** Sources of answers, empty until one is shown. */
-const OVERLAYS = ["areas", "contours", "contour-names", "zones", "routes", "owned", "places", "ends", "nodes", "found", "graded", "layer", "parts", "letters", "selection"] as const;
+const OVERLAYS = ["areas", "contours", "contour-names", "zones", "routes", "owned", "places", "ends", "nodes", "found", "graded", "overlaid", "layer", "parts", "letters", "selection"] as const;
 export type Overlay = (typeof OVERLAYS)[number];
 
 export const tilesOf = (study: string, stamp: string) => (layer: string) =>
@@ -50,6 +50,8 @@ function layers(has: (layer: string) => boolean): LayerSpecification[] {
     { id: "route-case", type: "line", source: "routes", layout: { "line-cap": "round", "line-join": "round" }, paint: { "line-color": token("--page"), "line-width": 8 } },
     { id: "routes", type: "line", source: "routes", filter: ["!=", ["get", "second"], true], layout: { "line-cap": "round", "line-join": "round" }, paint: { "line-color": ["get", "colour"], "line-width": 4.5 } },
     { id: "routes-second", type: "line", source: "routes", filter: ["==", ["get", "second"], true], layout: { "line-join": "round" }, paint: { "line-color": ["get", "colour"], "line-width": 3.5, "line-dasharray": [2, 1.4] } },
+    { id: "overlaid-case", type: "line", source: "overlaid", paint: { "line-color": token("--page"), "line-width": 5, "line-opacity": 0.7 } },
+    { id: "overlaid", type: "line", source: "overlaid", paint: { "line-color": token("--mode"), "line-width": 2.4, "line-dasharray": [4, 1.6] } },
     { id: "parts-case", type: "line", source: "parts", paint: { "line-color": token("--page"), "line-width": 7 } },
     { id: "parts", type: "line", source: "parts", paint: { "line-color": ["get", "colour"], "line-width": ["case", ["get", "used"], 3, 2.4] } },
     { id: "layer-fill", type: "fill", source: "layer", filter: ["==", ["geometry-type"], "Polygon"], paint: { "fill-color": ["case", ["get", "chosen"], token("--thread"), token("--place")], "fill-opacity": ["case", ["get", "chosen"], 0.3, 0.1] } },

@@ -4,17 +4,18 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { nodeAt, search, type Hit, type LayerInfo, type Overview } from "../api/own";
 import { Committed, Word } from "../common/words";
-import { message, type QuestionBlock } from "../state/sheet";
+import { message, useSheet, type QuestionBlock } from "../state/sheet";
 import { useScreen } from "../state/store";
-import { isLayerSet, isPointSet, moved, pointFeature, type PointFeature, type PointSet } from "./words";
+import { isLayerSet, isPointSet, moved, pointFeature, questionNames, type LayerSet, type PointFeature, type PointSet } from "./words";
 
 type Props = { block: QuestionBlock; name: string; overview: Overview; value: unknown; put: (v: unknown) => void };
 
 /** Places: a layer with a filter, or points set on the map. */
 export function PlaceEditor({ block, name, overview, value, put }: Props) {
-  const { set, picking } = useScreen();
+  const { set, picking, layer: looked, chosen } = useScreen();
   const points: PointSet = isPointSet(value) ? value : { type: "FeatureCollection", features: [] };
   const layers = overview.layers.filter((layer) => fits(name, layer));
+  const selected = chosen.length > 0 ? overview.layers.find((one) => one.id === looked && fits(name, one)) : undefined;
   const pick = () => set({ picking: { question: block.id, slot: name } });
   const onMap = name !== "zones" && name !== "lines";
   const add = (feature: PointFeature) => put({ ...points, features: [...points.features, feature] });
@@ -38,6 +39,14 @@ export function PlaceEditor({ block, name, overview, value, put }: Props) {
         </Button>
       )}
       {isLayerSet(value) && <FilterField key={value.layer} layer={value} fields={Object.keys(layers.find(({ id }) => id === value.layer)?.fields ?? {})} put={put} />}
+      {isLayerSet(value) && <InsideField block={block} overview={overview} value={value} put={put} />}
+      {selected && (
+        <div className="row">
+          <Button size="small" onClick={() => put({ layer: selected.id, where: `fid IN (${chosen.join(", ")})` })}>
+            {`Take the ${chosen.length} selected of ${selected.title.toLowerCase()}`}
+          </Button>
+        </div>
+      )}
       {points.features.length > 0 && (
         <ol>
           {points.features.map((feature, i) => (
@@ -101,6 +110,31 @@ export function PlaceEditor({ block, name, overview, value, put }: Props) {
   );
 }
 
+/** Questions whose answers cover ground. */
+const COVERING = ["isochrone", "catchment", "alongside", "access"];
+
+/** Only what lies inside the areas of an answer above. */
+function InsideField({ block, overview, value, put }: Omit<Props, "name" | "value"> & { value: LayerSet }) {
+  const { data: sheet } = useSheet(overview.id);
+  const blocks = sheet?.blocks ?? [];
+  const names = questionNames(blocks);
+  const above = blocks.slice(0, blocks.findIndex(({ id }) => id === block.id)).filter((one) => one.kind === "question" && COVERING.includes(one.process));
+  if (above.length === 0) return null;
+  const { inside, ...rest } = value;
+  return (
+    <div className="row">
+      lying
+      <Word
+        kind="place"
+        label="Inside which answer"
+        value={inside ?? ""}
+        options={[["", "anywhere"], ...above.map(({ id }): [string, string] => [id, `inside ${names[id] ?? id}`])]}
+        onChange={(id) => put(id ? { ...rest, inside: id } : rest)}
+      />
+    </div>
+  );
+}
+
 /** Layers that can stand for a word. */
 function fits(name: string, { role, geometry }: LayerInfo): boolean {
   if (name === "zones") return role === "zones";
@@ -143,9 +177,10 @@ function NameField({ study, add }: { study: string; add: (hit: Hit) => void }) {
   );
 }
 
-export function FilterField({ layer, fields, put }: { layer: { layer: string; where?: string }; fields: string[]; put: (v: unknown) => void }) {
+export function FilterField({ layer, fields, put }: { layer: LayerSet; fields: string[]; put: (v: unknown) => void }) {
   const [text, setText] = useState(layer.where ?? "");
-  const take = () => put(text.trim() ? { layer: layer.layer, where: text.trim() } : { layer: layer.layer });
+  const { where: former, ...rest } = layer;
+  const take = () => put(text.trim() ? { ...rest, where: text.trim() } : rest);
   return (
     <>
       <div className="row">
@@ -158,7 +193,7 @@ export function FilterField({ layer, fields, put }: { layer: { layer: string; wh
           onChange={(event) => setText(event.target.value)}
           onKeyDown={(event) => event.key === "Enter" && take()}
         />
-        <Button size="small" onClick={take} disabled={text.trim() === (layer.where ?? "")}>
+        <Button size="small" onClick={take} disabled={text.trim() === (former ?? "")}>
           Take
         </Button>
       </div>

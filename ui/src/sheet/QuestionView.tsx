@@ -4,11 +4,12 @@ import { Fragment, useEffect, useRef, useState } from "react";
 import { stopJob, type Overview, type ProcessInfo } from "../api/own";
 import { clock, figure } from "../common/format";
 import { Committed } from "../common/words";
-import { isComplete, isStale, useAnswer, useSheetActions, type Answer, type QuestionBlock } from "../state/sheet";
+import { isComplete, isStale, useAnswer, useSheet, useSheetActions, type Answer, type QuestionBlock } from "../state/sheet";
 import { useScreen } from "../state/store";
+import { DoubtView } from "./DoubtView";
 import { freshId, insertedAfter, replaced, shifted, without } from "./blocks";
 import { SlotEditor } from "./SlotEditor";
-import { isPointSet, sentencePieces, slotWords } from "./words";
+import { isPointSet, questionNames, sentencePieces, slotWords } from "./words";
 
 type Props = { number: number; block: QuestionBlock; process: ProcessInfo | undefined; overview: Overview };
 
@@ -137,6 +138,12 @@ function Sentence({ block, process, overview, onSelect }: { block: QuestionBlock
   const slots = process["x-awl"].slots;
   const open = editing?.question === block.id ? editing.slot : null;
   const openSlot = open ? slots[open] : undefined;
+  const { data: sheet } = useSheet(overview.id);
+  const known = {
+    ...(slots.mode?.words ? { modes: slots.mode.words } : {}),
+    questions: questionNames(sheet?.blocks ?? []),
+    measure: typeof block.inputs.measure === "string" ? block.inputs.measure : "time",
+  };
   // A word is a span, not a button element, because it must break across lines as prose does.
   const edit = (slot: string) => {
     onSelect();
@@ -167,7 +174,7 @@ function Sentence({ block, process, overview, onSelect }: { block: QuestionBlock
                 edit(piece.slot);
               }}
             >
-              {slotWords(piece.slot, slot, value, overview.layers, slots.mode?.words)}
+              {slotWords(piece.slot, slot, value, overview.layers, known)}
             </span>
           );
         })}
@@ -194,13 +201,7 @@ function AnswerView({ answer, full, stale }: { answer: Answer; full: boolean; st
         ))}
       </div>
       {doubts.slice(0, full ? 8 : 1).map((doubt) => (
-        <p className={`doubt ${doubt.grade}`} key={doubt.code}>
-          <i aria-hidden="true">{doubt.grade === "note" ? "·" : "?"}</i>
-          <span>
-            <span className="sr">{doubt.grade}: </span>
-            {doubt.text}
-          </span>
-        </p>
+        <DoubtView key={doubt.code + doubt.text} doubt={doubt} answer={answer} full={full} />
       ))}
       {full && (
         <details>

@@ -1,10 +1,11 @@
 /** The editor of one word. It opens in the flow under its sentence and hides neither figure nor map. */
-import { Button, Checkbox, FormControlLabel, Radio, RadioGroup, Slider, TextField } from "@mui/material";
+import { Button, Checkbox, FormControlLabel, Radio, RadioGroup, TextField } from "@mui/material";
 import { useState, type ReactNode } from "react";
 import type { Overview, Slot } from "../api/own";
 import { useSheetActions, type QuestionBlock } from "../state/sheet";
 import { ChainEditor } from "./ChainEditor";
 import { DiffersEditor } from "./DiffersEditor";
+import { LimitEditor, LimitsEditor } from "./LimitEditors";
 import { PlaceEditor } from "./PlaceEditor";
 import { isLayerSet, measureWord, type Differing, type LayerSet } from "./words";
 
@@ -29,8 +30,10 @@ export function SlotEditor(props: Props) {
   else if (name === "kind") body = <KindEditor overview={overview} value={value as string | null} put={put} layer={block.inputs.others} />;
   else if (name in NUMBERS) body = <NumberEditor name={name} value={value as number} put={put} />;
   else if (name === "fields") body = <FieldEditor {...props} value={value as string[]} put={put} />;
-  else if (name === "limits") body = <LimitsEditor value={value as number[]} put={put} />;
-  else body = <LimitEditor value={value as number | null} put={put} />;
+  else if (name === "limits") {
+    const unit = COUNTED.includes(block.process) ? (measure: string) => void change(block, { ...block.inputs, measure, limits: measure === "distance" ? [400, 800, 1200] : [5, 10, 15] }) : null;
+    body = <LimitsEditor key={String(block.inputs.measure)} value={value as number[]} put={put} metres={block.inputs.measure === "distance"} putMeasure={unit} />;
+  } else body = <LimitEditor value={value as number | null} put={put} metres={block.inputs.measure === "distance"} />;
   return (
     <div className="editor" role="group" aria-label={slot.label}>
       {body}
@@ -89,83 +92,6 @@ function Measures({ value, put, slot, overview, mode }: { value: unknown; put: (
 }
 
 /** Limits on a ruler: stops are moved by mouse or arrow keys, or written as numbers. */
-function LimitsEditor({ value, put }: { value: number[]; put: (v: number[]) => void }) {
-  const [stops, setStops] = useState(value);
-  const [text, setText] = useState(value.join(", "));
-  const [fault, setFault] = useState<string | null>(null);
-  const top = Math.max(30, Math.ceil((stops[stops.length - 1] ?? 15) / 10) * 10 + 10);
-  const commit = (next: number[]) => {
-    const sorted = [...new Set(next)].sort((a, b) => a - b);
-    setStops(sorted);
-    setText(sorted.join(", "));
-    setFault(null);
-    put(sorted);
-  };
-  const write = () => {
-    const parts = text.split(/[,;\s]+/).filter(Boolean).map(Number);
-    if (parts.length === 0 || parts.length > 12) return setFault("Give 1 to 12 limits in minutes, for example 5, 10, 15.");
-    if (parts.some((part) => !(part > 0 && part <= 1440))) return setFault("Limits are minutes above 0 and at most 1440.");
-    commit(parts);
-  };
-  const step = top > 60 ? 30 : 10;
-  return (
-    <>
-      <Slider
-        value={stops}
-        min={0}
-        max={top}
-        step={1}
-        marks={Array.from({ length: Math.floor(top / step) + 1 }, (_, i) => ({ value: i * step, label: String(i * step) }))}
-        getAriaLabel={(i) => `Limit ${i + 1}, minutes`}
-        valueLabelDisplay="auto"
-        onChange={(_, next) => setStops(next.map((v) => Math.max(v, 1)))}
-        onChangeCommitted={(_, next) => commit(next.map((v) => Math.max(v, 1)))}
-      />
-      <div className="row">
-        <TextField
-          size="small"
-          value={text}
-          error={fault !== null}
-          slotProps={{ htmlInput: { "aria-label": "Limits in minutes", style: { width: 150 } } }}
-          onChange={(event) => setText(event.target.value)}
-          onKeyDown={(event) => event.key === "Enter" && write()}
-        />
-        minutes
-        <Button size="small" onClick={write}>
-          Take
-        </Button>
-      </div>
-      {fault ? <p className="problem">{fault}</p> : <p className="hint">Drag a stop, or move it with the arrow keys.</p>}
-    </>
-  );
-}
-
-function LimitEditor({ value, put }: { value: number | null; put: (v: number | null) => void }) {
-  const [text, setText] = useState(value === null ? "" : String(value));
-  const number = Number(text);
-  const valid = text !== "" && number > 0 && number <= 1440;
-  return (
-    <div className="row">
-      <TextField
-        size="small"
-        value={text}
-        placeholder="15"
-        error={text !== "" && !valid}
-        slotProps={{ htmlInput: { "aria-label": "Limit in minutes", style: { width: 60 } } }}
-        onChange={(event) => setText(event.target.value)}
-        onKeyDown={(event) => event.key === "Enter" && valid && put(number)}
-      />
-      minutes
-      <Button size="small" disabled={!valid} onClick={() => put(number)}>
-        Take
-      </Button>
-      <Button size="small" disabled={value === null} onClick={() => put(null)}>
-        Without limit
-      </Button>
-    </div>
-  );
-}
-
 /** Numeric fields of the zones; none ticked means all. */
 function FieldEditor({ block, overview, value, put }: Props & { value: string[]; put: (v: string[]) => void }) {
   const zones = isLayerSet(block.inputs.zones) ? block.inputs.zones.layer : null;
@@ -191,6 +117,9 @@ function FieldEditor({ block, overview, value, put }: Props & { value: string[];
     </>
   );
 }
+
+/** Questions whose limits count minutes or metres. */
+const COUNTED = ["isochrone", "neighbours"];
 
 const NUMBERS: Record<string, { unit: string; least: number; most: number }> = {
   distance: { unit: "m along the streets", least: 1, most: 1_000_000 },

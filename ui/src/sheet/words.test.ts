@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { LayerInfo, ProcessInfo, Slot } from "../api/own";
-import { freshInputs, pointFeature, sentencePieces, slotWords } from "./words";
+import { freshInputs, pointFeature, restsOn, sentencePieces, slotWords } from "./words";
 
 const slots: Record<string, Slot> = {
   mode: { kind: "mode", label: "Mode", words: { walk: "walker" }, default: "walk" },
@@ -68,7 +68,7 @@ describe("a new question", () => {
 });
 
 describe("words of the newer questions", () => {
-  const word = (name: string, slot: Partial<Slot>, value: unknown) => slotWords(name, { kind: "amount", label: "", default: null, ...slot }, value, layers, { drive: "driver" });
+  const word = (name: string, slot: Partial<Slot>, value: unknown) => slotWords(name, { kind: "amount", label: "", default: null, ...slot }, value, layers, { modes: { drive: "driver" }, questions: { q1: "answer 1" } });
   it("have their units", () => {
     expect(word("distance", {}, 500)).toBe("500 m");
     expect(word("most", {}, 12000)).toBe("at most 12\u202f000 trips");
@@ -83,5 +83,10 @@ describe("words of the newer questions", () => {
     const text = (differs: unknown[]) => sentencePieces({ ...process }, { differs }).some((piece) => "slot" in piece && piece.slot === "differs");
     expect(text([])).toBe(false);
     expect(text([{ where: "seats > 60" }])).toBe(true);
+  });
+  it("name the answer they rest on", () => {
+    expect(word("from", { kind: "place" }, { layer: "zones", inside: "q1" })).toBe("zones inside answer 1");
+    expect(word("from", { kind: "place" }, { answer: "q1", part: "places" })).toBe("places of answer 1");
+    expect(restsOn({ from: { layer: "zones", inside: "q1" }, layers: [{ answer: "q2" }], to: { layer: "rooms" } })).toEqual(["q1", "q2"]);
   });
 });

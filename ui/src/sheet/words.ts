@@ -1,7 +1,7 @@
 /** A question's sentence: its template in pieces, and its inputs in words. */
 import { figure } from "../common/format";
 import { momentWords } from "../modes/hours";
-import type { Inputs, LayerInfo, ProcessInfo, Slot } from "../api/own";
+import type { Block, Inputs, LayerInfo, ProcessInfo, Slot } from "../api/own";
 
 export type Piece = { text: string } | { slot: string };
 export type PointFeature = {
@@ -11,10 +11,16 @@ export type PointFeature = {
   geometry: { type: "Point"; coordinates: [number, number] };
 };
 export type PointSet = { type: "FeatureCollection"; features: PointFeature[] };
-export type LayerSet = { layer: string; where?: string };
+/** `inside`: a question; only what lies inside the areas of its answer. */
+export type LayerSet = { layer: string; where?: string; inside?: string };
+export type AnswerSet = { answer: string; part?: string; where?: string };
+/** What words are read with, beside the layers: travellers by mode, questions by id, what the limits count. */
+export type Known = { modes?: Record<string, string>; questions?: Record<string, string>; measure?: string };
 
 export const isLayerSet = (value: unknown): value is LayerSet =>
   typeof value === "object" && value !== null && "layer" in value;
+export const isAnswerSet = (value: unknown): value is AnswerSet =>
+  typeof value === "object" && value !== null && "answer" in value;
 export const isPointSet = (value: unknown): value is PointSet =>
   typeof value === "object" && value !== null && "features" in value;
 
@@ -46,24 +52,24 @@ const list = (words: string[]) =>
 export const measureWord = (measure: string, slot: Slot) => slot.words?.[measure] ?? `least ${measure.replaceAll("_", " ")}`;
 
 /** What a changeable word reads. */
-export function slotWords(name: string, slot: Slot, value: unknown, layers: LayerInfo[], modes: Record<string, string> = {}): string {
+export function slotWords(name: string, slot: Slot, value: unknown, layers: LayerInfo[], known: Known = {}): string {
   const shown = value === undefined ? slot.default : value;
   if (name === "measure") return list((Array.isArray(shown) ? shown : [shown]).map((one) => measureWord(String(one), slot)));
   if (name === "at") return shown ? `on ${momentWords(String(shown))}` : "in free flow";
   if (slot.kind === "mode") return slot.words?.[String(shown)] ?? String(shown);
   if (slot.words) return Array.isArray(shown) ? list(shown.map((v) => slot.words?.[String(v)] ?? String(v))) : (slot.words[String(shown)] ?? String(shown));
   if (slot.many) return chainWords((shown ?? []) as unknown[], layers);
-  if (slot.kind === "place") return placeWords(name, shown, layers);
+  if (slot.kind === "place") return placeWords(name, shown, layers, known.questions ?? {});
   if (name === "fields") {
     const fields = (shown as string[] | null) ?? [];
     return fields.length ? list(fields.map((field) => field.replaceAll("_", " "))) : "all people";
   }
-  if (name === "limits") return `${(shown as number[]).join(", ")} minutes`;
+  if (name === "limits") return `${(shown as number[]).join(", ")} ${known.measure === "distance" ? "metres" : "minutes"}`;
   if (name === "distance" || name === "width") return `${String(shown)} m`;
   if (name === "most") return `at most ${figure(Number(shown))} trips`;
   if (name === "kind") return shown ? `by ${String(shown).replaceAll("_", " ")}` : "all as one";
-  if (name === "differs") return differsWords((shown ?? []) as Differing[], modes);
-  if (name === "limit") return shown === null || shown === undefined ? "without limit" : `within ${String(shown)} minutes`;
+  if (name === "differs") return differsWords((shown ?? []) as Differing[], known.modes ?? {});
+  if (name === "limit") return shown === null || shown === undefined ? "without limit" : `within ${String(shown)} ${known.measure === "distance" ? "metres" : "minutes"}`;
   return String(shown);
 }
 
@@ -97,9 +103,10 @@ function layerWords(value: LayerSet, layers: LayerInfo[], counted = true): strin
   return value.where ? `${title} where ${value.where}` : counted ? `${layer?.count ?? ""} ${title}`.trim() : title;
 }
 
-function placeWords(name: string, value: unknown, layers: LayerInfo[]): string {
+function placeWords(name: string, value: unknown, layers: LayerInfo[], questions: Record<string, string>): string {
   if (value === null || value === undefined) return name === "zones" ? "no zones" : "somewhere";
-  if (isLayerSet(value)) return layerWords(value, layers);
+  if (isLayerSet(value)) return value.inside ? `${layerWords(value, layers, false)} inside ${questions[value.inside] ?? "an answer"}` : layerWords(value, layers);
+  if (isAnswerSet(value)) return `${(value.part ?? "results").replaceAll("_", " ")} of ${questions[value.answer] ?? "an answer"}`;
   if (isPointSet(value)) {
     const names = value.features.map((feature, i) => feature.properties.name ?? `point ${i + 1}`);
     if (names.length === 0) return name === "waypoints" ? "two points" : name === "events" ? "an event" : "a point";
@@ -158,4 +165,18 @@ export function moved<T>(list: T[], row: number, by: number): T[] {
   const [one] = next.splice(row, 1);
   if (one !== undefined) next.splice(Math.max(row + by, 0), 0, one);
   return next;
+}
+
+/** Questions that inputs rest on, however deep: those whose answer feeds a word of theirs. */
+export function restsOn(inputs: unknown): string[] {
+  if (Array.isArray(inputs)) return inputs.flatMap(restsOn);
+  if (typeof inputs !== "object" || inputs === null) return [];
+  const here = Object.entries(inputs).flatMap(([key, value]) => ((key === "inside" || key === "answer") && typeof value === "string" ? [value] : []));
+  return [...here, ...Object.values(inputs).flatMap(restsOn)];
+}
+
+/** What each question is called in the words of another one. */
+export function questionNames(blocks: Block[]): Record<string, string> {
+  const questions = blocks.filter((block) => block.kind === "question");
+  return Object.fromEntries(questions.map((block, i) => [block.id, block.title ? `'${block.title}'` : `answer ${i + 1}`]));
 }

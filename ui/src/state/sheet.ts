@@ -1,6 +1,6 @@
 /** The sheet of a study: saved at once on every change, questions run as jobs, answers kept by the server. */
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback } from "react";
+import { useCallback, useEffect, useRef } from "react";
 import { fetchJson, sendJson, type Results } from "../api/client";
 import {
   follow,
@@ -15,6 +15,7 @@ import {
   type JobInfo,
   type SheetDoc,
 } from "../api/own";
+import { restsOn } from "../sheet/words";
 import { useScreen } from "./store";
 
 export type QuestionBlock = Extract<Block, { kind: "question" }>;
@@ -108,8 +109,9 @@ export function useSheetActions(study: string) {
     [queries, study],
   );
 
+  const again = useRef<((block: QuestionBlock, chain: string[]) => Promise<void>) | null>(null);
   const ask = useCallback(
-    async (id: string, process: string, inputs: Inputs) => {
+    async (id: string, process: string, inputs: Inputs, chain: string[] = [id]) => {
       const { setRun, runs } = useScreen.getState();
       const running = runs[id]?.job;
       if (running) void stopJob(running).catch(() => undefined);
@@ -132,6 +134,11 @@ export function useSheetActions(study: string) {
         if (ended.status === "successful") {
           await queries.invalidateQueries({ queryKey: ["answer", study, id] });
           setRun(id, null);
+          // What rests on this answer is asked again, each question once in a chain.
+          const blocks = queries.getQueryData<SheetDoc>(["sheet", study])?.blocks ?? [];
+          for (const block of blocks) {
+            if (block.kind === "question" && !chain.includes(block.id) && restsOn(block.inputs).includes(id)) void again.current?.(block, [...chain, id]);
+          }
         } else if (ended.status === "dismissed") {
           setRun(id, { job: null, stopped: true, message: "Stopped" });
         } else {
@@ -143,6 +150,10 @@ export function useSheetActions(study: string) {
     },
     [queries, study],
   );
+
+  useEffect(() => {
+    again.current = (block, chain) => ask(block.id, block.process, block.inputs, chain);
+  }, [ask]);
 
   const change = useCallback(
     async (block: QuestionBlock, inputs: Inputs) => {

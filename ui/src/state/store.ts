@@ -1,5 +1,5 @@
 /** What the screen shows: which study and stage, what is selected, what runs. The study itself lives on the server. */
-import type { Polygon } from "geojson";
+import type { Feature, Polygon } from "geojson";
 import { create } from "zustand";
 import type { Area, Incoming } from "../api/incoming";
 import type { Inputs, Street } from "../api/own";
@@ -57,6 +57,10 @@ type Screen = {
   beside: string | null;
   /** Corners of the line that is measured on the map; null while nothing is. */
   measuring: [number, number][] | null;
+  /** A way that is drawn over the answer: to the street that was clicked. */
+  way: Feature | null;
+  /** Another question whose answer is drawn in outline over the selected one. */
+  overlaid: string | null;
   /** Where the map is to look next. */
   goTo: [number, number] | null;
   /** Whether an undone change of the sheet can be made again. */
@@ -104,6 +108,8 @@ export const useScreen = create<Screen>((set) => ({
   at: null,
   measuring: null,
   goTo: null,
+  way: null,
+  overlaid: null,
   redoable: false,
   set: (part) => set(part),
   setRun: (question, run) =>
@@ -140,7 +146,7 @@ export function followAddress(): void {
     street: null,
     picking: null,
     drawing: null,
-    ...(changed ? { question: null, editing: null, runs: {}, row: null, live: null, layer: null, chosen: [], label: null, measuring: null, redoable: false } : {}),
+    ...(changed ? { question: null, editing: null, runs: {}, row: null, live: null, layer: null, chosen: [], label: null, measuring: null, redoable: false, way: null, overlaid: null } : {}),
   });
 }
 

@@ -16,17 +16,31 @@ export function rowsOf(result: Results): Row[] {
 /** Most rows the grid shows at once. */
 const PAGE = 100;
 
+type Column = NonNullable<Results["table"]>["columns"][number];
+
+/** The columns that matter, then every other field of the rows. */
+function allColumns(answer: Answer, rows: Row[]): Column[] {
+  const first = answer.result.table?.columns ?? [];
+  const known = new Set<string>([KEY, ...first.map(({ field }) => field)]);
+  const rest = Object.keys(rows[0] ?? {}).filter((field) => !known.has(field) && typeof rows[0]?.[field] !== "object");
+  const digits = (field: string) => {
+    const values = rows.slice(0, 100).map((row) => row[field]);
+    return values.some((value) => typeof value === "string") ? null : values.every((value) => Number.isInteger(value)) ? 0 : 2;
+  };
+  return [...first, ...rest.map((field) => ({ field, title: field.replaceAll("_", " "), unit: "", digits: digits(field) }))];
+}
+
 /** The name by which a row is selected on the map. */
 const nameOf = (row: Row) => String(row.zone ?? row.name ?? row.trip ?? row.fid ?? row[KEY]);
 
-export function AnswerTable({ answer, rows }: { answer: Answer; rows: Row[] }) {
+export function AnswerTable({ answer, rows, whole = false }: { answer: Answer; rows: Row[]; whole?: boolean }) {
   const { row: selected, set } = useScreen();
-  const columns: GridColDef[] = (answer.result.table?.columns ?? []).map(({ field, title, unit, digits }) => ({
+  const columns: GridColDef[] = (whole ? allColumns(answer, rows) : (answer.result.table?.columns ?? [])).map(({ field, title, unit, digits }) => ({
     field,
     headerName: unit && unit !== "people" ? `${title}, ${unit}` : title,
     type: digits === null ? "string" : "number",
     flex: digits === null ? 2.3 : 1,
-    minWidth: digits === null ? 96 : 50,
+    minWidth: digits === null ? 96 : whole ? 84 : 50,
     align: digits === null ? "left" : "right",
     headerAlign: digits === null ? "left" : "right",
     valueFormatter: (value: unknown) => (typeof value === "number" ? figure(value, digits ?? 0) : String(value ?? "–")),

@@ -3,7 +3,7 @@ import type { ReactNode } from "react";
 import type { Street } from "../api/own";
 import { duration, figure, words } from "../common/format";
 
-export function StreetCard({ street, onClose }: { street: Street; onClose: () => void }) {
+export function StreetCard({ street, onClose, children }: { street: Street; onClose: () => void; children?: ReactNode }) {
   const way = (seconds: number | null) => (seconds === null ? "not allowed" : duration(seconds));
   return (
     <>
@@ -22,6 +22,7 @@ export function StreetCard({ street, onClose }: { street: Street; onClose: () =>
       </div>
       <div className="card">
         <dl>
+          {children}
           <Term name="Usable">
             {street.usable ? "yes" : `no: ${street.reason}`}
             {street.rule && ` (rule ${street.rule.number}: ${street.rule.where})`}
@@ -62,7 +63,7 @@ export function StreetCard({ street, onClose }: { street: Street; onClose: () =>
   );
 }
 
-function Term({ name, children }: { name: string; children: ReactNode }) {
+export function Term({ name, children }: { name: string; children: ReactNode }) {
   return (
     <>
       <dt>{name}</dt>

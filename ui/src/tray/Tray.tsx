@@ -5,6 +5,7 @@ import { LayerTable } from "../layers/LayerTable";
 import { figure } from "../common/format";
 import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../state/sheet";
 import { useScreen } from "../state/store";
+import { ArrivalThere } from "./ArrivalThere";
 import { AnswerChart } from "./AnswerChart";
 import { AnswerTable, rowsOf } from "./AnswerTable";
 import { HeatTable } from "./HeatTable";
@@ -35,7 +36,7 @@ export function Tray({ overview }: { overview: Overview }) {
     return (
       <section className="tray" style={{ height: trayHeight }} aria-label="Street">
         <div className="grip" {...drag} />
-        <StreetCard street={street} onClose={() => set({ street: null })} />
+        <StreetCard street={street} onClose={() => set({ street: null })}>{stage === "sheet" && answer && <ArrivalThere study={overview.id} answer={answer} street={street} />}</StreetCard>
       </section>
     );
   }
@@ -75,6 +76,7 @@ type AnswerTrayProps = { study: string; question: string; name: string; answer: 
 function AnswerTray({ study, question, name, answer, shut, onShut }: AnswerTrayProps) {
   const [sought, setSought] = useState("");
   const [heat, setHeat] = useState(false);
+  const [whole, setWhole] = useState(false);
   const all = rowsOf(answer.result);
   const rows = sought.trim() ? all.filter((row) => Object.values(row).some((value) => String(value).toLowerCase().includes(sought.trim().toLowerCase()))) : all;
   const part = answer.result.table?.part ?? "";
@@ -92,6 +94,11 @@ function AnswerTray({ study, question, name, answer, shut, onShut }: AnswerTrayP
               {heat ? "As rows" : "As a table of minutes"}
             </button>
           )}
+          {!shut && !heat && (
+            <button className="linkish" aria-pressed={whole} onClick={() => setWhole(!whole)}>
+              {whole ? "Fewer columns" : "All columns"}
+            </button>
+          )}
           <span>{rows.length === 1 ? "1 row" : `${figure(rows.length)} rows`}</span>
           {formats.map((format) => (
             <a key={format} href={`/studies/${study}/export/answers/${question}/${WHOLE[format] ?? part}?format=${format}`}>
@@ -106,7 +113,7 @@ function AnswerTray({ study, question, name, answer, shut, onShut }: AnswerTrayP
       {!shut && (
         <>
           <div className="tray-table">
-            {heat ? <HeatTable pairs={rows as never} /> : <AnswerTable answer={answer} rows={rows} />}
+            {heat ? <HeatTable pairs={rows as never} /> : <AnswerTable answer={answer} rows={rows} whole={whole} />}
           </div>
           <div className="tray-chart">
             <AnswerChart result={answer.result} />
