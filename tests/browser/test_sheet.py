@@ -6,6 +6,7 @@ import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
 
 from awl.formats.table import Layer
 from awl.questions.run import ask
@@ -143,3 +144,45 @@ def test_everything_by_keyboard(sheet: Page, cut: Study) -> None:  # noqa: F811
     press(sheet, Keys.ESCAPE)
     press(sheet, "2")
     sheet.wait(lambda: "/streets" in sheet.driver.current_url, "the stage Streets")
+
+
+def test_an_answer_feeds_a_question_and_is_drawn_over_it(sheet: Page, cut: Study) -> None:  # noqa: F811
+    sheet.click(".asking .linkish", "How far")
+    sheet.find(".block.selected .figure", "km²")
+    sheet.settled()
+    sheet.click("[data-slot=limits]")
+    Select(sheet.find("[aria-label='What limits count']")).select_by_value("distance")
+    sheet.find("[data-slot=limits]", "400, 800, 1200 metres")
+    sheet.click("[data-slot=limits]")
+    sheet.click(".asking .linkish", "How long")
+    sheet.find(".block.selected .figure", "longest")
+    sheet.settled()
+    whole = len(ask(cut, "matrix", block(cut, 1)["inputs"]).document()["rows"])
+    sheet.click(".block.selected [data-slot=from]")
+    Select(sheet.find("[aria-label='Inside which answer']")).select_by_value(block(cut)["id"])
+    sheet.find(".block.selected [data-slot=from]", "inside answer 1")
+    sheet.wait(
+        lambda: records.answer(cut.reading, block(cut, 1)["id"])["inputs"]["from"].get("inside"), "the new answer"
+    )
+    fewer = len(records.answer(cut.reading, block(cut, 1)["id"])["result"]["rows"])
+    assert 0 < fewer < whole
+    Select(sheet.find("[aria-label='Another answer over the selected one']")).select_by_value(block(cut)["id"])
+    sheet.find(".margin h2", "Over it")
+    sheet.wait(lambda: drawn(sheet, "overlaid") > 0, "the outline of the first answer")
+    # A change of the first answer asks what rests on it again.
+    made = records.answer(cut.reading, block(cut, 1)["id"])["made"]
+    sheet.click(".block .number", "1")
+    sheet.click("[data-slot=limits]")
+    Select(sheet.find("[aria-label='What limits count']")).select_by_value("time")
+    sheet.wait(lambda: records.answer(cut.reading, block(cut, 1)["id"])["made"] > made, "the second asked again")
+
+
+def test_a_street_tells_when_it_is_reached_and_the_way(sheet: Page) -> None:  # noqa: F811
+    sheet.click(".asking .linkish", "How far")
+    sheet.find(".block.selected .figure", "km²")
+    sheet.settled()
+    sheet.click_map(*EAST)
+    sheet.find(".card dd b", "min")
+    sheet.wait(lambda: drawn(sheet, "routes") == 1, "the way to the street")
+    sheet.click(".tray button", "Close")
+    sheet.wait(lambda: drawn(sheet, "routes") == 0, "the way gone")

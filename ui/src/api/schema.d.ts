@@ -1425,7 +1425,7 @@ export interface components {
              * Zones
              * @description Zones with people.
              */
-            zones: components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"];
+            zones: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
             /**
              * Fields
              * @description Zone fields with numbers of people, one figure each; none means every field with numbers.
@@ -1435,7 +1435,7 @@ export interface components {
              * Places
              * @description What is to be reached.
              */
-            places: components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"];
+            places: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
             /**
              * Limits
              * @description Minutes, ascending.
@@ -1505,7 +1505,7 @@ export interface components {
              * Events
              * @description Where it happened: points, one or more.
              */
-            events: components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"];
+            events: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
             /**
              * Distance
              * @description How far along the streets, in metres.
@@ -1529,7 +1529,26 @@ export interface components {
              * Layers
              * @description Layers in a chain: features of the first that touch the strip, of the next that stand on those, and so on.
              */
-            layers: (components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"])[];
+            layers: (components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"])[];
+        };
+        /**
+         * AnswerSet
+         * @description Features of a kept answer: a result of a question of the sheet, filtered by CQL2 text.
+         */
+        AnswerSet: {
+            /** Answer */
+            answer: string;
+            /**
+             * Part
+             * @description Which result; the first with geometry where left out.
+             * @default null
+             */
+            part: string | null;
+            /**
+             * Where
+             * @default null
+             */
+            where: string | null;
         };
         /**
          * CatchmentInputs
@@ -1569,7 +1588,7 @@ export interface components {
              * Places
              * @description The places that streets belong to.
              */
-            places: components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"];
+            places: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
             /**
              * Limit
              * @description Minutes beyond which a street belongs to no place; null shares out the whole network.
@@ -1588,7 +1607,7 @@ export interface components {
              * @description Zones with people to count along the streets.
              * @default null
              */
-            zones: components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"] | null;
+            zones: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"] | null;
             /**
              * Fields
              * @description Zone fields with numbers of people, one figure each; none means every field with numbers.
@@ -1681,7 +1700,7 @@ export interface components {
              * Places
              * @description Where from, or where to.
              */
-            places: components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"];
+            places: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
             /**
              * Limits
              * @description Minutes, or metres where `measure` is `distance`; ascending.
@@ -1737,6 +1756,12 @@ export interface components {
              * @default null
              */
             where: string | null;
+            /**
+             * Inside
+             * @description Id of a question of the sheet: only features whose middle lies inside the areas of its answer.
+             * @default null
+             */
+            inside: string | null;
         };
         /**
          * MatrixInputs
@@ -1776,12 +1801,12 @@ export interface components {
              * From
              * @description Starts.
              */
-            from: components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"];
+            from: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
             /**
              * To
              * @description Ends.
              */
-            to: components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"];
+            to: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
             /**
              * Measure
              * @description What is least.
@@ -1834,12 +1859,12 @@ export interface components {
              * Places
              * @description The places to look around.
              */
-            places: components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"];
+            places: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
             /**
              * Others
              * @description What may be near them.
              */
-            others: components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"];
+            others: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
             /**
              * Kind
              * @description The field of the others that says their kind; null counts all as one.
@@ -1909,7 +1934,7 @@ export interface components {
              * Waypoints
              * @description Points to pass in the given order: [[lon, lat], ...], node numbers of the street graph, or places.
              */
-            waypoints: number[][] | number[] | components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"];
+            waypoints: number[][] | number[] | components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
             /**
              * Measure
              * @description What is least: time, distance, a cost given with the streets, or a list of them to have them side by side.
@@ -1933,7 +1958,7 @@ export interface components {
              * @description Points that a way of one's own passes between the first and the last: it is measured beside the best.
              * @default null
              */
-            expected: number[][] | components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"] | null;
+            expected: number[][] | components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"] | null;
         };
         /**
          * TripsInputs
@@ -1974,13 +1999,13 @@ export interface components {
              * @description Where trips begin.
              * @default null
              */
-            from: components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"] | null;
+            from: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"] | null;
             /**
              * To
              * @description Where trips end.
              * @default null
              */
-            to: components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"] | null;
+            to: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"] | null;
             /**
              * Pairing
              * @description Each start to the nearest end, to each end, or to the end of the same id.
@@ -1993,7 +2018,7 @@ export interface components {
              * @description Lines instead of 'from' and 'to': a trip from the first vertex over those between to the last.
              * @default null
              */
-            lines: components["schemas"]["LayerSet"] | components["schemas"]["GeoJson"] | null;
+            lines: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"] | null;
             /**
              * Measure
              * @description What is least.

@@ -137,5 +137,5 @@ export function neighboursShown(content: MapContent, answer: Answer, hidden: Hid
       swatch: { kind: "circle", fill, line: "var(--ink)" },
     }))
     .filter((_, i) => i * step < most);
-  content.groups.push({ title: `Others within ${limits[limits.length - 1] ?? ""} min`, rows, note: "Count beside each class: places." });
+  content.groups.push({ title: `Others within ${limits[limits.length - 1] ?? ""} ${answer.inputs.measure === "distance" ? "m" : "min"}`, rows, note: "Count beside each class: places." });
 }

@@ -40,7 +40,7 @@ export function AnswerTable({ answer, rows, whole = false }: { answer: Answer; r
     headerName: unit && unit !== "people" ? `${title}, ${unit}` : title,
     type: digits === null ? "string" : "number",
     flex: digits === null ? 2.3 : 1,
-    minWidth: digits === null ? 96 : whole ? 84 : 50,
+    minWidth: digits === null ? 96 : whole ? 84 : 58,
     align: digits === null ? "left" : "right",
     headerAlign: digits === null ? "left" : "right",
     valueFormatter: (value: unknown) => (typeof value === "number" ? figure(value, digits ?? 0) : String(value ?? "–")),

@@ -1,0 +1,39 @@
+import { cleanup, fireEvent, render, screen } from "@testing-library/react";
+import { afterEach, describe, expect, it } from "vitest";
+import { useScreen } from "../state/store";
+import { answerOf, question } from "../testing/fixtures";
+import { about, DoubtView } from "./DoubtView";
+
+const place = (name: string, status: string, away: number | null) => ({
+  type: "Feature",
+  properties: { name, status, street_distance_m: away },
+  geometry: { type: "Point", coordinates: [-36.2, 41.3] },
+});
+const answer = answerOf(question("q", "isochrone", {}), {
+  places: { type: "FeatureCollection", features: [place("Baths", "on street", 44), place("Hall", "on street", 3), place("Mill", "outside the study area", null)] },
+  unreachable: { type: "FeatureCollection", features: [{ type: "Feature", properties: { origin: "A", destination: "B", reason: "gaps" }, geometry: null }] },
+});
+const doubt = { code: "places-far-from-street", grade: "note" as const, count: 1, text: "1 place lies 44 m from a usable street." };
+
+afterEach(cleanup);
+
+describe("a doubt", () => {
+  it("knows the places and trips it is about", () => {
+    expect(about("places-far-from-street", answer).map(({ name }) => name)).toEqual(["Baths"]);
+    expect(about("places-outside-the-study-area", answer).map(({ name }) => name)).toEqual(["Mill"]);
+    expect(about("trips-unreachable", answer)).toEqual([{ name: "A to B", note: "gaps", at: null }]);
+    expect(about("speed-assumed", answer)).toEqual([]);
+  });
+  it("lists them, and shows one on the map with a click", () => {
+    render(<DoubtView doubt={doubt} answer={answer} full />);
+    expect(screen.queryByText("Baths")).toBeNull();
+    fireEvent.click(screen.getByText("Show them"));
+    expect(screen.getByText("44 m from a street")).toBeTruthy();
+    fireEvent.click(screen.getByText("Baths"));
+    expect(useScreen.getState().goTo).toEqual([-36.2, 41.3]);
+  });
+  it("of a question that is not selected lists nothing", () => {
+    render(<DoubtView doubt={doubt} answer={answer} full={false} />);
+    expect(screen.queryByText("Show them")).toBeNull();
+  });
+});
