@@ -8,12 +8,15 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from awl.core.access.zones import ZoneReach, ZoneStreets, straight_share, zone_streets
+from awl.core.access.homes import HomesReach
+from awl.core.access.measures import cumulative
+from awl.core.access.zones import ZoneReach
 from awl.core.engine.dijkstra import NO_LIMIT
 from awl.core.engine.places import Snapped
 from awl.core.errors import AwlError
 from awl.formats import geojson
 from awl.formats.table import Layer
+from awl.questions.access_measures import further_measures, measure_notes, offer_of, per_place, times_to_each
 from awl.questions.base import (
     Answer,
     Column,
@@ -27,9 +30,11 @@ from awl.questions.base import (
 )
 from awl.questions.context import Context, Places, limit_units, limit_word
 from awl.questions.isochrone import search_reach
+from awl.questions.population import Population, population_of
 from awl.questions.zone_inputs import FIELDS, chosen_fields, zone_doubts, zone_names
 
 MAX_PLACES_EACH = 2000
+CURVE_STEPS = 30
 MAX_CURVES = 4
 """Groups drawn as curves: more cannot be told apart; the table has them all."""
 
@@ -48,11 +53,35 @@ class AccessInputs(SharedInputs):
         description="People go to the places, or are served from them.",
         json_schema_extra=slot("way", "Direction", words={"to": "going there", "from": "being served from there"}),
     )
-    spread: Literal["streets"] = Field(
+    spread: Literal["area", "buildings", "streets", "grid"] = Field(
         "streets",
-        description="Where in a zone its people live: evenly along its lived-on streets.",
-        json_schema_extra=slot("way", "People by", words={"streets": "street"}),
+        description="Where in a zone its people live: evenly along its lived-on streets, evenly over its area, in its"
+        " buildings by floor area, or as a population raster says.",
+        json_schema_extra=slot(
+            "way",
+            "People by",
+            words={"streets": "street", "area": "area", "buildings": "building", "grid": "population grid"},
+        ),
     )
+    buildings: FeatureSet | None = Field(
+        None, description="Buildings for that spread; the study's layer of buildings where left out."
+    )
+    weights: str | None = Field(
+        None,
+        description="A field of the places with what each offers, such as seats; each counts as one where left out.",
+    )
+    measures: list[Literal["gravity", "two_step", "kth"]] = Field(
+        default_factory=list,
+        max_length=3,
+        description="Further measures per zone: potential with decay, supply per head by two-step floating catchment areas within"
+        " the last limit, minutes to the k-th nearest place.",
+    )
+    decay: Literal["exponential", "power", "gaussian"] | None = Field(
+        None,
+        description="How a place counts less with time: for the potential (exponential where left out), and for supply.",
+    )
+    half: float = Field(10.0, gt=0, le=240, description="Minutes at which a place counts one half.")
+    k: int = Field(2, ge=1, le=100, description="Which nearest place `kth` looks for.")
     compare_straight_line: bool = Field(True, description="Also count people within a straight line of the same time.")
 
 
@@ -76,7 +105,8 @@ class Access(Question):
     outputs = {
         "zones": "Zones with nearest place, its time, places and people within each limit, GeoJSON",
         "totals": "People within each limit, beyond, and not placed, per field",
-        "places": "The places with their distance to the street, GeoJSON",
+        "places": "The places with people within each limit, and those who have no other, GeoJSON",
+        "lorenz": "Lorenz curves of the further measures, as rows; only where such are asked for",
     }
 
     @classmethod
@@ -92,31 +122,37 @@ class Access(Question):
         layer, shapes, people = context.zones(inputs.zones, fields)
         network = context.network
         context.progress.step(0.1, "Spreading people along streets")
-        streets = zone_streets(network, shapes)
+        population = population_of(inputs.spread, inputs.buildings, context, shapes)
         context.progress.step(0.3, "Searching")
         found, reach = search_reach(network, snapped, "time", inputs.direction, int(NO_LIMIT))
         units = [limit_units(value, "time") for value in limits]
-        nearest = ZoneReach(streets, reach)
+        nearest = population.against(reach)
         shares = [np.nan_to_num(nearest.share_within(unit)) for unit in units]
-        placed = streets.zone_length_m > 0
+        placed = population.placed
         columns = _zone_columns(layer, fields, people, limits, shares, placed)
         owner = nearest.nearest_owner(len(places))
         minutes = nearest.mean_arrival() / 60_000
         columns["nearest_place"] = [places.names[i] if i >= 0 else None for i in owner]
         columns["mean_min"] = [None if np.isnan(v) else round(float(v), 2) for v in minutes]
-        for limit, counted in zip(
-            limits, _places_within(context, snapped, streets, inputs.direction, units), strict=True
-        ):
+        # Potential and the k-th nearest look beyond the limits.
+        far = int(NO_LIMIT) if inputs.measures else units[-1]
+        offered = offer_of(places, inputs.weights)
+        table = times_to_each(context, snapped, population.homes, inputs.direction, far)
+        for limit in limits:
+            counted = population.homes.per_zone(cumulative(table, snapped.found.astype(np.float64), limit))
             columns[f"places_within_{limit:g}"] = np.round(counted, 2).tolist()
+            if inputs.weights is not None:
+                counted = population.homes.per_zone(cumulative(table, offered, limit))
+                columns[f"{inputs.weights}_within_{limit:g}"] = np.round(counted, 2).tolist()
         totals = _totals(fields, people, limits, shares, placed)
+        further, lorenz_rows = further_measures(inputs, population.homes, table, offered, people[0], fields, limits[-1])
+        columns |= further
+        by_place = per_place(population.homes, table, people, fields, limits)
         figures, summary = _figures(totals, fields, limits)
-        method = [
-            *context.notes,
-            "People live evenly along the lived-on streets of their zone; streets are split exactly where a limit falls.",
-        ]
+        method = [*context.notes, population.method, *measure_notes(inputs)]
         if inputs.compare_straight_line:
             context.progress.step(0.8, "Straight lines")
-            radius, straight = _straight(context, streets, places, snapped, limits)
+            radius, straight = _straight(context, population, places, snapped, limits)
             for row in totals:
                 column = people[fields.index(row["field"])]
                 for limit, share in zip(limits, straight, strict=True):
@@ -137,12 +173,13 @@ class Access(Question):
             title=title,
             summary=summary | {"totals": totals},
             figures=figures,
-            doubts=doubts + zone_doubts(streets, zone_names(layer), context),
+            doubts=doubts + population.doubts + zone_doubts(placed, people[0], zone_names(layer), context),
             method=method,
             parts={
                 "zones": geojson.collection(Layer(geometry, columns)),
                 "totals": totals,
-                "places": context.place_features(places, snapped, {}),
+                "places": context.place_features(places, snapped, by_place),
+                **({"lorenz": lorenz_rows} if lorenz_rows else {}),
             },
             table=("zones", _table_columns(fields, limits)),
             chart=_curve(nearest, fields, people, limits),
@@ -155,7 +192,7 @@ def _zone_columns(
     people: list[NDArray[np.float64]],
     limits: list[float],
     shares: list[NDArray[np.float64]],
-    placed: NDArray[np.bool_],
+    placed: NDArray[np.float64],
 ) -> dict[str, list[Any]]:
     columns: dict[str, list[Any]] = {"zone": zone_names(layer)}
     for key in ("zone", "id", "zone_id", "code"):
@@ -167,23 +204,8 @@ def _zone_columns(
         for limit, share in zip(limits, shares, strict=True):
             columns[f"{name}_within_{limit:g}"] = np.round(column * share, 2).tolist()
     for limit, share in zip(limits, shares, strict=True):
-        columns[f"share_within_{limit:g}"] = np.where(placed, np.round(share * 100, 2), np.nan).tolist()
+        columns[f"share_within_{limit:g}"] = np.where(placed > 0, np.round(share * 100, 2), np.nan).tolist()
     return columns
-
-
-def _places_within(
-    context: Context, snapped: Snapped, streets: ZoneStreets, direction: str, units: list[int]
-) -> list[NDArray[np.float64]]:
-    """For each limit the number of places (z,) within it, as the mean over a zone's people."""
-    counted = [np.zeros(len(streets.zone_length_m)) for _ in units]
-    rows = np.flatnonzero(snapped.found)
-    for done, row in enumerate(rows):
-        context.progress.step(0.4 + 0.4 * done / len(rows), f"Place {done + 1} of {len(rows)}")
-        _, reach = search_reach(context.network, snapped.take(np.array([row])), "time", direction, units[-1])
-        alone = ZoneReach(streets, reach)
-        for total, unit in zip(counted, units, strict=True):
-            total += np.nan_to_num(alone.share_within(unit))
-    return counted
 
 
 def _totals(
@@ -191,7 +213,7 @@ def _totals(
     people: list[NDArray[np.float64]],
     limits: list[float],
     shares: list[NDArray[np.float64]],
-    placed: NDArray[np.bool_],
+    placed: NDArray[np.float64],
 ) -> list[dict[str, Any]]:
     """Per field: total = within the last limit + beyond it + not placed."""
     rows = []
@@ -199,7 +221,7 @@ def _totals(
         row: dict[str, Any] = {"field": name, "total": round(float(column.sum()), 1)}
         for limit, share in zip(limits, shares, strict=True):
             row[f"within_{limit:g}"] = round(float(share @ column), 1)
-        row["not_placed"] = round(float(column[~placed].sum()), 1)
+        row["not_placed"] = round(float((column * (1.0 - placed)).sum()), 1)
         row["beyond"] = round(row["total"] - row[f"within_{limits[-1]:g}"] - row["not_placed"], 1)
         rows.append(row)
     return rows
@@ -224,12 +246,12 @@ def _figures(
 
 
 def _straight(
-    context: Context, streets: ZoneStreets, places: Places, snapped: Snapped, limits: list[float]
+    context: Context, population: Population, places: Places, snapped: Snapped, limits: list[float]
 ) -> tuple[list[float], list[NDArray[np.float64]]]:
     """Radius in metres and share (z,) within it, per limit; only places that count on the network count here."""
     x, y = context.network.graph.plane.xy(places.lon[snapped.found], places.lat[snapped.found])
     radius = [limit * 60 * context.mean_speed_kmh / 3.6 for limit in limits]
-    return radius, [np.nan_to_num(straight_share(context.network, streets, x, y, r)) for r in radius]
+    return radius, [np.nan_to_num(population.straight(x, y, r)) for r in radius]
 
 
 def _table_columns(fields: list[str], limits: list[float]) -> list[Column]:
@@ -243,14 +265,14 @@ def _table_columns(fields: list[str], limits: list[float]) -> list[Column]:
 
 
 def _curve(
-    nearest: ZoneReach,
+    nearest: ZoneReach | HomesReach,
     fields: list[str],
     people: list[NDArray[np.float64]],
     limits: list[float],
 ) -> dict[str, Any]:
     """Share of each group within so many minutes."""
     top = max(limits[-1] * 2, 10.0)
-    minutes = np.linspace(0, top, 61)
+    minutes = np.linspace(0, top, CURVE_STEPS + 1)
     shares = [np.nan_to_num(nearest.share_within(minute * 60_000)) for minute in minutes]
     series = []
     for name, column in list(zip(fields, people, strict=True))[:MAX_CURVES]:

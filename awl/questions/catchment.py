@@ -112,7 +112,7 @@ class Catchment(Question):
             figures.append(
                 Figure(round(summary[f"{fields[0]}_served"]), "people", f"{fields[0].replace('_', ' ')} served")
             )
-            doubts += zone_doubts(streets, zone_names(layer), context)
+            doubts += zone_doubts((streets.zone_length_m > 0).astype(np.float64), people[0], zone_names(layer), context)
         areas = _areas(context, places, snapped, reach, unit)
         busiest = int(np.argmax(metres))
         figures.append(Figure(places.names[busiest], "", "has most street"))

@@ -64,7 +64,7 @@ class Context:
             self.network = self.network.with_slower(slower)
         free = study.network(inputs.mode)
         same = free is base or np.array_equal(free.usable, base.usable)
-        self._snapper = study.snapper(inputs.mode) if same and not closed.any() else Snapper(self.network, study.area)
+        self.snapper = study.snapper(inputs.mode) if same and not closed.any() else Snapper(self.network, study.area)
 
     @property
     def field(self) -> Field:
@@ -189,7 +189,7 @@ class Context:
 
     def snap(self, places: Places, name: str = "places") -> Snapped:
         """Put places on streets; raises when not a single one can be put."""
-        snapped = self._snapper.snap(places.lon, places.lat, self._snap_m)
+        snapped = self.snapper.snap(places.lon, places.lat, self._snap_m)
         if not snapped.found.any():
             worst = int(np.bincount(snapped.status).argmax())
             away = snapped.distance_m[np.isfinite(snapped.distance_m)]

@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
-from awl.core.access.zones import ZoneStreets
 from awl.core.errors import AwlError
 from awl.formats.table import Layer
 from awl.questions.base import Doubt, slot
@@ -48,12 +48,16 @@ def zone_names(layer: Layer) -> list[str]:
     return [str(v) if v else f"zone {i + 1}" for i, v in enumerate(layer.columns[key] if key else [None] * len(layer))]
 
 
-def zone_doubts(streets: ZoneStreets, names: list[str], context: Context) -> list[Doubt]:
-    """Zones whose people cannot be placed on a street."""
-    bare = np.flatnonzero(streets.zone_length_m == 0)
+def zone_doubts(
+    placed: NDArray[np.float64], people: NDArray[np.float64], names: list[str], context: Context
+) -> list[Doubt]:
+    """Zones with people (z,) none of whom can be placed on a street; `placed` (z,) is the share that can."""
+    bare = np.flatnonzero((placed == 0) & (people > 0))
     if len(bare) == 0:
         return []
     listed = ", ".join(names[i] for i in bare[:3]) + (" and others" if len(bare) > 3 else "")
     plural = "s" * (len(bare) > 1)
-    text = f"{len(bare)} zone{plural} without a lived-on street for {context.mode.id}: {listed}. Counted as not placed."
+    text = (
+        f"{len(bare)} zone{plural} without a home on a street for {context.mode.id}: {listed}. Counted as not placed."
+    )
     return [Doubt("zones-without-street", "warning", len(bare), text)]

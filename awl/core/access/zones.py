@@ -147,15 +147,28 @@ def _sampled(
     streets: ZoneStreets, reach: Reach, step_m: float
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int64], NDArray[np.int32]]:
     """Arrival, length stood for, street piece and owner at evenly spaced points of the street pieces."""
+    piece, fraction, metres = _spaced(streets, step_m)
+    key = reach.link + np.minimum(reach.begin, 1.0 - 1e-12)
+    row = np.searchsorted(key, streets.link[piece] + np.minimum(fraction, 1 - 1e-9), side="right") - 1
+    owner = np.where(fraction <= reach.meeting()[row], reach.owner_begin[row], reach.owner_end[row])
+    return reach.at(row, fraction), metres, piece, owner.astype(np.int32)
+
+
+def _spaced(streets: ZoneStreets, step_m: float) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64]]:
+    """Street piece, fraction of its link and length stood for of evenly spaced points."""
     counts = np.maximum(np.ceil(streets.length_m / step_m).astype(np.int64), 1)
     piece = np.repeat(np.arange(len(counts)), counts)
     nth = np.arange(len(piece)) - np.repeat(np.cumsum(counts) - counts, counts)
     span = (streets.end - streets.begin)[piece]
-    fraction = streets.begin[piece] + (nth + 0.5) / counts[piece] * span
-    key = reach.link + np.minimum(reach.begin, 1.0 - 1e-12)
-    row = np.searchsorted(key, streets.link[piece] + np.minimum(fraction, 1 - 1e-9), side="right") - 1
-    owner = np.where(fraction <= reach.meeting()[row], reach.owner_begin[row], reach.owner_end[row])
-    return reach.at(row, fraction), (streets.length_m / counts)[piece], piece, owner.astype(np.int32)
+    return piece, streets.begin[piece] + (nth + 0.5) / counts[piece] * span, (streets.length_m / counts)[piece]
+
+
+def sampled_points(
+    streets: ZoneStreets, step_m: float
+) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.float64], NDArray[np.float64]]:
+    """Zone, link, fraction and length in metres stood for of points every `step_m` along the lived-on streets."""
+    piece, fraction, metres = _spaced(streets, step_m)
+    return streets.zone[piece].astype(np.int64), streets.link[piece], fraction, metres
 
 
 def straight_share(

@@ -1,0 +1,137 @@
+"""Where the people of zones live: the assumption that a question names, turned into homes on streets."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from awl.core.access.homes import (
+    Homes,
+    HomesReach,
+    homes_at_points,
+    homes_on_streets,
+    points_in_zones,
+    points_over_areas,
+    straight_share_of_homes,
+)
+from awl.core.access.zones import ZoneReach, straight_share, zone_streets
+from awl.core.engine.reach import Reach
+from awl.core.errors import AwlError
+from awl.questions.base import Doubt, FeatureSet, LayerSet
+from awl.questions.context import Context
+
+Floats = NDArray[np.float64]
+HOME_SNAP_M = 250.0
+"""A home farther than this from a usable street is not placed."""
+LIVED_IN = ("residential", "apartments", "house", "detached", "terrace", "mixed", "yes", "dwelling")
+"""Uses of buildings that hold homes."""
+
+
+@dataclass(frozen=True)
+class Population:
+    """Homes of zones (z,): `placed` is the share of each zone's people that has one on a street.
+
+    `against` sets them against a reach, `straight` gives the share within a straight line of places.
+    """
+
+    homes: Homes
+    placed: Floats
+    against: Callable[[Reach], ZoneReach | HomesReach]
+    straight: Callable[[Floats, Floats, float], Floats]
+    method: str
+    doubts: list[Doubt] = field(default_factory=list)
+
+
+def population_of(
+    spread: str, buildings: FeatureSet | None, context: Context, zones: NDArray[np.object_]
+) -> Population:
+    """The homes of zones (polygons in the plane) by the spread that is asked for."""
+    if spread == "streets":
+        return _by_streets(context, zones)
+    if spread == "area":
+        zone, x, y = points_over_areas(zones)
+        return _by_points(
+            context, zones, zone, np.ones(len(zone)), (x, y), "People live evenly over the area of their zone."
+        )
+    return _by_buildings(buildings, context, zones) if spread == "buildings" else _by_grid(context, zones)
+
+
+def _by_streets(context: Context, zones: NDArray[np.object_]) -> Population:
+    network = context.network
+    streets = zone_streets(network, zones)
+    homes = homes_on_streets(streets)
+    return Population(
+        homes,
+        (streets.zone_length_m > 0).astype(np.float64),
+        lambda reach: ZoneReach(streets, reach),
+        lambda px, py, radius: straight_share(network, streets, px, py, radius),
+        "People live evenly along the lived-on streets of their zone; streets are split exactly where a limit falls.",
+    )
+
+
+def _by_points(
+    context: Context,
+    zones: NDArray[np.object_],
+    zone: NDArray[np.int64],
+    weight: Floats,
+    xy: tuple[Floats, Floats],
+    method: str,
+) -> Population:
+    homes = homes_at_points(len(zones), zone, weight, xy, context.network.graph.plane, context.snapper, HOME_SNAP_M)
+    lost = float(homes.share[homes.link < 0].sum() / max(homes.share.sum(), 1e-9))
+    doubts = []
+    if lost > 0:
+        share = f"{lost * 100:.1f} %" if lost >= 0.0005 else "Fewer than 0.1 %"
+        text = f"{share} of the homes lie more than {HOME_SNAP_M:.0f} m from a usable street: counted as not placed."
+        doubts.append(
+            Doubt("homes-not-placed", "warning" if lost > 0.01 else "note", int((homes.link < 0).sum()), text)
+        )
+    return Population(
+        homes,
+        np.minimum(homes.placed_share, 1.0),
+        lambda reach: HomesReach(homes, reach),
+        lambda px, py, radius: straight_share_of_homes(homes, px, py, radius),
+        method + " Each home stands on the nearest usable street.",
+        doubts,
+    )
+
+
+def _by_buildings(buildings: FeatureSet | None, context: Context, zones: NDArray[np.object_]) -> Population:
+    """Floor area of lived-in buildings: ground area times floors where a field says so."""
+    known = [layer["id"] for layer in context.study.layers() if layer["role"] == "buildings"]
+    if buildings is None and not known:
+        raise AwlError(
+            "The study has no layer of buildings", remedy="Add one, or spread people by street", inputs=("spread",)
+        )
+    layer, _ = context.features(buildings or LayerSet.model_validate({"layer": known[0]}), "buildings")
+    use = layer.columns.get("use") or layer.columns.get("building")
+    lived_in = np.ones(len(layer), bool) if use is None else np.array([str(value).lower() in LIVED_IN for value in use])
+    layer = layer.take(np.flatnonzero(lived_in).tolist())
+    if len(layer) == 0:
+        raise AwlError("No building is lived in", remedy=f"Uses that are: {', '.join(LIVED_IN)}", inputs=("buildings",))
+    shapes = context.network.graph.plane.project(layer.geometry)
+    floors = [float(value or 1) for value in layer.columns.get("floors", layer.columns.get("levels", [1] * len(layer)))]
+    middle = shapely.point_on_surface(shapes)
+    zone, row = points_in_zones(zones, shapely.get_x(middle), shapely.get_y(middle))
+    area = np.maximum(shapely.area(shapes), 1.0) * np.maximum(floors, 1.0)
+    xy = shapely.get_x(middle)[row], shapely.get_y(middle)[row]
+    method = f"People live in the {len(row):,} lived-in buildings of their zone, by floor area."
+    return _by_points(context, zones, zone, area[row], xy, method)
+
+
+def _by_grid(context: Context, zones: NDArray[np.object_]) -> Population:
+    ident = next((entry["id"] for entry in context.study.rasters() if entry["role"] == "population"), None)
+    if ident is None:
+        raise AwlError(
+            "The study has no population raster", remedy="Add one, or spread people by street", inputs=("spread",)
+        )
+    lon, lat, people = context.study.raster(ident).centres()
+    held = np.isfinite(people) & (people > 0)
+    x, y = context.network.graph.plane.xy(lon[held], lat[held])
+    zone, row = points_in_zones(zones, x, y)
+    method = f"People of a zone live where the population raster '{ident}' has them, cell by cell."
+    return _by_points(context, zones, zone, people[held][row].astype(np.float64), (x[row], y[row]), method)
