@@ -450,6 +450,7 @@ def make_demo(folder: Path) -> Path:
     for name in ("layers", "parcels", "buildings"):
         intake.add_all(DEMO / "data" / f"{name}.gpkg", study)
     intake.add(DEMO / "data" / "elevation.tif", study, "elevation", title="Elevation")
+    intake.add(DEMO / "data" / "population.tif", study, "population", title="Population")
     with study.writing() as connection:
         records.save_sheet(connection, "main", json.loads((DEMO / "data" / "sheet.json").read_text()))
     return path

@@ -75,6 +75,7 @@ class AccessInputs(SharedInputs):
         max_length=3,
         description="Further measures per zone: potential with decay, supply per head by two-step floating catchment areas within"
         " the last limit, minutes to the k-th nearest place.",
+        json_schema_extra=slot("way", "Measures"),
     )
     decay: Literal["exponential", "power", "gaussian"] | None = Field(
         None,

@@ -186,3 +186,20 @@ def test_a_street_tells_when_it_is_reached_and_the_way(sheet: Page) -> None:  # 
     sheet.wait(lambda: drawn(sheet, "routes") == 1, "the way to the street")
     sheet.click(".tray button", "Close")
     sheet.wait(lambda: drawn(sheet, "routes") == 0, "the way gone")
+
+
+def test_zones_are_coloured_by_a_further_measure_in_natural_breaks(sheet: Page, cut: Study) -> None:  # noqa: F811
+    sheet.click(".asking .linkish", "Who lives near")
+    sheet.find(".block.selected .figure", "people")
+    sheet.settled()
+    sheet.click(".block.selected .linkish", "Measure more")
+    sheet.click(".editor label", "potential")
+    sheet.find("[data-slot=measures]", "potential")
+    sheet.wait(lambda: sheet.driver.find_elements(By.CSS_SELECTOR, ".zone-look option[value=gravity]"), "the measure")
+    Select(sheet.find("[aria-label='What zones are coloured by']")).select_by_value("gravity")
+    Select(sheet.find("[aria-label='Classes']")).select_by_value("natural")
+    sheet.find(".margin h2", "Potential")
+    rows = sheet.driver.find_elements(By.CSS_SELECTOR, ".margin section:first-of-type .legend-row small")
+    zones = records.answer(cut.reading, block(cut)["id"])["result"]["zones"]["features"]
+    # The last row of the group counts the places; those before it hold every zone once.
+    assert sum(int(row.text) for row in rows[:-1]) == len(zones)

@@ -1,6 +1,8 @@
 /** The legend is the map's margin and its control: a button switches each row. The scale stands beneath. */
 import type { ReactNode } from "react";
 import { figure } from "../common/format";
+import { Word } from "../common/words";
+import { CLASSINGS, type Classing } from "../map/choropleth";
 import type { LegendGroup, LegendRow } from "../map/content";
 import { useScreen } from "../state/store";
 
@@ -10,6 +12,7 @@ export function Legend({ groups, metresPerPixel, children }: { groups: LegendGro
       {groups.map((group) => (
         <section key={group.title}>
           <h2>{group.title}</h2>
+          {group.zones && <ZoneLook zones={group.zones} />}
           {group.rows.map((row) => (
             <Row key={row.key + row.label} row={row} />
           ))}
@@ -19,6 +22,17 @@ export function Legend({ groups, metresPerPixel, children }: { groups: LegendGro
       {children}
       {metresPerPixel !== null && <Scale metresPerPixel={metresPerPixel} />}
     </aside>
+  );
+}
+
+/** What zones are coloured by, and how classes are made. */
+function ZoneLook({ zones }: { zones: NonNullable<LegendGroup["zones"]> }) {
+  const { zoneLook, set } = useScreen();
+  return (
+    <p className="zone-look">
+      <Word kind="way" label="What zones are coloured by" value={zones.field ?? ""} options={zones.figures} onChange={(field) => set({ zoneLook: { ...zoneLook, field } })} />{" "}
+      in <Word kind="way" label="Classes" value={zones.classing} options={CLASSINGS} onChange={(classing) => set({ zoneLook: { ...zoneLook, classing: classing as Classing } })} />
+    </p>
   );
 }
 

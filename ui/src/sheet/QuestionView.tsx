@@ -102,6 +102,11 @@ export function QuestionView({ number, block, process, overview }: Props) {
               Let some places differ
             </button>
           )}
+          {process.id === "access" && !(block.inputs.measures as unknown[] | undefined)?.length && (
+            <button className="linkish" title="Potential, supply per head, time to the k-th nearest" onClick={() => set({ editing: { question: block.id, slot: "measures" }, picking: null })}>
+              Measure more
+            </button>
+          )}
           <button className="linkish" onClick={() => setNaming(true)}>
             Name
           </button>

@@ -6,6 +6,7 @@ import { useSheetActions, type QuestionBlock } from "../state/sheet";
 import { ChainEditor } from "./ChainEditor";
 import { DiffersEditor } from "./DiffersEditor";
 import { LimitEditor, LimitsEditor } from "./LimitEditors";
+import { MeasuresEditor } from "./MeasuresEditor";
 import { PlaceEditor } from "./PlaceEditor";
 import { isLayerSet, measureWord, type Differing, type LayerSet } from "./words";
 
@@ -27,6 +28,7 @@ export function SlotEditor(props: Props) {
   else if (slot.many) body = <ChainEditor overview={overview} value={value as LayerSet[]} put={put} />;
   else if (slot.kind === "place") body = <PlaceEditor {...props} value={value} put={put} />;
   else if (name === "differs") body = <DiffersEditor overview={overview} value={value as Differing[]} put={put} layer={block.inputs.places} />;
+  else if (name === "measures") body = <MeasuresEditor overview={overview} inputs={block.inputs} put={(inputs) => void change(block, inputs)} />;
   else if (name === "kind") body = <KindEditor overview={overview} value={value as string | null} put={put} layer={block.inputs.others} />;
   else if (name in NUMBERS) body = <NumberEditor name={name} value={value as number} put={put} />;
   else if (name === "fields") body = <FieldEditor {...props} value={value as string[]} put={put} />;

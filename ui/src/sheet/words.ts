@@ -32,6 +32,7 @@ export function sentencePieces(process: ProcessInfo, inputs: Inputs): Piece[] {
   let text = fits?.text ?? process.title;
   if ("at" in slots) text = text.replace(/\?$/, ", {at}?");
   if (Array.isArray(inputs.differs) && inputs.differs.length > 0) text = text.replace(/\?$/, ", but {differs}?");
+  if (Array.isArray(inputs.measures) && inputs.measures.length > 0) text = text.replace(/\?$/, ", measuring {measures} too?");
   if (inputs.closures) text = text.replace(/\?$/, `, with {closures} ${closureWord(inputs.closures)}?`);
   return text
     .split(/(\{\w+\})/)
@@ -68,10 +69,14 @@ export function slotWords(name: string, slot: Slot, value: unknown, layers: Laye
   if (name === "distance" || name === "width") return `${String(shown)} m`;
   if (name === "most") return `at most ${figure(Number(shown))} trips`;
   if (name === "kind") return shown ? `by ${String(shown).replaceAll("_", " ")}` : "all as one";
+  if (name === "measures") return list(((shown ?? []) as string[]).map((one) => MEASURES[one] ?? one)) || "nothing more";
   if (name === "differs") return differsWords((shown ?? []) as Differing[], known.modes ?? {});
   if (name === "limit") return shown === null || shown === undefined ? "without limit" : `within ${String(shown)} ${known.measure === "distance" ? "metres" : "minutes"}`;
   return String(shown);
 }
+
+/** Further measures of access, in words. */
+export const MEASURES: Record<string, string> = { gravity: "potential", two_step: "supply per head", kth: "time to the k-th nearest" };
 
 /** Layers in a chain: what touches the strip, then what stands on that. */
 function chainWords(value: unknown[], layers: LayerInfo[]): string {
@@ -122,7 +127,7 @@ export function freshInputs(process: ProcessInfo, layers: LayerInfo[], mode: str
   const nobody: PointSet = { type: "FeatureCollection", features: [] };
   const inputs: Inputs = { mode };
   for (const [name, slot] of Object.entries(process["x-awl"].slots)) {
-    if (name === "mode" || name === "closures" || name === "lines" || name === "expected" || name === "differs") continue;
+    if (name === "mode" || name === "closures" || name === "lines" || name === "expected" || name === "differs" || name === "measures") continue;
     if (slot.many) {
       const chain = ["parcels", "buildings"].flatMap((role) => layers.find((layer) => layer.role === role) ?? []);
       inputs[name] = (chain.length ? chain : layers.filter(({ geometry }) => geometry.includes("POLYGON")).slice(0, 1)).map(({ id }) => ({ layer: id }));

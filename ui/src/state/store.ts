@@ -61,6 +61,8 @@ type Screen = {
   way: Feature | null;
   /** Another question whose answer is drawn in outline over the selected one. */
   overlaid: string | null;
+  /** What zones of an answer are coloured by (null: what leads it), and how their classes are made. */
+  zoneLook: { field: string | null; classing: "equal" | "quantile" | "natural" };
   /** Where the map is to look next. */
   goTo: [number, number] | null;
   /** Whether an undone change of the sheet can be made again. */
@@ -110,6 +112,7 @@ export const useScreen = create<Screen>((set) => ({
   goTo: null,
   way: null,
   overlaid: null,
+  zoneLook: { field: null, classing: "equal" },
   redoable: false,
   set: (part) => set(part),
   setRun: (question, run) =>

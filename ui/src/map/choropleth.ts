@@ -1,0 +1,66 @@
+/** Zones coloured by a figure: which figures an answer has, and the limits of their classes. */
+import { ckmeans } from "simple-statistics";
+import type { Feature } from "geojson";
+import { figure } from "../common/format";
+import type { Answer } from "../state/sheet";
+
+export type Classing = "equal" | "quantile" | "natural";
+export const CLASSINGS: [Classing, string][] = [
+  ["equal", "equal steps"],
+  ["quantile", "as many zones in each"],
+  ["natural", "natural breaks"],
+];
+/** How many classes a choropleth has. */
+export const CLASSES = 5;
+
+type Shown = { field: string; title: string; unit: string; fixed?: number[] };
+
+/** Figures of an `access` answer that zones can be coloured by; the share within the middle limit leads. */
+export function figuresOf(answer: Answer): Shown[] {
+  const limits = answer.inputs.limits as number[];
+  const middle = limits[Math.floor(limits.length / 2)] ?? 0;
+  const ordered = [middle, ...limits.filter((limit) => limit !== middle)];
+  const first = ((answer.result.zones as { features?: Feature[] } | undefined)?.features ?? [])[0]?.properties ?? {};
+  const others: Shown[] = [
+    { field: "mean_min", title: "Mean time to the nearest", unit: "min" },
+    ...limits.map((limit): Shown => ({ field: `places_within_${limit}`, title: `Places within ${limit} min`, unit: "" })),
+    { field: "gravity", title: "Potential", unit: "" },
+    { field: "supply_per_1000", title: "Supply per 1000 people", unit: "" },
+    ...Object.keys(first)
+      .filter((field) => /^min_to_\d+_nearest$/.test(field))
+      .map((field): Shown => ({ field, title: `Time to the ${field.split("_")[2] ?? ""}. nearest`, unit: "min" })),
+  ];
+  return [
+    ...ordered.map((limit): Shown => ({ field: `share_within_${limit}`, title: `People within ${limit} min`, unit: "%", fixed: [0, 20, 40, 60, 80, 100] })),
+    ...others.filter(({ field }) => field in first),
+  ];
+}
+
+/** Limits of classes, from the least value to the greatest, each once. */
+export function breaks(values: number[], classing: Classing, fixed?: number[]): number[] {
+  if (fixed && classing === "equal") return fixed;
+  const sorted = [...values].sort((a, b) => a - b);
+  const [low, high] = [sorted[0], sorted[sorted.length - 1]];
+  if (low === undefined || high === undefined) return [0, 1];
+  if (low === high) return [low, high];
+  const inner =
+    classing === "equal"
+      ? Array.from({ length: CLASSES - 1 }, (_, i) => low + ((high - low) * (i + 1)) / CLASSES)
+      : classing === "quantile"
+        ? Array.from({ length: CLASSES - 1 }, (_, i) => sorted[Math.ceil((sorted.length * (i + 1)) / CLASSES)] ?? high)
+        : ckmeans(sorted, Math.min(CLASSES, new Set(sorted).size)).slice(1).map((group) => group[0] ?? high);
+  return [...new Set([low, ...inner, high])];
+}
+
+/** The class of a value among limits; -1 where there is none. */
+export function classOf(value: unknown, limits: number[]): number {
+  if (typeof value !== "number" || !Number.isFinite(value)) return -1;
+  return Math.min(limits.slice(0, -1).findLastIndex((low) => value >= low), limits.length - 2);
+}
+
+/** `12.5 to 20 min`. */
+export function classWords(limits: number[], i: number, unit: string): string {
+  const spread = (limits[limits.length - 1] ?? 1) - (limits[0] ?? 0);
+  const digits = limits.every((limit) => Number.isInteger(limit)) ? 0 : spread < 1 ? 3 : spread < 50 ? 1 : 0;
+  return `${figure(limits[i], digits)} to ${figure(limits[i + 1], digits)}${unit ? ` ${unit}` : ""}`;
+}
