@@ -104,7 +104,7 @@ def test_a_drawing_without_geography_is_lettered_and_routed_by_node_numbers(
     page.click(".slot", "two points")
     for number in ("1", "10"):
         page.type("[aria-label='Node number']", number + Keys.ENTER)
-        page.find(".editor li", f"node {number}")
+        page.find(f".editor li input[value='node {number}']")
     figure = page.find(".figure", "weight")
     assert figure.text.split() == ["15", "weight"]
     page.find("[role=gridcell]", "1, 4, 5, 8, 9, 10")
