@@ -6,8 +6,8 @@ import { streetArrays } from "./api/own";
 import { Palette } from "./common/Palette";
 import { IntakeForm } from "./intake/IntakeForm";
 import { PreviewMap } from "./intake/PreviewMap";
+import { AnswerLook } from "./legend/AnswerLook";
 import { Legend, Ticks } from "./legend/Legend";
-import { Overlay } from "./legend/Overlay";
 import { useMapContent, type LegendGroup } from "./map/content";
 import { MapView } from "./map/MapView";
 import { Handout } from "./stages/Handout";
@@ -155,7 +155,7 @@ function StudyScreen({ study }: { study: string }) {
           )}
         </div>
         <Legend groups={preview ? previewLegend(preview) : content.groups} metresPerPixel={overview.drawn ? null : metresPerPixel}>
-          <Overlay study={study} />
+          <AnswerLook study={study} />
         </Legend>
         <Tray overview={overview} />
       </div>

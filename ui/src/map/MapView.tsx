@@ -63,6 +63,10 @@ export function MapView({ overview, streets, content, onScale }: Props) {
   useClicks(scene, study);
   useDrawing(scene);
   usePointer(scene);
+  const opacity = useScreen((screen) => screen.opacity);
+  useEffect(() => {
+    if (scene && styled) scene.setOpacity(opacity);
+  }, [scene, styled, opacity]);
   const label = useScreen((screen) => screen.label) ?? (drawn ? "length" : null);
   useEffect(() => {
     if (scene && styled) scene.letter(study, stamp, label);

@@ -6,6 +6,7 @@ import { layerFeatures } from "../api/layers";
 import { askOnce, cutOffLinks, type Inputs, type LayerInfo, type Overview } from "../api/own";
 import { modeBands, type ModeLook } from "./modeBands";
 import type { Packed } from "../api/packed";
+import { inkOf } from "../sheet/blocks";
 import { isLayerSet, questionNames } from "../sheet/words";
 import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../state/sheet";
 import { useScreen, type Colour, type Theme } from "../state/store";
@@ -48,6 +49,7 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
   const { data: answer } = useAnswer(study, stage === "sheet" ? question : null);
   const block = sheet?.blocks.find((b): b is QuestionBlock => b.kind === "question" && b.id === question);
   const { data: over } = useAnswer(study, stage === "sheet" && overlaid !== question ? overlaid : null);
+  const overNumber = (sheet?.blocks ?? []).filter(({ kind }) => kind === "question").findIndex(({ id }) => id === overlaid) + 1;
   const overName = overlaid ? (questionNames(sheet?.blocks ?? [])[overlaid] ?? "") : "";
   const way = useTripWay(study, stage === "sheet" ? answer : null, row);
   return useMemo(() => {
@@ -63,12 +65,12 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     if (street && (stage === "modes" || stage === "streets" || stage === "sheet")) {
       content.overlays.selection = collection([{ type: "Feature", properties: {}, geometry: street.line }]);
     }
-    if (stage === "sheet" && over) overlaidShown(content, over, `${overName}: ${over.result.title}`);
+    if (stage === "sheet" && over) overlaidShown(content, over, `${overName}: ${over.result.title}`, inkOf(overNumber));
     if (stage === "sheet" && shownWay && answer?.process !== "route") content.overlays.routes = collection([{ ...shownWay, properties: { colour: token("--thread") } }]);
     if (measuring) measureShown(content, measuring);
     if (!overview.drawn) content.groups.push(ground(overview.layers, stage === "modes"));
     return content;
-  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, way, measuring, shownWay, over, overName, zoneLook]);
+  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, way, measuring, shownWay, over, overName, overNumber, zoneLook]);
 }
 
 /** An attribute of each link of a drawing, lettered at its middle in the direction in which it was drawn. */

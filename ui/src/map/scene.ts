@@ -4,7 +4,7 @@ import workerUrl from "maplibre-gl/dist/maplibre-gl-worker.mjs?url";
 import type { FeatureCollection } from "geojson";
 import type { Packed } from "../api/packed";
 import { streetLook } from "./look";
-import { baseStyle, buttonImage, EMPTY, linkLettering, tilesOf, type Overlay } from "./style";
+import { AREA_OPACITY, baseStyle, buttonImage, EMPTY, linkLettering, tilesOf, type Overlay } from "./style";
 import { StreetLayer } from "./StreetLayer";
 
 setWorkerUrl(workerUrl);
@@ -37,6 +37,7 @@ export class Scene {
   /** The attribute lettered along links; a fresh style letters their numbers. */
   private lettered: string | null = null;
   private newest = 0;
+  private opacity = 1;
   private hiddenBase: Record<string, boolean> = {};
   private readonly ready: Promise<void>;
   private readonly forget: () => void;
@@ -89,6 +90,7 @@ export class Scene {
     this.hiddenBase = {};
     this.show(shown);
     this.hideBase(hidden);
+    this.setOpacity(this.opacity);
   }
 
   /** Letter links with an attribute; null for their numbers. A drawing is lettered from afar, for there is nothing else to read. */
@@ -118,6 +120,14 @@ export class Scene {
 
   setBands(count: number): void {
     this.streets?.setLook(streetLook(count));
+  }
+
+  /** Draw the areas of answers with a share of their usual opacity. */
+  setOpacity(share: number): void {
+    this.opacity = share;
+    for (const [id, usual] of Object.entries(AREA_OPACITY)) {
+      if (this.map.getLayer(id)) this.map.setPaintProperty(id, "fill-opacity", share === 1 ? usual : ["*", share, usual]);
+    }
   }
 
   /** Put overlay data; absent overlays are emptied. */

@@ -28,6 +28,13 @@ export function baseStyle(study: string, stamp: string, has: (layer: string) => 
   return { version: 8, sources, layers: layers(has) };
 }
 
+/** How opaque the areas of answers are drawn; the legend takes a share of it. */
+export const AREA_OPACITY: Record<string, ExpressionSpecification | number> = {
+  areas: ["coalesce", ["get", "opacity"], 0.94],
+  zones: 0.82,
+  found: ["get", "opacity"],
+};
+
 /** All layers, bottom to top; the streets themselves are put in above `rail`. */
 function layers(has: (layer: string) => boolean): LayerSpecification[] {
   const halo = { "text-halo-color": token("--halo"), "text-halo-width": 1.6 };
@@ -36,10 +43,10 @@ function layers(has: (layer: string) => boolean): LayerSpecification[] {
     { id: "field", type: "fill", source: "field", "source-layer": "field", paint: { "fill-color": token("--field"), "fill-outline-color": token("--field-edge") } },
     { id: "sand", type: "fill", source: "sand", "source-layer": "sand", paint: { "fill-color": token("--sand") } },
     { id: "green", type: "fill", source: "green", "source-layer": "green", paint: { "fill-color": token("--green"), "fill-outline-color": token("--green-edge") } },
-    { id: "areas", type: "fill", source: "areas", paint: { "fill-color": ["get", "fill"], "fill-opacity": ["coalesce", ["get", "opacity"], 0.94] } },
-    { id: "zones", type: "fill", source: "zones", paint: { "fill-color": ["get", "fill"], "fill-opacity": 0.82 } },
+    { id: "areas", type: "fill", source: "areas", paint: { "fill-color": ["get", "fill"], "fill-opacity": AREA_OPACITY.areas ?? 1 } },
+    { id: "zones", type: "fill", source: "zones", paint: { "fill-color": ["get", "fill"], "fill-opacity": AREA_OPACITY.zones ?? 1 } },
     { id: "building", type: "fill", source: "building", "source-layer": "building", minzoom: 15, paint: { "fill-color": token("--building"), "fill-outline-color": token("--building-edge"), "fill-opacity": 0.75 } },
-    { id: "found", type: "fill", source: "found", paint: { "fill-color": ["get", "fill"], "fill-opacity": ["get", "opacity"] } },
+    { id: "found", type: "fill", source: "found", paint: { "fill-color": ["get", "fill"], "fill-opacity": AREA_OPACITY.found ?? 1 } },
     { id: "found-edge", type: "line", source: "found", paint: { "line-color": ["get", "edge"], "line-width": 1 } },
     { id: "water", type: "fill", source: "water", "source-layer": "water", paint: { "fill-color": token("--water") } },
     { id: "water-edge", type: "line", source: "water", "source-layer": "water", paint: { "line-color": token("--water-edge"), "line-width": 1 } },
@@ -51,7 +58,7 @@ function layers(has: (layer: string) => boolean): LayerSpecification[] {
     { id: "routes", type: "line", source: "routes", filter: ["!=", ["get", "second"], true], layout: { "line-cap": "round", "line-join": "round" }, paint: { "line-color": ["get", "colour"], "line-width": 4.5 } },
     { id: "routes-second", type: "line", source: "routes", filter: ["==", ["get", "second"], true], layout: { "line-join": "round" }, paint: { "line-color": ["get", "colour"], "line-width": 3.5, "line-dasharray": [2, 1.4] } },
     { id: "overlaid-case", type: "line", source: "overlaid", paint: { "line-color": token("--page"), "line-width": 5, "line-opacity": 0.7 } },
-    { id: "overlaid", type: "line", source: "overlaid", paint: { "line-color": token("--mode"), "line-width": 2.4, "line-dasharray": [4, 1.6] } },
+    { id: "overlaid", type: "line", source: "overlaid", paint: { "line-color": ["get", "colour"], "line-width": 2.4, "line-dasharray": [4, 1.6] } },
     { id: "parts-case", type: "line", source: "parts", paint: { "line-color": token("--page"), "line-width": 7 } },
     { id: "parts", type: "line", source: "parts", paint: { "line-color": ["get", "colour"], "line-width": ["case", ["get", "used"], 3, 2.4] } },
     { id: "layer-fill", type: "fill", source: "layer", filter: ["==", ["geometry-type"], "Polygon"], paint: { "fill-color": ["case", ["get", "chosen"], token("--thread"), token("--place")], "fill-opacity": ["case", ["get", "chosen"], 0.3, 0.1] } },

@@ -7,7 +7,7 @@ import { Committed } from "../common/words";
 import { isComplete, isStale, useAnswer, useSheet, useSheetActions, type Answer, type QuestionBlock } from "../state/sheet";
 import { useScreen } from "../state/store";
 import { DoubtView } from "./DoubtView";
-import { freshId, insertedAfter, replaced, shifted, without } from "./blocks";
+import { freshId, inkOf, insertedAfter, replaced, shifted, without } from "./blocks";
 import { SlotEditor } from "./SlotEditor";
 import { isPointSet, questionNames, sentencePieces, slotWords } from "./words";
 
@@ -49,7 +49,7 @@ export function QuestionView({ number, block, process, overview }: Props) {
   const stale = isStale(block, answer);
   return (
     <section ref={section} className={selected ? "block selected" : "block"} data-question={block.id} onFocus={() => !selected && select()}>
-      <button className="number" aria-label={`Show question ${number} on the map`} aria-pressed={selected} onClick={select}>
+      <button className="number" style={{ color: `var(${inkOf(number)})` }} aria-label={`Show question ${number} on the map`} aria-pressed={selected} onClick={select}>
         {number}
       </button>
       {(block.title || naming) && <Committed label={`Name of question ${number}`} kind="name" value={block.title ?? ""} placeholder="A name" onCommit={rename} />}

@@ -20,3 +20,9 @@ export function shifted(blocks: Block[], id: string, by: 1 | -1): Block[] {
 export const without = (blocks: Block[], id: string): Block[] => blocks.filter((block) => block.id !== id);
 
 export const replaced = (blocks: Block[], block: Block): Block[] => blocks.map((old) => (old.id === block.id ? block : old));
+
+/** Inks of questions, in turn: its number in the sheet, and its answer where it is drawn over another. */
+const INKS = ["--b1", "--place", "--mode", "--time", "--amount", "--b2", "--good", "--b3"];
+
+/** The ink of the nth question, counted from one. */
+export const inkOf = (number: number): string => INKS[(number - 1) % INKS.length] ?? "--ink";

@@ -61,6 +61,8 @@ type Screen = {
   way: Feature | null;
   /** Another question whose answer is drawn in outline over the selected one. */
   overlaid: string | null;
+  /** How opaque the areas of answers are, from a fifth to 1. */
+  opacity: number;
   /** What zones of an answer are coloured by (null: what leads it), and how their classes are made. */
   zoneLook: { field: string | null; classing: "equal" | "quantile" | "natural" };
   /** Where the map is to look next. */
@@ -112,6 +114,7 @@ export const useScreen = create<Screen>((set) => ({
   goTo: null,
   way: null,
   overlaid: null,
+  opacity: 1,
   zoneLook: { field: null, classing: "equal" },
   redoable: false,
   set: (part) => set(part),
