@@ -1455,11 +1455,46 @@ export interface components {
             direction: "from" | "to";
             /**
              * Spread
-             * @description Where in a zone its people live: evenly along its lived-on streets.
+             * @description Where in a zone its people live: evenly along its lived-on streets, evenly over its area, in its buildings by floor area, or as a population raster says.
              * @default streets
-             * @constant
+             * @enum {string}
              */
-            spread: "streets";
+            spread: "area" | "buildings" | "streets" | "grid";
+            /**
+             * Buildings
+             * @description Buildings for that spread; the study's layer of buildings where left out.
+             * @default null
+             */
+            buildings: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"] | null;
+            /**
+             * Weights
+             * @description A field of the places with what each offers, such as seats; each counts as one where left out.
+             * @default null
+             */
+            weights: string | null;
+            /**
+             * Measures
+             * @description Further measures per zone: potential with decay, supply per head by two-step floating catchment areas within the last limit, minutes to the k-th nearest place.
+             */
+            measures?: ("gravity" | "two_step" | "kth")[];
+            /**
+             * Decay
+             * @description How a place counts less with time: for the potential (exponential where left out), and for supply.
+             * @default null
+             */
+            decay: ("exponential" | "power" | "gaussian") | null;
+            /**
+             * Half
+             * @description Minutes at which a place counts one half.
+             * @default 10
+             */
+            half: number;
+            /**
+             * K
+             * @description Which nearest place `kth` looks for.
+             * @default 2
+             */
+            k: number;
             /**
              * Compare Straight Line
              * @description Also count people within a straight line of the same time.

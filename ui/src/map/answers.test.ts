@@ -1,7 +1,7 @@
 import { beforeAll, describe, expect, it } from "vitest";
 import type { LayerInfo } from "../api/own";
 import { answerOf, question, setTokens, square, TOKENS } from "../testing/fixtures";
-import { alongsideShown, lineLength, loadSteps, loadWidth, measureShown, neighboursShown, tripsShown } from "./answers";
+import { alongsideShown, lineLength, loadSteps, loadWidth, measureShown, neighboursShown, overlaidShown, tripsShown } from "./answers";
 import type { MapContent } from "./content";
 
 const empty = (): MapContent => ({ overlays: {}, streets: { kind: "plain" }, groups: [], bandCount: 3 });
@@ -78,5 +78,20 @@ describe("measuring", () => {
     measureShown(content, [[0, 0], [0, 0.001], [0, 0.002]]);
     expect(content.groups[0]?.rows[0]?.label).toBe("222 m");
     expect(content.overlays.selection?.features).toHaveLength(1);
+  });
+});
+
+describe("another answer over the selected one", () => {
+  it("is drawn by its first result that has an outline, in the ink of its question", () => {
+    const content = empty();
+    overlaidShown(content, answerOf(question("q", "catchment", {}), { routes: set(), areas: set(square(0, { a: 1 })) }), "answer 2", "--place");
+    expect(content.overlays.overlaid?.features.map(({ properties }) => properties)).toEqual([{ colour: "#3f5c18" }]);
+    expect(content.groups[0]?.note).toBeUndefined();
+  });
+  it("says so where there is nothing to draw", () => {
+    const content = empty();
+    overlaidShown(content, answerOf(question("q", "matrix", {}), { rows: [] }), "answer 2", "--place");
+    expect(content.overlays.overlaid).toBeUndefined();
+    expect(content.groups[0]?.note).toMatch(/nothing that can be drawn/);
   });
 });

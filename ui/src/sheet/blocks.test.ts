@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Block } from "../api/own";
-import { insertedAfter, replaced, shifted, without } from "./blocks";
+import { inkOf, insertedAfter, replaced, shifted, without } from "./blocks";
 import { moved } from "./words";
 
 const note = (id: string, text = id): Block => ({ id, kind: "prose", text });
@@ -29,5 +29,10 @@ describe("blocks of a sheet", () => {
     expect(moved([1, 2, 3], 2, -1)).toEqual([1, 3, 2]);
     expect(moved([1, 2, 3], 0, -1)).toEqual([1, 2, 3]);
     expect(moved([1], 4, -1)).toEqual([1]);
+  });
+  it("have inks in turn", () => {
+    const inks = Array.from({ length: 8 }, (_, i) => inkOf(i + 1));
+    expect(new Set(inks).size).toBe(8);
+    expect(inkOf(9)).toBe(inks[0]);
   });
 });
