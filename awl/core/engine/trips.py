@@ -140,6 +140,11 @@ class _Block:
         self._pair = np.full((2, count), -1, np.int64)
         self._try_at_once(hierarchy)
         self._try_along_links(measure)
+        if load is not None:
+            # Trips that go another way after all are taken off the edges again.
+            lost = (self._ways.cost >= 0) & (self.kind != OVER_STEPS)
+            if lost.any():
+                load_of_pairs(*on_hierarchy, begins, arrive, np.where(lost, -load[0], 0), scratch, load[1])
 
     def _better(self, trip: Longs, cost: Longs, carried: Longs, kind: int) -> NDArray[np.bool_]:
         """Put other ways of some trips in where they cost no more; which ones do."""
