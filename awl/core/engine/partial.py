@@ -65,8 +65,10 @@ def ways_again(
 
 
 @njit(cache=True, nogil=True)
-def _between(start, head, low, high):
-    return start[low] + np.searchsorted(head[start[low] : start[low + 1]], high)
+def _across(start, head, here, there):
+    """The edge between two ranks, and the row of costs that leads from `here` to `there`: 0 upwards, 1 downwards."""
+    low, high = min(here, there), max(here, there)
+    return start[low] + np.searchsorted(head[start[low] : start[low + 1]], high), 1 if there < here else 0
 
 
 @njit(cache=True, nogil=True)
@@ -113,10 +115,7 @@ def _again(
         for f in range(start[low], start[low + 1]):
             if f == e:
                 continue
-            # From the end of e to that of f, and back.
-            over, back = _between(start, head, min(high, head[f]), max(high, head[f])), 0
-            if head[f] < high:
-                back = 1
+            over, back = _across(start, head, high, head[f])
             ahead, behind = cost[back, over], cost[1 - back, over]
             felt = (
                 was_down + cost[0, f] == ahead or down + cost[0, f] <= ahead
@@ -167,9 +166,7 @@ def _ways_again(
         for f in range(start[low], start[low + 1]):
             if f == e:
                 continue
-            over, back = _between(start, head, min(high, head[f]), max(high, head[f])), 0
-            if head[f] < high:
-                back = 1
+            over, back = _across(start, head, high, head[f])
             if queued[over] == 0 and (
                 cost[1, e] + cost[0, f] == cost[back, over] or cost[1, f] + cost[0, e] == cost[1 - back, over]
             ):
