@@ -105,6 +105,20 @@ def topology_of(states: States, x: NDArray[np.float64], y: NDArray[np.float64]) 
 
 
 @njit(cache=True, nogil=True)
+def _gathered(source, begin, end, i, seen, head, size):
+    """Put the ranks above `i` in `source[begin:end]` at the end of `head`, each once; that list, which may grow, and its size."""
+    for e in range(begin, end):
+        j = source[e]
+        if j > i and seen[j] != i:
+            seen[j] = i
+            if size == len(head):
+                head = np.concatenate((head, np.empty(len(head), np.int32)))
+            head[size] = j
+            size += 1
+    return head, size
+
+
+@njit(cache=True, nogil=True)
 def _eliminated(around_start, around):
     """Higher neighbours of each rank once all below it have been taken out, ascending."""
     n = len(around_start) - 1
@@ -116,24 +130,10 @@ def _eliminated(around_start, around):
     for i in range(n):
         begin = size
         seen[i] = i
-        for e in range(around_start[i], around_start[i + 1]):
-            j = around[e]
-            if j > i and seen[j] != i:
-                seen[j] = i
-                if size == len(head):
-                    head = np.concatenate((head, np.empty(len(head), np.int32)))
-                head[size] = j
-                size += 1
+        head, size = _gathered(around, around_start[i], around_start[i + 1], i, seen, head, size)
         c = child[i]
         while c >= 0:
-            for e in range(start[c], start[c + 1]):
-                j = head[e]
-                if seen[j] != i:
-                    seen[j] = i
-                    if size == len(head):
-                        head = np.concatenate((head, np.empty(len(head), np.int32)))
-                    head[size] = j
-                    size += 1
+            head, size = _gathered(head, start[c], start[c + 1], i, seen, head, size)
             c = sibling[c]
         head[begin:size].sort()
         start[i + 1] = size
