@@ -1,0 +1,158 @@
+import { cleanup, fireEvent, render, screen } from "@testing-library/react";
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { framed, OVERVIEW, sheetOf, question } from "../testing/fixtures";
+import { ChainEditor } from "./ChainEditor";
+import { DiffersEditor } from "./DiffersEditor";
+import { LimitEditor, LimitsEditor } from "./LimitEditors";
+import { MeasuresEditor } from "./MeasuresEditor";
+import { PlaceEditor } from "./PlaceEditor";
+import type { Overview } from "../api/own";
+
+const overview = { ...OVERVIEW, modes: [{ id: "walk", traveller: "walker" }, { id: "drive", traveller: "driver" }] } as unknown as Overview;
+const put = vi.fn();
+const take = () => fireEvent.click(screen.getByText("Take"));
+
+beforeEach(() => put.mockReset());
+afterEach(cleanup);
+
+describe("limits", () => {
+  const write = (text: string) => fireEvent.change(screen.getByLabelText(/^Limits in/), { target: { value: text } });
+  it("are put in order, each once", () => {
+    render(<LimitsEditor value={[5]} put={put} metres={false} putMeasure={null} />);
+    write("15, 5; 10 5");
+    take();
+    expect(put).toHaveBeenCalledWith([5, 10, 15]);
+  });
+  it("that cannot be are refused with the reason", () => {
+    render(<LimitsEditor value={[5]} put={put} metres={false} putMeasure={null} />);
+    write("0, 5");
+    take();
+    expect(screen.getByText(/above 0 and at most 1440/)).toBeTruthy();
+    write("");
+    take();
+    expect(screen.getByText(/Give 1 to 12 limits in minutes/)).toBeTruthy();
+    expect(put).not.toHaveBeenCalled();
+  });
+  it("count metres where the question can, and then may be larger", () => {
+    const measure = vi.fn();
+    render(<LimitsEditor value={[400]} put={put} metres putMeasure={measure} />);
+    write("400, 5000");
+    take();
+    expect(put).toHaveBeenCalledWith([400, 5000]);
+    fireEvent.change(screen.getByLabelText("What limits count"), { target: { value: "time" } });
+    expect(measure).toHaveBeenCalledWith("time");
+  });
+  it("one alone may be left out", () => {
+    render(<LimitEditor value={20} put={put} metres={false} />);
+    fireEvent.click(screen.getByText("Without limit"));
+    expect(put).toHaveBeenCalledWith(null);
+    fireEvent.change(screen.getByLabelText("Limit in minutes"), { target: { value: "2000" } });
+    expect(screen.getByText<HTMLButtonElement>("Take").disabled).toBe(true);
+  });
+});
+
+describe("places that differ", () => {
+  const rule = (text: string) => fireEvent.change(screen.getByLabelText("Which places, rule 1"), { target: { value: text } });
+  it("need a condition, and hold a mode and minutes", () => {
+    render(<DiffersEditor overview={overview} value={[]} put={put} layer={{ layer: "cool_rooms" }} />);
+    expect(screen.getByText<HTMLButtonElement>("Take").disabled).toBe(true);
+    rule("seats > 60");
+    fireEvent.change(screen.getByLabelText("Minutes added, rule 1"), { target: { value: "3x" } });
+    take();
+    expect(put).toHaveBeenCalledWith([{ where: "seats > 60", mode: "drive", add_minutes: 3 }]);
+    expect(screen.getByText(/Fields: seats/)).toBeTruthy();
+  });
+  it("may keep the mode of all", () => {
+    render(<DiffersEditor overview={overview} value={[{ where: "seats > 1", mode: "drive", limits: [3] }]} put={put} layer={null} />);
+    fireEvent.change(screen.getByLabelText("Mode, rule 1"), { target: { value: "" } });
+    take();
+    expect(put).toHaveBeenCalledWith([{ where: "seats > 1", limits: [3] }]);
+  });
+  it("are alike again once the last rule is removed", () => {
+    render(<DiffersEditor overview={overview} value={[{ where: "a" }, { where: "b" }]} put={put} layer={null} />);
+    fireEvent.click(screen.getAllByText("remove")[0] as HTMLElement);
+    fireEvent.click(screen.getAllByText("remove")[0] as HTMLElement);
+    expect(put).toHaveBeenCalledWith(undefined);
+  });
+});
+
+describe("layers in a chain", () => {
+  const chain = [{ layer: "zones" }, { layer: "cool_rooms", where: "seats > 9" }];
+  it("are added, moved, changed and removed", () => {
+    render(<ChainEditor overview={overview} value={chain} put={put} />);
+    fireEvent.click(screen.getByLabelText("Move layer 2 up"));
+    expect(put).toHaveBeenLastCalledWith([chain[1], chain[0]]);
+    fireEvent.click(screen.getByLabelText("Remove layer 1"));
+    expect(put).toHaveBeenLastCalledWith([chain[1]]);
+    fireEvent.change(screen.getByLabelText("Layer 1"), { target: { value: "cool_rooms" } });
+    expect(put).toHaveBeenLastCalledWith([{ layer: "cool_rooms" }, chain[1]]);
+    fireEvent.click(screen.getByText(/Add a layer/));
+    expect(put).toHaveBeenLastCalledWith([...chain, { layer: "water" }]);
+  });
+  it("end with a filter taken off", () => {
+    render(<ChainEditor overview={overview} value={chain} put={put} />);
+    fireEvent.change(screen.getAllByLabelText("Filter in CQL2")[1] as HTMLElement, { target: { value: "" } });
+    fireEvent.click(screen.getAllByText("Take")[1] as HTMLElement);
+    expect(put).toHaveBeenLastCalledWith([{ layer: "zones" }, { layer: "cool_rooms" }]);
+  });
+});
+
+describe("further measures", () => {
+  const inputs = { mode: "walk", places: { layer: "cool_rooms" }, measures: ["kth"] };
+  it("keep their order, whichever is ticked first", () => {
+    render(<MeasuresEditor overview={overview} inputs={inputs} put={put} />);
+    fireEvent.click(screen.getByLabelText("potential"));
+    expect(put).toHaveBeenLastCalledWith({ ...inputs, measures: ["gravity", "kth"] });
+    fireEvent.click(screen.getByLabelText("time to the k-th nearest"));
+    expect(put).toHaveBeenLastCalledWith({ ...inputs, measures: [] });
+  });
+  it("weigh places by a field with numbers, and none stands for each as one", () => {
+    render(<MeasuresEditor overview={overview} inputs={{ ...inputs, weights: "seats" }} put={put} />);
+    const offers = screen.getByLabelText("What a place offers");
+    expect([...offers.querySelectorAll("option")].map(({ textContent }) => textContent)).toEqual(["itself alone", "its seats"]);
+    fireEvent.change(offers, { target: { value: "" } });
+    expect(put).toHaveBeenLastCalledWith({ ...inputs, weights: null });
+  });
+  it("refuse a half-time that is none, and count the nearest from one", () => {
+    render(<MeasuresEditor overview={overview} inputs={inputs} put={put} />);
+    const half = screen.getByLabelText("Minutes at which a place counts one half");
+    fireEvent.change(half, { target: { value: "-4" } });
+    fireEvent.blur(half);
+    expect(put).toHaveBeenLastCalledWith({ ...inputs, half: 10 });
+    const nearest = screen.getByLabelText("Which nearest place, less one");
+    fireEvent.change(nearest, { target: { value: "0" } });
+    fireEvent.blur(nearest);
+    expect(put).toHaveBeenLastCalledWith({ ...inputs, k: 1 });
+  });
+});
+
+describe("places", () => {
+  const above = question("q1", "isochrone", {});
+  const block = question("q2", "matrix", { from: { layer: "zones", where: "population > 5" } });
+  const edit = (value: unknown) =>
+    render(<PlaceEditor block={block} name="from" overview={overview} value={value} put={put} />, {
+      wrapper: framed([[["sheet", "ferrow"], sheetOf(above, question("q0", "route", {}), block)]]),
+    });
+  it("may lie inside an answer above that covers ground, and keep their filter", () => {
+    edit(block.inputs.from);
+    const inside = screen.getByLabelText("Inside which answer");
+    expect([...inside.querySelectorAll("option")].map(({ textContent }) => textContent)).toEqual(["anywhere", "inside answer 1"]);
+    fireEvent.change(inside, { target: { value: "q1" } });
+    expect(put).toHaveBeenCalledWith({ layer: "zones", where: "population > 5", inside: "q1" });
+  });
+  it("lose that again, the filter stays", () => {
+    edit({ layer: "zones", where: "population > 5", inside: "q1" });
+    fireEvent.change(screen.getByLabelText("Inside which answer"), { target: { value: "" } });
+    expect(put).toHaveBeenCalledWith({ layer: "zones", where: "population > 5" });
+  });
+  it("set on the map are renamed and removed", () => {
+    const points = (...names: string[]) => ({ type: "FeatureCollection", features: names.map((name) => ({ type: "Feature", properties: { name }, geometry: { type: "Point", coordinates: [-36.2, 41.3] } })) });
+    edit(points("Star Bridge", "Mill"));
+    const name = screen.getByLabelText("Name of point 1");
+    fireEvent.change(name, { target: { value: "Start" } });
+    fireEvent.blur(name);
+    expect(put).toHaveBeenLastCalledWith(points("Start", "Mill"));
+    fireEvent.click(screen.getByLabelText("Remove Mill"));
+    expect(put).toHaveBeenLastCalledWith(points("Star Bridge"));
+  });
+});

@@ -1,0 +1,60 @@
+import { cleanup, fireEvent, render, screen } from "@testing-library/react";
+import { afterEach, beforeAll, describe, expect, it } from "vitest";
+
+import { useScreen } from "../state/store";
+import { answerOf, framed, OVERVIEW, question, setTokens, sheetOf, TOKENS } from "../testing/fixtures";
+import { HeatTable } from "./HeatTable";
+import { Tray } from "./Tray";
+
+const pair = (origin: string, destination: string, minutes: number) => ({ origin, destination, duration_s: minutes * 60, distance_m: minutes * 80 });
+
+beforeAll(() => {
+  setTokens(TOKENS);
+  globalThis.ResizeObserver ??= class { observe() {} unobserve() {} disconnect() {} } as unknown as typeof ResizeObserver;
+});
+afterEach(cleanup);
+
+describe("a table of minutes", () => {
+  it("has starts down, ends across, and a dash where there is no way", () => {
+    render(<HeatTable pairs={[pair("A", "X", 5), pair("A", "Y", 40.04), pair("B", "Y", 10)]} />);
+    const rows = screen.getAllByRole("row").map((row) => [...row.children].map(({ textContent }) => textContent));
+    expect(rows).toEqual([["min", "X", "Y"], ["A", "5.0", "40.0"], ["B", "–", "10.0"]]);
+  });
+  it("is darker where the way is shorter", () => {
+    render(<HeatTable pairs={[pair("A", "X", 2), pair("A", "Y", 40)]} />);
+    const [near, far] = screen.getAllByRole("cell").map(({ style }) => style.background);
+    expect(near).not.toBe(far);
+  });
+});
+
+describe("the tray", () => {
+  const rows = Array.from({ length: 20 }, (_, i) => pair(`Zone ${i}`, "Baths", i + 1));
+  const block = { ...question("q1", "matrix", {}), title: "From home" };
+  const table = { part: "rows", columns: [{ field: "origin", title: "From", unit: "", digits: null }] };
+  const show = () => {
+    useScreen.setState({ study: "ferrow", stage: "sheet", question: "q1", street: null, notice: null });
+    const known: [unknown[], unknown][] = [[["answer", "ferrow", "q1"], answerOf(block, { title: "Walk", rows, table })], [["sheet", "ferrow"], sheetOf(block)]];
+    render(<Tray overview={OVERVIEW} />, { wrapper: framed(known) });
+  };
+  it("bears the name of the question, and gives its formats away", () => {
+    show();
+    expect(screen.getByRole("heading", { name: "From home" })).toBeTruthy();
+    const links = screen.getAllByRole("link").map((link) => [link.textContent, link.getAttribute("href")]);
+    expect(links).toEqual(["csv", "parquet", "omx"].map((format) => [{ csv: "CSV", parquet: "Parquet", omx: "OMX" }[format], `/studies/ferrow/export/answers/q1/rows?format=${format}`]));
+  });
+  it("finds rows by any of their fields", () => {
+    show();
+    expect(screen.getByText("20 rows")).toBeTruthy();
+    fireEvent.change(screen.getByLabelText("Find a row"), { target: { value: "zone 1" } });
+    expect(screen.getByText("11 rows")).toBeTruthy();
+    fireEvent.change(screen.getByLabelText("Find a row"), { target: { value: "zone 19" } });
+    expect(screen.getByText("1 row")).toBeTruthy();
+  });
+  it("shows minutes as a table and back", () => {
+    show();
+    fireEvent.click(screen.getByText("As a table of minutes"));
+    expect(screen.getByLabelText("Minutes from each start to each end")).toBeTruthy();
+    fireEvent.click(screen.getByText("As rows"));
+    expect(screen.queryByLabelText("Minutes from each start to each end")).toBeNull();
+  });
+});
