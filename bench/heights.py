@@ -17,6 +17,7 @@ from awl.core.engine.partial import StepsOfEdges, customized_again
 from awl.core.engine.places import Snapper, leaving
 from awl.core.engine.query import arrivals, matrix
 from awl.core.engine.topology import customized, ways_of
+from awl.core.engine.trimmed import trimmed
 from awl.core.modes.network import Network
 from bench.measure import Row, medians
 
@@ -41,7 +42,9 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
     everything = np.arange(topology.count, dtype=np.int32)
     zero = np.zeros(LANES, np.uint32)
     begin = int(topology.state[ranks[0]])
-    copied, (up, down) = np.empty_like(wide), metric.cost
+    copied, place = np.empty_like(wide), np.full(topology.count, -1, np.int32)
+    sides = trimmed(topology, metric)
+    edges = [(side.start, side.head, side.cost) for side in (sides.up, sides.down)]
 
     pairs, on_edge = 200, np.zeros(metric.cost.shape, np.int64)
     begins, ends = (
@@ -52,28 +55,36 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
     closed, barred = rng.choice(len(cost), 10, replace=False), cost.copy()
     barred[closed] = 2**31 - 1
 
-    whole, custom, named, again, one, many, distance, way, copying = medians(
+    whole, custom, named, again, trim, one, many, distance, way, copying = medians(
         lambda: dijkstra(peer, indices=begin),
         lambda: customized(topology, cost),
         lambda: ways_of(topology, metric, cost, far),
         lambda: customized_again(topology, steps_of, metric, barred, closed),
-        lambda: sweep_one(topology.start, topology.head, up, down, ranks[:1], zero[:1], label),
-        lambda: sweep_lanes(topology.start, topology.head, up, down, ranks, lanes, zero, everything, wide),
-        lambda: load_of_pairs(topology, metric, ways, begins, ends, np.ones(pairs, np.int64), scratch, on_edge),
-        lambda: ways_of_pairs(topology, metric, ways, begins, ends, scratch),
+        lambda: trimmed(topology, metric),
+        lambda: sweep_one(topology.parent, *edges[0], *edges[1], ranks[:1], zero[:1], label),
+        lambda: sweep_lanes(topology.parent, *edges[0], everything, *edges[1], ranks, lanes, zero, place, wide),
+        lambda: load_of_pairs(topology, sides, ways, begins, ends, np.ones(pairs, np.int64), scratch, on_edge),
+        lambda: ways_of_pairs(topology, sides, metric, ways, begins, ends, scratch),
         lambda: np.copyto(copied, wide),
     )
     memory = sum(
         array.nbytes
-        for array in (*vars(topology).values(), *vars(metric).values(), *vars(ways).values())
+        for array in (
+            *(value for part in (topology, metric, ways, sides.up, sides.down) for value in vars(part).values()),
+        )
         if isinstance(array, np.ndarray)
     )
     network.hierarchy = high
     high.ways(network, "time", "distance")
+    high.trim(network, "time")
     usable = np.flatnonzero(network.usable)
     picks = network.graph.link_from[rng.choice(usable, 1000)]
     places = Snapper(network).snap(network.graph.node_lon[picks], network.graph.node_lat[picks], 500.0)
-    (square,) = medians(lambda: matrix(network, places, places, "time", threads=2), rounds=1)
+    square, bare = medians(
+        lambda: matrix(network, places, places, "time", threads=2),
+        lambda: matrix(network, places, places, "time", threads=2, carrying=False),
+        rounds=3,
+    )
     place = places.take(np.arange(1))
     nodes = np.sort(arrivals(network, place, "time").cost)
     limits = {share: int(nodes[int(share * (nodes < UNREACHED).sum())]) for share in (0.01, 0.1, 0.6)}
@@ -94,13 +105,15 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
         Row(f"{kind}: order and topology (bound {bound_s:g} s)", prepared, bound_s, "of the bound"),
         Row(f"{kind}: put in one metric; peer one to all", custom, whole, "x faster"),
         Row(f"{kind}: find what edges stand for; peer one to all", named, whole, "x faster"),
+        Row(f"{kind}: leave out edges no best way uses; peer one to all", trim, whole, "x faster"),
         Row(f"{kind}: close ten steps; full customization", again, custom, "x faster"),
         Row(f"{kind}: one to all, one source; peer", one, whole, "x faster"),
         Row(f"{kind}: one to all, per source of 16; peer", many / LANES, whole, "x faster"),
         Row(f"{kind}: sweep of 16 against copying its bytes", many, copying, "of its speed"),
         Row(f"{kind}: one to one; peer one to all", distance / pairs, whole, "x faster"),
         Row(f"{kind}: one to one, with its steps; peer one to all", way / pairs, whole, "x faster"),
-        Row(f"{kind}: 1000 x 1000, two threads; peer 1000 x one to all", square, 1000 * whole, "x faster"),
+        Row(f"{kind}: 1000 x 1000, two threads; peer 1000 x one to all", bare, 1000 * whole, "x faster"),
+        Row(f"{kind}: 1000 x 1000 with carried costs, two threads; peer without", square, 1000 * whole, "x faster"),
         Row(
             f"{kind}: bytes a state / 1000 with one metric (bound 400)",
             memory / topology.count / 1e3,

@@ -209,16 +209,22 @@ def random_places(network: Network, count: int, seed: int) -> Snapped:
     return Snapped(link, fraction, nothing, np.zeros(count, np.int8), nothing, nothing)
 
 
-def people_within(study: Study, minutes: float) -> float:
-    """People of all zones within reach of a cool room, from 8,000 sample points and the oracle's times."""
+SPOTS = 8000
+
+
+def sampled_homes(study: Study) -> tuple[NDArray[np.float64], list[NDArray[np.int64]]]:
+    """Seconds (rooms, SPOTS) between each cool room and points evenly spaced along the lived-on streets, by the oracle's search.
+
+    With the rows of the points that lie in each zone.
+    """
     network = study.network("walk")
     graph = network.graph
     rooms = study.read_layer("cool_rooms")
     zones = study.read_layer("zones")
     links = np.flatnonzero(network.usable & np.isin(graph.tag("highway").decode(), LIVED_ON))
-    # 8,000 points evenly spaced along all streets laid end to end.
+    # Points evenly spaced along all streets laid end to end.
     reach = np.cumsum(graph.link_length[links])
-    marks = (np.arange(8000) + 0.5) / 8000 * reach[-1]
+    marks = (np.arange(SPOTS) + 0.5) / SPOTS * reach[-1]
     row = np.searchsorted(reach, marks)
     chosen, at = links[row], 1 - (reach[row] - marks) / graph.link_length[links][row]
     spots = shapely.line_interpolate_point(graph.lines_xy[chosen], at, normalized=True)
@@ -227,11 +233,15 @@ def people_within(study: Study, minutes: float) -> float:
         np.concatenate([lon, shapely.get_x(rooms.geometry)]), np.concatenate([lat, shapely.get_y(rooms.geometry)]), 100
     )
     # Nobody walks one way only in Ferrow, so the time from a room is the time to it.
-    rooms_at = np.arange(8000, len(everything.link))
-    times = times_between(network, everything, starts=rooms_at)[:, :8000].min(axis=0)
-    people = np.array(zones.columns["population"], float)
-    within = np.zeros(len(people))
-    for row, shape in enumerate(graph.plane.project(zones.geometry)):
-        inside = shapely.contains(shapely.buffer(shape, ZONE_EDGE_M), spots)
-        within[row] = people[row] * (times[inside] <= minutes * 60).mean() if inside.any() else 0
-    return float(within.sum())
+    rooms_at = np.arange(SPOTS, len(everything.link))
+    times = times_between(network, everything, starts=rooms_at)[:, :SPOTS]
+    shapes = shapely.buffer(graph.plane.project(zones.geometry), ZONE_EDGE_M)
+    return times, [np.flatnonzero(shapely.contains(shape, spots)) for shape in shapes]
+
+
+def people_within(study: Study, minutes: float) -> float:
+    """People of all zones within reach of a cool room."""
+    times, inside = sampled_homes(study)
+    near = times.min(axis=0) <= minutes * 60
+    people = np.array(study.read_layer("zones").columns["population"], float)
+    return float(sum(people[zone] * near[rows].mean() for zone, rows in enumerate(inside) if len(rows)))

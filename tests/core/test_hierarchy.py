@@ -8,6 +8,8 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import dijkstra
 
 from awl.core.engine import hierarchy
 from awl.core.engine.dijkstra import UNREACHED
@@ -17,6 +19,7 @@ from awl.core.engine.partial import StepsOfEdges, customized_again, ways_again
 from awl.core.engine.places import Snapped
 from awl.core.engine.query import arrivals, best_leg, matrix
 from awl.core.engine.topology import FAR, customized, ways_of
+from awl.core.engine.trimmed import trimmed
 from awl.core.engine.trips import load_between, trips_between
 from awl.core.errors import Cancelled
 from awl.core.modes.network import Network
@@ -25,12 +28,14 @@ from tests.core.test_search import networks
 from tests.oracle import random_places
 
 
-def raised(network: Network) -> Network:
-    """The same network with a hierarchy."""
+def raised(network: Network, trim: bool = False) -> Network:
+    """The same network with a hierarchy, which may be left with the edges only that best ways use."""
     other = copy(network)
     other.hierarchy = Hierarchy.of(network)
     for measure, carried in (("time", "distance"), ("distance", "time")):
         other.hierarchy.ways(network, measure, carried)
+        if trim:
+            other.hierarchy.trim(network, measure)
     return other
 
 
@@ -46,33 +51,65 @@ def check_path(network, leg) -> None:
 
 
 @settings(max_examples=150, deadline=None)
-@given(networks(), st.integers(0, 1000), st.sampled_from(["time", "distance"]), st.floats(1, 400))
-def test_many_to_many_equals_plain_searches(network, seed, measure, limit):
+@given(networks(), st.integers(0, 1000), st.sampled_from(["time", "distance"]), st.floats(1, 400), st.booleans())
+def test_many_to_many_equals_plain_searches(network, seed, measure, limit, trim):
     places = random_places(network, 20, seed)
-    plain, _ = matrix(network, places, places, measure, round(limit * 1000))
-    ours, extra = matrix(raised(network), places, places, measure, round(limit * 1000))
+    high = raised(network, trim)
+    plain, none = matrix(network, places, places, measure, round(limit * 1000), carrying=False)
+    ours, extra = matrix(high, places, places, measure, round(limit * 1000))
     assert np.array_equal(plain, ours)
+    assert none.size == 0
+    assert np.array_equal(plain, matrix(high, places, places, measure, round(limit * 1000), carrying=False)[0])
     # What is carried is the other cost of one of the best ways, never less than the best of it.
     least, _ = matrix(network, places, places, {"time": "distance", "distance": "time"}[measure])
     reached = ours != UNREACHED
     assert (extra[reached] >= least[reached].astype(np.int64) - 5).all()
 
 
+@settings(max_examples=80, deadline=None)
+@given(networks())
+def test_edges_left_are_those_that_cost_what_the_best_way_costs(network):
+    start, head, cost, _ = network.search_rows("time", "distance", "from")
+    size = network.states.count
+    steps = coo_matrix((size, size)).tolil()
+    for tail in range(size):  # of several steps between two states the least counts; none costs nothing
+        for row in range(start[tail], start[tail + 1]):
+            if tail != head[row]:
+                steps[tail, head[row]] = min(cost[row] + 1e-3, steps[tail, head[row]] or np.inf)
+    least = dijkstra(steps.tocsr())
+    high = Hierarchy.of(network)
+    topology, metric = high.topology, high.metric(network, "time")
+    sides = trimmed(topology, metric)
+    for way, side in enumerate((sides.up, sides.down)):
+        near, far = topology.state[topology.low], topology.state[topology.head]
+        best = least[near, far] if way == 0 else least[far, near]
+        kept = np.zeros(len(near), bool)
+        kept[side.edge] = True
+        assert np.array_equal(kept, (metric.cost[way] < FAR) & (metric.cost[way] <= best))
+
+
 @settings(max_examples=120, deadline=None)
-@given(networks(), st.integers(0, 1000), st.sampled_from(["from", "to"]), st.sampled_from(["time", "distance"]))
-def test_one_to_all_equals_a_plain_search(network, seed, direction, measure):
-    places = random_places(network, 4, seed)
+@given(
+    networks(),
+    st.integers(0, 1000),
+    st.sampled_from(["from", "to"]),
+    st.sampled_from(["time", "distance"]),
+    st.booleans(),
+)
+def test_one_to_all_equals_a_plain_search(network, seed, direction, measure, trim):
+    places = random_places(network, 1 + seed % 4, seed)
     plain = arrivals(network, places, measure, direction)
-    ours = arrivals(raised(network), places, measure, direction)
+    ours = arrivals(raised(network, trim), places, measure, direction)
     assert np.array_equal(plain.label, ours.label)
-    assert np.array_equal(plain.arc_label, ours.arc_label)
+    arcs = np.arange(2 * network.graph.link_count)
+    assert np.array_equal(plain.on_arcs(arcs), ours.on_arcs(arcs))
 
 
 @settings(max_examples=120, deadline=None)
-@given(networks(), st.integers(0, 1000))
-def test_a_way_costs_what_a_plain_search_finds_and_is_joined(network, seed):
+@given(networks(), st.integers(0, 1000), st.booleans())
+def test_a_way_costs_what_a_plain_search_finds_and_is_joined(network, seed, trim):
     places = random_places(network, 7, seed)
-    high = raised(network)
+    high = raised(network, trim)
     for target in range(7):
         one, two = best_leg(network, places, 0, target, "time"), best_leg(high, places, 0, target, "time")
         assert (one is None) == (two is None)

@@ -9,127 +9,176 @@ from __future__ import annotations
 
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
 from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS
-from awl.core.engine.lanes import over_edge, over_edge_carrying
+from awl.core.engine.lanes import LANES, least_over, least_over_carrying, over_edge, over_edge_carrying
 from awl.core.engine.topology import FAR
 
 
 @njit(cache=True, nogil=True)
-def above(start, head, ranks):
-    """All ranks from `ranks` up to their roots, ascending, each once."""
-    n = len(start) - 1
-    seen = np.zeros(n, np.uint8)
-    found = np.empty(n, np.int32)
+def climb_from(parent, ranks, place, found):
+    """Put all ranks from `ranks` up to their roots into `found`, each before those above it; how many they are.
+
+    `place` (c,), -1 throughout, gets the row of each in `found`.
+    """
     size = 0
-    for i in range(len(ranks)):
-        at = ranks[i]
-        while at >= 0 and not seen[at]:
-            seen[at] = 1
-            found[size] = at
-            size += 1
-            at = head[start[at]] if start[at] < start[at + 1] else -1
+    for first in ranks:
+        at = first
+        while at >= 0 and place[at] < 0:
+            place[at] = 0
+            at = parent[at]
+        # Only ranks found before lie above this path, so it goes in front of them: the list is filled from the end.
+        end, at = at, first
+        length = 0
+        while at != end:
+            found[size + length] = at
+            length += 1
+            at = parent[at]
+        found[size : size + length] = found[size : size + length][::-1].copy()
+        size += length
+    found[:size] = found[:size][::-1].copy()
+    for i in range(size):
+        place[found[i]] = i
+    return size
+
+
+def above(parent: NDArray[np.int32], ranks: NDArray[np.int32]) -> NDArray[np.int32]:
+    """All ranks from `ranks` up to their roots, ascending, each once."""
+    found = np.empty(len(parent), np.int32)
+    size = climb_from(parent, ranks, np.full(len(parent), -1, np.int32), found)
     return np.sort(found[:size])
 
 
 @njit(cache=True, nogil=True)
-def sweep(start, head, up, down, seed_rank, seed_label, most, label):
-    """Labels (c,) of all ranks from seeds: cost and owner in one number, as in a plain search; none above `most`.
-
-    `up`, `down` (m,) are the costs of the edges in the sense of the search: swapped to come to the seeds.
-    """
+def sweep(parent, up_start, up_head, up, down_start, down_head, down, seed_rank, seed_label, most, label):
+    """Labels (c,) of all ranks from seeds: cost and owner in one number, as in a plain search; none above `most`."""
     label[:] = NO_LABEL
     for i in range(len(seed_rank)):
         if seed_label[i] <= most:
             label[seed_rank[i]] = min(label[seed_rank[i]], seed_label[i])
-    climb = above(start, head, seed_rank)
-    for i in climb:
+    climb = np.empty(len(parent), np.int32)
+    size = climb_from(parent, seed_rank, np.full(len(parent), -1, np.int32), climb)
+    for at in range(size):
+        i = climb[at]
         if label[i] <= most:
-            for e in range(start[i], start[i + 1]):
+            for e in range(up_start[i], up_start[i + 1]):
                 over = label[i] + (np.int64(up[e]) << OWNER_BITS)
-                if over < label[head[e]]:
-                    label[head[e]] = over
-    for i in range(len(start) - 2, -1, -1):
+                if over < label[up_head[e]]:
+                    label[up_head[e]] = over
+    for i in range(len(parent) - 1, -1, -1):
         best = label[i]
-        for e in range(start[i], start[i + 1]):
-            if label[head[e]] <= most:
-                best = min(best, label[head[e]] + (np.int64(down[e]) << OWNER_BITS))
+        for e in range(down_start[i], down_start[i + 1]):
+            near = label[np.uint32(down_head[e])]
+            if near <= most:
+                best = min(best, near + (np.int64(down[e]) << OWNER_BITS))
         label[i] = best if best <= most else NO_LABEL
 
 
 @njit(cache=True, nogil=True)
-def sweep_one(start, head, up, down, seed_rank, seed_cost, label):
-    """Costs (c,) of all ranks from the seeds of one place; FAR where there is no way."""
+def sweep_one(parent, up_start, up_head, up, down_start, down_head, down, seed_rank, seed_cost, label):
+    """Costs `label` (c,) of all ranks from the seeds of one place; `FAR` where there is no way."""
     label[:] = FAR
     for i in range(len(seed_rank)):
         label[seed_rank[i]] = min(label[seed_rank[i]], seed_cost[i])
-    for i in above(start, head, seed_rank):
-        for e in range(start[i], start[i + 1]):
-            label[head[e]] = min(label[head[e]], np.uint32(label[i] + up[e]))
-    for i in range(len(start) - 2, -1, -1):
+    climb = np.empty(len(parent), np.int32)
+    size = climb_from(parent, seed_rank, np.full(len(parent), -1, np.int32), climb)
+    for at in range(size):
+        i = climb[at]
+        for e in range(up_start[i], up_start[i + 1]):
+            label[up_head[e]] = min(label[up_head[e]], np.uint32(label[i] + up[e]))
+    for i in range(len(parent) - 1, -1, -1):
         best = label[i]
-        for e in range(start[i], start[i + 1]):
-            best = min(best, np.uint32(label[head[e]] + down[e]))
+        for e in range(np.uint64(down_start[i]), np.uint64(down_start[i + 1])):
+            best = min(best, np.uint32(label[np.uint32(down_head[e])] + down[e]))
         label[i] = best
 
 
 @njit(cache=True, nogil=True)
-def _begin(start, head, seed_rank, seed_lane, seed_cost, closure, label):
-    """Fill what a sweep will touch, and put the seeds in; returns the ranks above them."""
-    climb = above(start, head, seed_rank)
-    for i in climb:
-        label[i, :] = FAR
-    for i in closure:
-        label[i, :] = FAR
-    for i in range(len(seed_rank)):
-        label[seed_rank[i], seed_lane[i]] = min(label[seed_rank[i], seed_lane[i]], seed_cost[i])
-    return climb
+def label_states(state, cost, limit, owner, label):
+    """Put the costs (c,) of a sweep into the labels of the states that stand at the ranks; none above `limit`."""
+    for i in range(len(state)):
+        label[state[i]] = (np.int64(cost[i]) << OWNER_BITS) | owner if cost[i] <= limit else NO_LABEL
 
 
 @njit(cache=True, nogil=True)
-def sweep_lanes(start, head, up, down, seed_rank, seed_lane, seed_cost, closure, label):
-    """Costs `label` (c, LANES) from sources, each a lane, at the ranks of `closure`.
+def sweep_lanes(
+    parent, up_start, up_head, up, local, down_start, down_head, down, seed_rank, seed_lane, seed_cost, place, label
+):  # fmt: skip
+    """Costs `label` (d, LANES) from sources, each a lane, at the ranks that have a row in `local` (c,), else -1.
 
-    `closure` holds with each rank all above it, ascending; rows of other ranks mean nothing.
+    `down_start`, `down_head` hold rows of `local`. `place` (c,) is -1 throughout, and is left so.
     """
-    for i in _begin(start, head, seed_rank, seed_lane, seed_cost, closure, label):
-        for e in range(start[i], start[i + 1]):
-            over_edge(label, np.int64(i), np.int64(head[e]), up[e])
-    for at in range(len(closure) - 1, -1, -1):
-        i = closure[at]
-        for e in range(start[i], start[i + 1]):
-            over_edge(label, np.int64(head[e]), np.int64(i), down[e])
+    climb = np.empty(len(parent), np.int32)
+    size = climb_from(parent, seed_rank, place, climb)
+    top = np.full((size, LANES), FAR)
+    for i in range(len(seed_rank)):
+        at = place[seed_rank[i]]
+        top[at, seed_lane[i]] = min(top[at, seed_lane[i]], seed_cost[i])
+    own = np.zeros(len(label), np.uint8)
+    for at in range(size):
+        i = climb[at]
+        for e in range(up_start[i], up_start[i + 1]):
+            over_edge(top, np.int64(at), top, np.int64(place[up_head[e]]), up[e])
+        if local[i] >= 0:
+            label[local[i], :] = top[at, :]
+            own[local[i]] = 1
+        place[i] = -1
+    for i in range(len(label) - 1, -1, -1):
+        least_over(label, np.int64(i), down_head, down, np.int64(down_start[i]), np.int64(down_start[i + 1]), own[i])
 
 
 @njit(cache=True, nogil=True)
 def sweep_lanes_carrying(
-    start, head, cost, carried, seed_rank, seed_lane, seed_cost, seed_carried, closure, label, extra
-):
-    """The same, with the carried costs `extra` (c, LANES) of the same ways."""
-    up, down, up_far, down_far = cost[0], cost[1], carried[0], carried[1]
-    climb = _begin(start, head, seed_rank, seed_lane, seed_cost, closure, label)
+    parent, up_start, up_head, up, up_far, local, down_start, down_head, down, down_far, seed_rank, seed_lane, seed_cost,
+    seed_far, place, label, extra,
+):  # fmt: skip
+    """The same, with the carried costs `extra` (d, LANES) of the same ways."""
+    climb = np.empty(len(parent), np.int32)
+    size = climb_from(parent, seed_rank, place, climb)
+    top, further = np.full((size, LANES), FAR), np.zeros((size, LANES), np.uint32)
     for i in range(len(seed_rank)):
-        if seed_cost[i] == label[seed_rank[i], seed_lane[i]]:
-            extra[seed_rank[i], seed_lane[i]] = seed_carried[i]
-    for i in climb:
-        for e in range(start[i], start[i + 1]):
-            over_edge_carrying(label, extra, np.int64(i), np.int64(head[e]), up[e], up_far[e])
-    for at in range(len(closure) - 1, -1, -1):
-        i = closure[at]
-        for e in range(start[i], start[i + 1]):
-            over_edge_carrying(label, extra, np.int64(head[e]), np.int64(i), down[e], down_far[e])
+        at, lane = place[seed_rank[i]], seed_lane[i]
+        if seed_cost[i] < top[at, lane]:
+            top[at, lane], further[at, lane] = seed_cost[i], seed_far[i]
+    own = np.zeros(len(label), np.uint8)
+    for at in range(size):
+        i = climb[at]
+        for e in range(up_start[i], up_start[i + 1]):
+            over_edge_carrying(top, further, np.int64(at), top, further, np.int64(place[up_head[e]]), up[e], up_far[e])
+        if local[i] >= 0:
+            label[local[i], :], extra[local[i], :] = top[at, :], further[at, :]
+            own[local[i]] = 1
+        place[i] = -1
+    for i in range(len(label) - 1, -1, -1):
+        least_over_carrying(
+            label,
+            extra,
+            np.int64(i),
+            down_head,
+            down,
+            down_far,
+            np.int64(down_start[i]),
+            np.int64(down_start[i + 1]),
+            own[i],
+        )
 
 
 @njit(cache=True, nogil=True)
-def to_targets(label, extra, lanes, goal_start, goal_rank, goal_cost, goal_carried, most, found, found_extra):
-    """Costs (lanes, targets) from the labels of a sweep, where they are less than what is there."""
+def to_targets(label, goal_start, goal_row, goal_cost, found):
+    """Costs (targets, LANES) from the labels of a sweep, where they are less than what is there."""
     for t in range(len(goal_start) - 1):
         for i in range(goal_start[t], goal_start[t + 1]):
-            r = goal_rank[i]
-            if r >= 0:
-                for k in range(lanes):
-                    if label[r, k] < FAR:
-                        whole = np.int64(label[r, k]) + goal_cost[i]
-                        if whole <= most and whole < found[k, t]:
-                            found[k, t] = whole
-                            found_extra[k, t] = np.int64(extra[r, k]) + goal_carried[i]
+            if goal_row[i] >= 0:
+                over_edge(label, np.int64(goal_row[i]), found, np.int64(t), goal_cost[i])
+
+
+@njit(cache=True, nogil=True)
+def to_targets_carrying(label, extra, goal_start, goal_row, goal_cost, goal_far, found, found_extra):
+    """The same, with the carried costs of the same ways."""
+    for t in range(len(goal_start) - 1):
+        for i in range(goal_start[t], goal_start[t + 1]):
+            if goal_row[i] >= 0:
+                over_edge_carrying(
+                    label, extra, np.int64(goal_row[i]), found, found_extra, np.int64(t), goal_cost[i], goal_far[i]
+                )

@@ -162,17 +162,17 @@ def rows_to_targets(
 
 @njit(cache=True, nogil=True)
 def least_on_entering(arc, start, tail, delay_ms, delayed, label, made):
-    """Labels `made` (2m,) with which arcs are entered: the least over the states `tail` from which, delays counted if wanted.
+    """Labels `made` (a,) with which the arcs (a,) are entered: the least over the states from which, delays counted if wanted.
 
-    Those of `arc[i]` are rows `start[i]` to `start[i + 1]`, the last ones to the end.
+    States from which arc i is entered are `tail[start[i]:start[i + 1]]`.
     """
+    far = np.uint64(NO_LABEL)  # unsigned, so that a delay can be added to it as to any other label
+    of = label.view(np.uint64)
     for i in range(len(arc)):
-        best = NO_LABEL
-        end = start[i + 1] if i + 1 < len(start) else len(tail)
-        for row in range(start[i], end):
-            at = label[tail[row]]
-            if at != NO_LABEL:
-                if delayed:
-                    at += delay_ms[row] << OWNER_BITS
-                best = min(best, at)
-        made[arc[i]] = best
+        best = far
+        for row in range(start[arc[i]], start[arc[i] + 1]):
+            at = of[np.uint32(tail[row])]
+            if delayed:
+                at += np.uint64(delay_ms[row]) << np.uint64(OWNER_BITS)
+            best = min(best, at)
+        made[i] = np.int64(best)

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS
 from awl.core.engine.partial import StepsOfEdges, customized_again, ways_again
 from awl.core.engine.topology import Metric, Topology, Ways, customized, topology_of, ways_of
+from awl.core.engine.trimmed import Sides, trimmed, untrimmed
 from awl.core.modes.network import Network
 
 Ints = NDArray[np.int32]
@@ -30,6 +31,7 @@ class Hierarchy:
         self._ways: dict[tuple[str, str], Ways] = {}
         self._looked_at: dict[str, Ints] = {}
         self._far: dict[str, int] = {}
+        self._sides: dict[str, Sides] = {}
 
     @classmethod
     def of(cls, network: Network) -> Hierarchy:
@@ -65,6 +67,16 @@ class Hierarchy:
                 made, self._looked_at[measure] = customized_again(self.topology, self._steps, metric, cost, changed)
                 self._metrics[measure] = made
         return self._metrics[measure]
+
+    def trim(self, network: Network, measure: str) -> None:
+        """Find out which edges best ways use, for all searches from now on: worth it from some hundred of them on."""
+        if measure not in self._sides:
+            self._sides[measure] = trimmed(self.topology, self.metric(network, measure))
+
+    def sides(self, network: Network, measure: str) -> Sides:
+        """The edges searches go over: those best ways use where that was found out, else all."""
+        known = self._sides.get(measure)
+        return untrimmed(self.topology, self.metric(network, measure)) if known is None else known
 
     def ways(self, network: Network, measure: str, carried: str) -> Ways:
         """What the edges of a metric stand for, with a carried cost; made when first asked for."""

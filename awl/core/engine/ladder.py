@@ -2,19 +2,33 @@
 
 from __future__ import annotations
 
+import threading
+from dataclasses import dataclass, fields
+
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.climbing import above, sweep, sweep_lanes_carrying, sweep_one, to_targets
+from awl.core.engine.climbing import (
+    above,
+    label_states,
+    sweep,
+    sweep_lanes,
+    sweep_lanes_carrying,
+    sweep_one,
+    to_targets,
+    to_targets_carrying,
+)
 from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS, OWNER_MASK, UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.lanes import LANES
 from awl.core.engine.leg import carried_with
-from awl.core.engine.places import Seeds, Snapped, leaving
+from awl.core.engine.places import Seeds, Snapped, entering, leaving
 from awl.core.engine.topology import FAR
 from awl.core.modes.network import Network
 
 Ints = NDArray[np.int32]
+WORTH_TRIMMING = 1024
+"""Places or trips from which on a second pass over the edges pays."""
 
 
 def ranked(hierarchy: Hierarchy, network: Network, seeds: Seeds, measure: str) -> tuple[Seeds, Ints, Ints]:
@@ -50,7 +64,7 @@ def swept(
     hierarchy: Hierarchy, network: Network, seeds: Seeds, measure: str, direction: str, limit: int
 ) -> NDArray[np.int64]:
     """Labels (s,) of all states as a search `from` or `to` places gives them."""
-    topology, metric = hierarchy.topology, hierarchy.metric(network, measure)
+    topology = hierarchy.topology
     overhead = np.int64(network.overhead(measure))
     most = (np.int64(limit) << OWNER_BITS) | OWNER_MASK
     label = np.full(network.states.count, NO_LABEL)
@@ -60,16 +74,19 @@ def swept(
         on_way, rank, _ = ranked(hierarchy, network, seeds, measure)
     begin = ((on_way.cost.astype(np.int64) + overhead) << OWNER_BITS) | on_way.owner
     here = rank >= 0
-    up, down = (metric.cost[0], metric.cost[1]) if direction == "from" else (metric.cost[1], metric.cost[0])
-    of_rank = np.empty(topology.count, np.int64)
+    sides = hierarchy.sides(network, measure)
+    sides = sides if direction == "from" else sides.turned()
+    up, down = sides.up, sides.down
+    edges = topology.parent, up.start, up.head, up.cost, down.start, down.head, down.cost
     if len(on_way.owner) and (on_way.owner == on_way.owner[0]).all():
         cost = np.empty(topology.count, np.uint32)
         seconds = np.minimum(begin[here] >> OWNER_BITS, int(FAR)).astype(np.uint32)
-        sweep_one(topology.start, topology.head, up, down, rank[here], seconds, cost)
-        of_rank = np.where(cost <= limit, (cost.astype(np.int64) << OWNER_BITS) | on_way.owner[0], NO_LABEL)
+        sweep_one(*edges, rank[here], seconds, cost)
+        label_states(topology.state, cost, np.int64(limit), np.int64(on_way.owner[0]), label)
     else:
-        sweep(topology.start, topology.head, up, down, rank[here], begin[here], most, of_rank)
-    label[topology.state] = of_rank
+        of_rank = np.empty(topology.count, np.int64)
+        sweep(*edges, rank[here], begin[here], most, of_rank)
+        label[topology.state] = of_rank
     within = own <= most
     np.minimum.at(label, seeds.state[within], own[within])
     if direction == "to":
@@ -94,71 +111,161 @@ def _from_lone_states(rank: Ints, network: Network, measure: str, most: np.int64
     label[lone] = np.minimum(label[lone], np.where(best <= most, best, NO_LABEL))
 
 
+@dataclass(frozen=True)
+class _Pairs:
+    """Single pairs (p,) of a source and a target, with cost and carried cost."""
+
+    source: NDArray[np.integer]
+    target: NDArray[np.integer]
+    cost: NDArray[np.int64]
+    carried: NDArray[np.int64]
+
+
 class Ladder:
-    """Costs from many places to fixed targets, sixteen places at a time."""
+    """Costs from many places to fixed targets, sixteen places at a time, and the costs their ways carry if wanted."""
 
-    def __init__(self, hierarchy: Hierarchy, network: Network, targets: Snapped, goals: Seeds, measure: str) -> None:
-        self._hierarchy, self._network, self._targets, self._goals, self._measure = (
-            hierarchy,
-            network,
-            targets,
-            goals,
-            measure,
-        )
-        self._goal_rank = hierarchy.topology.rank[goals.state]
+    def __init__(
+        self, hierarchy: Hierarchy, network: Network, ends: tuple[Snapped, Snapped], measure: str, carrying: bool
+    ) -> None:
+        self._network, self._measure = network, measure
+        self._carried = carried_with(measure) if carrying else None
+        self._ends = ends
         topology = hierarchy.topology
-        self._closure = above(topology.start, topology.head, np.unique(self._goal_rank[self._goal_rank >= 0]))
-        self._metric = hierarchy.metric(network, measure)
-        self._ways = hierarchy.ways(network, measure, carried_with(measure))
+        sources, targets = ends
+        if len(sources.link) >= WORTH_TRIMMING:
+            hierarchy.trim(network, measure)
+        sides = hierarchy.sides(network, measure)
+        self._first = leaving(sources, network, measure, carried_with(measure))
+        self._goals = entering(targets, network, measure, carried_with(measure))
+        seeds, self._rank, _ = ranked(hierarchy, network, self._first, measure)
+        self._seeds, self._seed_start = seeds, seeds.starts(len(sources.link))
+        goal_rank = topology.rank[self._goals.state]
+        closure = above(topology.parent, np.unique(goal_rank[goal_rank >= 0]))
+        self._local = np.full(topology.count, -1, np.int32)
+        self._local[closure] = np.arange(len(closure), dtype=np.int32)
+        self._goal_start = self._goals.starts(len(targets.link))
+        self._goal_cost = self._goals.cost.astype(np.uint32)
+        self._goal_row = np.where(goal_rank >= 0, self._local[goal_rank], -1).astype(np.int32)
+        self._parent, self._up, self._down, self._size = (
+            topology.parent,
+            sides.up,
+            sides.down.within(closure),
+            len(closure),
+        )
+        if carrying:
+            carried = hierarchy.ways(network, measure, carried_with(measure)).carried
+            self._up_far, self._down_far = carried[0][sides.up.edge], carried[1][self._down.edge]
+        self._aside = _sorted(self._along_links(), self._at_once(topology.rank))
 
-    def costs_from(self, sources: Snapped, most: int) -> tuple[Ints, NDArray[np.int64]]:
-        """Cost and carried cost (k, t) from at most `LANES` places; UNREACHED above `most`."""
-        network, topology, metric = self._network, self._hierarchy.topology, self._metric
-        carried = carried_with(self._measure)
-        found = np.full((len(sources.link), len(self._targets.link)), UNREACHED, np.int32)
-        extra = np.zeros(found.shape, np.int64)
-        self._along_links(sources, most, found, extra)
-        first = leaving(sources, network, self._measure, carried)
-        self._at_once(first, most, found, extra)
-        seeds, rank, _ = ranked(self._hierarchy, network, first, self._measure)
-        label, further = np.empty((topology.count, LANES), np.uint32), np.empty((topology.count, LANES), np.uint32)
-        sweep_lanes_carrying(
-            topology.start, topology.head, metric.cost, self._ways.carried, rank, seeds.owner, seeds.cost.astype(np.uint32),
-            seeds.carried.astype(np.uint32), self._closure, label, further,
-        )  # fmt: skip
-        goals = self._goals
-        to_targets(
-            label, further, len(sources.link), goals.starts(len(self._targets.link)), self._goal_rank, goals.cost, goals.carried,
-            np.int64(most), found, extra,
-        )  # fmt: skip
-        return found, extra
+    @property
+    def order(self) -> NDArray[np.int64]:
+        """Places in an order in which those that follow each other climb the same ranks."""
+        first = np.full(len(self._ends[0].link), np.iinfo(np.int32).max, np.int64)
+        np.minimum.at(first, self._seeds.owner, self._rank)
+        return np.argsort(first, kind="stable")
 
-    def _at_once(self, first: Seeds, most: int, found: Ints, extra: NDArray[np.int64]) -> None:
+    def costs_from(self, rows: NDArray[np.int64], most: int) -> tuple[Ints, NDArray[np.int64]]:
+        """Cost and carried cost (k, t) from at most `LANES` places; UNREACHED above `most`. Not carrying, the second is empty."""
+        goals, count = self._goals, len(self._ends[1].link)
+        counts = self._seed_start[rows + 1] - self._seed_start[rows]
+        lanes = np.repeat(np.arange(len(rows), dtype=np.int32), counts)
+        at = np.arange(len(lanes)) + np.repeat(self._seed_start[rows] - (np.cumsum(counts) - counts), counts)
+        seeds, up, down = self._seeds, self._up, self._down
+        label, further, place = _scratch(len(self._parent), self._size)
+        climb = self._parent, up.start, up.head, up.cost
+        cost = seeds.cost[at].astype(np.uint32)
+        least = np.full((count, LANES), FAR)
+        extra = np.zeros((count if self._carried else 0, LANES), np.uint32)
+        if self._carried:
+            sweep_lanes_carrying(
+                *climb, self._up_far, self._local, down.start, down.head, down.cost, self._down_far, self._rank[at], lanes, cost,
+                seeds.carried[at].astype(np.uint32), place, label, further,
+            )  # fmt: skip
+            to_targets_carrying(
+                label,
+                further,
+                self._goal_start,
+                self._goal_row,
+                self._goal_cost,
+                goals.carried.astype(np.uint32),
+                least,
+                extra,
+            )
+        else:
+            sweep_lanes(
+                *climb, self._local, down.start, down.head, down.cost, self._rank[at], lanes, cost, place, label
+            )
+            to_targets(label, self._goal_start, self._goal_row, self._goal_cost, least)
+        aside = self._aside
+        lane, nth = _matched(aside.source, rows)
+        nearer = aside.cost[nth] <= least[aside.target[nth], lane]
+        lane, nth = lane[nearer], nth[nearer]
+        least[aside.target[nth], lane] = aside.cost[nth]
+        if self._carried:
+            extra[aside.target[nth], lane] = aside.carried[nth]
+        beyond = least > most
+        least[beyond] = FAR
+        if self._carried:
+            extra[beyond] = 0
+        size = len(rows)
+        return least[:, :size].T.astype(np.int32), extra[:, :size].T.astype(np.int64)
+
+    def _at_once(self, rank: Ints) -> _Pairs:
         """Trips from a node onto a link that begins there, where no step leads to the state they begin in."""
-        goals = self._goals
-        a, b = at_once(self._hierarchy.topology.rank, first, goals)
+        first, goals = self._first, self._goals
+        a, b = at_once(rank, first, goals)
         whole = first.cost[a].astype(np.int64) + goals.cost[b]
-        order = np.argsort(-whole, kind="stable")  # the least is written last
-        for i in order[whole[order] <= most].tolist():
-            k, t = first.owner[a[i]], goals.owner[b[i]]
-            if whole[i] < found[k, t]:
-                found[k, t], extra[k, t] = whole[i], first.carried[a[i]] + goals.carried[b[i]]
+        return _Pairs(first.owner[a], goals.owner[b], whole, first.carried[a] + goals.carried[b])
 
-    def _along_links(self, sources: Snapped, most: int, found: Ints, extra: NDArray[np.int64]) -> None:
+    def _along_links(self) -> _Pairs:
         """Trips along one link without leaving it."""
         network, carried = self._network, carried_with(self._measure)
+        sources, targets = self._ends
         cost, further = network.arc_costs(self._measure), network.arc_costs(carried)
-        a, b = np.nonzero(sources.link[:, None] == self._targets.link[None, :])
-        f, g = sources.fraction[a], self._targets.fraction[b]
+        a, b = alike(sources.link, targets.link)
+        f, g = sources.fraction[a], targets.fraction[b]
         arc = 2 * sources.link[a] + (g < f)
         whole = np.where((cost[arc] >= 0) | (f == g), np.rint(np.abs(g - f) * cost[arc]), UNREACHED)
-        near = whole <= most
-        found[a[near], b[near]] = whole[near]
-        extra[a[near], b[near]] = np.rint(np.abs(g - f) * further[arc])[near]
+        return _Pairs(a, b, whole.astype(np.int64), np.rint(np.abs(g - f) * further[arc]).astype(np.int64))
+
+
+def _sorted(*parts: _Pairs) -> _Pairs:
+    """All pairs by source; of the same pair the least is last, so that it is what stays where all are written."""
+    source, target, cost, carried = (
+        np.concatenate([getattr(part, item.name) for part in parts]) for item in fields(_Pairs)
+    )
+    order = np.lexsort((-cost, source))
+    return _Pairs(source[order], target[order], cost[order], carried[order])
+
+
+def _matched(source: NDArray[np.integer], rows: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """For each of `rows` the pairs whose source it is: the number of the row, and of the pair."""
+    begin, end = np.searchsorted(source, rows), np.searchsorted(source, rows, side="right")
+    lane = np.repeat(np.arange(len(rows)), end - begin)
+    return lane, np.arange(len(lane)) + np.repeat(begin - (np.cumsum(end - begin) - (end - begin)), end - begin)
+
+
+def alike(keys: NDArray[np.integer], others: NDArray[np.integer]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """All pairs of one key and an equal other."""
+    order = np.argsort(others, kind="stable")
+    row, nth = _matched(others[order], keys.astype(np.int64))
+    return row, order[nth]
+
+
+_OWN = threading.local()
+
+
+def _scratch(count: int, size: int) -> tuple[NDArray[np.uint32], NDArray[np.uint32], Ints]:
+    """Labels (size, LANES) and carried costs of a sweep, and places of `count` ranks: of this thread, kept for the next."""
+    kept = getattr(_OWN, "scratch", None)
+    if kept is None or len(kept[2]) != count or len(kept[0]) < size:
+        wide = np.empty((2, size, LANES), np.uint32)
+        kept = _OWN.scratch = wide[0], wide[1], np.full(count, -1, np.int32)
+    return kept[0][:size], kept[1][:size], kept[2]
 
 
 def at_once(rank: Ints, seeds: Seeds, goals: Seeds) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Pairs of seeds and goals at one state to which no step leads."""
     here, there = np.flatnonzero(rank[seeds.state] < 0), np.flatnonzero(rank[goals.state] < 0)
-    a, b = np.nonzero(seeds.state[here][:, None] == goals.state[there][None, :])
+    a, b = alike(seeds.state[here], goals.state[there])
     return here[a], there[b]

@@ -8,12 +8,14 @@ from __future__ import annotations
 
 import threading
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
 from awl.core.engine.topology import FAR, Metric, Topology, Ways
+from awl.core.engine.trimmed import Sides
 
 Ints = NDArray[np.int32]
 Longs = NDArray[np.int64]
@@ -36,9 +38,8 @@ class Scratch:
     """Labels of one thread, as wide as a topology; every search leaves them as it found them."""
 
     def __init__(self, count: int) -> None:
-        self.label = np.full((2, count), NONE, np.int64)
-        self.entry = np.full((2, count), -1, np.int64)
-        self.before = np.full((2, count), -1, np.int32)
+        self.label = np.full((count, 2), NONE, np.int64)
+        self.entry = np.full((count, 2), -1, np.int32)
         self.climbed = np.empty(count, np.int32)
 
 
@@ -48,7 +49,7 @@ _OWN = threading.local()
 def scratch_for(count: int) -> Scratch:
     """The scratch of this thread for a topology of `count` ranks, kept for the next search."""
     kept: Scratch | None = getattr(_OWN, "scratch", None)
-    if kept is None or kept.label.shape[1] != count:
+    if kept is None or len(kept.label) != count:
         kept = _OWN.scratch = Scratch(count)
     return kept
 
@@ -69,21 +70,28 @@ class Found:
 
 
 def ways_of_pairs(
-    topology: Topology, metric: Metric, ways: Ways, begins: Ends, ends: Ends, scratch: Scratch, listed: bool = True
+    topology: Topology,
+    sides: Sides,
+    metric: Metric,
+    ways: Ways,
+    begins: Ends,
+    ends: Ends,
+    scratch: Scratch,
+    listed: bool = True,
 ) -> Found:
-    """The best way of each pair; steps are listed if wanted."""
+    """The best way of each pair; steps are listed if wanted. `sides` are all edges of the metric, or those best ways use."""
     return Found(
         *_ways_of_pairs(
-            topology.start, topology.head, metric.cost, metric.step, ways.middle, ways.carried,
+            topology.parent, _edges(sides), topology.low, topology.start, topology.head, metric.step, ways.middle, ways.carried,
             begins.start, begins.rank, begins.cost, ends.start, ends.rank, ends.cost,
-            scratch.label, scratch.entry, scratch.before, scratch.climbed, listed,
+            scratch.label, scratch.entry, scratch.climbed, listed,
         )
     )  # fmt: skip
 
 
 def load_of_pairs(
     topology: Topology,
-    metric: Metric,
+    sides: Sides,
     ways: Ways,
     begins: Ends,
     ends: Ends,
@@ -93,9 +101,9 @@ def load_of_pairs(
 ) -> Found:
     """The best way of each pair, counted with its `weight` (k,) on the edges `on_edge` (2, m) it climbs; no steps listed."""
     cost, extra, seed, goal = _load_of_pairs(
-        topology.start, topology.head, metric.cost, ways.carried,
+        topology.parent, _edges(sides), topology.low, ways.carried,
         begins.start, begins.rank, begins.cost, ends.start, ends.rank, ends.cost,
-        scratch.label, scratch.entry, scratch.before, scratch.climbed, weight, on_edge,
+        scratch.label, scratch.entry, scratch.climbed, weight, on_edge,
     )  # fmt: skip
     return Found(cost, extra, seed, goal, np.zeros(1, np.int64), np.zeros(0, np.int32))
 
@@ -107,10 +115,23 @@ def load_of_steps(topology: Topology, metric: Metric, ways: Ways, on_edge: Longs
     return on_step
 
 
+def _edges(sides: Sides) -> tuple[tuple[NDArray[Any], ...], ...]:
+    return tuple((side.start, side.head, side.cost, side.edge) for side in (sides.up, sides.down))
+
+
 @njit(cache=True, nogil=True)
-def _meet(
-    start, head, cost, from_rank, from_cost, to_rank, to_cost, label, entry, before, climbed
-):  # fmt: skip
+def _climb(side, edges, at, label, entry):
+    """Hand the label of a rank on to those above it; `side` 0 from where the trip begins, 1 from where it ends."""
+    start, head, cost, edge = edges
+    here = label[at, side]
+    for e in range(start[at], start[at + 1]):
+        over, above = here + cost[e], head[e]
+        if cost[e] < FAR and over < label[above, side]:
+            label[above, side], entry[above, side] = over, edge[e]
+
+
+@njit(cache=True, nogil=True)
+def _meet(parent, sides, from_rank, from_cost, to_rank, to_cost, label, entry, climbed):
     """Least cost, the rank where both searches meet, -1 for none, and how many ranks of `climbed` were touched."""
     cursor = np.empty(len(from_rank) + len(to_rank), np.int32)
     waiting = 0
@@ -119,8 +140,8 @@ def _meet(
         for i in range(len(ranks)):
             r = ranks[i]
             if r >= 0:
-                if costs[i] < label[side, r]:
-                    label[side, r], entry[side, r] = costs[i], SEED - i
+                if costs[i] < label[r, side]:
+                    label[r, side], entry[r, side] = costs[i], SEED - i
                 cursor[waiting] = r
                 waiting += 1
     best, where, size = NONE, -1, 0
@@ -128,32 +149,24 @@ def _meet(
         at = cursor[0]
         for i in range(1, waiting):
             at = min(at, cursor[i])
-        begin, end = start[at], start[at + 1]
-        parent = head[begin] if begin < end else -1
         kept = 0
         for i in range(waiting):
             if cursor[i] != at:
                 cursor[kept] = cursor[i]
                 kept += 1
         waiting = kept
-        if parent >= 0:
-            cursor[waiting] = parent
+        if parent[at] >= 0:
+            cursor[waiting] = parent[at]
             waiting += 1
         climbed[size] = at
         size += 1
-        up, down = label[0, at], label[1, at]
+        up, down = label[at, 0], label[at, 1]
         if up + down < best:
             best, where = up + down, at
         if up < best:
-            for e in range(begin, end):
-                over = up + cost[0, e]
-                if cost[0, e] < FAR and over < label[0, head[e]]:
-                    label[0, head[e]], entry[0, head[e]], before[0, head[e]] = over, e, at
+            _climb(0, sides[0], at, label, entry)
         if down < best:
-            for e in range(begin, end):
-                over = down + cost[1, e]
-                if cost[1, e] < FAR and over < label[1, head[e]]:
-                    label[1, head[e]], entry[1, head[e]], before[1, head[e]] = over, e, at
+            _climb(1, sides[1], at, label, entry)
     return best, where, size
 
 
@@ -161,13 +174,13 @@ def _meet(
 def _clear(label, entry, climbed, size):
     for i in range(size):
         at = climbed[i]
-        label[0, at], label[1, at], entry[0, at], entry[1, at] = NONE, NONE, -1, -1
+        label[at, 0], label[at, 1], entry[at, 0], entry[at, 1] = NONE, NONE, -1, -1
 
 
 @njit(cache=True, nogil=True)
 def _ways_of_pairs(
-    start, head, cost, step, middle, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost,
-    label, entry, before, climbed, listed,
+    parent, sides, lower, start, head, step, middle, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost,
+    label, entry, climbed, listed,
 ):  # fmt: skip
     pairs = len(from_start) - 1
     least, extra = np.full(pairs, -1, np.int64), np.zeros(pairs, np.int64)
@@ -179,33 +192,35 @@ def _ways_of_pairs(
     for p in range(pairs):
         a, b = from_start[p], to_start[p]
         best, where, touched = _meet(
-            start, head, cost, from_rank[a : from_start[p + 1]], from_cost[a : from_start[p + 1]],
-            to_rank[b : to_start[p + 1]], to_cost[b : to_start[p + 1]], label, entry, before, climbed,
+            parent, sides, from_rank[a : from_start[p + 1]], from_cost[a : from_start[p + 1]],
+            to_rank[b : to_start[p + 1]], to_cost[b : to_start[p + 1]], label, entry, climbed,
         )  # fmt: skip
         if where >= 0:
             least[p] = best
             # Edges of the way up come last first, so they are put in from the end of those of the way down.
             count = 0
             at = where
-            while entry[1, at] >= 0:
-                extra[p] += carried[1, entry[1, at]]
+            while entry[at, 1] >= 0:
+                edge = entry[at, 1]
+                extra[p] += carried[1, edge]
                 if count == len(rows):
                     rows, lows = np.concatenate((rows, rows)), np.concatenate((lows, lows))
-                rows[count], lows[count] = 2 * entry[1, at] + 1, before[1, at]
+                rows[count], lows[count] = 2 * np.int64(edge) + 1, lower[edge]
                 count += 1
-                at = before[1, at]
-            goal[p] = b + SEED - entry[1, at]
+                at = lower[edge]
+            goal[p] = b + SEED - entry[at, 1]
             rows[:count] = rows[:count][::-1].copy()
             lows[:count] = lows[:count][::-1].copy()
             at = where
-            while entry[0, at] >= 0:
-                extra[p] += carried[0, entry[0, at]]
+            while entry[at, 0] >= 0:
+                edge = entry[at, 0]
+                extra[p] += carried[0, edge]
                 if count == len(rows):
                     rows, lows = np.concatenate((rows, rows)), np.concatenate((lows, lows))
-                rows[count], lows[count] = 2 * entry[0, at], before[0, at]
+                rows[count], lows[count] = 2 * np.int64(edge), lower[edge]
                 count += 1
-                at = before[0, at]
-            seed[p] = a + SEED - entry[0, at]
+                at = lower[edge]
+            seed[p] = a + SEED - entry[at, 0]
             # What waits is a stack: its last edge is travelled first.
             while listed and count > 0:
                 count -= 1
@@ -239,8 +254,8 @@ def _edge(start, head, low, high):
 
 @njit(cache=True, nogil=True)
 def _load_of_pairs(
-    start, head, cost, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost,
-    label, entry, before, climbed, weight, on_edge,
+    parent, sides, lower, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost,
+    label, entry, climbed, weight, on_edge,
 ):  # fmt: skip
     pairs = len(from_start) - 1
     least, extra = np.full(pairs, -1, np.int64), np.zeros(pairs, np.int64)
@@ -248,18 +263,19 @@ def _load_of_pairs(
     for p in range(pairs):
         a, b = from_start[p], to_start[p]
         best, where, touched = _meet(
-            start, head, cost, from_rank[a : from_start[p + 1]], from_cost[a : from_start[p + 1]],
-            to_rank[b : to_start[p + 1]], to_cost[b : to_start[p + 1]], label, entry, before, climbed,
+            parent, sides, from_rank[a : from_start[p + 1]], from_cost[a : from_start[p + 1]],
+            to_rank[b : to_start[p + 1]], to_cost[b : to_start[p + 1]], label, entry, climbed,
         )  # fmt: skip
         if where >= 0:
             least[p] = best
             for side in range(2):
                 at = where
-                while entry[side, at] >= 0:
-                    on_edge[side, entry[side, at]] += weight[p]
-                    extra[p] += carried[side, entry[side, at]]
-                    at = before[side, at]
-                ends[side, p] = (a if side == 0 else b) + SEED - entry[side, at]
+                while entry[at, side] >= 0:
+                    edge = entry[at, side]
+                    on_edge[side, edge] += weight[p]
+                    extra[p] += carried[side, edge]
+                    at = lower[edge]
+                ends[side, p] = (a if side == 0 else b) + SEED - entry[at, side]
         _clear(label, entry, climbed, touched)
     return least, extra, ends[0], ends[1]
 

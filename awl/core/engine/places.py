@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, fields
 from functools import cached_property
+from typing import Any, TypeVar
 
 import numpy as np
 import shapely
@@ -210,9 +211,12 @@ def _standing_arc(places: Snapped, rows: NDArray[np.int64], leaves: bool) -> NDA
     return (2 * places.link[rows] + (at_start if leaves else ~at_start)).astype(np.int32)
 
 
+Row = TypeVar("Row", bound=np.integer[Any])
+
+
 def expanded(
-    start: NDArray[np.int64], rows: NDArray[np.int32], keys: NDArray[np.integer]
-) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
+    start: NDArray[np.int64], rows: NDArray[Row], keys: NDArray[np.integer]
+) -> tuple[NDArray[Row], NDArray[np.int64]]:
     """All rows of each key, and the number of the key that each belongs to."""
     counts = start[keys + 1] - start[keys]
     nth = np.repeat(np.arange(len(keys)), counts)

@@ -52,24 +52,30 @@ class Arrivals:
         np.minimum.at(best, self.network.states.node, self.label)
         return costs_of(best)
 
-    @cached_property
-    def arc_label(self) -> NDArray[np.int64]:
-        """Label (2m,) at the near end of each arc: on entering it when searching from places, on having left it when to them."""
+    def on_arcs(self, arc: NDArray[np.integer]) -> NDArray[np.int64]:
+        """Label (a,) at the near end of arcs: on entering each when searching from places, on having left it when to them."""
         states = self.network.states
         if self.direction == "to":
             # Towards places, the arc that lies ahead of a link's end is the one the traveller has passed to come there.
-            begun = states.begun
+            begun = states.begun[arc]
             return np.where(begun >= 0, self.label[np.maximum(begun, 0)], NO_LABEL)
         entries = self.network.entries
-        made = np.full(len(states.begun), NO_LABEL)
-        delayed = self.measure == "time"
-        least_on_entering(entries.arc, entries.start, entries.tail, entries.delay_ms, delayed, self.label, made)
+        made = np.empty(len(arc), np.int64)
+        least_on_entering(
+            arc.astype(np.int64),
+            entries.start,
+            entries.tail,
+            entries.delay_ms,
+            self.measure == "time",
+            self.label,
+            made,
+        )
         return made
 
     def at_ends(self, link: NDArray[np.integer]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         """Labels at the begin and at the end of links, for going on from there along them in the sense of the search."""
         side = 0 if self.direction == "from" else 1
-        return self.arc_label[2 * link + side], self.arc_label[2 * link + 1 - side]
+        return self.on_arcs(2 * link + side), self.on_arcs(2 * link + 1 - side)
 
 
 def costs_of(label: NDArray[np.int64]) -> NDArray[np.int32]:
@@ -132,14 +138,18 @@ def matrix(
     limit: int = int(NO_LIMIT),
     threads: int = 2,
     progress: Progress | None = None,
+    carrying: bool = True,
 ) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
-    """Cost and carried cost from every source to every target (s, t); UNREACHED where there is no way."""
+    """Cost and carried cost from every source to every target (s, t); UNREACHED where there is no way.
+
+    Carried costs are left out, and the second array empty, unless `carrying`.
+    """
     carried = carried_with(measure)
     up, down = network.directed(measure)
     carried_up, carried_down = network.directed(carried)
     rows_of = network.search_rows(measure, carried, "from")
     cost = np.full((len(sources.link), len(targets.link)), UNREACHED, np.int32)
-    extra = np.zeros(cost.shape, np.int64)
+    extra = np.zeros(cost.shape if carrying else (0, 0), np.int64)
     source_rows, target_rows = np.flatnonzero(sources.link >= 0), np.flatnonzero(targets.link >= 0)
     if len(source_rows) == 0 or len(target_rows) == 0:
         return cost, extra
@@ -150,14 +160,16 @@ def matrix(
     within = max(min(limit, int(NO_LIMIT)) - overhead, -1)
     high = network.hierarchy
     worth = high is not None and (high.ready(measure) or len(source_rows) >= LANES)
-    ladder = Ladder(high, network, target, goals, measure) if worth else None
+    ladder = Ladder(high, network, (sources.take(source_rows), target), measure, carrying) if worth else None
+
+    # Columns in a row are written as such: quicker than one by one.
+    every = len(target_rows) == len(targets.link)
 
     def block(rows: NDArray[np.int64]) -> None:
-        part = sources.take(rows)
         if ladder is not None:
-            found, found_extra = ladder.costs_from(part, within)
-            keep(rows, found, found_extra)
+            keep(source_rows[rows], *ladder.costs_from(rows, within))
             return
+        part = sources.take(rows)
         seeds = leaving(part, network, measure, carried)
         found = np.full((len(rows), len(target_rows)), UNREACHED, np.int32)
         found_extra = np.zeros(found.shape, np.int64)
@@ -170,12 +182,19 @@ def matrix(
 
     def keep(rows: NDArray[np.int64], found: NDArray[np.int32], found_extra: NDArray[np.int64]) -> None:
         reached = found != UNREACHED
-        cost[np.ix_(rows, target_rows)] = np.where(reached, found + overhead, found)
-        extra[np.ix_(rows, target_rows)] = np.where(reached, found_extra + extra_overhead, found_extra)
+        if overhead:
+            found[reached] += overhead
+        at = rows if every else np.ix_(rows, target_rows)
+        cost[at] = found
+        if carrying:
+            if extra_overhead:
+                found_extra[reached] += extra_overhead
+            extra[at] = found_extra
 
     progress = progress or Progress()
     size = LANES if ladder is not None else max(1, len(source_rows) // 64)
-    blocks = np.split(source_rows, np.arange(size, len(source_rows), size))
+    order = source_rows if ladder is None else ladder.order
+    blocks = np.split(order, np.arange(size, len(order), size))
     with ThreadPoolExecutor(threads) as pool:
         for done, _ in enumerate(pool.map(block, blocks), 1):
             progress.step(done / len(blocks), f"{done * len(source_rows) // len(blocks)} of {len(source_rows)} starts")

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from awl.core.engine.dijkstra import NO_LIMIT
 from awl.core.engine.hierarchy import Hierarchy
-from awl.core.engine.ladder import at_once, ranked
+from awl.core.engine.ladder import WORTH_TRIMMING, at_once, ranked
 from awl.core.engine.leg import Leg, carried_with
 from awl.core.engine.pairs import Ends, Found, load_of_pairs, load_of_steps, scratch_for, ways_of_pairs
 from awl.core.engine.places import Seeds, Snapped, entering, expanded, leaving
@@ -120,16 +120,17 @@ class _Block:
         self._goals = entering(ends[1], network, measure, carried)
         count = len(ends[0].link)
         self._seeds, rank, self._onto = ranked(hierarchy, network, self._first, measure)
-        on_hierarchy = hierarchy.topology, hierarchy.metric(network, measure), hierarchy.ways(network, measure, carried)
+        topology, metric = hierarchy.topology, hierarchy.metric(network, measure)
+        sides, ways = hierarchy.sides(network, measure), hierarchy.ways(network, measure, carried)
         begins = Ends(self._seeds.starts(count), rank, self._seeds.cost.astype(np.int64))
         goal_rank = hierarchy.topology.rank[self._goals.state]
         arrive = Ends(self._goals.starts(count), goal_rank, self._goals.cost.astype(np.int64))
         scratch = scratch_for(hierarchy.topology.count)
         self._ways: Found
         if load is None:
-            self._ways = ways_of_pairs(*on_hierarchy, begins, arrive, scratch)
+            self._ways = ways_of_pairs(topology, sides, metric, ways, begins, arrive, scratch)
         else:
-            self._ways = load_of_pairs(*on_hierarchy, begins, arrive, load[0], scratch, load[1])
+            self._ways = load_of_pairs(topology, sides, ways, begins, arrive, load[0], scratch, load[1])
         self.cost = np.where(self._ways.cost <= NO_LIMIT, self._ways.cost, -1)
         self.kind = np.where(self.cost >= 0, OVER_STEPS, NO_WAY)
         served = np.maximum(self._ways.seed, 0), np.maximum(self._ways.goal, 0)
@@ -144,7 +145,7 @@ class _Block:
             # Trips that go another way after all are taken off the edges again.
             lost = (self._ways.cost >= 0) & (self.kind != OVER_STEPS)
             if lost.any():
-                load_of_pairs(*on_hierarchy, begins, arrive, np.where(lost, -load[0], 0), scratch, load[1])
+                load_of_pairs(topology, sides, ways, begins, arrive, np.where(lost, -load[0], 0), scratch, load[1])
 
     def _better(self, trip: Longs, cost: Longs, carried: Longs, kind: int) -> NDArray[np.bool_]:
         """Put other ways of some trips in where they cost no more; which ones do."""
@@ -227,6 +228,8 @@ def _blocks(
 ) -> tuple[list[_Block], list[Longs]]:
     """Blocks of trips searched in threads; and what lies on edges, one array for each thread, where there is a weight."""
     hierarchy.ways(network, measure, carried_with(measure))  # made once, not in every thread
+    if len(ends[0].link) >= WORTH_TRIMMING:
+        hierarchy.trim(network, measure)
     size = hierarchy.metric(network, measure).cost.shape
     count = len(ends[0].link)
     on_edges: dict[int, Longs] = {}
