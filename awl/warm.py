@@ -76,8 +76,11 @@ def warm() -> None:
         best_leg(network, places, 0, 1, "time")
         network.hierarchy = Hierarchy.of(network)
         matrix(network, Snapper(network).snap(*many, 500.0), places, "time")
+        matrix(network, Snapper(network).snap(*many, 500.0), places, "time", carrying=False)
+        network.hierarchy.trim(network, "time")
         for direction in ("from", "to"):
             arrivals(network, places, "time", direction)
+            arrivals(network, places.take(np.arange(1)), "time", direction)
         best_leg(network, places, 0, 1, "time")
         load_between(network.hierarchy, network, places, places, "time")
         closed = np.zeros(graph.link_count, bool)

@@ -34,6 +34,7 @@ from awl.core.streets.graph import StreetGraph
 from awl.formats import osm_pbf
 from awl.questions.run import ask
 from awl.study.study import Study
+from bench.access import in_a_region, in_the_city
 from bench.heights import on_the_hierarchy
 from bench.measure import Row, medians
 from bench.reading import CACHE, joining, reading_pbf, reading_xml, region, storing
@@ -97,16 +98,14 @@ def questions() -> list[Row]:
         place = study.snapper("walk").snap(np.array([-36.2]), np.array([41.297]), 500.0)
         calls = {
             "isochrone, 14 places, 3 limits, areas": lambda: ask(study, "isochrone", {"places": rooms}),
-            "access, 187 zones, 3 limits, all groups": lambda: ask(
-                study, "access", {"places": rooms, "zones": {"layer": "zones"}}
-            ),
             "matrix, 187 x 14": lambda: ask(study, "matrix", {"from": {"layer": "zones"}, "to": rooms}),
         }
         base, *times = medians(lambda: arrivals(network, place, "time"), *calls.values())
-        return [
+        rows = [
             Row(f"Ferrow: {name}; bound: one search", seconds, base, "of the bound's speed")
             for name, seconds in zip(calls, times, strict=True)
         ]
+        return rows + in_the_city(study)
 
 
 def main(large: bool) -> None:
@@ -135,6 +134,8 @@ def main(large: bool) -> None:
             "1M-node region on foot", Network.of(build_graph(osm_pbf.read(region(1_000_000)))[0], WALK), 40
         )
     rows += questions()
+    if large:
+        rows += in_a_region()
     table = Table(title=f"Awl, {date.today()}, {platform.machine()}, Python {platform.python_version()}")
     for heading in ("what", "Awl, ms", "peer or bound, ms", "ratio"):
         table.add_column(heading, justify="left" if heading == "what" else "right")

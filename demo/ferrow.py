@@ -136,7 +136,7 @@ def main(folder: Path, cut_folder: Path) -> None:
     write_faults(folder / "faults.geojson", faults)
     write_zones(folder / "layers.gpkg", town, lots, FERROW_BOX, rng)
     write_places(folder / "layers.gpkg", town, lots, made, rng)
-    write_lots(folder, lots)
+    write_lots(folder, lots, town.streets)
     write_rasters(folder, land, lots, FERROW_BOX)
     write_cut(cut_folder, elements, folder / "layers.gpkg")
     write_other(folder / "other", town, roads, cut_folder / "cut.osm.pbf")

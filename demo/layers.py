@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import sqlite3
 from pathlib import Path
 from typing import Any
 
@@ -14,8 +16,9 @@ from pyproj import Transformer
 from rasterio.transform import from_origin
 
 from demo.land import PLANE, Land
-from demo.lots import Lots
+from demo.lots import Lots, addresses
 from demo.quarters import Town
+from demo.roads import Street
 from demo.survey import Survey
 
 UTM = "EPSG:32624"
@@ -185,16 +188,33 @@ def _objects(columns: dict[str, list[Any]]) -> dict[str, Any]:
     }
 
 
-def write_lots(folder: Path, lots: Lots) -> None:
-    """Buildings and parcels, in the projected system."""
+def without_boxes(path: Path, layer: str) -> None:
+    """Take the bounding box out of the head of each geometry: GeoPackage 1.3, 2.1.3, leaves it open, and a file is a fifth smaller."""
+    with contextlib.closing(sqlite3.connect(path, isolation_level=None)) as connection:
+        (column,) = connection.execute(
+            "SELECT column_name FROM gpkg_geometry_columns WHERE table_name = ?", (layer,)
+        ).fetchone()
+        for fid, blob in connection.execute(f'SELECT fid, "{column}" FROM "{layer}"').fetchall():
+            box = (0, 32, 48, 48, 64)[blob[3] >> 1 & 7]
+            slim = blob[:3] + bytes([blob[3] & 0b11110001]) + blob[4:8] + blob[8 + box :]
+            connection.execute(f'UPDATE "{layer}" SET "{column}" = ? WHERE fid = ?', (slim, fid))
+        connection.execute("VACUUM")
+
+
+def write_lots(folder: Path, lots: Lots, streets: list[Street]) -> None:
+    """Buildings and parcels with their address, in the projected system."""
     write_vector(
         folder / "buildings.gpkg", "buildings", lots.building,
         {"use": lots.use.astype(object), "floors": lots.floors.astype(np.int32), "parcel": lots.on_parcel.astype(np.int32) + 1}, UTM,
     )  # fmt: skip
     write_vector(
         folder / "parcels.gpkg", "parcels", shapely.simplify(lots.parcel, 1.5),
-        {"parcel": np.arange(1, len(lots.parcel) + 1, dtype=np.int32)}, UTM,
+        {
+            "parcel": np.arange(1, len(lots.parcel) + 1, dtype=np.int32),
+            "address": np.array(addresses(lots.parcel, streets), dtype=object),
+        }, UTM,
     )  # fmt: skip
+    without_boxes(folder / "parcels.gpkg", "parcels")
 
 
 def write_rasters(folder: Path, land: Land, lots: Lots, box: tuple[float, float, float, float]) -> None:

@@ -92,6 +92,27 @@ def make_lots(town: Town, rng: Generator) -> Lots:
     return lots
 
 
+def addresses(parcels: np.ndarray, streets: list[Street]) -> list[str]:
+    """An address for each parcel: the nearest street with a name, numbered along it, odd numbers to its left, even to its right."""
+    named = [street for street in streets if "name" in street.tags]
+    lines = np.array([street.line for street in named], dtype=object)
+    middle = shapely.centroid(parcels)
+    parcel, line = shapely.STRtree(lines).query_nearest(middle, all_matches=False)
+    along = shapely.line_locate_point(lines[line], middle[parcel])
+    here, ahead = (shapely.line_interpolate_point(lines[line], along + step) for step in (-0.5, 0.5))
+    (x0, y0), (x1, y1), (x, y) = (shapely.get_coordinates(at).T for at in (here, ahead, middle[parcel]))
+    right = (x1 - x0) * (y - y0) - (y1 - y0) * (x - x0) < 0
+    names = np.array([named[row].tags["name"] for row in line])
+    order = np.lexsort((along, line, right, names))
+    key = np.char.add(names[order], np.where(right[order], " r", " l"))
+    first = np.flatnonzero(np.concatenate([[True], key[1:] != key[:-1]]))
+    nth = np.arange(len(order)) - np.repeat(first, np.diff(np.concatenate([first, [len(order)]])))
+    made = [""] * len(parcels)
+    for row, number in zip(order, 2 * nth + 1 + right[order], strict=True):
+        made[parcel[row]] = f"{names[row]} {number}"
+    return made
+
+
 def _inner_ways(streets: list[Street], tree: shapely.STRtree, block: shapely.Polygon) -> shapely.Geometry:
     inside = shapely.buffer(block, -3)
     rows = tree.query(inside, predicate="intersects")

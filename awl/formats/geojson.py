@@ -76,7 +76,13 @@ def _shape(geometry: Any, where: str) -> shapely.Geometry | None:
     if geometry is None:
         return None
     try:
-        return shapely.from_geojson(json.dumps(geometry))
+        text = json.dumps(geometry, allow_nan=False)
+    except ValueError:
+        raise AwlError(
+            "A coordinate is no finite number", where=where, remedy="Give longitude and latitude in degrees"
+        ) from None
+    try:
+        return shapely.from_geojson(text)
     except (shapely.errors.GEOSException, TypeError, ValueError) as error:
         raise AwlError(
             f"Its geometry is broken ({str(error)[:80]})", where=where, remedy="Repair the feature"

@@ -1,4 +1,4 @@
-"""The further measures of `access`: times to each place, what is offered, per zone and per place."""
+"""The further measures of `access`, and what places offer."""
 
 from __future__ import annotations
 
@@ -7,29 +7,17 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.access.homes import Homes, minutes_to_place
+from awl.core.access.homes import Homes
 from awl.core.access.measures import gini, gravity, kth_time, lorenz, two_step
-from awl.core.engine.places import Snapped
-from awl.core.engine.query import arrivals
+from awl.core.access.times import Times
 from awl.core.errors import AwlError
 from awl.questions.base import Json
-from awl.questions.context import Context, Places
+from awl.questions.context import Places
 
 Floats = NDArray[np.float64]
 CURVE_POINTS = 50
-
-
-def times_to_each(context: Context, snapped: Snapped, homes: Homes, direction: str, limit: int) -> Floats:
-    """Minutes (p, k) between each home and each place; infinity beyond `limit` ms, without a way, or off the streets."""
-    table = np.full((len(homes.zone), len(snapped.link)), np.inf)
-    rows = np.flatnonzero(snapped.found)
-    for done, row in enumerate(rows):
-        context.progress.step(0.4 + 0.4 * done / len(rows), f"Place {done + 1} of {len(rows)}")
-        place = snapped.take(np.array([row]))
-        found = arrivals(context.network, place, "time", direction, limit)
-        table[:, row] = minutes_to_place(homes, context.network, place, found)
-    table[table * 60_000 > limit] = np.inf
-    return table
+MOST_KINDS = 20
+MEASURE_WORDS = {"gravity": "potential", "supply_per_1000": "supply per head"}
 
 
 def offer_of(places: Places, field: str | None) -> Floats:
@@ -55,8 +43,30 @@ def offer_of(places: Places, field: str | None) -> Floats:
     return np.array(values, np.float64)
 
 
+def offers_of(places: Places, weights: str | None, kind: str | None) -> dict[str, Floats]:
+    """What is counted within limits, by name: the places, what they offer, and those of each kind; weights (k,) of each."""
+    offers = {"places": np.ones(len(places))}
+    if weights is not None:
+        offers[weights] = offer_of(places, weights)
+    if kind is not None:
+        values = places.layer.columns.get(kind)
+        if values is None:
+            known = ", ".join(key for key in places.layer.columns if key != "fid") or "none"
+            raise AwlError(f"The places have no field '{kind}'", remedy=f"Fields are: {known}", inputs=("kind",))
+        texts = ["none" if value is None else str(value) for value in values]
+        if len(set(texts)) > MOST_KINDS:
+            raise AwlError(
+                f"'{kind}' has {len(set(texts))} different values, more than {MOST_KINDS}",
+                remedy="Choose a field with few",
+                inputs=("kind",),
+            )
+        for one in sorted(set(texts)):
+            offers[f"places_{one}"] = np.array([float(text == one) for text in texts])
+    return offers
+
+
 def further_measures(
-    inputs: Any, homes: Homes, table: Floats, offered: Floats, people: Floats, fields: list[str], limit: float
+    inputs: Any, homes: Homes, times: Times, offered: Floats, people: Floats, fields: list[str], limit: float
 ) -> tuple[dict[str, list[Any]], list[Json]]:
     """Columns per zone of the measures asked for, and their Lorenz curves over the people of the first field."""
     heads = homes.share * people[homes.zone]
@@ -80,12 +90,12 @@ def further_measures(
         )
 
     if "gravity" in inputs.measures:
-        put("gravity", gravity(table, offered, inputs.decay or "exponential", inputs.half), 4)
+        put("gravity", gravity(times, offered, inputs.decay or "exponential", inputs.half), 4)
     if "two_step" in inputs.measures:
         decay = None if inputs.decay is None else (inputs.decay, inputs.half)
-        put("supply_per_1000", two_step(table, offered, heads, limit, decay) * 1000, 4)
+        put("supply_per_1000", two_step(times, offered, heads, limit, decay) * 1000, 4)
     if "kth" in inputs.measures:
-        time = kth_time(table, inputs.k)
+        time = kth_time(times, inputs.k)
         reached = np.isfinite(time)
         some = homes.per_zone(reached.astype(np.float64))
         total = homes.per_zone(np.where(reached, time, 0.0))
@@ -94,22 +104,25 @@ def further_measures(
     return columns, rows
 
 
-def per_place(
-    homes: Homes, table: Floats, people: list[Floats], fields: list[str], limits: list[float]
-) -> dict[str, list[Any]]:
-    """People within each limit of each place by group, and of the first group those who have no other within the last."""
-    columns: dict[str, list[Any]] = {}
-    for limit in limits:
-        within = table <= limit
-        for name, column in zip(fields, people, strict=True):
-            heads = homes.share * column[homes.zone]
-            columns[f"{name}_within_{limit:g}"] = np.round(heads @ within, 1).tolist()
-    within = table <= limits[-1]
-    heads = homes.share * people[0][homes.zone]
-    alone = within.sum(axis=1) == 1
-    columns[f"{fields[0]}_only_this"] = np.round((heads * alone) @ within, 1).tolist()
-    columns[f"{fields[0]}_with_others"] = np.round((heads * ~alone) @ within, 1).tolist()
-    return columns
+def lorenz_chart(rows: list[Json], field: str) -> Json | None:
+    """The Lorenz curves drawn beside the line of equality; None where there are none."""
+    names = list(dict.fromkeys(row["measure"] for row in rows))
+    if not names:
+        return None
+    first = [row for row in rows if row["measure"] == names[0]]
+    series = []
+    for name in names:
+        mine = [row for row in rows if row["measure"] == name]
+        label = f"{MEASURE_WORDS.get(name, name)}, Gini {mine[0]['gini']:.2f}"
+        series.append({"label": label, "values": [round(100 * row["held_share"], 2) for row in mine]})
+    shares = [round(100 * row["people_share"], 2) for row in first]
+    return {
+        "kind": "curve",
+        "name": "Inequality",
+        "title": f"Share held by the worst off of {field.replace('_', ' ')}, %",
+        "x": {"label": "% of people", "values": shares},
+        "series": [*series, {"label": "all alike", "values": shares}],
+    }
 
 
 def measure_notes(inputs: Any) -> list[str]:

@@ -84,7 +84,13 @@ class SharedInputs(BaseModel):
         "trip; null means free flow.",
         json_schema_extra=slot("time", "Hour"),
     )
-    snap: float = Field(100.0, gt=0, le=5000, description="How far, in metres, a place may lie from a usable street.")
+    snap: float = Field(
+        100.0,
+        gt=0,
+        le=5000,
+        description="How far, in metres, a place may lie from a usable street.",
+        json_schema_extra=slot("amount", "Snapping"),
+    )
     closures: GeoJson | None = Field(
         None,
         description="Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or "
@@ -198,7 +204,8 @@ class Answer:
     """What a question gives back.
 
     `parts` maps a result name to GeoJSON collections or rows; a callable is made only when that result is wanted.
-    `table` names the part that the tray shows and its columns; `chart` is a small description of a curve or bars.
+    `table` names the part that the tray shows and its columns; `chart` is a small description of a curve or bars. `tables` and
+    `charts` are what the tray can show instead, tables by their title.
     """
 
     title: str
@@ -209,6 +216,8 @@ class Answer:
     parts: dict[str, Any] = field(default_factory=dict)
     table: tuple[str, list[Column]] | None = None
     chart: Json | None = None
+    tables: dict[str, tuple[str, list[Column]]] = field(default_factory=dict)
+    charts: list[Json] = field(default_factory=list)
 
     def document(self, wanted: set[str] | None = None) -> Json:
         """The results document, with all parts or those wanted."""
@@ -223,6 +232,13 @@ class Answer:
             document["table"] = {"part": self.table[0], "columns": [column.json() for column in self.table[1]]}
         if self.chart is not None:
             document["chart"] = self.chart
+        if self.charts:
+            document["charts"] = self.charts
+        if self.tables:
+            document["tables"] = [
+                {"title": title, "part": part, "columns": [column.json() for column in columns]}
+                for title, (part, columns) in self.tables.items()
+            ]
         for name, part in self.parts.items():
             if wanted is None or name in wanted:
                 document[name] = part() if callable(part) else part

@@ -56,6 +56,7 @@ class Context:
         self.when = inputs.when
         base = study.network(inputs.mode, inputs.when)
         self.network: Network = base
+        self._crossed = 0
         closed, slower = self._closures(inputs.closures, base)
         self.closed_links, self.slowed_links = int(closed.sum()), int((slower > 1).sum())
         if closed.any():
@@ -156,9 +157,11 @@ class Context:
             lon, lat, list(numbers), names, Layer(np.atleast_1d(shapely.points(lon, lat)), {}), " and ".join(names[:3])
         )
 
-    def zones(self, wanted: FeatureSet, fields: list[str]) -> tuple[Layer, NDArray[np.object_], list[NDArray[Any]]]:
+    def zones(
+        self, wanted: FeatureSet | Layer, fields: list[str]
+    ) -> tuple[Layer, NDArray[np.object_], list[NDArray[Any]]]:
         """Zone polygons in the metric plane, with the columns of the wanted fields as numbers."""
-        layer, _ = self.features(wanted, "zones")
+        layer = wanted if isinstance(wanted, Layer) else self.features(wanted, "zones")[0]
         if layer.kind != "polygon":
             raise AwlError(
                 f"The zones are {layer.kind} features", remedy="Give polygons", inputs=("zones",), kind="wrong-geometry"
@@ -244,6 +247,9 @@ class Context:
         if self.closed_links:
             text = f"{_count(self.closed_links, 'street link')} closed for this question."
             doubts.append(Doubt("closures", "note", self.closed_links, text))
+        if self._crossed:
+            what = "A closure crosses itself" if self._crossed == 1 else f"{self._crossed} closures cross themselves"
+            doubts.append(Doubt("closures-cross", "warning", self._crossed, f"{what}: all its parts are closed."))
         if self.slowed_links:
             text = f"{_count(self.slowed_links, 'street link')} slowed for this question."
             doubts.append(Doubt("closures", "note", self.slowed_links, text))
@@ -282,6 +288,7 @@ class Context:
         layer = geojson.from_document(closures.model_dump(), "closures")
         share = np.array([_share_left(value, i) for i, value in enumerate(layer.columns.get("factor", []))])
         share = share if len(share) else np.zeros(len(layer))
+        self._crossed = int((~shapely.is_valid(layer.geometry)).sum())
         shapes = graph.plane.project(shapely.make_valid(layer.geometry))
         links = np.flatnonzero(network.usable)
         tree = shapely.STRtree(graph.lines_xy[links])

@@ -125,6 +125,7 @@ class Neighbours(Question):
                 "pairs": _pairs(places, inputs.kind, kinds, count[-1], used),
             },
             table=("places", _shown(kinds, limits, inputs.measure)),
+            tables=_crossed(kinds, limits, inputs, bool(inputs.kind and inputs.kind in places.layer.columns)),
             chart={
                 "kind": "bars",
                 "title": f"Places with one within {last}, %",
@@ -158,8 +159,8 @@ def _costs(context: Context, at: Any, other_at: Any, inputs: NeighboursInputs, l
     """Costs (places, others), in the direction that is asked for."""
     progress = context.progress.part(0.1 + 0.8 * done, 0.9)
     if inputs.direction == "from":
-        return matrix(context.network, at, other_at, inputs.measure, limit, progress=progress)[0]
-    return matrix(context.network, other_at, at, inputs.measure, limit, progress=progress)[0].T.copy()
+        return matrix(context.network, at, other_at, inputs.measure, limit, progress=progress, carrying=False)[0]
+    return matrix(context.network, other_at, at, inputs.measure, limit, progress=progress, carrying=False)[0].T.copy()
 
 
 def _columns(
@@ -186,6 +187,28 @@ def _shown(kinds: list[str], limits: list[float], measure: str) -> list[Column]:
         Column(f"within_{last}", f"All in {limit_word(limits[-1], measure)}", "", 0),
         *(several if kinds != [ALL] else []),
     ]
+
+
+def _crossed(
+    kinds: list[str], limits: list[float], inputs: NeighboursInputs, both: bool
+) -> dict[str, tuple[str, list[Column]]]:
+    """The cross tables: by kind and limit, and where the places have kinds too, kind by kind."""
+    words = [(limit, limit_word(limit, inputs.measure)) for limit in limits]
+    made = {
+        "Kinds": (
+            "cross",
+            [
+                Column("kind", "Kind"),
+                Column("count", "Others", "", 0),
+                *[Column(f"share_{limit:g}", f"Have one in {word}", "%", 1) for limit, word in words],
+                *[Column(f"mean_{limit:g}", f"Mean in {word}", "", 2) for limit, word in words],
+            ],
+        )
+    }
+    if both:
+        kind_by_kind = [Column(kind, kind.replace("_", " ").capitalize(), "", 2) for kind in kinds]
+        made["Kind by kind"] = ("pairs", [Column("kind", "Places"), Column("places", "Number", "", 0), *kind_by_kind])
+    return made
 
 
 def _cross(kinds: list[str], of: NDArray[np.int64], limits: list[float], count: NDArray[np.int64]) -> list[Json]:

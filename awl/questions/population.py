@@ -18,9 +18,11 @@ from awl.core.access.homes import (
     points_over_areas,
     straight_share_of_homes,
 )
-from awl.core.access.zones import ZoneReach, straight_share, zone_streets
+from awl.core.access.zones import StraightShare, ZoneReach, zone_streets
 from awl.core.engine.reach import Reach
 from awl.core.errors import AwlError
+from awl.formats.raster import Raster
+from awl.formats.table import Layer
 from awl.questions.base import Doubt, FeatureSet, LayerSet
 from awl.questions.context import Context
 
@@ -60,6 +62,35 @@ def population_of(
     return _by_buildings(buildings, context, zones) if spread == "buildings" else _by_grid(context, zones)
 
 
+SQUARE_M, MOST_SQUARES = 250.0, 5000
+"""Squares that stand for zones where none are given: side in metres, doubled until there are not too many."""
+
+
+def squares_of(context: Context) -> Layer:
+    """Squares with the people of the population raster, for zones; only those with people."""
+    lon, lat, people = _raster(context, "Give zones, or add a raster with people").centres()
+    held = np.isfinite(people) & (people > 0)
+    plane = context.network.graph.plane
+    x, y = plane.xy(lon[held], lat[held])
+    side = SQUARE_M
+    while len(np.unique(np.floor(x / side) + 1j * np.floor(y / side))) > MOST_SQUARES:
+        side *= 2
+    column, row = (np.floor(at / side).astype(np.int64) for at in (x, y))
+    cells, which = np.unique(np.column_stack([column, row]), axis=0, return_inverse=True)
+    boxes = shapely.box(cells[:, 0] * side, cells[:, 1] * side, (cells[:, 0] + 1) * side, (cells[:, 1] + 1) * side)
+    first = cells.min(axis=0) if len(cells) else np.zeros(2)
+    names = [f"square {c - first[0] + 1}/{r - first[1] + 1}" for c, r in cells.tolist()]
+    held_by = np.bincount(which.ravel(), people[held], len(cells))
+    return Layer(plane.unproject(boxes), {"name": names, "population": np.round(held_by, 2).tolist()})
+
+
+def _raster(context: Context, remedy: str) -> Raster:
+    ident = next((entry["id"] for entry in context.study.rasters() if entry["role"] == "population"), None)
+    if ident is None:
+        raise AwlError("The study has no population raster", remedy=remedy, inputs=("spread",))
+    return context.study.raster(ident)
+
+
 def _by_streets(context: Context, zones: NDArray[np.object_]) -> Population:
     network = context.network
     streets = zone_streets(network, zones)
@@ -68,7 +99,7 @@ def _by_streets(context: Context, zones: NDArray[np.object_]) -> Population:
         homes,
         (streets.zone_length_m > 0).astype(np.float64),
         lambda reach: ZoneReach(streets, reach),
-        lambda px, py, radius: straight_share(network, streets, px, py, radius),
+        StraightShare(network, streets).within,
         "People live evenly along the lived-on streets of their zone; streets are split exactly where a limit falls.",
     )
 
@@ -124,14 +155,9 @@ def _by_buildings(buildings: FeatureSet | None, context: Context, zones: NDArray
 
 
 def _by_grid(context: Context, zones: NDArray[np.object_]) -> Population:
-    ident = next((entry["id"] for entry in context.study.rasters() if entry["role"] == "population"), None)
-    if ident is None:
-        raise AwlError(
-            "The study has no population raster", remedy="Add one, or spread people by street", inputs=("spread",)
-        )
-    lon, lat, people = context.study.raster(ident).centres()
+    lon, lat, people = _raster(context, "Add one, or spread people by street").centres()
     held = np.isfinite(people) & (people > 0)
     x, y = context.network.graph.plane.xy(lon[held], lat[held])
     zone, row = points_in_zones(zones, x, y)
-    method = f"People of a zone live where the population raster '{ident}' has them, cell by cell."
+    method = "People of a zone live where the population raster has them, cell by cell."
     return _by_points(context, zones, zone, people[held][row].astype(np.float64), (x[row], y[row]), method)

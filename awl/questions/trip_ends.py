@@ -138,6 +138,8 @@ def _nearest(context: Context, starts: Snapped, ends: Snapped, measure: str) -> 
     for begin in range(0, len(starts.link), ORIGINS_AT_ONCE):
         done, step = 0.05 + 0.3 * begin / len(starts.link), 0.3 * ORIGINS_AT_ONCE / len(starts.link)
         part = starts.take(np.arange(begin, min(begin + ORIGINS_AT_ONCE, len(starts.link))))
-        cost, _ = matrix(context.network, part, ends, measure, progress=context.progress.part(done, done + step))
+        cost, _ = matrix(
+            context.network, part, ends, measure, progress=context.progress.part(done, done + step), carrying=False
+        )
         found.append(np.argmin(cost, axis=1))
     return np.concatenate(found)

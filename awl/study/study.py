@@ -139,6 +139,7 @@ class Study(StudyFile):
             # A mode that can use no street is told of elsewhere; where nothing can be kept, plain searches go on serving.
             with contextlib.suppress(AwlError, OSError):
                 self.wait_until_prepared(mode)
+                self._trim(mode)
 
     def wait_until_prepared(self, mode: str) -> None:
         """Have the hierarchy of a mode ready, at once if it is kept, in seconds for a town if it is not."""
@@ -149,6 +150,13 @@ class Study(StudyFile):
                 for measure in ("time", "distance"):
                     high.ways(network, measure, carried_with(measure))
                 network.hierarchy = high
+
+    def _trim(self, mode: str) -> None:
+        """Leave out what no best way uses, for searches to come; those that come before are served by all edges."""
+        network = self.network(mode)
+        if network.hierarchy is not None:
+            for measure in ("time", "distance"):
+                network.hierarchy.trim(network, measure)
 
     def snapper(self, mode: str) -> Snapper:
         """The nearest-street search of a mode."""

@@ -18,6 +18,7 @@ from awl.core.access.homes import (
     straight_share_of_homes,
 )
 from awl.core.access.measures import cumulative, decayed, gini, gravity, kth_time, lorenz, two_step
+from awl.core.access.times import Times, times_between
 from awl.core.access.zones import ZoneReach, zone_streets
 from awl.core.engine.places import Snapper
 from awl.core.engine.query import arrivals
@@ -26,14 +27,15 @@ from tests.conftest import inside_cut
 from tests.oracle import random_places
 
 INF = np.inf
-TIME = np.array([[5.0, 10.0, INF], [10.0, 0.0, 30.0], [INF, INF, INF]])
+TABLE = np.array([[5.0, 10.0, INF], [10.0, 0.0, 30.0], [INF, INF, INF]])
+TIME = Times.of_table(TABLE)
 SEATS = np.array([40.0, 10.0, 100.0])
 
 
 def test_what_is_within_a_limit():
-    assert cumulative(TIME, SEATS, 10).tolist() == [50, 50, 0]
-    assert cumulative(TIME, np.ones(3), 30).tolist() == [2, 3, 0]
-    assert cumulative(TIME, SEATS, 4.99).tolist() == [0, 10, 0]
+    assert cumulative(TIME.within(10), SEATS).tolist() == [50, 50, 0]
+    assert cumulative(TIME.within(30), np.ones(3)).tolist() == [2, 3, 0]
+    assert cumulative(TIME.within(4.99), SEATS).tolist() == [0, 10, 0]
 
 
 @pytest.mark.parametrize("kind", ["exponential", "power", "gaussian"])
@@ -71,7 +73,7 @@ def test_all_that_is_offered_to_somebody_is_handed_out(homes, places, seed):
     rng = np.random.default_rng(seed)
     time = np.where(rng.random((homes, places)) < 0.3, INF, rng.uniform(0, 40, (homes, places)))
     people, offer = rng.uniform(0, 50, homes), rng.uniform(0, 9, places)
-    supply = two_step(time, offer, people, 20)
+    supply = two_step(Times.of_table(time), offer, people, 20)
     reached = people @ (time <= 20) > 0
     assert people @ supply == pytest.approx(offer[reached].sum())
 
@@ -101,6 +103,26 @@ def test_minutes_to_one_place_are_those_of_its_reach(study, zones, which, direct
         found = arrivals(network, place, "time", direction)
         minutes = minutes_to_place(homes, network, place, found)
         assert np.allclose(minutes, homes.minutes(reach_of(network, place, found)), atol=1e-6)
+
+
+@pytest.mark.parametrize("limit", [2, 5, 60])
+@pytest.mark.parametrize("direction", ["from", "to"])
+@pytest.mark.parametrize("which", ["walk", "drive"])
+def test_times_within_a_limit_are_those_of_every_single_search(study, zones, which, direction, limit):
+    network = study.network(which)
+    homes = homes_on_streets(zone_streets(network, zones))
+    places = random_places(network, 6, 3)
+    times = times_between(network, places, homes, direction, limit * 60_000)
+    table = np.full((len(homes.zone), 6), INF)
+    table[times.home, times.place] = times.minutes
+    assert (np.diff(times.place) >= 0).all() and times.minutes.max(initial=0) <= limit
+    for row in range(6):
+        place = places.take(np.array([row]))
+        whole = minutes_to_place(homes, network, place, arrivals(network, place, "time", direction))
+        assert np.allclose(table[:, row], np.where(whole <= limit, whole, INF), atol=1e-6)
+    nearest = np.argsort(table, axis=1, kind="stable")
+    rank = np.argsort(nearest, axis=1)
+    assert np.array_equal(times.nth, rank[times.home, times.place])
 
 
 def test_homes_along_streets_agree_with_exact_splitting(walk, zones):

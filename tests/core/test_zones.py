@@ -8,7 +8,7 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from awl.core.access.zones import LIVED_ON, ZONE_EDGE_M, ZoneReach, length_by_owner, straight_share, zone_streets
+from awl.core.access.zones import LIVED_ON, ZONE_EDGE_M, StraightShare, ZoneReach, length_by_owner, zone_streets
 from awl.core.engine.query import arrivals
 from awl.core.engine.reach import reach_of, reached_parts
 from tests.conftest import inside_cut
@@ -100,13 +100,13 @@ def test_shares_by_place_add_up_to_the_share_within(walk, zones, seed, minutes):
 def test_the_straight_line_never_reaches_less_than_the_streets(walk, zones, served):
     places, reach, streets = served
     x, y = walk.graph.plane.xy(walk.graph.node_lon[:1], walk.graph.node_lat[:1])
-    whole = straight_share(walk, streets, x, y, 1e5)
+    whole = StraightShare(walk, streets).within(x, y, 1e5)
     assert whole[streets.zone_length_m > 0] == pytest.approx(1.0)
-    assert np.nan_to_num(straight_share(walk, streets, x, y, 0.5)).max() < 0.1
+    assert np.nan_to_num(StraightShare(walk, streets).within(x, y, 0.5)).max() < 0.1
     points = shapely.line_interpolate_point(walk.graph.lines_xy[places.link], places.fraction, normalized=True)
     xy = shapely.get_coordinates(points)
     metres = 5 * 60 * 4.8 / 3.6
-    straight = straight_share(walk, streets, xy[:, 0], xy[:, 1], metres + 1)
+    straight = StraightShare(walk, streets).within(xy[:, 0], xy[:, 1], metres + 1)
     network = ZoneReach(streets, reach).share_within(5 * 60_000)
     real = streets.zone_length_m > 0
     assert (straight[real] >= network[real] - 1e-3).all()

@@ -112,7 +112,7 @@ def test_layers_say_their_crs_and_add_up():
     assert counts["cool_rooms"] == 14 and counts["candidate_rooms"] == 9 and counts["event_sites"] == 3
     services, _ = vector.read(DATA / "layers.gpkg", "services")
     assert {"pharmacy", "food_shop", "school", "surgery", "playground"} <= set(services.columns["kind"])
-    for name, fields in (("buildings", {"use", "floors"}), ("parcels", {"parcel"})):
+    for name, fields in (("buildings", {"use", "floors"}), ("parcels", {"parcel", "address"})):
         info = pyogrio.read_info(DATA / f"{name}.gpkg")
         assert info["crs"] == "EPSG:32624" and fields <= set(info["fields"]) and info["features"] > 15_000
     shapes = PLANE.project(zones.geometry)

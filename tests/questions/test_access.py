@@ -4,10 +4,16 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+import rasterio
+import shapely
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from awl.core.errors import AwlError
-from awl.formats import geojson
+from awl.formats import geojson, raster
+from awl.formats.table import Layer
 from awl.questions.run import ask
+from tests.oracle import sampled_homes
 from tests.questions.test_nearby import boxes
 
 ROOMS, ZONES = {"layer": "cool_rooms"}, {"layer": "zones"}
@@ -35,6 +41,36 @@ def test_people_add_up_to_the_last(study, houses, spread):
         assert 0 <= row["within_4"] <= row["within_8"] and row["beyond"] >= -0.2
     text = " ".join(result["method"])
     assert {"streets": "streets of their zone", "area": "over the area", "buildings": "lived-in"}[spread] in text
+
+
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    st.integers(0, 2**32 - 1), st.integers(1, 12), st.sampled_from(["streets", "area"]),
+    st.sampled_from(["walk", "cycle", "drive"]), st.lists(st.integers(1, 30), min_size=1, max_size=4, unique=True),
+)  # fmt: skip
+def test_zones_are_parts_outside_and_unreachable_to_the_person(study, seed, count, spread, mode, limits):
+    rng = np.random.default_rng(seed)
+    # Zones anywhere: over one another, beyond the study area, without a street.
+    corners = rng.uniform([-36.215, 41.28], [-36.185, 41.30], (count, 2))
+    sizes = rng.uniform(1e-4, 8e-3, (count, 2))
+    shapes = np.atleast_1d(shapely.box(*corners.T, *(corners + sizes).T))
+    people = {"all": rng.integers(0, 3000, count).tolist(), "old": rng.uniform(0, 400, count).tolist()}
+    asked = {
+        "places": ROOMS,
+        "zones": geojson.collection(Layer(shapes, people)),
+        "limits": sorted(limits),
+        "mode": mode,
+    }
+    result = ask(study, "access", {**asked, "spread": spread, "snap": 200}).document()
+    zones = [feature["properties"] for feature in result["zones"]["features"]]
+    last = f"{max(limits)}"
+    for row in result["totals"]:
+        assert row["total"] == pytest.approx(sum(people[row["field"]]), abs=0.06)
+        assert row[f"within_{last}"] + row["beyond"] + row["not_placed"] == pytest.approx(row["total"], abs=0.2)
+        assert row["beyond"] >= -0.2 and row["not_placed"] >= -0.2
+        for limit in limits:
+            held = sum(zone[f"{row['field']}_within_{limit}"] for zone in zones)
+            assert held == pytest.approx(row[f"within_{limit}"], abs=0.01 * count + 0.1)
 
 
 def test_people_of_a_place_are_those_who_have_it_and_no_other(study):
@@ -68,9 +104,166 @@ def test_further_measures_rest_on_what_places_offer(study):
     assert set(curves) == {"gravity", "supply_per_1000"} and all(0 <= value <= 1 for value in curves.values())
 
 
+@pytest.fixture(scope="module")
+def sampled(study):
+    """Minutes (spots, rooms) of an independent search, people at each spot, and the spots of each zone."""
+    seconds, inside = sampled_homes(study)
+    people = np.zeros(seconds.shape[1])
+    for count, rows in zip(study.read_layer("zones").columns["population"], inside, strict=True):
+        people[rows] += count / max(len(rows), 1)
+    return seconds.T / 60, people, inside
+
+
+def mean_over_people(result, sampled, name, value):
+    """A measure's mean over all people: the answer's, from its zones, and that of an independent count at spots."""
+    zones = [feature["properties"] for feature in result["zones"]["features"]]
+    pairs = [(zone, rows) for zone, rows in zip(zones, sampled[2], strict=True) if len(rows) > 30]
+    heads = np.array([zone["population"] for zone, _ in pairs])
+    ours = np.array([zone[name] for zone, _ in pairs], float)
+    theirs = np.array([value[rows].mean() for _, rows in pairs])
+    assert np.corrcoef(ours, theirs)[0, 1] > 0.99
+    return float(heads @ ours), float(heads @ theirs)
+
+
+def test_every_measure_agrees_with_an_independent_search(study, sampled):
+    minutes, people, _ = sampled
+    seats = np.array(study.read_layer("cool_rooms").columns["seats"], float)
+    asked = {**BASE, "fields": ["population"], "limits": [4, 6], "weights": "seats", "kind": "kind"}
+    result = ask(study, "access", {**asked, "measures": ["gravity", "two_step", "kth"], "half": 5, "k": 2}).document()
+    near = minutes <= 6
+    kinds = np.array(study.read_layer("cool_rooms").columns["kind"])
+    demand = people @ near
+    supply = near @ np.where(demand > 0, seats / np.maximum(demand, 1e-9), 0)
+    expected = {
+        "places_within_6": near.sum(axis=1),
+        "seats_within_6": near @ seats,
+        f"places_{kinds[0]}_within_6": near[:, kinds == kinds[0]].sum(axis=1),
+        "gravity": 0.5 ** (minutes / 5) @ seats,
+        "supply_per_1000": 1000 * supply,
+        "min_to_2_nearest": np.sort(minutes, axis=1)[:, 1],
+        "mean_min": minutes.min(axis=1),
+    }
+    for name, value in expected.items():
+        ours, theirs = mean_over_people(result, sampled, name, value)
+        assert ours == pytest.approx(theirs, rel=0.03), name
+    # A decay changes supply: the enhanced form.
+    enhanced = ask(study, "access", {**asked, "measures": ["two_step"], "decay": "gaussian", "half": 5}).document()
+    share = near * np.exp(-np.log(2) * (minutes / 5) ** 2)
+    demand = people @ share
+    supply = 1000 * share @ np.where(demand > 0, seats / np.maximum(demand, 1e-9), 0)
+    ours, theirs = mean_over_people(enhanced, sampled, "supply_per_1000", supply)
+    assert ours == pytest.approx(theirs, rel=0.03)
+
+
+BRIDGE = {"type": "FeatureCollection", "features": [
+    {"type": "Feature", "properties": {"name": "Footbridge"}, "geometry": {"type": "Point", "coordinates": [-36.19872, 41.29135]}}
+]}  # fmt: skip
+
+
+def test_a_run_set_against_another_holds_what_both_hold_alone(study):
+    both = ask(study, "access", {**BASE, "against": {"closures": BRIDGE}}).document()
+    alone = ask(study, "access", {**BASE, "closures": BRIDGE}).document()
+    for row, closed in zip(both["totals"], alone["totals"], strict=True):
+        assert row["other_within_8"] == pytest.approx(closed["within_8"], abs=1)
+        assert row["change_within_8"] == pytest.approx(closed["within_8"] - row["within_8"], abs=1)
+        assert row["change_within_8"] <= 0
+    for zone, closed in zip(both["zones"]["features"], alone["zones"]["features"], strict=True):
+        mine, theirs = zone["properties"], closed["properties"]
+        assert mine["other_share_within_4"] == pytest.approx(theirs["share_within_4"], abs=0.2)
+        assert mine["change_mean_min"] is None or mine["change_mean_min"] >= -0.01
+    assert (
+        both["title"].endswith("against the same with Footbridge closed")
+        and "Footbridge closed" in both["figures"][1]["label"]
+    )
+    assert any("1 street link closed" in doubt["text"] for doubt in both["doubts"])
+    assert both["chart"]["series"][-1]["label"] == "population, other run"
+
+
+def test_other_modes_hours_and_places_can_be_set_against(study):
+    faster = ask(study, "access", {**BASE, "against": {"mode": "cycle"}}).document()["totals"][0]
+    assert faster["change_within_4"] > 0
+    fewer = ask(study, "access", {**BASE, "against": {"places": {**ROOMS, "where": "seats > 60"}}}).document()
+    assert fewer["totals"][0]["change_within_8"] < 0
+    same = ask(study, "access", {**BASE, "at": "2026-06-03T08:00", "against": {"at": None}}).document()
+    assert "in free flow" in same["title"] and same["totals"][0]["change_within_8"] == pytest.approx(0, abs=1)
+
+
+def test_the_best_candidates_gain_what_adding_them_gains(study):
+    rooms = study.read_layer("cool_rooms")
+    points = [[x, y] for x, y in shapely.get_coordinates(rooms.geometry).tolist()]
+    named = [
+        {"type": "Feature", "properties": {"name": f"R{i}"}, "geometry": {"type": "Point", "coordinates": at}}
+        for i, at in enumerate(points)
+    ]
+    given, hopes = ({"type": "FeatureCollection", "features": part} for part in (named[:1], named[1:]))
+    asked = {**BASE, "fields": ["population"], "places": given}
+    result = ask(study, "access", {**asked, "candidates": hopes, "choose": 1}).document()
+    best = result["choices"][0]
+    chosen = best["candidates"].split(", ")
+    assert chosen == [f["properties"]["name"] for f in result["candidates"]["features"] if f["properties"]["chosen"]]
+    added = {
+        "type": "FeatureCollection",
+        "features": [*named[:1], *(f for f in named if f["properties"]["name"] in chosen)],
+    }
+    more = ask(study, "access", {**asked, "places": added}).document()
+    # The middle limit of two is the second. Gains are counted at homes, totals along streets.
+    gained = more["totals"][0]["within_8"] - result["totals"][0]["within_8"]
+    assert best["gained"] == pytest.approx(gained, rel=0.03, abs=20)
+    assert result["summary"]["best_candidates"] == best["candidates"] and "best 1 of 2" in result["figures"][1]["label"]
+    alone = [f["properties"]["gained_alone"] for f in result["candidates"]["features"]]
+    assert max(alone) <= best["gained"] + 1
+
+
+def test_what_zones_have_near_and_what_they_lack(study):
+    result = ask(study, "access", BASE).document()
+    zones = {f["properties"]["zone"]: f["properties"] for f in result["zones"]["features"]}
+    for row in result["near"]:
+        assert 0 < row["minutes"] <= 8 and 0 < row["share"] <= 100.1
+    named = [row["zone"] for row in result["near"]]
+    assert all(named.count(zone) <= 3 for zone in zones)
+    for row in result["curves"]:
+        shares = [value for key, value in row.items() if key != "zone"]
+        assert shares == sorted(shares) and len(shares) == 31
+        assert row["within_8"] == pytest.approx(zones[row["zone"]]["share_within_8"] or 0, abs=0.11)
+    dots = result["unserved"]["features"]
+    beyond = result["totals"][0]["beyond"]
+    assert sum(dot["properties"]["people"] for dot in dots) == pytest.approx(beyond, rel=0.05, abs=10)
+    over = result["totals"][0]
+    assert over["overstated_8"] == pytest.approx(over["straight_8"] - over["within_8"], abs=0.11)
+    assert sum(zone["overstated_8"] for zone in zones.values()) == pytest.approx(over["overstated_8"], abs=1)
+    assert over["between_4_8"] == pytest.approx(over["within_8"] - over["within_4"], abs=0.11)
+    assert over["ratio_within_4"] == 1 and result["charts"][0]["x"]["values"] == ["population", "age 65 plus"]
+    nearest = sum(f["properties"]["population_nearest"] for f in result["places"]["features"])
+    assert nearest == pytest.approx(over["within_8"], rel=0.03)
+
+
+def test_squares_of_a_population_raster_stand_for_zones(own_study, tmp_path):
+    path, side = tmp_path / "people.tif", 0.001
+    values = np.zeros((12, 20), np.float32)
+    values[2:10, 2:18] = np.random.default_rng(3).integers(0, 40, (8, 16))
+    with rasterio.open(
+        path, "w", driver="GTiff", width=20, height=12, count=1, dtype="float32", crs="EPSG:4326",
+        transform=rasterio.transform.from_origin(-36.2085, 41.2968, side, side),
+    ) as file:  # fmt: skip
+        file.write(values, 1)
+    own_study.add_raster("people", "People", "population", path.name, raster.read(path, path.name), path)
+    result = ask(own_study, "access", {"places": ROOMS, "limits": [4, 8]}).document()
+    row = result["totals"][0]
+    assert row["field"] == "population" and row["total"] == pytest.approx(values.sum(), rel=1e-3)
+    assert row["within_8"] + row["beyond"] + row["not_placed"] == pytest.approx(row["total"], abs=0.3)
+    assert 0 < row["within_4"] < row["within_8"]
+    assert all(f["properties"]["zone"].startswith("square ") for f in result["zones"]["features"])
+
+
 @pytest.mark.parametrize(
     ("more", "words"),
     [
+        ({"zones": None}, "no population raster.*Give zones"),
+        ({"kind": "colour"}, "no field 'colour'"),
+        ({"against": {"mode": "fly"}}, "no mode 'fly'"),
+        ({"against": {"speed": 3}}, "against"),
+        ({"candidates": {"layer": "nowhere"}}, "no layer 'nowhere'"),
+        ({"choose": 0}, "choose"),
         ({"spread": "grid"}, "no population raster"),
         ({"spread": "buildings"}, "no layer of buildings"),
         ({"weights": "colour"}, "no field 'colour'"),

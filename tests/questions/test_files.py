@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import io
 import json
 from xml.etree import ElementTree
@@ -54,6 +55,29 @@ def test_areas_as_geopackage_and_geoparquet(reach, tmp_path):
     about = json.loads(table.schema.metadata[b"geo"])
     assert about["version"] == "1.1.0" and about["columns"]["geometry"]["encoding"] == "WKB"
     assert table["limit"].to_pylist() == [f["properties"]["limit"] for f in reach["areas"]["features"]]
+
+
+def test_access_opens_in_independent_readers_and_holds_what_the_answer_holds(study, tmp_path):
+    asked = {"places": {"layer": "cool_rooms"}, "zones": {"layer": "zones"}, "fields": ["population"], "limits": [4, 8]}
+    document = ask(study, "access", {**asked, "measures": ["kth"], "against": {"mode": "cycle"}}).document()
+    zones = [feature["properties"] for feature in document["zones"]["features"]]
+    rows = list(csv.DictReader(io.StringIO(part_bytes(document, "zones", "csv", "here").decode("utf-8-sig"))))
+    assert [row["zone"] for row in rows] == [zone["zone"] for zone in zones]
+    assert [float(row["population_within_4"]) for row in rows] == [zone["population_within_4"] for zone in zones]
+    totals = list(csv.DictReader(io.StringIO(part_bytes(document, "totals", "csv", "here").decode("utf-8-sig"))))
+    assert float(totals[0]["change_within_8"]) == document["totals"][0]["change_within_8"]
+    table = parquet.read_table(io.BytesIO(part_bytes(document, "zones", "parquet", "here")))
+    assert table["share_within_8"].to_pylist() == [zone["share_within_8"] for zone in zones]
+    assert json.loads(table.schema.metadata[b"geo"])["columns"]["geometry"]["geometry_types"]
+    shares = parquet.read_table(io.BytesIO(part_bytes(document, "curves", "parquet", "here"))).to_pylist()
+    assert shares == document["curves"]
+    path = tmp_path / "access.gpkg"
+    path.write_bytes(part_bytes(document, None, "gpkg", "here"))
+    assert {"zones", "places", "unserved"} <= {name for name, _ in pyogrio.list_layers(path)}
+    meta, _, _, columns = pyogrio.raw.read(path, layer="zones")
+    assert columns[list(meta["fields"]).index("zone")].tolist() == [zone["zone"] for zone in zones]
+    (tmp_path / "dots.geojson").write_bytes(part_bytes(document, "unserved", "geojson", "here"))
+    assert pyogrio.read_info(tmp_path / "dots.geojson")["features"] == len(document["unserved"]["features"])
 
 
 def test_routes_as_gpx(study):

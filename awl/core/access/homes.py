@@ -41,6 +41,13 @@ class Homes:
     off_m: NDArray[np.float64]
     zones: int
 
+    def take(self, rows: NDArray[np.integer]) -> Homes:
+        """Some of the homes."""
+        return Homes(
+            self.zone[rows], self.share[rows], self.link[rows], self.fraction[rows], self.x[rows], self.y[rows],
+            self.off_m[rows], self.zones,
+        )  # fmt: skip
+
     @property
     def placed_share(self) -> NDArray[np.float64]:
         """Share (z,) of each zone's people that have a home on a street."""
@@ -89,6 +96,10 @@ class HomesReach:
     def __init__(self, homes: Homes, reach: Reach) -> None:
         self._homes, self._reach = homes, reach
         self._minutes = homes.minutes(reach)
+
+    def near(self, limit: float) -> HomesReach:
+        """The same for limits up to `limit`."""
+        return self
 
     def share_within(self, limit: float) -> NDArray[np.float64]:
         """Share (z,) of each zone's people within `limit` ms; NaN for a zone without a home on a street."""

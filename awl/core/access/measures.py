@@ -1,7 +1,6 @@
-"""Accessibility measures on a table of times, each by its published definition.
+"""Accessibility measures on times between homes and places, each by its published definition.
 
-`time` (p, k) is the time in minutes between home i and place j, infinity where there is no way; `weight` (k,) is what a place
-offers (seats, jobs), 1 for each where nothing is said; `people` (p,) is how many live at a home.
+`weight` (k,) is what a place offers (seats, jobs), 1 for each where nothing is said; `people` (p,) is how many live at a home.
 Sources: W. G. Hansen, *How accessibility shapes land use*, J. Am. Inst. Planners 25 (1959), gravity; K. Geurs, B. van Wee, J.
 Transport Geography 12 (2004), the family of measures; W. Luo, F. Wang, Environment and Planning B 30 (2003), two-step floating
 catchment areas; W. Luo, Y. Qi, Health & Place 15 (2009), the enhanced form with decay; M. O. Lorenz, Publ. Am. Stat. Assoc. 9
@@ -14,6 +13,8 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
+
+from awl.core.access.times import Times
 
 Floats = NDArray[np.float64]
 Decay = Literal["exponential", "power", "gaussian"]
@@ -33,38 +34,37 @@ def decayed(time: Floats, kind: Decay, half: float) -> Floats:
     return np.where(reached, share, 0.0)
 
 
-def cumulative(time: Floats, weight: Floats, limit: float) -> Floats:
-    """What is within a limit (p,): the weights of the places that are, summed."""
-    return (time <= limit).astype(np.float64) @ weight
+def cumulative(near: Times, weight: Floats) -> Floats:
+    """What is near (p,): the weights of the places that are, summed."""
+    return near.per_home(weight[near.place])
 
 
-def gravity(time: Floats, weight: Floats, kind: Decay, half: float) -> Floats:
+def gravity(times: Times, weight: Floats, kind: Decay, half: float) -> Floats:
     """Hansen's potential (p,): weights summed, each by the share that counts at its time."""
-    return decayed(time, kind, half) @ weight
+    return times.per_home(decayed(times.minutes, kind, half) * weight[times.place])
 
 
-def kth_time(time: Floats, k: int) -> Floats:
+def kth_time(times: Times, k: int) -> Floats:
     """Time (p,) to the k-th nearest place, infinity where fewer are reached."""
-    if k > time.shape[1]:
-        return np.full(len(time), np.inf)
-    found: Floats = np.partition(time, k - 1, axis=1)[:, k - 1]
-    return found
+    made = np.full(times.homes, np.inf)
+    mine = times.nth == k - 1
+    made[times.home[mine]] = times.minutes[mine]
+    return made
 
 
 def two_step(
-    time: Floats, weight: Floats, people: Floats, limit: float, decay: tuple[Decay, float] | None = None
+    times: Times, weight: Floats, people: Floats, limit: float, decay: tuple[Decay, float] | None = None
 ) -> Floats:
     """Supply per head (p,) by two-step floating catchment areas, within `limit` minutes; enhanced where there is a `decay`.
 
     First each place shares what it offers among the people within its reach, then each home sums up the shares within its own. A
     place nobody reaches offers nothing.
     """
-    within = (time <= limit).astype(np.float64)
-    if decay is not None:
-        within = within * decayed(time, *decay)
-    demand = people @ within
-    ratio = np.divide(weight, demand, out=np.zeros_like(weight, dtype=np.float64), where=demand > 0)
-    return within @ ratio
+    near = times.within(limit)
+    share = np.ones(len(near.home)) if decay is None else decayed(near.minutes, *decay)
+    demand = near.per_place(people[near.home] * share)
+    ratio = np.divide(weight, demand, out=np.zeros(len(demand)), where=demand > 0)
+    return near.per_home(ratio[near.place] * share)
 
 
 def lorenz(value: Floats, people: Floats) -> tuple[Floats, Floats]:

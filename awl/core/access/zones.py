@@ -7,7 +7,9 @@ streets are split at zone boundaries and where the limit falls.
 
 from __future__ import annotations
 
+from copy import copy
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import shapely
@@ -21,6 +23,8 @@ LIVED_ON = (
     "primary", "secondary", "tertiary", "unclassified", "residential", "living_street", "pedestrian", "road",
 )  # fmt: skip
 """Street classes taken to carry homes."""
+STEP_M = 20.0
+"""Arrivals are sampled this far apart along streets."""
 ZONE_EDGE_M = 5.0
 """Zones are often bounded by the middle of a street. A street within this distance of a zone's edge counts for the zone,
 so that a street between two zones houses people of both."""
@@ -106,6 +110,17 @@ class ZoneReach:
         self._metres = (streets.length_m / np.maximum(streets.end - streets.begin, 1e-15))[self._street]
         self._zone = streets.zone[self._street]
 
+    def near(self, limit: float) -> ZoneReach:
+        """The same for limits up to `limit`, without what lies beyond it: quicker where many are asked for."""
+        made = copy(self)
+        first = np.minimum(self._reach.at_begin, self._reach.at_end) <= limit
+        kept = np.flatnonzero(first[self._row])
+        for name in ("_street", "_row", "_low", "_high", "_metres", "_zone"):
+            setattr(made, name, getattr(self, name)[kept])
+        rows, made._row = np.unique(made._row, return_inverse=True)
+        made._reach = self._reach.take(rows)
+        return made
+
     def share_within(self, limit: float) -> NDArray[np.float64]:
         """Share (z,) of each zone's people within `limit`; NaN for a zone without lived-on streets."""
         to, fro = self._reach.within(limit)
@@ -114,9 +129,13 @@ class ZoneReach:
         share = np.minimum(ahead + behind, self._high - self._low)
         return per_zone(self._streets, share * self._metres, self._zone)
 
-    def mean_arrival(self, step_m: float = 20.0) -> NDArray[np.float64]:
-        """Mean arrival (z,) over each zone's lived-on streets that are reached at all, sampled every `step_m`."""
-        arrival, weight, piece, _ = _sampled(self._streets, self._reach, step_m)
+    @cached_property
+    def _samples(self) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int64], NDArray[np.int32]]:
+        return _sampled(self._streets, self._reach, STEP_M)
+
+    def mean_arrival(self) -> NDArray[np.float64]:
+        """Mean arrival (z,) over each zone's lived-on streets that are reached at all, sampled every `STEP_M`."""
+        arrival, weight, piece, _ = self._samples
         known = np.isfinite(arrival)
         zone = self._streets.zone[piece[known]]
         zones = len(self._streets.zone_length_m)
@@ -125,9 +144,9 @@ class ZoneReach:
         with np.errstate(invalid="ignore", divide="ignore"):
             return np.where(total > 0, summed / total, np.nan)
 
-    def nearest_owner(self, places: int, step_m: float = 20.0) -> NDArray[np.int32]:
+    def nearest_owner(self, places: int) -> NDArray[np.int32]:
         """The place (z,) that is nearest for the largest share of each zone's people; -1 where none is reached."""
-        arrival, weight, piece, owner = _sampled(self._streets, self._reach, step_m)
+        arrival, weight, piece, owner = self._samples
         known = np.isfinite(arrival) & (owner >= 0)
         zones = len(self._streets.zone_length_m)
         flat = self._streets.zone[piece[known]].astype(np.int64) * places + owner[known]
@@ -171,21 +190,33 @@ def sampled_points(
     return streets.zone[piece].astype(np.int64), streets.link[piece], fraction, metres
 
 
-def straight_share(
-    network: Network, streets: ZoneStreets, x: NDArray[np.float64], y: NDArray[np.float64], radius_m: float
-) -> NDArray[np.float64]:
-    """Share (z,) of each zone's people within a straight-line `radius_m` of the places at (x, y) in the plane."""
-    lines = cut_lines(network.graph, streets.link, streets.begin, streets.end, in_plane=True)
-    disc = shapely.union_all(shapely.buffer(shapely.points(x, y), radius_m, quad_segs=32))
-    shapely.prepare(disc)
-    whole = shapely.covers(disc, lines)
-    touched = ~whole & shapely.intersects(disc, lines)
-    length = shapely.length(lines)
-    inside = np.where(whole, length, 0.0)
-    inside[touched] = shapely.length(shapely.intersection(lines[touched], disc))
-    with np.errstate(invalid="ignore", divide="ignore"):
-        share = np.where(length > 0, inside / length, 0.0)
-    return per_zone(streets, share * streets.length_m, streets.zone)
+class StraightShare:
+    """The people of zones against straight lines; the lines of their streets are cut once for all radii."""
+
+    def __init__(self, network: Network, streets: ZoneStreets) -> None:
+        self._network, self._streets = network, streets
+
+    @cached_property
+    def _lines(self) -> tuple[NDArray[np.object_], NDArray[np.float64]]:
+        streets, graph = self._streets, self._network.graph
+        lines = graph.lines_xy[streets.link]
+        part = np.flatnonzero((streets.begin > 0) | (streets.end < 1))
+        lines[part] = cut_lines(graph, streets.link[part], streets.begin[part], streets.end[part], in_plane=True)
+        return lines, np.asarray(shapely.length(lines))
+
+    def within(self, x: NDArray[np.float64], y: NDArray[np.float64], radius_m: float) -> NDArray[np.float64]:
+        """Share (z,) of each zone's people within a straight-line `radius_m` of the places at (x, y) in the plane."""
+        lines, length = self._lines
+        # Discs that overlap make one area; areas are apart, so what lies in each adds up, and each is small.
+        discs = shapely.get_parts(shapely.union_all(shapely.buffer(shapely.points(x, y), radius_m, quad_segs=32)))
+        shapely.prepare(discs)
+        disc, row = shapely.STRtree(lines).query(discs, predicate="intersects")
+        whole = shapely.covers(discs[disc], lines[row])
+        held = np.where(whole, length[row], 0.0)
+        held[~whole] = shapely.length(shapely.intersection(lines[row[~whole]], discs[disc[~whole]]))
+        inside = np.bincount(row, held, len(lines))
+        share = np.divide(inside, length, out=np.zeros(len(lines)), where=length > 0)
+        return per_zone(self._streets, share * self._streets.length_m, self._streets.zone)
 
 
 def length_by_owner(streets: ZoneStreets, parts: Parts, owners: int) -> NDArray[np.float64]:

@@ -47,12 +47,11 @@ class LinkCosts:
 
 @dataclass(frozen=True)
 class Entries:
-    """Steps in the order of their arcs: those onto `arc[i]` begin at row `start[i]`, from states `tail`, with `delay_ms`."""
+    """Steps by their arcs: those onto arc i are rows `start[i]:start[i + 1]`, from states `tail`, with `delay_ms`."""
 
-    arc: NDArray[np.int64]
     start: NDArray[np.int64]
     tail: NDArray[np.int32]
-    delay_ms: NDArray[np.int64]
+    delay_ms: NDArray[np.int32]
 
 
 @dataclass(frozen=True)
@@ -284,8 +283,7 @@ class Network:
     def entries(self) -> Entries:
         """How arcs are entered."""
         start, rows = self.states.by_arc
-        held = np.flatnonzero(np.diff(start))
-        return Entries(held, start[held], self.states.steps.tail[rows], self.step_delay[rows].astype(np.int64))
+        return Entries(start, self.states.steps.tail[rows], self.step_delay[rows])
 
     @cached_property
     def _rows(self) -> dict[str, tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int32]]]:

@@ -39,7 +39,8 @@ T = TypeVar("T")
 Ints = NDArray[np.int64]
 TagRows = tuple[Ints, NDArray[np.int16], Ints]
 KeyedTags = tuple[Ints, Ints, NDArray[np.int32], Ints, Ints]
-AHEAD = 6
+AHEAD = 3
+"""Blobs unpacked and decoded ahead of their use: both threads stay busy, and little lies in memory."""
 NANO = 1e9
 """Coordinates are whole nanodegrees; dividing gives the same float as reading the decimal."""
 MEMBER_KINDS = ("node", "way", "relation")
