@@ -101,6 +101,19 @@ _SCHEMAS: Json = {
                 },
             },
             "chart": {"type": "object", "additionalProperties": True},
+            "charts": {"type": "array", "items": {"type": "object", "additionalProperties": True}},
+            "tables": {
+                "type": "array",
+                "items": {
+                    "type": "object",
+                    "required": ["title", "part", "columns"],
+                    "properties": {
+                        "title": _TEXT,
+                        "part": _TEXT,
+                        "columns": {"type": "array", "items": {"$ref": "#/components/schemas/Column"}},
+                    },
+                },
+            },
         },
         "additionalProperties": True,
     },

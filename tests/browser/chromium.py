@@ -114,6 +114,19 @@ class Page:
             pointer.move_to_location(round(x0 + (left + x - x0) * share), round(y0 + (top + y - y0) * share))
         chain.release().perform()
 
+    def drag_map(self, begin: tuple[float, float], end: tuple[float, float]) -> None:
+        """Drag from one coordinate of the map to another."""
+        left, top = self.script("const b = document.querySelector('.map').getBoundingClientRect(); return [b.x, b.y]")
+        (x0, y0), (x1, y1) = self.at(*begin), self.at(*end)
+        chain = ActionChains(self.driver, duration=30)
+        pointer = chain.w3c_actions.pointer_action
+        pointer.move_to_location(round(left + x0), round(top + y0))
+        pointer.pointer_down()
+        for share in (0.25, 0.5, 0.75, 1.0):
+            pointer.move_to_location(round(left + x0 + (x1 - x0) * share), round(top + y0 + (y1 - y0) * share))
+        pointer.pointer_up()
+        chain.perform()
+
     def picture(self, path: Path) -> None:
         """Save what is seen."""
         self.driver.save_screenshot(str(path))

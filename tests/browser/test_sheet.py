@@ -26,6 +26,17 @@ def press(page: Page, *keys: str) -> None:
     ActionChains(page.driver).send_keys(*keys).perform()
 
 
+def ask_route(page: Page) -> None:
+    """The way between two clicks."""
+    page.click(".asking .linkish", "By which way")
+    page.find(".notice", "set the start")
+    page.click_map(*WEST)
+    page.find(".notice", "next point")
+    page.click_map(*EAST)
+    page.find(".block.selected .figure", "quickest way")
+    page.settled()
+
+
 def drawn(page: Page, source: str) -> int:
     """Features of an overlay of the map."""
     return page.script(f"return window.awlMap.map.getSource('{source}')?.serialize().data?.features?.length ?? 0")
@@ -68,13 +79,7 @@ def test_a_matrix_as_a_table_of_minutes(sheet: Page) -> None:  # noqa: F811
 
 
 def test_a_way_of_ones_own_beside_the_best_and_the_heights(sheet: Page, cut: Study) -> None:  # noqa: F811
-    sheet.click(".asking .linkish", "By which way")
-    sheet.find(".notice", "set the start")
-    sheet.click_map(*WEST)
-    sheet.find(".notice", "next point")
-    sheet.click_map(*EAST)
-    sheet.find(".block.selected .figure", "quickest way")
-    sheet.settled()
+    ask_route(sheet)
     sheet.click(".block.selected .linkish", "Why not my way?")
     sheet.find(".notice", "your own way")
     sheet.click_map(-36.2, 41.2955)
@@ -166,9 +171,13 @@ def test_an_answer_feeds_a_question_and_is_drawn_over_it(sheet: Page, cut: Study
     )
     fewer = len(records.answer(cut.reading, block(cut, 1)["id"])["result"]["rows"])
     assert 0 < fewer < whole
-    Select(sheet.find("[aria-label='Another answer over the selected one']")).select_by_value(block(cut)["id"])
-    sheet.find(".margin h2", "Over it")
+    Select(sheet.find("[aria-label='Another answer beside the selected one']")).select_by_value(block(cut)["id"])
+    sheet.find(".margin h2", "The other answer")
     sheet.wait(lambda: drawn(sheet, "overlaid") > 0, "the outline of the first answer")
+    order = "return window.awlMap.map.getStyle().layers.map(l => l.id).filter(id => ['areas', 'overlaid'].includes(id))"
+    assert sheet.script(order) == ["areas", "overlaid"]
+    Select(sheet.find("[aria-label^='Whether the other answer is drawn']")).select_by_value("under")
+    sheet.wait(lambda: sheet.script(order) == ["overlaid", "areas"], "the other answer beneath")
     # A change of the first answer asks what rests on it again.
     made = records.answer(cut.reading, block(cut, 1)["id"])["made"]
     sheet.click(".block .number", "1")
@@ -203,3 +212,36 @@ def test_zones_are_coloured_by_a_further_measure_in_natural_breaks(sheet: Page, 
     zones = records.answer(cut.reading, block(cut)["id"])["result"]["zones"]["features"]
     # The last row of the group counts the places; those before it hold every zone once.
     assert sum(int(row.text) for row in rows[:-1]) == len(zones)
+
+
+def test_the_drawn_route_is_dragged_to_the_way_one_would_go(sheet: Page, cut: Study) -> None:  # noqa: F811
+    ask_route(sheet)
+    best = records.answer(cut.reading, block(cut)["id"])["result"]["routes"]["features"][0]["geometry"]["coordinates"]
+    middle = best[len(best) // 2]
+    sheet.drag_map((middle[0], middle[1]), (-36.1990, 41.2950))
+    sheet.wait(lambda: block(cut)["inputs"].get("expected"), "the point of the own way")
+    kept = block(cut)["inputs"]["expected"]["features"]
+    assert kept[0]["geometry"]["coordinates"] == pytest.approx([-36.1990, 41.2950], abs=2e-4)
+    sheet.find(".MuiDataGrid-row", "own less quickest")
+    sheet.settled()
+    assert drawn(sheet, "routes") == 3
+
+
+def test_a_row_of_the_legend_gets_another_colour_and_label(sheet: Page, cut: Study) -> None:  # noqa: F811
+    sheet.click(".asking .linkish", "How far")
+    sheet.find(".block.selected .figure", "km²")
+    sheet.settled()
+    sheet.click("[aria-label='Change the look of to 5 min']")
+    sheet.type("[aria-label='Label of to 5 min']", "close by" + Keys.ENTER)
+    sheet.find(".legend-row", "close by")
+    sheet.script(
+        "const f = document.querySelector('.row-look-editor input[type=color]'); f.value = '#123456';"
+        "f.dispatchEvent(new Event('change', {bubbles: true}))"
+    )
+    fills = "return window.awlMap.map.getSource('areas').serialize().data.features.map(f => f.properties.fill)"
+    sheet.wait(lambda: "#123456" in sheet.script(fills), "the new colour on the map")
+    look = list(block(cut)["look"].values())
+    assert look == [{"label": "close by", "colour": "#123456"}]
+    sheet.click(".row-look-editor .linkish", "As it was")
+    sheet.find(".legend-row", "to 5 min")
+    sheet.wait(lambda: "look" not in block(cut), "the look to be gone")

@@ -9,9 +9,12 @@ import jsonschema
 import mapbox_vector_tile
 import numpy as np
 import pytest
+import shapely
 from openapi_spec_validator import validate
 
 from awl.cli import DEMO
+from awl.formats.table import Layer
+from awl.server.app import create_app
 from scripts.openapi import text as openapi_text
 from tests.conftest import EXTRACT, node, osm, way
 
@@ -393,3 +396,17 @@ def test_names_are_found(client):
     assert first["name"] == room["properties"]["name"] and first["what"] == "cool room"
     assert [first["lon"], first["lat"]] == room["geometry"]["coordinates"]
     assert client.get(f"{base}/search?q=x").json["hits"] == []
+
+
+def test_addresses_are_found_by_street_and_number(own_study):
+    lots = {"address": ["Tallow Street 1", "Tallow Street 12", "Tallow Street 121", None], "n": [1, 2, 3, 4]}
+    at = np.atleast_1d(shapely.points([-36.2, -36.201, -36.202, -36.203], [41.29] * 4))
+    own_study.add_layer("lots", Layer(at, lots), "Lots", "parcels", "here")
+    parts = {"addr:street": ["Oar Lane", "Oar Lane"], "addr:housenumber": ["7b", "9"]}
+    own_study.add_layer("houses", Layer(at[:2], parts), "Houses", "buildings", "here")
+    client = create_app(own_study.path.parent).test_client()
+    names = lambda q: [hit["name"] for hit in client.get(f"/studies/ferrow/search?q={q}").json["hits"]]  # noqa: E731
+    assert names("tallow street 12") == ["Tallow Street 12"], "a number is that of the house, not a part of one"
+    assert names("oar lane 7b") == ["Oar Lane 7b"]
+    found = client.get("/studies/ferrow/search?q=oar+lane+9").json["hits"][0]
+    assert found["what"] == "house" and [found["lon"], found["lat"]] == [-36.201, 41.29]

@@ -8,6 +8,7 @@ import { IntakeForm } from "./intake/IntakeForm";
 import { PreviewMap } from "./intake/PreviewMap";
 import { AnswerLook } from "./legend/AnswerLook";
 import { Legend, Ticks } from "./legend/Legend";
+import { useLooks } from "./legend/RowLook";
 import { useMapContent, type LegendGroup } from "./map/content";
 import { MapView } from "./map/MapView";
 import { Handout } from "./stages/Handout";
@@ -112,6 +113,7 @@ function StudyScreen({ study }: { study: string }) {
     staleTime: Infinity,
   });
   const content = useMapContent(overview, streets ?? null);
+  const looking = useLooks(study);
   useEffect(() => {
     if (overview) document.title = `Awl: ${overview.title}`;
   }, [overview]);
@@ -154,7 +156,7 @@ function StudyScreen({ study }: { study: string }) {
             <div className="empty-map">The map appears with the first extract.</div>
           )}
         </div>
-        <Legend groups={preview ? previewLegend(preview) : content.groups} metresPerPixel={overview.drawn ? null : metresPerPixel}>
+        <Legend groups={preview ? previewLegend(preview) : content.groups} metresPerPixel={overview.drawn ? null : metresPerPixel} looking={preview ? null : looking}>
           <AnswerLook study={study} />
         </Legend>
         <Tray overview={overview} />

@@ -113,9 +113,12 @@ export type Overview = {
   modeUndo: number;
   bounds: [number, number, number, number] | null;
 };
+/** Looks that the analyst gave to rows of the legend, by what each row says. */
+export type RowLook = { label?: string; colour?: string; width?: number };
+export type Looks = Record<string, RowLook>;
 export type Block =
   | { id: string; kind: "prose" | "heading"; text: string }
-  | { id: string; kind: "question"; process: string; inputs: Inputs; title?: string };
+  | { id: string; kind: "question"; process: string; inputs: Inputs; title?: string; look?: Looks };
 export type SheetDoc = { id: string; title: string; blocks: Block[]; undo: number; changed: string };
 export type Slot = {
   kind: "place" | "mode" | "amount" | "time" | "way";
@@ -123,6 +126,8 @@ export type Slot = {
   words?: Record<string, string>;
   /** The word holds several sets of features, one after another. */
   many?: boolean;
+  /** What stands for nothing chosen. */
+  nothing?: string;
   default: unknown;
 };
 /** Something with a name that was found. */

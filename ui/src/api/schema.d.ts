@@ -1341,6 +1341,14 @@ export interface components {
             chart?: {
                 [key: string]: unknown;
             };
+            charts?: {
+                [key: string]: unknown;
+            }[];
+            tables?: {
+                title: string;
+                part: string;
+                columns: components["schemas"]["Column"][];
+            }[];
         } & {
             [key: string]: unknown;
         };
@@ -1423,9 +1431,10 @@ export interface components {
             what_if: string | null;
             /**
              * Zones
-             * @description Zones with people.
+             * @description Zones with people; left out, squares of the population raster stand for them.
+             * @default null
              */
-            zones: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
+            zones: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"] | null;
             /**
              * Fields
              * @description Zone fields with numbers of people, one figure each; none means every field with numbers.
@@ -1473,6 +1482,12 @@ export interface components {
              */
             weights: string | null;
             /**
+             * Kind
+             * @description A field of the places that says their kind: each is counted by itself too.
+             * @default null
+             */
+            kind: string | null;
+            /**
              * Measures
              * @description Further measures per zone: potential with decay, supply per head by two-step floating catchment areas within the last limit, minutes to the k-th nearest place.
              */
@@ -1501,6 +1516,58 @@ export interface components {
              * @default true
              */
             compare_straight_line: boolean;
+            /**
+             * @description A second run that is set against this one: per zone and group both figures and the change.
+             * @default null
+             */
+            against: components["schemas"]["Against"] | null;
+            /**
+             * Candidates
+             * @description Places that might be added: what each gains within the middle limit, and which gain most together.
+             * @default null
+             */
+            candidates: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"] | null;
+            /**
+             * Choose
+             * @description How many candidates to add.
+             * @default 3
+             */
+            choose: number;
+        };
+        /**
+         * Against
+         * @description What else holds in a second run; what is left out stays as in the first.
+         */
+        Against: {
+            /**
+             * Mode
+             * @description Another mode.
+             * @default null
+             */
+            mode: string | null;
+            /**
+             * At
+             * @description Another hour; null means free flow.
+             * @default null
+             */
+            at: string | null;
+            /**
+             * @description Other closed streets; null means none.
+             * @default null
+             */
+            closures: components["schemas"]["GeoJson"] | null;
+            /**
+             * Places
+             * @description Other places.
+             * @default null
+             */
+            places: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"] | null;
+            /**
+             * Direction
+             * @description The other direction.
+             * @default null
+             */
+            direction: ("from" | "to") | null;
         };
         /**
          * AlongsideInputs

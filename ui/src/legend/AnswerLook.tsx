@@ -9,7 +9,7 @@ import { useScreen } from "../state/store";
 const FAINTEST = 0.2;
 
 export function AnswerLook({ study }: { study: string }) {
-  const { stage, question, overlaid, opacity, set } = useScreen();
+  const { stage, question, overlaid, opacity, beneath, set } = useScreen();
   const { data: sheet } = useSheet(study);
   const names = Object.entries(questionNames(sheet?.blocks ?? [])).filter(([id]) => id !== question);
   if (stage !== "sheet" || !question) return null;
@@ -31,10 +31,16 @@ export function AnswerLook({ study }: { study: string }) {
       </div>
       {names.length > 0 && (
         <p>
-          Over it{" "}
           <Word
             kind="way"
-            label="Another answer over the selected one"
+            label="Whether the other answer is drawn over or under the selected one"
+            value={beneath ? "under" : "over"}
+            options={[["over", "Over it"], ["under", "Under it"]]}
+            onChange={(order) => set({ beneath: order === "under" })}
+          />{" "}
+          <Word
+            kind="way"
+            label="Another answer beside the selected one"
             value={names.some(([id]) => id === overlaid) ? (overlaid ?? "") : ""}
             options={[["", "no other answer"], ...names]}
             onChange={(id) => set({ overlaid: id || null })}

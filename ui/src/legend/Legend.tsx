@@ -1,12 +1,19 @@
 /** The legend is the map's margin and its control: a button switches each row. The scale stands beneath. */
-import type { ReactNode } from "react";
+import { Fragment, useState, type ReactNode } from "react";
 import { figure } from "../common/format";
-import { Word } from "../common/words";
-import { CLASSINGS, type Classing } from "../map/choropleth";
+import { Committed, Word } from "../common/words";
+import { CLASSINGS, ownLimits, type Classing } from "../map/choropleth";
 import type { LegendGroup, LegendRow } from "../map/content";
+import type { Looks, RowLook } from "../api/own";
 import { useScreen } from "../state/store";
+import { RowLookEditor } from "./RowLook";
 
-export function Legend({ groups, metresPerPixel, children }: { groups: LegendGroup[]; metresPerPixel: number | null; children?: ReactNode }) {
+/** Looks of rows, and how to change one by its id. */
+type Looking = { looks: Looks; put: (id: string, look: RowLook | null) => void } | null;
+type Props = { groups: LegendGroup[]; metresPerPixel: number | null; looking?: Looking; children?: ReactNode };
+
+export function Legend({ groups, metresPerPixel, looking = null, children }: Props) {
+  const [open, setOpen] = useState<string | null>(null);
   return (
     <aside className="margin" aria-label="Legend">
       {groups.map((group) => (
@@ -14,7 +21,10 @@ export function Legend({ groups, metresPerPixel, children }: { groups: LegendGro
           <h2>{group.title}</h2>
           {group.zones && <ZoneLook zones={group.zones} />}
           {group.rows.map((row) => (
-            <Row key={row.key + row.label} row={row} />
+            <Fragment key={row.id ?? row.key + row.label}>
+              <Row row={row} open={row.id !== undefined && row.id === open} onLook={looking && row.id ? () => setOpen(open === row.id ? null : (row.id ?? null)) : null} />
+              {looking && row.id && row.id === open && <RowLookEditor row={row} look={looking.looks[row.id]} put={(look) => looking.put(row.id ?? "", look)} />}
+            </Fragment>
           ))}
           {group.note && <p>{group.note}</p>}
         </section>
@@ -28,25 +38,50 @@ export function Legend({ groups, metresPerPixel, children }: { groups: LegendGro
 /** What zones are coloured by, and how classes are made. */
 function ZoneLook({ zones }: { zones: NonNullable<LegendGroup["zones"]> }) {
   const { zoneLook, set } = useScreen();
+  const write = (text: string) => {
+    const own = ownLimits(text);
+    if (own) set({ zoneLook: { ...zoneLook, own } });
+  };
   return (
-    <p className="zone-look">
-      <Word kind="way" label="What zones are coloured by" value={zones.field ?? ""} options={zones.figures} onChange={(field) => set({ zoneLook: { ...zoneLook, field } })} />{" "}
-      in <Word kind="way" label="Classes" value={zones.classing} options={CLASSINGS} onChange={(classing) => set({ zoneLook: { ...zoneLook, classing: classing as Classing } })} />
-    </p>
+    <>
+      <p className="zone-look">
+        <Word kind="way" label="What zones are coloured by" value={zones.field} options={zones.figures} onChange={(field) => set({ zoneLook: { ...zoneLook, field, own: null } })} />{" "}
+        in{" "}
+        <Word
+          kind="way"
+          label="Classes"
+          value={zones.classing}
+          options={CLASSINGS}
+          onChange={(classing) => set({ zoneLook: { ...zoneLook, classing: classing as Classing, own: classing === "own" ? zones.limits : null } })}
+        />
+      </p>
+      {zones.classing === "own" && (
+        <p className="zone-look">
+          at <Committed label="Limits of the classes, ascending" kind="amount" value={zones.limits.map((limit) => Number(limit.toPrecision(4))).join(", ")} onCommit={write} />
+        </p>
+      )}
+    </>
   );
 }
 
-function Row({ row }: { row: LegendRow }) {
+function Row({ row, open, onLook }: { row: LegendRow; open: boolean; onLook: (() => void) | null }) {
   const { hidden, toggle } = useScreen();
   const shown = !hidden[row.key];
   return (
-    <button className="legend-row" disabled={!row.key} onClick={() => toggle(row.key)} {...(row.key ? { "aria-pressed": shown } : {})}>
-      <span className="dot" aria-hidden="true" />
-      <Swatch {...row.swatch} />
-      <span>
-        {row.label} {row.count !== undefined && <small>{figure(row.count)}</small>}
-      </span>
-    </button>
+    <div className="legend-line">
+      <button className="legend-row" disabled={!row.key} onClick={() => toggle(row.key)} {...(row.key ? { "aria-pressed": shown } : {})}>
+        <span className="dot" aria-hidden="true" />
+        <Swatch {...row.swatch} />
+        <span>
+          {row.label} {row.count !== undefined && <small>{figure(row.count)}</small>}
+        </span>
+      </button>
+      {onLook && (
+        <button className="row-look" aria-label={`Change the look of ${row.label}`} aria-expanded={open} onClick={onLook}>
+          …
+        </button>
+      )}
+    </div>
   );
 }
 

@@ -1,14 +1,15 @@
 /** The map with its edge ticks. Nothing lies on it: legend and scale stand in the margin. */
 import { valuesOf } from "./modeBands";
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useRef, useState } from "react";
 import { liveReach, modeArrays, near, type Inputs, type Overview } from "../api/own";
 import type { Packed } from "../api/packed";
-import { isPointSet, pointFeature, type PointSet } from "../sheet/words";
+import { isPointSet, pointFeature, type Against, type PointSet } from "../sheet/words";
 import { message, useSheet, useSheetActions, type QuestionBlock } from "../state/sheet";
 import { useScreen } from "../state/store";
 import type { MapContent, StreetsShown } from "./content";
 import { drawArea } from "./drawing";
+import { useOwnWay } from "./ownWay";
 import { Scene } from "./scene";
 
 type Props = { overview: Overview; streets: Packed | null; content: MapContent; onScale: (metresPerPixel: number) => void };
@@ -60,13 +61,19 @@ export function MapView({ overview, streets, content, onScale }: Props) {
   const rules = overview.modes.map(({ id, changed }) => id + changed).join();
   useStreets(scene, styled, study, `${stamp} ${rules}`, content.streets);
   usePins(scene, styled, study);
+  const nameThere = useCallback((at: [number, number], by: string) => streetName(study, at, by), [study]);
   useClicks(scene, study);
   useDrawing(scene);
+  useOwnWay(scene, styled, study, nameThere);
   usePointer(scene);
   const opacity = useScreen((screen) => screen.opacity);
   useEffect(() => {
     if (scene && styled) scene.setOpacity(opacity);
   }, [scene, styled, opacity]);
+  const beneath = useScreen((screen) => screen.beneath);
+  useEffect(() => {
+    if (scene && styled) scene.setBeneath(beneath);
+  }, [scene, styled, beneath]);
   const label = useScreen((screen) => screen.label) ?? (drawn ? "length" : null);
   useEffect(() => {
     if (scene && styled) scene.letter(study, stamp, label);
@@ -233,6 +240,9 @@ function useDrawing(scene: Scene | null): void {
   }, [scene, drawing, set]);
 }
 
+/** From this zoom on a click on an area means the street there. */
+const STREETS_FROM = 14.5;
+
 /** A click sets a word that waits for a place; otherwise it tells about the street under it. */
 function useClicks(scene: Scene | null, study: string): void {
   const { picking, mode, stage, drawing, measuring } = useScreen();
@@ -251,12 +261,13 @@ function useClicks(scene: Scene | null, study: string): void {
         void (async () => {
           const { slot } = picking;
           const name = await streetName(study, [lng, lat], String(block.inputs.mode ?? "walk"));
-          const former = block.inputs[slot];
+          const against = slot === "against" ? ((block.inputs.against ?? {}) as Against) : null;
+          const former = against ? against.closures : block.inputs[slot];
           const kept = isPointSet(former) ? former.features : [];
           const set: PointSet = { type: "FeatureCollection", features: [...kept, pointFeature(lng, lat, name)] };
           const more = slot === "waypoints" && set.features.length < 2;
           if (!more) useScreen.getState().set({ picking: null });
-          await change(block, { ...block.inputs, [slot]: set });
+          await change(block, { ...block.inputs, [slot]: against ? { ...against, closures: set } : set });
         })();
         return;
       }
@@ -267,6 +278,15 @@ function useClicks(scene: Scene | null, study: string): void {
         return;
       }
       if (stage === "handout") return;
+      if (stage === "sheet") {
+        const { row, set } = useScreen.getState();
+        const hit = scene.rowAt(x, y);
+        // Among streets one looks at streets; from afar, and at buttons and circles, at what the table holds.
+        if (hit && (hit.point || scene.map.getZoom() < STREETS_FROM)) {
+          set({ row: hit.name === row ? null : hit.name, street: null, notice: null });
+          return;
+        }
+      }
       const { question, at } = useScreen.getState();
       const asked = stage === "sheet" ? (sheet?.blocks.find((b) => b.kind === "question" && b.id === question) as QuestionBlock | undefined)?.inputs : undefined;
       const questionMode = asked?.mode ?? mode;

@@ -7,6 +7,7 @@
  */
 import { MercatorCoordinate, type CustomLayerInterface, type Map as MapLibre } from "maplibre-gl";
 import type { Packed } from "../api/packed";
+import { runsInView, runsOf, type Runs } from "./runs";
 
 export type Rgb = [number, number, number];
 export type StreetLook = {
@@ -23,6 +24,8 @@ const UNREACHED = 2147483647;
 const FAR = 1e12;
 const TEXTURE_WIDTH = 2048;
 const FLOATS = 9;
+/** Pixels that no line is wider than. */
+const WIDEST = 40;
 const MAX_CLASSES = 40;
 const MAX_BANDS = 12;
 
@@ -84,6 +87,9 @@ export class StreetLayer implements CustomLayerInterface {
   private uniforms: Record<string, WebGLUniformLocation | null> = {};
   private base: { vao: WebGLVertexArrayObject; count: number; buffer: WebGLBuffer } | null = null;
   private extra: { vao: WebGLVertexArrayObject; count: number; buffer: WebGLBuffer } | null = null;
+  /** Where each instance's attributes go, with the number of floats. */
+  private places: [number, number][] = [];
+  private runs: Runs | null = null;
   private corners: WebGLBuffer | null = null;
   private texture: WebGLTexture | null = null;
 
@@ -179,11 +185,15 @@ export class StreetLayer implements CustomLayerInterface {
     for (const name of ["scale", "offset", "size", "ratio", "widths", "values", "inks", "faded", "bands", "limits", "band_count", "filtered"]) {
       this.uniforms[name] = gl.getUniformLocation(this.program, name);
     }
+    const { program } = this;
+    this.places = ([["ends", 4], ["share", 2], ["link", 3]] as const).map(([name, width]) => [gl.getAttribLocation(program, name), width]);
     this.corners = gl.createBuffer();
     gl.bindBuffer(gl.ARRAY_BUFFER, this.corners);
     gl.bufferData(gl.ARRAY_BUFFER, new Float32Array([0, -1, 1, -1, 0, 1, 1, 1]), gl.STATIC_DRAW);
-    const order = this.drawingOrder();
-    this.base = this.upload(this.segments(order, (link) => [{ row: link, begin: 0, end: 1 }]));
+    // From minor to main, so that main streets lie on top.
+    const weight = this.classes.map((name) => this.look.width(name, 15));
+    this.runs = runsOf({ count: this.links, classOf: this.classOf, start: this.start, xy: this.xy }, weight);
+    this.base = this.upload(this.segments(this.runs.order, (link) => [{ row: link, begin: 0, end: 1 }]));
     this.texture = gl.createTexture();
     this.dirty = true;
     if (!this.reach) this.showMode(null, null);
@@ -239,20 +249,32 @@ export class StreetLayer implements CustomLayerInterface {
     gl.blendFunc(gl.ONE, gl.ONE_MINUS_SRC_ALPHA);
     gl.disable(gl.DEPTH_TEST);
     gl.disable(gl.STENCIL_TEST);
-    for (const part of [base, this.extra]) {
-      if (part && part.count > 0) {
-        gl.bindVertexArray(part.vao);
-        gl.drawArraysInstanced(gl.TRIANGLE_STRIP, 0, 4, part.count);
-      }
-    }
+    // What the view shows, in metres around the origin, with room for the widest line.
+    const [halfX, halfY] = [canvas.width / 2 + WIDEST * ratio, canvas.height / 2 + WIDEST * ratio].map((pixels) => pixels / (this.unit * world));
+    const [x, y] = [(centre.x - this.origin.x) / this.unit, (centre.y - this.origin.y) / this.unit];
+    const view: [number, number, number, number] = [x - (halfX ?? 0), y - (halfY ?? 0), x + (halfX ?? 0), y + (halfY ?? 0)];
+    const shown = (of: number) => this.look.width(this.classes[of] ?? "", zoom) > 0;
+    this.draw(gl, base, this.runs ? runsInView(this.runs, shown, view) : []);
+    if (this.extra) this.draw(gl, this.extra, [[0, this.extra.count]]);
     gl.bindVertexArray(null);
   }
 
-  /** Links from minor to main, so that main streets lie on top. */
-  private drawingOrder(): number[] {
-    const weight = this.classes.map((name) => this.look.width(name, 15));
-    const of = (link: number) => weight[this.classOf[link] ?? 0] ?? 0;
-    return Array.from({ length: this.links }, (_, i) => i).sort((a, b) => of(a) - of(b));
+  /** Draw runs of instances; where a run begins is where its attributes are read from. */
+  private draw(gl: WebGL2RenderingContext, part: { vao: WebGLVertexArrayObject; buffer: WebGLBuffer }, runs: [number, number][]): void {
+    gl.bindVertexArray(part.vao);
+    gl.bindBuffer(gl.ARRAY_BUFFER, part.buffer);
+    for (const [begin, count] of runs) {
+      this.pointAt(gl, begin);
+      gl.drawArraysInstanced(gl.TRIANGLE_STRIP, 0, 4, count);
+    }
+  }
+
+  private pointAt(gl: WebGL2RenderingContext, first: number): void {
+    let offset = first * FLOATS;
+    for (const [place, width] of this.places) {
+      gl.vertexAttribPointer(place, width, gl.FLOAT, false, FLOATS * 4, offset * 4);
+      offset += width;
+    }
   }
 
   /** Instances of the pieces of links: ends, share along the piece, row of the texture, class, length. */
@@ -295,14 +317,11 @@ export class StreetLayer implements CustomLayerInterface {
     gl.vertexAttribPointer(corner, 2, gl.FLOAT, false, 0, 0);
     gl.bindBuffer(gl.ARRAY_BUFFER, buffer);
     gl.bufferData(gl.ARRAY_BUFFER, data, gl.STATIC_DRAW);
-    let offset = 0;
-    for (const [name, width] of [["ends", 4], ["share", 2], ["link", 3]] as const) {
-      const place = gl.getAttribLocation(program, name);
+    for (const [place] of this.places) {
       gl.enableVertexAttribArray(place);
-      gl.vertexAttribPointer(place, width, gl.FLOAT, false, FLOATS * 4, offset * 4);
       gl.vertexAttribDivisor(place, 1);
-      offset += width;
     }
+    this.pointAt(gl, 0);
     gl.bindVertexArray(null);
     return { vao, count: data.length / FLOATS, buffer };
   }

@@ -14,13 +14,13 @@ export const part = (answer: Answer, name: string) => answer.result[name] as Fea
 /** Results that can be drawn as an outline, the first that an answer has. */
 const OUTLINED = ["contours", "routes", "areas", "load", "strip", "zones"];
 
-/** Another answer over the selected one, in outline alone. */
+/** Another answer beside the selected one, in outline alone. */
 export function overlaidShown(content: MapContent, answer: Answer, title: string, ink: string): void {
   const name = OUTLINED.find((one) => (part(answer, one)?.features.length ?? 0) > 0);
   const colour = token(ink);
   if (name) content.overlays.overlaid = collection((part(answer, name)?.features ?? []).map((feature) => ({ ...feature, properties: { colour } })));
   content.groups.push({
-    title: "Over it",
+    title: "The other answer",
     rows: [{ key: "", label: title, swatch: { kind: "dash", line: `var(${ink})`, width: 2.4 } }],
     ...(name ? {} : { note: "This answer has nothing that can be drawn in outline." }),
   });

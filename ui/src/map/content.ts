@@ -11,19 +11,21 @@ import { isLayerSet, questionNames } from "../sheet/words";
 import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../state/sheet";
 import { useScreen, type Colour, type Theme } from "../state/store";
 import { alongsideShown, collection, measureShown, neighboursShown, overlaidShown, part, tripsShown } from "./answers";
-import { breaks, classOf, classWords, figuresOf, type Classing } from "./choropleth";
-import { bands, shareRamp, tints, token } from "./look";
+import { accessShown, type ZoneLook } from "./access";
+import type { Classing } from "./choropleth";
+import { bands, tints, token } from "./look";
+import { relooked } from "./relook";
 import type { Overlays } from "./scene";
 
 export type LegendRow = {
   key: string;
+  /** By what its look is kept. */
+  id?: string;
   label: string;
   count?: number | undefined;
   swatch: { kind: "area" | "line" | "dash" | "button" | "triangle" | "circle" | "number"; fill?: string; line?: string; width?: number };
 };
-/** What zones are coloured by, for the legend to change. */
-export type ZoneLook = { field: string | null; classing: Classing };
-export type LegendGroup = { title: string; note?: string; rows: LegendRow[]; zones?: ZoneLook & { figures: [string, string][] } };
+export type LegendGroup = { title: string; note?: string; rows: LegendRow[]; zones?: { field: string; classing: Classing; limits: number[]; figures: [string, string][] } };
 export type StreetsShown = { kind: "plain" } | { kind: "mode"; mode: string; at: string | null; beside: string | null; values?: { by: Exclude<Colour, "use">; limits: number[] } } | { kind: "reach"; inputs: Inputs; limits: number[] };
 export type MapContent = { overlays: Overlays; streets: StreetsShown; groups: LegendGroup[]; bandCount: number };
 type Hidden = Record<string, boolean>;
@@ -31,7 +33,7 @@ type Hidden = Record<string, boolean>;
 const unit = (inputs: Inputs) => (inputs.measure === "distance" ? "m" : "min");
 
 export function useMapContent(overview: Overview | undefined, streets: Packed | null): MapContent {
-  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside, measuring, way: shownWay, overlaid, zoneLook } = useScreen();
+  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside, measuring, way: shownWay, overlaid, zoneLook, minute } = useScreen();
   const looked = useLookedAt(overview, stage === "sources" ? layer : null);
   const { data: drawnLinks } = useQuery({
     queryKey: ["layer-features", study, "streets", overview?.stamp],
@@ -61,16 +63,16 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     if (stage === "streets") streetsStage(content, overview, streets, hidden, label);
     if (stage === "streets" && cutOff) partsShown(content, overview, mode, cutOff, hidden, theme);
     if (stage === "modes") modesStage(content, overview, { mode, at, colour, beside }, theme);
-    if (stage === "sheet" && answer && block) answerShown(content, answer, overview.layers, hidden, row, theme, way, zoneLook);
+    if (stage === "sheet" && answer && block) answerShown(content, answer, overview.layers, hidden, row, theme, way, zoneLook, minute);
     if (street && (stage === "modes" || stage === "streets" || stage === "sheet")) {
       content.overlays.selection = collection([{ type: "Feature", properties: {}, geometry: street.line }]);
     }
     if (stage === "sheet" && over) overlaidShown(content, over, `${overName}: ${over.result.title}`, inkOf(overNumber));
     if (stage === "sheet" && shownWay && answer?.process !== "route") content.overlays.routes = collection([{ ...shownWay, properties: { colour: token("--thread") } }]);
     if (measuring) measureShown(content, measuring);
-    if (!overview.drawn) content.groups.push(ground(overview.layers, stage === "modes"));
-    return content;
-  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, way, measuring, shownWay, over, overName, overNumber, zoneLook]);
+    const dressed = stage === "sheet" && block ? relooked(content, block.look ?? {}) : content;
+    return overview.drawn ? dressed : { ...dressed, groups: [...dressed.groups, ground(overview.layers, stage === "modes")] };
+  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, way, measuring, shownWay, over, overName, overNumber, zoneLook, minute]);
 }
 
 /** An attribute of each link of a drawing, lettered at its middle in the direction in which it was drawn. */
@@ -245,11 +247,11 @@ function modesStage(content: MapContent, overview: Overview, look: ModeLook, the
   content.groups.push({ title: `${info.title}, ${title}`, rows: [...rows, unused], note });
 }
 
-function answerShown(content: MapContent, answer: Answer, layers: LayerInfo[], hidden: Hidden, row: string | null, theme: Theme, way: Feature | null, zoneLook: ZoneLook): void {
+function answerShown(content: MapContent, answer: Answer, layers: LayerInfo[], hidden: Hidden, row: string | null, theme: Theme, way: Feature | null, zoneLook: ZoneLook, minute: number | null): void {
   void theme; // colours are read from the theme in force
   const { inputs, process } = answer;
   if (process === "isochrone") isochroneShown(content, answer, hidden);
-  if (process === "access") accessShown(content, answer, hidden, row, zoneLook);
+  if (process === "access") accessShown(content, answer, hidden, row, zoneLook, minute);
   if (process === "route") routeShown(content, answer, hidden);
   if (process === "catchment") catchmentShown(content, answer, hidden, row);
   if (process === "trips") tripsShown(content, answer, hidden, way);
@@ -329,36 +331,6 @@ function smoothed(feature: Feature): Feature {
 
 /** The limit that the choropleth shows: the middle one. */
 export const middleLimit = (limits: number[]) => limits[Math.floor(limits.length / 2)] ?? 0;
-
-function accessShown(content: MapContent, answer: Answer, hidden: Hidden, row: string | null, look: ZoneLook): void {
-  const figures = figuresOf(answer);
-  const shown = figures.find(({ field }) => field === look.field) ?? figures[0];
-  if (!shown) return;
-  const ramp = shareRamp();
-  const zones = part(answer, "zones")?.features ?? [];
-  const valueOf = (feature: Feature) => feature.properties?.[shown.field] as unknown;
-  const limits = breaks(zones.map(valueOf).filter((value): value is number => typeof value === "number" && Number.isFinite(value)), look.classing, shown.fixed);
-  const step = (feature: Feature) => classOf(valueOf(feature), limits);
-  content.overlays.zones = collection(
-    zones
-      .filter((feature) => !hidden[`class-${step(feature)}`])
-      .map((feature) => ({ ...feature, properties: { ...feature.properties, fill: ramp[step(feature)] ?? token("--sunk") } })),
-  );
-  const chosen = zones.filter((feature) => feature.properties?.zone === row);
-  if (chosen.length) content.overlays.selection = collection(chosen);
-  content.bandCount = (answer.inputs.limits as number[]).length;
-  content.streets = { kind: "plain" };
-  content.groups.push({
-    title: shown.title,
-    rows: limits.slice(1).map((_, i): LegendRow => ({
-      key: `class-${i}`,
-      label: classWords(limits, i, shown.unit),
-      count: zones.filter((feature) => step(feature) === i).length,
-      swatch: { kind: "area", fill: ramp[i] ?? "", line: "var(--rule-2)" },
-    })),
-    zones: { field: shown.field, classing: look.classing, figures: figures.map(({ field, title }): [string, string] => [field, title]) },
-  });
-}
 
 function routeShown(content: MapContent, answer: Answer, hidden: Hidden): void {
   const colours = [token("--b1"), token("--b2"), token("--thread"), token("--b3")];

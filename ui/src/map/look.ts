@@ -29,10 +29,19 @@ export function bands(count: number): Band[] {
   });
 }
 
-/** Five steps of one hue for shares, low to high. */
-export function shareRamp(): string[] {
+/** Steps of one hue for shares, low to high. */
+export function shareRamp(count = 5): string[] {
   const [paper, ink] = [rgb(token("--ground")), rgb(token("--b1"))];
-  return [0.1, 0.28, 0.46, 0.64, 0.82].map((share) => hex(mix(paper, ink, share)));
+  return Array.from({ length: count }, (_, i) => hex(mix(paper, ink, count === 1 ? 0.46 : 0.1 + (0.72 * i) / (count - 1))));
+}
+
+/** Steps from loss over none to gain: brick, paper, thread. They differ in lightness too, the middle being the lightest. */
+export function changeRamp(count: number): string[] {
+  const [paper, loss, gain] = [rgb(token("--ground")), rgb(token("--b2")), rgb(token("--thread"))];
+  return Array.from({ length: count }, (_, i) => {
+    const at = count === 1 ? 0 : (2 * i) / (count - 1) - 1;
+    return hex(mix(paper, at < 0 ? loss : gain, 0.06 + 0.8 * Math.abs(at)));
+  });
 }
 
 /** Quiet tints to tell neighbouring catchments apart; place names and outlines carry the identity. */
@@ -46,7 +55,7 @@ export const CLASS_WEIGHT: Record<string, number> = {
   unclassified: 1.5, residential: 1.3, living_street: 1.2, pedestrian: 1.2, service: 0.9, track: 0.9, footway: 0.8, path: 0.8,
   cycleway: 0.8, steps: 0.8, connector: 0.8, road: 2,
 };
-const HIDDEN_BELOW: Record<string, number> = { service: 13.5, footway: 13.5, path: 13.5, steps: 13.5, track: 12.5, living_street: 12.5, residential: 12, pedestrian: 12.5, unclassified: 12 };
+const HIDDEN_BELOW: Record<string, number> = { service: 13.5, footway: 13.5, path: 13.5, steps: 13.5, track: 12.5, living_street: 12.5, residential: 12, pedestrian: 12.5, unclassified: 12, tertiary: 10.5, secondary: 9.2 };
 
 export function streetWidth(highway: string, zoom: number): number {
   if (zoom < (HIDDEN_BELOW[highway] ?? 0)) return 0;

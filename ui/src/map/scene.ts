@@ -9,6 +9,9 @@ import { StreetLayer } from "./StreetLayer";
 
 setWorkerUrl(workerUrl);
 
+/** Pixels from which on a route was dragged, not clicked. */
+const DRAGGED = 6;
+
 export type Overlays = Partial<Record<Overlay, FeatureCollection>>;
 export type Pin = { name: string; lngLat: [number, number]; onDrag: (at: [number, number], done: boolean) => void };
 
@@ -38,6 +41,7 @@ export class Scene {
   private lettered: string | null = null;
   private newest = 0;
   private opacity = 1;
+  private beneath = false;
   private hiddenBase: Record<string, boolean> = {};
   private readonly ready: Promise<void>;
   private readonly forget: () => void;
@@ -91,6 +95,7 @@ export class Scene {
     this.show(shown);
     this.hideBase(hidden);
     this.setOpacity(this.opacity);
+    this.setBeneath(this.beneath);
   }
 
   /** Letter links with an attribute; null for their numbers. A drawing is lettered from afar, for there is nothing else to read. */
@@ -114,6 +119,27 @@ export class Scene {
     return [...new Set(found.map(({ properties }) => Number(properties.fid)))];
   }
 
+  /** What the table of an answer holds at a point, by the name of its row: a place first, then an area. */
+  rowAt(x: number, y: number): { name: string; point: boolean } | null {
+    const reach = 6;
+    const at = (layers: string[]) =>
+      this.map.queryRenderedFeatures([[x - reach, y - reach], [x + reach, y + reach]], { layers: layers.filter((id) => this.map.getLayer(id)) });
+    // The lettering of a place is no part of it: the click must be at its button.
+    const there = ({ geometry }: { geometry: { type: string; coordinates?: unknown } }) => {
+      if (geometry.type !== "Point") return true;
+      const spot = this.map.project(geometry.coordinates as [number, number]);
+      return Math.hypot(spot.x - x, spot.y - y) <= 2 * reach;
+    };
+    // Areas of reach lie over one another and are no rows of a table: only the ground of a catchment is.
+    const named = (features: ReturnType<typeof at>) =>
+      features
+        .map(({ properties }) => (properties.zone ?? properties.name ?? (properties.place_row === undefined ? properties.fid : properties.place)) as string | number | undefined)
+        .find((name) => name !== undefined);
+    const point = named(at(["places", "graded", "found"]).filter(there));
+    const name = point ?? named(at(["zones", "areas"]));
+    return name === undefined ? null : { name: String(name), point: point !== undefined };
+  }
+
   get streetLayer(): StreetLayer | null {
     return this.streets;
   }
@@ -128,6 +154,12 @@ export class Scene {
     for (const [id, usual] of Object.entries(AREA_OPACITY)) {
       if (this.map.getLayer(id)) this.map.setPaintProperty(id, "fill-opacity", share === 1 ? usual : ["*", share, usual]);
     }
+  }
+
+  /** Draw the other answer under the areas of the selected one, or over everything it has. */
+  setBeneath(beneath: boolean): void {
+    this.beneath = beneath;
+    for (const id of ["overlaid-case", "overlaid"]) if (this.map.getLayer(id)) this.map.moveLayer(id, beneath ? "areas" : "parts-case");
   }
 
   /** Put overlay data; absent overlays are emptied. */
@@ -165,6 +197,37 @@ export class Scene {
       marker.on("dragend", () => onDrag(at(), true));
       return marker;
     });
+  }
+
+  /** Tell where the drawn route was taken and where it was let go; a line follows the pointer in between. */
+  onRouteDrag(listener: (grabbed: [number, number], dropped: [number, number]) => void): () => void {
+    const { map } = this;
+    const canvas = map.getCanvas();
+    const layers = ["routes", "routes-second"];
+    let from: MapMouseEvent | null = null;
+    const over = () => (canvas.style.cursor = "grab");
+    const out = () => from ?? (canvas.style.cursor = "");
+    const down = (event: MapMouseEvent) => {
+      // A pin stands on its route and is dragged by itself.
+      if (event.defaultPrevented || event.originalEvent.target !== canvas) return;
+      event.preventDefault();
+      from = event;
+      canvas.style.cursor = "grabbing";
+      const move = ({ lngLat }: MapMouseEvent) => {
+        const shape = { type: "LineString" as const, coordinates: [event.lngLat.toArray(), lngLat.toArray()] };
+        void map.getSource<GeoJSONSource>("selection")?.setData({ type: "Feature", properties: {}, geometry: shape });
+      };
+      map.on("mousemove", move);
+      map.once("mouseup", ({ lngLat, point }) => {
+        map.off("mousemove", move);
+        from = null;
+        canvas.style.cursor = "";
+        void map.getSource<GeoJSONSource>("selection")?.setData(this.shown.selection ?? EMPTY);
+        if (point.dist(event.point) > DRAGGED) listener([event.lngLat.lng, event.lngLat.lat], [lngLat.lng, lngLat.lat]);
+      });
+    };
+    const heard = layers.flatMap((layer) => [map.on("mousedown", layer, down), map.on("mouseenter", layer, over), map.on("mouseleave", layer, out)]);
+    return () => heard.forEach((one) => one.unsubscribe());
   }
 
   onClick(listener: (lng: number, lat: number, x: number, y: number) => void): () => void {

@@ -33,9 +33,14 @@ export function PlaceEditor({ block, name, overview, value, put }: Props) {
           ))}
         </RadioGroup>
       )}
-      {name === "zones" && value !== null && block.process === "catchment" && (
+      {name === "zones" && value !== null && (block.process === "catchment" || block.process === "access") && (
         <Button size="small" onClick={() => put(null)}>
-          Without zones
+          {block.process === "access" ? "The population raster in squares" : "Without zones"}
+        </Button>
+      )}
+      {name === "candidates" && value !== undefined && value !== null && (
+        <Button size="small" onClick={() => put(undefined)}>
+          Without candidates
         </Button>
       )}
       {isLayerSet(value) && <FilterField key={value.layer} layer={value} fields={Object.keys(layers.find(({ id }) => id === value.layer)?.fields ?? {})} put={put} />}
@@ -136,8 +141,9 @@ function InsideField({ block, overview, value, put }: Omit<Props, "name" | "valu
 }
 
 /** Layers that can stand for a word. */
-function fits(name: string, { role, geometry }: LayerInfo): boolean {
-  if (name === "zones") return role === "zones";
+function fits(name: string, { role, geometry, fields }: LayerInfo): boolean {
+  // Buildings with a number of residents are zones of their own.
+  if (name === "zones") return role === "zones" || (role === "buildings" && Object.keys(fields).some((field) => /resident|people|population/i.test(field)));
   if (name === "lines") return geometry.includes("LINE") && role !== "base";
   return role === "places" || role === "zones" || (name === "from" && role === "buildings");
 }
@@ -148,7 +154,7 @@ function NameField({ study, add }: { study: string; add: (hit: Hit) => void }) {
   const { data: hits } = useQuery({ queryKey: ["search", study, text], queryFn: () => search(study, text), enabled: text.trim().length > 1 });
   return (
     <div className="row">
-      or by name
+      or by name, address
       <Autocomplete
         size="small"
         freeSolo

@@ -30,7 +30,7 @@ export function QuestionView({ number, block, process, overview }: Props) {
   }, [waits, ask, block]);
   if (!process) return <p className="problem">This sheet holds a question Awl does not know: {block.process}.</p>;
 
-  const select = () => set({ question: block.id, street: null, row: null });
+  const select = () => set({ question: block.id, street: null, row: null, minute: null, zoneLook: { field: null, classing: "equal", own: null } });
   const remove = () => {
     set({ question: null, editing: null, picking: null });
     void save((sheet) => ({ blocks: without(sheet.blocks, block.id) }));
@@ -107,6 +107,19 @@ export function QuestionView({ number, block, process, overview }: Props) {
               Measure more
             </button>
           )}
+          {process.id === "access" && !block.inputs.against && (
+            <button className="linkish" title="The same with another mode, hour, closed street or other places, and the difference" onClick={() => set({ editing: { question: block.id, slot: "against" }, picking: null })}>
+              Set against
+            </button>
+          )}
+          {process.id === "access" && !block.inputs.candidates && (
+            <button className="linkish" title="Which of several places would help most" onClick={() => set({ editing: { question: block.id, slot: "candidates" }, picking: null })}>
+              Try candidates
+            </button>
+          )}
+          <button className="linkish" title="How far a place may lie from a usable street" onClick={() => set({ editing: { question: block.id, slot: "snap" }, picking: null })}>
+            Snapping
+          </button>
           <button className="linkish" onClick={() => setNaming(true)}>
             Name
           </button>
@@ -131,7 +144,7 @@ export function QuestionView({ number, block, process, overview }: Props) {
 
 /** What a click on the map will do. */
 function pickingHint(block: QuestionBlock, slot: string): string {
-  if (slot === "closures") return "close the street there";
+  if (slot === "closures" || slot === "against") return "close the street there";
   if (slot === "expected") return "set a point your own way passes";
   if (slot !== "waypoints") return slot === "events" ? "set the event" : "set the point";
   const count = isPointSet(block.inputs.waypoints) ? block.inputs.waypoints.features.length : 0;

@@ -3,12 +3,13 @@ import { Button, Checkbox, FormControlLabel, Radio, RadioGroup, TextField } from
 import { useState, type ReactNode } from "react";
 import type { Overview, Slot } from "../api/own";
 import { useSheetActions, type QuestionBlock } from "../state/sheet";
+import { AgainstEditor } from "./AgainstEditor";
 import { ChainEditor } from "./ChainEditor";
 import { DiffersEditor } from "./DiffersEditor";
 import { LimitEditor, LimitsEditor } from "./LimitEditors";
 import { MeasuresEditor } from "./MeasuresEditor";
 import { PlaceEditor } from "./PlaceEditor";
-import { isLayerSet, measureWord, type Differing, type LayerSet } from "./words";
+import { isLayerSet, measureWord, type Against, type Differing, type LayerSet } from "./words";
 
 type Props = { block: QuestionBlock; name: string; slot: Slot; overview: Overview };
 
@@ -29,6 +30,7 @@ export function SlotEditor(props: Props) {
   else if (slot.kind === "place") body = <PlaceEditor {...props} value={value} put={put} />;
   else if (name === "differs") body = <DiffersEditor overview={overview} value={value as Differing[]} put={put} layer={block.inputs.places} />;
   else if (name === "measures") body = <MeasuresEditor overview={overview} inputs={block.inputs} put={(inputs) => void change(block, inputs)} />;
+  else if (name === "against") body = <AgainstEditor block={block} overview={overview} value={value as Against | null} put={put} />;
   else if (name === "kind") body = <KindEditor overview={overview} value={value as string | null} put={put} layer={block.inputs.others} />;
   else if (name in NUMBERS) body = <NumberEditor name={name} value={value as number} put={put} />;
   else if (name === "fields") body = <FieldEditor {...props} value={value as string[]} put={put} />;
@@ -36,12 +38,15 @@ export function SlotEditor(props: Props) {
     const unit = COUNTED.includes(block.process) ? (measure: string) => void change(block, { ...block.inputs, measure, limits: measure === "distance" ? [400, 800, 1200] : [5, 10, 15] }) : null;
     body = <LimitsEditor key={String(block.inputs.measure)} value={value as number[]} put={put} metres={block.inputs.measure === "distance"} putMeasure={unit} />;
   } else body = <LimitEditor value={value as number | null} put={put} metres={block.inputs.measure === "distance"} />;
+  // The editor is seen whole, above what stands at the foot of the page.
   return (
-    <div className="editor" role="group" aria-label={slot.label}>
+    <div className="editor" role="group" aria-label={slot.label} ref={seen}>
       {body}
     </div>
   );
 }
+
+const seen = (element: HTMLElement | null) => element?.scrollIntoView?.({ block: "nearest" });
 
 /** A local date and time; none is free flow. */
 function MomentEditor({ value, put }: { value: string | null; put: (v: string | null) => void }) {
@@ -127,6 +132,8 @@ const NUMBERS: Record<string, { unit: string; least: number; most: number }> = {
   distance: { unit: "m along the streets", least: 1, most: 1_000_000 },
   width: { unit: "m to either side of the street", least: 1, most: 1000 },
   most: { unit: "trips", least: 1, most: 200_000 },
+  snap: { unit: "m at most between a place and a usable street", least: 1, most: 5000 },
+  choose: { unit: "of the candidates", least: 1, most: 20 },
 };
 
 /** A number with its unit. */

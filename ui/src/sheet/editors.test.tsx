@@ -1,6 +1,8 @@
 import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { framed, OVERVIEW, sheetOf, question } from "../testing/fixtures";
+import { useScreen } from "../state/store";
+import { AgainstEditor } from "./AgainstEditor";
 import { ChainEditor } from "./ChainEditor";
 import { DiffersEditor } from "./DiffersEditor";
 import { LimitEditor, LimitsEditor } from "./LimitEditors";
@@ -154,5 +156,25 @@ describe("places", () => {
     expect(put).toHaveBeenLastCalledWith(points("Start", "Mill"));
     fireEvent.click(screen.getByLabelText("Remove Mill"));
     expect(put).toHaveBeenLastCalledWith(points("Star Bridge"));
+  });
+});
+
+describe("a second run", () => {
+  const against = (value: object | null) => render(<AgainstEditor block={question("q", "access", { mode: "walk" })} overview={overview} value={value} put={put} />, { wrapper: framed() });
+  it("takes another mode, and the same again", () => {
+    against({ mode: "drive" });
+    fireEvent.change(screen.getByLabelText("Mode of the other run"), { target: { value: "" } });
+    expect(put).toHaveBeenCalledWith({});
+    fireEvent.change(screen.getByLabelText("Hour of the other run"), { target: { value: "free" } });
+    expect(put).toHaveBeenLastCalledWith({ mode: "drive", at: null });
+  });
+  it("opens a closed street again, and waits for a click on the map to close one", () => {
+    against({ closures: { type: "FeatureCollection", features: [{ type: "Feature", properties: { name: "Quay Bridge" }, geometry: { type: "Point", coordinates: [0, 0] } }] } });
+    fireEvent.click(screen.getByLabelText("Open Quay Bridge again"));
+    expect(put).toHaveBeenCalledWith({});
+    fireEvent.click(screen.getByText("Close a street in it"));
+    expect(useScreen.getState().picking).toEqual({ question: "q", slot: "against" });
+    fireEvent.click(screen.getByText("Set against nothing"));
+    expect(put).toHaveBeenLastCalledWith(undefined);
   });
 });

@@ -90,3 +90,42 @@ describe("words of the newer questions", () => {
     expect(restsOn({ from: { layer: "zones", inside: "q1" }, layers: [{ answer: "q2" }], to: { layer: "rooms" } })).toEqual(["q1", "q2"]);
   });
 });
+
+describe("words an access question holds only once they are asked for", () => {
+  const access: ProcessInfo = {
+    ...process,
+    id: "access",
+    "x-awl": {
+      opening: "Who lives near",
+      sentences: [{ when: {}, text: "Who lives near {places} of {zones}?" }],
+      slots: {
+        ...slots,
+        zones: { kind: "place", label: "Zones", nothing: "the population raster in squares", default: null },
+        against: { kind: "way", label: "Set against", default: null },
+        candidates: { kind: "place", label: "Candidates", default: null },
+        choose: { kind: "amount", label: "How many", default: 3 },
+      },
+    },
+  };
+  const said = (inputs: Record<string, unknown>) =>
+    sentencePieces(access, { places: { layer: "cool_rooms" }, zones: { layer: "zones" }, ...inputs })
+      .map((piece) => {
+        if ("text" in piece) return piece.text;
+        const slot = access["x-awl"].slots[piece.slot];
+        return slot ? slotWords(piece.slot, slot, { places: { layer: "cool_rooms" }, zones: { layer: "zones" }, ...inputs }[piece.slot], layers, { modes: { cycle: "cyclist" } }) : "";
+      })
+      .join("");
+  const bridge = { type: "FeatureCollection", features: [pointFeature(1, 2, "Quay Bridge")] };
+  it("are candidates and how many of them", () =>
+    expect(said({ candidates: { layer: "cool_rooms" }, choose: 2 })).toBe("Who lives near 14 cool rooms of 32 zones, adding the best 2 of 14 cool rooms?"));
+  it("are what else holds in a second run", () => {
+    expect(said({ against: { closures: bridge } })).toBe("Who lives near 14 cool rooms of 32 zones, set against the same with Quay Bridge closed?");
+    expect(said({ against: { mode: "cycle", at: "2026-06-03T08:00" } })).toMatch(/set against a cyclist on .*8:00\?$/);
+    expect(said({ against: { at: null, closures: null } })).toContain("set against the same in free flow with no street closed?");
+    expect(said({ against: { places: { layer: "zones" }, direction: "from" } })).toContain("the same for 32 zones being served from there?");
+  });
+  it("and without zones the raster in squares", () => expect(said({ zones: null })).toBe("Who lives near 14 cool rooms of the population raster in squares?"));
+  it("are not there when a question is new", () => {
+    expect(Object.keys(freshInputs(access, layers, "walk")).sort()).toEqual(["direction", "limits", "mode", "places", "zones"]);
+  });
+});

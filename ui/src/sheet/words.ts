@@ -33,7 +33,10 @@ export function sentencePieces(process: ProcessInfo, inputs: Inputs): Piece[] {
   if ("at" in slots) text = text.replace(/\?$/, ", {at}?");
   if (Array.isArray(inputs.differs) && inputs.differs.length > 0) text = text.replace(/\?$/, ", but {differs}?");
   if (Array.isArray(inputs.measures) && inputs.measures.length > 0) text = text.replace(/\?$/, ", measuring {measures} too?");
+  if (inputs.snap !== undefined && inputs.snap !== slots.snap?.default) text = text.replace(/\?$/, ", up to {snap} from a street?");
   if (inputs.closures) text = text.replace(/\?$/, `, with {closures} ${closureWord(inputs.closures)}?`);
+  if (inputs.candidates) text = text.replace(/\?$/, ", adding the best {choose} of {candidates}?");
+  if (inputs.against) text = text.replace(/\?$/, ", set against {against}?");
   return text
     .split(/(\{\w+\})/)
     .filter(Boolean)
@@ -60,13 +63,14 @@ export function slotWords(name: string, slot: Slot, value: unknown, layers: Laye
   if (slot.kind === "mode") return slot.words?.[String(shown)] ?? String(shown);
   if (slot.words) return Array.isArray(shown) ? list(shown.map((v) => slot.words?.[String(v)] ?? String(v))) : (slot.words[String(shown)] ?? String(shown));
   if (slot.many) return chainWords((shown ?? []) as unknown[], layers);
-  if (slot.kind === "place") return placeWords(name, shown, layers, known.questions ?? {});
+  if (slot.kind === "place") return shown === null && slot.nothing ? slot.nothing : placeWords(name, shown, layers, known.questions ?? {});
+  if (name === "against") return againstWords(shown as Against, layers, known);
   if (name === "fields") {
     const fields = (shown as string[] | null) ?? [];
     return fields.length ? list(fields.map((field) => field.replaceAll("_", " "))) : "all people";
   }
   if (name === "limits") return `${(shown as number[]).join(", ")} ${known.measure === "distance" ? "metres" : "minutes"}`;
-  if (name === "distance" || name === "width") return `${String(shown)} m`;
+  if (name === "distance" || name === "width" || name === "snap") return `${String(shown)} m`;
   if (name === "most") return `at most ${figure(Number(shown))} trips`;
   if (name === "kind") return shown ? `by ${String(shown).replaceAll("_", " ")}` : "all as one";
   if (name === "measures") return list(((shown ?? []) as string[]).map((one) => MEASURES[one] ?? one)) || "nothing more";
@@ -102,6 +106,24 @@ export function differsWords(rules: Differing[], modes: Record<string, string>):
   return rules.map(one).join("; ");
 }
 
+/** What else holds in a second run; null stands for free flow, and for no street closed. */
+export type Against = { mode?: string; at?: string | null; closures?: PointSet | null; places?: unknown; direction?: "from" | "to" };
+
+/** `the same with Bell Bridge closed`, `a cyclist on Wednesday at 8:00`. */
+export function againstWords(against: Against, layers: LayerInfo[], known: Known): string {
+  const { mode, at, closures, places, direction } = against;
+  const closed = closures ? placeWords("closures", closures, layers, {}) : "no street";
+  return [
+    mode ? `a ${known.modes?.[mode] ?? mode}` : "the same",
+    at === undefined ? "" : at === null ? "in free flow" : `on ${momentWords(at)}`,
+    closures === undefined ? "" : `with ${closed} ${closures ? closureWord(closures) : "closed"}`,
+    places ? `for ${placeWords("places", places, layers, known.questions ?? {})}` : "",
+    direction ? (direction === "from" ? "being served from there" : "going there") : "",
+  ]
+    .filter(Boolean)
+    .join(" ");
+}
+
 function layerWords(value: LayerSet, layers: LayerInfo[], counted = true): string {
   const layer = layers.find(({ id }) => id === value.layer);
   const title = layer?.title.toLowerCase() ?? value.layer;
@@ -120,6 +142,9 @@ function placeWords(name: string, value: unknown, layers: LayerInfo[], questions
   return "a drawn shape";
 }
 
+/** Words that a sentence holds only once they are asked for. */
+const OPTIONAL = ["lines", "expected", "differs", "measures", "against", "candidates", "choose", "snap"];
+
 /** Inputs of a new question: layers where they fit, empty points where the analyst must choose. */
 export function freshInputs(process: ProcessInfo, layers: LayerInfo[], mode: string, costs: string[] = [], drawn = false): Inputs {
   const places = layers.find(({ role }) => role === "places");
@@ -127,7 +152,7 @@ export function freshInputs(process: ProcessInfo, layers: LayerInfo[], mode: str
   const nobody: PointSet = { type: "FeatureCollection", features: [] };
   const inputs: Inputs = { mode };
   for (const [name, slot] of Object.entries(process["x-awl"].slots)) {
-    if (name === "mode" || name === "closures" || name === "lines" || name === "expected" || name === "differs" || name === "measures") continue;
+    if (name === "mode" || name === "closures" || OPTIONAL.includes(name)) continue;
     if (slot.many) {
       const chain = ["parcels", "buildings"].flatMap((role) => layers.find((layer) => layer.role === role) ?? []);
       inputs[name] = (chain.length ? chain : layers.filter(({ geometry }) => geometry.includes("POLYGON")).slice(0, 1)).map(({ id }) => ({ layer: id }));

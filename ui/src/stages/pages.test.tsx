@@ -115,9 +115,8 @@ describe("a street's card", () => {
 
 it("takes rows from features or from records", () => {
   const features = { type: "FeatureCollection", features: [{ properties: { zone: "a" } }, { properties: { zone: "b" } }] };
-  const table = (part: string) => ({ part, columns: [] });
   const result = (more: object) => more as unknown as Parameters<typeof rowsOf>[0];
-  expect(rowsOf(result({ zones: features, table: table("zones") })).map(({ zone }) => zone)).toEqual(["a", "b"]);
-  expect(rowsOf(result({ rows: [{ id: "a", x: 1 }], table: table("rows") }))).toEqual([{ id: "a", x: 1, ":row": 0 }]);
-  expect(rowsOf(result({}))).toEqual([]);
+  expect(rowsOf(result({ zones: features }), "zones").map(({ zone }) => zone)).toEqual(["a", "b"]);
+  expect(rowsOf(result({ rows: [{ id: "a", x: 1 }] }), "rows")).toEqual([{ id: "a", x: 1, ":row": 0 }]);
+  expect(rowsOf(result({}), "rows")).toEqual([]);
 });

@@ -66,7 +66,7 @@ export function isStale(block: QuestionBlock, answer: Answer | null | undefined)
 /** Results a question needs on the screen; streets are drawn from arrays instead. */
 const SHOWN: Record<string, string[]> = {
   isochrone: ["areas", "contours", "ends", "places"],
-  access: ["zones", "totals", "places"],
+  access: ["zones", "totals", "places", "near", "curves", "unserved", "candidates", "choices", "lorenz"],
   route: ["routes", "places"],
   catchment: ["areas", "streets", "places"],
   matrix: ["rows"],

@@ -61,10 +61,14 @@ type Screen = {
   way: Feature | null;
   /** Another question whose answer is drawn in outline over the selected one. */
   overlaid: string | null;
+  /** Whether that other answer is drawn under the selected one. */
+  beneath: boolean;
   /** How opaque the areas of answers are, from a fifth to 1. */
   opacity: number;
   /** What zones of an answer are coloured by (null: what leads it), and how their classes are made. */
-  zoneLook: { field: string | null; classing: "equal" | "quantile" | "natural" };
+  zoneLook: { field: string | null; classing: "equal" | "quantile" | "natural" | "own"; own: number[] | null };
+  /** The minute on the curve of an answer at which zones are shown; null while its own limits are. */
+  minute: number | null;
   /** Where the map is to look next. */
   goTo: [number, number] | null;
   /** Whether an undone change of the sheet can be made again. */
@@ -96,7 +100,7 @@ export const useScreen = create<Screen>((set) => ({
   picking: null,
   runs: {},
   live: null,
-  hidden: { numbers: true, "link-numbers": true },
+  hidden: { numbers: true, "link-numbers": true, unserved: true },
   row: null,
   street: null,
   notice: null,
@@ -114,8 +118,10 @@ export const useScreen = create<Screen>((set) => ({
   goTo: null,
   way: null,
   overlaid: null,
+  beneath: false,
   opacity: 1,
-  zoneLook: { field: null, classing: "equal" },
+  zoneLook: { field: null, classing: "equal", own: null },
+  minute: null,
   redoable: false,
   set: (part) => set(part),
   setRun: (question, run) =>
@@ -152,7 +158,7 @@ export function followAddress(): void {
     street: null,
     picking: null,
     drawing: null,
-    ...(changed ? { question: null, editing: null, runs: {}, row: null, live: null, layer: null, chosen: [], label: null, measuring: null, redoable: false, way: null, overlaid: null } : {}),
+    ...(changed ? { question: null, editing: null, runs: {}, row: null, minute: null, live: null, layer: null, chosen: [], label: null, measuring: null, redoable: false, way: null, overlaid: null } : {}),
   });
 }
 

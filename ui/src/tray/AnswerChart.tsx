@@ -2,13 +2,18 @@
 import { BarChart } from "@mui/x-charts/BarChart";
 import { ChartsReferenceLine } from "@mui/x-charts/ChartsReferenceLine";
 import { LineChart } from "@mui/x-charts/LineChart";
+import { Slider } from "@mui/material";
 import { useState } from "react";
 import type { Results } from "../api/client";
 import { duration, figure } from "../common/format";
 import { middleLimit } from "../map/content";
+import { bands } from "../map/look";
+import { useScreen } from "../state/store";
 
 type Chart = {
   kind: "curve" | "bars" | "steps";
+  /** What it is called where there are several. */
+  name?: string;
   title: string;
   part?: string;
   x: { label: string; values: (number | string)[] };
@@ -26,20 +31,43 @@ const FRAME = {
   "& .MuiBarElement-root": { rx: 0 },
 };
 
-export function AnswerChart({ result }: { result: Results }) {
-  const chart = result.chart as Chart | undefined;
+export function AnswerChart({ result, shown = 0, onShow = () => undefined }: { result: Results; shown?: number; onShow?: (chart: number) => void }) {
+  const charts = [result.chart, ...(result.charts ?? [])].filter(Boolean) as Chart[];
+  const chart = charts[Math.min(shown, charts.length - 1)];
   if (!chart) return null;
-  if (chart.kind === "steps") return <WayChart chart={chart} steps={(result[chart.part ?? ""] ?? []) as Step[]} />;
-  return chart.kind === "curve" ? <Curve chart={chart} /> : <Bars chart={chart} />;
-}
-
-function Curve({ chart }: { chart: Chart }) {
-  const x = chart.x.values as number[];
-  const at = chart.marks ? middleLimit(chart.marks) : null;
-  const nearest = at === null ? -1 : x.reduce((best, value, i) => (Math.abs(value - at) < Math.abs((x[best] ?? 0) - at) ? i : best), 0);
   return (
     <>
-      <h3>{chart.title}</h3>
+      {charts.length > 1 && (
+        <div className="switches" role="group" aria-label="Charts of the answer">
+          {charts.map(({ name, title }, i) => (
+            <button key={title} className="linkish" title={title} aria-pressed={i === shown} onClick={() => onShow(i)}>
+              {name ?? title}
+            </button>
+          ))}
+        </div>
+      )}
+      <OneChart chart={chart} result={result} named={charts.length === 1} />
+    </>
+  );
+}
+
+/** A chart; its title is left out where a switch names it. */
+function OneChart({ chart, result, named }: { chart: Chart; result: Results; named: boolean }) {
+  if (chart.kind === "steps") return <WayChart chart={chart} steps={(result[chart.part ?? ""] ?? []) as Step[]} />;
+  return chart.kind === "curve" ? <Curve chart={chart} named={named} /> : <Bars chart={chart} named={named} />;
+}
+
+function Curve({ chart, named }: { chart: Chart; named: boolean }) {
+  const { minute, set } = useScreen();
+  const x = chart.x.values as number[];
+  // A curve that belongs to zones has a cursor, and the map follows it.
+  const led = chart.part === "curves";
+  const at = led && minute !== null ? minute : chart.marks ? middleLimit(chart.marks) : null;
+  const nearest = at === null ? -1 : x.reduce((best, value, i) => (Math.abs(value - at) < Math.abs((x[best] ?? 0) - at) ? i : best), 0);
+  const top = x[x.length - 1] ?? 1;
+  return (
+    <>
+      {named && <h3>{chart.title}</h3>}
       <div className="series-key">
         {chart.series.map(({ label, values }, i) => (
           <span key={label}>
@@ -52,8 +80,13 @@ function Curve({ chart }: { chart: Chart }) {
         ))}
         {nearest >= 0 && (
           <em>
-            at {figure(x[nearest], 0)} {chart.x.label === "minutes" ? "min" : "m"}
+            at {figure(x[nearest], Number.isInteger(x[nearest]) ? 0 : 1)} {chart.x.label === "minutes" ? "min" : "m"}
           </em>
+        )}
+        {led && minute !== null && (
+          <button className="linkish" onClick={() => set({ minute: null })}>
+            back to the limits
+          </button>
         )}
       </div>
       <div className="chart-fill">
@@ -73,18 +106,46 @@ function Curve({ chart }: { chart: Chart }) {
           ),
         }}
       >
-        {at !== null && <ChartsReferenceLine x={at} lineStyle={{ stroke: "var(--ink)", strokeWidth: 1 }} />}
+        {at !== null && <ChartsReferenceLine x={at} lineStyle={{ stroke: led ? "var(--thread)" : "var(--ink)", strokeWidth: led ? 1.6 : 1 }} />}
       </LineChart>
+      {led && (
+        <div className="cursor">
+          <Slider
+            size="small"
+            track={false}
+            min={0}
+            max={top}
+            step={top / (x.length - 1)}
+            value={at ?? 0}
+            aria-label="Minute shown on the map"
+            getAriaValueText={(value) => `${value} minutes`}
+            onChange={(_, value) => set({ minute: value })}
+          />
+        </div>
+      )}
       </div>
     </>
   );
 }
 
-function Bars({ chart }: { chart: Chart }) {
+function Bars({ chart, named }: { chart: Chart; named: boolean }) {
   const many = chart.x.values.length > 8;
+  const inks = chart.series.length > 1 ? bands(chart.series.length).map(({ street }) => street) : ["var(--ink-2)"];
   return (
     <>
-      <h3>{chart.title}</h3>
+      {named && <h3>{chart.title}</h3>}
+      {chart.series.length > 1 && (
+        <div className="series-key">
+          {chart.series.map(({ label }, i) => (
+            <span key={label}>
+              <svg aria-hidden="true">
+                <rect width="18" height="8" fill={inks[i]} />
+              </svg>
+              {label}
+            </span>
+          ))}
+        </div>
+      )}
       <div className="chart-fill">
       <BarChart
         margin={{ top: 8, right: 8, bottom: 2, left: 0 }}
@@ -93,7 +154,7 @@ function Bars({ chart }: { chart: Chart }) {
         grid={{ horizontal: true }}
         xAxis={[{ scaleType: "band", data: chart.x.values, height: many ? 62 : 30, ...AXIS, tickLabelStyle: { ...AXIS.tickLabelStyle, ...(many ? { angle: -38, textAnchor: "end", fontSize: 11.5 } : {}) } }]}
         yAxis={[{ min: 0, width: 52, tickNumber: 3, ...AXIS }]}
-        series={chart.series.map(({ label, values }) => ({ data: values, label, color: "var(--ink-2)" }))}
+        series={chart.series.map(({ label, values }, i) => ({ data: values, label, color: inks[i] ?? "var(--ink-2)" }))}
         sx={FRAME}
       />
       </div>

@@ -1,4 +1,5 @@
 /** The tray under the map: table and chart of the selected answer, or the card of the street that was clicked. */
+import type { FeatureCollection } from "geojson";
 import { useRef, useState, type PointerEvent } from "react";
 import type { Overview } from "../api/own";
 import { LayerTable } from "../layers/LayerTable";
@@ -7,9 +8,10 @@ import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../state/s
 import { useScreen } from "../state/store";
 import { ArrivalThere } from "./ArrivalThere";
 import { AnswerChart } from "./AnswerChart";
-import { AnswerTable, rowsOf } from "./AnswerTable";
+import { AnswerTable, rowsOf, type Table } from "./AnswerTable";
 import { HeatTable } from "./HeatTable";
 import { StreetCard } from "./StreetCard";
+import { ZoneCard } from "./ZoneCard";
 
 const LEAST = 120;
 
@@ -77,14 +79,31 @@ function AnswerTray({ study, question, name, answer, shut, onShut }: AnswerTrayP
   const [sought, setSought] = useState("");
   const [heat, setHeat] = useState(false);
   const [whole, setWhole] = useState(false);
-  const all = rowsOf(answer.result);
+  const [chosen, setTab] = useState(0);
+  const [chart, setChart] = useState(0);
+  const { row, set } = useScreen();
+  const tables = tablesOf(answer);
+  // Another answer may have fewer tables: the leading one is shown then.
+  const tab = chosen < tables.length ? chosen : 0;
+  const table = tables[tab];
+  const part = table?.part ?? "";
+  const all = rowsOf(answer.result, part);
   const rows = sought.trim() ? all.filter((row) => Object.values(row).some((value) => String(value).toLowerCase().includes(sought.trim().toLowerCase()))) : all;
-  const part = answer.result.table?.part ?? "";
+  const zone = answer.process === "access" && all.length > 0 ? row : null;
   const formats = FORMATS[answer.process] ?? ["csv", "gpkg"];
   return (
     <>
       <div className="tray-head">
         <h2>{name}</h2>
+        {!shut && tables.length > 1 && (
+          <div className="switches" role="group" aria-label="Tables of the answer">
+            {tables.map(({ title }, i) => (
+              <button key={title} className="linkish" aria-pressed={i === tab} onClick={() => setTab(i)}>
+                {title}
+              </button>
+            ))}
+          </div>
+        )}
         <div className="side">
           {!shut && all.length > SEARCHED && (
             <input className="seek" type="search" placeholder="Find a row" aria-label="Find a row" value={sought} onChange={(event) => setSought(event.target.value)} />
@@ -113,16 +132,24 @@ function AnswerTray({ study, question, name, answer, shut, onShut }: AnswerTrayP
       {!shut && (
         <>
           <div className="tray-table">
-            {heat ? <HeatTable pairs={rows as never} /> : <AnswerTable answer={answer} rows={rows} whole={whole} />}
+            {heat ? <HeatTable pairs={rows as never} /> : table && <AnswerTable key={part} answer={answer} table={table} rows={rows} whole={whole} />}
           </div>
           <div className="tray-chart">
-            <AnswerChart result={answer.result} />
+            {zone && zoneNames(answer).has(zone) ? <ZoneCard answer={answer} zone={zone} close={() => set({ row: null })} /> : <AnswerChart result={answer.result} shown={chart} onShow={setChart} />}
           </div>
         </>
       )}
     </>
   );
 }
+
+/** The leading table of an answer, and those that can be shown instead. */
+function tablesOf(answer: Answer): (Table & { title: string })[] {
+  const { table, tables } = answer.result;
+  return [...(table ? [{ ...table, title: table.part[0]?.toUpperCase() + table.part.slice(1) }] : []), ...(tables ?? [])];
+}
+
+const zoneNames = (answer: Answer) => new Set(((answer.result.zones as FeatureCollection | undefined)?.features ?? []).map(({ properties }) => String(properties?.zone)));
 
 /** From so many rows on a row can be looked for. */
 const SEARCHED = 12;

@@ -9,7 +9,7 @@ export const GRID = {
   "--DataGrid-rowBorderColor": "var(--rule)",
   backgroundColor: "var(--page)",
   "& .MuiDataGrid-columnHeader, & .MuiDataGrid-cell": { padding: "0 6px" },
-  "& .MuiDataGrid-scrollbarFiller, & .MuiDataGrid-filler": { background: "var(--page)" },
+  "& .MuiDataGrid-scrollbarFiller, & .MuiDataGrid-filler, & .MuiDataGrid-columnHeaders .MuiDataGrid-filler": { background: "var(--page) !important" },
   "& .MuiDataGrid-columnHeaders": { borderBottom: "1px solid var(--ink)" },
   "& .MuiDataGrid-columnHeader": { background: "var(--page)", alignItems: "end", paddingBottom: "3px" },
   "& .MuiDataGrid-columnHeaderTitle": { font: "400 11.5px/14px var(--sans)", color: "var(--ink-2)", whiteSpace: "normal", textAlign: "inherit" },
