@@ -67,6 +67,7 @@ def pictures(page: Page, folder: Path) -> None:
     page.click(".MuiDataGrid-row [data-field=zone]")
     page.settled()
     page.picture(folder / "access.png")
+    headline(page, folder)
     page.click(".asking .linkish", "By which way")
     page.find(".notice", "the start")
     page.script("window.awlMap.map.jumpTo({center: [-36.199, 41.291], zoom: 14.2})")
@@ -104,6 +105,35 @@ def pictures(page: Page, folder: Path) -> None:
     page.open("ferrow/handout")
     page.settled()
     page.picture(folder / "handout.png")
+
+
+def headline(page: Page, folder: Path) -> None:
+    """The question of the study: people over 65, the best three of nine candidates, and what a closed footbridge changes."""
+    page.click(".zone-card button", "Back to the chart")
+    page.click(".block.selected [data-slot=fields]")
+    for other in ("population", "no car"):
+        page.click(".editor label", other)
+    page.click(".block.selected [data-slot=fields]")
+    page.click(".block-tools button", "Try candidates")
+    page.click(".editor label", "candidate rooms")
+    page.find(".block.selected .figure", "best 3 of 9")
+    page.click(".block.selected [data-slot=candidates]")
+    page.click(".legend-row", "beyond 15 min")
+    page.click(".tray .switches button", "Choices")
+    page.settled()
+    page.picture(folder / "candidates.png")
+    page.click(".legend-row", "beyond 15 min")
+    page.click(".block.selected [data-slot=candidates]")
+    page.click(".editor button", "Without candidates")
+    page.click(".block-tools button", "Set against")
+    page.click(".editor button", "Close a street in it")
+    page.script("window.awlMap.map.jumpTo({center: [-36.2, 41.293], zoom: 13.4})")
+    page.settled()
+    page.click_map(*BRIDGE)
+    page.find(".block.selected .figure", "change within 10 min")
+    page.click(".block.selected [data-slot=against]")
+    page.settled()
+    page.picture(folder / "bridge.png")
 
 
 def extract(page: Page, folder: Path) -> None:
