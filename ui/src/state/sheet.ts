@@ -88,25 +88,34 @@ let undone: { study: string; sheet: SheetDoc }[] = [];
 export function useSheetActions(study: string) {
   const queries = useQueryClient();
 
+  /** A sheet that is being fetched is older than what stands here now: it must not take its place. */
+  const put = useCallback(
+    (sheet: SheetDoc) => {
+      const queryKey = ["sheet", study];
+      void queries.cancelQueries({ queryKey });
+      queries.setQueryData(queryKey, sheet);
+    },
+    [queries, study],
+  );
+
   const save = useCallback(
     async (change: (sheet: SheetDoc) => { title?: string; blocks?: Block[] }) => {
-      const key = ["sheet", study];
-      const former = queries.getQueryData<SheetDoc>(key);
+      const former = queries.getQueryData<SheetDoc>(["sheet", study]);
       if (!former) return;
       const next = { ...former, ...change(former) };
       undone = [];
       useScreen.getState().set({ redoable: false });
-      queries.setQueryData(key, next);
+      put(next);
       const mine = ++newest;
       try {
         const saved = await putSheet(study, { title: next.title, blocks: next.blocks });
-        if (mine === newest) queries.setQueryData(key, saved);
+        if (mine === newest) put(saved);
       } catch (error) {
-        queries.setQueryData(key, former);
+        put(former);
         useScreen.getState().set({ notice: message(error) });
       }
     },
-    [queries, study],
+    [put, queries, study],
   );
 
   const again = useRef<((block: QuestionBlock, chain: string[]) => Promise<void>) | null>(null);
@@ -166,7 +175,7 @@ export function useSheetActions(study: string) {
   /** Show a sheet that came back; questions that differ in it are asked again. */
   const restore = useCallback(
     (former: SheetDoc | undefined, sheet: SheetDoc) => {
-      queries.setQueryData(["sheet", study], sheet);
+      put(sheet);
       for (const block of sheet.blocks) {
         const before = former?.blocks.find((b) => b.id === block.id);
         if (block.kind === "question" && canonical(before) !== canonical(block) && isComplete(block.inputs)) {
@@ -174,7 +183,7 @@ export function useSheetActions(study: string) {
         }
       }
     },
-    [ask, queries, study],
+    [ask, put],
   );
 
   const undo = useCallback(async () => {

@@ -1,0 +1,63 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { act, renderHook, waitFor } from "@testing-library/react";
+import type { ReactNode } from "react";
+import { describe, expect, it, vi } from "vitest";
+import type { SheetDoc } from "../api/own";
+import { question, sheetOf } from "../testing/fixtures";
+import { canonical, isComplete, isStale, useSheet, useSheetActions, type Answer, type QuestionBlock } from "./sheet";
+
+const block: QuestionBlock = {
+  id: "q1",
+  kind: "question",
+  process: "isochrone",
+  inputs: { mode: "walk", limits: [5, 10], places: { layer: "rooms" } },
+};
+const answer = { fresh: true, inputs: { limits: [5, 10], places: { layer: "rooms" }, mode: "walk" } } as unknown as Answer;
+
+describe("the state of an answer", () => {
+  it("is fresh when only the order of keys differs", () => expect(isStale(block, answer)).toBe(false));
+  it("is stale when a word changed", () =>
+    expect(isStale({ ...block, inputs: { ...block.inputs, limits: [5, 15] } }, answer)).toBe(true));
+  it("is stale when the streets changed", () => expect(isStale(block, { ...answer, fresh: false })).toBe(true));
+  it("is not stale when there is none", () => expect(isStale(block, null)).toBe(false));
+});
+
+describe("canonical", () => {
+  it("keeps the order of lists and drops undefined", () => {
+    expect(canonical({ b: [2, 1], a: undefined })).toBe('{"b":[2,1]}');
+    expect(canonical([1, 2])).not.toBe(canonical([2, 1]));
+  });
+});
+
+describe("isComplete", () => {
+  const points = (count: number) => ({ type: "FeatureCollection", features: Array(count).fill({}) });
+  it("waits for two way points", () => {
+    expect(isComplete({ waypoints: points(1) })).toBe(false);
+    expect(isComplete({ waypoints: points(2) })).toBe(true);
+  });
+  it("waits for one place", () => expect(isComplete({ places: points(0) })).toBe(false));
+  it("takes layers and absent inputs as they are", () => expect(isComplete({ places: { layer: "x" }, zones: null })).toBe(true));
+});
+
+describe("a change", () => {
+  it("is not lost to an older sheet that arrives after it", async () => {
+    const [old, added] = [question("q1", "access", {}), question("q2", "isochrone", {})];
+    const queries = new QueryClient({ defaultOptions: { queries: { staleTime: 0 } } });
+    queries.setQueryData(["sheet", "ferrow"], sheetOf(old));
+    let arrive = () => undefined as void;
+    vi.stubGlobal("fetch", (_: string, init?: RequestInit) => {
+      if (init?.method === "PUT") return Promise.resolve(new Response(JSON.stringify(sheetOf(old, added))));
+      return new Promise((done) => (arrive = () => done(new Response(JSON.stringify(sheetOf(old))))));
+    });
+    const wrapper = ({ children }: { children: ReactNode }) => <QueryClientProvider client={queries}>{children}</QueryClientProvider>;
+    const { result } = renderHook(() => ({ sheet: useSheet("ferrow"), actions: useSheetActions("ferrow") }), { wrapper });
+    await waitFor(() => expect(result.current.sheet.isFetching).toBe(true));
+    await act(() => result.current.actions.save((sheet: SheetDoc) => ({ blocks: [...sheet.blocks, added] })));
+    await act(async () => {
+      arrive();
+      await new Promise((done) => setTimeout(done));
+    });
+    expect(result.current.sheet.data?.blocks).toHaveLength(2);
+    vi.unstubAllGlobals();
+  });
+});
