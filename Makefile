@@ -25,7 +25,7 @@ test: .venv/.test ui/dist/index.html .venv/.warm .venv/.browser
 	$(BIN)/ruff format --check awl demo bench tests scripts
 	$(BIN)/mypy
 	cd ui && npx --no-install tsc --noEmit && npx --no-install eslint src && npx --no-install vitest run
-	$(BIN)/python -m pytest
+	$(BIN)/python -m pytest -n auto --dist loadfile
 
 bench: .venv/.run .venv/.warm
 	$(BIN)/python -m bench

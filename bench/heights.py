@@ -13,7 +13,7 @@ from awl.core.engine.dijkstra import UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.lanes import LANES
 from awl.core.engine.pairs import Ends, Scratch, load_of_pairs, ways_of_pairs
-from awl.core.engine.partial import StepsOfEdges, customized_again
+from awl.core.engine.partial import customized_again, steps_by_edge
 from awl.core.engine.places import Snapper, leaving
 from awl.core.engine.query import arrivals, matrix
 from awl.core.engine.topology import customized, ways_of
@@ -51,7 +51,7 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
         Ends(np.arange(pairs + 1), rng.integers(0, topology.count, pairs).astype(np.int32), np.zeros(pairs, np.int64))
         for _ in range(2)
     )
-    scratch, steps_of = Scratch(topology.count), StepsOfEdges.of(topology)
+    scratch, steps_of = Scratch(topology.count), steps_by_edge(topology)
     closed, barred = rng.choice(len(cost), 10, replace=False), cost.copy()
     barred[closed] = 2**31 - 1
 
@@ -64,13 +64,14 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
         lambda: sweep_one(topology.parent, *edges[0], *edges[1], ranks[:1], zero[:1], label),
         lambda: sweep_lanes(topology.parent, *edges[0], everything, *edges[1], ranks, lanes, zero, place, wide),
         lambda: load_of_pairs(topology, sides, ways, begins, ends, np.ones(pairs, np.int64), scratch, on_edge),
-        lambda: ways_of_pairs(topology, sides, metric, ways, begins, ends, scratch),
+        lambda: ways_of_pairs(topology, sides, ways, begins, ends, scratch),
         lambda: np.copyto(copied, wide),
     )
     memory = sum(
         array.nbytes
         for array in (
             *(value for part in (topology, metric, ways, sides.up, sides.down) for value in vars(part).values()),
+            *topology.below,
         )
         if isinstance(array, np.ndarray)
     )

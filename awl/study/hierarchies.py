@@ -17,7 +17,7 @@ from awl.core.engine.topology import Topology
 from awl.core.modes.network import Network
 from awl.study.arrays import folder_of
 
-FORMAT = 1
+FORMAT = 2
 KEPT = 12
 """Folders that stay; of more the oldest go."""
 NAMES = tuple(item.name for item in fields(Topology))

@@ -174,10 +174,16 @@ def test_an_answer_feeds_a_question_and_is_drawn_over_it(sheet: Page, cut: Study
     Select(sheet.find("[aria-label='Another answer beside the selected one']")).select_by_value(block(cut)["id"])
     sheet.find(".margin h2", "The other answer")
     sheet.wait(lambda: drawn(sheet, "overlaid") > 0, "the outline of the first answer")
-    order = "return window.awlMap.map.getStyle().layers.map(l => l.id).filter(id => ['areas', 'overlaid'].includes(id))"
-    assert sheet.script(order) == ["areas", "overlaid"]
-    Select(sheet.find("[aria-label^='Whether the other answer is drawn']")).select_by_value("under")
-    sheet.wait(lambda: sheet.script(order) == ["overlaid", "areas"], "the other answer beneath")
+    order = "return window.awlMap.map.getStyle().layers.map(l => l.id).filter(id => ['water', 'overlaid'].includes(id))"
+    assert sheet.script(order) == ["water", "overlaid"]
+    # It goes down past everything else with the arrow keys: the word keeps the focus on its way.
+    count = len(sheet.driver.find_elements(By.CSS_SELECTOR, ".drawn-order .slot"))
+    sheet.find(".drawn-order .slot", "other answer").send_keys(Keys.ARROW_DOWN)
+    ActionChains(sheet.driver).send_keys(*[Keys.ARROW_DOWN] * (count - 2)).perform()
+    sheet.wait(lambda: sheet.script(order) == ["overlaid", "water"], "the other answer beneath")
+    sheet.wait(lambda: block(cut, 1)["order"].index("other") > block(cut, 1)["order"].index("water"), "it to be kept")
+    sheet.click(".drawn-order button", "As it was")
+    sheet.wait(lambda: sheet.script(order) == ["water", "overlaid"], "the other answer above")
     # A change of the first answer asks what rests on it again.
     made = records.answer(cut.reading, block(cut, 1)["id"])["made"]
     sheet.click(".block .number", "1")

@@ -15,7 +15,7 @@ from awl.core.engine import hierarchy
 from awl.core.engine.dijkstra import UNREACHED
 from awl.core.engine.dissection import dissection
 from awl.core.engine.hierarchy import Hierarchy
-from awl.core.engine.partial import StepsOfEdges, customized_again, ways_again
+from awl.core.engine.partial import customized_again, steps_by_edge, ways_again
 from awl.core.engine.places import Snapped
 from awl.core.engine.query import arrivals, best_leg, matrix
 from awl.core.engine.topology import FAR, customized, ways_of
@@ -175,7 +175,7 @@ def test_a_grid_is_cut_where_it_is_narrow():
 def test_customizing_in_part_equals_customizing_anew(network, seed, count):
     rng = np.random.default_rng(seed)
     topology = Hierarchy.of(network).topology
-    steps = StepsOfEdges.of(topology)
+    steps = steps_by_edge(topology)
     cost = rng.integers(0, 6, len(topology.edge)) * 1000  # many ties
     far = rng.integers(0, 9, len(cost))
     metric = customized(topology, cost)
@@ -185,11 +185,11 @@ def test_customizing_in_part_equals_customizing_anew(network, seed, count):
         cost = cost.copy()
         cost[changed] = rng.choice([0, 1000, 3000, 9000, 2**31 - 1], len(changed))
         metric, looked_at = customized_again(topology, steps, metric, cost, changed)
-        ways = ways_again(topology, metric, ways, (cost, far), looked_at)
+        ways = ways_again(topology, steps, metric, ways, (cost, far), looked_at)
         anew = customized(topology, cost)
         ways_anew = ways_of(topology, anew, cost, far)
-        assert np.array_equal(metric.cost, anew.cost) and np.array_equal(metric.step, anew.step)
-        assert np.array_equal(ways.middle, ways_anew.middle) and np.array_equal(ways.carried, ways_anew.carried)
+        assert np.array_equal(metric.cost, anew.cost)
+        assert np.array_equal(ways.via, ways_anew.via) and np.array_equal(ways.carried, ways_anew.carried)
 
 
 @settings(max_examples=120, deadline=None)

@@ -157,7 +157,7 @@ function StudyScreen({ study }: { study: string }) {
           )}
         </div>
         <Legend groups={preview ? previewLegend(preview) : content.groups} metresPerPixel={overview.drawn ? null : metresPerPixel} looking={preview ? null : looking}>
-          <AnswerLook study={study} />
+          <AnswerLook overview={overview} overlays={content.overlays} />
         </Legend>
         <Tray overview={overview} />
       </div>

@@ -8,6 +8,9 @@ balanced separators in road networks*, SEA 2015; maximum flow after E. A. Dinic,
 
 from __future__ import annotations
 
+import os
+from concurrent.futures import FIRST_COMPLETED, ThreadPoolExecutor, wait
+
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
@@ -16,6 +19,8 @@ Ints = NDArray[np.int32]
 LEAF = 40
 """Regions of at most so many nodes are ordered by least degree."""
 OUTER_SHARE = 0.25
+FEW, SHARES = 4000, 32
+"""Regions of at most so many nodes, or of that share of all, are taken apart by one thread to the end."""
 MANY = 1000
 """Regions above this size are tried in four directions, smaller ones in two."""
 
@@ -43,9 +48,7 @@ def dissection(
     place[left] = np.arange(len(left))
     kept = (place[one] >= 0) & (place[two] >= 0)
     core_start, core_head = neighbours(max(len(left), 1), place[one[kept]], place[two[kept]])
-    order = np.arange(len(left), dtype=np.int32)
-    if len(left):
-        _dissect(core_start, core_head, x[left], y[left], order)
+    order = _in_threads(core_start, core_head, x[left], y[left]) if len(left) else np.zeros(0, np.int32)
     return np.concatenate([first, left[order]]).astype(np.int32)
 
 
@@ -109,57 +112,87 @@ def _without_chains(start, head):
     return first[:count].copy(), one[:size].copy(), two[:size].copy()
 
 
+def _in_threads(start: NDArray[np.int64], head: Ints, x: NDArray[np.float64], y: NDArray[np.float64]) -> Ints:
+    """The order of elimination; regions that were cut apart are worked on at the same time, whichever comes first.
+
+    A region looks only at where its own nodes stand, and at which nodes stand behind it, so that the order does not depend on
+    which thread was quicker.
+    """
+    n = len(start) - 1
+    order, place = np.arange(n, dtype=np.int32), np.arange(n, dtype=np.int64)
+    few = max(FEW, n // SHARES)
+
+    def work(a: int, b: int) -> list[tuple[int, int]]:
+        if b - a <= few:
+            _dissect(start, head, x, y, order, place, a, b)
+            return []
+        one, two = _cut(start, head, x, y, order, place, a, b)
+        return [(a, one), (one, two)]
+
+    with ThreadPoolExecutor(os.cpu_count()) as pool:
+        waiting = {pool.submit(work, 0, n)}
+        while waiting:
+            done, waiting = wait(waiting, return_when=FIRST_COMPLETED)
+            waiting |= {pool.submit(work, a, b) for one in done for a, b in one.result()}
+    return order
+
+
 @njit(cache=True, nogil=True)
-def _dissect(start, head, x, y, order):
-    """Bring the rows of `order` into the order of elimination."""
-    n = len(order)
-    place = np.empty(n, np.int64)
-    for i in range(n):
-        place[order[i]] = i
+def _dissect(start, head, x, y, order, place, a, b):
+    """Bring the rows `a` to `b` of `order` into the order of elimination; `place` is where each node stands in it."""
     begins, ends = np.empty(4096, np.int64), np.empty(4096, np.int64)
-    begins[0], ends[0] = 0, n
+    begins[0], ends[0] = a, b
     waiting = 1
     while waiting > 0:
         waiting -= 1
         a, b = begins[waiting], ends[waiting]
-        size = b - a
-        if size <= LEAF:
+        if b - a <= LEAF:
             _by_degree(start, head, place, order, a, b)
             continue
-        # The region as a graph of its own, with the way back of each edge.
-        inner = np.zeros(size + 1, np.int64)
-        for i in range(size):
-            for e in range(start[order[a + i]], start[order[a + i] + 1]):
-                if a <= place[head[e]] < b:
-                    inner[i + 1] += 1
-        for i in range(size):
-            inner[i + 1] += inner[i]
-        near, back = np.empty(inner[size], np.int32), np.empty(inner[size], np.int64)
-        fill = inner[:-1].copy()
-        for i in range(size):
-            for e in range(start[order[a + i]], start[order[a + i] + 1]):
-                if a <= place[head[e]] < b:
-                    near[fill[i]] = place[head[e]] - a
-                    fill[i] += 1
-        for i in range(size):
-            for e in range(inner[i], inner[i + 1]):
-                for f in range(inner[near[e]], inner[near[e] + 1]):
-                    if near[f] == i:
-                        back[e] = f
-        side = _best_cut(inner, near, back, x[order[a:b]], y[order[a:b]])
-        nodes = order[a:b].copy()
-        at = a
-        for kind in range(3):
-            begin = at
-            for i in range(size):
-                if side[i] == kind:
-                    order[at] = nodes[i]
-                    at += 1
-            if kind < 2 and at > begin:
-                begins[waiting], ends[waiting] = begin, at
+        one, two = _cut(start, head, x, y, order, place, a, b)
+        for begin, end in ((a, one), (one, two)):
+            if end > begin:
+                begins[waiting], ends[waiting] = begin, end
                 waiting += 1
-        for i in range(a, b):
-            place[order[i]] = i
+
+
+@njit(cache=True, nogil=True)
+def _cut(start, head, x, y, order, place, a, b):
+    """Cut a region in two: its halves stand first, up to the two rows given back, and the nodes that part them last."""
+    size = b - a
+    # The region as a graph of its own, with the way back of each edge.
+    inner = np.zeros(size + 1, np.int64)
+    for i in range(size):
+        for e in range(start[order[a + i]], start[order[a + i] + 1]):
+            if a <= place[head[e]] < b:
+                inner[i + 1] += 1
+    for i in range(size):
+        inner[i + 1] += inner[i]
+    near, back = np.empty(inner[size], np.int32), np.empty(inner[size], np.int64)
+    fill = inner[:-1].copy()
+    for i in range(size):
+        for e in range(start[order[a + i]], start[order[a + i] + 1]):
+            if a <= place[head[e]] < b:
+                near[fill[i]] = place[head[e]] - a
+                fill[i] += 1
+    for i in range(size):
+        for e in range(inner[i], inner[i + 1]):
+            for f in range(inner[near[e]], inner[near[e] + 1]):
+                if near[f] == i:
+                    back[e] = f
+    side = _best_cut(inner, near, back, x[order[a:b]], y[order[a:b]])
+    nodes = order[a:b].copy()
+    ends = np.empty(3, np.int64)
+    at = a
+    for kind in range(3):
+        for i in range(size):
+            if side[i] == kind:
+                order[at] = nodes[i]
+                at += 1
+        ends[kind] = at
+    for i in range(a, b):
+        place[order[i]] = i
+    return ends[0], ends[1]
 
 
 @njit(cache=True, nogil=True)

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS
-from awl.core.engine.partial import StepsOfEdges, customized_again, ways_again
+from awl.core.engine.partial import customized_again, steps_by_edge, ways_again
 from awl.core.engine.topology import Metric, Topology, Ways, customized, topology_of, ways_of
 from awl.core.engine.trimmed import Sides, trimmed, untrimmed
 from awl.core.modes.network import Network
@@ -47,8 +47,8 @@ class Hierarchy:
         return Hierarchy(self.topology, (self, network))
 
     @cached_property
-    def _steps(self) -> StepsOfEdges:
-        return StepsOfEdges.of(self.topology) if self._base is None else self._base[0]._steps
+    def _by_edge(self) -> Ints:
+        return steps_by_edge(self.topology) if self._base is None else self._base[0]._by_edge
 
     def ready(self, measure: str) -> bool:
         """Whether the metric of a measure is there."""
@@ -64,7 +64,7 @@ class Hierarchy:
                 self._metrics[measure] = customized(self.topology, cost)
             else:
                 metric = known[0]._metrics[measure]
-                made, self._looked_at[measure] = customized_again(self.topology, self._steps, metric, cost, changed)
+                made, self._looked_at[measure] = customized_again(self.topology, self._by_edge, metric, cost, changed)
                 self._metrics[measure] = made
         return self._metrics[measure]
 
@@ -93,7 +93,7 @@ class Hierarchy:
             else:
                 edges = self.topology.edge[rows]
                 again = np.union1d(self._looked_at[measure], edges[edges >= 0] >> 1).astype(np.int32)
-                self._ways[key] = ways_again(self.topology, metric, known[0]._ways[key], costs, again)
+                self._ways[key] = ways_again(self.topology, self._by_edge, metric, known[0]._ways[key], costs, again)
         return self._ways[key]
 
     def _prepared(self, measure: str) -> tuple[Hierarchy, Network] | None:

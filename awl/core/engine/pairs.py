@@ -14,7 +14,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.engine.topology import FAR, Metric, Topology, Ways
+from awl.core.engine.topology import FAR, STEP, Topology, Ways
 from awl.core.engine.trimmed import Sides
 
 Ints = NDArray[np.int32]
@@ -72,17 +72,16 @@ class Found:
 def ways_of_pairs(
     topology: Topology,
     sides: Sides,
-    metric: Metric,
     ways: Ways,
     begins: Ends,
     ends: Ends,
     scratch: Scratch,
     listed: bool = True,
 ) -> Found:
-    """The best way of each pair; steps are listed if wanted. `sides` are all edges of the metric, or those best ways use."""
+    """The best way of each pair; steps are listed if wanted. `sides` are all edges, or those best ways use."""
     return Found(
         *_ways_of_pairs(
-            topology.parent, _edges(sides), topology.low, topology.start, topology.head, metric.step, ways.middle, ways.carried,
+            topology.parent, _edges(sides), topology.low, topology.start, topology.head, ways.via, ways.carried,
             begins.start, begins.rank, begins.cost, ends.start, ends.rank, ends.cost,
             scratch.label, scratch.entry, scratch.climbed, listed,
         )
@@ -108,10 +107,10 @@ def load_of_pairs(
     return Found(cost, extra, seed, goal, np.zeros(1, np.int64), np.zeros(0, np.int32))
 
 
-def load_of_steps(topology: Topology, metric: Metric, ways: Ways, on_edge: Longs) -> Longs:
+def load_of_steps(topology: Topology, ways: Ways, on_edge: Longs) -> Longs:
     """What lies on each step (r,), handed down from the edges (2, m), which are used up: a shortcut gives to its halves."""
     on_step = np.zeros(len(topology.edge), np.int64)
-    _hand_down(topology.start, topology.head, metric.step, ways.middle, on_edge, on_step)
+    _hand_down(topology.start, topology.head, ways.via, on_edge, on_step)
     return on_step
 
 
@@ -179,7 +178,7 @@ def _clear(label, entry, climbed, size):
 
 @njit(cache=True, nogil=True)
 def _ways_of_pairs(
-    parent, sides, lower, start, head, step, middle, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost,
+    parent, sides, lower, start, head, via, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost,
     label, entry, climbed, listed,
 ):  # fmt: skip
     pairs = len(from_start) - 1
@@ -225,11 +224,11 @@ def _ways_of_pairs(
             while listed and count > 0:
                 count -= 1
                 row, low = rows[count], lows[count]
-                high, i = head[row >> 1], middle[row & 1, row >> 1]
+                high, i = head[row >> 1], via[row & 1, row >> 1]
                 if i < 0:
                     if size == len(found):
                         found = np.concatenate((found, np.empty(max(64, len(found)), np.int32)))
-                    found[size] = step[row & 1, row >> 1]
+                    found[size] = STEP - i
                     size += 1
                     continue
                 to_low, to_high = _edge(start, head, i, low), _edge(start, head, i, high)
@@ -281,16 +280,16 @@ def _load_of_pairs(
 
 
 @njit(cache=True, nogil=True)
-def _hand_down(start, head, step, middle, on_edge, on_step):
+def _hand_down(start, head, via, on_edge, on_step):
     for low in range(len(start) - 2, -1, -1):
         for e in range(start[low], start[low + 1]):
             for way in range(2):
                 passing = on_edge[way, e]
                 if passing == 0:
                     continue
-                i = middle[way, e]
+                i = via[way, e]
                 if i < 0:
-                    on_step[step[way, e]] += passing
+                    on_step[STEP - i] += passing
                 else:  # upwards: down to i and up to the higher end; downwards: down from it to i and up
                     first, second = _edge(start, head, i, low), _edge(start, head, i, head[e])
                     on_edge[1, first if way == 0 else second] += passing

@@ -6,62 +6,66 @@ B. Strasser, D. Wagner, *Customizable contraction hierarchies*, ACM JEA 21 (2016
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from heapq import heappop, heappush
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.engine.topology import FAR, Metric, Topology, Ways
+from awl.core.engine.topology import FAR, STEP, Metric, Topology, Ways
 
-Longs = NDArray[np.int64]
+Ints = NDArray[np.int32]
 
 
-@dataclass(frozen=True)
-class StepsOfEdges:
-    """The steps on edge e are `step[start[e]:start[e + 1]]`."""
-
-    start: Longs
-    step: NDArray[np.int32]
-
-    @classmethod
-    def of(cls, topology: Topology) -> StepsOfEdges:
-        """Made once per topology."""
-        by_edge = np.argsort(topology.edge, kind="stable").astype(np.int32)
-        return cls(np.searchsorted(topology.edge[by_edge], 2 * np.arange(len(topology.head) + 1)), by_edge)
+def steps_by_edge(topology: Topology) -> NDArray[np.int32]:
+    """Steps (r,) in the order of their edges; made once per topology."""
+    return np.argsort(topology.edge, kind="stable").astype(np.int32)
 
 
 def customized_again(
-    topology: Topology, steps: StepsOfEdges, metric: Metric, cost: NDArray[np.integer], changed: NDArray[np.integer]
-) -> tuple[Metric, NDArray[np.int32]]:
+    topology: Topology, by_edge: Ints, metric: Metric, cost: NDArray[np.integer], changed: NDArray[np.integer]
+) -> tuple[Metric, Ints]:
     """The metric of steps that cost `cost` (r,) where that of `metric` holds for all steps but the `changed` ones.
 
     Returns it with the edges that were looked at again.
     """
-    made = Metric(metric.cost.copy(), metric.step.copy())
+    made = Metric(metric.cost.copy())
     rows = topology.edge[changed]
     looked_at = _again(
-        topology.start, topology.head, *topology.below, topology.low, steps.start, steps.step, topology.edge,
-        cost.astype(np.uint32), np.unique(rows[rows >= 0] >> 1), made.cost, made.step,
+        topology.start, topology.head, *topology.below, topology.low, by_edge, topology.edge,
+        cost.astype(np.uint32), np.unique(rows[rows >= 0] >> 1), made.cost,
     )  # fmt: skip
     return made, looked_at
 
 
 def ways_again(
     topology: Topology,
+    by_edge: Ints,
     metric: Metric,
     ways: Ways,
     costs: tuple[NDArray[np.integer], NDArray[np.integer]],
-    looked_at: NDArray[np.int32],
+    looked_at: Ints,
 ) -> Ways:
     """What the edges of a metric that was customized again stand for; `costs` are cost and carried cost of the steps (r,)."""
-    made = Ways(ways.middle.copy(), ways.carried.copy())
+    made = Ways(ways.via.copy(), ways.carried.copy())
     _ways_again(
-        topology.start, topology.head, *topology.below, topology.low, metric.cost, metric.step,
-        costs[0].astype(np.uint32), costs[1].astype(np.uint32), looked_at, made.middle, made.carried,
+        topology.start, topology.head, *topology.below, topology.low, by_edge, topology.edge, metric.cost,
+        costs[0].astype(np.uint32), costs[1].astype(np.uint32), looked_at, made.via, made.carried,
     )  # fmt: skip
     return made
+
+
+@njit(cache=True, nogil=True)
+def _first_on(by_edge, edge_of, e):
+    """The first place in `by_edge` of a step on edge `e`, or of the next edge that has one."""
+    low, high = 0, len(by_edge)
+    while low < high:
+        middle = (low + high) // 2
+        if edge_of[by_edge[middle]] >> 1 < e:
+            low = middle + 1
+        else:
+            high = middle
+    return low
 
 
 @njit(cache=True, nogil=True)
@@ -72,9 +76,7 @@ def _across(start, head, here, there):
 
 
 @njit(cache=True, nogil=True)
-def _again(
-    start, head, below_start, below_edge, low_of, step_start, step_of, edge_of, step_cost, first, cost, step
-):  # fmt: skip
+def _again(start, head, below_start, below_edge, low_of, by_edge, edge_of, step_cost, first, cost):
     waiting = [np.int32(e) for e in first]  # ascending, so already a heap
     queued = np.zeros(len(head), np.uint8)
     for e in first:
@@ -89,14 +91,14 @@ def _again(
         size += 1
         low, high = low_of[e], head[e]
         up, down = FAR, FAR
-        step[0, e], step[1, e] = -1, -1
-        for row in range(step_start[e], step_start[e + 1]):
-            one = step_of[row]
+        at = _first_on(by_edge, edge_of, e)
+        while at < len(by_edge) and edge_of[by_edge[at]] >> 1 == e:
+            one = by_edge[at]
             if edge_of[one] & 1:
-                if step_cost[one] < down:
-                    down, step[1, e] = step_cost[one], one
-            elif step_cost[one] < up:
-                up, step[0, e] = step_cost[one], one
+                down = min(down, step_cost[one])
+            else:
+                up = min(up, step_cost[one])
+            at += 1
         a, b = below_start[low], below_start[high]
         while a < below_start[low + 1] and b < below_start[high + 1]:
             one, two = below_edge[a], below_edge[b]
@@ -129,7 +131,7 @@ def _again(
 
 @njit(cache=True, nogil=True)
 def _ways_again(
-    start, head, below_start, below_edge, low_of, cost, step, step_cost, step_carried, looked_at, middle, carried
+    start, head, below_start, below_edge, low_of, by_edge, edge_of, cost, step_cost, step_carried, looked_at, via, carried
 ):  # fmt: skip
     waiting = [np.int32(e) for e in looked_at]
     queued = np.zeros(len(head), np.uint8)
@@ -140,13 +142,16 @@ def _ways_again(
         low, high = low_of[e], head[e]
         changed = False
         for way in range(2):
-            over, far = -1, np.uint32(0)
-            one = step[way, e]
-            if one >= 0 and step_cost[one] == cost[way, e]:
-                far = step_carried[one]
-            elif cost[way, e] < FAR:
+            over, far = np.int64(-1), np.uint32(0)
+            at = _first_on(by_edge, edge_of, e)
+            while over == -1 and at < len(by_edge) and edge_of[by_edge[at]] >> 1 == e and cost[way, e] < FAR:
+                one = by_edge[at]
+                if edge_of[one] & 1 == way and step_cost[one] == cost[way, e]:
+                    over, far = STEP - one, step_carried[one]
+                at += 1
+            if over == -1 and cost[way, e] < FAR:
                 a, b = below_start[low], below_start[high]
-                while over < 0 and a < below_start[low + 1] and b < below_start[high + 1]:
+                while over == -1 and a < below_start[low + 1] and b < below_start[high + 1]:
                     into, out = below_edge[a], below_edge[b]
                     if low_of[into] == low_of[out]:
                         if way == 1:
@@ -158,8 +163,8 @@ def _ways_again(
                         a += 1
                     else:
                         b += 1
-            if over != middle[way, e] or far != carried[way, e]:
-                middle[way, e], carried[way, e] = over, far
+            if over != via[way, e] or far != carried[way, e]:
+                via[way, e], carried[way, e] = over, far
                 changed = True
         if not changed:
             continue

@@ -23,6 +23,8 @@ Costs = NDArray[np.uint32]
 FAR = np.uint32(2**31 - 1)
 """No way. The sum of two costs up to this one fits into 32 bits."""
 
+STEP = -2
+
 
 @dataclass(frozen=True)
 class Topology:
@@ -35,9 +37,9 @@ class Topology:
 
     state: Ints
     rank: Ints
-    start: NDArray[np.int64]
+    start: Ints
     head: Ints
-    edge: NDArray[np.int64]
+    edge: Ints
 
     @property
     def count(self) -> int:
@@ -50,10 +52,10 @@ class Topology:
         return np.repeat(np.arange(self.count, dtype=np.int32), np.diff(self.start))
 
     @cached_property
-    def below(self) -> tuple[NDArray[np.int64], Ints]:
+    def below(self) -> tuple[Ints, Ints]:
         """Edges by their higher end: offsets by rank, and edges in ascending order of their lower end."""
         edge = np.argsort(self.head, kind="stable").astype(np.int32)
-        return np.searchsorted(self.head[edge], np.arange(self.count + 1)), edge
+        return np.searchsorted(self.head[edge], np.arange(self.count + 1)).astype(np.int32), edge
 
     @cached_property
     def parent(self) -> Ints:
@@ -66,17 +68,19 @@ class Topology:
 
 @dataclass(frozen=True)
 class Metric:
-    """Costs of the edges (2, m) of a topology: row 0 upwards, row 1 downwards; `step` is the least step along each, or -1."""
+    """Costs of the edges (2, m) of a topology: row 0 upwards, row 1 downwards."""
 
     cost: Costs
-    step: Ints
 
 
 @dataclass(frozen=True)
 class Ways:
-    """What the edges (2, m) stand for: the rank over which a shortcut leads, -1 where it is its step; and a carried cost."""
+    """What the edges (2, m) stand for, and a carried cost.
 
-    middle: Ints
+    `via` is the rank over which a shortcut leads, `STEP - i` where the edge is step i, -1 where there is no way.
+    """
+
+    via: Ints
     carried: Costs
 
 
@@ -99,9 +103,9 @@ def topology_of(states: States, x: NDArray[np.float64], y: NDArray[np.float64]) 
     rank = np.full(states.count, -1, np.int32)
     rank[core] = place
     start, up = _eliminated(*neighbours(len(order), place[tail], place[head]))
-    edge = np.full(len(steps), -1, np.int64)
+    edge = np.full(len(steps), -1, np.int32)
     edge[inner] = _edges_of(start, up, place[tail], place[head])
-    return Topology(np.flatnonzero(core).astype(np.int32)[order], rank, start, up, edge)
+    return Topology(np.flatnonzero(core).astype(np.int32)[order], rank, start.astype(np.int32), up, edge)
 
 
 @njit(cache=True, nogil=True)
@@ -147,7 +151,7 @@ def _eliminated(around_start, around):
 @njit(cache=True, nogil=True)
 def _edges_of(start, head, tail, tip):
     """For each step, twice the row of its edge, plus one where it leads down; -1 for a step that stays where it is."""
-    made = np.empty(len(tail), np.int64)
+    made = np.empty(len(tail), np.int32)
     for i in range(len(tail)):
         low, high = min(tail[i], tip[i]), max(tail[i], tip[i])
         if low == high:
@@ -160,9 +164,8 @@ def _edges_of(start, head, tail, tip):
 
 def customized(topology: Topology, cost: NDArray[np.integer]) -> Metric:
     """Put the costs of steps (r,) into a topology."""
-    size = len(topology.head)
-    metric = Metric(np.full((2, size), FAR), np.full((2, size), -1, np.int32))
-    _put_steps(topology.edge, cost.astype(np.uint32), metric.cost, metric.step)
+    metric = Metric(np.full((2, len(topology.head)), FAR))
+    _put_steps(topology.edge, cost.astype(np.uint32), metric.cost)
     _customize(topology.start, topology.head, *topology.below, topology.low, metric.cost[0], metric.cost[1])
     return metric
 
@@ -171,19 +174,17 @@ def ways_of(topology: Topology, metric: Metric, cost: NDArray[np.integer], carri
     """What the edges of a metric stand for; `cost`, `carried` are those of the steps (r,)."""
     size = len(topology.head)
     ways = Ways(np.full((2, size), -1, np.int32), np.zeros((2, size), np.uint32))
-    _find_ways(
-        topology.start, topology.head, *topology.below, topology.low, metric.cost, metric.step, cost.astype(np.uint32),
-        carried.astype(np.uint32), ways.middle, ways.carried,
-    )  # fmt: skip
+    _find_steps(topology.edge, metric.cost, cost.astype(np.uint32), carried.astype(np.uint32), ways.via, ways.carried)
+    _find_ways(topology.start, topology.head, *topology.below, topology.low, metric.cost, ways.via, ways.carried)
     return ways
 
 
 @njit(cache=True, nogil=True)
-def _put_steps(edge, step_cost, cost, step):
+def _put_steps(edge, step_cost, cost):
     for i in range(len(edge)):
         row = edge[i]
-        if row >= 0 and step_cost[i] < cost[row & 1, row >> 1]:
-            cost[row & 1, row >> 1], step[row & 1, row >> 1] = step_cost[i], i
+        if row >= 0:
+            cost[row & 1, row >> 1] = min(cost[row & 1, row >> 1], step_cost[i])
 
 
 @njit(cache=True, nogil=True)
@@ -203,16 +204,17 @@ def _customize(start, head, below_start, below_edge, low, up, down):
 
 
 @njit(cache=True, nogil=True)
-def _find_ways(start, head, below_start, below_edge, low, cost, step, step_cost, step_carried, middle, carried):
+def _find_steps(edge, cost, step_cost, step_carried, via, carried):
+    """The first step that costs what its edge costs."""
+    for i in range(len(edge)):
+        way, e = edge[i] & 1, edge[i] >> 1
+        if e >= 0 and via[way, e] == -1 and step_cost[i] == cost[way, e] and step_cost[i] < FAR:
+            via[way, e], carried[way, e] = STEP - i, step_carried[i]
+
+
+@njit(cache=True, nogil=True)
+def _find_ways(start, head, below_start, below_edge, low, cost, via, carried):
     """The first way found that costs what an edge costs; edges below it are done before."""
-    open_ = np.zeros(cost.shape, np.uint8)
-    for way in range(2):
-        for e in range(len(head)):
-            one = step[way, e]
-            if one >= 0 and step_cost[one] == cost[way, e]:
-                carried[way, e] = step_carried[one]
-            elif cost[way, e] < FAR:
-                open_[way, e] = 1
     place = np.empty(len(start) - 1, np.uint32)
     for j in range(len(start) - 1):
         for k in range(start[j], start[j + 1]):
@@ -222,7 +224,8 @@ def _find_ways(start, head, below_start, below_edge, low, cost, step, step_cost,
             i = low[e]
             for f in range(np.uint32(e + 1), np.uint32(start[i + 1])):
                 k = place[head[f]]
-                if open_[0, k] and cost[1, e] + cost[0, f] == cost[0, k]:
-                    middle[0, k], carried[0, k], open_[0, k] = i, carried[1, e] + carried[0, f], 0
-                if open_[1, k] and cost[1, f] + cost[0, e] == cost[1, k]:
-                    middle[1, k], carried[1, k], open_[1, k] = i, carried[1, f] + carried[0, e], 0
+                up, down = cost[1, e] + cost[0, f], cost[1, f] + cost[0, e]
+                if via[0, k] == -1 and up == cost[0, k] and up < FAR:
+                    via[0, k], carried[0, k] = i, carried[1, e] + carried[0, f]
+                if via[1, k] == -1 and down == cost[1, k] and down < FAR:
+                    via[1, k], carried[1, k] = i, carried[1, f] + carried[0, e]

@@ -15,8 +15,6 @@ from numpy.typing import NDArray
 
 from awl.core.engine.topology import FAR, Costs, Ints, Metric, Topology
 
-Longs = NDArray[np.int64]
-
 
 @dataclass(frozen=True)
 class Side:
@@ -25,7 +23,7 @@ class Side:
     `edge` is the row of each in the topology.
     """
 
-    start: Longs
+    start: Ints
     head: Ints
     cost: Costs
     edge: Ints
@@ -35,7 +33,7 @@ class Side:
         local = np.full(len(self.start) - 1, -1, np.int32)
         local[closure] = np.arange(len(closure), dtype=np.int32)
         counts = np.diff(self.start)[closure]
-        start = np.concatenate([np.zeros(1, np.int64), np.cumsum(counts)])
+        start = np.concatenate([np.zeros(1, np.int32), np.cumsum(counts, dtype=np.int32)])
         rows = np.arange(start[-1]) + np.repeat(self.start[closure] - start[:-1], counts)
         return Side(start, local[self.head[rows]], self.cost[rows], self.edge[rows])
 
@@ -70,7 +68,7 @@ def trimmed(topology: Topology, metric: Metric) -> Sides:
 
 def _side(topology: Topology, cost: Costs, kept: NDArray[np.bool_]) -> Side:
     edge = np.flatnonzero(kept).astype(np.int32)
-    start = np.concatenate([np.zeros(1, np.int64), np.cumsum(kept)])[topology.start]
+    start = np.concatenate([np.zeros(1, np.int32), np.cumsum(kept, dtype=np.int32)])[topology.start]
     return Side(start, topology.head[edge], cost[edge], edge)
 
 

@@ -89,9 +89,8 @@ def load_between(
     """
     many = np.ones(len(sources.link), np.int64) if weight is None else weight
     blocks, on_edges = _blocks(hierarchy, network, (sources, targets), measure, threads, progress, many)
-    topology, metric = hierarchy.topology, hierarchy.metric(network, measure)
     ways = hierarchy.ways(network, measure, carried_with(measure))
-    on_step = load_of_steps(topology, metric, ways, np.sum(on_edges, axis=0))
+    on_step = load_of_steps(hierarchy.topology, ways, np.sum(on_edges, axis=0))
     load = np.zeros(2 * network.graph.link_count, np.int64)
     np.add.at(load, network.states.steps.arc, on_step)
     for number, block in enumerate(blocks):
@@ -120,7 +119,7 @@ class _Block:
         self._goals = entering(ends[1], network, measure, carried)
         count = len(ends[0].link)
         self._seeds, rank, self._onto = ranked(hierarchy, network, self._first, measure)
-        topology, metric = hierarchy.topology, hierarchy.metric(network, measure)
+        topology = hierarchy.topology
         sides, ways = hierarchy.sides(network, measure), hierarchy.ways(network, measure, carried)
         begins = Ends(self._seeds.starts(count), rank, self._seeds.cost.astype(np.int64))
         goal_rank = hierarchy.topology.rank[self._goals.state]
@@ -128,7 +127,7 @@ class _Block:
         scratch = scratch_for(hierarchy.topology.count)
         self._ways: Found
         if load is None:
-            self._ways = ways_of_pairs(topology, sides, metric, ways, begins, arrive, scratch)
+            self._ways = ways_of_pairs(topology, sides, ways, begins, arrive, scratch)
         else:
             self._ways = load_of_pairs(topology, sides, ways, begins, arrive, load[0], scratch, load[1])
         self.cost = np.where(self._ways.cost <= NO_LIMIT, self._ways.cost, -1)

@@ -118,7 +118,7 @@ export type RowLook = { label?: string; colour?: string; width?: number };
 export type Looks = Record<string, RowLook>;
 export type Block =
   | { id: string; kind: "prose" | "heading"; text: string }
-  | { id: string; kind: "question"; process: string; inputs: Inputs; title?: string; look?: Looks };
+  | { id: string; kind: "question"; process: string; inputs: Inputs; title?: string; look?: Looks; order?: string[] };
 export type SheetDoc = { id: string; title: string; blocks: Block[]; undo: number; changed: string };
 export type Slot = {
   kind: "place" | "mode" | "amount" | "time" | "way";

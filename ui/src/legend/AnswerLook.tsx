@@ -1,18 +1,22 @@
-/** How the selected answer is drawn: how opaque its areas are, and which other answer lies over it. */
+/** How the selected answer is drawn: how opaque its areas are, what lies over what, and which other answer is beside it. */
 import { Slider } from "@mui/material";
 import { Word } from "../common/words";
+import type { Overview } from "../api/own";
+import type { Overlays } from "../map/scene";
 import { questionNames } from "../sheet/words";
-import { useSheet } from "../state/sheet";
+import { useSheet, type QuestionBlock } from "../state/sheet";
 import { useScreen } from "../state/store";
+import { DrawnOrder } from "./DrawnOrder";
 
 /** Areas are never drawn fainter than this. */
 const FAINTEST = 0.2;
 
-export function AnswerLook({ study }: { study: string }) {
-  const { stage, question, overlaid, opacity, beneath, set } = useScreen();
-  const { data: sheet } = useSheet(study);
+export function AnswerLook({ overview, overlays }: { overview: Overview; overlays: Overlays }) {
+  const { stage, question, overlaid, opacity, set } = useScreen();
+  const { data: sheet } = useSheet(overview.id);
   const names = Object.entries(questionNames(sheet?.blocks ?? [])).filter(([id]) => id !== question);
-  if (stage !== "sheet" || !question) return null;
+  const block = sheet?.blocks.find((one): one is QuestionBlock => one.kind === "question" && one.id === question);
+  if (stage !== "sheet" || !block) return null;
   return (
     <section>
       <div className="opacity">
@@ -29,15 +33,10 @@ export function AnswerLook({ study }: { study: string }) {
           onChange={(_, share) => set({ opacity: share })}
         />
       </div>
+      <DrawnOrder block={block} overview={overview} overlays={overlays} />
       {names.length > 0 && (
         <p>
-          <Word
-            kind="way"
-            label="Whether the other answer is drawn over or under the selected one"
-            value={beneath ? "under" : "over"}
-            options={[["over", "Over it"], ["under", "Under it"]]}
-            onChange={(order) => set({ beneath: order === "under" })}
-          />{" "}
+          Beside it{" "}
           <Word
             kind="way"
             label="Another answer beside the selected one"

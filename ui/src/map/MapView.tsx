@@ -24,7 +24,7 @@ export function MapView({ overview, streets, content, onScale }: Props) {
   useEffect(() => {
     if (!holder.current || !overview.bounds) return;
     const [west, south, east, north] = overview.bounds;
-    const made = new Scene(holder.current, study, stamp, hasLayer(overview), [west, south, east, north], overview.drawn);
+    const made = new Scene(holder.current, theme, study, stamp, hasLayer(overview), [west, south, east, north], overview.drawn);
     const report = () => onScale(metresPerPixel(made));
     made.map.on("move", report);
     made.map.on("resize", report);
@@ -41,7 +41,7 @@ export function MapView({ overview, streets, content, onScale }: Props) {
   useEffect(() => {
     if (!scene) return;
     let current = true;
-    void scene.restyle(study, stamp, hasLayer(overview), streets, content.bandCount).then(() => {
+    void scene.restyle(theme, study, stamp, hasLayer(overview), streets, content.bandCount).then(() => {
       if (current) setStyled((n) => n + 1);
     });
     return () => {
@@ -70,10 +70,10 @@ export function MapView({ overview, streets, content, onScale }: Props) {
   useEffect(() => {
     if (scene && styled) scene.setOpacity(opacity);
   }, [scene, styled, opacity]);
-  const beneath = useScreen((screen) => screen.beneath);
+  const order = content.order;
   useEffect(() => {
-    if (scene && styled) scene.setBeneath(beneath);
-  }, [scene, styled, beneath]);
+    if (scene && styled) scene.setOrder(order);
+  }, [scene, styled, order]);
   const label = useScreen((screen) => screen.label) ?? (drawn ? "length" : null);
   useEffect(() => {
     if (scene && styled) scene.letter(study, stamp, label);

@@ -1,9 +1,10 @@
 /**
  * Streets drawn by one small WebGL2 layer, coloured by the arrival at each point of them.
  *
- * Shapes are uploaded once per study. A new reach is one texture upload: per link the arrival at both ends and the cost
+ * Shapes are uploaded once per study, as a texture the vertex shader reads its corners from: instances of four corners each would
+ * be drawn one by one where there is no graphics card, and badly where there is one. A new reach is one texture upload: per link the arrival at both ends and the cost
  * of passing it each way; the shader computes the arrival at every pixel, so a band ends exactly where the limit falls.
- * Links on which a place stands are split there and drawn from a small second buffer. The map is always north up.
+ * Links on which a place stands are split there and drawn from a small second texture of shapes. The map is always north up.
  */
 import { MercatorCoordinate, type CustomLayerInterface, type Map as MapLibre } from "maplibre-gl";
 import type { Packed } from "../api/packed";
@@ -18,12 +19,17 @@ export type StreetLook = {
   /** Colours of the bands, near to far; as many as limits. */
   bands: Rgb[];
 };
+/** Segments in a texture. */
+type Shapes = { texture: WebGLTexture | null; count: number };
 type Reach = { atFrom: Int32Array; atTo: Int32Array; splits: Float64Array; atOnce: number; up: Int32Array; down: Int32Array; closed: Uint8Array };
 
 const UNREACHED = 2147483647;
 const FAR = 1e12;
 const TEXTURE_WIDTH = 2048;
-const FLOATS = 9;
+/** Texels of four floats for each segment: both ends; its shares of the piece, row of values and class; length of the piece. */
+const TEXELS = 3;
+/** Two triangles. */
+const CORNERS = 6;
 /** Pixels that no line is wider than. */
 const WIDEST = 40;
 const MAX_CLASSES = 40;
@@ -31,20 +37,25 @@ const MAX_BANDS = 12;
 
 const VERTEX = `#version 300 es
 precision highp float;
-in vec2 corner; in vec4 ends; in vec2 share; in vec3 link;
+uniform highp sampler2D segments; uniform int first;
 uniform vec2 scale, offset, size; uniform float ratio; uniform float widths[${MAX_CLASSES}];
 out vec2 at; out float span, half_width, along; flat out int row; flat out int street; out float dash;
+vec4 texel(int index) { return texelFetch(segments, ivec2(index % ${TEXTURE_WIDTH}, index / ${TEXTURE_WIDTH}), 0); }
 void main() {
+  int begin = (first + gl_VertexID / ${CORNERS}) * ${TEXELS}, k = gl_VertexID % ${CORNERS};
+  vec2 corner = vec2(k == 1 || k >= 4 ? 1.0 : 0.0, k == 2 || k == 3 || k == 5 ? 1.0 : -1.0);
+  vec4 ends = texel(begin), of = texel(begin + 1);
+  vec2 share = of.xy;
   vec2 a = ends.xy * scale + offset, b = ends.zw * scale + offset;
   vec2 run = b - a; span = length(run);
   vec2 dir = span > 0.0 ? run / span : vec2(1.0, 0.0);
-  street = int(link.y); half_width = widths[street] * 0.5 * ratio;
+  street = int(of.w); half_width = widths[street] * 0.5 * ratio;
   float grow = half_width + 1.0;
   at = vec2(corner.x * (span + 2.0 * grow) - grow, corner.y * grow);
   vec2 px = a + dir * at.x + vec2(-dir.y, dir.x) * at.y;
   along = span > 0.0 ? mix(share.x, share.y, clamp(at.x / span, 0.0, 1.0)) : share.x;
-  row = int(link.x);
-  dash = mix(share.x, share.y, clamp(at.x / max(span, 1e-6), 0.0, 1.0)) * link.z * length(scale) ;
+  row = int(of.z);
+  dash = mix(share.x, share.y, clamp(at.x / max(span, 1e-6), 0.0, 1.0)) * texel(begin + 2).x * length(scale);
   gl_Position = half_width > 0.0 ? vec4(px / size * vec2(2.0, -2.0) + vec2(-1.0, 1.0), 0.0, 1.0) : vec4(2.0, 2.0, 2.0, 1.0);
 }`;
 
@@ -85,12 +96,11 @@ export class StreetLayer implements CustomLayerInterface {
   private gl: WebGL2RenderingContext | null = null;
   private program: WebGLProgram | null = null;
   private uniforms: Record<string, WebGLUniformLocation | null> = {};
-  private base: { vao: WebGLVertexArrayObject; count: number; buffer: WebGLBuffer } | null = null;
-  private extra: { vao: WebGLVertexArrayObject; count: number; buffer: WebGLBuffer } | null = null;
-  /** Where each instance's attributes go, with the number of floats. */
-  private places: [number, number][] = [];
+  private base: Shapes | null = null;
+  private extra: Shapes | null = null;
+  /** Nothing is read by corner, which still takes an array object of its own. */
+  private corners: WebGLVertexArrayObject | null = null;
   private runs: Runs | null = null;
-  private corners: WebGLBuffer | null = null;
   private texture: WebGLTexture | null = null;
 
   private readonly classes: string[];
@@ -182,14 +192,10 @@ export class StreetLayer implements CustomLayerInterface {
     this.map = map;
     this.gl = gl;
     this.program = compile(gl);
-    for (const name of ["scale", "offset", "size", "ratio", "widths", "values", "inks", "faded", "bands", "limits", "band_count", "filtered"]) {
+    for (const name of ["scale", "offset", "size", "ratio", "widths", "values", "inks", "faded", "bands", "limits", "band_count", "filtered", "segments", "first"]) {
       this.uniforms[name] = gl.getUniformLocation(this.program, name);
     }
-    const { program } = this;
-    this.places = ([["ends", 4], ["share", 2], ["link", 3]] as const).map(([name, width]) => [gl.getAttribLocation(program, name), width]);
-    this.corners = gl.createBuffer();
-    gl.bindBuffer(gl.ARRAY_BUFFER, this.corners);
-    gl.bufferData(gl.ARRAY_BUFFER, new Float32Array([0, -1, 1, -1, 0, 1, 1, 1]), gl.STATIC_DRAW);
+    this.corners = gl.createVertexArray();
     // From minor to main, so that main streets lie on top.
     const weight = this.classes.map((name) => this.look.width(name, 15));
     this.runs = runsOf({ count: this.links, classOf: this.classOf, start: this.start, xy: this.xy }, weight);
@@ -200,14 +206,8 @@ export class StreetLayer implements CustomLayerInterface {
   }
 
   onRemove(_map: MapLibre, gl: WebGL2RenderingContext): void {
-    for (const part of [this.base, this.extra]) {
-      if (part) {
-        gl.deleteVertexArray(part.vao);
-        gl.deleteBuffer(part.buffer);
-      }
-    }
-    gl.deleteBuffer(this.corners);
-    gl.deleteTexture(this.texture);
+    for (const texture of [this.base?.texture, this.extra?.texture, this.texture]) gl.deleteTexture(texture ?? null);
+    gl.deleteVertexArray(this.corners);
     gl.deleteProgram(this.program);
     this.map = null;
     this.gl = null;
@@ -245,6 +245,9 @@ export class StreetLayer implements CustomLayerInterface {
     gl.activeTexture(gl.TEXTURE0);
     gl.bindTexture(gl.TEXTURE_2D, this.texture);
     gl.uniform1i(u.values ?? null, 0);
+    gl.activeTexture(gl.TEXTURE1);
+    gl.uniform1i(u.segments ?? null, 1);
+    gl.bindVertexArray(this.corners);
     gl.enable(gl.BLEND);
     gl.blendFunc(gl.ONE, gl.ONE_MINUS_SRC_ALPHA);
     gl.disable(gl.DEPTH_TEST);
@@ -257,29 +260,23 @@ export class StreetLayer implements CustomLayerInterface {
     this.draw(gl, base, this.runs ? runsInView(this.runs, shown, view) : []);
     if (this.extra) this.draw(gl, this.extra, [[0, this.extra.count]]);
     gl.bindVertexArray(null);
+    gl.activeTexture(gl.TEXTURE0);
   }
 
-  /** Draw runs of instances; where a run begins is where its attributes are read from. */
-  private draw(gl: WebGL2RenderingContext, part: { vao: WebGLVertexArrayObject; buffer: WebGLBuffer }, runs: [number, number][]): void {
-    gl.bindVertexArray(part.vao);
-    gl.bindBuffer(gl.ARRAY_BUFFER, part.buffer);
+  /** Draw runs of segments. */
+  private draw(gl: WebGL2RenderingContext, part: Shapes, runs: [number, number][]): void {
+    gl.bindTexture(gl.TEXTURE_2D, part.texture);
     for (const [begin, count] of runs) {
-      this.pointAt(gl, begin);
-      gl.drawArraysInstanced(gl.TRIANGLE_STRIP, 0, 4, count);
+      gl.uniform1i(this.uniforms.first ?? null, begin);
+      gl.drawArrays(gl.TRIANGLES, 0, CORNERS * count);
     }
   }
 
-  private pointAt(gl: WebGL2RenderingContext, first: number): void {
-    let offset = first * FLOATS;
-    for (const [place, width] of this.places) {
-      gl.vertexAttribPointer(place, width, gl.FLOAT, false, FLOATS * 4, offset * 4);
-      offset += width;
-    }
-  }
-
-  /** Instances of the pieces of links: ends, share along the piece, row of the texture, class, length. */
-  private segments(links: number[], pieces: (link: number) => { row: number; begin: number; end: number }[]): Float32Array {
-    const out: number[] = [];
+  /** Segments of the pieces of links, as texels in rows that fill the texture's width. */
+  private segments(links: number[], pieces: (link: number) => { row: number; begin: number; end: number }[]): { data: Float32Array; count: number } {
+    const most = links.reduce((sum, link) => sum + pieces(link).length * Math.max((this.start[link + 1] ?? 0) - (this.start[link] ?? 0) - 1, 0), 0);
+    const data = new Float32Array(Math.max(Math.ceil((most * TEXELS) / TEXTURE_WIDTH), 1) * TEXTURE_WIDTH * 4);
+    let count = 0;
     for (const link of links) {
       const a = this.start[link] ?? 0;
       const b = this.start[link + 1] ?? 0;
@@ -297,33 +294,21 @@ export class StreetLayer implements CustomLayerInterface {
             const from = this.xy[2 * v + axis] ?? 0;
             return from + ((s - s0) / width) * ((this.xy[2 * v + 2 + axis] ?? 0) - from);
           };
-          out.push(point(low, 0), point(low, 1), point(high, 0), point(high, 1));
-          out.push((low - begin) / span, (high - begin) / span, row, this.classOf[link] ?? 0, total * span);
+          data.set([point(low, 0), point(low, 1), point(high, 0), point(high, 1), (low - begin) / span, (high - begin) / span, row, this.classOf[link] ?? 0, total * span], count * TEXELS * 4);
+          count++;
         }
       }
     }
-    return new Float32Array(out);
+    return { data, count };
   }
 
-  private upload(data: Float32Array): { vao: WebGLVertexArrayObject; count: number; buffer: WebGLBuffer } | null {
-    const { gl, program } = this;
-    if (!gl || !program) return null;
-    const vao = gl.createVertexArray();
-    const buffer = gl.createBuffer();
-    gl.bindVertexArray(vao);
-    gl.bindBuffer(gl.ARRAY_BUFFER, this.corners);
-    const corner = gl.getAttribLocation(program, "corner");
-    gl.enableVertexAttribArray(corner);
-    gl.vertexAttribPointer(corner, 2, gl.FLOAT, false, 0, 0);
-    gl.bindBuffer(gl.ARRAY_BUFFER, buffer);
-    gl.bufferData(gl.ARRAY_BUFFER, data, gl.STATIC_DRAW);
-    for (const [place] of this.places) {
-      gl.enableVertexAttribArray(place);
-      gl.vertexAttribDivisor(place, 1);
-    }
-    this.pointAt(gl, 0);
-    gl.bindVertexArray(null);
-    return { vao, count: data.length / FLOATS, buffer };
+  private upload({ data, count }: { data: Float32Array; count: number }): Shapes | null {
+    const { gl } = this;
+    if (!gl) return null;
+    const texture = gl.createTexture();
+    gl.bindTexture(gl.TEXTURE_2D, texture);
+    putTexels(gl, data);
+    return { texture, count };
   }
 
   /** Put arrivals and costs of all links, and of the pieces of split ones, into the texture. */
@@ -371,17 +356,20 @@ export class StreetLayer implements CustomLayerInterface {
       pieces.set(link, mine);
       data[link * 4] = -2; // the whole link is drawn by its pieces instead
     }
+    gl.activeTexture(gl.TEXTURE0);
     gl.bindTexture(gl.TEXTURE_2D, this.texture);
-    gl.pixelStorei(gl.UNPACK_FLIP_Y_WEBGL, false);
-    gl.pixelStorei(gl.UNPACK_PREMULTIPLY_ALPHA_WEBGL, false);
-    gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA32F, TEXTURE_WIDTH, height, 0, gl.RGBA, gl.FLOAT, data);
-    for (const side of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(gl.TEXTURE_2D, side, gl.NEAREST);
-    if (this.extra) {
-      gl.deleteVertexArray(this.extra.vao);
-      gl.deleteBuffer(this.extra.buffer);
-    }
+    putTexels(gl, data);
+    if (this.extra) gl.deleteTexture(this.extra.texture);
     this.extra = pieces.size ? this.upload(this.segments([...pieces.keys()], (link) => pieces.get(link) ?? [])) : null;
   }
+}
+
+/** Fill the bound texture with rows of texels. */
+function putTexels(gl: WebGL2RenderingContext, data: Float32Array): void {
+  gl.pixelStorei(gl.UNPACK_FLIP_Y_WEBGL, false);
+  gl.pixelStorei(gl.UNPACK_PREMULTIPLY_ALPHA_WEBGL, false);
+  gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA32F, TEXTURE_WIDTH, data.length / 4 / TEXTURE_WIDTH, 0, gl.RGBA, gl.FLOAT, data);
+  for (const side of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(gl.TEXTURE_2D, side, gl.NEAREST);
 }
 
 function compile(gl: WebGL2RenderingContext): WebGLProgram {

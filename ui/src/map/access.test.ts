@@ -5,7 +5,7 @@ import { classWords, ownLimits } from "./choropleth";
 import type { MapContent } from "./content";
 import { changeRamp, shareRamp } from "./look";
 
-const empty = (): MapContent => ({ overlays: {}, streets: { kind: "plain" }, groups: [], bandCount: 3 });
+const empty = (): MapContent => ({ overlays: {}, streets: { kind: "plain" }, groups: [], bandCount: 3, order: [] });
 const set = (...features: object[]) => ({ type: "FeatureCollection", features });
 const point = (properties: object) => ({ type: "Feature", properties, geometry: { type: "Point", coordinates: [0, 0] } });
 const usual: ZoneLook = { field: null, classing: "equal", own: null };

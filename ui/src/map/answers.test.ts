@@ -4,7 +4,7 @@ import { answerOf, question, setTokens, square, TOKENS } from "../testing/fixtur
 import { alongsideShown, lineLength, loadSteps, loadWidth, measureShown, neighboursShown, overlaidShown, tripsShown } from "./answers";
 import type { MapContent } from "./content";
 
-const empty = (): MapContent => ({ overlays: {}, streets: { kind: "plain" }, groups: [], bandCount: 3 });
+const empty = (): MapContent => ({ overlays: {}, streets: { kind: "plain" }, groups: [], bandCount: 3, order: [] });
 const set = (...features: object[]) => ({ type: "FeatureCollection", features });
 
 beforeAll(() => setTokens({ ...TOKENS, "--thread": "#046173", "--thread-wash": "#dceef1", "--place-wash": "#e4eed6", "--amount-wash": "#f8ead2" }));

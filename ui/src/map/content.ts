@@ -27,8 +27,11 @@ export type LegendRow = {
 };
 export type LegendGroup = { title: string; note?: string; rows: LegendRow[]; zones?: { field: string; classing: Classing; limits: number[]; figures: [string, string][] } };
 export type StreetsShown = { kind: "plain" } | { kind: "mode"; mode: string; at: string | null; beside: string | null; values?: { by: Exclude<Colour, "use">; limits: number[] } } | { kind: "reach"; inputs: Inputs; limits: number[] };
-export type MapContent = { overlays: Overlays; streets: StreetsShown; groups: LegendGroup[]; bandCount: number };
+export type MapContent = { overlays: Overlays; streets: StreetsShown; groups: LegendGroup[]; bandCount: number; order: readonly string[] };
 type Hidden = Record<string, boolean>;
+
+/** One and the same value, so that nothing is ordered anew where nothing was ordered. */
+const UNORDERED: readonly string[] = [];
 
 const unit = (inputs: Inputs) => (inputs.measure === "distance" ? "m" : "min");
 
@@ -55,7 +58,7 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
   const overName = overlaid ? (questionNames(sheet?.blocks ?? [])[overlaid] ?? "") : "";
   const way = useTripWay(study, stage === "sheet" ? answer : null, row);
   return useMemo(() => {
-    const content: MapContent = { overlays: {}, streets: { kind: "plain" }, groups: [], bandCount: 3 };
+    const content: MapContent = { overlays: {}, streets: { kind: "plain" }, groups: [], bandCount: 3, order: (stage === "sheet" && block?.order) || UNORDERED };
     if (!overview?.stamp) return content;
     if (overview.drawn) content.overlays.nodes = nodesOf(streets, hidden);
     if (overview.drawn && drawnLinks && !hidden["link-numbers"]) content.overlays.letters = lettersOf(drawnLinks, label ?? "length");

@@ -11,6 +11,7 @@ const content = (): MapContent => ({
   streets: { kind: "plain" },
   groups: [{ title: "Time", rows: [band("to 5 min", "#dbbdd1"), band("to 10 min", "#f3d8c9"), { key: "", label: "Way", swatch: { kind: "line", line: "var(--b1)" } }] }],
   bandCount: 2,
+  order: [],
 });
 
 describe("looks of rows", () => {

@@ -4,6 +4,7 @@ import workerUrl from "maplibre-gl/dist/maplibre-gl-worker.mjs?url";
 import type { FeatureCollection } from "geojson";
 import type { Packed } from "../api/packed";
 import { streetLook } from "./look";
+import { layersInOrder } from "./order";
 import { AREA_OPACITY, baseStyle, buttonImage, EMPTY, linkLettering, tilesOf, type Overlay } from "./style";
 import { StreetLayer } from "./StreetLayer";
 
@@ -40,16 +41,21 @@ export class Scene {
   /** The attribute lettered along links; a fresh style letters their numbers. */
   private lettered: string | null = null;
   private newest = 0;
+  /** Theme and build of the streets the base map is drawn by. */
+  private styled: string;
   private opacity = 1;
-  private beneath = false;
+  private order: readonly string[] = [];
+  /** Layers of the base map as it was loaded, lowest first. */
+  private layers: string[];
   private hiddenBase: Record<string, boolean> = {};
   private readonly ready: Promise<void>;
   private readonly forget: () => void;
 
-  constructor(container: HTMLElement, study: string, stamp: string, has: (layer: string) => boolean, bounds: LngLatBoundsLike, private readonly drawn: boolean) {
+  constructor(container: HTMLElement, theme: string, study: string, stamp: string, has: (layer: string) => boolean, bounds: LngLatBoundsLike, private readonly drawn: boolean) {
+    const style = baseStyle(study, stamp, has);
     this.map = new MapLibre({
       container,
-      style: baseStyle(study, stamp, has),
+      style,
       bounds,
       fitBoundsOptions: { padding: drawn ? 56 : 20 },
       attributionControl: false,
@@ -70,32 +76,46 @@ export class Scene {
         if (id === name && !this.map.hasImage(name)) this.map.addImage(name, buttonImage(name), { pixelRatio: 2 });
       });
     }
-    this.ready = new Promise((done) => void this.map.once("load", () => done()));
+    this.styled = `${theme} ${stamp}`;
+    this.layers = style.layers.map(({ id }) => id);
+    this.ready = new Promise((done) => void this.map.once("style.load", () => done()));
   }
 
-  /** Build the base map anew, for another theme or newly built streets; what is shown stays. */
-  async restyle(study: string, stamp: string, has: (layer: string) => boolean, streets: Packed | null, bandCount: number): Promise<void> {
+  /** Draw the base map by a theme and a build of the streets, and these streets on it; what is shown stays. */
+  async restyle(theme: string, study: string, stamp: string, has: (layer: string) => boolean, streets: Packed | null, bandCount: number): Promise<void> {
     // Streets may come anew while an earlier style is still loading: only the newest goes on, or two street layers would be made.
     const mine = ++this.newest;
     await this.ready;
     if (mine !== this.newest) return;
+    // Streets that come after their base map need no base map anew: its tiles would be fetched twice.
+    if (this.styled !== `${theme} ${stamp}`) {
+      this.map.setStyle(baseStyle(study, stamp, has), { diff: false });
+      await new Promise<void>((done) => void this.map.once("style.load", () => done()));
+      if (mine !== this.newest) return;
+      this.styled = `${theme} ${stamp}`;
+      this.dress();
+    }
+    if (this.streets) this.map.removeLayer(this.streets.id);
+    this.streets = streets ? new StreetLayer(streets, streetLook(bandCount)) : null;
+    if (this.streets) this.map.addLayer(this.streets, "owned");
+    this.setOrder(this.order);
+  }
+
+  /** What a fresh style lacks: its images, and what the one before showed. */
+  private dress(): void {
     this.lettered = null;
-    this.map.setStyle(baseStyle(study, stamp, has), { diff: false });
-    await new Promise<void>((done) => void this.map.once("style.load", () => done()));
-    if (mine !== this.newest) return;
+    this.streets = null;
+    this.layers = this.map.getLayersOrder();
     for (const name of ["button", "button-out", "border"] as const) {
       if (this.map.hasImage(name)) this.map.removeImage(name);
       this.map.addImage(name, buttonImage(name), { pixelRatio: 2 });
     }
-    this.streets = streets ? new StreetLayer(streets, streetLook(bandCount)) : null;
-    if (this.streets) this.map.addLayer(this.streets, "owned");
     const [shown, hidden] = [this.shown, this.hiddenBase];
     this.shown = {};
     this.hiddenBase = {};
     this.show(shown);
     this.hideBase(hidden);
     this.setOpacity(this.opacity);
-    this.setBeneath(this.beneath);
   }
 
   /** Letter links with an attribute; null for their numbers. A drawing is lettered from afar, for there is nothing else to read. */
@@ -156,10 +176,14 @@ export class Scene {
     }
   }
 
-  /** Draw the other answer under the areas of the selected one, or over everything it has. */
-  setBeneath(beneath: boolean): void {
-    this.beneath = beneath;
-    for (const id of ["overlaid-case", "overlaid"]) if (this.map.getLayer(id)) this.map.moveLayer(id, beneath ? "areas" : "parts-case");
+  /** Draw things over one another in an order, topmost first; what it does not name lies where it lies by itself. */
+  setOrder(order: readonly string[]): void {
+    this.order = order;
+    const now = this.map.getLayersOrder();
+    const plain = this.layers.flatMap((id) => (id === "owned" && this.streets ? [this.streets.id, id] : [id]));
+    const wanted = layersInOrder(plain, order);
+    if (wanted.every((id, i) => id === now[i])) return;
+    for (let i = wanted.length - 1; i >= 0; i--) this.map.moveLayer(wanted[i] ?? "", wanted[i + 1]);
   }
 
   /** Put overlay data; absent overlays are emptied. */

@@ -61,8 +61,6 @@ type Screen = {
   way: Feature | null;
   /** Another question whose answer is drawn in outline over the selected one. */
   overlaid: string | null;
-  /** Whether that other answer is drawn under the selected one. */
-  beneath: boolean;
   /** How opaque the areas of answers are, from a fifth to 1. */
   opacity: number;
   /** What zones of an answer are coloured by (null: what leads it), and how their classes are made. */
@@ -118,7 +116,6 @@ export const useScreen = create<Screen>((set) => ({
   goTo: null,
   way: null,
   overlaid: null,
-  beneath: false,
   opacity: 1,
   zoneLook: { field: null, classing: "equal", own: null },
   minute: null,
