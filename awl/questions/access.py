@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from awl.formats import geojson
 from awl.formats.table import Layer
 from awl.questions import access_tables as tables
+from awl.questions import frozen_hour
 from awl.questions.access_measures import further_measures, lorenz_chart, measure_notes, offer_of, offers_of
 from awl.questions.access_run import Run, run_of, straight_shares
 from awl.questions.access_sites import CANDIDATE_TABLE, CHOICE_TABLE, candidate_parts, choice_document
@@ -163,7 +164,8 @@ class Access(Question):
         )
         columns |= further
         figures, summary = _figures(groups, fields, limits)
-        method = [*context.notes, run.population.method, *measure_notes(inputs)]
+        hour = frozen_hour.of_reach(context, "time", run.snapped, run.found, limit_units(limits[-1], "time"))
+        method = [*context.notes, *hour, run.population.method, *measure_notes(inputs)]
         doubts = context.doubts_of(run.places, run.snapped) + context.doubts_of_reach(
             run.found, limit_units(limits[-1], "time")
         )

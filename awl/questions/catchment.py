@@ -15,6 +15,7 @@ from awl.core.streets.shapes import cut_lines
 from awl.core.surfaces.field import CALM_MS
 from awl.formats import geojson
 from awl.formats.table import Layer
+from awl.questions import frozen_hour
 from awl.questions.base import (
     DIRECTION_WORDS,
     Answer,
@@ -125,6 +126,7 @@ class Catchment(Question):
             doubts=doubts,
             method=[
                 *context.notes,
+                *frozen_hour.of_reach(context, "time", snapped, found, unit),
                 "Every stretch of street belongs to the place with the least time; a street between two places is split"
                 " where both take as long. Between equal times the place that comes first in the layer wins.",
                 "People live evenly along the lived-on streets of their zone.",

@@ -78,7 +78,7 @@ class Context:
         notes = list(self.mode.notes)
         if self.when is not None:
             day = f"{self.when:%A} {self.when.day} {self.when:%B %Y, %H:%M}"
-            notes.append(f"Gates and turns are those of {day}, and so are speeds, unless the answer says otherwise.")
+            notes.append(f"Gates, turns and speeds are those of {day}, unless the answer says otherwise.")
         if self.mode.slope.by != "none":
             notes.append(
                 "Slope counts." if self.study.heights is not None else "Slope does not count: no heights are known."

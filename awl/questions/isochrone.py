@@ -19,6 +19,7 @@ from awl.core.surfaces.areas import contour_area, field_values
 from awl.core.surfaces.field import CALM_MS, OFF_STREET_M
 from awl.formats import geojson
 from awl.formats.table import Layer
+from awl.questions import frozen_hour
 from awl.questions.base import (
     DIRECTION_WORDS,
     Answer,
@@ -166,6 +167,7 @@ class Isochrone(Question):
             doubts=context.doubts_of(places, snapped) + context.doubts_of_reach(found, units[-1]),
             method=[
                 *context.notes,
+                *frozen_hour.of_reach(context, inputs.measure, snapped, found, units[-1]),
                 "Streets are split exactly where a limit falls. An area holds the reached streets and ends at most about"
                 f" {OFF_STREET_M / 2:.0f} m beside them; water is left out.",
             ],

@@ -14,6 +14,7 @@ from awl.core.engine.places import Snapped
 from awl.core.engine.query import matrix
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
+from awl.questions import frozen_hour
 from awl.questions.base import (
     MEASURE_WORDS,
     Answer,
@@ -156,7 +157,10 @@ class Matrix(Question):
                 Figure(len(s), "", "pairs with a way"),
             ],
             doubts=doubts,
-            method=[*context.notes],
+            method=[
+                *context.notes,
+                *frozen_hour.of_pairs(context, inputs.measure, from_street.take(s), to_street.take(t)),
+            ],
             parts={"rows": rows},
             table=(
                 "rows",

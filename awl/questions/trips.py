@@ -16,6 +16,7 @@ from awl.core.geodesy import segment_lengths
 from awl.core.streets.shapes import cut_lines, joined_lines
 from awl.formats import geojson
 from awl.formats.table import Layer
+from awl.questions import frozen_hour
 from awl.questions.base import (
     MEASURE_WORDS,
     Answer,
@@ -155,6 +156,9 @@ class TripsQuestion(Question):
             doubts=_doubts(inputs, context, asked, made),
             method=[
                 *context.notes,
+                *frozen_hour.of_pairs(
+                    context, inputs.measure, asked.snapped.take(asked.leg_from), asked.snapped.take(asked.leg_to)
+                ),
                 "Every trip takes the best way for itself; streets do not fill up.",
                 "A street counts a trip that passes any part of it.",
             ],

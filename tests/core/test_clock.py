@@ -7,11 +7,13 @@ from datetime import datetime
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from awl.core.engine.clock import HOUR_MS, Clock, arrival_at, best_leg_by_clock
-from awl.core.engine.query import best_leg
+from awl.core.engine.frozen import changes_over_the_day, off_by_the_clock, some_reached
+from awl.core.engine.places import Snapped
+from awl.core.engine.query import arrivals, best_leg
 from awl.core.errors import AwlError
 from awl.core.modes.hours import hour_pace
 from awl.core.modes.mode import Curve
@@ -83,11 +85,13 @@ class ByClock(World):
 
 
 @settings(max_examples=25, deadline=None)
-@given(networks(), st.integers(0, 1000), shares, st.integers(0, 23))
-def test_ways_by_the_clock_equal_a_plain_search(network, seed, share, hour):
+@given(networks(), st.integers(0, 1000), shares, st.integers(0, 23), st.sampled_from([0.0, 0.2]))
+def test_ways_by_the_clock_equal_a_plain_search(network, seed, share, hour, closed):
     # Streets are made long, so that a trip sees several hours pass.
     curves = (Curve("weekday", (), tuple(share)),)
     slow = clocked(network, curves).with_slower(np.full(network.graph.link_count, 60.0))
+    slow = slow.with_closed(np.random.default_rng(seed).random(network.graph.link_count) < closed)
+    assume(slow.usable.any())
     places = random_places(slow, 4, seed)
     oracle = ByClock(slow).from_place(places, 0, hour * 3600.0)
     ends = (slow.mode.delays.start_s + slow.mode.delays.end_s) * 1000
@@ -106,3 +110,26 @@ def test_in_free_flow_the_clock_gives_the_plain_way(walk):
     for target in range(1, 8):
         one, two = best_leg(walk, places, 0, target, "time"), best_leg_by_clock(still, places, 0, target, 9 * HOUR_MS)
         assert two.cost == pytest.approx(one.cost, abs=3) and np.array_equal(one.links, two.links)
+
+
+def test_frozen_speeds_are_off_only_where_speeds_change(walk):
+    still, hurried = clocked(walk, ()), clocked(walk, (Curve("weekday", (), tuple([1.0] * 8 + [0.25] * 16)),))
+    assert not changes_over_the_day(walk) and not changes_over_the_day(still) and changes_over_the_day(hurried)
+    places = random_places(still, 12, 2)
+    sources, targets = places.take(np.arange(6)), places.take(np.arange(6, 12))
+    off = off_by_the_clock(still, sources, targets, 7 * HOUR_MS)
+    assert np.nanmax(np.abs(off)) < 1e-4
+    # At seven the speed is whole and falls to a quarter within the hour: at frozen speed trips seem too short.
+    assert np.nanmax(off_by_the_clock(hurried, sources, targets, 7.5 * HOUR_MS)) < -0.2
+
+
+@pytest.mark.parametrize("direction", ["from", "to"])
+def test_sampled_points_are_reached_and_belong_to_their_place(walk, direction):
+    places = random_places(walk, 3, 5)
+    found = arrivals(walk, places, "time", direction, 300_000)
+    points, owner = some_reached(found, 300_000, 8)
+    assert 0 < len(points.link) <= 8 and walk.usable[points.link].all()
+    for i, mine in enumerate(owner.tolist()):
+        both = Snapped.joined([places.take(np.array([mine])), points.take(np.array([i]))])
+        ends = (0, 1) if direction == "from" else (1, 0)
+        assert best_leg(walk, both, *ends, "time").cost <= 300_000

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from awl.core.engine.leg import Leg
 from awl.core.engine.places import Snapped, entering, leaving
 from awl.core.modes.hours import DAY_KINDS
-from awl.core.modes.network import Network
+from awl.core.modes.network import BLOCKED, Network
 
 HOUR_MS = 3_600_000.0
 NEVER = np.inf
@@ -85,7 +85,8 @@ def _done_by(share: NDArray[np.float64], done: NDArray[np.float64], time: float)
 def search_by_clock(start, head, free_ms, delay_ms, curve, share, done, seed_state, seed_time, wanted, label, entry):
     """Fill `label` (s,) with earliest times in ms since midnight of the day of departure, and `entry` with rows of steps.
 
-    `free_ms`, `delay_ms`, `curve` are those of each row. Ends when all states marked in `wanted` are settled.
+    `free_ms`, `delay_ms`, `curve` are those of each row; one whose `free_ms` is negative is barred. Ends when all states
+    marked in `wanted` are settled.
     """
     missing = 0  # states the caller still waits for
     for one in wanted:
@@ -108,7 +109,7 @@ def search_by_clock(start, head, free_ms, delay_ms, curve, share, done, seed_sta
             if missing == 0:
                 break
         for row in range(start[state], start[state + 1]):
-            if settled[head[row]]:
+            if free_ms[row] < 0.0 or settled[head[row]]:
                 continue
             at = arrival_at(share[curve[row]], done[curve[row]], time + delay_ms[row], free_ms[row])
             if at < label[head[row]]:
@@ -144,8 +145,9 @@ def best_leg_by_clock(network: Network, places: Snapped, source: int, target: in
     wanted = np.zeros(states.count, np.uint8)
     wanted[goals.state] = 1
     label, entry = np.full(states.count, NEVER), np.full(states.count, -1, np.int32)
+    passing = np.where(network.barred[number], BLOCKED, free[arc])
     search_by_clock(
-        start, head, free[arc].astype(np.float64), network.step_delay[number].astype(np.float64),
+        start, head, passing.astype(np.float64), network.step_delay[number].astype(np.float64),
         clock.curve[arc >> 1], clock.share, clock.done, seeds.state.astype(np.int64), np.array(times), wanted, label, entry,
     )  # fmt: skip
     options = []
@@ -199,14 +201,12 @@ def _leg(
     along = (travelled & 1) == 0
     begin, end = np.where(along, 0.0, 1.0), np.where(along, 1.0, 0.0)
     begin[0], end[-1] = ends
-    share = np.abs(end - begin)
+    share, free = np.abs(end - begin), network.free_ms
     passing, time = np.zeros(len(arcs)), depart_ms
     for i, arc in enumerate(arcs):
         time += float(delays[i])
         row = int(clock.curve[arc >> 1])
-        after = float(
-            arrival_at(clock.share[row], clock.done[row], time, share[i] * max(float(network.free_ms[arc]), 0.0))
-        )
+        after = float(arrival_at(clock.share[row], clock.done[row], time, share[i] * max(float(free[arc]), 0.0)))
         passing[i], time = after - time, after
     metres = float((share * network.length_mm[travelled >> 1]).sum())
     return Leg(travelled >> 1, along, delays, ends[0], ends[1], round(time - depart_ms), round(metres), passing)

@@ -172,6 +172,8 @@ def entering(places: Snapped, network: Network, measure: str, carried: str) -> S
     states, graph = network.states, network.graph
     own = _own_arcs(places, network, measure)
     step, nth = expanded(*states.by_arc, own.arc)
+    allowed = ~network.barred[step]
+    step, nth = step[allowed], nth[allowed]
     node = np.where(places.fraction == 0.0, graph.link_from[places.link], graph.link_to[places.link])
     at_node = np.flatnonzero((places.link >= 0) & ((places.fraction == 0.0) | (places.fraction == 1.0)))
     state, which = expanded(*states.by_node, node[at_node])

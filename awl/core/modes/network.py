@@ -210,11 +210,9 @@ class Network:
             and np.array_equal(self.graph.link_to, other.graph.link_to)
             and np.array_equal(self.forward, other.forward)
             and np.array_equal(self.backward, other.backward)
-            and self.forbidden == other.forbidden
         )
         if same:
             self.states, self.step_delay, self._rows = other.states, other.step_delay, other._rows
-            self.entries = other.entries
             self.hierarchy = None if other.hierarchy is None else other.hierarchy.fresh(other)
         return self
 
@@ -269,9 +267,18 @@ class Network:
         head = np.full(2 * graph.link_count, -1, np.int32)
         head[0::2][self.forward] = graph.link_to[self.forward]
         head[1::2][self.backward] = graph.link_from[self.backward]
-        return build_states(
-            self.out_arcs, head, self.forbidden, self.mode.delays.by_turn, self.use.at_ends & self.usable
-        )
+        always = forbidden_sequences(self.mode, graph, self.out_arcs)
+        ever = forbidden_sequences(self.mode, graph, self.out_arcs, ever=True)
+        sometimes = [sequence for sequence in ever if sequence not in set(always)]
+        at_ends = self.use.at_ends & self.usable
+        return build_states(self.out_arcs, head, always, self.mode.delays.by_turn, at_ends, sometimes)
+
+    @cached_property
+    def barred(self) -> NDArray[np.bool_]:
+        """Steps (r,) that may not be made at this hour because of turn restrictions with hours."""
+        now = set(self.forbidden)
+        holding = np.array([bool(sequences & now) for sequences in self.states.watched] + [False])
+        return holding[self.states.steps.watch]
 
     @cached_property
     def step_delay(self) -> NDArray[np.int32]:
@@ -283,6 +290,9 @@ class Network:
     def entries(self) -> Entries:
         """How arcs are entered."""
         start, rows = self.states.by_arc
+        if self.barred.any():
+            open_ = ~self.barred[rows]
+            start, rows = np.concatenate([[0], np.cumsum(open_)])[start], rows[open_]
         return Entries(start, self.states.steps.tail[rows], self.step_delay[rows])
 
     @cached_property
@@ -344,7 +354,7 @@ class Network:
         """Cost of each step, its delay included where `measure` is time. A barred step costs more than any limit."""
         cost = self.arc_costs(measure)[self.states.steps.arc]
         whole = cost + self.step_delay if measure == "time" else cost
-        return np.where(cost == BLOCKED, NO_WAY, whole).astype(np.int32)
+        return np.where((cost == BLOCKED) | self.barred, NO_WAY, whole).astype(np.int32)
 
     def _weights(self, measure: str, direction: str) -> NDArray[np.int32]:
         key = (measure, direction)

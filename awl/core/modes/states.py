@@ -25,12 +25,16 @@ Ints = NDArray[np.int32]
 
 @dataclass(frozen=True)
 class Steps:
-    """Steps (r,) between states: from state `tail`, by way of `arc`, to state `head`; `after` is the arc before, or -1."""
+    """Steps (r,) between states: from state `tail`, by way of `arc`, to state `head`; `after` is the arc before, or -1.
+
+    `watch` is a row of the states' `watched`: the turn restrictions that bar the step in some hours; -1 for none.
+    """
 
     tail: Ints
     head: Ints
     arc: Ints
     after: Ints
+    watch: Ints
 
     def __len__(self) -> int:
         return len(self.tail)
@@ -42,7 +46,7 @@ class Steps:
         return Steps(
             *(
                 np.concatenate([getattr(p, name) for p in parts]).astype(np.int32)
-                for name in ("tail", "head", "arc", "after")
+                for name in ("tail", "head", "arc", "after", "watch")
             )
         )
 
@@ -53,12 +57,14 @@ class States:
 
     State i < n is node i, come to in a way that does not matter; `node` is where each stands. `free` (n,) is the state of a trip
     that begins at a node, `begun` (2m,) the state at the end of an arc for a trip that begins on it, -1 where it is barred.
+    `watched`: sequences of arcs that are forbidden in some hours, those together that bar the same steps.
     """
 
     node: Ints
     free: Ints
     begun: Ints
     steps: Steps
+    watched: list[frozenset[tuple[int, ...]]]
 
     @property
     def count(self) -> int:
@@ -79,16 +85,23 @@ class States:
 
 
 def build_states(
-    out: Arcs, arc_head: Ints, forbidden: Iterable[tuple[int, ...]], every_arc: bool, at_ends: NDArray[np.bool_]
+    out: Arcs,
+    arc_head: Ints,
+    forbidden: Iterable[tuple[int, ...]],
+    every_arc: bool,
+    at_ends: NDArray[np.bool_],
+    sometimes: Iterable[tuple[int, ...]] = (),
 ) -> States:
     """States of a network with the arcs `out` by node; `arc_head` (2m,) is the node at the end of each arc, -1 where barred.
 
-    `forbidden`: sequences of two and more arcs that may not be passed one after the other. `every_arc`: tell apart every arc by
+    `forbidden`: sequences of two and more arcs that may not be passed one after the other; `sometimes`: in some hours, so that
+    states are the same at every hour. `every_arc`: tell apart every arc by
     which one comes to a node with a choice, because turns cost time. `at_ends` (m,): links open at the ends of trips alone.
     """
     n = len(out.start) - 1
     arrived = arc_head.copy()
-    sequences = [s for s in dict.fromkeys(forbidden) if all(arc_head[a] >= 0 for a in s)]
+    known = dict.fromkeys(forbidden, True) | dict.fromkeys(sometimes, False)
+    sequences = {s: always for s, always in known.items() if all(arc_head[a] >= 0 for a in s)}
     prefixes = {s[:i] for s in sequences for i in range(1, len(s))}
     own = np.zeros(len(arc_head), bool)
     if every_arc:
@@ -102,11 +115,12 @@ def build_states(
     trie |= {p: n + len(lone) + i for i, p in enumerate(deep)}
     node = np.concatenate([np.arange(n), arc_head[lone], [arc_head[p[-1]] for p in deep]]).astype(np.int32)
     begin = np.repeat(np.arange(n, dtype=np.int32), np.diff(out.start))
-    free = Steps(begin, arrived[out.arc], out.arc, np.full(len(begin), -1, np.int32))
+    nothing = np.full(len(begin), -1, np.int32)
+    free = Steps(begin, arrived[out.arc], out.arc, nothing, nothing)
     plain = np.setdiff1d(lone, [p[0] for p in trie])
     turns = _turns(out, plain, arc_head, arrived)
-    steps = Steps.joined([free, turns, _told(out, trie, set(sequences), arc_head, arrived)])
-    states = States(node, np.arange(n, dtype=np.int32), arrived, steps)
+    told, watched = _told(out, trie, sequences, arc_head, arrived)
+    states = States(node, np.arange(n, dtype=np.int32), arrived, Steps.joined([free, turns, told]), watched)
     return _with_ends(states, at_ends) if at_ends.any() else states
 
 
@@ -117,24 +131,30 @@ def _turns(out: Arcs, into: NDArray[np.int64], arc_head: Ints, arrived: Ints) ->
     rows = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts - out.start[at], counts)
     arc = out.arc[rows]
     before = np.repeat(into, counts)
-    return Steps(arrived[before], arrived[arc], arc, before.astype(np.int32))
+    return Steps(arrived[before], arrived[arc], arc, before.astype(np.int32), np.full(len(arc), -1, np.int32))
 
 
 def _told(
-    out: Arcs, trie: dict[tuple[int, ...], int], forbidden: set[tuple[int, ...]], arc_head: Ints, arrived: Ints
-) -> Steps:
-    """Steps from the states that know a beginning of a forbidden sequence; the forbidden ones are left out."""
+    out: Arcs, trie: dict[tuple[int, ...], int], sequences: dict[tuple[int, ...], bool], arc_head: Ints, arrived: Ints
+) -> tuple[Steps, list[frozenset[tuple[int, ...]]]]:
+    """Steps from the states that know a beginning of a forbidden sequence; those forbidden always (True) are left out.
+
+    Those forbidden in some hours stay; by what they are forbidden comes second.
+    """
     rows = []
+    watched: dict[frozenset[tuple[int, ...]], int] = {}
     for prefix, state in trie.items():
         node = arc_head[prefix[-1]]
         for arc in out.arc[out.start[node] : out.start[node + 1]].tolist():
             tails = [(*prefix[i:], arc) for i in range(len(prefix))]
-            if any(tail in forbidden for tail in tails):
+            completed = [tail for tail in tails if tail in sequences]
+            if any(sequences[tail] for tail in completed):
                 continue
+            watch = watched.setdefault(frozenset(completed), len(watched)) if completed else -1
             head = next((trie[tail] for tail in tails if tail in trie), int(arrived[arc]))
-            rows.append((state, head, arc, prefix[-1]))
-    table = np.array(rows, np.int32).reshape(-1, 4)
-    return Steps(*(table[:, i] for i in range(4)))
+            rows.append((state, head, arc, prefix[-1], watch))
+    table = np.array(rows, np.int32).reshape(-1, 5)
+    return Steps(*(table[:, i] for i in range(5))), list(watched)
 
 
 def _with_ends(states: States, at_ends: NDArray[np.bool_]) -> States:
@@ -154,7 +174,9 @@ def _with_ends(states: States, at_ends: NDArray[np.bool_]) -> States:
     leaves = ~ends & (young[steps.tail] >= 0)
 
     def some(mask: NDArray[np.bool_], tail: Ints, head: Ints) -> Steps:
-        return Steps(tail[steps.tail[mask]], head[steps.head[mask]], steps.arc[mask], steps.after[mask])
+        return Steps(
+            tail[steps.tail[mask]], head[steps.head[mask]], steps.arc[mask], steps.after[mask], steps.watch[mask]
+        )
 
     same = np.arange(states.count, dtype=np.int32)
     made = [
@@ -170,4 +192,4 @@ def _with_ends(states: States, at_ends: NDArray[np.bool_]) -> States:
     mine = mine[at_ends[mine >> 1]]
     begun = states.begun.copy()
     begun[mine] = young[begun[mine]]
-    return States(node, free, begun, Steps.joined(made))
+    return States(node, free, begun, Steps.joined(made), states.watched)

@@ -25,32 +25,34 @@ THRU, LEFT, RIGHT, BACK = 0, 1, 2, 3
 KINDS = ("thru", "left", "right", "uturn")
 
 
-def binding(mode: Mode, turns: TurnRestrictions, when: datetime | None = None) -> NDArray[np.bool_]:
+def binding(mode: Mode, turns: TurnRestrictions, when: datetime | None = None, ever: bool = False) -> NDArray[np.bool_]:
     """Mask of the restrictions that bind a mode; those with hours bind when they hold at a local date and time, else never.
 
-    A mode on foot is bound by none; one that spares the mode's vehicle, or is for another, does not bind it.
+    With `ever`, those with hours bind too. A mode on foot is bound by none; one that spares the mode's vehicle, or is for
+    another, does not bind it.
     """
     if not mode.turn_keys:
         return np.zeros(len(turns), bool)
     spared = [value for value in turns.exempt.values if set(value.replace(" ", "").split(";")) & set(mode.turn_keys)]
     holding = [] if when is None else [text for text in turns.condition.values if open_at(text, when)]
     return (
-        (~turns.condition.present() | turns.condition.isin(holding))
+        (ever | ~turns.condition.present() | turns.condition.isin(holding))
         & (~turns.applies_to.present() | turns.applies_to.isin(mode.turn_keys))
         & ~turns.exempt.isin(spared)
     )
 
 
 def forbidden_sequences(
-    mode: Mode, graph: StreetGraph, out: Arcs, when: datetime | None = None
+    mode: Mode, graph: StreetGraph, out: Arcs, when: datetime | None = None, ever: bool = False
 ) -> list[tuple[int, ...]]:
     """Arcs that may not be passed one after the other: by the restrictions that bind the mode on its arcs `out` by node.
 
+    `when` and `ever` choose among restrictions with hours, as in `binding`.
     One that demands a turn forbids every other, at each node along its way.
     """
     turns = graph.restrictions
     made: list[tuple[int, ...]] = []
-    for p, binds in zip(turns.rows(), binding(mode, turns, when), strict=True):
+    for p, binds in zip(turns.rows(), binding(mode, turns, when, ever), strict=True):
         if binds:
             for way in _ways(p, graph):
                 made += list(_others(way, graph, out)) if p.kind.startswith("only_") else [way]

@@ -1,0 +1,53 @@
+"""What it costs to freeze the hour: answers whose speeds hold for the whole trip say how far that is from times by the clock."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from awl.core.engine.frozen import changes_over_the_day, off_by_the_clock, some_reached
+from awl.core.engine.places import Snapped
+from awl.core.engine.query import Arrivals
+from awl.questions.context import Context
+
+SAMPLE = 10
+"""Trips that are timed by the clock as well."""
+STATES = 500_000
+"""In networks with more states each search takes so long that fewer trips are sampled."""
+FEW = 3
+
+
+def _sample(context: Context) -> int:
+    return SAMPLE if context.network.states.count <= STATES else FEW
+
+
+def of_pairs(context: Context, measure: str, sources: Snapped, targets: Snapped) -> list[str]:
+    """What to say of trips from each source to the target of the same row; nothing where speeds do not change."""
+    both = np.flatnonzero(sources.found & targets.found)
+    if measure != "time" or not changes_over_the_day(context.network) or len(both) == 0:
+        return []
+    rows = both[np.unique(np.linspace(0, len(both) - 1, _sample(context)).astype(int))]
+    return _said(context, sources.take(rows), targets.take(rows))
+
+
+def of_reach(context: Context, measure: str, places: Snapped, found: Arrivals, limit: int) -> list[str]:
+    """The same for a search from, or to, places."""
+    if measure != "time" or not changes_over_the_day(context.network):
+        return []
+    points, owner = some_reached(found, limit, _sample(context))
+    ends = places.take(owner), points
+    return _said(context, *(ends if found.direction == "from" else ends[::-1]))
+
+
+def _said(context: Context, sources: Snapped, targets: Snapped) -> list[str]:
+    when = context.when
+    assert when is not None
+    begin = (when.hour * 60 + when.minute) * 60_000 + context.mode.delays.start_s * 1000
+    off: NDArray[np.float64] = np.abs(off_by_the_clock(context.network, sources, targets, begin)) * 100
+    off = off[~np.isnan(off)]
+    text = f"Speeds of {when:%H:%M} hold for the whole trip."
+    if len(off) == 0:
+        return [text]
+    trips = f"{len(off)} sampled trips" if len(off) > 1 else "one sampled trip"
+    far = f" and {off.max():.1f} % at most" if len(off) > 1 else ""
+    return [f"{text} By the clock, as speeds change on the way, {trips} differ by {off.mean():.1f} % in the mean{far}."]

@@ -1,0 +1,59 @@
+"""Turn restrictions with hours: the same states at every hour, with the steps barred that the hour bars."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import datetime
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from awl.core.columns import Categorical
+from awl.core.engine.dijkstra import OWNER_BITS
+from awl.core.engine.query import arrivals, best_leg, matrix
+from awl.core.modes.network import Network
+from awl.core.streets.graph import StreetGraph
+from awl.core.streets.turns import TurnRestrictions
+from tests.core.test_hierarchy import raised
+from tests.core.test_search import networks
+from tests.oracle import random_places
+
+MORNING, NOON = datetime(2026, 6, 3, 8), datetime(2026, 6, 3, 12)
+
+
+def restricted(graph: StreetGraph, condition: list[str | None], kept: np.ndarray) -> StreetGraph:
+    """The graph with some of its restrictions, each with its hours."""
+    turns = graph.restrictions
+    placed = [p for p, keep in zip(turns.rows(), kept, strict=True) if keep]
+    hours = [one for one, keep in zip(condition, kept, strict=True) if keep]
+    return replace(graph, restrictions=replace(TurnRestrictions.of(placed), condition=Categorical.of(hours)))
+
+
+@settings(max_examples=120, deadline=None)
+@given(networks(), st.integers(0, 1000), st.sampled_from(["time", "distance"]))
+def test_an_hour_bars_what_a_network_with_those_restrictions_alone_bars(network, seed, measure):
+    graph, mode = network.graph, network.mode
+    rng = np.random.default_rng(seed)
+    timed = rng.random(len(graph.restrictions)) < 0.6
+    hours: list[str | None] = ["Mo-Fr 07:00-09:00" if one else None for one in timed]
+    always: list[str | None] = [None] * len(timed)
+    free = raised(Network.of(restricted(graph, hours, np.ones(len(timed), bool)), mode))
+    at_eight, at_noon = (Network.of(free.graph, mode, when=when).sharing(free) for when in (MORNING, NOON))
+    assert at_eight.states is free.states and at_eight.hierarchy is not None
+    all_bar = Network.of(restricted(graph, always, np.ones(len(timed), bool)), mode)
+    some_bar = Network.of(restricted(graph, always, ~timed), mode)
+    places = random_places(network, 6, seed)
+    for ours, plain in ((at_eight, all_bar), (at_noon, some_bar), (free, some_bar)):
+        wanted = matrix(plain, places, places, measure)[0]
+        assert np.array_equal(matrix(ours, places, places, measure)[0], wanted)
+        ours.hierarchy, kept = None, ours.hierarchy
+        assert np.array_equal(matrix(ours, places, places, measure)[0], wanted)
+        for direction in ("from", "to"):
+            one, other = (arrivals(of, places, measure, direction) for of in (ours, plain))
+            assert np.array_equal(one.cost, other.cost)
+            arcs = np.flatnonzero(ours.arc_costs(measure) >= 0)
+            assert np.array_equal(one.on_arcs(arcs) >> OWNER_BITS, other.on_arcs(arcs) >> OWNER_BITS)
+        leg, same = (best_leg(of, places, 0, 1, measure) for of in (ours, plain))
+        assert (leg is None) == (same is None) and (leg is None or leg.cost == same.cost)
+        ours.hierarchy = kept
