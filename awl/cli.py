@@ -20,6 +20,7 @@ from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.core.streets.build import LINK_CLASSES
 from awl.formats import geojson
+from awl.formats.whole import write_whole
 from awl.study import centroids, intake, records
 from awl.study.line_fields import BuildOptions, settings
 from awl.study.study import Study
@@ -317,21 +318,10 @@ def ask(
     if out is None:
         click.echo(geojson.dumps(document).decode())
         return
-    _write(out, part_bytes(document, part, out.suffix[1:].lower(), out.name))
+    write_whole(out, part_bytes(document, part, out.suffix[1:].lower(), out.name))
     click.echo(f"{out}: {document['title']}")
     for doubt in document["doubts"]:
         click.echo(f"  {doubt['grade']}: {doubt['text']}", err=True)
-
-
-def _write(path: Path, data: bytes) -> None:
-    """Write whole or not at all."""
-    scratch = path.with_name(f".{path.name}.new")
-    try:
-        scratch.write_bytes(data)
-        scratch.replace(path)
-    except OSError as error:
-        scratch.unlink(missing_ok=True)
-        raise AwlError(f"The file cannot be written ({error.strerror})", where=str(path)) from error
 
 
 @main.command("run")
@@ -357,7 +347,7 @@ def run_sheet(sheet: str, study_path: Path, out: Path) -> None:
     out.mkdir(parents=True, exist_ok=True)
     for number, (block, document) in enumerate(zip(questions, answers, strict=True), 1):
         path = out / f"{number}-{block['process']}.json"
-        _write(path, geojson.dumps(document))
+        write_whole(path, geojson.dumps(document))
         click.echo(f"{path}: {document['title']}")
 
 
@@ -376,17 +366,17 @@ def export(what: str, study_path: Path, out: Path, mode: str, at: str | None) ->
 
     study = Study(study_path)
     if what == "streets" and out.suffix:
-        _write(out, graph_bytes(study, mode, out.suffix[1:].lower(), at))
+        write_whole(out, graph_bytes(study, mode, out.suffix[1:].lower(), at))
         click.echo(str(out))
         return
     if what == "streets":
         tables = gmns_tables(study, mode, at)
         out.mkdir(parents=True, exist_ok=True)
         for name, text in tables.items():
-            _write(out / name, text.encode())
+            write_whole(out / name, text.encode())
         click.echo(f"{out}: {', '.join(tables)}")
         return
-    _write(out, layer_text(study.read_layer(what), out.suffix[1:].lower()))
+    write_whole(out, layer_text(study.read_layer(what), out.suffix[1:].lower()))
     click.echo(str(out))
 
 

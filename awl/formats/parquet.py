@@ -8,7 +8,6 @@ from __future__ import annotations
 import io
 import json
 from collections.abc import Mapping, Sequence
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -20,14 +19,9 @@ from awl.formats.table import Layer
 Columns = Mapping[str, NDArray[Any] | list[Any]]
 
 
-def write(path: Path, columns: Columns) -> None:
-    """Write columns of one length; the file appears under its name once it is complete."""
-    scratch = path.with_name(f".{path.name}.new")
-    try:
-        scratch.write_bytes(_written(columns))
-        scratch.replace(path)
-    finally:
-        scratch.unlink(missing_ok=True)
+def of_columns(columns: Columns) -> bytes:
+    """A table from columns of one length."""
+    return _written(columns)
 
 
 def of_rows(rows: Sequence[dict[str, Any]]) -> bytes:

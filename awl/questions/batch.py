@@ -1,4 +1,4 @@
-"""Batch work on several processes or machines: blocks of origins, each answered by a worker and written as one Parquet file.
+"""Batch work on several processes or machines: blocks of origins or zones, each answered by a worker and written as one file.
 
 Workers (`dask.distributed`) open the study themselves, from a folder they share with whoever asks: street graph and hierarchy are
 mapped into memory from the arrays beside it, once per worker. A block is written whole under its final name or not at all, so one
@@ -14,24 +14,100 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
-from awl.formats import parquet
-from awl.questions.base import Json
+from awl.formats import geojson, parquet
+from awl.formats.whole import write_whole
+from awl.questions.access import Access, AccessInputs
+from awl.questions.base import Json, LayerSet
 from awl.questions.context import Context
-from awl.questions.matrix import Matrix, MatrixInputs, Sides, sides_of
+from awl.questions.matrix import Matrix, MatrixInputs, sides_of
 from awl.study.study import Study
 
-BLOCK_ROWS = 256
-"""Origins in one block."""
 RETRIES = 3
 """A block whose worker died is given to another so many times."""
 KEPT_SETUPS = 2
-QUESTIONS = ("matrix",)
+
+
+class Work(Protocol):
+    """A question that can be answered for some of its rows alone."""
+
+    block_rows: int
+    """Rows in one block, where nothing else is said."""
+
+    @property
+    def rows(self) -> int:
+        """How many there are, a row being an origin or a zone."""
+
+    def answered(self, first: int, last: int) -> tuple[bytes, int]:
+        """Rows `first` to `last` (not included) as a Parquet file, and the lines in it."""
+
+
+class MatrixWork:
+    """A matrix by its origins."""
+
+    block_rows = 256
+
+    def __init__(self, study: Study, inputs: Json) -> None:
+        parsed = Matrix.parse(inputs)
+        assert isinstance(parsed, MatrixInputs)
+        self._context = Context(study, parsed)
+        self._sides = sides_of(parsed, self._context)
+
+    @property
+    def rows(self) -> int:
+        """Origins."""
+        return len(self._sides.starts)
+
+    def answered(self, first: int, last: int) -> tuple[bytes, int]:
+        """The pairs of some origins."""
+        columns = self._sides.columns(self._context, np.arange(first, last), threads=1)
+        return parquet.of_columns(columns), len(next(iter(columns.values())))
+
+
+class AccessWork:
+    """Zones and their people, by zones."""
+
+    block_rows = 2000
+
+    def __init__(self, study: Study, inputs: Json) -> None:
+        parsed = Access.parse(inputs)
+        assert isinstance(parsed, AccessInputs)
+        if not isinstance(parsed.zones, LayerSet) or parsed.zones.inside is not None:
+            raise AwlError("In blocks, zones are those of a layer", remedy='Write {"layer": ...}', inputs=("zones",))
+        if "two_step" in parsed.measures or parsed.candidates is not None:
+            raise AwlError(
+                "Supply per head and candidates weigh all zones against each other, so they cannot be answered in blocks",
+                remedy="Leave them out, or ask without --workers",
+                inputs=("measures", "candidates"),
+            )
+        Context(study, parsed).features(parsed.places, "places")
+        self._study, self._inputs, self._zones = study, inputs, parsed.zones
+        chosen = study.read_layer(parsed.zones.layer, parsed.zones.where, "zones", fields=[])
+        self._numbers: list[int] = chosen.columns["fid"]
+
+    @property
+    def rows(self) -> int:
+        """Zones."""
+        return len(self._numbers)
+
+    def answered(self, first: int, last: int) -> tuple[bytes, int]:
+        """Some zones, each as if all had been asked for."""
+        begin, end = self._numbers[first], self._numbers[last - 1]
+        within = f"fid BETWEEN {begin} AND {end}"
+        where = f"({self._zones.where}) AND {within}" if self._zones.where else within
+        parsed = Access.parse({**self._inputs, "zones": {"layer": self._zones.layer, "where": where}})
+        assert isinstance(parsed, AccessInputs)
+        answer = Access.answer(parsed, Context(self._study, parsed))
+        layer = geojson.from_document(answer.parts["zones"], "zones")
+        return parquet.of_layer(layer), len(layer)
+
+
+WORK: dict[str, Callable[[Study, Json], Work]] = {"matrix": MatrixWork, "access": AccessWork}
 
 
 @dataclass(frozen=True)
@@ -49,34 +125,30 @@ def run_batch(
     folder: Path,
     workers: str,
     progress: Progress | None = None,
-    block_rows: int = BLOCK_ROWS,
+    block_rows: int | None = None,
 ) -> Written:
     """Answer a question in blocks into a folder of Parquet files.
 
     `workers` is the address of a scheduler (`tcp://host:port`), or `local:N` for N processes on this machine.
     Raises `AwlError` for faulty inputs before anything is written, and when a block cannot be answered.
     """
-    if ident not in QUESTIONS:
-        raise AwlError(
-            f"'{ident}' cannot be answered in blocks", remedy=f"Questions for workers: {', '.join(QUESTIONS)}"
-        )
+    if ident not in WORK:
+        raise AwlError(f"'{ident}' cannot be answered in blocks", remedy=f"Questions for workers: {', '.join(WORK)}")
     if folder.exists():
         raise AwlError("The folder is there already", where=str(folder), remedy="Name a new one")
     progress = progress or Progress()
     progress.step(0.0, "checking places")
-    parsed = Matrix.parse(inputs)
-    assert isinstance(parsed, MatrixInputs)
-    sides = sides_of(parsed, Context(study, parsed))
-    study.wait_until_prepared(parsed.mode)
+    work = WORK[ident](study, inputs)
+    study.wait_until_prepared(str(inputs.get("mode", "walk")))
     scratch = folder.with_name(f".{folder.name}.new")
     shutil.rmtree(scratch, ignore_errors=True)
     scratch.mkdir(parents=True)
-    task = json.dumps({"study": str(study.path.resolve()), "stamp": study.stamp, "inputs": inputs})
+    task = json.dumps({"study": str(study.path.resolve()), "stamp": study.stamp, "question": ident, "inputs": inputs})
     try:
         with _client(workers) as client:
             futures = [
                 client.submit(answer_block, task, rows, str(path), retries=RETRIES, pure=False)
-                for rows, path in _blocks(len(sides.starts), block_rows, scratch)
+                for rows, path in _blocks(work.rows, block_rows or work.block_rows, scratch)
             ]
             rows = _gathered(client, futures, progress)
         scratch.rename(folder)
@@ -109,11 +181,11 @@ def _gathered(client: Any, futures: list[Any], progress: Progress) -> int:
     return rows
 
 
-_SETUPS: OrderedDict[str, tuple[Context, Sides]] = OrderedDict()
+_SETUPS: OrderedDict[str, Work] = OrderedDict()
 
 
 def answer_block(task: str, rows: tuple[int, int], path: str) -> int:
-    """Answer the origins from one row to another on a worker, and write the block; returns its rows.
+    """Answer some rows, from one to another, on a worker, and write the block; returns its lines.
 
     What the blocks share is set up once per worker.
     """
@@ -121,13 +193,12 @@ def answer_block(task: str, rows: tuple[int, int], path: str) -> int:
         _SETUPS[task] = _set_up(json.loads(task))
         while len(_SETUPS) > KEPT_SETUPS:
             _SETUPS.popitem(last=False)
-    context, sides = _SETUPS[task]
-    columns = sides.columns(context, np.arange(*rows), threads=1)
-    parquet.write(Path(path), columns)
-    return len(next(iter(columns.values())))
+    data, lines = _SETUPS[task].answered(*rows)
+    write_whole(Path(path), data)
+    return lines
 
 
-def _set_up(task: Json) -> tuple[Context, Sides]:
+def _set_up(task: Json) -> Work:
     path = Path(task["study"])
     if not path.exists():
         raise AwlError(
@@ -136,10 +207,8 @@ def _set_up(task: Json) -> tuple[Context, Sides]:
     study = Study(path)
     if study.stamp != task["stamp"]:
         raise AwlError("A worker finds another state of the study", where=str(path), remedy="Ask again")
-    parsed = MatrixInputs.model_validate(task["inputs"])
-    study.wait_until_prepared(parsed.mode)
-    context = Context(study, parsed)
-    return context, sides_of(parsed, context)
+    study.wait_until_prepared(str(task["inputs"].get("mode", "walk")))
+    return WORK[task["question"]](study, task["inputs"])
 
 
 @contextmanager

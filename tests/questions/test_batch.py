@@ -6,6 +6,7 @@ import os
 import signal
 
 import pytest
+import shapely
 from distributed import Client, LocalCluster
 from pyarrow import parquet
 
@@ -59,6 +60,27 @@ def test_a_killed_worker_changes_nothing(study, cluster, tmp_path):
     assert written(tmp_path / "out") == expected(study) and done.rows == len(expected(study))
 
 
+@pytest.mark.parametrize("where", [None, "population > 300"])
+def test_zones_in_blocks_are_the_zones_of_the_whole(study, cluster, tmp_path, where):
+    zones = {"layer": "zones", **({"where": where} if where else {})}
+    inputs = {
+        "places": ROOMS,
+        "zones": zones,
+        "limits": [3, 6],
+        "measures": ["gravity", "kth"],
+        "against": {"mode": "cycle"},
+    }
+    done = batch.run_batch(study, "access", inputs, tmp_path / "out", cluster.scheduler_address, block_rows=2)
+    whole = [one["properties"] for one in ask(study, "access", inputs).document()["zones"]["features"]]
+    rows = parquet.read_table(tmp_path / "out").to_pylist()
+    assert done.rows == len(rows) == len(whole) > 2 and done.files == -(-len(rows) // 2)
+    for row, zone in zip(
+        sorted(rows, key=lambda row: row["zone"]), sorted(whole, key=lambda zone: zone["zone"]), strict=True
+    ):
+        assert shapely.from_wkb(row["geometry"]).area > 0
+        assert {key: value for key, value in row.items() if key != "geometry"} == zone
+
+
 def test_stopped_work_leaves_nothing(study, cluster, tmp_path):
     progress = Progress()
     progress.stop()
@@ -74,6 +96,10 @@ def test_stopped_work_leaves_nothing(study, cluster, tmp_path):
         ("matrix", INPUTS, "local:none", "names no number of workers"),
         ("matrix", INPUTS, "http://here", "is no address of workers"),
         ("matrix", {"from": ZONES}, "local:2", "'to' is required"),
+        ("access", {"places": ROOMS, "zones": ZONES, "measures": ["two_step"]}, "local:2", "weigh all zones"),
+        ("access", {"places": ROOMS, "zones": ZONES, "candidates": ROOMS}, "local:2", "weigh all zones"),
+        ("access", {"places": ROOMS}, "local:2", "zones are those of a layer"),
+        ("access", {"places": {"layer": "none"}, "zones": ZONES}, "local:2", "none"),
     ],
 )
 def test_faulty_orders_are_refused(study, tmp_path, ident, inputs, workers, words):
