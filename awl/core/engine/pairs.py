@@ -110,7 +110,7 @@ def load_of_pairs(
 def load_of_steps(topology: Topology, ways: Ways, on_edge: Longs) -> Longs:
     """What lies on each step (r,), handed down from the edges (2, m), which are used up: a shortcut gives to its halves."""
     on_step = np.zeros(len(topology.edge), np.int64)
-    _hand_down(topology.start, topology.head, ways.via, on_edge, on_step)
+    _hand_down(topology.start, topology.head, topology.low, ways.via, on_edge, on_step)
     return on_step
 
 
@@ -186,7 +186,7 @@ def _ways_of_pairs(
     seed, goal = np.full(pairs, -1, np.int32), np.full(pairs, -1, np.int32)
     offset = np.zeros(pairs + 1, np.int64)
     found = np.empty(64 * pairs if listed else 0, np.int32)
-    rows, lows = np.empty(256, np.int64), np.empty(256, np.int32)
+    rows = np.empty(256, np.int64)
     size = 0
     for p in range(pairs):
         a, b = from_start[p], to_start[p]
@@ -203,39 +203,37 @@ def _ways_of_pairs(
                 edge = entry[at, 1]
                 extra[p] += carried[1, edge]
                 if count == len(rows):
-                    rows, lows = np.concatenate((rows, rows)), np.concatenate((lows, lows))
-                rows[count], lows[count] = 2 * np.int64(edge) + 1, lower[edge]
+                    rows = np.concatenate((rows, rows))
+                rows[count] = 2 * np.int64(edge) + 1
                 count += 1
                 at = lower[edge]
             goal[p] = b + SEED - entry[at, 1]
             rows[:count] = rows[:count][::-1].copy()
-            lows[:count] = lows[:count][::-1].copy()
             at = where
             while entry[at, 0] >= 0:
                 edge = entry[at, 0]
                 extra[p] += carried[0, edge]
                 if count == len(rows):
-                    rows, lows = np.concatenate((rows, rows)), np.concatenate((lows, lows))
-                rows[count], lows[count] = 2 * np.int64(edge), lower[edge]
+                    rows = np.concatenate((rows, rows))
+                rows[count] = 2 * np.int64(edge)
                 count += 1
                 at = lower[edge]
             seed[p] = a + SEED - entry[at, 0]
             # What waits is a stack: its last edge is travelled first.
             while listed and count > 0:
                 count -= 1
-                row, low = rows[count], lows[count]
-                high, i = head[row >> 1], via[row & 1, row >> 1]
-                if i < 0:
+                row = rows[count]
+                high, to_low = head[row >> 1], np.int64(via[row & 1, row >> 1])
+                if to_low < 0:
                     if size == len(found):
                         found = np.concatenate((found, np.empty(max(64, len(found)), np.int32)))
-                    found[size] = STEP - i
+                    found[size] = STEP - to_low
                     size += 1
                     continue
-                to_low, to_high = _edge(start, head, i, low), _edge(start, head, i, high)
+                to_high = _behind(start, head, to_low, lower[to_low], high)
                 if count + 2 > len(rows):
-                    rows, lows = np.concatenate((rows, rows)), np.concatenate((lows, lows))
-                lows[count], lows[count + 1] = i, i
-                if row & 1:  # from the higher end down over i to the lower
+                    rows = np.concatenate((rows, rows))
+                if row & 1:  # from the higher end down to the rank between, then up to the lower
                     rows[count], rows[count + 1] = 2 * to_low, 2 * to_high + 1
                 else:
                     rows[count], rows[count + 1] = 2 * to_high, 2 * to_low + 1
@@ -246,9 +244,9 @@ def _ways_of_pairs(
 
 
 @njit(cache=True, nogil=True)
-def _edge(start, head, low, high):
-    """The edge between two ranks that has one."""
-    return start[low] + np.searchsorted(head[start[low] : start[low + 1]], high)
+def _behind(start, head, edge, low, high):
+    """The edge from rank `low` to `high`, which stands behind another one of that rank."""
+    return edge + 1 + np.searchsorted(head[edge + 1 : start[low + 1]], high)
 
 
 @njit(cache=True, nogil=True)
@@ -280,17 +278,17 @@ def _load_of_pairs(
 
 
 @njit(cache=True, nogil=True)
-def _hand_down(start, head, via, on_edge, on_step):
+def _hand_down(start, head, lower, via, on_edge, on_step):
     for low in range(len(start) - 2, -1, -1):
         for e in range(start[low], start[low + 1]):
             for way in range(2):
                 passing = on_edge[way, e]
                 if passing == 0:
                     continue
-                i = via[way, e]
-                if i < 0:
-                    on_step[STEP - i] += passing
-                else:  # upwards: down to i and up to the higher end; downwards: down from it to i and up
-                    first, second = _edge(start, head, i, low), _edge(start, head, i, head[e])
+                first = np.int64(via[way, e])
+                if first < 0:
+                    on_step[STEP - first] += passing
+                else:  # upwards: down to the rank between and up to the higher end; downwards: down from it and up
+                    second = _behind(start, head, first, lower[first], head[e])
                     on_edge[1, first if way == 0 else second] += passing
                     on_edge[0, second if way == 0 else first] += passing

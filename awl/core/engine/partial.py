@@ -157,7 +157,7 @@ def _ways_again(
                         if way == 1:
                             into, out = out, into
                         if cost[1, into] + cost[0, out] == cost[way, e]:
-                            over, far = low_of[into], np.uint32(carried[1, into] + carried[0, out])
+                            over, far = below_edge[a], np.uint32(carried[1, into] + carried[0, out])
                         a, b = a + 1, b + 1
                     elif low_of[into] < low_of[out]:
                         a += 1

@@ -77,7 +77,8 @@ class Metric:
 class Ways:
     """What the edges (2, m) stand for, and a carried cost.
 
-    `via` is the rank over which a shortcut leads, `STEP - i` where the edge is step i, -1 where there is no way.
+    A shortcut leads over a rank below its ends: `via` is the edge from there to its lower end, and the edge to its higher end
+    stands behind that in the same row. Where the edge is step i, `via` is `STEP - i`; -1 where there is no way.
     """
 
     via: Ints
@@ -221,11 +222,10 @@ def _find_ways(start, head, below_start, below_edge, low, cost, via, carried):
             place[head[k]] = k
         for at in range(below_start[j], below_start[j + 1]):
             e = below_edge[at]
-            i = low[e]
-            for f in range(np.uint32(e + 1), np.uint32(start[i + 1])):
+            for f in range(np.uint32(e + 1), np.uint32(start[low[e] + 1])):
                 k = place[head[f]]
                 up, down = cost[1, e] + cost[0, f], cost[1, f] + cost[0, e]
                 if via[0, k] == -1 and up == cost[0, k] and up < FAR:
-                    via[0, k], carried[0, k] = i, carried[1, e] + carried[0, f]
+                    via[0, k], carried[0, k] = e, carried[1, e] + carried[0, f]
                 if via[1, k] == -1 and down == cost[1, k] and down < FAR:
-                    via[1, k], carried[1, k] = i, carried[1, f] + carried[0, e]
+                    via[1, k], carried[1, k] = e, carried[1, f] + carried[0, e]
