@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from awl.core.columns import Categorical
+from awl.core.engine.by_hour import matrix_by_hour
 from awl.core.engine.clock import best_leg_by_clock
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.lanes import LANES
@@ -88,6 +89,7 @@ def warm() -> None:
         shut = network.with_closed(closed)
         assert shut.hierarchy is not None
         shut.hierarchy.ways(shut, "time", "distance")
+        matrix_by_hour(network.hierarchy, [network], places, places)
         best_leg_by_clock(Network.of(graph, mode, when=datetime(2026, 6, 3, 8)), places, 0, 1, 0.0)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
 import numpy as np
@@ -55,17 +56,22 @@ class Context:
         self._snap_m = inputs.snap
         self.when = inputs.when
         base = study.network(inputs.mode, inputs.when)
-        self.network: Network = base
         self._crossed = 0
-        closed, slower = self._closures(inputs.closures, base)
+        self._closed, self._slower = closed, slower = self._closures(inputs.closures, base)
         self.closed_links, self.slowed_links = int(closed.sum()), int((slower > 1).sum())
-        if closed.any():
-            self.network = self.network.with_closed(closed)
-        if (slower > 1).any():
-            self.network = self.network.with_slower(slower)
+        self.network = self._with_closures(base)
         free = study.network(inputs.mode)
         same = free is base or np.array_equal(free.usable, base.usable)
         self.snapper = study.snapper(inputs.mode) if same and not closed.any() else Snapper(self.network, study.area)
+
+    def _with_closures(self, network: Network) -> Network:
+        """A network with the closures of the question."""
+        made = network.with_closed(self._closed) if self._closed.any() else network
+        return made.with_slower(self._slower) if (self._slower > 1).any() else made
+
+    def network_at(self, when: datetime) -> Network:
+        """The network of the question at another time."""
+        return self._with_closures(self.study.network(self.mode.id, when))
 
     @property
     def field(self) -> Field:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,6 +29,16 @@ from awl.questions.base import (
 )
 from awl.questions.charts import histogram
 from awl.questions.context import Context, Places, limit_units
+from awl.questions.matrix_hours import (
+    MOST_HOURS,
+    checked_hours,
+    hour_columns,
+    hours_chart,
+    mean_minutes,
+    name_of,
+    slowest,
+    times_at,
+)
 
 MAX_PAIRS = 4_000_000
 
@@ -45,6 +55,12 @@ class MatrixInputs(SharedInputs):
         None,
         description="Minutes (metres where `measure` is `distance`) beyond which pairs are left out; null for none.",
         json_schema_extra=slot("amount", "Up to"),
+    )
+    hours: list[Annotated[int, Field(ge=0, le=23)]] = Field(
+        [],
+        max_length=MOST_HOURS,
+        description="Further hours of the day of `at`, 0 to 23: the time of each pair at those hours as well.",
+        json_schema_extra=slot("time", "Hours of the day"),
     )
 
 
@@ -101,22 +117,27 @@ class Matrix(Question):
         ({}, "How long does a {mode} take from each of {from} to each of {to}, {measure} way, {limit}?"),
     ]
     Inputs = MatrixInputs
-    outputs = {"rows": "One row per reached pair: origin_id, destination_id, duration_s, distance_m"}
+    outputs = {
+        "rows": "One row per reached pair: origin_id, destination_id, duration_s, distance_m; at hours duration_s_07 ..."
+    }
 
     @classmethod
     def answer(cls, inputs: MatrixInputs, context: Context) -> Answer:
         """Costs from all starts to all ends at once."""
+        hours = checked_hours(inputs.hours, context.when, inputs.measure) if inputs.hours else []
         sides = sides_of(inputs, context)
         starts, ends, from_street, to_street = sides.starts, sides.ends, sides.from_street, sides.to_street
-        if len(starts) * len(ends) > MAX_PAIRS:
+        if len(starts) * len(ends) * (1 + len(hours)) > MAX_PAIRS:
+            at_hours = f" at {1 + len(hours)} hours" if hours else ""
             raise AwlError(
-                f"{len(starts):,} starts and {len(ends):,} ends make more than {MAX_PAIRS:,} pairs",
+                f"{len(starts):,} starts and {len(ends):,} ends{at_hours} make more than {MAX_PAIRS:,} pairs",
                 remedy="Filter one of the layers, or have them written in blocks: awl ask matrix ... --workers local:2",
                 inputs=("from", "to"),
             )
         s, t, duration, distance = sides.pairs(
-            context, np.arange(len(starts)), progress=context.progress.part(0.05, 0.9)
+            context, np.arange(len(starts)), progress=context.progress.part(0.05, 0.5 if hours else 0.9)
         )
+        by_hour = times_at(context, hours, from_street, to_street)[:, s, t] if hours else np.zeros((0, len(s)))
         missing = int(from_street.found.sum()) * int(to_street.found.sum()) - len(s)
         doubts = [
             *context.doubts_of(starts, from_street, "start"),
@@ -136,12 +157,21 @@ class Matrix(Question):
                     "destination": ends.names[b],
                     "duration_s": round(time, 3),
                     "distance_m": round(metres, 3),
+                    **{
+                        name_of(hour): None if np.isnan(then) else round(then, 3)
+                        for hour, then in zip(hours, others, strict=True)
+                    },
                 }
-                for a, b, time, metres in zip(s.tolist(), t.tolist(), duration.tolist(), distance.tolist(), strict=True)
+                for a, b, time, metres, others in zip(
+                    s.tolist(), t.tolist(), duration.tolist(), distance.tolist(), by_hour.T.tolist(), strict=True
+                )
             ]
 
         apart = s != t if inputs.from_ == inputs.to else np.ones(len(s), bool)
         mean = float(duration[apart].mean() / 60) if apart.any() else None
+        spread = histogram(duration[apart] / 60, "Pairs")
+        means = mean_minutes(by_hour[:, apart])
+        mean_by_hour = {"mean_duration_min_by_hour": dict(zip(map(str, hours), means, strict=True))} if hours else {}
         return Answer(
             title=f"{context.mode.title}, {starts.words} to {ends.words}",
             summary={
@@ -150,9 +180,11 @@ class Matrix(Question):
                 "pairs": len(s),
                 "pairs_unreached": missing,
                 "mean_duration_min": None if mean is None else round(mean, 2),
+                **mean_by_hour,
             },
             figures=[
                 Figure(None if mean is None else round(mean, 1), "min", "mean time of a pair"),
+                *slowest(hours, means),
                 Figure(round(float(duration.max()) / 60, 1) if len(s) else None, "min", "longest"),
                 Figure(len(s), "", "pairs with a way"),
             ],
@@ -168,8 +200,10 @@ class Matrix(Question):
                     Column("origin", "From"),
                     Column("destination", "To"),
                     Column("duration_s", "Time", "s", 0),
+                    *hour_columns(hours),
                     Column("distance_m", "Distance", "m", 0),
                 ],
             ),
-            chart=histogram(duration[apart] / 60, "Pairs"),
+            chart=hours_chart(hours, means) if hours else spread,
+            charts=[spread] if hours and spread else [],
         )

@@ -112,7 +112,7 @@ def _from_lone_states(rank: Ints, network: Network, measure: str, most: np.int64
 
 
 @dataclass(frozen=True)
-class _Pairs:
+class Pairs:
     """Single pairs (p,) of a source and a target, with cost and carried cost."""
 
     source: NDArray[np.integer]
@@ -155,7 +155,7 @@ class Ladder:
         if carrying:
             carried = hierarchy.ways(network, measure, carried_with(measure)).carried
             self._up_far, self._down_far = carried[0][sides.up.edge], carried[1][self._down.edge]
-        self._aside = _sorted(self._along_links(), self._at_once(topology.rank))
+        self._aside = _sorted(along_links(network, ends, measure), onto_links(topology.rank, self._first, self._goals))
 
     @property
     def order(self) -> NDArray[np.int64]:
@@ -210,32 +210,35 @@ class Ladder:
         size = len(rows)
         return least[:, :size].T.astype(np.int32), extra[:, :size].T.astype(np.int64)
 
-    def _at_once(self, rank: Ints) -> _Pairs:
-        """Trips from a node onto a link that begins there, where no step leads to the state they begin in."""
-        first, goals = self._first, self._goals
-        a, b = at_once(rank, first, goals)
-        whole = first.cost[a].astype(np.int64) + goals.cost[b]
-        return _Pairs(first.owner[a], goals.owner[b], whole, first.carried[a] + goals.carried[b])
 
-    def _along_links(self) -> _Pairs:
-        """Trips along one link without leaving it."""
-        network, carried = self._network, carried_with(self._measure)
-        sources, targets = self._ends
-        cost, further = network.arc_costs(self._measure), network.arc_costs(carried)
-        a, b = alike(sources.link, targets.link)
-        f, g = sources.fraction[a], targets.fraction[b]
-        arc = 2 * sources.link[a] + (g < f)
-        whole = np.where((cost[arc] >= 0) | (f == g), np.rint(np.abs(g - f) * cost[arc]), UNREACHED)
-        return _Pairs(a, b, whole.astype(np.int64), np.rint(np.abs(g - f) * further[arc]).astype(np.int64))
+def onto_links(rank: Ints, first: Seeds, goals: Seeds) -> Pairs:
+    """Trips from a node onto a link that begins there, where no step leads to the state they begin in."""
+    a, b = at_once(rank, first, goals)
+    whole = first.cost[a].astype(np.int64) + goals.cost[b]
+    return Pairs(first.owner[a], goals.owner[b], whole, first.carried[a] + goals.carried[b])
 
 
-def _sorted(*parts: _Pairs) -> _Pairs:
+def along_links(network: Network, ends: tuple[Snapped, Snapped], measure: str) -> Pairs:
+    """Trips along one link without leaving it."""
+    sources, targets = ends
+    cost, further = network.arc_costs(measure), network.arc_costs(carried_with(measure))
+    # Places without a street have no link to share.
+    here, there = np.flatnonzero(sources.link >= 0), np.flatnonzero(targets.link >= 0)
+    a, b = alike(sources.link[here], targets.link[there])
+    a, b = here[a], there[b]
+    f, g = sources.fraction[a], targets.fraction[b]
+    arc = 2 * sources.link[a] + (g < f)
+    whole = np.where((cost[arc] >= 0) | (f == g), np.rint(np.abs(g - f) * cost[arc]), UNREACHED)
+    return Pairs(a, b, whole.astype(np.int64), np.rint(np.abs(g - f) * further[arc]).astype(np.int64))
+
+
+def _sorted(*parts: Pairs) -> Pairs:
     """All pairs by source; of the same pair the least is last, so that it is what stays where all are written."""
     source, target, cost, carried = (
-        np.concatenate([getattr(part, item.name) for part in parts]) for item in fields(_Pairs)
+        np.concatenate([getattr(part, item.name) for part in parts]) for item in fields(Pairs)
     )
     order = np.lexsort((-cost, source))
-    return _Pairs(source[order], target[order], cost[order], carried[order])
+    return Pairs(source[order], target[order], cost[order], carried[order])
 
 
 def _matched(source: NDArray[np.integer], rows: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

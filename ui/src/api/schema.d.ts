@@ -1922,6 +1922,12 @@ export interface components {
              * @default null
              */
             limit: number | null;
+            /**
+             * Hours
+             * @description Further hours of the day of `at`, 0 to 23: the time of each pair at those hours as well.
+             * @default []
+             */
+            hours: number[];
         };
         /**
          * NeighboursInputs

@@ -117,6 +117,11 @@ export function QuestionView({ number, block, process, overview }: Props) {
               Try candidates
             </button>
           )}
+          {process.id === "matrix" && !!block.inputs.at && !block.inputs.hours && (
+            <button className="linkish" title="The same at further hours of that day" onClick={() => set({ editing: { question: block.id, slot: "hours" }, picking: null })}>
+              Through the day
+            </button>
+          )}
           <button className="linkish" title="How far a place may lie from a usable street" onClick={() => set({ editing: { question: block.id, slot: "snap" }, picking: null })}>
             Snapping
           </button>

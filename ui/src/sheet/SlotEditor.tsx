@@ -6,6 +6,7 @@ import { useSheetActions, type QuestionBlock } from "../state/sheet";
 import { AgainstEditor } from "./AgainstEditor";
 import { ChainEditor } from "./ChainEditor";
 import { DiffersEditor } from "./DiffersEditor";
+import { HoursEditor } from "./HoursEditor";
 import { LimitEditor, LimitsEditor } from "./LimitEditors";
 import { MeasuresEditor } from "./MeasuresEditor";
 import { PlaceEditor } from "./PlaceEditor";
@@ -20,10 +21,13 @@ export function SlotEditor(props: Props) {
   const put = (next: unknown) => {
     const inputs = { ...block.inputs, [name]: next };
     if (next === undefined) delete inputs[name];
+    // In free flow all hours are alike.
+    if (name === "at" && next === null) delete inputs.hours;
     void change(block, inputs);
   };
   let body: ReactNode;
   if (name === "measure" && block.process === "route") body = <Measures value={value} put={put} slot={slot} overview={overview} mode={String(block.inputs.mode ?? "walk")} />;
+  else if (name === "hours") body = <HoursEditor value={(value ?? []) as number[]} day={(block.inputs.at as string | null | undefined) ?? null} put={put} />;
   else if (name === "at") body = <MomentEditor value={value as string | null} put={put} />;
   else if (slot.words) body = <Choice value={String(value)} words={slot.words} label={slot.label} put={put} />;
   else if (slot.many) body = <ChainEditor overview={overview} value={value as LayerSet[]} put={put} />;

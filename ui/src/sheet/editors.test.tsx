@@ -5,6 +5,7 @@ import { useScreen } from "../state/store";
 import { AgainstEditor } from "./AgainstEditor";
 import { ChainEditor } from "./ChainEditor";
 import { DiffersEditor } from "./DiffersEditor";
+import { HoursEditor } from "./HoursEditor";
 import { LimitEditor, LimitsEditor } from "./LimitEditors";
 import { MeasuresEditor } from "./MeasuresEditor";
 import { PlaceEditor } from "./PlaceEditor";
@@ -175,6 +176,22 @@ describe("a second run", () => {
     fireEvent.click(screen.getByText("Close a street in it"));
     expect(useScreen.getState().picking).toEqual({ question: "q", slot: "against" });
     fireEvent.click(screen.getByText("Set against nothing"));
+    expect(put).toHaveBeenLastCalledWith(undefined);
+  });
+});
+
+describe("the hours of a matrix", () => {
+  it("are taken when they can be read, and left out again", () => {
+    render(<HoursEditor value={[]} day="2026-06-03T08:00" put={put} />);
+    const field = screen.getByLabelText("Hours of the day");
+    fireEvent.change(field, { target: { value: "7, 30" } });
+    fireEvent.keyDown(field, { key: "Enter" });
+    expect(put).not.toHaveBeenCalled();
+    expect(screen.getByText(/Give 1 to 16 hours/)).toBeTruthy();
+    fireEvent.change(field, { target: { value: "7-9" } });
+    fireEvent.click(screen.getByText("Take"));
+    expect(put).toHaveBeenLastCalledWith([7, 8, 9]);
+    fireEvent.click(screen.getByText("No other hour"));
     expect(put).toHaveBeenLastCalledWith(undefined);
   });
 });

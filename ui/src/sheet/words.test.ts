@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { LayerInfo, ProcessInfo, Slot } from "../api/own";
-import { freshInputs, pointFeature, restsOn, sentencePieces, slotWords } from "./words";
+import { freshInputs, hoursOf, hoursWords, pointFeature, restsOn, sentencePieces, slotWords } from "./words";
 
 const slots: Record<string, Slot> = {
   mode: { kind: "mode", label: "Mode", words: { walk: "walker" }, default: "walk" },
@@ -127,5 +127,22 @@ describe("words an access question holds only once they are asked for", () => {
   it("and without zones the raster in squares", () => expect(said({ zones: null })).toBe("Who lives near 14 cool rooms of the population raster in squares?"));
   it("are not there when a question is new", () => {
     expect(Object.keys(freshInputs(access, layers, "walk")).sort()).toEqual(["direction", "limits", "mode", "places", "zones"]);
+  });
+});
+
+describe("hours of a day", () => {
+  it("are read as numbers and stretches", () => {
+    expect(hoursOf("17, 7-9;8", 16)).toEqual([7, 8, 9, 17]);
+    for (const wrong of ["", "25", "9-7", "seven", "0-23", "-3"]) expect(hoursOf(wrong, 16)).toBeNull();
+  });
+  it("are said as stretches", () => {
+    expect(hoursWords([9, 7, 8, 17])).toBe("7 to 9 and 17");
+    expect(hoursWords([6, 7])).toBe("6 and 7");
+  });
+  it("stand in the sentence once they are asked for", () => {
+    const process = { id: "matrix", title: "", description: "", "x-awl": { opening: "How long", sentences: [{ when: {}, text: "How long?" }], slots: { at: { kind: "time", label: "Hour", default: null }, hours: { kind: "time", label: "Hours", default: [] } } } } as unknown as ProcessInfo;
+    const said = (inputs: Record<string, unknown>) => sentencePieces(process, inputs).map((piece) => ("text" in piece ? piece.text : slotWords(piece.slot, process["x-awl"].slots[piece.slot] as Slot, inputs[piece.slot], [], {}))).join("");
+    expect(said({ at: "2026-06-03T08:00" })).not.toContain("o'clock");
+    expect(said({ at: "2026-06-03T08:00", hours: [6, 7, 8] })).toMatch(/, and at 6 to 8 o'clock\?$/);
   });
 });

@@ -33,6 +33,7 @@ export function sentencePieces(process: ProcessInfo, inputs: Inputs): Piece[] {
   if ("at" in slots) text = text.replace(/\?$/, ", {at}?");
   if (Array.isArray(inputs.differs) && inputs.differs.length > 0) text = text.replace(/\?$/, ", but {differs}?");
   if (Array.isArray(inputs.measures) && inputs.measures.length > 0) text = text.replace(/\?$/, ", measuring {measures} too?");
+  if (inputs.hours !== undefined) text = text.replace(/\?$/, ", and {hours}?");
   if (inputs.snap !== undefined && inputs.snap !== slots.snap?.default) text = text.replace(/\?$/, ", up to {snap} from a street?");
   if (inputs.closures) text = text.replace(/\?$/, `, with {closures} ${closureWord(inputs.closures)}?`);
   if (inputs.candidates) text = text.replace(/\?$/, ", adding the best {choose} of {candidates}?");
@@ -71,12 +72,37 @@ export function slotWords(name: string, slot: Slot, value: unknown, layers: Laye
   }
   if (name === "limits") return `${(shown as number[]).join(", ")} ${known.measure === "distance" ? "metres" : "minutes"}`;
   if (name === "distance" || name === "width" || name === "snap") return `${String(shown)} m`;
+  if (name === "hours") return (shown as number[]).length ? `at ${hoursWords(shown as number[])} o'clock` : "at no other hour";
   if (name === "most") return `at most ${figure(Number(shown))} trips`;
   if (name === "kind") return shown ? `by ${String(shown).replaceAll("_", " ")}` : "all as one";
   if (name === "measures") return list(((shown ?? []) as string[]).map((one) => MEASURES[one] ?? one)) || "nothing more";
   if (name === "differs") return differsWords((shown ?? []) as Differing[], known.modes ?? {});
   if (name === "limit") return shown === null || shown === undefined ? "without limit" : `within ${String(shown)} ${known.measure === "distance" ? "metres" : "minutes"}`;
   return String(shown);
+}
+
+/** Hours of a day, those that follow each other as a stretch. */
+export function hoursWords(hours: number[]): string {
+  const sorted = [...new Set(hours)].sort((a, b) => a - b);
+  const stretches: [number, number][] = [];
+  for (const hour of sorted) {
+    const last = stretches[stretches.length - 1];
+    if (last && last[1] === hour - 1) last[1] = hour;
+    else stretches.push([hour, hour]);
+  }
+  return list(stretches.flatMap(([first, last]) => (last - first > 1 ? [`${first} to ${last}`] : last > first ? [String(first), String(last)] : [String(first)])));
+}
+
+/** The hours a text names, ascending: `7, 8, 17` and `6-9`; null where it names none, or too many. */
+export function hoursOf(text: string, most: number): number[] | null {
+  const parts = text.split(/[,;\s]+/).filter(Boolean);
+  const hours = parts.flatMap((part) => {
+    const [, first, last = first] = /^(\d{1,2})(?:-(\d{1,2}))?$/.exec(part) ?? [];
+    const [a, b] = [Number(first), Number(last)];
+    return first === undefined || !(a <= b && b <= 23) ? [NaN] : Array.from({ length: b - a + 1 }, (_, i) => a + i);
+  });
+  const known = [...new Set(hours)].sort((a, b) => a - b);
+  return known.length === 0 || known.length > most || known.some(Number.isNaN) ? null : known;
 }
 
 /** Further measures of access, in words. */
@@ -143,7 +169,7 @@ function placeWords(name: string, value: unknown, layers: LayerInfo[], questions
 }
 
 /** Words that a sentence holds only once they are asked for. */
-const OPTIONAL = ["lines", "expected", "differs", "measures", "against", "candidates", "choose", "snap"];
+const OPTIONAL = ["lines", "expected", "differs", "measures", "against", "candidates", "choose", "snap", "hours"];
 
 /** Inputs of a new question: layers where they fit, empty points where the analyst must choose. */
 export function freshInputs(process: ProcessInfo, layers: LayerInfo[], mode: string, costs: string[] = [], drawn = false): Inputs {

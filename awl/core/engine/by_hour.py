@@ -1,0 +1,174 @@
+"""Times between places at up to sixteen hours at once: each hour is a lane, over edges that have a cost in each lane.
+
+The hours share states, order and topology: turns with hours only bar steps. One pass puts all their costs in; from each place one
+climb and one sweep, restricted to what lies above the targets, serve all of them. Source of customizing several metrics
+as lanes: J. Dibbelt, B. Strasser, D. Wagner, *Customizable contraction hierarchies*, ACM JEA 21 (2016), section 6.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from awl.core.engine.climbing import above, climb_from
+from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
+from awl.core.engine.hierarchy import Hierarchy
+from awl.core.engine.ladder import along_links, onto_links, ranked
+from awl.core.engine.lanes import LANES, over_triangle
+from awl.core.engine.places import Seeds, Snapped, entering, leaving
+from awl.core.engine.topology import FAR, Topology
+from awl.core.modes.network import Network
+from awl.core.progress import Progress
+
+Ints = NDArray[np.int32]
+Costs = NDArray[np.uint32]
+AT_ONCE = 64
+"""Places in one call of the kernel."""
+
+
+def customized_lanes(topology: Topology, costs: Sequence[NDArray[np.integer]]) -> tuple[Costs, Costs]:
+    """Costs (m, LANES) of the edges up and down, lane i for the i-th of at most `LANES` costs (r,) of the steps."""
+    up, down = (np.full((len(topology.head), LANES), FAR) for _ in range(2))
+    for lane, cost in enumerate(costs):
+        _put_steps(topology.edge, cost.astype(np.uint32), lane, up, down)
+    _customize_lanes(topology.start, topology.head, *topology.below, topology.low, up, down)
+    return up, down
+
+
+@njit(cache=True, nogil=True)
+def _put_steps(edge, step_cost, lane, up, down):
+    for i in range(len(edge)):
+        e = edge[i] >> 1
+        if edge[i] < 0:
+            continue
+        if edge[i] & 1:
+            down[e, lane] = min(down[e, lane], step_cost[i])
+        else:
+            up[e, lane] = min(up[e, lane], step_cost[i])
+
+
+@njit(cache=True, nogil=True)
+def _customize_lanes(start, head, below_start, below_edge, low, up, down):
+    """As for one metric: each rank draws, for its own edges, on those of the ranks below it."""
+    place = np.empty(len(start) - 1, np.int64)
+    for j in range(len(start) - 1):
+        for k in range(start[j], start[j + 1]):
+            place[head[k]] = k
+        for at in range(below_start[j], below_start[j + 1]):
+            e = np.int64(below_edge[at])
+            for f in range(e + 1, np.int64(start[low[e] + 1])):
+                k = place[head[f]]
+                over_triangle(up, k, e, f, down, up)
+                over_triangle(down, k, f, e, down, up)
+
+
+@dataclass(frozen=True)
+class _Ends:
+    """Where trips begin or end: those of place i are rows `start[i]:start[i + 1]`, with `rank` and a `cost` (k, LANES)."""
+
+    start: NDArray[np.int64]
+    rank: Ints
+    cost: Costs
+
+    @classmethod
+    def of(cls, parts: Sequence[tuple[Seeds, Ints]], places: int, count: int) -> _Ends:
+        """The ends of all hours together; one that an hour does not have costs `FAR` in its lane."""
+        keys = [seeds.owner.astype(np.int64) * count + rank for seeds, rank in parts]
+        known = np.unique(np.concatenate([key[rank >= 0] for key, (_, rank) in zip(keys, parts, strict=True)]))
+        cost = np.full((len(known), LANES), FAR)
+        for lane, (key, (seeds, rank)) in enumerate(zip(keys, parts, strict=True)):
+            here = rank >= 0
+            np.minimum.at(cost[:, lane], np.searchsorted(known, key[here]), seeds.cost[here].astype(np.uint32))
+        start = np.searchsorted(known // count, np.arange(places + 1))
+        return cls(start, (known % count).astype(np.int32), cost)
+
+
+def matrix_by_hour(
+    hierarchy: Hierarchy,
+    networks: Sequence[Network],
+    sources: Snapped,
+    targets: Snapped,
+    threads: int = 2,
+    progress: Progress | None = None,
+) -> NDArray[np.int32]:
+    """Times in ms (h, s, t) at each of at most `LANES` hours; UNREACHED where there is no way.
+
+    `networks` are those of the hours, which share the states of the `hierarchy`.
+    """
+    if len(networks) > LANES:
+        raise ValueError(f"At most {LANES} hours at once")
+    if any(network.states is not networks[0].states for network in networks):
+        raise ValueError("The hours do not share their states")
+    topology, count = hierarchy.topology, hierarchy.topology.count
+    cost = np.full((len(networks), len(sources.link), len(targets.link)), UNREACHED, np.int32)
+    up, down = customized_lanes(topology, [network.step_costs("time") for network in networks])
+    first = [leaving(sources, network, "time", "distance") for network in networks]
+    last = [entering(targets, network, "time", "distance") for network in networks]
+    seeds = [ranked(hierarchy, network, one, "time")[:2] for network, one in zip(networks, first, strict=True)]
+    begins = _Ends.of(seeds, len(sources.link), count)
+    ends = _Ends.of([(one, topology.rank[one.state]) for one in last], len(targets.link), count)
+    closure = above(topology.parent, np.unique(ends.rank))
+    local = np.full(count, -1, np.int32)
+    local[closure] = np.arange(len(closure), dtype=np.int32)
+
+    def block(begin: int) -> None:
+        rows = np.arange(begin, min(begin + AT_ONCE, len(sources.link)))
+        found = np.full((len(rows), len(targets.link), LANES), FAR)
+        _rows_by_hour(
+            topology.parent, topology.start, topology.head, up, down, closure, local, begins.start[rows[0] : rows[-1] + 2],
+            begins.rank, begins.cost, ends.start, local[ends.rank], ends.cost, found,
+        )  # fmt: skip
+        for lane in range(len(networks)):
+            cost[lane, rows] = np.where(found[:, :, lane] < FAR, found[:, :, lane], UNREACHED)
+
+    progress = progress or Progress()
+    blocks = range(0, len(sources.link), AT_ONCE)
+    with ThreadPoolExecutor(threads) as pool:
+        for done, _ in enumerate(pool.map(block, blocks), 1):
+            progress.step(done / len(blocks), f"{min(done * AT_ONCE, len(sources.link))} of {len(sources.link)} starts")
+    for lane, network in enumerate(networks):
+        for pairs in (
+            along_links(network, (sources, targets), "time"),
+            onto_links(topology.rank, first[lane], last[lane]),
+        ):
+            np.minimum.at(cost[lane], (pairs.source, pairs.target), np.minimum(pairs.cost, UNREACHED).astype(np.int32))
+        overhead = network.overhead("time")
+        reached = cost[lane] <= int(NO_LIMIT) - overhead
+        cost[lane] = np.where(reached, cost[lane] + overhead, UNREACHED)
+    return cost
+
+
+@njit(cache=True, nogil=True)
+def _rows_by_hour(
+    parent, start, head, up, down, closure, local, seed_start, seed_rank, seed_cost, goal_start, goal_row, goal_cost, found
+):  # fmt: skip
+    """Fill `found` (s, t, LANES); `local` gives the rows of the ranks `closure`, ascending, that lie above targets."""
+    place, climb = np.full(len(parent), -1, np.int32), np.empty(len(parent), np.int32)
+    label = np.empty((len(closure), LANES), np.uint32)
+    for s in range(len(seed_start) - 1):
+        a, b = seed_start[s], seed_start[s + 1]
+        size = climb_from(parent, seed_rank[a:b], place, climb)
+        top = np.full((size, LANES), FAR)
+        for i in range(a, b):
+            at = place[seed_rank[i]]
+            for lane in range(LANES):
+                top[at, lane] = min(top[at, lane], seed_cost[i, lane])
+        label[:] = FAR
+        for at in range(size):
+            i = climb[at]
+            for e in range(start[i], start[i + 1]):
+                over_triangle(top, np.int64(place[head[e]]), np.int64(at), np.int64(e), top, up)
+            if local[i] >= 0:
+                label[local[i], :] = top[at, :]
+            place[i] = -1
+        for row in range(len(closure) - 1, -1, -1):
+            for e in range(start[closure[row]], start[closure[row] + 1]):
+                over_triangle(label, np.int64(row), np.int64(local[head[e]]), np.int64(e), label, down)
+        for t in range(len(goal_start) - 1):
+            for i in range(goal_start[t], goal_start[t + 1]):
+                over_triangle(found[s], np.int64(t), np.int64(goal_row[i]), np.int64(i), label, goal_cost)

@@ -1,0 +1,84 @@
+"""A matrix through the day: the times of its pairs at further hours of the same day, all hours at once."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from awl.core.engine.by_hour import matrix_by_hour
+from awl.core.engine.dijkstra import UNREACHED
+from awl.core.engine.hierarchy import Hierarchy
+from awl.core.engine.places import Snapped
+from awl.core.engine.query import matrix
+from awl.core.errors import AwlError
+from awl.questions.base import Column, Figure, Json
+from awl.questions.context import Context
+
+MOST_HOURS = 16
+
+
+def checked_hours(hours: Sequence[int], at: Any, measure: str) -> list[int]:
+    """Hours in ascending order, each once; raises where they say nothing."""
+    if measure != "time":
+        raise AwlError("Distances are the same at every hour", remedy="Ask for the quickest way", inputs=("hours",))
+    if at is None:
+        raise AwlError("Hours need a day", remedy="Say when: 'at' such as 2026-06-03T08:00", inputs=("hours", "at"))
+    return sorted(set(hours))
+
+
+def times_at(context: Context, hours: list[int], sources: Snapped, targets: Snapped) -> NDArray[np.float64]:
+    """Seconds (h, s, t) from each source to each target at each hour; NaN where there is no way."""
+    assert context.when is not None
+    day = context.when.replace(minute=0)
+    networks = [context.network_at(day.replace(hour=hour)) for hour in hours]
+    free = context.study.network(context.mode.id)
+    cost = np.full((len(hours), len(sources.link), len(targets.link)), UNREACHED, np.int32)
+    # An hour at which a gate is shut has states of its own.
+    alike = [i for i, network in enumerate(networks) if network.states is free.states]
+    if alike:
+        high = free.hierarchy if free.hierarchy is not None else Hierarchy.of(free)
+        cost[alike] = matrix_by_hour(
+            high, [networks[i] for i in alike], sources, targets, progress=context.progress.part(0.5, 0.9)
+        )
+    for i in set(range(len(hours))) - set(alike):
+        cost[i] = matrix(networks[i], sources, targets, "time", carrying=False)[0]
+    return np.where(cost == UNREACHED, np.nan, cost / 1000)
+
+
+def name_of(hour: int) -> str:
+    """The column of an hour."""
+    return f"duration_s_{hour:02}"
+
+
+def hour_columns(hours: list[int]) -> list[Column]:
+    """Columns of the hours in the table."""
+    return [Column(name_of(hour), f"{hour}:00", "s", 0) for hour in hours]
+
+
+def mean_minutes(times: NDArray[np.float64]) -> list[float | None]:
+    """Mean time of the pairs (h, p) at each hour, in minutes, over the pairs that have a way at all of them."""
+    served = ~np.isnan(times).any(axis=0)
+    return [round(float(row[served].mean()) / 60, 2) if served.any() else None for row in times]
+
+
+def slowest(hours: list[int], means: list[float | None]) -> list[Figure]:
+    """The hour at which a pair takes longest in the mean."""
+    known = [(mean, hour) for mean, hour in zip(means, hours, strict=True) if mean is not None]
+    if not known:
+        return []
+    mean, hour = max(known, key=lambda one: one[0])
+    return [Figure(round(mean, 1), "min", f"mean at {hour}:00, the slowest hour")]
+
+
+def hours_chart(hours: list[int], means: list[float | None]) -> Json:
+    """Mean time of a pair at each hour."""
+    return {
+        "kind": "bars",
+        "name": "By hour",
+        "title": "Mean time of a pair by the hour at which trips begin, minutes",
+        "x": {"label": "hour", "values": [f"{hour}:00" for hour in hours]},
+        "series": [{"label": "Minutes", "values": means}],
+    }

@@ -1,0 +1,72 @@
+"""Times at several hours as lanes: each hour's are those of its own network."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import datetime
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from awl.core.engine.by_hour import customized_lanes, matrix_by_hour
+from awl.core.engine.hierarchy import Hierarchy
+from awl.core.engine.places import ON_STREET, Snapped
+from awl.core.engine.query import matrix
+from awl.core.engine.topology import customized
+from awl.core.modes.mode import Curve
+from awl.core.modes.network import Network
+from tests.core.test_clock import shares
+from tests.core.test_search import networks
+from tests.core.test_timed_turns import restricted
+from tests.oracle import random_places
+
+
+@settings(max_examples=100, deadline=None)
+@given(networks(), st.integers(0, 1000), shares, st.integers(1, 16))
+def test_every_hour_is_that_of_its_own_network(network, seed, share, count):
+    rng = np.random.default_rng(seed)
+    hours: list[str | None] = [
+        ["07:00-09:00", "Mo-Fr 15:00-20:00", None][k] for k in rng.integers(0, 3, len(network.graph.restrictions))
+    ]
+    graph = restricted(network.graph, hours, np.ones(len(hours), bool))
+    free = Network.of(graph, replace(network.mode, curves=(Curve("weekday", (), tuple(share)),)))
+    closed = rng.random(graph.link_count) < 0.1
+    at = [
+        Network.of(graph, free.mode, when=datetime(2026, 6, 3, int(h))).sharing(free)
+        for h in rng.integers(0, 24, count)
+    ]
+    at = [one.with_closed(closed) if seed % 2 else one for one in at]
+    sources, targets = random_places(network, 5, seed), random_places(network, 7, seed + 1)
+    # One place lies on no street.
+    sources = replace(
+        sources,
+        link=np.where(np.arange(5) == seed % 9, -1, sources.link),
+        status=np.where(np.arange(5) == seed % 9, 1, ON_STREET),
+    )
+    times = matrix_by_hour(Hierarchy.of(free), at, sources, targets)
+    assert times.shape == (count, 5, 7)
+    for lane, one in enumerate(at):
+        assert np.array_equal(times[lane], matrix(one, sources, targets, "time")[0])
+
+
+def test_lanes_are_metrics_side_by_side(network):
+    topology = Hierarchy.of(network).topology
+    rng = np.random.default_rng(1)
+    costs = [rng.integers(0, 90_000, len(topology.edge)) for _ in range(16)]
+    up, down = customized_lanes(topology, costs)
+    for lane in (0, 7, 15):
+        metric = customized(topology, costs[lane])
+        assert np.array_equal(up[:, lane], metric.cost[0]) and np.array_equal(down[:, lane], metric.cost[1])
+
+
+def test_more_hours_than_lanes_and_foreign_states_are_refused(network, walk):
+    places = random_places(network, 2, 1)
+    high = Hierarchy.of(network)
+    with pytest.raises(ValueError, match="16 hours"):
+        matrix_by_hour(high, [network] * 17, places, places)
+    other = Network.of(network.graph, network.mode)
+    with pytest.raises(ValueError, match="share"):
+        matrix_by_hour(high, [network, other], places, places)
+    assert isinstance(places, Snapped)
