@@ -115,6 +115,7 @@ def pictures(page: Page, folder: Path) -> None:
     page.click(".editor button", "Take")
     page.settled()
     page.click(".block.selected [data-slot=hours]")
+    page.script("window.awlMap.map.jumpTo({center: [-36.2, 41.303], zoom: 12.3})")
     page.settled()
     page.picture(folder / "through-day.png")
     page.open("ferrow/handout")
