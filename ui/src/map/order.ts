@@ -16,6 +16,8 @@ const DRAWN = {
 } as const;
 export type Drawn = keyof typeof DRAWN;
 
+/** Names on the base map. */
+const LETTERING = ["street-names", "river-names", "peak-names", "place-names", "city-names"];
 const ALL = Object.keys(DRAWN) as Drawn[];
 const isDrawn = (name: string): name is Drawn => name in DRAWN;
 export const drawnTitle = (name: Drawn): string => DRAWN[name].title;
@@ -67,5 +69,10 @@ export function layersInOrder(ids: readonly string[], order: readonly string[]):
   const wanted = wholeOrder(order).reverse().flatMap((name): readonly string[] => DRAWN[name].layers);
   const movable = wanted.filter((id) => ids.includes(id));
   let next = 0;
-  return ids.map((id) => (movable.includes(id) ? (movable[next++] ?? id) : id));
+  const laid = ids.map((id) => (movable.includes(id) ? (movable[next++] ?? id) : id));
+  if (wholeOrder(order)[0] === "places") return laid;
+  // What was put on top of places would cover the lettering, which lies just under them.
+  const top = laid.lastIndexOf(movable[movable.length - 1] ?? "");
+  const letters = laid.slice(0, top).filter((id) => LETTERING.includes(id));
+  return [...laid.slice(0, top + 1).filter((id) => !letters.includes(id)), ...letters, ...laid.slice(top + 1)];
 }
