@@ -60,7 +60,7 @@ class MatrixInputs(SharedInputs):
         [],
         max_length=MOST_HOURS,
         description="Further hours of the day of `at`, 0 to 23: the time of each pair at those hours as well.",
-        json_schema_extra=slot("time", "Hours of the day"),
+        json_schema_extra=slot("time", "Further hours"),
     )
 
 

@@ -119,6 +119,19 @@ def test_catchment_and_matrix_answer(sheet: Page) -> None:
     sheet.click(".asking .linkish", "How long")
     sheet.find(".block.selected .figure", "mean time of a pair")
     sheet.find(".tray-chart h3", "Pairs by minutes")
+    # The same through the day: chart and table by hour, and back to free flow, where hours say nothing.
+    sheet.click(".block.selected [data-slot=at]")
+    sheet.click(".editor button", "Take")
+    sheet.click(".block.selected .linkish", "Through the day")
+    sheet.type("[aria-label='Hours of the day']", "7-9, 17" + Keys.ENTER)
+    sheet.find(".block.selected [data-slot=hours]", "at 7 to 9 and 17 o'clock")
+    sheet.find(".block.selected .figure", "the slowest hour")
+    sheet.find(".MuiDataGrid-columnHeader", "17:00")
+    sheet.find(".tray-chart .linkish, .tray-chart [role=tab], .tray button", "By hour")
+    sheet.click(".block.selected [data-slot=at]")
+    sheet.click(".editor button", "In free flow")
+    sheet.wait(lambda: not sheet.driver.find_elements(By.CSS_SELECTOR, ".block.selected [data-slot=hours]"), "no hours")
+    sheet.find(".tray-chart h3", "Pairs by minutes")
 
 
 def test_the_legend_switches_what_is_drawn(sheet: Page) -> None:
