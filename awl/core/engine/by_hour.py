@@ -21,7 +21,7 @@ from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.ladder import along_links, onto_links, ranked
 from awl.core.engine.lanes import LANES, over_triangle
 from awl.core.engine.places import Seeds, Snapped, entering, leaving
-from awl.core.engine.topology import FAR, Topology
+from awl.core.engine.topology import FAR, Topology, put_steps
 from awl.core.modes.network import Network
 from awl.core.progress import Progress
 
@@ -35,21 +35,9 @@ def customized_lanes(topology: Topology, costs: Sequence[NDArray[np.integer]]) -
     """Costs (m, LANES) of the edges up and down, lane i for the i-th of at most `LANES` costs (r,) of the steps."""
     up, down = (np.full((len(topology.head), LANES), FAR) for _ in range(2))
     for lane, cost in enumerate(costs):
-        _put_steps(topology.edge, cost.astype(np.uint32), lane, up, down)
+        put_steps(topology.edge, cost.astype(np.uint32), up[:, lane], down[:, lane])
     _customize_lanes(topology.start, topology.head, *topology.below, topology.low, up, down)
     return up, down
-
-
-@njit(cache=True, nogil=True)
-def _put_steps(edge, step_cost, lane, up, down):
-    for i in range(len(edge)):
-        e = edge[i] >> 1
-        if edge[i] < 0:
-            continue
-        if edge[i] & 1:
-            down[e, lane] = min(down[e, lane], step_cost[i])
-        else:
-            up[e, lane] = min(up[e, lane], step_cost[i])
 
 
 @njit(cache=True, nogil=True)

@@ -42,7 +42,7 @@ def some_reached(arrivals: Arrivals, limit: int, count: int) -> tuple[Snapped, N
     """
     network = arrivals.network
     cost = arrivals.label >> OWNER_BITS
-    within = np.flatnonzero((cost <= min(limit, int(UNREACHED) - 1)) & (network.states.node >= 0))
+    within = np.flatnonzero(cost <= min(limit, int(UNREACHED) - 1))
     by_cost = within[np.argsort(cost[within], kind="stable")]
     picked = (
         by_cost[np.unique(np.linspace(len(by_cost) // 2, len(by_cost) - 1, count).astype(int))]

@@ -166,7 +166,7 @@ def _edges_of(start, head, tail, tip):
 def customized(topology: Topology, cost: NDArray[np.integer]) -> Metric:
     """Put the costs of steps (r,) into a topology."""
     metric = Metric(np.full((2, len(topology.head)), FAR))
-    _put_steps(topology.edge, cost.astype(np.uint32), metric.cost)
+    put_steps(topology.edge, cost.astype(np.uint32), metric.cost[0], metric.cost[1])
     _customize(topology.start, topology.head, *topology.below, topology.low, metric.cost[0], metric.cost[1])
     return metric
 
@@ -181,11 +181,16 @@ def ways_of(topology: Topology, metric: Metric, cost: NDArray[np.integer], carri
 
 
 @njit(cache=True, nogil=True)
-def _put_steps(edge, step_cost, cost):
+def put_steps(edge, step_cost, up, down):
+    """Lower the costs (m,) of edges to those of the steps (r,) along them."""
     for i in range(len(edge)):
-        row = edge[i]
-        if row >= 0:
-            cost[row & 1, row >> 1] = min(cost[row & 1, row >> 1], step_cost[i])
+        e = edge[i] >> 1
+        if edge[i] < 0:
+            continue
+        if edge[i] & 1:
+            down[e] = min(down[e], step_cost[i])
+        else:
+            up[e] = min(up[e], step_cost[i])
 
 
 @njit(cache=True, nogil=True)

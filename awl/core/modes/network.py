@@ -269,7 +269,8 @@ class Network:
         head[1::2][self.backward] = graph.link_from[self.backward]
         always = forbidden_sequences(self.mode, graph, self.out_arcs)
         ever = forbidden_sequences(self.mode, graph, self.out_arcs, ever=True)
-        sometimes = [sequence for sequence in ever if sequence not in set(always)]
+        known = set(always)
+        sometimes = [sequence for sequence in ever if sequence not in known]
         at_ends = self.use.at_ends & self.usable
         return build_states(self.out_arcs, head, always, self.mode.delays.by_turn, at_ends, sometimes)
 
