@@ -187,6 +187,7 @@ def lines(page: Page, folder: Path) -> None:
     page.find("h1", "Awl")
     page.find("[data-testid=file]").send_keys(str(DEMO / "data" / "other" / "lines_and_nodes.gpkg"))
     page.find("[data-testid=line-form]", "Take")
+    page.settled()
     page.picture(folder / "lines.png")
 
 
