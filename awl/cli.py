@@ -19,13 +19,12 @@ from awl.command_inputs import inputs_of
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.core.streets.build import LINK_CLASSES
+from awl.demo_study import make_demo
 from awl.formats import geojson
 from awl.formats.whole import write_whole
 from awl.study import centroids, intake, records
 from awl.study.line_fields import BuildOptions, settings
 from awl.study.study import Study
-
-DEMO = Path(__file__).resolve().parents[1] / "demo"
 
 
 class Verbs(click.Group):
@@ -430,20 +429,6 @@ def _listen(run: Any, place: Path, host: str, port: int) -> None:
         raise AwlError(
             f"Port {port} on {host} cannot be used ({error.strerror or error})", remedy="Choose another with --port"
         ) from error
-
-
-def make_demo(folder: Path) -> Path:
-    """The demo study: streets, zones, cool rooms and a sheet of questions. Returns its file."""
-    path = folder / "ferrow.gpkg"
-    intake.build(DEMO / "data" / "ferrow.osm.pbf", path, title="Ferrow, cool rooms")
-    study = Study(path)
-    for name in ("layers", "parcels", "buildings"):
-        intake.add_all(DEMO / "data" / f"{name}.gpkg", study)
-    intake.add(DEMO / "data" / "elevation.tif", study, "elevation", title="Elevation")
-    intake.add(DEMO / "data" / "population.tif", study, "population", title="Population")
-    with study.writing() as connection:
-        records.save_sheet(connection, "main", json.loads((DEMO / "data" / "sheet.json").read_text()))
-    return path
 
 
 if __name__ == "__main__":

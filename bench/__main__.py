@@ -23,7 +23,6 @@ from rich.table import Table
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 
-from awl.cli import DEMO, make_demo
 from awl.core.engine.places import Snapper
 from awl.core.engine.query import arrivals, matrix
 from awl.core.modes.mode import DRIVE, SHIPPED, WALK, Mode
@@ -31,6 +30,7 @@ from awl.core.modes.network import Network
 from awl.core.modes.slope import heights_of
 from awl.core.streets.build import build_graph
 from awl.core.streets.graph import StreetGraph
+from awl.demo_study import DEMO, make_demo
 from awl.formats import osm_pbf
 from awl.questions.run import ask
 from awl.study.study import Study

@@ -13,11 +13,11 @@ from xml.parsers import expat
 import numpy as np
 import shapely
 
-from awl.cli import DEMO
 from awl.core.columns import Categorical
 from awl.core.geodesy import LocalPlane
 from awl.core.streets.build import build_graph
 from awl.core.streets.lines import LineStreets, raw_of_lines
+from awl.demo_study import DEMO
 from awl.formats import osm_pbf, osm_xml
 from awl.formats.osm_pbf import blobs
 from bench.measure import Row, medians

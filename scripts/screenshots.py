@@ -8,7 +8,7 @@ from pathlib import Path
 
 from selenium.webdriver.support.ui import Select
 
-from awl.cli import DEMO, make_demo
+from awl.demo_study import DEMO, make_demo
 from tests.browser.chromium import Page, browser, server
 
 BRIDGE = (-36.19872, 41.29135)

@@ -17,7 +17,8 @@ import pyogrio
 import pytest
 from click.testing import CliRunner
 
-from awl.cli import DEMO, main
+from awl.cli import main
+from awl.demo_study import DEMO
 from awl.study import records
 from tests.conftest import node, osm, way
 

@@ -82,7 +82,11 @@ def serve(root: Path, host: str, port: int) -> None:
     """Serve until interrupted, on a production server."""
     from waitress import create_server
 
-    server = create_server(create_app(root), host=host, port=port, threads=8, max_request_body_size=MAX_BYTES)
+    app = create_app(root)
+    known: Catalogue = app.extensions["awl-catalogue"]
+    if len(known.ids()) == 1:
+        known.study(known.ids()[0]).prepare()
+    server = create_server(app, host=host, port=port, threads=8, max_request_body_size=MAX_BYTES)
     print(f"Awl serves {root} on http://{host}:{server.effective_port}", flush=True)
     try:
         server.run()

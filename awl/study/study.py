@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import contextlib
 import threading
+from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
+from typing import Generic, TypeVar
 
 from awl.core.engine.leg import carried_with
 from awl.core.engine.places import Snapper
@@ -13,13 +15,29 @@ from awl.core.errors import AwlError
 from awl.core.modes.mode import Mode
 from awl.core.modes.network import Network
 from awl.core.modes.slope import Heights, heights_of
-from awl.core.surfaces.field import Field, field_of
+from awl.core.surfaces.field import Field
 from awl.study import hierarchies, mode_costs, modes
+from awl.study.fields import kept_field
 from awl.study.study_file import CHANGEABLE, NewLayer, StudyFile, slug
 
 __all__ = ["CHANGEABLE", "NewLayer", "Study", "slug"]
+Value = TypeVar("Value")
 KEPT_HOURS = 6
 """Networks of other hours that are kept for each mode."""
+
+
+class Once(Generic[Value]):
+    """Something made when it is first asked for; whoever else asks meanwhile waits for it, and for nothing else."""
+
+    def __init__(self, make: Callable[[], Value]) -> None:
+        self._make, self._lock = make, threading.Lock()
+
+    def value(self) -> Value:
+        """What was made."""
+        with self._lock:
+            if not hasattr(self, "_made"):
+                self._made = self._make()
+            return self._made
 
 
 class Study(StudyFile):
@@ -29,6 +47,7 @@ class Study(StudyFile):
         """Open an existing study file; raises `AwlError` when it is none."""
         super().__init__(path)
         self._preparing: threading.Thread | None = None
+        self._prepared: tuple[str, dict[str, str]] | None = None
 
     def mode(self, ident: str) -> Mode:
         """A mode by its id."""
@@ -115,29 +134,25 @@ class Study(StudyFile):
             return hours[when]
 
     def prepare(self) -> threading.Thread | None:
-        """Prepare the hierarchies of all modes in a thread of its own; until then questions search plainly.
+        """Prepare the fields and hierarchies of all modes in a thread of its own; until then questions search plainly.
 
         Returns the thread, None when nothing is to be done or it is being done.
         """
         with self._derived_lock:
             if self._preparing is not None and self._preparing.is_alive():
                 return None
-            if not self.stamp or all(self._is_prepared(mode) for mode in self.modes()):
+            wanted = self.stamp, {ident: changed for ident, (_, changed) in self.modes().items()}
+            if not self.stamp or wanted == self._prepared:
                 return None
-            self._preparing = threading.Thread(target=self._prepare, daemon=True)
+            self._preparing, self._prepared = threading.Thread(target=self._prepare, daemon=True), wanted
             self._preparing.start()
             return self._preparing
-
-    def _is_prepared(self, mode: str) -> bool:
-        try:
-            return self.network(mode).hierarchy is not None
-        except AwlError:
-            return True
 
     def _prepare(self) -> None:
         for mode in self.modes():
             # A mode that can use no street is told of elsewhere; where nothing can be kept, plain searches go on serving.
             with contextlib.suppress(AwlError, OSError):
+                self.field(mode)
                 self.wait_until_prepared(mode)
                 self._trim(mode)
 
@@ -167,5 +182,5 @@ class Study(StudyFile):
     def field(self, mode: str) -> Field:
         """The field on which areas of a mode are drawn."""
         network = self.network(mode)
-        field: Field = self._cached(("field", mode), lambda: field_of(network))
-        return field
+        once: Once[Field] = self._cached(("field", mode), lambda: Once(lambda: kept_field(self.path, network)))
+        return once.value()

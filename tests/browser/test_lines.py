@@ -10,7 +10,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
-from awl.cli import DEMO
+from awl.demo_study import DEMO
 from awl.study.study import Study
 from demo.other import TEN_LINKS
 from tests.browser.chromium import Page

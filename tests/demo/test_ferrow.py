@@ -14,7 +14,6 @@ import shapely
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 
-from awl.cli import DEMO
 from awl.core.geodesy import LocalPlane
 from awl.core.modes.mode import SHIPPED
 from awl.core.modes.network import Network
@@ -23,6 +22,7 @@ from awl.core.streets.areas import base_layers
 from awl.core.streets.build import build_graph
 from awl.core.streets.graph import StreetGraph
 from awl.core.streets.raw import RawExtract
+from awl.demo_study import DEMO
 from awl.formats import osm_pbf, vector
 from tests.formats.pbf_peer import PB, unframed
 

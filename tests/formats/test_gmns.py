@@ -11,11 +11,11 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from awl.cli import DEMO
 from awl.core.errors import AwlError
 from awl.core.modes.mode import DRIVE, SHIPPED, Delays
 from awl.core.modes.network import Network
 from awl.core.modes.turning import binding
+from awl.demo_study import DEMO
 from awl.formats import gmns, gmns_read
 from awl.questions.run import ask
 from awl.study import intake

@@ -9,8 +9,8 @@ from pyproj import Transformer
 from rasterio.transform import from_origin
 from scipy.ndimage import map_coordinates
 
-from awl.cli import DEMO
 from awl.core.errors import AwlError
+from awl.demo_study import DEMO
 from awl.formats import raster
 from awl.study import intake
 

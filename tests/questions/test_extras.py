@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import shapely
 
-from awl.cli import DEMO
+from awl.demo_study import DEMO
 from awl.questions.context import Context
 from awl.questions.route import RouteInputs
 from awl.questions.route_extras import climbs, profile, profile_chart

@@ -12,7 +12,7 @@ import pytest
 import shapely
 from openapi_spec_validator import validate
 
-from awl.cli import DEMO
+from awl.demo_study import DEMO
 from awl.formats.table import Layer
 from awl.server.app import create_app
 from scripts.openapi import text as openapi_text

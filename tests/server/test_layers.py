@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 import shapely
 
-from awl.cli import DEMO
+from awl.demo_study import DEMO
 from awl.study import intake
 from awl.study.study import Study
 from tests.conftest import CUT, EXTRACT, inside_cut

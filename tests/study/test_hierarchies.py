@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from awl.cli import DEMO
 from awl.core.engine.hierarchy import Hierarchy
+from awl.demo_study import DEMO
 from awl.study import hierarchies, intake
 from awl.study.arrays import folder_of
 

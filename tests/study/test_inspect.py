@@ -11,10 +11,10 @@ import pytest
 import shapely
 from pyproj import Transformer
 
-from awl.cli import DEMO
 from awl.core.errors import AwlError
 from awl.core.geodesy import segment_lengths
 from awl.core.streets.build import STREET_CLASSES, build_graph
+from awl.demo_study import DEMO
 from awl.study import inspect, intake
 from awl.study.line_fields import BuildOptions
 from awl.study.study import Study

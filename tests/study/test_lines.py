@@ -10,8 +10,9 @@ import pytest
 import shapely
 from click.testing import CliRunner
 
-from awl.cli import DEMO, main
+from awl.cli import main
 from awl.core.errors import AwlError
+from awl.demo_study import DEMO
 from awl.formats import geojson, vector
 from awl.formats.table import Layer
 from awl.study import intake

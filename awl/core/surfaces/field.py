@@ -2,8 +2,7 @@
 
 Streets are sampled at an even spacing; the samples carry arrivals that are exact on the street. Where no street is near,
 blank points are strewn, so that an area ends a short way off the last street instead of leaping over empty land or
-water. The triangulation (Delaunay, through SciPy's Qhull) does not depend on arrivals: a new question only gives the
-points new values.
+water. The triangulation (Delaunay) does not depend on arrivals: a new question only gives the points new values.
 """
 
 from __future__ import annotations
@@ -11,11 +10,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
-from scipy.spatial import Delaunay, cKDTree
+from scipy.spatial import cKDTree
 
 from awl.core.modes.network import Network
+from awl.core.streets.shapes import cut_vertices
+from awl.core.surfaces.triangles import triangulated
 
 SPACING_M = 20.0
 """Distance between samples along a street."""
@@ -57,13 +57,14 @@ def field_of(network: Network) -> Field:
     at_end = first >= len(links)
     link = np.concatenate([link, links[first % len(links)]])
     fraction = np.concatenate([fraction, at_end.astype(float)])
-    points = shapely.line_interpolate_point(graph.lines_xy[link], fraction, normalized=True)
-    xy = shapely.get_coordinates(points)
-    _, distinct = np.unique(np.round(xy, 2), axis=0, return_index=True)
+    vertices, start = cut_vertices(graph, link, np.zeros(len(link)), fraction, in_plane=True)
+    xy = vertices[start[1:] - 1]
+    centimetres = np.rint((xy - xy.min(axis=0)) * 100).astype(np.int64)
+    _, distinct = np.unique((centimetres[:, 0] << 31) | centimetres[:, 1], return_index=True)
     xy, link, fraction = xy[distinct], link[distinct], fraction[distinct]
-    blank = _blank_points(xy)
-    everything = np.concatenate([xy, blank])
-    triangles = Delaunay(everything).simplices.astype(np.int32)
+    everything = np.concatenate([xy, _blank_points(xy)])
+    # No circle of twice that width is free of points: lattice points left out lie near a sample.
+    triangles = triangulated(everything, 2 * OFF_STREET_M)
     return Field(everything[:, 0].copy(), everything[:, 1].copy(), link, fraction, triangles)
 
 
@@ -71,7 +72,7 @@ def _blank_points(samples: NDArray[np.float64]) -> NDArray[np.float64]:
     """A hexagonal lattice of points away from all streets."""
     low, high = samples.min(axis=0) - 3 * OFF_STREET_M, samples.max(axis=0) + 3 * OFF_STREET_M
     lattice = _lattice(low, high, OFF_STREET_M)
-    return lattice[cKDTree(samples).query(lattice)[0] > OFF_STREET_M]
+    return lattice[cKDTree(samples).query(lattice, workers=-1)[0] > OFF_STREET_M]
 
 
 def _lattice(low: NDArray[np.float64], high: NDArray[np.float64], step: float) -> NDArray[np.float64]:

@@ -1,0 +1,78 @@
+"""Delaunay triangles of many points that lie nowhere far apart, tile by tile and on all cores.
+
+A triangle is part of the triangulation where no point lies in the circle through its corners. Where such circles are small, a
+tile knows its own triangles by the points in it and a margin around it; each triangle is kept by the tile in which the centre of
+its circle lies.
+Source: B. Delaunay, *Sur la sphère vide* (1934); the tiles themselves are triangulated by SciPy's Qhull.
+"""
+
+from __future__ import annotations
+
+import os
+from concurrent.futures import ThreadPoolExecutor
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import Delaunay
+
+Points = NDArray[np.float64]
+TILE = 75_000
+"""Points of a tile at most, its margin not counted."""
+SHIFT_M = 1e-3
+"""Points are moved by less than this: on a plain grid four lie on one circle, and two tiles could part them differently."""
+Box = tuple[Points, Points]
+
+
+def triangulated(points: Points, widest: float, tile: int = TILE) -> NDArray[np.int32]:
+    """Rows of `points` (q, 2) at the corners (t, 3) of each triangle, anticlockwise.
+
+    Triangles in a circle wider than the radius `widest`, in metres, are left out. No triangle inside the outline is lost where
+    every circle of that radius holds a point.
+    """
+    row = np.arange(len(points))[:, None] * np.array(
+        [0.6180339887, 0.4142135623]
+    )  # irrational: no two shifts are alike
+    shifted = points + SHIFT_M * (row % 1.0)
+    boxes = _boxes(shifted, tile)
+    with ThreadPoolExecutor(os.cpu_count()) as pool:
+        return np.concatenate(list(pool.map(lambda box: _of_tile(shifted, box, widest), boxes)))
+
+
+def _boxes(points: Points, tile: int) -> list[Box]:
+    """Boxes without gaps, the outer ones without end, that hold at most `tile` points each."""
+    done: list[Box] = []
+    waiting = [(points, (np.full(2, -np.inf), np.full(2, np.inf)))]
+    while waiting:
+        inside, (low, high) = waiting.pop()
+        if len(inside) <= tile:
+            done.append((low, high))
+            continue
+        axis = int(np.argmax(np.ptp(inside, axis=0)))
+        middle = np.median(inside[:, axis])
+        first = inside[:, axis] < middle
+        upper, lower = high.copy(), low.copy()
+        upper[axis] = lower[axis] = middle
+        waiting += [(inside[first], (low, upper)), (inside[~first], (lower, high))]
+    return done
+
+
+def _of_tile(points: Points, box: Box, widest: float) -> NDArray[np.int32]:
+    low, high = box
+    near = np.flatnonzero(((points >= low - widest) & (points <= high + widest)).all(axis=1)).astype(np.int32)
+    if len(near) < 3:
+        return np.zeros((0, 3), np.int32)
+    corners: NDArray[np.int32] = near[Delaunay(points[near]).simplices]
+    # In ascending order, so that every tile finds the same centre to the last bit.
+    centre, radius = _circles(points[np.sort(corners, axis=1)])
+    own = ((centre >= low) & (centre < high)).all(axis=1) & (radius <= widest)
+    return corners[own]
+
+
+def _circles(corner: Points) -> tuple[Points, Points]:
+    """Centres (t, 2) and radii (t,) of the circles through the corners (t, 3, 2)."""
+    a, b = corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        twice = 2 * (a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])
+        aa, bb = (a**2).sum(axis=1), (b**2).sum(axis=1)
+        from_corner = np.stack([b[:, 1] * aa - a[:, 1] * bb, a[:, 0] * bb - b[:, 0] * aa], axis=1) / twice[:, None]
+        return corner[:, 0] + from_corner, np.hypot(from_corner[:, 0], from_corner[:, 1])

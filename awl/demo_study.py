@@ -1,0 +1,32 @@
+"""The study the demo serves: Ferrow with its layers, a sheet of questions, and what first answers need."""
+
+from __future__ import annotations
+
+import json
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+from awl.study import intake, records
+from awl.study.study import Study
+
+DEMO = Path(__file__).resolve().parents[1] / "demo"
+FIRST_ASKED = ("walk", "drive")
+"""Modes whose fields are made beforehand."""
+
+
+def make_demo(folder: Path) -> Path:
+    """The demo study: streets, zones, cool rooms and a sheet of questions. Returns its file."""
+    path = folder / "ferrow.gpkg"
+    intake.build(DEMO / "data" / "ferrow.osm.pbf", path, title="Ferrow, cool rooms")
+    study = Study(path)
+    # Triangulating leaves the interpreter free, so it goes on beside the layers.
+    with ThreadPoolExecutor(1) as pool:
+        fields = pool.submit(lambda: [study.field(mode) for mode in FIRST_ASKED])
+        for name in ("layers", "parcels", "buildings"):
+            intake.add_all(DEMO / "data" / f"{name}.gpkg", study)
+        intake.add(DEMO / "data" / "elevation.tif", study, "elevation", title="Elevation")
+        intake.add(DEMO / "data" / "population.tif", study, "population", title="Population")
+        fields.result()
+    with study.writing() as connection:
+        records.save_sheet(connection, "main", json.loads((DEMO / "data" / "sheet.json").read_text()))
+    return path

@@ -1,0 +1,56 @@
+"""Derived arrays kept beside a study, one folder for each thing they were made of, checked before they are trusted."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import shutil
+import tempfile
+import zlib
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from awl.study.arrays import folder_of
+
+KEPT = 12
+"""Folders of a kind that stay; of more the oldest go."""
+
+
+def place_of(study: Path, kind: str, made_of: Sequence[NDArray[Any]], layout: int) -> Path:
+    """The folder for what is derived from the arrays `made_of`; `layout` counts the ways a kind is written."""
+    digest = hashlib.sha256(str(layout).encode())
+    for array in made_of:
+        digest.update(f"{array.shape}".encode())
+        digest.update(np.ascontiguousarray(array).tobytes())
+    return folder_of(study) / f"{kind}-{digest.hexdigest()[:24]}"
+
+
+def save(folder: Path, arrays: Mapping[str, NDArray[Any]]) -> None:
+    """Write arrays under their names; they appear whole or not at all, and the oldest folders of the kind go."""
+    folder.parent.mkdir(exist_ok=True)
+    scratch = Path(tempfile.mkdtemp(prefix=".new-", dir=folder.parent))
+    for name, array in arrays.items():
+        np.save(scratch / f"{name}.npy", array)
+    sums = {name: zlib.crc32((scratch / f"{name}.npy").read_bytes()) for name in arrays}
+    (scratch / "head.json").write_text(json.dumps(sums))
+    shutil.rmtree(folder, ignore_errors=True)
+    scratch.rename(folder)
+    kind = folder.name.split("-")[0]
+    for old in sorted(folder.parent.glob(f"{kind}-*"), key=lambda path: -path.stat().st_mtime)[KEPT:]:
+        shutil.rmtree(old, ignore_errors=True)
+
+
+def loaded(folder: Path, names: Sequence[str]) -> dict[str, NDArray[Any]] | None:
+    """The arrays of a folder, mapped; None when it is not there or damaged."""
+    try:
+        sums = json.loads((folder / "head.json").read_text())
+        if any(zlib.crc32((folder / f"{name}.npy").read_bytes()) != sums[name] for name in names):
+            return None
+        # Copy on write, as plain arrays: kernels are compiled for arrays that may be written.
+        return {name: np.asarray(np.load(folder / f"{name}.npy", mmap_mode="c")) for name in names}
+    except (OSError, ValueError, EOFError, KeyError, TypeError):
+        return None

@@ -1,0 +1,48 @@
+"""Triangles made tile by tile are those of the whole, and fit together without gaps."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.spatial import Delaunay
+
+from awl.core.surfaces.triangles import SHIFT_M, triangulated
+
+WIDE = 100.0
+
+
+def spread(kind, seed):
+    """Points nowhere farther apart than a circle of radius `WIDE`: strewn, or a plain grid, where four lie on each circle."""
+    rng = np.random.default_rng(seed)
+    grid = np.stack(np.meshgrid(np.arange(0, 1500, 60.0), np.arange(0, 900, 60.0)), -1).reshape(-1, 2)
+    return grid if kind == "grid" else np.concatenate([grid, rng.uniform(60, [1380, 780], (300, 2))])
+
+
+def area_of(points, corners):
+    a, b, c = (points[corners[:, i]] for i in range(3))
+    return ((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])) / 2
+
+
+@settings(max_examples=30, deadline=None)
+@given(
+    kind=st.sampled_from(["grid", "strewn"]), seed=st.integers(0, 10**6), tile=st.sampled_from([40, 90, 200, 100_000])
+)
+def test_tiles_cover_all_of_the_outline_once(kind, seed, tile):
+    points = spread(kind, seed)
+    corners = triangulated(points, WIDE, tile)
+    areas = area_of(points, corners)
+    assert (areas > -SHIFT_M * 400).all(), "anticlockwise"
+    assert areas.sum() == pytest.approx(1440 * 840, rel=1e-4)
+    assert len(np.unique(np.sort(corners, axis=1), axis=0)) == len(corners)
+
+
+@pytest.mark.parametrize("tile", [60, 250])
+def test_strewn_points_get_the_triangles_of_the_whole(tile):
+    points = spread("strewn", 7) + np.random.default_rng(1).normal(0, 3, (675, 2))
+    whole = {tuple(sorted(row)) for row in Delaunay(points).simplices}
+    made = {tuple(sorted(row)) for row in triangulated(points, WIDE, tile)}
+    # Outside, along the outline, wide circles are left out.
+    inner = {row for row in whole if (points[list(row)] > 80).all() and (points[list(row)] < [1350, 750]).all()}
+    assert inner <= made and made <= whole
