@@ -7,6 +7,7 @@ from awl.questions.access import Access
 from awl.questions.alongside import Alongside
 from awl.questions.base import Question
 from awl.questions.catchment import Catchment
+from awl.questions.centrality import CentralityQuestion
 from awl.questions.isochrone import Isochrone
 from awl.questions.matrix import Matrix
 from awl.questions.neighbours import Neighbours
@@ -15,7 +16,17 @@ from awl.questions.trips import TripsQuestion
 
 QUESTIONS: dict[str, type[Question]] = {
     question.id: question
-    for question in (Isochrone, Access, Route, TripsQuestion, Catchment, Alongside, Neighbours, Matrix)
+    for question in (
+        Isochrone,
+        Access,
+        Route,
+        TripsQuestion,
+        Catchment,
+        Alongside,
+        Neighbours,
+        CentralityQuestion,
+        Matrix,
+    )
 }
 
 

@@ -20,7 +20,7 @@ MOST_KINDS = 20
 MEASURE_WORDS = {"gravity": "potential", "supply_per_1000": "supply per head"}
 
 
-def offer_of(places: Places, field: str | None) -> Floats:
+def offer_of(places: Places, field: str | None, name: str = "weights") -> Floats:
     """What each place offers (k,)."""
     if field is None:
         return np.ones(len(places))
@@ -30,7 +30,7 @@ def offer_of(places: Places, field: str | None) -> Floats:
         raise AwlError(
             f"The places have no field '{field}'",
             remedy=f"Fields are: {known}",
-            inputs=("weights",),
+            inputs=(name,),
             kind="no-such-field",
         )
     bad = next(
@@ -38,7 +38,7 @@ def offer_of(places: Places, field: str | None) -> Floats:
     )
     if bad is not None:
         raise AwlError(
-            f"'{field}' of {places.names[bad]} is {values[bad]!r}, no number of zero or more", inputs=("weights",)
+            f"'{field}' of {places.names[bad]} is {values[bad]!r}, no number of zero or more", inputs=(name,)
         )
     return np.array(values, np.float64)
 

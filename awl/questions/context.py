@@ -49,8 +49,11 @@ class Places:
 class Context:
     """One run of one question on one study."""
 
-    def __init__(self, study: Study, inputs: SharedInputs, progress: Progress | None = None) -> None:
+    def __init__(
+        self, study: Study, inputs: SharedInputs, progress: Progress | None = None, most_places: int = MAX_PLACES
+    ) -> None:
         self.study = study
+        self._most_places = most_places
         self.progress = progress or Progress()
         self.mode = study.mode(inputs.mode)
         self._snap_m = inputs.snap
@@ -98,6 +101,10 @@ class Context:
         length = float(self.network.graph.link_length[usable].sum())
         return length / (float(self.network.duration_ms[usable].mean(axis=1).sum()) / 1000) * 3.6
 
+    def street_name(self, link: int) -> str:
+        """What a street is called."""
+        return self.network.graph.tag("name").at(link) or "an unnamed street"
+
     def features(self, wanted: FeatureSet, name: str) -> tuple[Layer, str]:
         """Features of an input, and words for them."""
         if isinstance(wanted, AnswerSet):
@@ -124,9 +131,9 @@ class Context:
 
     def points_of(self, layer: Layer, words: str, name: str = "places") -> Places:
         """Features as points with ids and names."""
-        if len(layer) > MAX_PLACES:
+        if len(layer) > self._most_places:
             raise AwlError(
-                f"{len(layer):,} places are more than {MAX_PLACES:,}", remedy="Filter the layer", inputs=(name,)
+                f"{len(layer):,} places are more than {self._most_places:,}", remedy="Filter the layer", inputs=(name,)
             )
         shapes = layer.geometry
         if (shapely.is_missing(shapes) | shapely.is_empty(shapes)).any():

@@ -151,7 +151,7 @@ class TripsQuestion(Question):
             figures=[
                 Figure(len(done), "", "trips with a way"),
                 Figure(round(float(minutes.mean()), 1) if len(done) else None, "min", "mean time of a trip"),
-                Figure(int(load.sum(axis=1).max(initial=0)), "", f"trips on {_street(context, busiest)}, the most"),
+                Figure(int(load.sum(axis=1).max(initial=0)), "", f"trips on {context.street_name(busiest)}, the most"),
             ],
             doubts=_doubts(inputs, context, asked, made),
             method=[
@@ -184,10 +184,6 @@ class TripsQuestion(Question):
             ),
             chart=histogram(minutes, "Trips"),
         )
-
-
-def _street(context: Context, link: int) -> str:
-    return context.network.graph.tag("name").at(link) or "an unnamed street"
 
 
 def _made(asked: Asked, legs: Trips, context: Context, measure: str) -> Made:

@@ -31,6 +31,7 @@ SOUND = {
     "catchment": ("places", {"places": ROOMS}),
     "alongside": ("events", {"events": points(WEST), "layers": [ZONES]}),
     "neighbours": ("places", {"places": ROOMS, "others": ROOMS, "limits": [4]}),
+    "centrality": ("places", {"places": ROOMS}),
     "matrix": ("from", {"from": ZONES, "to": ROOMS}),
 }
 EVERY = sorted(SOUND)

@@ -152,10 +152,13 @@ class Seeds:
         return np.searchsorted(self.owner, np.arange(owners + 1))
 
 
-def leaving(places: Snapped, network: Network, measure: str, carried: str) -> Seeds:
-    """The states that trips from each place come to first; places without a street give none."""
+def leaving(places: Snapped, network: Network, measure: str, carried: str, once: bool = False) -> Seeds:
+    """The states that trips from each place come to first; places without a street give none.
+
+    `once`: no end is another in disguise, for where ways are counted. A place at a node stands there, so it needs not come to it.
+    """
     states, graph = network.states, network.graph
-    own = _own_arcs(places, network, measure)
+    own = _own_arcs(places, network, measure, 0.0 if once else 1.0)
     node = np.where(places.fraction == 0.0, graph.link_from[places.link], graph.link_to[places.link])
     at_node = np.flatnonzero((places.link >= 0) & ((places.fraction == 0.0) | (places.fraction == 1.0)))
     return _seeds(
@@ -167,10 +170,13 @@ def leaving(places: Snapped, network: Network, measure: str, carried: str) -> Se
     )  # fmt: skip
 
 
-def entering(places: Snapped, network: Network, measure: str, carried: str) -> Seeds:
-    """The last states of trips to each place before they come to its link, each with the cost of the rest of the way."""
+def entering(places: Snapped, network: Network, measure: str, carried: str, once: bool = False) -> Seeds:
+    """The last states of trips to each place before they come to its link, each with the cost of the rest of the way.
+
+    `once`: a place at a node is come to there, not by way of its own link as well.
+    """
     states, graph = network.states, network.graph
-    own = _own_arcs(places, network, measure)
+    own = _own_arcs(places, network, measure, None if once else 1.0)
     step, nth = expanded(*states.by_arc, own.arc)
     allowed = ~network.barred[step]
     step, nth = step[allowed], nth[allowed]
@@ -197,13 +203,15 @@ class _OwnArcs:
     share: NDArray[np.float64]
 
 
-def _own_arcs(places: Snapped, network: Network, measure: str) -> _OwnArcs:
+def _own_arcs(places: Snapped, network: Network, measure: str, at_node: float | None) -> _OwnArcs:
+    """Of places at a node, those with a share up to `at_node`; none of them where that is None."""
     cost = network.arc_costs(measure)
     found = np.flatnonzero(places.link >= 0)
     place = np.repeat(found, 2)
     arc = (2 * np.repeat(places.link[found], 2) + np.tile([0, 1], len(found))).astype(np.int32)
     share = np.where(arc & 1, 1.0 - places.fraction[place], places.fraction[place])
-    usable = cost[arc] != BLOCKED
+    inner = (places.fraction[place] > 0.0) & (places.fraction[place] < 1.0)
+    usable = (cost[arc] != BLOCKED) & (inner | (share <= (-1.0 if at_node is None else at_node)))
     return _OwnArcs(place[usable], arc[usable], share[usable])
 
 
