@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
+from awl.core.access.centrality import Centrality
 from awl.core.columns import Categorical
 from awl.core.engine.by_hour import matrix_by_hour
 from awl.core.engine.clock import best_leg_by_clock
@@ -84,6 +85,7 @@ def warm() -> None:
             arrivals(network, places.take(np.arange(1)), "time", direction)
         best_leg(network, places, 0, 1, "time")
         load_between(network.hierarchy, network, places, places, "time")
+        Centrality(network, places, "distance", 600_000, np.ones(2), 0.01).sums()
         closed = np.zeros(graph.link_count, bool)
         closed[0] = True
         shut = network.with_closed(closed)

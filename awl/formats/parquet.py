@@ -20,7 +20,7 @@ Columns = Mapping[str, NDArray[Any] | list[Any]]
 
 
 def of_columns(columns: Columns) -> bytes:
-    """A table from columns of one length."""
+    """A table from columns of one length; what is masked is null."""
     return _written(columns)
 
 
@@ -53,6 +53,8 @@ def _column(values: NDArray[Any] | list[Any]) -> Any:
     """As Arrow takes it; a list of mixed kinds becomes text."""
     import pyarrow as pa
 
+    if isinstance(values, np.ma.MaskedArray):
+        return pa.array(values.data, mask=np.ma.getmaskarray(values))
     if isinstance(values, np.ndarray) and values.dtype != object:
         return pa.array(values)
     kinds = {type(value) for value in values if value is not None}

@@ -24,6 +24,7 @@ from awl.formats import geojson, parquet
 from awl.formats.whole import write_whole
 from awl.questions.access import Access, AccessInputs
 from awl.questions.base import Json, LayerSet
+from awl.questions.centrality import Asked, CentralityInputs, CentralityQuestion
 from awl.questions.context import Context
 from awl.questions.matrix import Matrix, MatrixInputs, sides_of
 from awl.study.study import Study
@@ -31,6 +32,8 @@ from awl.study.study import Study
 RETRIES = 3
 """A block whose worker died is given to another so many times."""
 KEPT_SETUPS = 2
+MOST_PLACES = 10_000_000
+"""Of a matrix or a centrality in blocks, whose answer is never held as a whole."""
 
 
 class Work(Protocol):
@@ -55,7 +58,7 @@ class MatrixWork:
     def __init__(self, study: Study, inputs: Json) -> None:
         parsed = Matrix.parse(inputs)
         assert isinstance(parsed, MatrixInputs)
-        self._context = Context(study, parsed)
+        self._context = Context(study, parsed, most_places=MOST_PLACES)
         self._sides = sides_of(parsed, self._context)
 
     @property
@@ -107,7 +110,41 @@ class AccessWork:
         return parquet.of_layer(layer), len(layer)
 
 
-WORK: dict[str, Callable[[Study, Json], Work]] = {"matrix": MatrixWork, "access": AccessWork}
+class CentralityWork:
+    """Indices of places, by the places trips begin from.
+
+    Each place has its indices in one block. Betweenness is what trips from the places of a block add, so its lines name all
+    places these trips pass: summed up by place over all blocks it is that of the whole.
+    """
+
+    block_rows = 5000
+
+    def __init__(self, study: Study, inputs: Json) -> None:
+        parsed = CentralityQuestion.parse(inputs)
+        assert isinstance(parsed, CentralityInputs)
+        self._asked = Asked(parsed, Context(study, parsed, most_places=MOST_PLACES))
+
+    @property
+    def rows(self) -> int:
+        """Places."""
+        return len(self._asked.places)
+
+    def answered(self, first: int, last: int) -> tuple[bytes, int]:
+        """Some places, and others that trips from them pass."""
+        sums = self._asked.central.sums(np.arange(first, last), threads=1)
+        named = np.nan_to_num(sums.passing) > 0
+        named[first:last] = True
+        rows = np.flatnonzero(named)
+        columns = {name: np.ma.masked_invalid(values[rows]) for name, values in self._asked.columns(sums).items()}
+        ids = {"place_row": (rows + 1).tolist(), "place_id": [self._asked.places.ids[i] for i in rows]}
+        return parquet.of_columns({**ids, **columns}), len(rows)
+
+
+WORK: dict[str, Callable[[Study, Json], Work]] = {
+    "matrix": MatrixWork,
+    "access": AccessWork,
+    "centrality": CentralityWork,
+}
 
 
 @dataclass(frozen=True)

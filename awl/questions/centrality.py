@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -78,7 +78,7 @@ class CentralityQuestion(Question):
     description = "How central each building or place is among the others within a radius."
     opening = "How central"
     sentences = [
-        ({}, "How central is each of {places} to a {mode}, among the others within {radius}, {weight}: {indices}?")
+        ({}, "How central is each of {places} to a {mode}, among the others within {radius}, {weight}, by {indices}?")
     ]
     Inputs = CentralityInputs
     outputs = {
@@ -92,9 +92,9 @@ class CentralityQuestion(Question):
         asked = Asked(inputs, context)
         sums = asked.central.sums(progress=context.progress.part(0.1, 0.9))
         places, snapped = asked.places, asked.snapped
-        columns = asked.columns(sums)
+        columns = {name: _plain(values) for name, values in asked.columns(sums).items()}
         lead = inputs.indices[0]
-        values = np.where(snapped.found, of_index(lead, sums), np.nan)
+        values = np.where(snapped.found, of_index(lead, sums, inputs.measure), np.nan)
         best = int(np.nanargmax(values))
         within = limit_word(inputs.radius, inputs.measure)
         lone = int((sums.reached[snapped.found] == 0).sum())
@@ -109,7 +109,7 @@ class CentralityQuestion(Question):
                 f"beta_per_{'min' if inputs.measure == 'time' else 'm'}": asked.beta,
                 "mean_reach": _mean(sums.reached),
                 f"mean_cost_{'min' if inputs.measure == 'time' else 'm'}": _mean(sums.mean_cost),
-                **{f"highest_{one}": float(np.nanmax(of_index(one, sums))) for one in inputs.indices},
+                **{f"highest_{one}": float(np.nanmax(of_index(one, sums, inputs.measure))) for one in inputs.indices},
                 "places_alone": lone,
             },
             figures=[
@@ -118,8 +118,12 @@ class CentralityQuestion(Question):
                     "",
                     f"reached within {within}, mean" + (" of weights" if inputs.weight else ""),
                 ),
-                Figure(places.names[best], "", f"has the highest {lead}"),
-                Figure(context.street_name(busiest), "", "is passed by most trips between them")
+                Figure(places.names[best] if values[best] > 0 else None, "", f"has the highest {lead}"),
+                Figure(
+                    context.street_name(busiest) if sums.on_link[busiest] > LEAST else None,
+                    "",
+                    "is passed by most of their trips",
+                )
                 if through
                 else Figure(lone, "", "places that reach no other"),
             ],
@@ -148,20 +152,19 @@ class Asked:
             offer_of(self.places, inputs.weight, "weight"), self.beta,
         )  # fmt: skip
 
-    def columns(self, sums: Sums, rows: NDArray[np.int64] | None = None) -> dict[str, list[Any]]:
-        """A field per index, of some places."""
-        rows = np.arange(len(self.places)) if rows is None else rows
+    def columns(self, sums: Sums) -> dict[str, Floats]:
+        """A field per index, and the mean cost of the ways (k,); NaN where there is none."""
         unit = "min" if self.inputs.measure == "time" else "m"
-        made: dict[str, list[Any]] = {one: _plain(of_index(one, sums)[rows]) for one in self.inputs.indices}
-        return {**made, f"mean_cost_{unit}": _plain(sums.mean_cost[rows])}
+        made: dict[str, Floats] = {one: of_index(one, sums, self.inputs.measure) for one in self.inputs.indices}
+        return {**made, f"mean_cost_{unit}": sums.mean_cost}
 
 
-def of_index(index: Index, sums: Sums) -> Floats:
-    """The values (k,) of an index."""
+def of_index(index: Index, sums: Sums, measure: str) -> Floats:
+    """The values (k,) of an index; closeness per hour or kilometre, for it is small."""
     return {
         "reach": sums.reached,
         "gravity": sums.gravity,
-        "closeness": sums.closeness,
+        "closeness": sums.closeness * (60 if measure == "time" else 1000),
         "betweenness": sums.passing,
         "straightness": sums.straight,
     }[index]
@@ -178,12 +181,13 @@ def _mean(values: Floats, digits: int = 3) -> float | None:
 
 
 def _method(inputs: CentralityInputs, beta: float) -> list[str]:
-    within, unit = limit_word(inputs.radius, inputs.measure), "minute" if inputs.measure == "time" else "metre"
+    within = limit_word(inputs.radius, inputs.measure)
+    unit, long = ("minute", "hour") if inputs.measure == "time" else ("metre", "kilometre")
     worth = f"its '{inputs.weight}'" if inputs.weight else "one"
     said = {
         "reach": "Reach: the weights of the others, summed.",
         "gravity": f"Gravity: weights by exp(-{beta:.4g} x {unit}s) (Hansen 1959).",
-        "closeness": f"Closeness: one over the sum of {unit}s to the others, each by its weight (Sabidussi 1966).",
+        "closeness": f"Closeness: one over the sum of {long}s to the others, each by its weight (Sabidussi 1966).",
         "betweenness": "Betweenness: trips between two others on a best way that passes the place, each by the weight of its "
         "destination; of several best ways each has its share (Freeman 1977).",
         "straightness": "Straightness: crow-fly distance over distance along the way, by weight (Porta and others 2006).",
@@ -229,8 +233,8 @@ def _shown(inputs: CentralityInputs) -> list[Column]:
     looks: dict[str, Column] = {
         "reach": Column("reach", "Reach", "", 0),
         "gravity": Column("gravity", "Gravity", "", 1),
-        "closeness": Column("closeness", "Closeness", f"1/{unit}", 7),
-        "betweenness": Column("betweenness", "Betweenness", "trips", 0),
+        "closeness": Column("closeness", "Closeness", "1/h" if unit == "min" else "1/km", 4),
+        "betweenness": Column("betweenness", "Betweenness", "", 0),
         "straightness": Column("straightness", "Straightness", "", 1),
     }
     mean = Column(f"mean_cost_{unit}", "Mean way", unit, 1 if inputs.measure == "time" else 0)
@@ -240,7 +244,7 @@ def _shown(inputs: CentralityInputs) -> list[Column]:
 def _spread(index: str, values: Floats) -> Json:
     """How many places have how much of an index."""
     known = values[np.isfinite(values)]
-    count, edges = np.histogram(known, CLASSES, (0, max(float(known.max()), LEAST)))
+    count, edges = np.histogram(known, CLASSES, (0, float(known.max()) or 1.0))
     return {
         "kind": "bars",
         "title": f"Places by {index}",

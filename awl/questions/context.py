@@ -127,10 +127,13 @@ class Context:
 
     def places(self, wanted: FeatureSet, name: str = "places") -> Places:
         """Point features of an input; polygons stand for their middle."""
-        return self.points_of(*self.features(wanted, name), name)
+        one = "point"
+        if isinstance(wanted, LayerSet):
+            one = singular(self.study.require_layer(wanted.layer)["title"].lower())
+        return self.points_of(*self.features(wanted, name), name, one)
 
-    def points_of(self, layer: Layer, words: str, name: str = "places") -> Places:
-        """Features as points with ids and names."""
+    def points_of(self, layer: Layer, words: str, name: str = "places", one: str = "point") -> Places:
+        """Features as points with ids and names; those without a name are called `one` with their number."""
         if len(layer) > self._most_places:
             raise AwlError(
                 f"{len(layer):,} places are more than {self._most_places:,}", remedy="Filter the layer", inputs=(name,)
@@ -145,7 +148,7 @@ class Context:
         ids = next((layer.columns[keys[k]] for k in ID_FIELDS if k in keys), list(range(1, len(layer) + 1)))
         named = next((layer.columns[keys[k]] for k in NAME_FIELDS if k in keys), None)
         names = [
-            str(named[i]) if named and named[i] else (f"point {i + 1}" if len(layer) > 1 else "the point")
+            str(named[i]) if named and named[i] else (f"{one} {i + 1}" if len(layer) > 1 else f"the {one}")
             for i in range(len(layer))
         ]
         return Places(xy[:, 0], xy[:, 1], list(ids), names, layer, words)
@@ -335,6 +338,11 @@ def _share_left(value: Any, row: int) -> float:
             inputs=("closures",),
         )
     return float(value)
+
+
+def singular(title: str) -> str:
+    """`building` for `buildings`, `facility` for `facilities`; a title that is no plural stays."""
+    return f"{title[:-3]}y" if title.endswith("ies") else title.removesuffix("s")
 
 
 def limit_units(value: float, measure: str) -> int:

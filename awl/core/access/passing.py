@@ -1,94 +1,193 @@
-"""From each place to all others within a radius and back again, compiled: how far they are, and what the trips to them pass."""
+"""From each place to all others within a radius and back again, compiled: how far they are, and what the trips to them pass.
+
+Each stage is one call for each place. Within a stage loops are written out: a call that hands on arrays costs more than they do.
+"""
 
 from __future__ import annotations
 
-from heapq import heappop, heappush
-
 import numpy as np
 from numba import njit
+
+from awl.core.engine.heap import popped, pushed
 
 NEVER = np.int32(2**31 - 1)
 
 
 @njit(cache=True, nogil=True)
-def _settle(rows, seeds, first, last, own, within, label, ways, far, nth, order):
+def _settle(rows, seeds, first, last, own, within, label, ways, far, nth, order, heap):
     """Best costs `label` up to `within`, the number of best `ways` to each state, and what the shortest of them carries.
 
     States are put into `order` as they settle; `nth` is where each stands in it. Returns how many they are. `own`: the state of a
-    place at a node, and the arc of its own link by which a seed has left it.
+    place at a node, and the arc of its own link by which a seed has left it. `heap` has room for all steps and seeds.
     """
     start, head, weight, carried, arc_of = rows[:5]
     seed_state, seed_cost, seed_far = seeds[1:4]
-    heap = [np.int64(0)]
-    heap.pop()
+    waiting, size = 0, 0
     for i in range(first, last):
-        _come(seed_state[i], seed_cost[i], seed_far[i], 1.0, within, label, ways, far, nth, heap)
-    size = 0
-    while len(heap) > 0:
-        key = heappop(heap)
-        state, cost = np.int32(key & 0xFFFFFFFF), np.int32(key >> 32)
-        if nth[state] >= 0 or cost != label[state]:
+        state, cost = seed_state[i], seed_cost[i]
+        if cost > within or cost > label[state]:
             continue
-        nth[state] = size
-        order[size] = state
+        if cost == label[state]:
+            ways[state] += 1.0
+            far[state] = min(far[state], seed_far[i])
+            continue
+        label[state], ways[state], far[state] = cost, 1.0, seed_far[i]
+        waiting = pushed(heap, waiting, (np.int64(cost) << 32) | state)
+    while waiting > 0:
+        at, here = np.int32(heap[0] & 0xFFFFFFFF), heap[0] >> 32
+        waiting = popped(heap, waiting)
+        if nth[at] >= 0:
+            continue
+        nth[at] = size
+        order[size] = at
         size += 1
-        for row in range(start[state], start[state + 1]):
-            if state == own[0] and arc_of[row] == own[1]:
+        for row in range(start[at], start[at + 1]):
+            over, state = here + weight[row], head[row]
+            if over > within or over > label[state] or (at == own[0] and arc_of[row] == own[1]):
                 continue
-            over = np.int64(cost) + weight[row]
-            _come(head[row], over, far[state] + carried[row], ways[state], within, label, ways, far, nth, heap)
+            distance = far[at] + carried[row]
+            if over < label[state]:
+                label[state], ways[state], far[state] = over, ways[at], distance
+                waiting = pushed(heap, waiting, (over << 32) | state)
+            elif nth[state] < 0:  # a way of no length back to a state that is settled leads round in a circle
+                ways[state] += ways[at]
+                far[state] = min(far[state], distance)
     return size
 
 
 @njit(cache=True, nogil=True)
-def _come(state, cost, distance, more, within, label, ways, far, nth, heap):
-    """A state is come to at a cost in so many ways."""
-    if cost > within or cost > label[state]:
-        return
-    if cost < label[state]:
-        label[state], ways[state], far[state] = cost, more, distance
-        heappush(heap, (np.int64(cost) << 32) | np.int64(state))
-    elif nth[state] < 0:  # a way of no length back to a state that is settled leads round in a circle
-        ways[state] += more
-        far[state] = min(far[state], distance)
+def _reach(j, settled, order, label, ways, far, within, goals, best, ways_to, far_to, touched):
+    """Costs of the other places by way of the states their trips end from, likewise; how many were `touched`."""
+    goal_start, goal_place, goal_cost, goal_far, _ = goals
+    size = 0
+    for i in range(settled):
+        u = order[i]
+        for g in range(goal_start[u], goal_start[u + 1]):
+            k, cost = goal_place[g], np.int64(label[u]) + goal_cost[g]
+            if k == j or cost > within or cost > best[k]:
+                continue
+            distance = far[u] + goal_far[g]
+            if cost == best[k]:
+                ways_to[k] += ways[u]
+                far_to[k] = min(far_to[k], distance)
+                continue
+            if best[k] == NEVER:
+                touched[size] = k
+                size += 1
+            best[k], ways_to[k], far_to[k] = cost, ways[u], distance
+    return size
 
 
 @njit(cache=True, nogil=True)
-def _between(on_links, fraction, link, one, two, amount, passing, on_link):
-    """Trips along one link from fraction `one` to `two`: counted at the places between, and on the link by the share of it."""
-    link_start, places = on_links
-    low, high = min(one, two), max(one, two)
-    on_link[link] += amount * (high - low)
-    for i in range(link_start[link], link_start[link + 1]):
-        if low < fraction[places[i]] < high:
-            passing[places[i]] += amount
-
-
-@njit(cache=True, nogil=True)
-def _found(k, cost, more, distance, best, ways_to, far_to, touched, size):
-    """A place is come to at a cost in so many ways; how many places were touched by now."""
-    if cost > best[k]:
-        return size
-    if cost < best[k]:
+def _reach_along(j, places, arc_costs, on_links, within, best, ways_to, far_to, along, touched, size):
+    """Costs of places on the same link without leaving it, which are marked in `along`; how many were touched by now."""
+    link, fraction, node = places[:3]
+    for i in range(on_links[0][link[j]], on_links[0][link[j] + 1]):
+        k = on_links[1][i]
+        share = abs(fraction[k] - fraction[j])
+        arc = 2 * link[j] + (1 if fraction[k] < fraction[j] else 0)
+        if k == j or (share > 0.0 and arc_costs[0][arc] < 0):
+            continue
+        cost = np.int64(np.rint(share * arc_costs[0][arc]))
+        # From or to a node this way was found before, unless the node costs time that whoever begins behind it does not lose.
+        known = (node[j] >= 0 or node[k] >= 0) and cost == best[k]
+        if cost > within or cost > best[k] or known:
+            continue
+        along[k] = True
+        distance = np.int64(np.rint(share * arc_costs[1][arc]))
+        if cost == best[k]:
+            ways_to[k] += 1.0
+            far_to[k] = min(far_to[k], distance)
+            continue
         if best[k] == NEVER:
             touched[size] = k
             size += 1
-        best[k], ways_to[k], far_to[k] = cost, more, distance
-    else:
-        ways_to[k] += more
-        far_to[k] = min(far_to[k], distance)
+        best[k], ways_to[k], far_to[k] = cost, 1.0, distance
     return size
 
 
 @njit(cache=True, nogil=True)
-def _along(j, k, places, arc_cost):
-    """Cost from one place to another on the same link without leaving it, and the arc; `NEVER` where it is barred."""
-    link, fraction = places[0], places[1]
-    arc = 2 * link[j] + (1 if fraction[k] < fraction[j] else 0)
-    share = abs(fraction[k] - fraction[j])
-    if share == 0.0:
-        return np.int64(0), arc
-    return np.int64(np.rint(share * arc_cost[arc])) if arc_cost[arc] >= 0 else np.int64(NEVER), arc
+def _sum_up(j, places, touched, size, best, far_to, settings, sums):
+    """What the places that were touched add to the sums of the place."""
+    x, y, worth = places[3:6]
+    _, overhead, beta, unit, is_distance = settings
+    reached, cost_sum, gravity, straight = sums[:4]
+    for i in range(size):
+        k = touched[i]
+        whole = best[k] + overhead
+        crow, metres = np.hypot(x[k] - x[j], y[k] - y[j]), (best[k] if is_distance else far_to[k]) / 1000.0
+        reached[j] += worth[k]
+        cost_sum[j] += worth[k] * whole / unit
+        gravity[j] += worth[k] * np.exp(-beta * whole)
+        straight[j] += worth[k] * (min(crow / metres, 1.0) if metres > 0 else 1.0)
+
+
+@njit(cache=True, nogil=True)
+def _hand_back(j, settled, order, nth, label, ways, best, ways_to, along, rows, seeds, goals, places, sums, work):
+    """Trips to the places that were reached, back through the states in the opposite order: on arcs and at nodes.
+
+    Where they pass a part of a link only, that is a piece: link, fractions, trips. Returns how many there are.
+    """
+    start, head, weight, _, arc_of, node_of = rows
+    goal_start, goal_place, goal_cost, _, goal_arc = goals
+    link, fraction, node, _, _, worth, own_state, own_arc = places
+    on_arc, at_node = sums[5:7]
+    onward, ending, piece_link, piece_ends, piece_trips, touched, size = work
+    pieces = 0
+    for i in range(size):
+        k = touched[i]
+        if along[k]:
+            along[k] = False
+            piece_link[pieces], piece_trips[pieces] = link[j], worth[k] / ways_to[k]
+            piece_ends[pieces, 0], piece_ends[pieces, 1] = fraction[j], fraction[k]
+            pieces += 1
+    for i in range(settled):
+        u = order[i]
+        for g in range(goal_start[u], goal_start[u + 1]):
+            k = goal_place[g]
+            if k == j or np.int64(label[u]) + goal_cost[g] != best[k]:
+                continue
+            trips = worth[k] * ways[u] / ways_to[k]
+            if node[k] >= 0:
+                ending[u] += trips
+                continue
+            onward[u] += trips
+            piece_link[pieces], piece_trips[pieces] = link[k], trips
+            piece_ends[pieces, 0], piece_ends[pieces, 1] = goal_arc[g] & 1, fraction[k]
+            pieces += 1
+    for i in range(settled - 1, -1, -1):
+        u = order[i]
+        for row in range(start[u], start[u + 1]):
+            v = head[row]
+            left_before = u == own_state[j] and arc_of[row] == own_arc[j]
+            if nth[v] > i and np.int64(label[u]) + weight[row] == label[v] and not left_before:
+                trips = ways[u] / ways[v] * (onward[v] + ending[v])
+                onward[u] += trips
+                on_arc[arc_of[row]] += trips
+        if node[j] != node_of[u]:
+            at_node[node_of[u]] += onward[u]
+    for i in range(seeds[0][j], seeds[0][j + 1]):
+        u = seeds[1][i]
+        if seeds[2][i] == label[u] and u != own_state[j]:
+            piece_link[pieces], piece_trips[pieces] = link[j], (onward[u] + ending[u]) / ways[u]
+            piece_ends[pieces, 0], piece_ends[pieces, 1] = fraction[j], 1 - (seeds[4][i] & 1)
+            pieces += 1
+    return pieces
+
+
+@njit(cache=True, nogil=True)
+def _lay_pieces(pieces, work, on_links, fraction, passing, on_link):
+    """Trips over parts of links: counted at the places between, and on the link by the share of it."""
+    piece_link, piece_ends, piece_trips = work[2:5]
+    link_start, places = on_links
+    for i in range(pieces):
+        link, trips = piece_link[i], piece_trips[i]
+        low, high = min(piece_ends[i, 0], piece_ends[i, 1]), max(piece_ends[i, 0], piece_ends[i, 1])
+        on_link[link] += trips * (high - low)
+        for row in range(link_start[link], link_start[link + 1]):
+            k = places[row]
+            if low < fraction[k] < high:
+                passing[k] += trips
 
 
 @njit(cache=True, nogil=True)
@@ -102,83 +201,28 @@ def searched_and_passed(sources, rows, seeds, goals, places, arc_costs, on_links
     overhead, overhead, decay per thousandth, thousandths in a unit, whether costs are distances. `sums`: reached, cost,
     gravity, straight and passing of places, on arcs, at nodes, on parts of links.
     """
-    start, head, weight, _, arc_of, node_of = rows
-    goal_start, goal_place, goal_cost, goal_far, goal_arc = goals
-    link, fraction, node, x, y, worth, own_state, own_arc = places
-    within, overhead, beta, unit, is_distance = settings
-    reached, cost_sum, gravity, straight, passing, on_arc, at_node, on_link = sums
-    states, count = len(node_of), len(link)
+    states, count, within = len(rows[5]), len(places[0]), settings[0]
     label, nth = np.full(states, NEVER), np.full(states, -1, np.int32)
     ways, far, order = np.zeros(states), np.zeros(states, np.int64), np.empty(states, np.int32)
     onward, ending = np.zeros(states), np.zeros(states)
+    heap = np.empty(len(rows[1]) + len(seeds[1]) + 1, np.int64)
     best, touched = np.full(count, NEVER), np.empty(count, np.int32)
     ways_to, far_to, along = np.zeros(count), np.zeros(count, np.int64), np.zeros(count, np.bool_)
+    most = len(goals[1]) + count + len(seeds[1])
+    piece_link, piece_ends, piece_trips = np.empty(most, np.int32), np.empty((most, 2)), np.empty(most)
     for j in sources:
-        first, last = seeds[0][j], seeds[0][j + 1]
-        if link[j] < 0:
+        if places[0][j] < 0:
             continue
-        settled = _settle(rows, seeds, first, last, (own_state[j], own_arc[j]), within, label, ways, far, nth, order)
-        size = 0
-        for i in range(settled):
-            u = order[i]
-            for g in range(goal_start[u], goal_start[u + 1]):
-                cost = np.int64(label[u]) + goal_cost[g]
-                if goal_place[g] != j and cost <= within:
-                    size = _found(
-                        goal_place[g], cost, ways[u], far[u] + goal_far[g], best, ways_to, far_to, touched, size
-                    )
-        beside = range(on_links[0][link[j]], on_links[0][link[j] + 1])
-        for i in beside:
-            k = on_links[1][i]
-            cost, arc = _along(j, k, places, arc_costs[0])
-            # From or to a node this way was found before, unless the node costs time that whoever begins behind it does not lose.
-            known = (node[j] >= 0 or node[k] >= 0) and cost == best[k]
-            if k != j and cost <= min(within, best[k]) and not known:
-                distance = np.int64(np.rint(abs(fraction[k] - fraction[j]) * arc_costs[1][arc]))
-                size = _found(k, cost, 1.0, distance, best, ways_to, far_to, touched, size)
-                along[k] = True
-        for i in range(size):
-            k = touched[i]
-            whole = best[k] + overhead
-            crow, metres = np.hypot(x[k] - x[j], y[k] - y[j]), (best[k] if is_distance else far_to[k]) / 1000.0
-            reached[j] += worth[k]
-            cost_sum[j] += worth[k] * whole / unit
-            gravity[j] += worth[k] * np.exp(-beta * whole)
-            straight[j] += worth[k] * (min(crow / metres, 1.0) if metres > 0 else 1.0)
-        # The last bits of the ways first, then back through the states in the opposite order.
-        for i in beside:
-            k = on_links[1][i]
-            if along[k]:
-                along[k] = False
-                _between(on_links, fraction, link[j], fraction[j], fraction[k], worth[k] / ways_to[k], passing, on_link)
-        for i in range(settled):
-            u = order[i]
-            for g in range(goal_start[u], goal_start[u + 1]):
-                k = goal_place[g]
-                if k == j or np.int64(label[u]) + goal_cost[g] != best[k] or best[k] == NEVER:
-                    continue
-                amount = worth[k] * ways[u] / ways_to[k]
-                if node[k] >= 0:
-                    ending[u] += amount
-                else:
-                    onward[u] += amount
-                    _between(on_links, fraction, link[k], goal_arc[g] & 1, fraction[k], amount, passing, on_link)
-        for i in range(settled - 1, -1, -1):
-            u = order[i]
-            for row in range(start[u], start[u + 1]):
-                v = head[row]
-                own = u == own_state[j] and arc_of[row] == own_arc[j]
-                if nth[v] > i and np.int64(label[u]) + weight[row] == label[v] and not own:
-                    amount = ways[u] / ways[v] * (onward[v] + ending[v])
-                    onward[u] += amount
-                    on_arc[arc_of[row]] += amount
-            if node[j] != node_of[u]:
-                at_node[node_of[u]] += onward[u]
-        for i in range(first, last):
-            u = seeds[1][i]
-            if seeds[2][i] == label[u] and u != own_state[j]:
-                amount = (onward[u] + ending[u]) / ways[u]
-                _between(on_links, fraction, link[j], fraction[j], 1 - (seeds[4][i] & 1), amount, passing, on_link)
+        own = (places[6][j], places[7][j])
+        settled = _settle(rows, seeds, seeds[0][j], seeds[0][j + 1], own, within, label, ways, far, nth, order, heap)
+        size = _reach(j, settled, order, label, ways, far, within, goals, best, ways_to, far_to, touched)
+        size = _reach_along(j, places, arc_costs, on_links, within, best, ways_to, far_to, along, touched, size)
+        _sum_up(j, places, touched, size, best, far_to, settings, sums)
+        work = onward, ending, piece_link, piece_ends, piece_trips, touched, size
+        pieces = _hand_back(
+            j, settled, order, nth, label, ways, best, ways_to, along, rows, seeds, goals, places, sums, work
+        )
+        _lay_pieces(pieces, work, on_links, places[1], sums[4], sums[7])
         for i in range(settled):
             u = order[i]
             label[u], nth[u], ways[u], onward[u], ending[u] = NEVER, -1, 0.0, 0.0, 0.0

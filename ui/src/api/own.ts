@@ -136,6 +136,7 @@ export type ProcessInfo = {
   id: string;
   title: string;
   description: string;
+  inputs?: Record<string, { schema?: { default?: unknown } }>;
   "x-awl": {
     opening: string;
     sentences: { when: Inputs; text: string }[];

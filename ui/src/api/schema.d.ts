@@ -403,7 +403,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    processId: "isochrone" | "access" | "route" | "trips" | "catchment" | "alongside" | "neighbours" | "matrix";
+                    processId: "isochrone" | "access" | "route" | "trips" | "catchment" | "alongside" | "neighbours" | "centrality" | "matrix";
                 };
                 cookie?: never;
             };
@@ -1208,6 +1208,88 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/processes/centrality/execution": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Centrality
+         * @description How central each building or place is among the others within a radius.
+         */
+        post: {
+            parameters: {
+                query?: never;
+                header?: {
+                    /** @description respond-async runs it as a job */
+                    Prefer?: string;
+                };
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["CentralityRequest"];
+                };
+            };
+            responses: {
+                /** @description Results */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Results"];
+                    };
+                };
+                /** @description A job */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StatusInfo"];
+                    };
+                };
+                /** @description The request is at fault */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description There is no such thing */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description It cannot be answered as asked */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/processes/matrix/execution": {
         parameters: {
             query?: never;
@@ -1717,6 +1799,83 @@ export interface components {
             fields?: string[];
         };
         /**
+         * CentralityInputs
+         * @description Inputs of `centrality`.
+         */
+        CentralityInputs: {
+            /**
+             * Mode
+             * @description Who moves: the id of a mode.
+             * @default walk
+             */
+            mode: string;
+            /**
+             * At
+             * @description Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole trip; null means free flow.
+             * @default null
+             */
+            at: string | null;
+            /**
+             * Snap
+             * @description How far, in metres, a place may lie from a usable street.
+             * @default 100
+             */
+            snap: number;
+            /**
+             * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.
+             * @default null
+             */
+            closures: components["schemas"]["GeoJson"] | null;
+            /**
+             * What If
+             * @description A what-if of the study; none exist yet, so only null.
+             * @default null
+             */
+            what_if: string | null;
+            /**
+             * Places
+             * @description The places, which are also what each is set against; polygons stand for their middle.
+             */
+            places: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
+            /**
+             * Radius
+             * @description Others up to so many metres count, or minutes where `measure` is `time`.
+             * @default 600
+             */
+            radius: number;
+            /**
+             * Measure
+             * @description What the radius and the indices count.
+             * @default distance
+             * @enum {string}
+             */
+            measure: "time" | "distance";
+            /**
+             * Indices
+             * @description Which indices; the first leads the answer.
+             * @default [
+             *       "reach",
+             *       "gravity",
+             *       "closeness",
+             *       "betweenness",
+             *       "straightness"
+             *     ]
+             */
+            indices: ("reach" | "gravity" | "closeness" | "betweenness" | "straightness")[];
+            /**
+             * Weight
+             * @description A field of the places with what each counts for; null counts all alike.
+             * @default null
+             */
+            weight: string | null;
+            /**
+             * Beta
+             * @description How fast weight is lost for gravity: at a cost c a place counts exp(-beta c) of it, c in metres or minutes. Null: one half at half the radius.
+             * @default null
+             */
+            beta: number | null;
+        };
+        /**
          * Differing
          * @description What holds for some of the places instead; words left out stay as they are for all.
          */
@@ -2185,6 +2344,13 @@ export interface components {
         };
         NeighboursRequest: {
             inputs: components["schemas"]["NeighboursInputs"];
+            outputs?: {
+                [key: string]: Record<string, never>;
+            };
+            question?: string;
+        };
+        CentralityRequest: {
+            inputs: components["schemas"]["CentralityInputs"];
             outputs?: {
                 [key: string]: Record<string, never>;
             };

@@ -45,14 +45,14 @@ function ZoneLook({ zones }: { zones: NonNullable<LegendGroup["zones"]> }) {
   return (
     <>
       <p className="zone-look">
-        <Word kind="way" label="What zones are coloured by" value={zones.field} options={zones.figures} onChange={(field) => set({ zoneLook: { ...zoneLook, field, own: null } })} />{" "}
+        <Word kind="way" label={`What ${zones.of} are coloured by`} value={zones.field} options={zones.figures} onChange={(field) => set({ zoneLook: { ...zoneLook, field, classing: zones.classing, own: null } })} />{" "}
         in{" "}
         <Word
           kind="way"
           label="Classes"
           value={zones.classing}
-          options={CLASSINGS}
-          onChange={(classing) => set({ zoneLook: { ...zoneLook, classing: classing as Classing, own: classing === "own" ? zones.limits : null } })}
+          options={CLASSINGS.map(([key, text]): [string, string] => [key, text.replace("zones", zones.of)])}
+          onChange={(classing) => set({ zoneLook: { ...zoneLook, field: zones.field, classing: classing as Classing, own: classing === "own" ? zones.limits : null } })}
         />
       </p>
       {zones.classing === "own" && (

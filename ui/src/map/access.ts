@@ -52,7 +52,7 @@ export function accessShown(content: MapContent, answer: Answer, hidden: Hidden,
     title: shown.title,
     rows,
     ...(minute === null
-      ? { zones: { field: shown.field, classing: look.classing, limits, figures: figures.map(({ field, title }): [string, string] => [field, title.replace(", points", "")]) } }
+      ? { zones: { of: "zones", field: shown.field, classing: look.classing, limits, figures: figures.map(({ field, title }): [string, string] => [field, title.replace(", points", "")]) } }
       : { note: "The minute is that of the cursor on the curve." }),
   });
   const points = [...unservedShown(content, answer, hidden), ...candidatesShown(content, answer, hidden, row)];

@@ -84,5 +84,6 @@ export function classWords(limits: number[], i: number, unit: string): string {
   const digits = limits.every((limit) => Number.isInteger(limit)) ? 0 : spread < 1 ? 3 : spread < 50 ? 1 : 0;
   // Small limits among large ones keep their tenth.
   const words = (limit = 0) => figure(limit, digits === 0 && Math.abs(limit) < 10 && !Number.isInteger(limit) ? 1 : digits);
-  return `${words(limits[i])} to ${words(limits[i + 1])}${unit ? ` ${unit}` : ""}`;
+  const [low, high] = [words(limits[i]), words(limits[i + 1])];
+  return `${low === high ? low : `${low} to ${high}`}${unit ? ` ${unit}` : ""}`;
 }

@@ -12,6 +12,7 @@ import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../state/s
 import { useScreen, type Colour, type Theme } from "../state/store";
 import { alongsideShown, collection, measureShown, neighboursShown, overlaidShown, part, tripsShown } from "./answers";
 import { accessShown, type ZoneLook } from "./access";
+import { centralityShown } from "./centrality";
 import type { Classing } from "./choropleth";
 import { bands, tints, token } from "./look";
 import { relooked } from "./relook";
@@ -25,7 +26,7 @@ export type LegendRow = {
   count?: number | undefined;
   swatch: { kind: "area" | "line" | "dash" | "button" | "triangle" | "circle" | "number"; fill?: string; line?: string; width?: number };
 };
-export type LegendGroup = { title: string; note?: string; rows: LegendRow[]; zones?: { field: string; classing: Classing; limits: number[]; figures: [string, string][] } };
+export type LegendGroup = { title: string; note?: string; rows: LegendRow[]; zones?: { of: "zones" | "places"; field: string; classing: Classing; limits: number[]; figures: [string, string][] } };
 export type StreetsShown = { kind: "plain" } | { kind: "mode"; mode: string; at: string | null; beside: string | null; values?: { by: Exclude<Colour, "use">; limits: number[] } } | { kind: "reach"; inputs: Inputs; limits: number[] };
 export type MapContent = { overlays: Overlays; streets: StreetsShown; groups: LegendGroup[]; bandCount: number; order: readonly string[] };
 type Hidden = Record<string, boolean>;
@@ -260,7 +261,8 @@ function answerShown(content: MapContent, answer: Answer, layers: LayerInfo[], h
   if (process === "trips") tripsShown(content, answer, hidden, way);
   if (process === "alongside") alongsideShown(content, answer, layers, hidden, row);
   if (process === "neighbours") neighboursShown(content, answer, hidden, row);
-  if (process === "neighbours" || process === "alongside" || process === "trips") return;
+  if (process === "centrality") centralityShown(content, answer, hidden, row, zoneLook);
+  if (["neighbours", "alongside", "trips", "centrality"].includes(process)) return;
   const places = part(answer, "places");
   if (places) {
     const pinned = !isLayerSet(inputs.places ?? inputs.waypoints);

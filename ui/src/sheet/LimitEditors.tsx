@@ -52,11 +52,7 @@ export function LimitsEditor({ value, put, metres, putMeasure }: LimitsProps) {
           onChange={(event) => setText(event.target.value)}
           onKeyDown={(event) => event.key === "Enter" && write()}
         />
-        {putMeasure ? (
-          <Word kind="amount" label="What limits count" value={metres ? "distance" : "time"} options={[["time", "minutes"], ["distance", "metres"]]} onChange={putMeasure} />
-        ) : (
-          unit
-        )}
+        <Unit metres={metres} putMeasure={putMeasure} />
         <Button size="small" onClick={write}>
           Take
         </Button>
@@ -66,8 +62,10 @@ export function LimitsEditor({ value, put, metres, putMeasure }: LimitsProps) {
   );
 }
 
-/** One limit, or none. */
-export function LimitEditor({ value, put, metres }: { value: number | null; put: (v: number | null) => void; metres: boolean }) {
+type LimitProps = { value: number | null; put: (v: number | null) => void; metres: boolean; putMeasure?: (measure: string) => void; needed?: boolean };
+
+/** One limit, or none where it is not needed. */
+export function LimitEditor({ value, put, metres, putMeasure, needed = false }: LimitProps) {
   const { unit, most, example } = metres ? METRES : MINUTES;
   const [text, setText] = useState(value === null ? "" : String(value));
   const number = Number(text);
@@ -83,13 +81,21 @@ export function LimitEditor({ value, put, metres }: { value: number | null; put:
         onChange={(event) => setText(event.target.value)}
         onKeyDown={(event) => event.key === "Enter" && valid && put(number)}
       />
-      {unit}
+      <Unit metres={metres} putMeasure={putMeasure ?? null} />
       <Button size="small" disabled={!valid} onClick={() => put(number)}>
         Take
       </Button>
-      <Button size="small" disabled={value === null} onClick={() => put(null)}>
-        Without limit
-      </Button>
+      {!needed && (
+        <Button size="small" disabled={value === null} onClick={() => put(null)}>
+          Without limit
+        </Button>
+      )}
     </div>
   );
+}
+
+/** What a limit counts: a word to change where the question can count both. */
+function Unit({ metres, putMeasure }: { metres: boolean; putMeasure: ((measure: string) => void) | null }) {
+  if (!putMeasure) return metres ? METRES.unit : MINUTES.unit;
+  return <Word kind="amount" label="What limits count" value={metres ? "distance" : "time"} options={[["time", "minutes"], ["distance", "metres"]]} onChange={putMeasure} />;
 }

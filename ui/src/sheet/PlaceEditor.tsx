@@ -14,8 +14,8 @@ type Props = { block: QuestionBlock; name: string; overview: Overview; value: un
 export function PlaceEditor({ block, name, overview, value, put }: Props) {
   const { set, picking, layer: looked, chosen } = useScreen();
   const points: PointSet = isPointSet(value) ? value : { type: "FeatureCollection", features: [] };
-  const layers = overview.layers.filter((layer) => fits(name, layer));
-  const selected = chosen.length > 0 ? overview.layers.find((one) => one.id === looked && fits(name, one)) : undefined;
+  const layers = overview.layers.filter((layer) => fits(block.process, name, layer));
+  const selected = chosen.length > 0 ? overview.layers.find((one) => one.id === looked && fits(block.process, name, one)) : undefined;
   const pick = () => set({ picking: { question: block.id, slot: name } });
   const onMap = name !== "zones" && name !== "lines";
   const add = (feature: PointFeature) => put({ ...points, features: [...points.features, feature] });
@@ -141,11 +141,11 @@ function InsideField({ block, overview, value, put }: Omit<Props, "name" | "valu
 }
 
 /** Layers that can stand for a word. */
-function fits(name: string, { role, geometry, fields }: LayerInfo): boolean {
+function fits(process: string, name: string, { role, geometry, fields }: LayerInfo): boolean {
   // Buildings with a number of residents are zones of their own.
   if (name === "zones") return role === "zones" || (role === "buildings" && Object.keys(fields).some((field) => /resident|people|population/i.test(field)));
   if (name === "lines") return geometry.includes("LINE") && role !== "base";
-  return role === "places" || role === "zones" || (name === "from" && role === "buildings");
+  return role === "places" || role === "zones" || (role === "buildings" && (name === "from" || process === "centrality"));
 }
 
 /** Find a place, a feature or a street by its name. */

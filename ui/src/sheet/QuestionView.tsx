@@ -30,7 +30,7 @@ export function QuestionView({ number, block, process, overview }: Props) {
   }, [waits, ask, block]);
   if (!process) return <p className="problem">This sheet holds a question Awl does not know: {block.process}.</p>;
 
-  const select = () => set({ question: block.id, street: null, row: null, minute: null, zoneLook: { field: null, classing: "equal", own: null } });
+  const select = () => set({ question: block.id, street: null, row: null, minute: null, ...(selected ? {} : { zoneLook: { field: null, classing: "equal", own: null } }) });
   const remove = () => {
     set({ question: null, editing: null, picking: null });
     void save((sheet) => ({ blocks: without(sheet.blocks, block.id) }));
@@ -162,10 +162,11 @@ function Sentence({ block, process, overview, onSelect }: { block: QuestionBlock
   const open = editing?.question === block.id ? editing.slot : null;
   const openSlot = open ? slots[open] : undefined;
   const { data: sheet } = useSheet(overview.id);
+  const measure = block.inputs.measure ?? process.inputs?.measure?.schema?.default;
   const known = {
     ...(slots.mode?.words ? { modes: slots.mode.words } : {}),
     questions: questionNames(sheet?.blocks ?? []),
-    measure: typeof block.inputs.measure === "string" ? block.inputs.measure : "time",
+    measure: typeof measure === "string" ? measure : "time",
   };
   // A word is a span, not a button element, because it must break across lines as prose does.
   const edit = (slot: string) => {

@@ -29,13 +29,19 @@ export function SlotEditor(props: Props) {
   if (name === "measure" && block.process === "route") body = <Measures value={value} put={put} slot={slot} overview={overview} mode={String(block.inputs.mode ?? "walk")} />;
   else if (name === "hours") body = <HoursEditor value={(value ?? []) as number[]} day={(block.inputs.at as string | null | undefined) ?? null} put={put} />;
   else if (name === "at") body = <MomentEditor value={value as string | null} put={put} />;
+  else if (name === "indices") body = <Ticks options={Object.entries(slot.words ?? {})} chosen={value as string[]} put={put} />;
   else if (slot.words) body = <Choice value={String(value)} words={slot.words} label={slot.label} put={put} />;
   else if (slot.many) body = <ChainEditor overview={overview} value={value as LayerSet[]} put={put} />;
   else if (slot.kind === "place") body = <PlaceEditor {...props} value={value} put={put} />;
   else if (name === "differs") body = <DiffersEditor overview={overview} value={value as Differing[]} put={put} layer={block.inputs.places} />;
   else if (name === "measures") body = <MeasuresEditor overview={overview} inputs={block.inputs} put={(inputs) => void change(block, inputs)} />;
   else if (name === "against") body = <AgainstEditor block={block} overview={overview} value={value as Against | null} put={put} />;
-  else if (name === "kind") body = <KindEditor overview={overview} value={value as string | null} put={put} layer={block.inputs.others} />;
+  else if (name === "kind") body = <OneField {...KIND} overview={overview} value={value as string | null} put={put} layer={block.inputs.others} />;
+  else if (name === "weight") body = <OneField {...WEIGHT} overview={overview} value={value as string | null} put={put} layer={block.inputs.places} />;
+  else if (name === "radius") {
+    const unit = (measure: string) => void change(block, { ...block.inputs, measure, radius: measure === "distance" ? 600 : 10 });
+    body = <LimitEditor key={String(block.inputs.measure)} value={value as number} put={put} metres={block.inputs.measure !== "time"} putMeasure={unit} needed />;
+  }
   else if (name in NUMBERS) body = <NumberEditor name={name} value={value as number} put={put} />;
   else if (name === "fields") body = <FieldEditor {...props} value={value as string[]} put={put} />;
   else if (name === "limits") {
@@ -90,14 +96,19 @@ function Choice({ value, words, label, put }: { value: string; words: Record<str
 
 function Measures({ value, put, slot, overview, mode }: { value: unknown; put: (v: unknown) => void; slot: Slot; overview: Overview; mode: string }) {
   const chosen = Array.isArray(value) ? (value as string[]) : [String(value)];
+  // A drawing has no speeds, and its length is the given weight itself.
+  const usual = Object.entries(slot.words ?? {}).filter(([key]) => !overview.drawn || key === "distance");
+  const own = overview.modes.find(({ id }) => id === mode)?.document.costs.map(({ id }) => id) ?? [];
+  return <Ticks options={[...usual, ...[...overview.costs, ...own].map((cost): [string, string] => [cost, measureWord(cost, slot)])]} chosen={chosen} put={put} />;
+}
+
+/** Several of some words, one at least, in the order in which they were ticked. */
+function Ticks({ options, chosen, put }: { options: [string, string][]; chosen: string[]; put: (v: string[]) => void }) {
   const toggle = (key: string) => {
     const next = chosen.includes(key) ? chosen.filter((k) => k !== key) : [...chosen, key];
     if (next.length) put(next);
   };
-  // A drawing has no speeds, and its length is the given weight itself.
-  const usual = Object.entries(slot.words ?? {}).filter(([key]) => !overview.drawn || key === "distance");
-  const own = overview.modes.find(({ id }) => id === mode)?.document.costs.map(({ id }) => id) ?? [];
-  return [...usual, ...[...overview.costs, ...own].map((cost): [string, string] => [cost, measureWord(cost, slot)])].map(([key, text]) => (
+  return options.map(([key, text]) => (
     <FormControlLabel key={key} label={text} control={<Checkbox size="small" checked={chosen.includes(key)} onChange={() => toggle(key)} />} />
   ));
 }
@@ -166,15 +177,20 @@ function NumberEditor({ name, value, put }: { name: string; value: number; put: 
   );
 }
 
-/** The field of the others that says their kind. */
-function KindEditor({ overview, value, put, layer }: { overview: Overview; value: string | null; put: (v: string | null) => void; layer: unknown }) {
+const KIND = { types: ["TEXT"], label: "Field that says the kind", none: "all as one", verb: "by" };
+const WEIGHT = { types: ["INTEGER", "REAL"], label: "Field that says what each counts for", none: "all alike", verb: "by its" };
+
+type OneFieldProps = typeof KIND & { overview: Overview; value: string | null; put: (v: string | null) => void; layer: unknown };
+
+/** One field of a layer, or none. */
+function OneField({ types, label, none, verb, overview, value, put, layer }: OneFieldProps) {
   const known = isLayerSet(layer) ? overview.layers.find(({ id }) => id === layer.layer) : undefined;
-  const fields = Object.entries(known?.fields ?? {}).filter(([, type]) => type === "TEXT").map(([field]) => field);
+  const fields = Object.entries(known?.fields ?? {}).filter(([, type]) => types.includes(type)).map(([field]) => field);
   return (
-    <RadioGroup row aria-label="Field that says the kind" value={value ?? ""} onChange={(event) => put(event.target.value || null)}>
-      <FormControlLabel value="" label="all as one" control={<Radio size="small" />} />
+    <RadioGroup row aria-label={label} value={value ?? ""} onChange={(event) => put(event.target.value || null)}>
+      <FormControlLabel value="" label={none} control={<Radio size="small" />} />
       {fields.map((field) => (
-        <FormControlLabel key={field} value={field} label={`by ${field.replaceAll("_", " ")}`} control={<Radio size="small" />} />
+        <FormControlLabel key={field} value={field} label={`${verb} ${field.replaceAll("_", " ")}`} control={<Radio size="small" />} />
       ))}
     </RadioGroup>
   );

@@ -54,6 +54,19 @@ describe("limits", () => {
   });
 });
 
+describe("a radius", () => {
+  it("is needed, and may count minutes", () => {
+    const measure = vi.fn();
+    render(<LimitEditor value={600} put={put} metres putMeasure={measure} needed />);
+    expect(screen.queryByText("Without limit")).toBeNull();
+    fireEvent.change(screen.getByLabelText("Limit in metres"), { target: { value: "800" } });
+    take();
+    expect(put).toHaveBeenCalledWith(800);
+    fireEvent.change(screen.getByLabelText("What limits count"), { target: { value: "time" } });
+    expect(measure).toHaveBeenCalledWith("time");
+  });
+});
+
 describe("places that differ", () => {
   const rule = (text: string) => fireEvent.change(screen.getByLabelText("Which places, rule 1"), { target: { value: text } });
   it("need a condition, and hold a mode and minutes", () => {

@@ -55,6 +55,22 @@ describe("a sentence", () => {
     expect(read({ places: { layer: "cool_rooms", where: "seats > 40" } })).toContain("cool rooms where seats > 40"));
 });
 
+describe("centrality in words", () => {
+  const of = (name: string, value: unknown, words?: Record<string, string>, measure = "distance") =>
+    slotWords(name, { kind: "amount", label: "", default: null, ...(words ? { words } : {}) }, value, layers, { measure });
+  it("counts the radius in what is measured", () => expect([of("radius", 600), of("radius", 8, undefined, "time")]).toEqual(["600 metres", "8 minutes"]));
+  it("says what each place counts for", () => expect([of("weight", null), of("weight", "floor_area")]).toEqual(["all counted alike", "each counted by its floor area"]));
+  it("names indices, or says that all are wanted", () => {
+    const words = { reach: "reach", gravity: "gravity", closeness: "closeness" };
+    expect(of("indices", ["reach", "closeness"], words)).toBe("reach and closeness");
+    expect(of("indices", ["gravity", "reach", "closeness"], words)).toBe("every index");
+  });
+  it("begins with the layer of most places", () => {
+    const shops = { id: "shops", title: "Shops", role: "places", count: 90 } as LayerInfo;
+    expect(freshInputs({ ...process, id: "centrality" }, [...layers, shops], "walk").places).toEqual({ layer: "shops" });
+  });
+});
+
 describe("a new question", () => {
   it("begins with the layers of the study", () =>
     expect(freshInputs(process, layers, "walk")).toEqual({

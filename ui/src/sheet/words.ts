@@ -61,6 +61,7 @@ export function slotWords(name: string, slot: Slot, value: unknown, layers: Laye
   const shown = value === undefined ? slot.default : value;
   if (name === "measure") return list((Array.isArray(shown) ? shown : [shown]).map((one) => measureWord(String(one), slot)));
   if (name === "at") return shown ? `on ${momentWords(String(shown))}` : "in free flow";
+  if (name === "indices") return (shown as string[]).length === Object.keys(slot.words ?? {}).length ? "every index" : list(shown as string[]);
   if (slot.kind === "mode") return slot.words?.[String(shown)] ?? String(shown);
   if (slot.words) return Array.isArray(shown) ? list(shown.map((v) => slot.words?.[String(v)] ?? String(v))) : (slot.words[String(shown)] ?? String(shown));
   if (slot.many) return chainWords((shown ?? []) as unknown[], layers);
@@ -71,6 +72,8 @@ export function slotWords(name: string, slot: Slot, value: unknown, layers: Laye
     return fields.length ? list(fields.map((field) => field.replaceAll("_", " "))) : "all people";
   }
   if (name === "limits") return `${(shown as number[]).join(", ")} ${known.measure === "distance" ? "metres" : "minutes"}`;
+  if (name === "radius") return `${String(shown)} ${known.measure === "time" ? "minutes" : "metres"}`;
+  if (name === "weight") return shown ? `each counted by its ${String(shown).replaceAll("_", " ")}` : "all counted alike";
   if (name === "distance" || name === "width" || name === "snap") return `${String(shown)} m`;
   if (name === "hours") return (shown as number[]).length ? `at ${hoursWords(shown as number[])} o'clock` : "at no other hour";
   if (name === "most") return `at most ${figure(Number(shown))} trips`;
@@ -202,6 +205,9 @@ export function freshInputs(process: ProcessInfo, layers: LayerInfo[], mode: str
       inputs[name] = places ? { layer: places.id } : nobody;
     }
   }
+  // Centrality is among many: the layer of most places, buildings aside, which may take long.
+  const most = layers.filter(({ role }) => role === "places").sort((a, b) => b.count - a.count)[0];
+  if (process.id === "centrality" && most) inputs.places = { layer: most.id };
   if (process.id === "route") inputs.measure = drawn ? [costs[0] ?? "distance"] : ["time", "distance"];
   return inputs;
 }

@@ -72,6 +72,7 @@ const SHOWN: Record<string, string[]> = {
   matrix: ["rows"],
   trips: ["trips", "load", "places", "unreachable"],
   neighbours: ["places", "cross", "pairs"],
+  centrality: ["places", "streets"],
   alongside: ["streets", "strip", "events", "found"],
 };
 

@@ -42,7 +42,7 @@ function curveColumn(curves: Map<string, number[]>): GridColDef {
 }
 
 /** Pixels of a letter of a heading, in the mean; a word of it is never cut. */
-const LETTER = 6.4;
+const LETTER = 6.9;
 const longestWord = (title: string) => Math.max(...title.split(" ").map(({ length }) => length));
 
 /** The name by which a row is selected on the map. */
