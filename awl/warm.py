@@ -17,6 +17,7 @@ from awl.core.engine.lanes import LANES
 from awl.core.engine.places import Snapper
 from awl.core.engine.query import arrivals, best_leg, matrix
 from awl.core.engine.reach import reach_of, reached_parts
+from awl.core.engine.reach_by_hour import arrivals_by_hour
 from awl.core.engine.trips import load_between
 from awl.core.modes.mode import SHIPPED
 from awl.core.modes.network import Network
@@ -92,6 +93,7 @@ def warm() -> None:
         assert shut.hierarchy is not None
         shut.hierarchy.ways(shut, "time", "distance")
         matrix_by_hour(network.hierarchy, [network], places, places)
+        arrivals_by_hour(network.hierarchy, [network], places)
         best_leg_by_clock(Network.of(graph, mode, when=datetime(2026, 6, 3, 8)), places, 0, 1, 0.0)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 import shapely
@@ -33,6 +33,8 @@ from awl.questions.base import (
     slot,
 )
 from awl.questions.context import Context, Places, limit_units, limit_word
+from awl.questions.isochrone_hours import hour_columns, hours_chart, least, name_of, reach_at
+from awl.questions.matrix_hours import MOST_HOURS, checked_hours
 
 CALM_MM = 80_000.0
 MAX_SEPARATE = 300
@@ -88,6 +90,12 @@ class IsochroneInputs(SharedInputs):
         description="Places with a mode, hour, limits or added minutes of their own; the first rule a place meets holds.",
         json_schema_extra=slot("way", "But"),
     )
+    hours: list[Annotated[int, Field(ge=0, le=23)]] = Field(
+        [],
+        max_length=MOST_HOURS,
+        description="Further hours of the day of `at`, 0 to 23: the street within the limits at those hours as well.",
+        json_schema_extra=slot("time", "Further hours"),
+    )
     compare_straight_line: bool = Field(
         False, description="Add the areas within the same limits measured straight, at the mode's mean speed."
     )
@@ -114,6 +122,7 @@ class Isochrone(Question):
         "streets": "Reached parts of streets, split at the limits, with arrival, GeoJSON",
         "ends": "Points where a limit falls, GeoJSON",
         "places": "The places with their distance to the street, GeoJSON",
+        "by_hour": "Kilometres of street within each limit at each of the `hours`, as rows; only where they are given",
         "straight": "Discs within the same limits measured straight, merged, GeoJSON; only where they are compared",
     }
 
@@ -121,6 +130,11 @@ class Isochrone(Question):
     def answer(cls, inputs: IsochroneInputs, context: Context) -> Answer:
         """Search once (or once per place), then draw; once for each group of places that differ."""
         limits = check_limits(inputs.limits, inputs.measure)
+        hours = checked_hours(inputs.hours, context.when, inputs.measure) if inputs.hours else []
+        if inputs.differs and hours:
+            raise AwlError(
+                "Places that differ have hours of their own", remedy="Leave one out", inputs=("hours", "differs")
+            )
         if inputs.differs:
             from awl.questions.isochrone_mixed import mixed_answer
 
@@ -140,8 +154,10 @@ class Isochrone(Question):
         found, reach = search_reach(network, snapped, inputs.measure, inputs.direction, units[-1] + int(calm))
         context.progress.step(0.3, "Splitting streets at the limits")
         parts = reached_parts(reach, units[-1])
-        street_km = [_street_km(network, reach, unit) for unit in units]
+        length = network.graph.link_length
+        street_km = [reach.length_within(unit, length) / 1000 for unit in units]
         areas = cls._areas(inputs, context, places, snapped, reach, limits, units, calm)
+        by_hour = reach_at(context, hours, snapped, inputs.direction, limits, units) if hours else []
         context.progress.step(0.95, "Summing up")
         last = limit_word(limits[-1], inputs.measure)
         merged_km2 = areas.pop("merged_km2")
@@ -151,6 +167,7 @@ class Isochrone(Question):
             for limit, km2, km in zip(limits, merged_km2, street_km, strict=True)
         ]
         straight = inputs.compare_straight_line
+        curve = _curve(network, reach, units[-1], limits, inputs.measure)
         return Answer(
             title=f"{context.mode.title} {last} {inputs.direction} {places.words}",
             summary={
@@ -159,10 +176,12 @@ class Isochrone(Question):
                 "limits_min" if inputs.measure == "time" else "limits_m": limits,
                 "area_km2": [row["area_km2"] for row in rows],
                 "street_km": [row["street_km"] for row in rows],
+                **({"street_km_by_hour": {row["hour"]: row[name_of(limits[-1])] for row in by_hour}} if hours else {}),
             },
             figures=[
                 Figure(round(merged_km2[-1], 2), "km²", f"within {last}"),
                 Figure(round(street_km[-1], 1), "km", f"of street within {last}"),
+                *([least(by_hour, limits)] if hours else []),
             ],
             doubts=context.doubts_of(places, snapped) + context.doubts_of_reach(found, units[-1]),
             method=[
@@ -178,6 +197,7 @@ class Isochrone(Question):
                 "ends": lambda: _ends(network, reach, limits, units),
                 "places": context.place_features(places, snapped, {}),
                 "by_limit": rows,
+                **({"by_hour": by_hour} if hours else {}),
                 **({"straight": straight_areas(context, places, limits, inputs.measure)} if straight else {}),
             },
             table=(
@@ -188,7 +208,9 @@ class Isochrone(Question):
                     Column("street_km", "Street", "km", 1),
                 ],
             ),
-            chart=_curve(network, reach, units[-1], limits, inputs.measure),
+            tables={"By hour": ("by_hour", hour_columns(limits))} if hours else {},
+            chart=hours_chart(by_hour, limits) if hours else curve,
+            charts=[{**curve, "name": "By minute"}] if hours else [],
         )
 
     @staticmethod
@@ -288,12 +310,6 @@ def search_reach(
     return found, reach_of(network, snapped, found)
 
 
-def _street_km(network: Network, reach: Reach, unit: int) -> float:
-    to, fro = reach.within(unit)
-    share = np.minimum((to - reach.begin) + (reach.end - fro), reach.end - reach.begin)
-    return float((share * network.graph.link_length[reach.link]).sum() / 1000)
-
-
 def split_at_limits(
     parts: Parts, units: list[int]
 ) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64], NDArray[np.float64]]:
@@ -364,7 +380,8 @@ def _curve(network: Network, reach: Reach, last: int, limits: list[float], measu
     """Street length by minute (or by twentieth of the distance), up to the last limit."""
     steps = min(max(int(limits[-1]), 10), 60) if measure == "time" else 20
     x = np.linspace(0, limits[-1], steps + 1)
-    km = [_street_km(network, reach, int(last * value / limits[-1])) for value in x]
+    length = network.graph.link_length
+    km = [reach.length_within(int(last * value / limits[-1]), length) / 1000 for value in x]
     return {
         "kind": "curve",
         "title": "Street within reach, km",

@@ -14,6 +14,7 @@ from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.places import Snapped
 from awl.core.engine.query import matrix
 from awl.core.errors import AwlError
+from awl.core.modes.network import Network
 from awl.questions.base import Column, Figure, Json
 from awl.questions.context import Context
 
@@ -29,17 +30,21 @@ def checked_hours(hours: Sequence[int], at: Any, measure: str) -> list[int]:
     return sorted(set(hours))
 
 
-def times_at(context: Context, hours: list[int], sources: Snapped, targets: Snapped) -> NDArray[np.float64]:
-    """Seconds (h, s, t) from each source to each target at each hour; NaN where there is no way."""
+def networks_at(context: Context, hours: list[int]) -> tuple[list[Network], list[int], Hierarchy]:
+    """The network of each hour; which of them share the states of free flow (a shut gate has its own); their hierarchy."""
     assert context.when is not None
     day = context.when.replace(minute=0)
     networks = [context.network_at(day.replace(hour=hour)) for hour in hours]
     free = context.study.network(context.mode.id)
-    cost = np.full((len(hours), len(sources.link), len(targets.link)), UNREACHED, np.int32)
-    # An hour at which a gate is shut has states of its own.
     alike = [i for i, network in enumerate(networks) if network.states is free.states]
+    return networks, alike, free.hierarchy if free.hierarchy is not None or not alike else Hierarchy.of(free)
+
+
+def times_at(context: Context, hours: list[int], sources: Snapped, targets: Snapped) -> NDArray[np.float64]:
+    """Seconds (h, s, t) from each source to each target at each hour; NaN where there is no way."""
+    networks, alike, high = networks_at(context, hours)
+    cost = np.full((len(hours), len(sources.link), len(targets.link)), UNREACHED, np.int32)
     if alike:
-        high = free.hierarchy if free.hierarchy is not None else Hierarchy.of(free)
         cost[alike] = matrix_by_hour(
             high, [networks[i] for i in alike], sources, targets, progress=context.progress.part(0.5, 0.9)
         )

@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 from awl.core.engine.by_hour import customized_lanes, matrix_by_hour
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.places import ON_STREET, Snapped
-from awl.core.engine.query import matrix
+from awl.core.engine.query import arrivals, costs_of, matrix
+from awl.core.engine.reach_by_hour import arrivals_by_hour
 from awl.core.engine.topology import customized
 from awl.core.modes.mode import Curve
 from awl.core.modes.network import Network
@@ -49,6 +50,26 @@ def test_every_hour_is_that_of_its_own_network(network, seed, share, count):
     assert times.shape == (count, 5, 7)
     for lane, one in enumerate(at):
         assert np.array_equal(times[lane], matrix(one, sources, targets, "time")[0])
+
+
+@settings(max_examples=60, deadline=None)
+@given(networks(), st.integers(0, 1000), shares, st.integers(1, 16), st.sampled_from(["from", "to"]))
+def test_what_is_reached_at_every_hour_is_that_of_its_own_network(network, seed, share, count, direction):
+    rng = np.random.default_rng(seed)
+    free = Network.of(network.graph, replace(network.mode, curves=(Curve("weekday", (), tuple(share)),)))
+    closed = rng.random(network.graph.link_count) < 0.1
+    at = [
+        Network.of(network.graph, free.mode, when=datetime(2026, 6, 3, int(h))).sharing(free)
+        for h in rng.integers(0, 24, count)
+    ]
+    at = [one.with_closed(closed) if seed % 2 else one for one in at]
+    places = random_places(network, 5, seed)
+    places = replace(places, link=np.where(np.arange(5) == seed % 9, -1, places.link))
+    arcs = np.flatnonzero(np.repeat(network.usable, 2))
+    for one, found in zip(at, arrivals_by_hour(Hierarchy.of(free), at, places, direction), strict=True):
+        plain = arrivals(one, places, "time", direction)
+        assert np.array_equal(found.cost, plain.cost)
+        assert np.array_equal(costs_of(found.on_arcs(arcs)), costs_of(plain.on_arcs(arcs)))
 
 
 def test_lanes_are_metrics_side_by_side(network):

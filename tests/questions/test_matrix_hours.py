@@ -1,4 +1,4 @@
-"""A matrix through the day: at each hour the times of a matrix asked at that hour."""
+"""A matrix, and reach, through the day: at each hour what is answered when asked at that hour."""
 
 from __future__ import annotations
 
@@ -37,6 +37,36 @@ def test_every_hour_is_what_is_answered_at_that_hour(study, closed):
     assert chart["x"]["values"] == [f"{hour}:00" for hour in HOURS]
     assert [column["field"] for column in document["table"]["columns"]].count("duration_s_17") == 1
     assert max(chart["series"][0]["values"]) > 1.1 * min(chart["series"][0]["values"])
+
+
+REACH = {"places": ROOMS, "mode": "drive", "at": "2026-06-03T08:00", "limits": [1, 2]}
+
+
+@pytest.mark.parametrize("direction", ["from", "to"])
+def test_reach_at_every_hour_is_what_is_answered_at_that_hour(study, direction):
+    document = ask(study, "isochrone", {**REACH, "direction": direction, "hours": HOURS}).document()
+    rows = document["by_hour"]
+    assert [row["hour"] for row in rows] == [f"{hour}:00" for hour in HOURS]
+    for hour, row in zip(HOURS, rows, strict=True):
+        alone = ask(study, "isochrone", {**REACH, "direction": direction, "at": f"2026-06-03T{hour:02}:00"}).document()
+        assert [row["street_km_1"], row["street_km_2"]] == alone["summary"]["street_km"]
+    steady = {
+        name: min(row[name] for row in rows) / max(row[name] for row in rows) for name in ("street_km_1", "street_km_2")
+    }
+    name = min(steady, key=lambda one: steady[one])
+    fewest = min(rows, key=lambda row: row[name])
+    assert document["figures"][-1]["label"] == f"within {name[-1]} min at {fewest['hour']}, the least"
+    assert document["figures"][-1]["value"] == pytest.approx(fewest[name], abs=0.05)
+    assert document["chart"]["series"][0]["values"] == [row[name] for row in rows]
+    assert [chart["name"] for chart in (document["chart"], *document["charts"])] == ["By hour", "By minute"]
+    assert document["tables"][0]["part"] == "by_hour"
+
+
+def test_reach_through_the_day_needs_a_day_and_places_alike(study):
+    with pytest.raises(AwlError, match="Hours need a day"):
+        ask(study, "isochrone", {**REACH, "at": None, "hours": [8]})
+    with pytest.raises(AwlError, match="hours of their own"):
+        ask(study, "isochrone", {**REACH, "hours": [8], "differs": [{"where": "seats > 60", "add_minutes": 3}]})
 
 
 def test_hours_whose_states_differ_are_searched_by_themselves(study, monkeypatch):

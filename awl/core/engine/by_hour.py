@@ -56,7 +56,7 @@ def _customize_lanes(start, head, below_start, below_edge, low, up, down):
 
 
 @dataclass(frozen=True)
-class _Ends:
+class Ends:
     """Where trips begin or end: those of place i are rows `start[i]:start[i + 1]`, with `rank` and a `cost` (k, LANES)."""
 
     start: NDArray[np.int64]
@@ -64,7 +64,7 @@ class _Ends:
     cost: Costs
 
     @classmethod
-    def of(cls, parts: Sequence[tuple[Seeds, Ints]], places: int, count: int) -> _Ends:
+    def of(cls, parts: Sequence[tuple[Seeds, Ints]], places: int, count: int) -> Ends:
         """The ends of all hours together; one that an hour does not have costs `FAR` in its lane."""
         keys = [seeds.owner.astype(np.int64) * count + rank for seeds, rank in parts]
         known = np.unique(np.concatenate([key[rank >= 0] for key, (_, rank) in zip(keys, parts, strict=True)]))
@@ -74,6 +74,14 @@ class _Ends:
             np.minimum.at(cost[:, lane], np.searchsorted(known, key[here]), seeds.cost[here].astype(np.uint32))
         start = np.searchsorted(known // count, np.arange(places + 1))
         return cls(start, (known % count).astype(np.int32), cost)
+
+
+def check_alike(networks: Sequence[Network]) -> None:
+    """Raises `ValueError` where these are too many for the lanes of a sweep, or do not share their states."""
+    if len(networks) > LANES:
+        raise ValueError(f"At most {LANES} hours at once")
+    if any(network.states is not networks[0].states for network in networks):
+        raise ValueError("The hours do not share their states")
 
 
 def matrix_by_hour(
@@ -88,18 +96,15 @@ def matrix_by_hour(
 
     `networks` are those of the hours, which share the states of the `hierarchy`.
     """
-    if len(networks) > LANES:
-        raise ValueError(f"At most {LANES} hours at once")
-    if any(network.states is not networks[0].states for network in networks):
-        raise ValueError("The hours do not share their states")
+    check_alike(networks)
     topology, count = hierarchy.topology, hierarchy.topology.count
     cost = np.full((len(networks), len(sources.link), len(targets.link)), UNREACHED, np.int32)
     up, down = customized_lanes(topology, [network.step_costs("time") for network in networks])
     first = [leaving(sources, network, "time", "distance") for network in networks]
     last = [entering(targets, network, "time", "distance") for network in networks]
     seeds = [ranked(hierarchy, network, one, "time")[:2] for network, one in zip(networks, first, strict=True)]
-    begins = _Ends.of(seeds, len(sources.link), count)
-    ends = _Ends.of([(one, topology.rank[one.state]) for one in last], len(targets.link), count)
+    begins = Ends.of(seeds, len(sources.link), count)
+    ends = Ends.of([(one, topology.rank[one.state]) for one in last], len(targets.link), count)
     closure = above(topology.parent, np.unique(ends.rank))
     local = np.full(count, -1, np.int32)
     local[closure] = np.arange(len(closure), dtype=np.int32)

@@ -87,12 +87,20 @@ def swept(
         of_rank = np.empty(topology.count, np.int64)
         sweep(*edges, rank[here], begin[here], most, of_rank)
         label[topology.state] = of_rank
-    within = own <= most
-    np.minimum.at(label, seeds.state[within], own[within])
-    if direction == "to":
-        _from_lone_states(topology.rank, network, measure, most, label)
+    with_ends(topology.rank, network, measure, direction, seeds.state, own, most, label)
     hierarchy.note_far(measure, label)
     return label
+
+
+def with_ends(
+    rank: Ints, network: Network, measure: str, direction: str, state: Ints, own: NDArray[np.int64], most: np.int64,
+    label: NDArray[np.int64],
+) -> None:  # fmt: skip
+    """Complete labels (s,) of ranked states by those of the ends, `own` at each `state`, and of states without a rank."""
+    within = own <= most
+    np.minimum.at(label, state[within], own[within])
+    if direction == "to":
+        _from_lone_states(rank, network, measure, most, label)
 
 
 def _from_lone_states(rank: Ints, network: Network, measure: str, most: np.int64, label: NDArray[np.int64]) -> None:

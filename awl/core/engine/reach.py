@@ -55,6 +55,12 @@ class Reach:
         b = self.end - _spare(limit, self.at_end, self.down, self.end - self.begin)
         return a, b
 
+    def length_within(self, limit: float, link_length: NDArray[np.float64]) -> float:
+        """Metres of street that are reached, of links (m,) so long."""
+        a, b = self.within(limit)
+        share = np.minimum((a - self.begin) + (self.end - b), self.end - self.begin)
+        return float((share * link_length[self.link]).sum())
+
     def meeting(self) -> NDArray[np.float64]:
         """Fraction of each piece at which both ways arrive at once; its begin or end where one way wins throughout."""
         span = self.end - self.begin

@@ -1999,6 +1999,12 @@ export interface components {
              */
             differs?: components["schemas"]["Differing"][];
             /**
+             * Hours
+             * @description Further hours of the day of `at`, 0 to 23: the street within the limits at those hours as well.
+             * @default []
+             */
+            hours: number[];
+            /**
              * Compare Straight Line
              * @description Add the areas within the same limits measured straight, at the mode's mean speed.
              * @default false

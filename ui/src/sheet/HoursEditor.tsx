@@ -1,4 +1,4 @@
-/** The editor of the further hours at which a matrix is answered. */
+/** The editor of the further hours at which a question is answered. */
 import { Button, TextField } from "@mui/material";
 import { useState } from "react";
 import { hoursOf } from "./words";

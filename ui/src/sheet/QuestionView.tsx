@@ -117,7 +117,7 @@ export function QuestionView({ number, block, process, overview }: Props) {
               Try candidates
             </button>
           )}
-          {process.id === "matrix" && !!block.inputs.at && !block.inputs.hours && (
+          {"hours" in process["x-awl"].slots && !!block.inputs.at && !block.inputs.hours && !(block.inputs.differs as unknown[] | undefined)?.length && (
             <button className="linkish" title="The same at further hours of that day" onClick={() => set({ editing: { question: block.id, slot: "hours" }, picking: null })}>
               Through the day
             </button>

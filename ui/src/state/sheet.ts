@@ -65,7 +65,7 @@ export function isStale(block: QuestionBlock, answer: Answer | null | undefined)
 
 /** Results a question needs on the screen; streets are drawn from arrays instead. */
 const SHOWN: Record<string, string[]> = {
-  isochrone: ["areas", "contours", "ends", "places"],
+  isochrone: ["areas", "contours", "ends", "places", "by_hour"],
   access: ["zones", "totals", "places", "near", "curves", "unserved", "candidates", "choices", "lorenz"],
   route: ["routes", "places"],
   catchment: ["areas", "streets", "places"],

@@ -146,7 +146,7 @@ function AnswerTray({ study, question, name, answer, shut, onShut }: AnswerTrayP
 /** The leading table of an answer, and those that can be shown instead. */
 function tablesOf(answer: Answer): (Table & { title: string })[] {
   const { table, tables } = answer.result;
-  return [...(table ? [{ ...table, title: table.part[0]?.toUpperCase() + table.part.slice(1) }] : []), ...(tables ?? [])];
+  return [...(table ? [{ ...table, title: table.part[0]?.toUpperCase() + table.part.slice(1).replaceAll("_", " ") }] : []), ...(tables ?? [])];
 }
 
 const zoneNames = (answer: Answer) => new Set(((answer.result.zones as FeatureCollection | undefined)?.features ?? []).map(({ properties }) => String(properties?.zone)));

@@ -1,0 +1,78 @@
+"""Reach through the day: how much street lies within the limits at further hours of the same day, all hours at once."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from awl.core.engine.places import Snapped
+from awl.core.engine.query import arrivals
+from awl.core.engine.reach import reach_of
+from awl.core.engine.reach_by_hour import arrivals_by_hour
+from awl.questions.base import Column, Figure, Json
+from awl.questions.context import Context
+from awl.questions.matrix_hours import networks_at
+
+
+def reach_at(
+    context: Context, hours: list[int], snapped: Snapped, direction: str, limits: list[float], units: list[int]
+) -> list[Json]:
+    """One row for each hour: kilometres of street within each limit."""
+    networks, alike, high = networks_at(context, hours)
+    found = (
+        dict(zip(alike, arrivals_by_hour(high, [networks[i] for i in alike], snapped, direction), strict=True))
+        if alike
+        else {}
+    )
+    rows = []
+    for i, (hour, network) in enumerate(zip(hours, networks, strict=True)):
+        context.progress.step(0.9 + 0.05 * i / len(hours), f"Reach at {hour}:00")
+        one = found[i] if i in found else arrivals(network, snapped, "time", direction, units[-1])
+        reach = reach_of(network, snapped, one)
+        km = {
+            name_of(limit): round(reach.length_within(unit, network.graph.link_length) / 1000, 3)
+            for limit, unit in zip(limits, units, strict=True)
+        }
+        rows.append({"hour": f"{hour}:00", **km})
+    return rows
+
+
+def name_of(limit: float) -> str:
+    """The column of a limit."""
+    return f"street_km_{limit:g}"
+
+
+def hour_columns(limits: list[float]) -> list[Column]:
+    """Columns of the table by hour."""
+    return [
+        Column("hour", "Begin at"),
+        *[Column(name_of(limit), f"Street within {limit:g} min", "km", 1) for limit in limits],
+    ]
+
+
+def telling(rows: list[Json], limits: list[float]) -> float:
+    """The limit within which the hour matters most: a long one may reach everything at any hour."""
+
+    def steadiness(limit: float) -> float:
+        km = [float(row[name_of(limit)]) for row in rows]
+        return min(km) / max(km) if max(km) > 0 else 1.0
+
+    return min(reversed(limits), key=steadiness)
+
+
+def least(rows: list[Json], limits: list[float]) -> Figure:
+    """The hour at which the least is reached."""
+    limit = telling(rows, limits)
+    row = min(rows, key=lambda one: float(one[name_of(limit)]))
+    return Figure(round(float(row[name_of(limit)]), 1), "km", f"within {limit:g} min at {row['hour']}, the least")
+
+
+def hours_chart(rows: list[Json], limits: list[float]) -> dict[str, Any]:
+    """Street at each hour within the limit for which the hour matters most."""
+    limit = telling(rows, limits)
+    return {
+        "kind": "bars",
+        "name": "By hour",
+        "title": f"Street within {limit:g} min by the hour at which trips begin, km",
+        "x": {"label": "hour", "values": [row["hour"] for row in rows]},
+        "series": [{"label": f"Street within {limit:g} min, km", "values": [row[name_of(limit)] for row in rows]}],
+    }
