@@ -127,10 +127,11 @@ class Context:
 
     def places(self, wanted: FeatureSet, name: str = "places") -> Places:
         """Point features of an input; polygons stand for their middle."""
+        layer, words = self.features(wanted, name)
         one = "point"
         if isinstance(wanted, LayerSet):
             one = singular(self.study.require_layer(wanted.layer)["title"].lower())
-        return self.points_of(*self.features(wanted, name), name, one)
+        return self.points_of(layer, words, name, one)
 
     def points_of(self, layer: Layer, words: str, name: str = "places", one: str = "point") -> Places:
         """Features as points with ids and names; those without a name are called `one` with their number."""

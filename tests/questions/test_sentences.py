@@ -29,6 +29,8 @@ WORDS = {
     "distance": "500 m",
     "width": "25 m",
     "layers": "parcels, then on them buildings",
+    "radius": "600 metres",
+    "weight": "all counted alike",
     "most": "at most 10,000 trips",
 }
 
