@@ -19,9 +19,9 @@ from awl.core.engine.climbing import above, climb_from
 from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.ladder import along_links, onto_links, ranked
-from awl.core.engine.lanes import LANES, over_triangle
+from awl.core.engine.lanes import LANES, over_triangle, over_triangles
 from awl.core.engine.places import Seeds, Snapped, entering, leaving
-from awl.core.engine.topology import FAR, Topology, put_steps
+from awl.core.engine.topology import FAR, Topology
 from awl.core.modes.network import Network
 from awl.core.progress import Progress
 
@@ -33,26 +33,39 @@ AT_ONCE = 64
 
 def customized_lanes(topology: Topology, costs: Sequence[NDArray[np.integer]]) -> tuple[Costs, Costs]:
     """Costs (m, LANES) of the edges up and down, lane i for the i-th of at most `LANES` costs (r,) of the steps."""
-    up, down = (np.full((len(topology.head), LANES), FAR) for _ in range(2))
-    for lane, cost in enumerate(costs):
-        put_steps(topology.edge, cost.astype(np.uint32), up[:, lane], down[:, lane])
+    up, down = (np.empty((len(topology.head), LANES), np.uint32) for _ in range(2))
+    _put_lanes(topology.edge, np.array(costs, np.uint32), up, down)
     _customize_lanes(topology.start, topology.head, *topology.below, topology.low, up, down)
     return up, down
 
 
 @njit(cache=True, nogil=True)
+def _put_lanes(edge, step_cost, up, down):
+    """Costs of edges (m, LANES) by those of the steps (lanes, r) along them; `FAR` where there are none."""
+    up[:] = FAR
+    down[:] = FAR
+    for i in range(len(edge)):
+        e = edge[i] >> 1
+        if edge[i] < 0:
+            continue
+        if edge[i] & 1:
+            for lane in range(len(step_cost)):
+                down[e, lane] = min(down[e, lane], step_cost[lane, i])
+        else:
+            for lane in range(len(step_cost)):
+                up[e, lane] = min(up[e, lane], step_cost[lane, i])
+
+
+@njit(cache=True, nogil=True)
 def _customize_lanes(start, head, below_start, below_edge, low, up, down):
     """As for one metric: each rank draws, for its own edges, on those of the ranks below it."""
-    place = np.empty(len(start) - 1, np.int64)
+    place = np.empty(len(start) - 1, np.uint32)
     for j in range(len(start) - 1):
         for k in range(start[j], start[j + 1]):
             place[head[k]] = k
         for at in range(below_start[j], below_start[j + 1]):
             e = np.int64(below_edge[at])
-            for f in range(e + 1, np.int64(start[low[e] + 1])):
-                k = place[head[f]]
-                over_triangle(up, k, e, f, down, up)
-                over_triangle(down, k, f, e, down, up)
+            over_triangles(up, down, e, e + 1, np.int64(start[low[e] + 1]), head, place)
 
 
 @dataclass(frozen=True)

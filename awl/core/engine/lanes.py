@@ -69,6 +69,30 @@ def _over_edge_carrying(
     return types.void(near, near_extra, whole[0], far, far_extra, *whole, whole[1]), generate
 
 
+def _over_triangles(typing: Any, up: Any, down: Any, e: Any, first: Any, last: Any, head: Any, place: Any) -> Any:
+    """The edges that are reached over edge `e` and each of `first`..`last`, in all lanes; the costs of `e` stay in registers.
+
+    For f of these and k = `place[head[f]]`: `up[k] = min(up[k], down[e] + up[f])`, `down[k] = min(down[k], down[f] + up[e])`.
+    """
+
+    def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        kinds, wide = signature.args, ir.IntType(64)
+        costs = [_data(context, builder, kinds[k], args[k]) for k in (0, 1)]
+        heads, places = (_data(context, builder, kinds[k], args[k]) for k in (5, 6))
+        up_e, down_e = (_load(builder, _row(builder, data, args[2])) for data in costs)
+        with cgutils.for_range_slice(builder, args[3], args[4], ir.Constant(wide, 1), wide) as (f, _):
+            rank = builder.zext(builder.load(builder.gep(heads, [f])), wide)
+            k = builder.zext(builder.load(builder.gep(places, [rank])), wide)
+            for data, mine in zip(costs, (down_e, up_e), strict=True):
+                out = _row(builder, data, k)
+                over = builder.add(_load(builder, _row(builder, data, f)), mine)
+                former = _load(builder, out)
+                builder.store(builder.select(builder.icmp_unsigned("<", over, former), over, former), out, align=4)
+        return context.get_dummy_value()
+
+    return types.void(up, down, types.int64, types.int64, types.int64, head, place), generate
+
+
 def _over_triangle(typing: Any, costs: Any, third: Any, one: Any, two: Any, by_one: Any, by_two: Any) -> Any:
     """`costs[third] = min(costs[third], by_one[one] + by_two[two])` in all lanes: one edge for sixteen metrics."""
 
@@ -159,5 +183,6 @@ def _begun(builder: Any, row: Any, own: Any) -> Any:
 over_edge: Any = intrinsic(_over_edge)
 over_edge_carrying: Any = intrinsic(_over_edge_carrying)
 over_triangle: Any = intrinsic(_over_triangle)
+over_triangles: Any = intrinsic(_over_triangles)
 least_over: Any = intrinsic(_least_over)
 least_over_carrying: Any = intrinsic(_least_over_carrying)

@@ -16,6 +16,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from awl.core.engine.dissection import dissection, neighbours
+from awl.core.engine.runs import ONE, RUN, WIDE, lower_run
 from awl.core.modes.states import States
 
 Ints = NDArray[np.int32]
@@ -203,10 +204,19 @@ def _customize(start, head, below_start, below_edge, low, up, down):
         for at in range(below_start[j], below_start[j + 1]):
             e = below_edge[at]
             up_e, down_e = up[e], down[e]
-            for f in range(np.uint32(e + 1), np.uint32(start[low[e] + 1])):
+            f, end = np.uint64(e + 1), np.uint64(start[low[e] + 1])
+            while f < end:
                 k = place[head[f]]
-                up[k] = min(up[k], np.uint32(down_e + up[f]))
-                down[k] = min(down[k], np.uint32(down[f] + up_e))
+                last = f + WIDE
+                if last <= end and place[head[last - ONE]] - k == RUN - 1:
+                    lower_run(up, down, np.int64(k), np.int64(f), up_e, down_e)
+                    f = last
+                    continue
+                while f < min(last, end):
+                    k = place[head[f]]
+                    up[k] = min(up[k], np.uint32(down_e + up[f]))
+                    down[k] = min(down[k], np.uint32(down[f] + up_e))
+                    f += ONE
 
 
 @njit(cache=True, nogil=True)

@@ -13,6 +13,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from awl.core.engine.runs import ONE, RUN, WIDE, settle_run
 from awl.core.engine.topology import FAR, Costs, Ints, Metric, Topology
 
 
@@ -82,11 +83,20 @@ def _perfect(start, head, below_start, below_edge, low, up, down):
         for at in range(below_start[j], below_start[j + 1]):
             e = below_edge[at]
             up_e, down_e = up[e], down[e]
-            for f in range(np.uint32(e + 1), np.uint32(start[low[e] + 1])):
+            f, end = np.uint64(e + 1), np.uint64(start[low[e] + 1])
+            while f < end:
                 k = place[head[f]]
-                up_f, down_f, up_k, down_k = up[f], down[f], up[k], down[k]
-                up_e = min(up_e, np.uint32(up_f + down_k))
-                down_e = min(down_e, np.uint32(up_k + down_f))
-                up[f] = min(up_f, np.uint32(up_e + up_k))
-                down[f] = min(down_f, np.uint32(down_k + down_e))
+                last = f + WIDE
+                if last <= end and place[head[last - ONE]] - k == RUN - 1:
+                    up_e, down_e = settle_run(up, down, np.int64(k), np.int64(f), up_e, down_e)
+                    f = last
+                    continue
+                while f < min(last, end):
+                    k = place[head[f]]
+                    up_f, down_f, up_k, down_k = up[f], down[f], up[k], down[k]
+                    up_e = min(up_e, np.uint32(up_f + down_k))
+                    down_e = min(down_e, np.uint32(up_k + down_f))
+                    up[f] = min(up_f, np.uint32(up_e + up_k))
+                    down[f] = min(down_f, np.uint32(down_k + down_e))
+                    f += ONE
             up[e], down[e] = up_e, down_e
