@@ -34,7 +34,7 @@ from awl.demo_study import DEMO, make_demo
 from awl.formats import osm_pbf
 from awl.questions.run import ask
 from awl.study.study import Study
-from bench.access import in_a_region, in_the_city
+from bench.access import among_buildings, in_a_region, in_the_city
 from bench.heights import on_the_hierarchy
 from bench.measure import Row, medians
 from bench.reading import CACHE, joining, reading_pbf, reading_xml, region, storing
@@ -105,7 +105,7 @@ def questions() -> list[Row]:
             Row(f"Ferrow: {name}; bound: one search", seconds, base, "of the bound's speed")
             for name, seconds in zip(calls, times, strict=True)
         ]
-        return rows + in_the_city(study)
+        return [*rows, *in_the_city(study), *among_buildings(study)]
 
 
 def main(large: bool) -> None:

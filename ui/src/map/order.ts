@@ -2,7 +2,7 @@
 
 /** What can be put over or under something else, topmost first as it is drawn by itself; and the layers each is drawn by, lowest first. */
 const DRAWN = {
-  places: { title: "places", layers: ["places", "graded"] },
+  places: { title: "places", layers: ["dots", "places", "graded"] },
   other: { title: "other answer", layers: ["overlaid-case", "overlaid"] },
   ways: { title: "ways", layers: ["route-case", "routes", "routes-second"] },
   contours: { title: "contours", layers: ["contours", "contour-names"] },

@@ -155,7 +155,7 @@ export class Scene {
       features
         .map(({ properties }) => (properties.zone ?? properties.name ?? (properties.place_row === undefined ? properties.fid : properties.place)) as string | number | undefined)
         .find((name) => name !== undefined);
-    const point = named(at(["places", "graded", "found"]).filter(there));
+    const point = named(at(["places", "graded", "dots", "found"]).filter(there));
     const name = point ?? named(at(["zones", "areas"]));
     return name === undefined ? null : { name: String(name), point: point !== undefined };
   }
