@@ -118,6 +118,7 @@ def test_delays_hours_and_costs_are_set_and_a_route_obeys_them(page: Page, cut: 
     page.type("[aria-label='Name of a new cost']", "noise")
     page.type("[aria-label='Expression of a new cost']", "length * 2" + Keys.ENTER)
     page.find("[aria-label='Expression of noise']")
+    page.wait(lambda: Study(cut.path).mode("drive").costs, "the cost to be kept")
     mode = Study(cut.path).mode("drive")
     assert (mode.delays.start_s, mode.delays.signals_s, mode.costs[0].along) == (120, 45, "length * 2")
 
