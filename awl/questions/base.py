@@ -125,27 +125,27 @@ class SharedInputs(BaseModel):
         return value
 
 
-def check_limits(limits: list[float], measure: str) -> list[float]:
-    """Limits must be finite, positive, ascending and sane; returns them."""
+def check_limits(limits: list[float], measure: str, name: str = "limits") -> list[float]:
+    """Limits must be finite, positive, ascending and sane; returns them. `name` is the input they are."""
     most, unit = (MAX_MINUTES, "minutes") if measure == "time" else (MAX_METRES, "metres")
     for value in limits:
         if not math.isfinite(value) or value <= 0:
             raise AwlError(
                 f"The limit {value:g} is not above zero",
                 remedy=f"Give positive {unit}, for example 5, 10, 15",
-                inputs=("limits",),
+                inputs=(name,),
             )
         if value > most:
             raise AwlError(
                 f"The limit {value:g} is more than {most:,} {unit}",
                 remedy=f"Limits are in {unit}; give smaller ones",
-                inputs=("limits",),
+                inputs=(name,),
             )
     if any(b <= a for a, b in zip(limits, limits[1:], strict=False)):
         raise AwlError(
             f"The limits {', '.join(f'{v:g}' for v in limits)} do not ascend",
             remedy="Order them from small to large, each once",
-            inputs=("limits",),
+            inputs=(name,),
         )
     return limits
 

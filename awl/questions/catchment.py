@@ -78,7 +78,7 @@ class Catchment(Question):
     def answer(cls, inputs: CatchmentInputs, context: Context) -> Answer:
         """One search from all places at once; between equal times the place that comes first in the layer wins."""
         if inputs.limit is not None:
-            check_limits([inputs.limit], "time")
+            check_limits([inputs.limit], "time", "limit")
         places = context.places(inputs.places)
         snapped = context.snap(places)
         unit = int(NO_LIMIT) if inputs.limit is None else limit_units(inputs.limit, "time")

@@ -142,7 +142,7 @@ class Asked:
     """What a question of centrality asks for, checked: places on streets, their weights, and the search that is ready."""
 
     def __init__(self, inputs: CentralityInputs, context: Context) -> None:
-        check_limits([inputs.radius], inputs.measure)
+        check_limits([inputs.radius], inputs.measure, "radius")
         self.inputs, self.context = inputs, context
         self.places: Places = context.places(inputs.places)
         self.snapped: Snapped = context.snap(self.places)

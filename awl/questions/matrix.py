@@ -99,7 +99,7 @@ class Sides:
 def sides_of(inputs: MatrixInputs, context: Context) -> Sides:
     """Check the inputs of a matrix and put its places on streets."""
     if inputs.limit is not None:
-        check_limits([inputs.limit], inputs.measure)
+        check_limits([inputs.limit], inputs.measure, "limit")
     starts, ends = context.places(inputs.from_, "from"), context.places(inputs.to, "to")
     limit = int(NO_LIMIT) if inputs.limit is None else limit_units(inputs.limit, inputs.measure)
     return Sides(starts, ends, context.snap(starts, "from"), context.snap(ends, "to"), inputs.measure, limit)

@@ -75,7 +75,7 @@ def test_only_the_indices_asked_for_come_back(study):
 @pytest.mark.parametrize(
     ("more", "words", "name"),
     [
-        ({"radius": 0}, "not above zero", "limits"),
+        ({"radius": 0}, "not above zero", "radius"),
         ({"weight": "beds"}, "no field 'beds'", "weight"),
         ({"indices": []}, "at least 1", "indices"),
         ({"indices": ["fame"]}, "'reach'", "indices"),

@@ -333,11 +333,11 @@ BAD = [
     ("route", {"waypoints": [WEST, [-36.5, 41.3]]}, "outside the study area", "waypoints"),
     ("route", {"waypoints": [WEST, [400, 41]]}, "not a longitude and latitude", "waypoints"),
     ("route", {"waypoints": [WEST, EAST], "measure": []}, "empty", "measure"),
-    ("matrix", {"from": ROOMS, "to": ZONES, "limit": 0}, "not above zero", "limits"),
+    ("matrix", {"from": ROOMS, "to": ZONES, "limit": 0}, "not above zero", "limit"),
     ("access", {"places": ROOMS, "zones": ZONES, "fields": ["children"]}, "no field 'children'.*population", "fields"),
     ("access", {"places": ROOMS, "zones": ZONES, "fields": ["name"]}, "holds text", "fields"),
     ("access", {"places": ROOMS, "zones": ROOMS}, "zones are point features", "zones"),
-    ("catchment", {"places": ROOMS, "limit": -1}, "not above zero", "limits"),
+    ("catchment", {"places": ROOMS, "limit": -1}, "not above zero", "limit"),
     ("unheard", {}, "no question 'unheard'", ""),
 ]  # fmt: skip
 
