@@ -117,7 +117,7 @@ class CentralityWork:
     places these trips pass: summed up by place over all blocks it is that of the whole.
     """
 
-    block_rows = 5000
+    block_rows = 20_000
 
     def __init__(self, study: Study, inputs: Json) -> None:
         parsed = CentralityQuestion.parse(inputs)

@@ -244,7 +244,7 @@ def _shown(inputs: CentralityInputs) -> list[Column]:
 def _spread(index: str, values: Floats) -> Json:
     """How many places have how much of an index."""
     known = values[np.isfinite(values)]
-    count, edges = np.histogram(known, CLASSES, (0, float(known.max()) or 1.0))
+    count, edges = np.histogram(known, CLASSES, (0, float(known.max(initial=0)) or 1.0))
     return {
         "kind": "bars",
         "title": f"Places by {index}",

@@ -83,9 +83,7 @@ def serve(root: Path, host: str, port: int) -> None:
     from waitress import create_server
 
     app = create_app(root)
-    known: Catalogue = app.extensions["awl-catalogue"]
-    if len(known.ids()) == 1:
-        known.study(known.ids()[0]).prepare()
+    app.extensions["awl-catalogue"].prepare_only()
     server = create_server(app, host=host, port=port, threads=8, max_request_body_size=MAX_BYTES)
     print(f"Awl serves {root} on http://{host}:{server.effective_port}", flush=True)
     try:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import re
 import threading
 from pathlib import Path
@@ -43,6 +44,13 @@ class Catalogue:
                 )
             self._open[ident] = Study(path)
             return self._open[ident]
+
+    def prepare_only(self) -> None:
+        """Prepare the study there is, where there is but one; one that cannot be opened says so when it is asked for."""
+        idents = self.ids()
+        if len(idents) == 1:
+            with contextlib.suppress(AwlError):
+                self.study(idents[0]).prepare()
 
     def path(self, ident: str) -> Path:
         """Where a study of this id is or would be; refuses ids that are no plain names."""

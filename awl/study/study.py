@@ -118,6 +118,7 @@ class Study(StudyFile):
         with self._derived_lock:
             for key in [key for key in self._derived if isinstance(key, tuple) and ident in key[1:]]:
                 del self._derived[key]
+            self._prepared = None
 
     def network(self, mode: str, when: datetime | None = None) -> Network:
         """The network of a mode, in free flow or at a local date and time."""

@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from awl.core.access import centrality
 from awl.core.access.centrality import Centrality
 from awl.core.columns import Categorical
 from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
@@ -150,7 +151,8 @@ def test_turns_and_one_ways_are_those_of_a_matrix_and_no_trip_gets_lost(network,
         assert travelled == pytest.approx(np.nansum(made.cost), rel=1e-4, abs=0.01)
 
 
-def test_parts_add_up_and_threads_change_nothing(network):
+def test_parts_add_up_and_threads_change_nothing(network, monkeypatch):
+    monkeypatch.setattr(centrality, "AT_ONCE", 16)
     places = random_places(network, 300, 4)
     central = Centrality(network, places, "time", 400_000, np.ones(300), 0.2)
     whole = central.sums(threads=1)

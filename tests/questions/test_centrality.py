@@ -72,6 +72,14 @@ def test_only_the_indices_asked_for_come_back(study):
     assert any(doubt["code"] == "closeness-of-few" for doubt in result["doubts"])
 
 
+def test_places_at_one_point_have_no_closeness_to_each_other(study):
+    spot = places(study, 1)["features"][0]
+    asked = {"places": {"type": "FeatureCollection", "features": [spot, spot]}, "indices": ["closeness"], "radius": 50}
+    result = ask(study, "centrality", asked).document()
+    assert [feature["properties"]["closeness"] for feature in result["places"]["features"]] == [None, None]
+    assert result["summary"]["mean_reach"] == 1 and sum(result["chart"]["series"][0]["values"]) == 0
+
+
 @pytest.mark.parametrize(
     ("more", "words", "name"),
     [

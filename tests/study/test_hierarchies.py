@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -58,6 +60,11 @@ def test_preparing_goes_on_behind_and_questions_use_it_when_it_is_there(own_stud
     for mode in own_study.modes():
         assert own_study.network(mode).hierarchy.ready("time"), mode
     assert own_study.prepare() is None, "nothing is left to prepare"
+    mode = own_study.mode("walk")
+    own_study.save_mode(replace(mode, title="On foot"))
+    own_study.undo_mode()
+    own_study.prepare().join(60)
+    assert own_study.network("walk").hierarchy is not None, "what was changed and taken back is prepared again"
 
 
 def test_heights_that_come_or_go_make_answers_stale_and_walking_slower(own_study):

@@ -26,8 +26,8 @@ from awl.core.progress import Progress
 
 Floats = NDArray[np.float64]
 Rows = NDArray[np.int64]
-AT_ONCE = 128
-"""Places one call of the kernel starts from."""
+AT_ONCE, MOST_BLOCKS = 1024, 64
+"""Places one call of the kernel starts from; more where that makes too many calls, for each goes through all places once."""
 
 
 @dataclass(frozen=True)
@@ -109,13 +109,14 @@ class Centrality:
         progress = progress or Progress()
         rows = np.arange(len(self._places.link)) if rows is None else rows
         total = self._none()
-        blocks = [rows[a : a + AT_ONCE] for a in range(0, len(rows), AT_ONCE)]
+        size = max(AT_ONCE, -(-len(rows) // MOST_BLOCKS))
+        blocks = [rows[a : a + size] for a in range(0, len(rows), size)]
         with ThreadPoolExecutor(threads) as pool:
             for done, part in enumerate(pool.map(self._block, blocks), 1):
                 for item in fields(Sums):
                     whole, more = getattr(total, item.name), getattr(part, item.name)
                     np.add(whole, more, out=whole)
-                progress.step(done / len(blocks), f"{min(done * AT_ONCE, len(rows)):,} of {len(rows):,} places")
+                progress.step(done / len(blocks), f"{min(done * size, len(rows)):,} of {len(rows):,} places")
         asked = np.zeros(len(self._places.link), bool)
         asked[rows] = self._places.link[rows] >= 0
         for own in (total.reached, total.cost, total.gravity, total.straight):

@@ -1,0 +1,36 @@
+"""A server prepares the study it serves, and starts whatever lies in its folder."""
+
+from __future__ import annotations
+
+import shutil
+
+import pytest
+
+from awl.server.catalogue import Catalogue
+from awl.study.study import Study
+
+
+@pytest.fixture
+def prepared(monkeypatch):
+    """Names of the studies that were prepared."""
+    names: list[str] = []
+    monkeypatch.setattr(Study, "prepare", lambda study: names.append(study.path.stem))
+    return names
+
+
+def test_the_only_study_is_prepared_and_of_several_none(own_study, tmp_path, prepared):
+    folder = tmp_path / "served"
+    folder.mkdir()
+    shutil.copy(own_study.path, folder / "one.gpkg")
+    Catalogue(folder).prepare_only()
+    assert prepared == ["one"]
+    shutil.copy(own_study.path, folder / "two.gpkg")
+    Catalogue(folder).prepare_only()
+    Catalogue(folder / "two.gpkg").prepare_only()
+    assert prepared == ["one", "two"]
+
+
+def test_a_file_that_is_no_study_stops_no_server(tmp_path, prepared):
+    (tmp_path / "broken.gpkg").write_bytes(b"no study at all" * 100)
+    Catalogue(tmp_path).prepare_only()
+    assert prepared == []
