@@ -10,6 +10,7 @@ from scipy.sparse.csgraph import dijkstra
 
 from awl.core.engine.by_hour import customized_lanes
 from awl.core.engine.climbing import sweep_lanes, sweep_one
+from awl.core.engine.customizing import customized, ways_of
 from awl.core.engine.dijkstra import UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.lanes import LANES
@@ -17,7 +18,6 @@ from awl.core.engine.pairs import Ends, Scratch, load_of_pairs, ways_of_pairs
 from awl.core.engine.partial import customized_again, steps_by_edge
 from awl.core.engine.places import Snapper, leaving
 from awl.core.engine.query import arrivals, matrix
-from awl.core.engine.topology import customized, ways_of
 from awl.core.engine.trimmed import trimmed
 from awl.core.modes.network import Network
 from bench.measure import Row, medians
@@ -73,7 +73,7 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
         array.nbytes
         for array in (
             *(value for part in (topology, metric, ways, sides.up, sides.down) for value in vars(part).values()),
-            *topology.below,
+            topology.lowest,
         )
         if isinstance(array, np.ndarray)
     )

@@ -12,7 +12,7 @@ from awl.core.engine.topology import Topology
 from awl.core.modes.network import Network
 from awl.study import kept
 
-LAYOUT = 3
+LAYOUT = 4
 NAMES = tuple(item.name for item in fields(Topology))
 
 

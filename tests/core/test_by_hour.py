@@ -11,11 +11,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from awl.core.engine.by_hour import customized_lanes, matrix_by_hour
+from awl.core.engine.customizing import customized
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.places import ON_STREET, Snapped
 from awl.core.engine.query import arrivals, costs_of, matrix
 from awl.core.engine.reach_by_hour import arrivals_by_hour
-from awl.core.engine.topology import customized
 from awl.core.modes.mode import Curve
 from awl.core.modes.network import Network
 from tests.core.test_clock import shares

@@ -16,10 +16,11 @@ from numba import njit
 from numpy.typing import NDArray
 
 from awl.core.engine.climbing import above, climb_from
+from awl.core.engine.customizing import customize_lanes
 from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.ladder import along_links, onto_links, ranked
-from awl.core.engine.lanes import LANES, over_triangle, over_triangles
+from awl.core.engine.lanes import LANES, over_triangle
 from awl.core.engine.places import Seeds, Snapped, entering, leaving
 from awl.core.engine.topology import FAR, Topology
 from awl.core.modes.network import Network
@@ -35,7 +36,7 @@ def customized_lanes(topology: Topology, costs: Sequence[NDArray[np.integer]]) -
     """Costs (m, LANES) of the edges up and down, lane i for the i-th of at most `LANES` costs (r,) of the steps."""
     up, down = (np.empty((len(topology.head), LANES), np.uint32) for _ in range(2))
     _put_lanes(topology.edge, np.array(costs, np.uint32), up, down)
-    _customize_lanes(topology.start, topology.head, *topology.below, topology.low, up, down)
+    customize_lanes(topology.start, topology.head, up, down)
     return up, down
 
 
@@ -54,18 +55,6 @@ def _put_lanes(edge, step_cost, up, down):
         else:
             for lane in range(len(step_cost)):
                 up[e, lane] = min(up[e, lane], step_cost[lane, i])
-
-
-@njit(cache=True, nogil=True)
-def _customize_lanes(start, head, below_start, below_edge, low, up, down):
-    """As for one metric: each rank draws, for its own edges, on those of the ranks below it."""
-    place = np.empty(len(start) - 1, np.uint32)
-    for j in range(len(start) - 1):
-        for k in range(start[j], start[j + 1]):
-            place[head[k]] = k
-        for at in range(below_start[j], below_start[j + 1]):
-            e = np.int64(below_edge[at])
-            over_triangles(up, down, e, e + 1, np.int64(start[low[e] + 1]), head, place)
 
 
 @dataclass(frozen=True)

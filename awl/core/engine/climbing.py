@@ -14,6 +14,10 @@ from numpy.typing import NDArray
 from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS
 from awl.core.engine.lanes import LANES, least_over, least_over_carrying, over_edge, over_edge_carrying
 from awl.core.engine.topology import FAR
+from awl.core.engine.vectors import peek, poke
+
+NOT_YET = np.int64(2**62)
+"""No label. Above all that are, and the sum of it and the cost of an edge fits into 64 bits."""
 
 
 @njit(cache=True, nogil=True)
@@ -51,28 +55,59 @@ def above(parent: NDArray[np.int32], ranks: NDArray[np.int32]) -> NDArray[np.int
 
 
 @njit(cache=True, nogil=True)
-def sweep(parent, up_start, up_head, up, down_start, down_head, down, seed_rank, seed_label, most, label):
-    """Labels (c,) of all ranks from seeds: cost and owner in one number, as in a plain search; none above `most`."""
-    label[:] = NO_LABEL
+def sweep(
+    parent, lowest, start, head, up_start, up_head, up, down_start, down_head, down, seed_rank, seed_label, most, state, place,
+    reached, of_rank, label,
+):  # fmt: skip
+    """Fill `label` (s,) of the states at ranks from seeds: cost and owner in one number as in a plain search, none above `most`.
+
+    `place` (c,) is -1 and `of_rank` (c,) `NOT_YET` throughout, and both are left so; `reached` (c,) is scratch. What comes from
+    a rank has edges only to it and to what it has edges to itself: where none of those is reached and no seed lies below, all
+    that is passed over.
+    """
     for i in range(len(seed_rank)):
         if seed_label[i] <= most:
-            label[seed_rank[i]] = min(label[seed_rank[i]], seed_label[i])
-    climb = np.empty(len(parent), np.int32)
-    size = climb_from(parent, seed_rank, np.full(len(parent), -1, np.int32), climb)
-    for at in range(size):
-        i = climb[at]
-        if label[i] <= most:
+            of_rank[seed_rank[i]] = min(of_rank[seed_rank[i]], seed_label[i])
+    climbed = climb_from(parent, seed_rank, place, reached)
+    for at in range(climbed):
+        i = reached[at]
+        here = of_rank[i]
+        if here <= most:
             for e in range(up_start[i], up_start[i + 1]):
-                over = label[i] + (np.int64(up[e]) << OWNER_BITS)
-                if over < label[up_head[e]]:
-                    label[up_head[e]] = over
-    for i in range(len(parent) - 1, -1, -1):
-        best = label[i]
-        for e in range(down_start[i], down_start[i + 1]):
-            near = label[np.uint32(down_head[e])]
-            if near <= most:
-                best = min(best, near + (np.int64(down[e]) << OWNER_BITS))
-        label[i] = best if best <= most else NO_LABEL
+                over = here + (np.int64(up[e]) << OWNER_BITS)
+                if over <= most and over < of_rank[up_head[e]]:
+                    of_rank[up_head[e]] = over
+    size, rank, edge = 0, np.int64(len(parent) - 1), np.int64(len(down_head))
+    while rank >= 0:
+        best, begin = peek(of_rank, rank), np.int64(peek(down_start, rank))
+        while edge > begin:
+            edge -= 1
+            near = peek(of_rank, np.int64(peek(down_head, edge)))
+            best = min(best, near + (np.int64(peek(down, edge)) << OWNER_BITS))
+        if best <= most:
+            poke(of_rank, rank, best)
+            poke(reached, size, rank)
+            size += 1
+        elif peek(place, rank) < 0 and _none_reached(
+            head, np.int64(peek(start, rank)), np.int64(peek(start, rank + 1)), of_rank
+        ):
+            rank = np.int64(peek(lowest, rank))
+            edge = np.int64(peek(down_start, rank))
+        poke(place, rank, -1)
+        rank -= 1
+    for at in range(size):
+        rank = np.int64(peek(reached, at))
+        poke(label, np.int64(peek(state, rank)), peek(of_rank, rank))
+        poke(of_rank, rank, NOT_YET)
+
+
+@njit(cache=True, nogil=True)
+def _none_reached(head, begin, end, of_rank):
+    """Whether no edge of a rank leads to one with a label."""
+    e = begin
+    while e < end and peek(of_rank, np.int64(peek(head, e))) == NOT_YET:
+        e += 1
+    return e == end
 
 
 @njit(cache=True, nogil=True)
@@ -87,10 +122,13 @@ def sweep_one(parent, up_start, up_head, up, down_start, down_head, down, seed_r
         i = climb[at]
         for e in range(up_start[i], up_start[i + 1]):
             label[up_head[e]] = min(label[up_head[e]], np.uint32(label[i] + up[e]))
+    edge = np.int64(len(down_head))
     for i in range(len(parent) - 1, -1, -1):
-        best = label[i]
-        for e in range(np.uint64(down_start[i]), np.uint64(down_start[i + 1])):
-            best = min(best, np.uint32(label[np.uint32(down_head[e])] + down[e]))
+        best, begin = label[i], np.int64(peek(down_start, i))
+        # From the last edge to the first: that leads to the parent, whose label is the latest to be known.
+        while edge > begin:
+            edge -= 1
+            best = min(best, np.uint32(peek(label, np.int64(peek(down_head, edge))) + peek(down, edge)))
         label[i] = best
 
 

@@ -7,16 +7,14 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS
+from awl.core.engine.customizing import customized, ways_of
 from awl.core.engine.partial import customized_again, steps_by_edge, ways_again
-from awl.core.engine.topology import Metric, Topology, Ways, customized, topology_of, ways_of
+from awl.core.engine.topology import Metric, Topology, Ways, topology_of
 from awl.core.engine.trimmed import Sides, trimmed, untrimmed
 from awl.core.modes.network import Network
 
 Ints = NDArray[np.int32]
 Longs = NDArray[np.int64]
-FAR_SHARE = 0.25
-"""Of the farthest arrival: up to a limit of this share a plain search is quicker."""
 FEW, FEW_SHARE = 50, 0.002
 """Steps, and their share of the ranks: where more have another cost, customizing in part is slower than in full."""
 
@@ -30,7 +28,6 @@ class Hierarchy:
         self._metrics: dict[str, Metric] = {}
         self._ways: dict[tuple[str, str], Ways] = {}
         self._looked_at: dict[str, Ints] = {}
-        self._far: dict[str, int] = {}
         self._sides: dict[str, Sides] = {}
 
     @classmethod
@@ -107,13 +104,3 @@ class Hierarchy:
         """The rows that changed, None where they are so many that all edges are better looked at again."""
         rows = np.flatnonzero(changed)
         return rows if len(rows) <= max(FEW, FEW_SHARE * self.topology.count) else None
-
-    def is_far(self, measure: str, limit: int) -> bool:
-        """Whether a limit reaches so far that a sweep over everything is quicker than a search that stops there."""
-        return self.ready(measure) and limit > FAR_SHARE * self._far.get(measure, 0)
-
-    def note_far(self, measure: str, label: NDArray[np.int64]) -> None:
-        """Remember how far a sweep without limit came."""
-        reached = label[label != NO_LABEL]
-        if len(reached):
-            self._far[measure] = max(self._far.get(measure, 0), int(reached.max() >> OWNER_BITS))

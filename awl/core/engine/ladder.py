@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.engine.climbing import (
+    NOT_YET,
     above,
     label_states,
     sweep,
@@ -18,12 +19,12 @@ from awl.core.engine.climbing import (
     to_targets,
     to_targets_carrying,
 )
-from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS, OWNER_MASK, UNREACHED
+from awl.core.engine.dijkstra import NO_LABEL, NO_LIMIT, OWNER_BITS, OWNER_MASK, UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.lanes import LANES
 from awl.core.engine.leg import carried_with
 from awl.core.engine.places import Seeds, Snapped, entering, leaving
-from awl.core.engine.topology import FAR
+from awl.core.engine.topology import FAR, Topology
 from awl.core.modes.network import Network
 
 Ints = NDArray[np.int32]
@@ -42,7 +43,7 @@ def ranked(hierarchy: Hierarchy, network: Network, seeds: Seeds, measure: str) -
     nth = np.repeat(lone, counts)
     row = np.arange(len(nth)) - np.repeat(np.cumsum(counts) - counts - start[seeds.state[lone]], counts)
     step = number[row]
-    cost, carried = network.step_costs(measure)[step], network.step_costs(carried_with(measure))[step]
+    cost, carried = (network.step_costs(one, step) for one in (measure, carried_with(measure)))
     rest = np.flatnonzero(rank >= 0)
     owner = np.concatenate([seeds.owner[rest], seeds.owner[nth]])
     order = np.argsort(owner, kind="stable")
@@ -77,43 +78,45 @@ def swept(
     sides = hierarchy.sides(network, measure)
     sides = sides if direction == "from" else sides.turned()
     up, down = sides.up, sides.down
-    edges = topology.parent, up.start, up.head, up.cost, down.start, down.head, down.cost
-    if len(on_way.owner) and (on_way.owner == on_way.owner[0]).all():
+    edges = up.start, up.head, up.cost, down.start, down.head, down.cost
+    if limit == NO_LIMIT and len(on_way.owner) and (on_way.owner == on_way.owner[0]).all():
         cost = np.empty(topology.count, np.uint32)
-        seconds = np.minimum(begin[here] >> OWNER_BITS, int(FAR)).astype(np.uint32)
-        sweep_one(*edges, rank[here], seconds, cost)
+        begun = np.minimum(begin[here] >> OWNER_BITS, int(FAR)).astype(np.uint32)
+        sweep_one(topology.parent, *edges, rank[here], begun, cost)
         label_states(topology.state, cost, np.int64(limit), np.int64(on_way.owner[0]), label)
     else:
-        of_rank = np.empty(topology.count, np.int64)
-        sweep(*edges, rank[here], begin[here], most, of_rank)
-        label[topology.state] = of_rank
-    with_ends(topology.rank, network, measure, direction, seeds.state, own, most, label)
-    hierarchy.note_far(measure, label)
+        sweep(
+            topology.parent, topology.lowest, topology.start, topology.head, *edges, rank[here], begin[here], most,
+            topology.state, *_climb_scratch(topology.count), label,
+        )  # fmt: skip
+    with_ends(topology, network, measure, direction, seeds.state, own, most, label)
     return label
 
 
 def with_ends(
-    rank: Ints, network: Network, measure: str, direction: str, state: Ints, own: NDArray[np.int64], most: np.int64,
+    topology: Topology, network: Network, measure: str, direction: str, state: Ints, own: NDArray[np.int64], most: np.int64,
     label: NDArray[np.int64],
 ) -> None:  # fmt: skip
     """Complete labels (s,) of ranked states by those of the ends, `own` at each `state`, and of states without a rank."""
     within = own <= most
     np.minimum.at(label, state[within], own[within])
     if direction == "to":
-        _from_lone_states(rank, network, measure, most, label)
+        _from_lone_states(topology.lone, network, measure, most, label)
 
 
-def _from_lone_states(rank: Ints, network: Network, measure: str, most: np.int64, label: NDArray[np.int64]) -> None:
+def _from_lone_states(
+    lone: NDArray[np.int64], network: Network, measure: str, most: np.int64, label: NDArray[np.int64]
+) -> None:
     """Labels of the states without a rank: trips that begin there take one step first."""
     start, head, number = network.rows("from")
-    lone = np.flatnonzero((rank < 0) & (np.diff(start) > 0))
+    lone = lone[start[lone + 1] > start[lone]]
     if len(lone) == 0:
         return
-    counts = np.diff(start)[lone]
+    counts = start[lone + 1] - start[lone]
     first = np.cumsum(counts) - counts
     row = np.arange(counts.sum()) - np.repeat(first - start[lone], counts)
     onward = label[head[row]]
-    cost = network.step_costs(measure)[number[row]].astype(np.int64) << OWNER_BITS
+    cost = network.step_costs(measure, number[row]).astype(np.int64) << OWNER_BITS
     over = np.where(onward == NO_LABEL, NO_LABEL, np.where(onward > most, NO_LABEL, onward + cost))
     best = np.minimum.reduceat(over, first)
     label[lone] = np.minimum(label[lone], np.where(best <= most, best, NO_LABEL))
@@ -273,6 +276,14 @@ def _scratch(count: int, size: int) -> tuple[NDArray[np.uint32], NDArray[np.uint
         wide = np.empty((2, size, LANES), np.uint32)
         kept = _OWN.scratch = wide[0], wide[1], np.full(count, -1, np.int32)
     return kept[0][:size], kept[1][:size], kept[2]
+
+
+def _climb_scratch(count: int) -> tuple[Ints, Ints, NDArray[np.int64]]:
+    """Places, a list, and labels of `count` ranks, likewise: each sweep leaves the first and the last as they were."""
+    kept: tuple[Ints, Ints, NDArray[np.int64]] | None = getattr(_OWN, "climb", None)
+    if kept is None or len(kept[0]) != count:
+        kept = _OWN.climb = np.full(count, -1, np.int32), np.empty(count, np.int32), np.full(count, NOT_YET)
+    return kept
 
 
 def at_once(rank: Ints, seeds: Seeds, goals: Seeds) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

@@ -14,7 +14,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.engine.topology import FAR, STEP, Topology, Ways
+from awl.core.engine.topology import FAR, STEP, Topology, Ways, edge_to
 from awl.core.engine.trimmed import Sides
 
 Ints = NDArray[np.int32]
@@ -40,6 +40,7 @@ class Scratch:
     def __init__(self, count: int) -> None:
         self.label = np.full((count, 2), NONE, np.int64)
         self.entry = np.full((count, 2), -1, np.int32)
+        self.came = np.empty((count, 2), np.int32)
         self.climbed = np.empty(count, np.int32)
 
 
@@ -81,9 +82,9 @@ def ways_of_pairs(
     """The best way of each pair; steps are listed if wanted. `sides` are all edges, or those best ways use."""
     return Found(
         *_ways_of_pairs(
-            topology.parent, _edges(sides), topology.low, topology.start, topology.head, ways.via, ways.carried,
+            topology.parent, _edges(sides), topology.start, topology.head, ways.via, ways.carried,
             begins.start, begins.rank, begins.cost, ends.start, ends.rank, ends.cost,
-            scratch.label, scratch.entry, scratch.climbed, listed,
+            scratch.label, scratch.entry, scratch.came, scratch.climbed, listed,
         )
     )  # fmt: skip
 
@@ -100,9 +101,9 @@ def load_of_pairs(
 ) -> Found:
     """The best way of each pair, counted with its `weight` (k,) on the edges `on_edge` (2, m) it climbs; no steps listed."""
     cost, extra, seed, goal = _load_of_pairs(
-        topology.parent, _edges(sides), topology.low, ways.carried,
+        topology.parent, _edges(sides), ways.carried,
         begins.start, begins.rank, begins.cost, ends.start, ends.rank, ends.cost,
-        scratch.label, scratch.entry, scratch.climbed, weight, on_edge,
+        scratch.label, scratch.entry, scratch.came, scratch.climbed, weight, on_edge,
     )  # fmt: skip
     return Found(cost, extra, seed, goal, np.zeros(1, np.int64), np.zeros(0, np.int32))
 
@@ -110,7 +111,7 @@ def load_of_pairs(
 def load_of_steps(topology: Topology, ways: Ways, on_edge: Longs) -> Longs:
     """What lies on each step (r,), handed down from the edges (2, m), which are used up: a shortcut gives to its halves."""
     on_step = np.zeros(len(topology.edge), np.int64)
-    _hand_down(topology.start, topology.head, topology.low, ways.via, on_edge, on_step)
+    _hand_down(topology.start, topology.head, ways.via, on_edge, on_step)
     return on_step
 
 
@@ -119,18 +120,21 @@ def _edges(sides: Sides) -> tuple[tuple[NDArray[Any], ...], ...]:
 
 
 @njit(cache=True, nogil=True)
-def _climb(side, edges, at, label, entry):
-    """Hand the label of a rank on to those above it; `side` 0 from where the trip begins, 1 from where it ends."""
+def _climb(side, edges, at, label, entry, came):
+    """Hand the label of a rank on to those above it; `side` 0 from where the trip begins, 1 from where it ends.
+
+    `entry` is the edge a rank's label came over, `came` the rank it came from.
+    """
     start, head, cost, edge = edges
     here = label[at, side]
     for e in range(start[at], start[at + 1]):
         over, above = here + cost[e], head[e]
         if cost[e] < FAR and over < label[above, side]:
-            label[above, side], entry[above, side] = over, edge[e]
+            label[above, side], entry[above, side], came[above, side] = over, edge[e], at
 
 
 @njit(cache=True, nogil=True)
-def _meet(parent, sides, from_rank, from_cost, to_rank, to_cost, label, entry, climbed):
+def _meet(parent, sides, from_rank, from_cost, to_rank, to_cost, label, entry, came, climbed):
     """Least cost, the rank where both searches meet, -1 for none, and how many ranks of `climbed` were touched."""
     cursor = np.empty(len(from_rank) + len(to_rank), np.int32)
     waiting = 0
@@ -163,9 +167,9 @@ def _meet(parent, sides, from_rank, from_cost, to_rank, to_cost, label, entry, c
         if up + down < best:
             best, where = up + down, at
         if up < best:
-            _climb(0, sides[0], at, label, entry)
+            _climb(0, sides[0], at, label, entry, came)
         if down < best:
-            _climb(1, sides[1], at, label, entry)
+            _climb(1, sides[1], at, label, entry, came)
     return best, where, size
 
 
@@ -178,65 +182,59 @@ def _clear(label, entry, climbed, size):
 
 @njit(cache=True, nogil=True)
 def _ways_of_pairs(
-    parent, sides, lower, start, head, via, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost,
-    label, entry, climbed, listed,
+    parent, sides, start, head, via, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost,
+    label, entry, came, climbed, listed,
 ):  # fmt: skip
     pairs = len(from_start) - 1
     least, extra = np.full(pairs, -1, np.int64), np.zeros(pairs, np.int64)
     seed, goal = np.full(pairs, -1, np.int32), np.full(pairs, -1, np.int32)
     offset = np.zeros(pairs + 1, np.int64)
     found = np.empty(64 * pairs if listed else 0, np.int32)
-    rows = np.empty(256, np.int64)
+    rows = np.empty((256, 2), np.int64)
     size = 0
     for p in range(pairs):
         a, b = from_start[p], to_start[p]
         best, where, touched = _meet(
             parent, sides, from_rank[a : from_start[p + 1]], from_cost[a : from_start[p + 1]],
-            to_rank[b : to_start[p + 1]], to_cost[b : to_start[p + 1]], label, entry, climbed,
+            to_rank[b : to_start[p + 1]], to_cost[b : to_start[p + 1]], label, entry, came, climbed,
         )  # fmt: skip
         if where >= 0:
             least[p] = best
             # Edges of the way up come last first, so they are put in from the end of those of the way down.
             count = 0
-            at = where
-            while entry[at, 1] >= 0:
-                edge = entry[at, 1]
-                extra[p] += carried[1, edge]
-                if count == len(rows):
-                    rows = np.concatenate((rows, rows))
-                rows[count] = 2 * np.int64(edge) + 1
-                count += 1
-                at = lower[edge]
-            goal[p] = b + SEED - entry[at, 1]
-            rows[:count] = rows[:count][::-1].copy()
-            at = where
-            while entry[at, 0] >= 0:
-                edge = entry[at, 0]
-                extra[p] += carried[0, edge]
-                if count == len(rows):
-                    rows = np.concatenate((rows, rows))
-                rows[count] = 2 * np.int64(edge)
-                count += 1
-                at = lower[edge]
-            seed[p] = a + SEED - entry[at, 0]
+            for side in (1, 0):
+                at = where
+                while entry[at, side] >= 0:
+                    edge = entry[at, side]
+                    at = np.int64(came[at, side])
+                    extra[p] += carried[side, edge]
+                    if count == len(rows):
+                        rows = np.concatenate((rows, rows))
+                    rows[count, 0], rows[count, 1] = 2 * np.int64(edge) + side, at
+                    count += 1
+                end = SEED - entry[at, side]
+                if side == 1:
+                    goal[p] = b + end
+                    rows[:count] = rows[:count][::-1].copy()
+                else:
+                    seed[p] = a + end
             # What waits is a stack: its last edge is travelled first.
             while listed and count > 0:
                 count -= 1
-                row = rows[count]
-                high, to_low = head[row >> 1], np.int64(via[row & 1, row >> 1])
-                if to_low < 0:
+                row, low = rows[count, 0], rows[count, 1]
+                below = np.int64(via[row & 1, row >> 1])
+                if below < 0:
                     if size == len(found):
                         found = np.concatenate((found, np.empty(max(64, len(found)), np.int32)))
-                    found[size] = STEP - to_low
+                    found[size] = STEP - below
                     size += 1
                     continue
-                to_high = _behind(start, head, to_low, lower[to_low], high)
+                to_low, to_high = _halves(start, head, below, low, head[row >> 1])
                 if count + 2 > len(rows):
                     rows = np.concatenate((rows, rows))
-                if row & 1:  # from the higher end down to the rank between, then up to the lower
-                    rows[count], rows[count + 1] = 2 * to_low, 2 * to_high + 1
-                else:
-                    rows[count], rows[count + 1] = 2 * to_high, 2 * to_low + 1
+                # Downwards from the higher end to the rank between, then up to the lower; upwards the other way.
+                first, then = (2 * to_high + 1, 2 * to_low) if row & 1 else (2 * to_low + 1, 2 * to_high)
+                rows[count, 0], rows[count, 1], rows[count + 1, 0], rows[count + 1, 1] = then, below, first, below
                 count += 2
         offset[p + 1] = size
         _clear(label, entry, climbed, touched)
@@ -244,15 +242,16 @@ def _ways_of_pairs(
 
 
 @njit(cache=True, nogil=True)
-def _behind(start, head, edge, low, high):
-    """The edge from rank `low` to `high`, which stands behind another one of that rank."""
-    return edge + 1 + np.searchsorted(head[edge + 1 : start[low + 1]], high)
+def _halves(start, head, below, low, high):
+    """The edges from rank `below` to the ranks `low` and `high` above it."""
+    to_low = edge_to(head, start[below], start[below + 1], low)
+    return to_low, edge_to(head, to_low + 1, start[below + 1], high)
 
 
 @njit(cache=True, nogil=True)
 def _load_of_pairs(
-    parent, sides, lower, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost,
-    label, entry, climbed, weight, on_edge,
+    parent, sides, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost,
+    label, entry, came, climbed, weight, on_edge,
 ):  # fmt: skip
     pairs = len(from_start) - 1
     least, extra = np.full(pairs, -1, np.int64), np.zeros(pairs, np.int64)
@@ -261,7 +260,7 @@ def _load_of_pairs(
         a, b = from_start[p], to_start[p]
         best, where, touched = _meet(
             parent, sides, from_rank[a : from_start[p + 1]], from_cost[a : from_start[p + 1]],
-            to_rank[b : to_start[p + 1]], to_cost[b : to_start[p + 1]], label, entry, climbed,
+            to_rank[b : to_start[p + 1]], to_cost[b : to_start[p + 1]], label, entry, came, climbed,
         )  # fmt: skip
         if where >= 0:
             least[p] = best
@@ -271,24 +270,24 @@ def _load_of_pairs(
                     edge = entry[at, side]
                     on_edge[side, edge] += weight[p]
                     extra[p] += carried[side, edge]
-                    at = lower[edge]
+                    at = np.int64(came[at, side])
                 ends[side, p] = (a if side == 0 else b) + SEED - entry[at, side]
         _clear(label, entry, climbed, touched)
     return least, extra, ends[0], ends[1]
 
 
 @njit(cache=True, nogil=True)
-def _hand_down(start, head, lower, via, on_edge, on_step):
+def _hand_down(start, head, via, on_edge, on_step):
     for low in range(len(start) - 2, -1, -1):
         for e in range(start[low], start[low + 1]):
             for way in range(2):
                 passing = on_edge[way, e]
                 if passing == 0:
                     continue
-                first = np.int64(via[way, e])
-                if first < 0:
-                    on_step[STEP - first] += passing
+                below = np.int64(via[way, e])
+                if below < 0:
+                    on_step[STEP - below] += passing
                 else:  # upwards: down to the rank between and up to the higher end; downwards: down from it and up
-                    second = _behind(start, head, first, lower[first], head[e])
-                    on_edge[1, first if way == 0 else second] += passing
-                    on_edge[0, second if way == 0 else first] += passing
+                    to_low, to_high = _halves(start, head, below, low, head[e])
+                    on_edge[1, to_low if way == 0 else to_high] += passing
+                    on_edge[0, to_high if way == 0 else to_low] += passing

@@ -12,7 +12,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.engine.topology import FAR, STEP, Metric, Topology, Ways
+from awl.core.engine.topology import FAR, STEP, Metric, Topology, Ways, edge_to
 
 Ints = NDArray[np.int32]
 
@@ -32,7 +32,7 @@ def customized_again(
     made = Metric(metric.cost.copy())
     rows = topology.edge[changed]
     looked_at = _again(
-        topology.start, topology.head, *topology.below, topology.low, by_edge, topology.edge,
+        topology.start, topology.head, topology.lowest, by_edge, topology.edge,
         cost.astype(np.uint32), np.unique(rows[rows >= 0] >> 1), made.cost,
     )  # fmt: skip
     return made, looked_at
@@ -49,7 +49,7 @@ def ways_again(
     """What the edges of a metric that was customized again stand for; `costs` are cost and carried cost of the steps (r,)."""
     made = Ways(ways.via.copy(), ways.carried.copy())
     _ways_again(
-        topology.start, topology.head, *topology.below, topology.low, by_edge, topology.edge, metric.cost,
+        topology.start, topology.head, topology.lowest, by_edge, topology.edge, metric.cost,
         costs[0].astype(np.uint32), costs[1].astype(np.uint32), looked_at, made.via, made.carried,
     )  # fmt: skip
     return made
@@ -72,24 +72,48 @@ def _first_on(by_edge, edge_of, e):
 def _across(start, head, here, there):
     """The edge between two ranks, and the row of costs that leads from `here` to `there`: 0 upwards, 1 downwards."""
     low, high = min(here, there), max(here, there)
-    return start[low] + np.searchsorted(head[start[low] : start[low + 1]], high), 1 if there < here else 0
+    return edge_to(head, start[low], start[low + 1], high), 1 if there < here else 0
 
 
 @njit(cache=True, nogil=True)
-def _again(start, head, below_start, below_edge, low_of, by_edge, edge_of, step_cost, first, cost):
-    waiting = [np.int32(e) for e in first]  # ascending, so already a heap
+def _next_below(start, head, lowest, at, low, high):
+    """The next rank below `at` with edges to `low` and `high`, and these; -1 where there is none left.
+
+    A rank between two others on the way to the root has an edge where the lower one has, so what lies below a rank without
+    one is passed over.
+    """
+    while at > lowest[low]:
+        at -= 1
+        one = edge_to(head, start[at], start[at + 1], low)
+        two = -1 if one < 0 else edge_to(head, one + 1, start[at + 1], high)
+        if two >= 0:
+            return at, one, two
+        at = lowest[at]
+    return -1, -1, -1
+
+
+@njit(cache=True, nogil=True)
+def _waiting(start, edges):
+    """Edges with their lower ends before them, as numbers in a heap: `edges` ascend, so they are one."""
+    return [(np.int64(np.searchsorted(start, e, side="right") - 1) << 32) | e for e in edges]
+
+
+@njit(cache=True, nogil=True)
+def _again(start, head, lowest, by_edge, edge_of, step_cost, first, cost):
+    waiting = _waiting(start, first)
     queued = np.zeros(len(head), np.uint8)
     for e in first:
         queued[e] = 1
     done = np.empty(max(len(first), 16), np.int32)
     size = 0
     while len(waiting) > 0:
-        e = heappop(waiting)
+        next_one = heappop(waiting)
+        low, e = next_one >> 32, next_one & 0xFFFFFFFF
         if size == len(done):
             done = np.concatenate((done, np.empty(len(done), np.int32)))
         done[size] = e
         size += 1
-        low, high = low_of[e], head[e]
+        high = np.int64(head[e])
         up, down = FAR, FAR
         at = _first_on(by_edge, edge_of, e)
         while at < len(by_edge) and edge_of[by_edge[at]] >> 1 == e:
@@ -99,17 +123,11 @@ def _again(start, head, below_start, below_edge, low_of, by_edge, edge_of, step_
             else:
                 up = min(up, step_cost[one])
             at += 1
-        a, b = below_start[low], below_start[high]
-        while a < below_start[low + 1] and b < below_start[high + 1]:
-            one, two = below_edge[a], below_edge[b]
-            if low_of[one] == low_of[two]:
-                up = min(up, np.uint32(cost[1, one] + cost[0, two]))
-                down = min(down, np.uint32(cost[1, two] + cost[0, one]))
-                a, b = a + 1, b + 1
-            elif low_of[one] < low_of[two]:
-                a += 1
-            else:
-                b += 1
+        below, one, two = _next_below(start, head, lowest, low, low, high)
+        while below >= 0:
+            up = min(up, np.uint32(cost[1, one] + cost[0, two]))
+            down = min(down, np.uint32(cost[1, two] + cost[0, one]))
+            below, one, two = _next_below(start, head, lowest, below, low, high)
         was_up, was_down = cost[0, e], cost[1, e]
         if up == was_up and down == was_down:
             continue
@@ -125,55 +143,51 @@ def _again(start, head, below_start, below_edge, low_of, by_edge, edge_of, step_
             )  # fmt: skip
             if felt and queued[over] == 0:
                 queued[over] = 1
-                heappush(waiting, np.int32(over))
+                heappush(waiting, (np.int64(min(high, head[f])) << 32) | over)
     return done[:size].copy()
 
 
 @njit(cache=True, nogil=True)
 def _ways_again(
-    start, head, below_start, below_edge, low_of, by_edge, edge_of, cost, step_cost, step_carried, looked_at, via, carried
+    start, head, lowest, by_edge, edge_of, cost, step_cost, step_carried, looked_at, via, carried
 ):  # fmt: skip
-    waiting = [np.int32(e) for e in looked_at]
+    waiting = _waiting(start, looked_at)
     queued = np.zeros(len(head), np.uint8)
     for e in looked_at:
         queued[e] = 1
     while len(waiting) > 0:
-        e = heappop(waiting)
-        low, high = low_of[e], head[e]
+        next_one = heappop(waiting)
+        low, e = next_one >> 32, next_one & 0xFFFFFFFF
+        high = np.int64(head[e])
+        over, far = np.full(2, -1, np.int64), np.zeros(2, np.uint32)
+        below, one, two = _next_below(start, head, lowest, low, low, high)
+        while below >= 0:  # descending: the lowest rank is found last
+            for way in range(2):
+                into, out = (one, two) if way == 0 else (two, one)
+                if cost[1, into] + cost[0, out] == cost[way, e] and cost[way, e] < FAR:
+                    over[way], far[way] = below, carried[1, into] + carried[0, out]
+            below, one, two = _next_below(start, head, lowest, below, low, high)
+        at = _first_on(by_edge, edge_of, e)
+        found = np.zeros(2, np.uint8)
+        while at < len(by_edge) and edge_of[by_edge[at]] >> 1 == e:
+            step = by_edge[at]
+            way = edge_of[step] & 1
+            if found[way] == 0 and step_cost[step] == cost[way, e] and cost[way, e] < FAR:
+                over[way], far[way], found[way] = STEP - step, step_carried[step], 1
+            at += 1
         changed = False
         for way in range(2):
-            over, far = np.int64(-1), np.uint32(0)
-            at = _first_on(by_edge, edge_of, e)
-            while over == -1 and at < len(by_edge) and edge_of[by_edge[at]] >> 1 == e and cost[way, e] < FAR:
-                one = by_edge[at]
-                if edge_of[one] & 1 == way and step_cost[one] == cost[way, e]:
-                    over, far = STEP - one, step_carried[one]
-                at += 1
-            if over == -1 and cost[way, e] < FAR:
-                a, b = below_start[low], below_start[high]
-                while over == -1 and a < below_start[low + 1] and b < below_start[high + 1]:
-                    into, out = below_edge[a], below_edge[b]
-                    if low_of[into] == low_of[out]:
-                        if way == 1:
-                            into, out = out, into
-                        if cost[1, into] + cost[0, out] == cost[way, e]:
-                            over, far = below_edge[a], np.uint32(carried[1, into] + carried[0, out])
-                        a, b = a + 1, b + 1
-                    elif low_of[into] < low_of[out]:
-                        a += 1
-                    else:
-                        b += 1
-            if over != via[way, e] or far != carried[way, e]:
-                via[way, e], carried[way, e] = over, far
+            if over[way] != via[way, e] or far[way] != carried[way, e]:
+                via[way, e], carried[way, e] = over[way], far[way]
                 changed = True
         if not changed:
             continue
         for f in range(start[low], start[low + 1]):
             if f == e:
                 continue
-            over, back = _across(start, head, high, head[f])
-            if queued[over] == 0 and (
-                cost[1, e] + cost[0, f] == cost[back, over] or cost[1, f] + cost[0, e] == cost[1 - back, over]
+            other, back = _across(start, head, high, head[f])
+            if queued[other] == 0 and (
+                cost[1, e] + cost[0, f] == cost[back, other] or cost[1, f] + cost[0, e] == cost[1 - back, other]
             ):
-                queued[over] = 1
-                heappush(waiting, np.int32(over))
+                queued[other] = 1
+                heappush(waiting, (np.int64(min(high, head[f])) << 32) | other)

@@ -103,13 +103,9 @@ def arrivals(
     """
     carried = carried_with(measure)
     seeds = (leaving if direction == "from" else entering)(places, network, measure, carried)
-    if (
-        network.hierarchy is not None
-        and not with_path
-        and len(wanted) == 0
-        and network.hierarchy.is_far(measure, limit)
-    ):
-        label = swept(network.hierarchy, network, seeds, measure, direction, min(limit, int(NO_LIMIT)))
+    high = network.hierarchy
+    if high is not None and high.ready(measure) and not with_path and len(wanted) == 0:
+        label = swept(high, network, seeds, measure, direction, min(limit, int(NO_LIMIT)))
         return Arrivals(network, measure, direction, label, np.zeros(0, np.int64), np.zeros(0, np.int32))
     count = network.states.count
     label = np.full(count, NO_LABEL)

@@ -57,7 +57,7 @@ def _of_hour(hierarchy: Hierarchy, network: Network, direction: str, cost: Costs
     whole = cost.astype(np.int64) + overhead
     label[hierarchy.topology.state] = np.where((cost < FAR) & (whole <= NO_LIMIT), whole << OWNER_BITS, NO_LABEL)
     own = (ends.cost.astype(np.int64) + overhead) << OWNER_BITS
-    with_ends(hierarchy.topology.rank, network, "time", direction, ends.state, own, most, label)
+    with_ends(hierarchy.topology, network, "time", direction, ends.state, own, most, label)
     return Arrivals(network, "time", direction, label, np.zeros(0, np.int64), np.zeros(0, np.int32))
 
 

@@ -16,7 +16,6 @@ from numba import njit
 from numpy.typing import NDArray
 
 from awl.core.engine.dissection import dissection, neighbours
-from awl.core.engine.runs import ONE, RUN, WIDE, lower_run
 from awl.core.modes.states import States
 
 Ints = NDArray[np.int32]
@@ -32,8 +31,9 @@ class Topology:
     """Which shortcuts there are, in ranks: `state` (c,) stands at each rank, `rank` (s,) is that of each state.
 
     States no step leads to have no rank (-1): trips only begin there. The neighbours of rank i that rank above it are
-    `head[start[i]:start[i + 1]]`, ascending; the first is its parent. `edge` (r,) is, for each step between states, twice the row
-    of its edge, plus one where the step leads down; -1 for steps from states without a rank.
+    `head[start[i]:start[i + 1]]`, ascending; the first is its parent. Ranks are in post-order of the tree of parents: those that
+    come from a rank stand right before it. `edge` (r,) is, for each step between states, twice the row of its edge, plus one
+    where the step leads down; -1 for steps from states without a rank.
     """
 
     state: Ints
@@ -48,23 +48,22 @@ class Topology:
         return len(self.state)
 
     @cached_property
-    def low(self) -> Ints:
-        """The lower end of each edge."""
-        return np.repeat(np.arange(self.count, dtype=np.int32), np.diff(self.start))
-
-    @cached_property
-    def below(self) -> tuple[Ints, Ints]:
-        """Edges by their higher end: offsets by rank, and edges in ascending order of their lower end."""
-        edge = np.argsort(self.head, kind="stable").astype(np.int32)
-        return np.searchsorted(self.head[edge], np.arange(self.count + 1)).astype(np.int32), edge
-
-    @cached_property
     def parent(self) -> Ints:
         """The parent of each rank (s,), -1 at a root."""
         top = self.start[:-1] < self.start[1:]
         made = np.full(self.count, -1, np.int32)
         made[top] = self.head[self.start[:-1][top]]
         return made
+
+    @cached_property
+    def lone(self) -> NDArray[np.int64]:
+        """The states without a rank, ascending."""
+        return np.flatnonzero(self.rank < 0)
+
+    @cached_property
+    def lowest(self) -> Ints:
+        """The lowest of the ranks from which parents lead up to each (c,), itself counted."""
+        return _lowest(self.parent)
 
 
 @dataclass(frozen=True)
@@ -78,8 +77,8 @@ class Metric:
 class Ways:
     """What the edges (2, m) stand for, and a carried cost.
 
-    A shortcut leads over a rank below its ends: `via` is the edge from there to its lower end, and the edge to its higher end
-    stands behind that in the same row. Where the edge is step i, `via` is `STEP - i`; -1 where there is no way.
+    A shortcut leads over a rank below its ends, which is `via`. Where the edge is step i, `via` is `STEP - i`; -1 where there is
+    no way.
     """
 
     via: Ints
@@ -100,14 +99,73 @@ def topology_of(states: States, x: NDArray[np.float64], y: NDArray[np.float64]) 
     at_x, at_y = x[states.node].copy(), y[states.node].copy()
     at_x[steps.head], at_y[steps.head] = (x[here] + x[before]) / 2, (y[here] + y[before]) / 2
     order = dissection(int(core.sum()), tail, head, at_x[core], at_y[core])
-    place = np.empty(len(order), np.int32)
-    place[order] = np.arange(len(order), dtype=np.int32)
+    order = order[_postorder(_parents(*neighbours(len(order), *(_turned(order)[end] for end in (tail, head)))))]
+    place = _turned(order)
     rank = np.full(states.count, -1, np.int32)
     rank[core] = place
     start, up = _eliminated(*neighbours(len(order), place[tail], place[head]))
     edge = np.full(len(steps), -1, np.int32)
     edge[inner] = _edges_of(start, up, place[tail], place[head])
     return Topology(np.flatnonzero(core).astype(np.int32)[order], rank, start.astype(np.int32), up, edge)
+
+
+def _turned(order: Ints) -> Ints:
+    """The place of each in an order (c,)."""
+    place = np.empty(len(order), np.int32)
+    place[order] = np.arange(len(order), dtype=np.int32)
+    return place
+
+
+@njit(cache=True, nogil=True)
+def _parents(around_start, around):
+    """The first neighbour of each rank that is left when it is taken out, -1 at a root.
+
+    Source: J. W. H. Liu, *The role of elimination trees in sparse factorization*, SIAM J. Matrix Anal. Appl. 11 (1990).
+    """
+    count = len(around_start) - 1
+    parent, root = np.full(count, -1, np.int32), np.full(count, -1, np.int32)
+    for i in range(count):
+        for at in range(around_start[i], around_start[i + 1]):
+            j = around[at]
+            while j < i:
+                above, root[j] = root[j], i
+                if above == -1:
+                    parent[j] = i
+                    break
+                j = above
+    return parent
+
+
+@njit(cache=True, nogil=True)
+def _postorder(parent):
+    """Ranks such that those that come from a rank stand right before it."""
+    count = len(parent)
+    child, sibling = np.full(count + 1, -1, np.int32), np.full(count, -1, np.int32)
+    for i in range(count - 1, -1, -1):
+        above = parent[i] if parent[i] >= 0 else count
+        sibling[i], child[above] = child[above], i
+    order, waiting = np.empty(count, np.int32), np.empty(count + 1, np.int32)
+    waiting[0], size, done = count, 1, 0
+    while size > 0:
+        at = waiting[size - 1]
+        if child[at] >= 0:
+            waiting[size], child[at] = child[at], sibling[child[at]]
+            size += 1
+        else:
+            size -= 1
+            if at < count:
+                order[done] = at
+                done += 1
+    return order
+
+
+@njit(cache=True, nogil=True)
+def _lowest(parent):
+    lowest = np.arange(len(parent)).astype(np.int32)
+    for i in range(len(parent)):
+        if parent[i] >= 0:
+            lowest[parent[i]] = min(lowest[parent[i]], lowest[i])
+    return lowest
 
 
 @njit(cache=True, nogil=True)
@@ -151,6 +209,13 @@ def _eliminated(around_start, around):
 
 
 @njit(cache=True, nogil=True)
+def edge_to(head, begin, end, high):
+    """The edge to rank `high` among those from `begin` to `end`, -1 where there is none."""
+    at = begin + np.searchsorted(head[begin:end], high)
+    return at if at < end and head[at] == high else -1
+
+
+@njit(cache=True, nogil=True)
 def _edges_of(start, head, tail, tip):
     """For each step, twice the row of its edge, plus one where it leads down; -1 for a step that stays where it is."""
     made = np.empty(len(tail), np.int32)
@@ -159,88 +224,5 @@ def _edges_of(start, head, tail, tip):
         if low == high:
             made[i] = -1
             continue
-        a = start[low] + np.searchsorted(head[start[low] : start[low + 1]], high)
-        made[i] = 2 * a + (1 if tail[i] > tip[i] else 0)
+        made[i] = 2 * edge_to(head, start[low], start[low + 1], high) + (1 if tail[i] > tip[i] else 0)
     return made
-
-
-def customized(topology: Topology, cost: NDArray[np.integer]) -> Metric:
-    """Put the costs of steps (r,) into a topology."""
-    metric = Metric(np.full((2, len(topology.head)), FAR))
-    put_steps(topology.edge, cost.astype(np.uint32), metric.cost[0], metric.cost[1])
-    _customize(topology.start, topology.head, *topology.below, topology.low, metric.cost[0], metric.cost[1])
-    return metric
-
-
-def ways_of(topology: Topology, metric: Metric, cost: NDArray[np.integer], carried: NDArray[np.integer]) -> Ways:
-    """What the edges of a metric stand for; `cost`, `carried` are those of the steps (r,)."""
-    size = len(topology.head)
-    ways = Ways(np.full((2, size), -1, np.int32), np.zeros((2, size), np.uint32))
-    _find_steps(topology.edge, metric.cost, cost.astype(np.uint32), carried.astype(np.uint32), ways.via, ways.carried)
-    _find_ways(topology.start, topology.head, *topology.below, topology.low, metric.cost, ways.via, ways.carried)
-    return ways
-
-
-@njit(cache=True, nogil=True)
-def put_steps(edge, step_cost, up, down):
-    """Lower the costs (m,) of edges to those of the steps (r,) along them."""
-    for i in range(len(edge)):
-        e = edge[i] >> 1
-        if edge[i] < 0:
-            continue
-        if edge[i] & 1:
-            down[e] = min(down[e], step_cost[i])
-        else:
-            up[e] = min(up[e], step_cost[i])
-
-
-@njit(cache=True, nogil=True)
-def _customize(start, head, below_start, below_edge, low, up, down):
-    """Each rank draws, for its own edges, on those of the ranks below it, whose costs are final by then."""
-    place = np.empty(len(start) - 1, np.uint32)
-    for j in range(len(start) - 1):
-        for k in range(start[j], start[j + 1]):
-            place[head[k]] = k
-        for at in range(below_start[j], below_start[j + 1]):
-            e = below_edge[at]
-            up_e, down_e = up[e], down[e]
-            f, end = np.uint64(e + 1), np.uint64(start[low[e] + 1])
-            while f < end:
-                k = place[head[f]]
-                last = f + WIDE
-                if last <= end and place[head[last - ONE]] - k == RUN - 1:
-                    lower_run(up, down, np.int64(k), np.int64(f), up_e, down_e)
-                    f = last
-                    continue
-                while f < min(last, end):
-                    k = place[head[f]]
-                    up[k] = min(up[k], np.uint32(down_e + up[f]))
-                    down[k] = min(down[k], np.uint32(down[f] + up_e))
-                    f += ONE
-
-
-@njit(cache=True, nogil=True)
-def _find_steps(edge, cost, step_cost, step_carried, via, carried):
-    """The first step that costs what its edge costs."""
-    for i in range(len(edge)):
-        way, e = edge[i] & 1, edge[i] >> 1
-        if e >= 0 and via[way, e] == -1 and step_cost[i] == cost[way, e] and step_cost[i] < FAR:
-            via[way, e], carried[way, e] = STEP - i, step_carried[i]
-
-
-@njit(cache=True, nogil=True)
-def _find_ways(start, head, below_start, below_edge, low, cost, via, carried):
-    """The first way found that costs what an edge costs; edges below it are done before."""
-    place = np.empty(len(start) - 1, np.uint32)
-    for j in range(len(start) - 1):
-        for k in range(start[j], start[j + 1]):
-            place[head[k]] = k
-        for at in range(below_start[j], below_start[j + 1]):
-            e = below_edge[at]
-            for f in range(np.uint32(e + 1), np.uint32(start[low[e] + 1])):
-                k = place[head[f]]
-                up, down = cost[1, e] + cost[0, f], cost[1, f] + cost[0, e]
-                if via[0, k] == -1 and up == cost[0, k] and up < FAR:
-                    via[0, k], carried[0, k] = e, carried[1, e] + carried[0, f]
-                if via[1, k] == -1 and down == cost[1, k] and down < FAR:
-                    via[1, k], carried[1, k] = e, carried[1, f] + carried[0, e]

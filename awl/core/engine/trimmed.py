@@ -13,8 +13,10 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.engine.runs import ONE, RUN, WIDE, settle_run
+from awl.core.engine.customizing import follows, rows_between, widest
+from awl.core.engine.runs import settle
 from awl.core.engine.topology import FAR, Costs, Ints, Metric, Topology
+from awl.core.engine.vectors import peek
 
 
 @dataclass(frozen=True)
@@ -61,7 +63,7 @@ def untrimmed(topology: Topology, metric: Metric) -> Sides:
 def trimmed(topology: Topology, metric: Metric) -> Sides:
     """Only the edges whose cost is the least between their ends."""
     least = metric.cost.copy()
-    _perfect(topology.start, topology.head, *topology.below, topology.low, least[0], least[1])
+    _perfect(topology.start, topology.head, least[0], least[1])
     return Sides(
         *(_side(topology, cost, (cost == low) & (cost < FAR)) for cost, low in zip(metric.cost, least, strict=True))
     )
@@ -74,29 +76,25 @@ def _side(topology: Topology, cost: Costs, kept: NDArray[np.bool_]) -> Side:
 
 
 @njit(cache=True, nogil=True)
-def _perfect(start, head, below_start, below_edge, low, up, down):
-    """Edges of a rank are final when it is its turn: the pairs above them have been looked at before."""
-    place = np.empty(len(start) - 1, np.uint32)
-    for j in range(len(start) - 2, -1, -1):
-        for k in range(start[j], start[j + 1]):
-            place[head[k]] = k
-        for at in range(below_start[j], below_start[j + 1]):
-            e = below_edge[at]
-            up_e, down_e = up[e], down[e]
-            f, end = np.uint64(e + 1), np.uint64(start[low[e] + 1])
-            while f < end:
-                k = place[head[f]]
-                last = f + WIDE
-                if last <= end and place[head[last - ONE]] - k == RUN - 1:
-                    up_e, down_e = settle_run(up, down, np.int64(k), np.int64(f), up_e, down_e)
-                    f = last
-                    continue
-                while f < min(last, end):
-                    k = place[head[f]]
-                    up_f, down_f, up_k, down_k = up[f], down[f], up[k], down[k]
-                    up_e = min(up_e, np.uint32(up_f + down_k))
-                    down_e = min(down_e, np.uint32(up_k + down_f))
-                    up[f] = min(up_f, np.uint32(up_e + up_k))
-                    down[f] = min(down_f, np.uint32(down_k + down_e))
-                    f += ONE
-            up[e], down[e] = up_e, down_e
+def _perfect(start, head, up, down):
+    """Edges of a supernode are final when it is its turn: the pairs above it have been looked at before."""
+    wide = widest(start)
+    between_up, between_down, row = np.empty(wide, np.uint32), np.empty(wide, np.uint32), np.empty(wide, np.int64)
+    last = len(start) - 2
+    while last >= 0:
+        x = last
+        while x > 0 and follows(start, head, x - 1):
+            x -= 1
+        begin, end, size = np.int64(start[last]), np.int64(start[last + 1]), last - x + 1
+        for e in range(begin, end - 1):
+            more = end - 1 - e
+            rows_between(start, head, e, end, row)
+            for b in range(more):
+                between_up[b], between_down[b] = peek(up, row[b]), peek(down, row[b])
+            for i in range(size):
+                settle(up, down, start[x + i] + size - 1 - i + e - begin, between_up, between_down, 0, more)
+        for i in range(size - 2, -1, -1):
+            for other in range(i + 1, size):
+                at = np.int64(start[x + other])
+                settle(up, down, start[x + i] + other - i - 1, up, down, at, start[x + other + 1] - at)
+        last = x - 1

@@ -29,6 +29,7 @@ from awl.core.modes.states import States, build_states
 from awl.core.modes.turning import forbidden_sequences
 from awl.core.streets.graph import StreetGraph
 
+EVERY = slice(None)
 BLOCKED = -1
 NO_WAY = np.int32(2**31 - 1)
 """Cost of a step that may not be made: above every limit."""
@@ -351,11 +352,11 @@ class Network:
         start, head, _ = self._rows[direction]
         return start, head, self._weights(measure, direction), self._weights(carried, direction)
 
-    def step_costs(self, measure: str) -> NDArray[np.int32]:
-        """Cost of each step, its delay included where `measure` is time. A barred step costs more than any limit."""
-        cost = self.arc_costs(measure)[self.states.steps.arc]
-        whole = cost + self.step_delay if measure == "time" else cost
-        return np.where((cost == BLOCKED) | self.barred, NO_WAY, whole).astype(np.int32)
+    def step_costs(self, measure: str, rows: NDArray[np.integer] | slice = EVERY) -> NDArray[np.int32]:
+        """Cost of each of these steps, its delay included where `measure` is time. A barred one costs more than any limit."""
+        cost = self.arc_costs(measure)[self.states.steps.arc[rows]]
+        whole = cost + self.step_delay[rows] if measure == "time" else cost
+        return np.where((cost == BLOCKED) | self.barred[rows], NO_WAY, whole).astype(np.int32)
 
     def _weights(self, measure: str, direction: str) -> NDArray[np.int32]:
         key = (measure, direction)
