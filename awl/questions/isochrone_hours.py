@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 from awl.core.engine.places import Snapped
-from awl.core.engine.query import arrivals
 from awl.core.engine.reach import reach_of
 from awl.core.engine.reach_by_hour import arrivals_by_hour
 from awl.questions.base import Column, Figure, Json
@@ -17,16 +16,11 @@ def reach_at(
     context: Context, hours: list[int], snapped: Snapped, direction: str, limits: list[float], units: list[int]
 ) -> list[Json]:
     """One row for each hour: kilometres of street within each limit."""
-    networks, alike, high = networks_at(context, hours)
-    found = (
-        dict(zip(alike, arrivals_by_hour(high, [networks[i] for i in alike], snapped, direction), strict=True))
-        if alike
-        else {}
-    )
+    networks, high = networks_at(context, hours)
+    found = arrivals_by_hour(high, networks, snapped, direction)
     rows = []
-    for i, (hour, network) in enumerate(zip(hours, networks, strict=True)):
+    for i, (hour, network, one) in enumerate(zip(hours, networks, found, strict=True)):
         context.progress.step(0.9 + 0.05 * i / len(hours), f"Reach at {hour}:00")
-        one = found[i] if i in found else arrivals(network, snapped, "time", direction, units[-1])
         reach = reach_of(network, snapped, one)
         km = {
             name_of(limit): round(reach.length_within(unit, network.graph.link_length) / 1000, 3)

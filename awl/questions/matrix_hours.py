@@ -12,7 +12,6 @@ from awl.core.engine.by_hour import matrix_by_hour
 from awl.core.engine.dijkstra import UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.places import Snapped
-from awl.core.engine.query import matrix
 from awl.core.errors import AwlError
 from awl.core.modes.network import Network
 from awl.questions.base import Column, Figure, Json
@@ -30,26 +29,19 @@ def checked_hours(hours: Sequence[int], at: Any, measure: str) -> list[int]:
     return sorted(set(hours))
 
 
-def networks_at(context: Context, hours: list[int]) -> tuple[list[Network], list[int], Hierarchy]:
-    """The network of each hour; which of them share the states of free flow (a shut gate has its own); their hierarchy."""
+def networks_at(context: Context, hours: list[int]) -> tuple[list[Network], Hierarchy]:
+    """The network of each hour, and the hierarchy of the states they share."""
     assert context.when is not None
     day = context.when.replace(minute=0)
     networks = [context.network_at(day.replace(hour=hour)) for hour in hours]
     free = context.study.network(context.mode.id)
-    alike = [i for i, network in enumerate(networks) if network.states is free.states]
-    return networks, alike, free.hierarchy if free.hierarchy is not None or not alike else Hierarchy.of(free)
+    return networks, Hierarchy.of(free) if free.hierarchy is None else free.hierarchy
 
 
 def times_at(context: Context, hours: list[int], sources: Snapped, targets: Snapped) -> NDArray[np.float64]:
     """Seconds (h, s, t) from each source to each target at each hour; NaN where there is no way."""
-    networks, alike, high = networks_at(context, hours)
-    cost = np.full((len(hours), len(sources.link), len(targets.link)), UNREACHED, np.int32)
-    if alike:
-        cost[alike] = matrix_by_hour(
-            high, [networks[i] for i in alike], sources, targets, progress=context.progress.part(0.5, 0.9)
-        )
-    for i in set(range(len(hours))) - set(alike):
-        cost[i] = matrix(networks[i], sources, targets, "time", carrying=False)[0]
+    networks, high = networks_at(context, hours)
+    cost = matrix_by_hour(high, networks, sources, targets, progress=context.progress.part(0.5, 0.9))
     return np.where(cost == UNREACHED, np.nan, cost / 1000)
 
 

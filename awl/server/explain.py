@@ -94,8 +94,8 @@ def mode_info(study: Study, ident: str) -> dict[str, Any]:
         "steep_km": round(float(length[use.reason == BY_SLOPE].sum()) / 1000, 2),
         "too_big_km": round(float(length[use.reason == BY_SIZE].sum()) / 1000, 2),
         "ends_only_km": round(float(length[usable & use.at_ends].sum()) / 1000, 2),
-        "turns_barred": len(network.forbidden),
-        "barriers_shut": network.graph.node_count - study.graph.node_count,
+        "turns_barred": len(network.forbidden) - len(network.shut_gates),
+        "barriers_shut": network.graph.node_count - study.graph.node_count + len(network.shut_gates) // 2,
         "rules": sorted(rules, key=lambda rule: float(rule["length_km"]), reverse=True),
     }
 

@@ -1,4 +1,4 @@
-"""Turn restrictions with hours: the same states at every hour, with the steps barred that the hour bars."""
+"""Turn restrictions and gates with hours: the same states at every hour, with the steps barred that the hour bars."""
 
 from __future__ import annotations
 
@@ -12,7 +12,9 @@ from hypothesis import strategies as st
 from awl.core.columns import Categorical
 from awl.core.engine.dijkstra import OWNER_BITS
 from awl.core.engine.query import arrivals, best_leg, matrix
-from awl.core.modes.network import Network
+from awl.core.modes.barriers import shut_nodes
+from awl.core.modes.mode import Delays
+from awl.core.modes.network import KeepParts, Network
 from awl.core.streets.graph import StreetGraph
 from awl.core.streets.turns import TurnRestrictions
 from tests.core.test_hierarchy import raised
@@ -56,4 +58,33 @@ def test_an_hour_bars_what_a_network_with_those_restrictions_alone_bars(network,
             assert np.array_equal(one.on_arcs(arcs) >> OWNER_BITS, other.on_arcs(arcs) >> OWNER_BITS)
         leg, same = (best_leg(of, places, 0, 1, measure) for of in (ours, plain))
         assert (leg is None) == (same is None) and (leg is None or leg.cost == same.cost)
+        ours.hierarchy = kept
+
+
+@settings(max_examples=120, deadline=None)
+@given(networks(), st.integers(0, 1000), st.sampled_from(["time", "distance"]))
+def test_a_gate_that_is_shut_is_a_wall(network, seed, measure):
+    rng = np.random.default_rng(seed)
+    mode = replace(network.mode, delays=Delays())
+    count = network.graph.node_count
+    chosen = rng.random(count) < 0.6
+
+    def fenced(kind: str, hours: str | None) -> StreetGraph:
+        tags = {"barrier": Categorical.of([kind if one else None for one in chosen])}
+        tags["opening_hours"] = Categorical.of([hours if one else None for one in chosen])
+        return replace(network.graph, node_tags=tags, restrictions=TurnRestrictions.of([]))
+
+    every = KeepParts("all")
+    free = raised(Network.of(fenced("gate", "Mo-Su 09:00-21:00"), mode, every))
+    at_eight, at_noon = (Network.of(free.graph, mode, every, when=when).sharing(free) for when in (MORNING, NOON))
+    walled, bare = Network.of(fenced("wall", None), mode, every), Network.of(fenced("kerb", None), mode, every)
+    assert len(at_eight.shut_gates) == 2 * len(shut_nodes(mode, fenced("wall", None))) and not at_noon.shut_gates
+    places = random_places(network, 6, seed)
+    # A place at a gate stands on both sides of it, one at a wall on one.
+    places = replace(places, fraction=np.clip(places.fraction, 0.1, 0.9))
+    for ours, plain in ((at_eight, walled), (at_noon, bare), (free, bare)):
+        wanted = matrix(plain, places, places, measure)[0]
+        assert np.array_equal(matrix(ours, places, places, measure)[0], wanted)
+        ours.hierarchy, kept = None, ours.hierarchy
+        assert np.array_equal(matrix(ours, places, places, measure)[0], wanted)
         ours.hierarchy = kept

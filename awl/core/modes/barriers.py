@@ -1,6 +1,7 @@
 """Barriers on streets: a node that a mode cannot pass becomes two, so that both streets end there and neither leads on.
 
-A barrier where three and more links meet is taken to stand beside them, for it would say nothing about which way is shut.
+A barrier where three and more links meet is taken to stand beside them, for it would say nothing about which way is shut. A gate
+with hours stays one node: when it is shut, going from one of its streets on to the other is forbidden, as a turn may be.
 """
 
 from __future__ import annotations
@@ -16,11 +17,8 @@ from awl.core.modes.mode import ALLOWING, FORBIDDING, Mode
 from awl.core.streets.graph import StreetGraph
 
 
-def shut_nodes(mode: Mode, graph: StreetGraph, when: datetime | None = None) -> NDArray[np.int64]:
-    """Nodes between two links at which a barrier stops the mode: by a tag at the barrier, or else by its kind.
-
-    At an hour, a gate outside its opening hours stops everyone.
-    """
+def shut_nodes(mode: Mode, graph: StreetGraph) -> NDArray[np.int64]:
+    """Nodes between two links at which a barrier stops the mode at every hour: by a tag at the barrier, or else by its kind."""
     barrier = graph.node_tag("barrier")
     if not barrier.present().any():
         return np.zeros(0, np.int64)
@@ -30,20 +28,37 @@ def shut_nodes(mode: Mode, graph: StreetGraph, when: datetime | None = None) -> 
         if key != "access":
             shut &= ~column.isin((*ALLOWING, "destination", "customers"))
         shut |= barrier.present() & column.isin((*FORBIDDING, "private", "delivery", "permit", "residents"))
-    if when is not None:
-        hours = graph.node_tag("opening_hours")
-        closed = [text for text in hours.values if open_at(text, when) is False]
-        shut |= barrier.present() & hours.isin(closed)
-    degree = np.bincount(np.concatenate([graph.link_from, graph.link_to]), minlength=graph.node_count)
-    return np.flatnonzero(shut & (degree == 2))
+    return np.flatnonzero(shut & _between_two(graph))
 
 
-def parted(mode: Mode, graph: StreetGraph, when: datetime | None = None) -> StreetGraph:
+def _between_two(graph: StreetGraph) -> NDArray[np.bool_]:
+    """Nodes (n,) at which two links end."""
+    return np.bincount(np.concatenate([graph.link_from, graph.link_to]), minlength=graph.node_count) == 2
+
+
+def gate_sequences(graph: StreetGraph, when: datetime | None = None, ever: bool = False) -> list[tuple[int, int]]:
+    """Pairs of arcs that may not be passed one after the other, because a gate between them is shut at a local date and time.
+
+    With `ever`, those of all gates that have hours. Hours that cannot be read bind nobody.
+    """
+    hours, made = graph.node_tag("opening_hours"), list[tuple[int, int]]()
+    closed = [text for text in hours.values if ever or (when is not None and open_at(text, when) is False)]
+    gates = np.flatnonzero(graph.node_tag("barrier").present() & hours.isin(closed) & _between_two(graph))
+    ends = np.stack([graph.link_from, graph.link_to], axis=1).ravel()
+    rows = np.flatnonzero(np.isin(ends, gates))
+    rows = rows[np.argsort(ends[rows], kind="stable")]
+    # The arc that leaves by an end of a link has the number of that end; the other arc of the link comes to it.
+    for one, other in rows.reshape(-1, 2).tolist():
+        made += [(one ^ 1, other), (other ^ 1, one)]
+    return made
+
+
+def parted(mode: Mode, graph: StreetGraph) -> StreetGraph:
     """The graph as the mode meets it: a twin, numbered on from the highest number, for each node it cannot pass.
 
     Links keep their numbers and order, nodes theirs; twins come after them.
     """
-    shut = shut_nodes(mode, graph, when)
+    shut = shut_nodes(mode, graph)
     if len(shut) == 0:
         return graph
     twin_of = np.full(graph.node_count, -1, np.int64)

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
 from awl.core.modes.arcs import Arcs, csr
-from awl.core.modes.barriers import parted
+from awl.core.modes.barriers import gate_sequences, parted
 from awl.core.modes.delays import TurnDelays
 from awl.core.modes.hours import hour_pace
 from awl.core.modes.mode import Mode
@@ -160,7 +160,7 @@ class Network:
         """The network of a mode on a street graph; `rule` is the number of the first rule each link meets.
 
         `heights` make slope count, `when` (local date and time) the hour: curves, opening hours, restrictions with hours. Its
-        own graph has more nodes than the study's where barriers shut streets; links are the same.
+        own graph has more nodes than the study's where barriers shut streets at every hour; links are the same.
         """
         use = apply_mode(mode, graph, rule)
         pace = measured_pace(mode, graph, use.speed) if mode.measured else np.ones((graph.link_count, 2))
@@ -171,7 +171,7 @@ class Network:
             pace[graph.tag("highway").equals("ferry")] = 1.0
             if slope.limit > 0:
                 use = without_steep(use, heights.steepest > slope.limit)
-        return cls(parted(mode, graph, when), mode, use, keep=keep, pace=pace, when=when)
+        return cls(parted(mode, graph), mode, use, keep=keep, pace=pace, when=when)
 
     def with_closed(self, closed: NDArray[np.bool_]) -> Network:
         """The same network with some links (mask (m,)) closed in both directions.
@@ -204,17 +204,9 @@ class Network:
         return np.rint(self.graph.link_length * MILLI).astype(np.int32)
 
     def sharing(self, other: Network) -> Network:
-        """The same network, which takes over from another of the same mode what does not depend on the hour."""
-        same = (
-            self.graph.node_count == other.graph.node_count
-            and np.array_equal(self.graph.link_from, other.graph.link_from)
-            and np.array_equal(self.graph.link_to, other.graph.link_to)
-            and np.array_equal(self.forward, other.forward)
-            and np.array_equal(self.backward, other.backward)
-        )
-        if same:
-            self.states, self.step_delay, self._rows = other.states, other.step_delay, other._rows
-            self.hierarchy = None if other.hierarchy is None else other.hierarchy.fresh(other)
+        """This network, which takes over from another of the same mode and streets what does not depend on the hour."""
+        self.graph, self.states, self.step_delay, self._rows = other.graph, other.states, other.step_delay, other._rows
+        self.hierarchy = None if other.hierarchy is None else other.hierarchy.fresh(other)
         return self
 
     def with_slower(self, factor: NDArray[np.float64]) -> Network:
@@ -253,8 +245,14 @@ class Network:
 
     @cached_property
     def forbidden(self) -> list[tuple[int, ...]]:
-        """Sequences of arcs that turn restrictions forbid this mode."""
-        return forbidden_sequences(self.mode, self.graph, self.out_arcs, self.when)
+        """Sequences of arcs that turn restrictions and gates forbid this mode at its hour."""
+        turns = forbidden_sequences(self.mode, self.graph, self.out_arcs, self.when)
+        return [*turns, *self.shut_gates]
+
+    @cached_property
+    def shut_gates(self) -> list[tuple[int, int]]:
+        """Pairs of arcs between which a gate is shut at this hour: two for each gate."""
+        return gate_sequences(self.graph, self.when)
 
     @cached_property
     def turn_delays(self) -> TurnDelays:
@@ -269,7 +267,10 @@ class Network:
         head[0::2][self.forward] = graph.link_to[self.forward]
         head[1::2][self.backward] = graph.link_from[self.backward]
         always = forbidden_sequences(self.mode, graph, self.out_arcs)
-        ever = forbidden_sequences(self.mode, graph, self.out_arcs, ever=True)
+        ever = [
+            *forbidden_sequences(self.mode, graph, self.out_arcs, ever=True),
+            *gate_sequences(graph, ever=True),
+        ]
         known = set(always)
         sometimes = [sequence for sequence in ever if sequence not in known]
         at_ends = self.use.at_ends & self.usable
@@ -277,7 +278,7 @@ class Network:
 
     @cached_property
     def barred(self) -> NDArray[np.bool_]:
-        """Steps (r,) that may not be made at this hour because of turn restrictions with hours."""
+        """Steps (r,) that may not be made at this hour because of turn restrictions and gates with hours."""
         now = set(self.forbidden)
         holding = np.array([bool(sequences & now) for sequences in self.states.watched] + [False])
         return holding[self.states.steps.watch]

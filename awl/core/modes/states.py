@@ -27,7 +27,7 @@ Ints = NDArray[np.int32]
 class Steps:
     """Steps (r,) between states: from state `tail`, by way of `arc`, to state `head`; `after` is the arc before, or -1.
 
-    `watch` is a row of the states' `watched`: the turn restrictions that bar the step in some hours; -1 for none.
+    `watch` is a row of the states' `watched`: the turn restrictions and gates that bar the step in some hours; -1 for none.
     """
 
     tail: Ints
