@@ -273,6 +273,8 @@ class Context:
         if self.when is not None and not self.mode.curves:
             text = f"{self.mode.title} has no speeds by hour: the hour changes gates and turn restrictions alone."
             doubts.append(Doubt("no-speeds-by-hour", "note", 1, text))
+        if shut := len(self.network.shut_gates) // 2:
+            doubts.append(Doubt("gates-shut", "note", shut, f"Shut at this hour: {_count(shut, 'gate')}."))
         use, usable = self.network.use, self.network.usable
         length = self.network.graph.link_length
         assumed = usable & (use.speed_source == SPEED_ASSUMED)

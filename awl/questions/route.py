@@ -300,10 +300,13 @@ def _legs(context: Context, places: Places, snapped: Snapped, measure: str) -> l
 def _found(context: Context, places: Places, number: int, leg: Leg | None) -> Leg:
     """A leg, or word that there is no way."""
     if leg is None:
-        because = "the closures cut every way" if context.closed_links else "one-way streets or gaps cut every way"
+        gates = ["gates shut at this hour"] if context.network.shut_gates else []
+        *causes, last = [*gates, "the closures"] if context.closed_links else [*gates, "one-way streets", "gaps"]
+        because = f"{', '.join(causes)} or {last}" if causes else last
+        ends = f"from {places.names[number]} to {places.names[number + 1]}"
         raise AwlError(
-            f"There is no way for {context.mode.id} from {places.names[number]} to {places.names[number + 1]}: {because}",
-            remedy="Move a point, change the mode or lift a closure",
+            f"There is no way for {context.mode.id} {ends}: {because} cut every way",
+            remedy="Move a point, change the mode or the hour, or lift a closure",
             inputs=("waypoints",),
             status=422,
             kind="no-way",

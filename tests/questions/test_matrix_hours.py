@@ -2,18 +2,31 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+import shapely
 
 from awl.core.errors import AwlError
+from awl.formats.table import Layer
 from awl.questions import matrix_hours
+from awl.questions.context import Context
+from awl.questions.route import RouteInputs, _found, _waypoints
 from awl.questions.run import ask
+from awl.study import intake
+from awl.study.study import Study
+from tests.conftest import node, osm, way
 
 ROOMS, ZONES = {"layer": "cool_rooms"}, {"layer": "zones"}
 BASE = {"from": ZONES, "to": ROOMS, "mode": "drive", "at": "2026-06-03T08:00"}
 HOURS = [3, 7, 8, 12, 17]
+
+
+def closed_at(*at: float):
+    point = {"type": "Point", "coordinates": at}
+    return {"type": "FeatureCollection", "features": [{"type": "Feature", "properties": {}, "geometry": point}]}
+
+
+SPOT, BY_GATE = closed_at(-36.2, 41.291), closed_at(-36.199, 41.302)
 
 
 def times(rows, name="duration_s"):
@@ -22,8 +35,7 @@ def times(rows, name="duration_s"):
 
 @pytest.mark.parametrize("closed", [False, True])
 def test_every_hour_is_what_is_answered_at_that_hour(study, closed):
-    spot = {"type": "Feature", "properties": {}, "geometry": {"type": "Point", "coordinates": [-36.2, 41.291]}}
-    inputs = {**BASE, "closures": {"type": "FeatureCollection", "features": [spot]}} if closed else BASE
+    inputs = {**BASE, "closures": SPOT} if closed else BASE
     document = ask(study, "matrix", {**inputs, "hours": HOURS}).document()
     assert times(document["rows"]) == times(document["rows"], "duration_s_08")
     for hour in HOURS:
@@ -69,27 +81,6 @@ def test_reach_through_the_day_needs_a_day_and_places_alike(study):
         ask(study, "isochrone", {**REACH, "hours": [8], "differs": [{"where": "seats > 60", "add_minutes": 3}]})
 
 
-def test_hours_whose_states_differ_are_searched_by_themselves(study, monkeypatch):
-    wanted = times(ask(study, "matrix", {**BASE, "hours": [7]}).document()["rows"], "duration_s_07")
-    asked = []
-
-    plain = matrix_hours.matrix
-
-    def alone(network, *places, **options):
-        asked.append(network.when.hour)
-        return plain(network, *places, **options)
-
-    monkeypatch.setattr(matrix_hours, "matrix", alone)
-    free, states = study.network("drive"), study.network("drive").states
-    try:
-        # As if another network stood for free flow: no hour shares its states.
-        free.states = replace(states)
-        rows = ask(study, "matrix", {**BASE, "hours": [7]}).document()["rows"]
-    finally:
-        free.states = states
-    assert asked == [7] and times(rows, "duration_s_07") == wanted
-
-
 @pytest.mark.parametrize(
     ("inputs", "words"),
     [
@@ -107,3 +98,48 @@ def test_hours_that_say_nothing_are_refused(study, inputs, words):
 def test_means_are_over_pairs_that_have_a_way_at_every_hour():
     assert matrix_hours.mean_minutes(np.array([[60.0, 600.0], [120.0, np.nan]])) == [1.0, 2.0]
     assert matrix_hours.mean_minutes(np.array([[np.nan], [60.0]])) == [None, None]
+
+
+@pytest.fixture
+def gated(tmp_path):
+    """A study of one footway with a gate in its middle, and a longer way round."""
+    body = node(1, -36.2, 41.3) + node(2, -36.199, 41.3, barrier="gate", opening_hours="Mo-Su 07:00-21:00")
+    body += node(3, -36.198, 41.3) + node(4, -36.199, 41.302)
+    body += way(1, [1, 2, 3], highway="footway") + way(2, [1, 4, 3], highway="footway")
+    (tmp_path / "gate.osm").write_text(osm(body))
+    intake.build(tmp_path / "gate.osm", tmp_path / "gate.gpkg")
+    study = Study(tmp_path / "gate.gpkg")
+    ends = Layer(shapely.points([-36.1998, -36.1982], 41.3), {"name": ["west", "east"]})
+    study.add_layer("ends", ends, "Ends", "places", "ends.geojson")
+    return study
+
+
+def test_a_gate_shut_at_night_is_told_and_makes_the_way_longer_at_that_hour_alone(gated):
+    asked = {"from": {"layer": "ends"}, "to": {"layer": "ends"}, "mode": "walk", "at": "2026-06-03T12:00"}
+    through = ask(gated, "matrix", {**asked, "hours": [6, 12, 23]}).document()
+    reach = ask(
+        gated, "isochrone", {**{"places": {"layer": "ends"}, "limits": [1]}, "at": asked["at"], "hours": [12, 23]}
+    )
+    assert len({row["street_km_1"] for row in reach.document()["by_hour"]}) == 1  # from both ends all that is near
+    for hour, counts in ((6, [1]), (12, []), (23, [1])):
+        alone = ask(gated, "matrix", {**asked, "at": f"2026-06-03T{hour:02}:00"}).document()
+        assert times(through["rows"], f"duration_s_{hour:02}") == times(alone["rows"])
+        assert [doubt["count"] for doubt in alone["doubts"] if doubt["code"] == "gates-shut"] == counts
+    across = {hour: times(through["rows"], f"duration_s_{hour:02}")[1, 2] for hour in (6, 12, 23)}
+    assert across[6] == across[23] > 2 * across[12]
+
+
+@pytest.mark.parametrize(
+    ("at", "closures", "because"),
+    [
+        (None, None, "one-way streets or gaps cut"),
+        ("2026-06-03T23:00", None, "gates shut at this hour, one-way streets or gaps cut"),
+        ("2026-06-03T23:00", BY_GATE, "gates shut at this hour or the closures cut"),
+        (None, BY_GATE, ": the closures cut"),
+    ],
+)
+def test_no_way_names_what_may_cut_it(gated, at, closures, because):
+    ends = [[-36.1998, 41.3], [-36.1982, 41.3]]
+    context = Context(gated, RouteInputs(waypoints=ends, mode="walk", at=at, closures=closures))
+    with pytest.raises(AwlError, match=f"{because} every way"):
+        _found(context, _waypoints(RouteInputs(waypoints=ends), context), 0, None)

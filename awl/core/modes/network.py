@@ -251,8 +251,9 @@ class Network:
 
     @cached_property
     def shut_gates(self) -> list[tuple[int, int]]:
-        """Pairs of arcs between which a gate is shut at this hour: two for each gate."""
-        return gate_sequences(self.graph, self.when)
+        """Pairs of arcs between which a gate is shut at this hour: two for each gate between usable links."""
+        pairs = gate_sequences(self.graph, self.when)
+        return [(a, b) for a, b in pairs if self.usable[a >> 1] and self.usable[b >> 1]]
 
     @cached_property
     def turn_delays(self) -> TurnDelays:
