@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS
+from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS, UNREACHED
 from awl.core.engine.lanes import LANES, least_over, least_over_carrying, over_edge, over_edge_carrying
 from awl.core.engine.topology import FAR
 from awl.core.engine.vectors import peek, poke
@@ -203,20 +203,86 @@ def sweep_lanes_carrying(
 
 
 @njit(cache=True, nogil=True)
-def to_targets(label, goal_start, goal_row, goal_cost, found):
+def to_targets(label, goal_row, goal_target, goal_cost, found):
     """Costs (targets, LANES) from the labels of a sweep, where they are less than what is there."""
-    for t in range(len(goal_start) - 1):
-        for i in range(goal_start[t], goal_start[t + 1]):
-            if goal_row[i] >= 0:
-                over_edge(label, np.int64(goal_row[i]), found, np.int64(t), goal_cost[i])
+    for i in range(len(goal_row)):
+        over_edge(label, np.int64(goal_row[i]), found, np.int64(goal_target[i]), goal_cost[i])
 
 
 @njit(cache=True, nogil=True)
-def to_targets_carrying(label, extra, goal_start, goal_row, goal_cost, goal_far, found, found_extra):
+def to_targets_carrying(label, extra, goal_row, goal_target, goal_cost, goal_far, found, found_extra):
     """The same, with the carried costs of the same ways."""
-    for t in range(len(goal_start) - 1):
-        for i in range(goal_start[t], goal_start[t + 1]):
-            if goal_row[i] >= 0:
-                over_edge_carrying(
-                    label, extra, np.int64(goal_row[i]), found, found_extra, np.int64(t), goal_cost[i], goal_far[i]
-                )
+    for i in range(len(goal_row)):
+        row, target = np.int64(goal_row[i]), np.int64(goal_target[i])
+        over_edge_carrying(label, extra, row, found, found_extra, target, goal_cost[i], goal_far[i])
+
+
+@njit(cache=True, nogil=True)
+def _seeds_of(rows, seed_start):
+    """The seeds of these places, and the lane of each: its place in `rows`."""
+    total = 0
+    for row in rows:
+        total += seed_start[row + 1] - seed_start[row]
+    at, lane = np.empty(total, np.int64), np.empty(total, np.int32)
+    size = 0
+    for i in range(len(rows)):
+        for one in range(seed_start[rows[i]], seed_start[rows[i] + 1]):
+            at[size], lane[size] = one, i
+            size += 1
+    return at, lane
+
+
+@njit(cache=True, nogil=True)
+def fill_rows(
+    parent, up_start, up_head, up, local, down_start, down_head, down, seed_start, seed_rank, seed_cost, goal_row, goal_target,
+    goal_cost, rows, most, overhead, place, label, cost,
+):  # fmt: skip
+    """Fill these `rows` of `cost` (s, t): `overhead` and what it costs from a place to each target, UNREACHED above `most`."""
+    found = np.empty((cost.shape[1], LANES), np.uint32)
+    for first in range(0, len(rows), LANES):
+        some = rows[first : first + LANES]
+        at, lane = _seeds_of(some, seed_start)
+        sweep_lanes(
+            parent,
+            up_start,
+            up_head,
+            up,
+            local,
+            down_start,
+            down_head,
+            down,
+            seed_rank[at],
+            lane,
+            seed_cost[at],
+            place,
+            label,
+        )
+        found[:] = FAR
+        to_targets(label, goal_row, goal_target, goal_cost, found)
+        for t in range(len(found)):
+            for i in range(len(some)):
+                reached = np.int64(found[t, i])
+                cost[some[i], t] = reached + overhead if reached <= most else UNREACHED
+
+
+@njit(cache=True, nogil=True)
+def fill_rows_carrying(
+    parent, up_start, up_head, up, up_far, local, down_start, down_head, down, down_far, seed_start, seed_rank, seed_cost,
+    seed_far, goal_row, goal_target, goal_cost, goal_far, rows, most, overhead, far_overhead, place, label, extra, cost, carried,
+):  # fmt: skip
+    """The same, with what the ways carry in `carried` (s, t); 0 where there is none."""
+    found, further = np.empty((2, cost.shape[1], LANES), np.uint32)
+    for first in range(0, len(rows), LANES):
+        some = rows[first : first + LANES]
+        at, lane = _seeds_of(some, seed_start)
+        sweep_lanes_carrying(
+            parent, up_start, up_head, up, up_far, local, down_start, down_head, down, down_far, seed_rank[at], lane,
+            seed_cost[at], seed_far[at], place, label, extra,
+        )  # fmt: skip
+        found[:] = FAR
+        to_targets_carrying(label, extra, goal_row, goal_target, goal_cost, goal_far, found, further)
+        for t in range(len(found)):
+            for i in range(len(some)):
+                reached, within = np.int64(found[t, i]), np.int64(found[t, i]) <= most
+                cost[some[i], t] = reached + overhead if within else UNREACHED
+                carried[some[i], t] = np.int64(further[t, i]) + far_overhead if within else 0

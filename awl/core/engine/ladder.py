@@ -3,22 +3,13 @@
 from __future__ import annotations
 
 import threading
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, fields
 
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.climbing import (
-    NOT_YET,
-    above,
-    label_states,
-    sweep,
-    sweep_lanes,
-    sweep_lanes_carrying,
-    sweep_one,
-    to_targets,
-    to_targets_carrying,
-)
+from awl.core.engine.climbing import NOT_YET, above, fill_rows, fill_rows_carrying, label_states, sweep, sweep_one
 from awl.core.engine.dijkstra import NO_LABEL, NO_LIMIT, OWNER_BITS, OWNER_MASK, UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.lanes import LANES
@@ -26,10 +17,13 @@ from awl.core.engine.leg import carried_with
 from awl.core.engine.places import Seeds, Snapped, entering, leaving
 from awl.core.engine.topology import FAR, Topology
 from awl.core.modes.network import Network
+from awl.core.progress import Progress
 
 Ints = NDArray[np.int32]
 WORTH_TRIMMING = 1024
 """Places or trips from which on a second pass over the edges pays."""
+AT_ONCE = 4 * LANES
+"""Places in one call of a kernel."""
 
 
 def ranked(hierarchy: Hierarchy, network: Network, seeds: Seeds, measure: str) -> tuple[Seeds, Ints, Ints]:
@@ -133,7 +127,7 @@ class Pairs:
 
 
 class Ladder:
-    """Costs from many places to fixed targets, sixteen places at a time, and the costs their ways carry if wanted."""
+    """Costs between many places, sixteen of those trips begin at in a sweep, and the costs their ways carry if wanted."""
 
     def __init__(
         self, hierarchy: Hierarchy, network: Network, ends: tuple[Snapped, Snapped], measure: str, carrying: bool
@@ -149,18 +143,21 @@ class Ladder:
         self._first = leaving(sources, network, measure, carried_with(measure))
         self._goals = entering(targets, network, measure, carried_with(measure))
         seeds, self._rank, _ = ranked(hierarchy, network, self._first, measure)
-        self._seeds, self._seed_start = seeds, seeds.starts(len(sources.link))
+        self._seeds = seeds
         goal_rank = topology.rank[self._goals.state]
         closure = above(topology.parent, np.unique(goal_rank[goal_rank >= 0]))
         self._local = np.full(topology.count, -1, np.int32)
         self._local[closure] = np.arange(len(closure), dtype=np.int32)
-        self._goal_start = self._goals.starts(len(targets.link))
-        self._goal_cost = self._goals.cost.astype(np.uint32)
-        self._goal_row = np.where(goal_rank >= 0, self._local[goal_rank], -1).astype(np.int32)
+        # In the order of their labels, so that these are read one behind the other.
+        here = np.flatnonzero(goal_rank >= 0)
+        here = here[np.argsort(goal_rank[here], kind="stable")]
+        self._goal_row, goals = self._local[goal_rank[here]], self._goals
+        self._goal_target, self._goal_cost = goals.owner[here], goals.cost[here].astype(np.uint32)
+        self._goal_far = goals.carried[here].astype(np.uint32)
         self._parent, self._up, self._down, self._size = (
             topology.parent,
             sides.up,
-            sides.down.within(closure),
+            sides.down.within(closure, self._local),
             len(closure),
         )
         if carrying:
@@ -168,58 +165,57 @@ class Ladder:
             self._up_far, self._down_far = carried[0][sides.up.edge], carried[1][self._down.edge]
         self._aside = _sorted(along_links(network, ends, measure), onto_links(topology.rank, self._first, self._goals))
 
+    def costs(self, most: int, threads: int, progress: Progress) -> tuple[Ints, NDArray[np.int64]]:
+        """Cost and carried cost (s, t) from all places, with what trips cost at their ends; UNREACHED above `most` without.
+
+        Not carrying, the second is empty.
+        """
+        network = self._network
+        shape = len(self._ends[0].link), len(self._ends[1].link)
+        overhead = network.overhead(self._measure)
+        cost, carried = np.empty(shape, np.int32), np.empty(shape if self._carried else (0, 0), np.int64)
+        up, down, starts = self._up, self._down, self._seeds.starts(shape[0])
+        seed_cost, seed_far = self._seeds.cost.astype(np.uint32), self._seeds.carried.astype(np.uint32)
+        goal = self._goal_row, self._goal_target, self._goal_cost
+
+        def fill(rows: NDArray[np.int64]) -> None:
+            label, further, place = _scratch(len(self._parent), self._size)
+            if self._carried is None:
+                fill_rows(
+                    self._parent, up.start, up.head, up.cost, self._local, down.start, down.head, down.cost, starts, self._rank,
+                    seed_cost, *goal, rows, most, overhead, place, label, cost,
+                )  # fmt: skip
+            else:
+                fill_rows_carrying(
+                    self._parent, up.start, up.head, up.cost, self._up_far, self._local, down.start, down.head, down.cost,
+                    self._down_far, starts, self._rank, seed_cost, seed_far, *goal,
+                    self._goal_far, rows, most, overhead, network.overhead(self._carried), place, label, further, cost, carried,
+                )  # fmt: skip
+
+        order = self._order
+        blocks = np.split(order, np.arange(AT_ONCE, len(order), AT_ONCE))
+        with ThreadPoolExecutor(threads) as pool:
+            for done, _ in enumerate(pool.map(fill, blocks), 1):
+                progress.step(done / len(blocks), f"{done * len(order) // len(blocks)} of {len(order)} starts")
+        self._put_aside(most, cost, carried)
+        return cost, carried
+
     @property
-    def order(self) -> NDArray[np.int64]:
+    def _order(self) -> NDArray[np.int64]:
         """Places in an order in which those that follow each other climb the same ranks."""
         first = np.full(len(self._ends[0].link), np.iinfo(np.int32).max, np.int64)
         np.minimum.at(first, self._seeds.owner, self._rank)
         return np.argsort(first, kind="stable")
 
-    def costs_from(self, rows: NDArray[np.int64], most: int) -> tuple[Ints, NDArray[np.int64]]:
-        """Cost and carried cost (k, t) from at most `LANES` places; UNREACHED above `most`. Not carrying, the second is empty."""
-        goals, count = self._goals, len(self._ends[1].link)
-        counts = self._seed_start[rows + 1] - self._seed_start[rows]
-        lanes = np.repeat(np.arange(len(rows), dtype=np.int32), counts)
-        at = np.arange(len(lanes)) + np.repeat(self._seed_start[rows] - (np.cumsum(counts) - counts), counts)
-        seeds, up, down = self._seeds, self._up, self._down
-        label, further, place = _scratch(len(self._parent), self._size)
-        climb = self._parent, up.start, up.head, up.cost
-        cost = seeds.cost[at].astype(np.uint32)
-        least = np.full((count, LANES), FAR)
-        extra = np.zeros((count if self._carried else 0, LANES), np.uint32)
-        if self._carried:
-            sweep_lanes_carrying(
-                *climb, self._up_far, self._local, down.start, down.head, down.cost, self._down_far, self._rank[at], lanes, cost,
-                seeds.carried[at].astype(np.uint32), place, label, further,
-            )  # fmt: skip
-            to_targets_carrying(
-                label,
-                further,
-                self._goal_start,
-                self._goal_row,
-                self._goal_cost,
-                goals.carried.astype(np.uint32),
-                least,
-                extra,
-            )
-        else:
-            sweep_lanes(
-                *climb, self._local, down.start, down.head, down.cost, self._rank[at], lanes, cost, place, label
-            )
-            to_targets(label, self._goal_start, self._goal_row, self._goal_cost, least)
-        aside = self._aside
-        lane, nth = _matched(aside.source, rows)
-        nearer = aside.cost[nth] <= least[aside.target[nth], lane]
-        lane, nth = lane[nearer], nth[nearer]
-        least[aside.target[nth], lane] = aside.cost[nth]
-        if self._carried:
-            extra[aside.target[nth], lane] = aside.carried[nth]
-        beyond = least > most
-        least[beyond] = FAR
-        if self._carried:
-            extra[beyond] = 0
-        size = len(rows)
-        return least[:, :size].T.astype(np.int32), extra[:, :size].T.astype(np.int64)
+    def _put_aside(self, most: int, cost: Ints, carried: NDArray[np.int64]) -> None:
+        """Put in trips that go another way than over the hierarchy, where that is no longer."""
+        aside, network = self._aside, self._network
+        whole = aside.cost + network.overhead(self._measure)
+        nearer = (aside.cost <= most) & (whole <= cost[aside.source, aside.target])
+        at = aside.source[nearer], aside.target[nearer]
+        cost[at] = whole[nearer]
+        if self._carried is not None:
+            carried[at] = aside.carried[nearer] + network.overhead(self._carried)
 
 
 def onto_links(rank: Ints, first: Seeds, goals: Seeds) -> Pairs:

@@ -141,59 +141,65 @@ def matrix(
     Carried costs are left out, and the second array empty, unless `carrying`.
     """
     carried = carried_with(measure)
-    up, down = network.directed(measure)
-    carried_up, carried_down = network.directed(carried)
-    rows_of = network.search_rows(measure, carried, "from")
     cost = np.full((len(sources.link), len(targets.link)), UNREACHED, np.int32)
     extra = np.zeros(cost.shape if carrying else (0, 0), np.int64)
     source_rows, target_rows = np.flatnonzero(sources.link >= 0), np.flatnonzero(targets.link >= 0)
     if len(source_rows) == 0 or len(target_rows) == 0:
         return cost, extra
-    target = targets.take(target_rows)
-    goals = entering(target, network, measure, carried)
-    goal_start = goals.starts(len(target_rows))
-    overhead, extra_overhead = network.overhead(measure), network.overhead(carried)
-    within = max(min(limit, int(NO_LIMIT)) - overhead, -1)
-    high = network.hierarchy
-    worth = high is not None and (high.ready(measure) or len(source_rows) >= LANES)
-    ladder = Ladder(high, network, (sources.take(source_rows), target), measure, carrying) if worth else None
+    source, target = sources.take(source_rows), targets.take(target_rows)
+    within = max(min(limit, int(NO_LIMIT)) - network.overhead(measure), -1)
+    high, progress = network.hierarchy, progress or Progress()
+    if high is not None and (high.ready(measure) or len(source_rows) >= LANES):
+        ladder = Ladder(high, network, (source, target), measure, carrying)
+        found = ladder.costs(within, threads, progress)
+    else:
+        found = _searched(network, (source, target), measure, carried, within, threads, progress)
+    if len(source_rows) == len(sources.link) and len(target_rows) == len(targets.link):
+        return found[0], found[1] if carrying else extra
+    at = np.ix_(source_rows, target_rows)
+    cost[at] = found[0]
+    if carrying:
+        extra[at] = found[1]
+    return cost, extra
 
-    # Columns in a row are written as such: quicker than one by one.
-    every = len(target_rows) == len(targets.link)
+
+def _searched(
+    network: Network,
+    ends: tuple[Snapped, Snapped],
+    measure: str,
+    carried: str,
+    within: int,
+    threads: int,
+    progress: Progress,
+) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
+    """Cost and carried cost (s, t) between places that all have a street, by one plain search from each."""
+    source, target = ends
+    up, down = network.directed(measure)
+    carried_up, carried_down = network.directed(carried)
+    rows_of = network.search_rows(measure, carried, "from")
+    goals = entering(target, network, measure, carried)
+    goal_start = goals.starts(len(target.link))
+    cost = np.full((len(source.link), len(target.link)), UNREACHED, np.int32)
+    extra = np.zeros(cost.shape, np.int64)
 
     def block(rows: NDArray[np.int64]) -> None:
-        if ladder is not None:
-            keep(source_rows[rows], *ladder.costs_from(rows, within))
-            return
-        part = sources.take(rows)
+        part = source.take(rows)
         seeds = leaving(part, network, measure, carried)
-        found = np.full((len(rows), len(target_rows)), UNREACHED, np.int32)
-        found_extra = np.zeros(found.shape, np.int64)
         rows_to_targets(
             *rows_of, seeds.starts(len(rows)), seeds.state, seeds.cost, seeds.carried, goal_start, goals.state, goals.cost,
             goals.carried, part.link, part.fraction, target.link, target.fraction, up, down, carried_up, carried_down, within,
-            found, found_extra,
+            cost[rows[0] : rows[-1] + 1], extra[rows[0] : rows[-1] + 1],
         )  # fmt: skip
-        keep(rows, found, found_extra)
 
-    def keep(rows: NDArray[np.int64], found: NDArray[np.int32], found_extra: NDArray[np.int64]) -> None:
-        reached = found != UNREACHED
-        if overhead:
-            found[reached] += overhead
-        at = rows if every else np.ix_(rows, target_rows)
-        cost[at] = found
-        if carrying:
-            if extra_overhead:
-                found_extra[reached] += extra_overhead
-            extra[at] = found_extra
-
-    progress = progress or Progress()
-    size = LANES if ladder is not None else max(1, len(source_rows) // 64)
-    order = source_rows if ladder is None else ladder.order
-    blocks = np.split(order, np.arange(size, len(order), size))
+    count = len(source.link)
+    size = max(1, count // 64)
+    blocks = np.split(np.arange(count), np.arange(size, count, size))
     with ThreadPoolExecutor(threads) as pool:
         for done, _ in enumerate(pool.map(block, blocks), 1):
-            progress.step(done / len(blocks), f"{done * len(source_rows) // len(blocks)} of {len(source_rows)} starts")
+            progress.step(done / len(blocks), f"{done * count // len(blocks)} of {count} starts")
+    reached = cost != UNREACHED
+    cost[reached] += network.overhead(measure)
+    extra[reached] += network.overhead(carried)
     return cost, extra
 
 

@@ -31,14 +31,9 @@ class Side:
     cost: Costs
     edge: Ints
 
-    def within(self, closure: Ints) -> Side:
-        """The edges of the ranks `closure`, which holds all above each, with rows of `closure` for ranks."""
-        local = np.full(len(self.start) - 1, -1, np.int32)
-        local[closure] = np.arange(len(closure), dtype=np.int32)
-        counts = np.diff(self.start)[closure]
-        start = np.concatenate([np.zeros(1, np.int32), np.cumsum(counts, dtype=np.int32)])
-        rows = np.arange(start[-1]) + np.repeat(self.start[closure] - start[:-1], counts)
-        return Side(start, local[self.head[rows]], self.cost[rows], self.edge[rows])
+    def within(self, closure: Ints, local: Ints) -> Side:
+        """The edges of the ranks `closure`, which holds all above each, with their rows there, `local` (c,), for ranks."""
+        return Side(*_within(self.start, self.head, self.cost, self.edge, closure, local))
 
 
 @dataclass(frozen=True)
@@ -73,6 +68,20 @@ def _side(topology: Topology, cost: Costs, kept: NDArray[np.bool_]) -> Side:
     edge = np.flatnonzero(kept).astype(np.int32)
     start = np.concatenate([np.zeros(1, np.int32), np.cumsum(kept, dtype=np.int32)])[topology.start]
     return Side(start, topology.head[edge], cost[edge], edge)
+
+
+@njit(cache=True, nogil=True)
+def _within(start, head, cost, edge, closure, local):
+    some = np.zeros(len(closure) + 1, np.int32)
+    for row in range(len(closure)):
+        some[row + 1] = some[row] + start[closure[row] + 1] - start[closure[row]]
+    heads, costs, edges = np.empty(some[-1], np.int32), np.empty(some[-1], np.uint32), np.empty(some[-1], np.int32)
+    for row in range(len(closure)):
+        at = some[row]
+        for e in range(start[closure[row]], start[closure[row] + 1]):
+            heads[at], costs[at], edges[at] = local[head[e]], cost[e], edge[e]
+            at += 1
+    return some, heads, costs, edges
 
 
 @njit(cache=True, nogil=True)
