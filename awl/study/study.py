@@ -65,8 +65,8 @@ class Study(StudyFile):
         """All modes by id, with when each was changed."""
         return modes.listed(self._connection)
 
-    def try_mode(self, mode: Mode, when: datetime | None = None) -> Network:
-        """The network a mode would have, in free flow or at an hour; raises when it cannot be used."""
+    def try_mode(self, mode: Mode) -> Network:
+        """The network a mode would have; raises when it cannot be used."""
         graph, heights = self.graph, self.heights
         if mode.measured and mode.measured not in (*graph.costs, *graph.tags):
             raise AwlError(
@@ -75,9 +75,12 @@ class Study(StudyFile):
                 inputs=("measured",),
             )
         rule = modes.first_rule(self._connection, mode.rules, graph.link_count)
-        network = Network.of(graph, mode, self.keep_parts, rule, heights, when)
-        climb = None if heights is None else heights.climb()
-        network.own_costs = mode_costs.evaluated(self._connection, network, climb)
+        return self._with_own_costs(Network.of(graph, mode, self.keep_parts, rule, heights))
+
+    def _with_own_costs(self, network: Network) -> Network:
+        if network.mode.costs:
+            climb = None if self.heights is None else self.heights.climb()
+            network.own_costs = mode_costs.evaluated(self._connection, network, climb)
         return network
 
     @property
@@ -127,12 +130,13 @@ class Study(StudyFile):
             network: Network = self._cached(("network", mode), lambda: self.try_mode(known))
             return network
         with self._derived_lock:
-            hours: dict[datetime, Network] = self._cached(("hours", mode), dict)
-            if when not in hours:
+            free, hours = self.network(mode), self._cached(("hours", mode), dict)
+            made: Network | None = hours.get(when)
+            if made is None or (made.hierarchy is None and free.hierarchy is not None):
                 while len(hours) >= KEPT_HOURS:
                     del hours[next(iter(hours))]
-                hours[when] = self.try_mode(known, when).sharing(self.network(mode))
-            return hours[when]
+                made = hours[when] = self._with_own_costs(free.at(when))
+            return made
 
     def prepare(self) -> threading.Thread | None:
         """Prepare the fields and hierarchies of all modes in a thread of its own; until then questions search plainly.

@@ -34,10 +34,7 @@ def test_every_hour_is_that_of_its_own_network(network, seed, share, count):
     graph = restricted(network.graph, hours, np.ones(len(hours), bool))
     free = Network.of(graph, replace(network.mode, curves=(Curve("weekday", (), tuple(share)),)))
     closed = rng.random(graph.link_count) < 0.1
-    at = [
-        Network.of(graph, free.mode, when=datetime(2026, 6, 3, int(h))).sharing(free)
-        for h in rng.integers(0, 24, count)
-    ]
+    at = [free.at(datetime(2026, 6, 3, int(h))) for h in rng.integers(0, 24, count)]
     at = [one.with_closed(closed) if seed % 2 else one for one in at]
     sources, targets = random_places(network, 5, seed), random_places(network, 7, seed + 1)
     # One place lies on no street.
@@ -58,10 +55,7 @@ def test_what_is_reached_at_every_hour_is_that_of_its_own_network(network, seed,
     rng = np.random.default_rng(seed)
     free = Network.of(network.graph, replace(network.mode, curves=(Curve("weekday", (), tuple(share)),)))
     closed = rng.random(network.graph.link_count) < 0.1
-    at = [
-        Network.of(network.graph, free.mode, when=datetime(2026, 6, 3, int(h))).sharing(free)
-        for h in rng.integers(0, 24, count)
-    ]
+    at = [free.at(datetime(2026, 6, 3, int(h))) for h in rng.integers(0, 24, count)]
     at = [one.with_closed(closed) if seed % 2 else one for one in at]
     places = random_places(network, 5, seed)
     places = replace(places, link=np.where(np.arange(5) == seed % 9, -1, places.link))

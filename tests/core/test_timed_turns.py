@@ -41,7 +41,7 @@ def test_an_hour_bars_what_a_network_with_those_restrictions_alone_bars(network,
     hours: list[str | None] = ["Mo-Fr 07:00-09:00" if one else None for one in timed]
     always: list[str | None] = [None] * len(timed)
     free = raised(Network.of(restricted(graph, hours, np.ones(len(timed), bool)), mode))
-    at_eight, at_noon = (Network.of(free.graph, mode, when=when).sharing(free) for when in (MORNING, NOON))
+    at_eight, at_noon = (free.at(when) for when in (MORNING, NOON))
     assert at_eight.states is free.states and at_eight.hierarchy is not None
     all_bar = Network.of(restricted(graph, always, np.ones(len(timed), bool)), mode)
     some_bar = Network.of(restricted(graph, always, ~timed), mode)
@@ -76,7 +76,7 @@ def test_a_gate_that_is_shut_is_a_wall(network, seed, measure):
 
     every = KeepParts("all")
     free = raised(Network.of(fenced("gate", "Mo-Su 09:00-21:00"), mode, every))
-    at_eight, at_noon = (Network.of(free.graph, mode, every, when=when).sharing(free) for when in (MORNING, NOON))
+    at_eight, at_noon = (free.at(when) for when in (MORNING, NOON))
     walled, bare = Network.of(fenced("wall", None), mode, every), Network.of(fenced("kerb", None), mode, every)
     assert len(at_eight.shut_gates) == 2 * len(shut_nodes(mode, fenced("wall", None))) and not at_noon.shut_gates
     places = random_places(network, 6, seed)

@@ -203,11 +203,13 @@ class Network:
         """Length of each link in whole millimetres."""
         return np.rint(self.graph.link_length * MILLI).astype(np.int32)
 
-    def sharing(self, other: Network) -> Network:
-        """This network, which takes over from another of the same mode and streets what does not depend on the hour."""
-        self.graph, self.states, self.step_delay, self._rows = other.graph, other.states, other.step_delay, other._rows
-        self.hierarchy = None if other.hierarchy is None else other.hierarchy.fresh(other)
-        return self
+    def at(self, when: datetime) -> Network:
+        """The same network at a local date and time, with the speeds of the hour and what it bars; all else is shared."""
+        made = self._altered()
+        made.when, made.hour = when, hour_pace(self.mode, self.graph, when)
+        for derived in ("duration_ms", "forbidden", "shut_gates", "barred", "entries"):
+            vars(made).pop(derived, None)
+        return made
 
     def with_slower(self, factor: NDArray[np.float64]) -> Network:
         """The same network where each link takes `factor` (m,) times as long."""
