@@ -94,7 +94,7 @@ def warm() -> None:
         shut.hierarchy.ways(shut, "time", "distance")
         matrix_by_hour(network.hierarchy, [network], places, places)
         arrivals_by_hour(network.hierarchy, [network], places)
-        best_leg_by_clock(Network.of(graph, mode, when=datetime(2026, 6, 3, 8)), places, 0, 1, 0.0)
+        best_leg_by_clock(network.at(datetime(2026, 6, 3, 8)), places, 0, 1, 0.0)
 
 
 if __name__ == "__main__":

@@ -49,6 +49,7 @@ class World:
                 if np.isfinite(self.cost[link, side]):
                     self.leaving.setdefault(int(node[link]), []).append((link, side))
         keys = self.mode.turn_keys
+        self.choices = {node: len(arcs) for node, arcs in self.leaving.items()}
         self.rules = [
             p for p in self.graph.restrictions.rows()
             if keys and p.condition is None and (p.applies_to is None or p.applies_to in keys)
@@ -111,7 +112,7 @@ class World:
             else 0.0
         )
         lost += d.barrier_s if self.gates[node] else 0.0
-        if before is None or len(self.leaving.get(node, ())) < 2:
+        if before is None or self.choices.get(node, 0) < 2:
             return lost
         angle = (self._bearing(after, False) - self._bearing(before, True) + 180) % 360 - 180
         if before == (after[0], 1 - after[1]) or abs(angle) >= 150:

@@ -73,8 +73,8 @@ class Context:
         return made.with_slower(self._slower) if (self._slower > 1).any() else made
 
     def network_at(self, when: datetime) -> Network:
-        """The network of the question at another time."""
-        return self._with_closures(self.study.network(self.mode.id, when))
+        """The network of the question at another time, kept nowhere."""
+        return self.network if when == self.when else self._with_closures(self.study.network(self.mode.id).at(when))
 
     @property
     def field(self) -> Field:

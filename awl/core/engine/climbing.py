@@ -140,6 +140,19 @@ def label_states(state, cost, limit, owner, label):
 
 
 @njit(cache=True, nogil=True)
+def label_lone(lone, start, head, cost, most, label):
+    """Labels of the states without a rank towards places: trips that begin there take one step first; none above `most`."""
+    for state in lone:
+        best = label[state]
+        for row in range(start[state], start[state + 1]):
+            onward = label[head[row]]
+            if onward <= most:
+                best = min(best, onward + (np.int64(cost[row]) << OWNER_BITS))
+        if best <= most:
+            label[state] = best
+
+
+@njit(cache=True, nogil=True)
 def sweep_lanes(
     parent, up_start, up_head, up, local, down_start, down_head, down, seed_rank, seed_lane, seed_cost, place, label
 ):  # fmt: skip

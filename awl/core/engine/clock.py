@@ -15,10 +15,12 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS
 from awl.core.engine.leg import Leg
 from awl.core.engine.places import Snapped, entering, leaving
+from awl.core.engine.query import arrivals
 from awl.core.modes.hours import DAY_KINDS
-from awl.core.modes.network import BLOCKED, Network
+from awl.core.modes.network import BLOCKED, LEAST_TIME, Network
 
 HOUR_MS = 3_600_000.0
 NEVER = np.inf
@@ -28,27 +30,49 @@ NEVER = np.inf
 class Clock:
     """Speeds over a day: `share` (c, 25) at each full hour, `done` (c, 25) the free-flow ms that fit between midnight and it.
 
-    `curve` (m,) is the row that holds for each link. The first row is free flow.
+    `curve` (m,) is the row that holds for each link, the first being free flow; `free_ms` (2m,) what each arc takes then. Of each
+    row of a search `row_ms`, `row_delay`, `row_curve` say the same; barred ones have negative times.
     """
 
     share: NDArray[np.float64]
     done: NDArray[np.float64]
     curve: NDArray[np.int8]
+    free_ms: NDArray[np.float64]
+    row_ms: NDArray[np.float64]
+    row_delay: NDArray[np.float64]
+    row_curve: NDArray[np.int8]
 
     @classmethod
     def of(cls, network: Network) -> Clock:
-        """The clock of a network at an hour: curves of the kind of day on which trips begin."""
-        assert network.when is not None
-        highway = network.graph.tag("highway")
-        day = network.when.weekday()
-        rows, curve = [np.ones(25)], np.zeros(network.graph.link_count, np.int8)
-        mine = [one for one in network.mode.curves if day in DAY_KINDS[one.days]]
-        for one in reversed(mine):
-            rows.append(np.array([*one.share, one.share[0]]))
-            curve[highway.isin(one.classes) if one.classes else np.ones(len(curve), bool)] = len(rows) - 1
-        share = np.array(rows)
-        passed = (share[:, 1:] + share[:, :-1]) / 2 * HOUR_MS
-        return cls(share, np.concatenate([np.zeros((len(rows), 1)), np.cumsum(passed, axis=1)], axis=1), curve)
+        """The clock of a network at an hour, made once: curves of the kind of day on which trips begin."""
+        if network.clock is None:
+            share, curve = curves_on(network)
+            passed = (share[:, 1:] + share[:, :-1]) / 2 * HOUR_MS
+            done = np.concatenate([np.zeros((len(share), 1)), np.cumsum(passed, axis=1)], axis=1)
+            _, _, number = network.rows("from")
+            arc, free = network.states.steps.arc[number], network.free_ms
+            row_ms = np.where(network.barred[number], float(BLOCKED), free[arc])
+            delay = network.step_delay[number].astype(np.float64)
+            network.clock = cls(share, done, curve, free, row_ms, delay, curve[arc >> 1])
+        made: Clock = network.clock
+        return made
+
+    def after(self, arc: int, share: float, begin: float) -> float:
+        """When a part of an arc is passed by who begins it at `begin`, in ms since midnight."""
+        row = int(self.curve[arc >> 1])
+        return float(arrival_at(self.share[row], self.done[row], begin, share * max(float(self.free_ms[arc]), 0.0)))
+
+
+def curves_on(network: Network) -> tuple[NDArray[np.float64], NDArray[np.int8]]:
+    """Shares (c, 25) of free flow on the day of a network's hour, the first row free flow; the row of each link (m,)."""
+    assert network.when is not None
+    highway = network.graph.tag("highway")
+    day = network.when.weekday()
+    rows, curve = [np.ones(25)], np.zeros(network.graph.link_count, np.int8)
+    for one in reversed([one for one in network.mode.curves if day in DAY_KINDS[one.days]]):
+        rows.append(np.array([*one.share, one.share[0]]))
+        curve[highway.isin(one.classes) if one.classes else np.ones(len(curve), bool)] = len(rows) - 1
+    return np.array(rows), curve
 
 
 @njit(cache=True, nogil=True)
@@ -82,98 +106,118 @@ def _done_by(share: NDArray[np.float64], done: NDArray[np.float64], time: float)
 
 
 @njit(cache=True, nogil=True)
-def search_by_clock(start, head, free_ms, delay_ms, curve, share, done, seed_state, seed_time, wanted, label, entry):
+def search_by_clock(
+    start, head, free_ms, delay_ms, curve, share, done, seed_state, seed_time, goal_state, goal_ms, goal_delay, goal_curve,
+    least, label, entry,
+):  # fmt: skip
     """Fill `label` (s,) with earliest times in ms since midnight of the day of departure, and `entry` with rows of steps.
 
-    `free_ms`, `delay_ms`, `curve` are those of each row; one whose `free_ms` is negative is barred. Ends when all states
-    marked in `wanted` are settled.
+    `free_ms`, `delay_ms`, `curve` are those of each row; one whose `free_ms` is negative is barred. Ends when no way to a goal
+    can be earlier than the best found; of each goal the delay and the free-flow time of the rest of the way are given. `least`
+    (s,) is what the way from a state to the goals takes at least, `NEVER` where there is none; if empty, all ways are followed.
     """
-    missing = 0  # states the caller still waits for
-    for one in wanted:
-        missing += one
+    guided = len(least) > 0
+    is_goal = np.zeros(len(label), np.uint8)
+    for state in goal_state:
+        is_goal[state] = 1
     settled = np.zeros(len(label), np.uint8)
+    best = np.inf
     heap = [(0.0, np.int64(0))]
     heap.pop()
     for i in range(len(seed_state)):
-        if seed_time[i] < label[seed_state[i]]:
-            label[seed_state[i]] = seed_time[i]
-            entry[seed_state[i]] = -1
-            heapq.heappush(heap, (seed_time[i], np.int64(seed_state[i])))
+        state = seed_state[i]
+        if seed_time[i] < label[state] and not (guided and least[state] == NEVER):
+            label[state] = seed_time[i]
+            entry[state] = -1
+            heapq.heappush(heap, (seed_time[i] + (least[state] if guided else 0.0), np.int64(state)))
     while len(heap) > 0:
-        time, state = heapq.heappop(heap)
+        key, state = heapq.heappop(heap)
         if settled[state]:
             continue
+        if key >= best:
+            break
         settled[state] = 1
-        if wanted[state]:
-            missing -= 1
-            if missing == 0:
-                break
+        time = label[state]
+        if is_goal[state]:
+            for i in range(len(goal_state)):
+                if goal_state[i] == state:
+                    row = goal_curve[i]
+                    best = min(best, arrival_at(share[row], done[row], time + goal_delay[i], goal_ms[i]))
         for row in range(start[state], start[state + 1]):
-            if free_ms[row] < 0.0 or settled[head[row]]:
+            other = head[row]
+            if free_ms[row] < 0.0 or settled[other] or (guided and least[other] == NEVER):
                 continue
             at = arrival_at(share[curve[row]], done[curve[row]], time + delay_ms[row], free_ms[row])
-            if at < label[head[row]]:
-                label[head[row]] = at
-                entry[head[row]] = row
-                heapq.heappush(heap, (at, np.int64(head[row])))
+            if at < label[other]:
+                label[other] = at
+                entry[other] = row
+                heapq.heappush(heap, (at + (least[other] if guided else 0.0), np.int64(other)))
+
+
+def _at_least(network: Network, target: Snapped) -> NDArray[np.float64]:
+    """What it takes at least, at any hour, to come from each state (s,) to a place: in ms, `NEVER` where there is no way.
+
+    Nothing (0,) where no hierarchy is there to find it quickly. Closures and slower streets only make ways longer.
+    """
+    free = network.free
+    if free is None or free.hierarchy is None:
+        return np.zeros(0)
+    free.hierarchy.metric(free, LEAST_TIME)
+    label = arrivals(free, target, LEAST_TIME, "to").label
+    # The part of the last link is rounded, which may be up by half a millisecond.
+    return np.where(label == NO_LABEL, NEVER, np.maximum((label >> OWNER_BITS) - 1, 0))
 
 
 def best_leg_by_clock(network: Network, places: Snapped, source: int, target: int, depart_ms: float) -> Leg | None:
-    """The way of earliest arrival from one place to another for who sets out at `depart_ms` since midnight.
+    r"""The way of earliest arrival from one place to another for who sets out at `depart_ms` since midnight.
 
-    Costs and times along it are those of the clock; None where there is no way.
+    Costs and times along it are those of the clock; None where there is no way. Searched towards the place, by what the way takes
+    at least: P. E. Hart, N. J. Nilsson, B. Raphael, *A formal basis for the heuristic determination of minimum cost paths*, IEEE
+    Trans. Syst. Sci. Cybern. 4 (1968), with the bounds of B. Strasser, T. Zeitz, *A fast and tight heuristic for A\* in road
+    networks*, SEA 2021.
     """
     clock, states = Clock.of(network), network.states
     a, b = places.take(np.array([source])), places.take(np.array([target]))
-    free = network.free_ms
-    steps = states.steps
     start, head, number = network.rows("from")
-    arc = steps.arc[number]
-
-    def along(arc: int, share: float, begin: float) -> float:
-        row = int(clock.curve[arc >> 1])
-        return float(arrival_at(clock.share[row], clock.done[row], begin, share * float(free[arc])))
-
     seeds, goals = leaving(a, network, "time", "distance"), entering(b, network, "time", "distance")
     f, g = float(a.fraction[0]), float(b.fraction[0])
-    first = [(1.0 - f) if not one & 1 else f for one in seeds.arc.tolist()]
-    whole = [state == states.begun[one] for one, state in zip(seeds.arc.tolist(), seeds.state.tolist(), strict=True)]
     times = [
-        along(one, share if moves else 0.0, depart_ms)
-        for one, share, moves in zip(seeds.arc.tolist(), first, whole, strict=True)
+        clock.after(arc, (f if arc & 1 else 1.0 - f) if state == states.begun[arc] else 0.0, depart_ms)
+        for arc, state in zip(seeds.arc.tolist(), seeds.state.tolist(), strict=True)
     ]
-    wanted = np.zeros(states.count, np.uint8)
-    wanted[goals.state] = 1
+    # Who comes to a place that stands at a node uses no part of a link.
+    enters = (goals.cost > 0) | (goals.carried > 0)
+    share = np.where(enters, np.where(goals.arc & 1, 1.0 - g, g), 0.0)
+    delay = np.array([_delay_onto(network, *end) for end in zip(goals.state.tolist(), goals.arc.tolist(), strict=True)])
+    delay = np.where(enters, delay, 0) if len(delay) else np.zeros(0, np.int64)
     label, entry = np.full(states.count, NEVER), np.full(states.count, -1, np.int32)
-    passing = np.where(network.barred[number], BLOCKED, free[arc])
     search_by_clock(
-        start, head, passing.astype(np.float64), network.step_delay[number].astype(np.float64),
-        clock.curve[arc >> 1], clock.share, clock.done, seeds.state.astype(np.int64), np.array(times), wanted, label, entry,
+        start, head, clock.row_ms, clock.row_delay, clock.row_curve, clock.share, clock.done, seeds.state.astype(np.int64),
+        np.array(times), goals.state.astype(np.int64), share * np.maximum(clock.free_ms[goals.arc], 0.0),
+        delay.astype(np.float64), clock.curve[goals.arc >> 1], _at_least(network, b), label, entry,
     )  # fmt: skip
-    options = []
-    for row, (state, one) in enumerate(zip(goals.state.tolist(), goals.arc.tolist(), strict=True)):
-        if label[state] < NEVER:
-            share = g if not one & 1 else 1.0 - g
-            enters = goals.cost[row] > 0 or goals.carried[row] > 0
-            delay = _delay_onto(network, state, one) if enters else 0
-            options.append((along(one, share if enters else 0.0, label[state] + delay), row, delay))
+    options = [
+        (clock.after(arc, float(share[row]), label[state] + delay[row]), row)
+        for row, (state, arc) in enumerate(zip(goals.state.tolist(), goals.arc.tolist(), strict=True))
+        if label[state] < NEVER
+    ]
     direct = None
     if a.link[0] == b.link[0]:
         one = 2 * int(a.link[0]) + (g < f)
-        if free[one] >= 0 or f == g:
-            direct = along(one, abs(g - f), depart_ms) if f != g else depart_ms
+        if clock.free_ms[one] >= 0 or f == g:
+            direct = clock.after(one, abs(g - f), depart_ms) if f != g else depart_ms
     if direct is not None and (not options or direct <= min(options)[0]):
         nothing = np.zeros(1, np.int32)
         return _leg(network, clock, [2 * int(a.link[0]) + (g < f)], nothing, (f, g), depart_ms)
     if not options:
         return None
-    _, row, delay = min(options)
-    state, arcs, delays = int(goals.state[row]), [int(goals.arc[row])], [delay]
+    _, row = min(options)
+    state, arcs, delays = int(goals.state[row]), [int(goals.arc[row])], [int(delay[row])]
     while entry[state] >= 0:
         step = int(number[entry[state]])
-        arcs.append(int(steps.arc[step]))
+        arcs.append(int(states.steps.arc[step]))
         delays.append(int(network.step_delay[step]))
-        state = int(steps.tail[step])
+        state = int(states.steps.tail[step])
     used = min((time, i) for i, time in enumerate(times) if seeds.state[i] == state)[1]
     arcs.append(int(seeds.arc[used]))
     delays.append(0)
@@ -201,12 +245,11 @@ def _leg(
     along = (travelled & 1) == 0
     begin, end = np.where(along, 0.0, 1.0), np.where(along, 1.0, 0.0)
     begin[0], end[-1] = ends
-    share, free = np.abs(end - begin), network.free_ms
+    share = np.abs(end - begin)
     passing, time = np.zeros(len(arcs)), depart_ms
     for i, arc in enumerate(arcs):
         time += float(delays[i])
-        row = int(clock.curve[arc >> 1])
-        after = float(arrival_at(clock.share[row], clock.done[row], time, share[i] * max(float(free[arc]), 0.0)))
+        after = clock.after(arc, float(share[i]), time)
         passing[i], time = after - time, after
     metres = float((share * network.length_mm[travelled >> 1]).sum())
     return Leg(travelled >> 1, along, delays, ends[0], ends[1], round(time - depart_ms), round(metres), passing)

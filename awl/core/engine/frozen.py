@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.clock import Clock, best_leg_by_clock
+from awl.core.engine.clock import best_leg_by_clock, curves_on
 from awl.core.engine.dijkstra import OWNER_BITS, OWNER_MASK, UNREACHED
 from awl.core.engine.places import ON_STREET, Snapped
 from awl.core.engine.query import Arrivals, best_leg
@@ -17,7 +17,7 @@ SHORTEST_MS = 60_000
 
 def changes_over_the_day(network: Network) -> bool:
     """Whether speeds of a network at an hour change on the day of that hour."""
-    return network.when is not None and len(Clock.of(network).share) > 1
+    return network.when is not None and len(curves_on(network)[0]) > 1
 
 
 def off_by_the_clock(network: Network, sources: Snapped, targets: Snapped, depart_ms: float) -> NDArray[np.float64]:

@@ -9,7 +9,16 @@ from dataclasses import dataclass, fields
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.climbing import NOT_YET, above, fill_rows, fill_rows_carrying, label_states, sweep, sweep_one
+from awl.core.engine.climbing import (
+    NOT_YET,
+    above,
+    fill_rows,
+    fill_rows_carrying,
+    label_lone,
+    label_states,
+    sweep,
+    sweep_one,
+)
 from awl.core.engine.dijkstra import NO_LABEL, NO_LIMIT, OWNER_BITS, OWNER_MASK, UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.lanes import LANES
@@ -95,25 +104,8 @@ def with_ends(
     within = own <= most
     np.minimum.at(label, state[within], own[within])
     if direction == "to":
-        _from_lone_states(topology.lone, network, measure, most, label)
-
-
-def _from_lone_states(
-    lone: NDArray[np.int64], network: Network, measure: str, most: np.int64, label: NDArray[np.int64]
-) -> None:
-    """Labels of the states without a rank: trips that begin there take one step first."""
-    start, head, number = network.rows("from")
-    lone = lone[start[lone + 1] > start[lone]]
-    if len(lone) == 0:
-        return
-    counts = start[lone + 1] - start[lone]
-    first = np.cumsum(counts) - counts
-    row = np.arange(counts.sum()) - np.repeat(first - start[lone], counts)
-    onward = label[head[row]]
-    cost = network.step_costs(measure, number[row]).astype(np.int64) << OWNER_BITS
-    over = np.where(onward == NO_LABEL, NO_LABEL, np.where(onward > most, NO_LABEL, onward + cost))
-    best = np.minimum.reduceat(over, first)
-    label[lone] = np.minimum(label[lone], np.where(best <= most, best, NO_LABEL))
+        start, head, cost, _ = network.search_rows(measure, measure, "from")
+        label_lone(topology.lone, start, head, cost, most, label)
 
 
 @dataclass(frozen=True)

@@ -30,6 +30,8 @@ from awl.core.modes.turning import forbidden_sequences
 from awl.core.streets.graph import StreetGraph
 
 EVERY = slice(None)
+LEAST_TIME = "least time"
+"""A measure no cost can be named like: what a link takes at least, at any hour of any day, rounded down."""
 BLOCKED = -1
 NO_WAY = np.int32(2**31 - 1)
 """Cost of a step that may not be made: above every limit."""
@@ -105,6 +107,8 @@ class Network:
         self.when = when
         self.hour = hour_pace(mode, graph, when)
         self.hierarchy: Any = None  # an `awl.core.engine.hierarchy.Hierarchy` once one is prepared
+        self.clock: Any = None  # an `awl.core.engine.clock.Clock` once one is asked for
+        self.free: Network | None = None  # at an hour, the network of free flow with the same states
         self.own_costs: dict[str, NDArray[np.float64]] = {}
         self._costs: dict[str, NDArray[np.int32]] = {}
         self._arc_costs: dict[str, NDArray[np.int32]] = {}
@@ -187,8 +191,9 @@ class Network:
 
     def _altered(self) -> Network:
         """A copy for other costs, which keeps the states and what prepares searches over them."""
-        _ = self.entries, self._rows, self.forbidden, self.turn_delays  # made once, for both
+        _ = self.entries, self._rows, self.turn_delays  # made once, for both
         made = copy(self)
+        made.clock = None
         made._costs, made._arc_costs, made._kept_weights = {}, {}, {}
         made.hierarchy = None if self.hierarchy is None else self.hierarchy.fresh(self)
         return made
@@ -206,7 +211,7 @@ class Network:
     def at(self, when: datetime) -> Network:
         """The same network at a local date and time, with the speeds of the hour and what it bars; all else is shared."""
         made = self._altered()
-        made.when, made.hour = when, hour_pace(self.mode, self.graph, when)
+        made.when, made.hour, made.free = when, hour_pace(self.mode, self.graph, when), self
         for derived in ("duration_ms", "forbidden", "shut_gates", "barred", "entries"):
             vars(made).pop(derived, None)
         return made
@@ -282,7 +287,9 @@ class Network:
     @cached_property
     def barred(self) -> NDArray[np.bool_]:
         """Steps (r,) that may not be made at this hour because of turn restrictions and gates with hours."""
-        now = set(self.forbidden)
+        now: set[tuple[int, ...]] = set(self.shut_gates)
+        if self.when is not None:
+            now |= set(forbidden_sequences(self.mode, self.graph, self.out_arcs, self.when, timed=True))
         holding = np.array([bool(sequences & now) for sequences in self.states.watched] + [False])
         return holding[self.states.steps.watch]
 
@@ -333,6 +340,9 @@ class Network:
             return self.duration_ms
         if measure == "distance":
             return np.stack([self.length_mm, self.length_mm], axis=1)
+        if measure == LEAST_TIME:
+            fastest = max([1.0, *(max(curve.share) for curve in self.mode.curves)])
+            return np.floor(np.minimum(self._free_s, MOST_COST) * MILLI / fastest).astype(np.int32)
         if measure not in self._costs:
             self._costs[measure] = _milli({**self.graph.costs, **self.own_costs}, measure)
         return self._costs[measure]
@@ -357,9 +367,9 @@ class Network:
         return start, head, self._weights(measure, direction), self._weights(carried, direction)
 
     def step_costs(self, measure: str, rows: NDArray[np.integer] | slice = EVERY) -> NDArray[np.int32]:
-        """Cost of each of these steps, its delay included where `measure` is time. A barred one costs more than any limit."""
+        """Cost of each of these steps, its delay included where `measure` is a time. A barred one costs more than any limit."""
         cost = self.arc_costs(measure)[self.states.steps.arc[rows]]
-        whole = cost + self.step_delay[rows] if measure == "time" else cost
+        whole = cost + self.step_delay[rows] if measure in ("time", LEAST_TIME) else cost
         return np.where((cost == BLOCKED) | self.barred[rows], NO_WAY, whole).astype(np.int32)
 
     def _weights(self, measure: str, direction: str) -> NDArray[np.int32]:

@@ -43,19 +43,20 @@ def binding(mode: Mode, turns: TurnRestrictions, when: datetime | None = None, e
 
 
 def forbidden_sequences(
-    mode: Mode, graph: StreetGraph, out: Arcs, when: datetime | None = None, ever: bool = False
+    mode: Mode, graph: StreetGraph, out: Arcs, when: datetime | None = None, ever: bool = False, timed: bool = False
 ) -> list[tuple[int, ...]]:
     """Arcs that may not be passed one after the other: by the restrictions that bind the mode on its arcs `out` by node.
 
-    `when` and `ever` choose among restrictions with hours, as in `binding`.
-    One that demands a turn forbids every other, at each node along its way.
+    `when` and `ever` choose among restrictions with hours, as in `binding`; those without are left out if `timed`. One that
+    demands a turn forbids every other, at each node along its way.
     """
-    turns = graph.restrictions
+    binds = binding(mode, graph.restrictions, when, ever)
+    if timed:
+        binds &= graph.restrictions.condition.present()
     made: list[tuple[int, ...]] = []
-    for p, binds in zip(turns.rows(), binding(mode, turns, when, ever), strict=True):
-        if binds:
-            for way in _ways(p, graph):
-                made += list(_others(way, graph, out)) if p.kind.startswith("only_") else [way]
+    for p in graph.restrictions.rows(np.flatnonzero(binds).tolist()):
+        for way in _ways(p, graph):
+            made += list(_others(way, graph, out)) if p.kind.startswith("only_") else [way]
     return made
 
 

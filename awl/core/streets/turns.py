@@ -6,7 +6,7 @@ the link `to`, directly or along further links between. Source: OpenStreetMap wi
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, fields
 
 import numpy as np
@@ -70,9 +70,8 @@ class TurnRestrictions:
         """Mask of those that demand the turn instead of forbidding it."""
         return self.kind.isin([value for value in self.kind.values if value.startswith("only_")])
 
-    def rows(self) -> list[Placed]:
-        """The restrictions one by one."""
-        texts = [column.decode() for column in (self.kind, self.applies_to, self.exempt, self.condition)]
+    def rows(self, at: Iterable[int] | None = None) -> list[Placed]:
+        """The restrictions one by one: all, or those in these rows."""
         return [
             Placed(
                 int(self.relation[i]),
@@ -80,10 +79,10 @@ class TurnRestrictions:
                 int(self.via_node[i]),
                 tuple(self.via_link[self.via_start[i] : self.via_start[i + 1]].tolist()),
                 int(self.to_link[i]),
-                texts[0][i] or "",
-                *(column[i] for column in texts[1:]),
+                self.kind.at(i) or "",
+                *(column.at(i) for column in (self.applies_to, self.exempt, self.condition)),
             )
-            for i in range(len(self))
+            for i in (range(len(self)) if at is None else at)
         ]
 
     def renumbered(self, link: Ints, node: Ints) -> TurnRestrictions:
