@@ -35,7 +35,7 @@ from awl.formats import osm_pbf
 from awl.questions.run import ask
 from awl.study.study import Study
 from bench.access import among_buildings, in_a_region, in_the_city
-from bench.heights import on_the_hierarchy
+from bench.heights import by_the_clock, on_the_hierarchy
 from bench.measure import Row, medians
 from bench.reading import CACHE, joining, reading_pbf, reading_xml, region, storing
 
@@ -128,6 +128,7 @@ def main(large: bool) -> None:
     rows += searches("100k-node region", Network.of(big, DRIVE))
     rows += on_the_hierarchy("Ferrow on foot", Network.of(graph, WALK), 4)
     rows += on_the_hierarchy("Ferrow by car", Network.of(graph, DRIVE), 4)
+    rows += by_the_clock("Ferrow by car", Network.of(graph, DRIVE))
     rows += on_the_hierarchy("100k-node region on foot", Network.of(big, WALK), 4)
     if large:
         rows += on_the_hierarchy(

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+
 from awl.core.engine.places import Snapped
 from awl.core.engine.reach import reach_of
 from awl.core.engine.reach_by_hour import arrivals_by_hour
@@ -54,10 +56,11 @@ def telling(rows: list[Json], limits: list[float]) -> float:
 
 
 def least(rows: list[Json], limits: list[float]) -> Figure:
-    """The hour at which the least is reached."""
+    """The hour at which the least is reached, if it differs as far as figures show."""
     limit = telling(rows, limits)
-    row = min(rows, key=lambda one: float(one[name_of(limit)]))
-    return Figure(round(float(row[name_of(limit)]), 1), "km", f"within {limit:g} min at {row['hour']}, the least")
+    km = [round(float(one[name_of(limit)]), 1) for one in rows]
+    when = "at all of these hours" if len(set(km)) == 1 else f"at {rows[int(np.argmin(km))]['hour']}, the least"
+    return Figure(min(km), "km", f"within {limit:g} min {when}")
 
 
 def hours_chart(rows: list[Json], limits: list[float]) -> dict[str, Any]:

@@ -100,6 +100,15 @@ def test_means_are_over_pairs_that_have_a_way_at_every_hour():
     assert matrix_hours.mean_minutes(np.array([[np.nan], [60.0]])) == [None, None]
 
 
+def test_reach_that_hours_do_not_change_is_said_to_be_the_same_at_all_of_them(study):
+    document = ask(
+        study, "isochrone", {"places": ROOMS, "mode": "walk", "at": REACH["at"], "limits": [2], "hours": [3, 8]}
+    )
+    figure = document.document()["figures"][-1]
+    assert figure["label"] == "within 2 min at all of these hours"
+    assert figure["value"] == pytest.approx(document.document()["summary"]["street_km"][0], abs=0.05)
+
+
 @pytest.fixture
 def gated(tmp_path):
     """A study of one footway with a gate in its middle, and a longer way round."""

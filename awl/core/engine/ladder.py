@@ -134,8 +134,7 @@ class Ladder:
         sides = hierarchy.sides(network, measure)
         self._first = leaving(sources, network, measure, carried_with(measure))
         self._goals = entering(targets, network, measure, carried_with(measure))
-        seeds, self._rank, _ = ranked(hierarchy, network, self._first, measure)
-        self._seeds = seeds
+        self._seeds, self._rank, _ = ranked(hierarchy, network, self._first, measure)
         goal_rank = topology.rank[self._goals.state]
         closure = above(topology.parent, np.unique(goal_rank[goal_rank >= 0]))
         self._local = np.full(topology.count, -1, np.int32)
@@ -146,12 +145,8 @@ class Ladder:
         self._goal_row, goals = self._local[goal_rank[here]], self._goals
         self._goal_target, self._goal_cost = goals.owner[here], goals.cost[here].astype(np.uint32)
         self._goal_far = goals.carried[here].astype(np.uint32)
-        self._parent, self._up, self._down, self._size = (
-            topology.parent,
-            sides.up,
-            sides.down.within(closure, self._local),
-            len(closure),
-        )
+        self._parent, self._size = topology.parent, len(closure)
+        self._up, self._down = sides.up, sides.down.within(closure, self._local)
         if carrying:
             carried = hierarchy.ways(network, measure, carried_with(measure)).carried
             self._up_far, self._down_far = carried[0][sides.up.edge], carried[1][self._down.edge]
@@ -180,8 +175,8 @@ class Ladder:
             else:
                 fill_rows_carrying(
                     self._parent, up.start, up.head, up.cost, self._up_far, self._local, down.start, down.head, down.cost,
-                    self._down_far, starts, self._rank, seed_cost, seed_far, *goal,
-                    self._goal_far, rows, most, overhead, network.overhead(self._carried), place, label, further, cost, carried,
+                    self._down_far, starts, self._rank, seed_cost, seed_far, *goal, self._goal_far, rows, most, overhead,
+                    network.overhead(self._carried), place, label, further, cost, carried,
                 )  # fmt: skip
 
         order = self._order
