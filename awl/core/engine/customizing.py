@@ -180,6 +180,10 @@ def _find_ways(start, head, cost, via, carried):
     while x < count:
         size = ranks_in(start, head, x)
         begin, end = np.int64(peek(start, x + size - 1)), np.int64(peek(start, x + size))
+        if size == 1:
+            _name_over_one(start, head, cost, via, carried, x, begin, end)
+            x += 1
+            continue
         first = np.int64(peek(start, x))
         step = np.int64(peek(start, x + 1)) - first - 1
         for i in range(1, size):
@@ -210,3 +214,22 @@ def _name(cost, via, carried, over, row, count, x, first, step, rows):
                     via[way, k], carried[way, k] = x + i, carried[1, into] + carried[0, out]
                     break
                 e += step - i
+
+
+@njit(cache=True, nogil=True)
+def _name_over_one(start, head, cost, via, carried, x, begin, end):
+    """Name the ways over one rank, whose edges are `begin` to `end`."""
+    up, down = cost[0], cost[1]
+    for e in range(begin, end - 1):
+        t = np.int64(peek(start, np.int64(peek(head, e))))
+        up_e, down_e = peek(up, e), peek(down, e)
+        for f in range(e + 1, end):
+            high = peek(head, f)
+            while peek(head, t) != high:
+                t += 1
+            over_up, over_down = np.uint32(down_e + peek(up, f)), np.uint32(peek(down, f) + up_e)
+            if over_up == peek(up, t) and over_up < FAR and via[0, t] == -1:
+                via[0, t], carried[0, t] = x, carried[1, e] + carried[0, f]
+            if over_down == peek(down, t) and over_down < FAR and via[1, t] == -1:
+                via[1, t], carried[1, t] = x, carried[1, f] + carried[0, e]
+            t += 1

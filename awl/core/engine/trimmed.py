@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from awl.core.engine.customizing import follows, rows_between, widest
 from awl.core.engine.runs import settle
 from awl.core.engine.topology import FAR, Costs, Ints, Metric, Topology
-from awl.core.engine.vectors import peek
+from awl.core.engine.vectors import peek, poke
 
 
 @dataclass(frozen=True)
@@ -95,6 +95,10 @@ def _perfect(start, head, up, down):
         while x > 0 and follows(start, head, x - 1):
             x -= 1
         begin, end, size = np.int64(start[last]), np.int64(start[last + 1]), last - x + 1
+        if size == 1:
+            _settle_over_one(start, head, up, down, begin, end)
+            last -= 1
+            continue
         for e in range(begin, end - 1):
             more = end - 1 - e
             rows_between(start, head, e, end, row)
@@ -107,3 +111,23 @@ def _perfect(start, head, up, down):
                 at = np.int64(start[x + other])
                 settle(up, down, start[x + i] + other - i - 1, up, down, at, start[x + other + 1] - at)
         last = x - 1
+
+
+@njit(cache=True, nogil=True)
+def _settle_over_one(start, head, up, down, begin, end):
+    """Settle the edges `begin` to `end` of a rank that is a supernode by itself."""
+    for e in range(begin, end - 1):
+        t = np.int64(peek(start, np.int64(peek(head, e))))
+        up_e, down_e = peek(up, e), peek(down, e)
+        for f in range(e + 1, end):
+            high = peek(head, f)
+            while peek(head, t) != high:
+                t += 1
+            up_f, down_f, up_k, down_k = peek(up, f), peek(down, f), peek(up, t), peek(down, t)
+            up_e = min(up_e, np.uint32(up_f + down_k))
+            down_e = min(down_e, np.uint32(up_k + down_f))
+            poke(up, f, min(up_f, np.uint32(up_e + up_k)))
+            poke(down, f, min(down_f, np.uint32(down_k + down_e)))
+            t += 1
+        poke(up, e, up_e)
+        poke(down, e, down_e)
