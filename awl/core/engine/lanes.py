@@ -59,16 +59,11 @@ def _least_through_lanes(typing: Any, up: Any, down: Any, k: Any, first: Any, st
         v = Vectors(context, builder, signature, args, LANES)
         costs, target = (v.data(0), v.data(1)), v.row(args[2])
         best = [v.variable(v.load(cost, target)) for cost in costs]
-        place, stride = v.variable(args[3]), v.variable(args[4])
-        with cgutils.for_range(builder, args[5]):
-            e = builder.load(place)
+        with v.ranks(args[3], args[4], args[5]) as e:
             into, onward = v.row(e), v.row(builder.add(builder.add(e, v.number(1)), args[6]))
             for least, over, ahead in zip(best, costs[::-1], costs, strict=True):
                 way = builder.add(v.load(over, into), v.load(ahead, onward))
                 builder.store(v.less(way, builder.load(least)), least)
-            wide = builder.load(stride)
-            builder.store(builder.add(e, wide), place)
-            builder.store(builder.sub(wide, v.number(1)), stride)
         for least, cost in zip(best, costs, strict=True):
             v.store(builder.load(least), cost, target)
         return context.get_dummy_value()

@@ -39,16 +39,11 @@ def _through(width: int) -> Any:
             costs, targets = (v.data(0), v.data(1)), (v.data(2), v.data(3))
             to = builder.add(args[4], args[8])
             best = [v.variable(v.load(target, to)) for target in targets]
-            place, stride = v.variable(args[5]), v.variable(args[6])
-            with cgutils.for_range(builder, args[7]):
-                p = builder.load(place)
+            with v.ranks(args[5], args[6], args[7]) as p:
                 onward = builder.add(builder.add(p, v.number(1)), args[8])
                 for least, over, ahead in zip(best, costs[::-1], costs, strict=True):
                     way = builder.add(v.splat(v.one(over, p)), v.load(ahead, onward))
                     builder.store(v.less(way, builder.load(least)), least)
-                wide = builder.load(stride)
-                builder.store(builder.add(p, wide), place)
-                builder.store(builder.sub(wide, v.number(1)), stride)
             for least, target in zip(best, targets, strict=True):
                 v.store(builder.load(least), target, to)
             return context.get_dummy_value()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 from llvmlite import ir
@@ -63,6 +65,17 @@ class Vectors:
         place = cgutils.alloca_once(self.builder, value.type)
         self.builder.store(value, place)
         return place
+
+    @contextmanager
+    def ranks(self, first: Any, step: Any, rows: Any) -> Iterator[Any]:
+        """A loop over the ranks of a supernode: the edge `first`, then the one `step` behind it, then one less each time."""
+        place, stride = self.variable(first), self.variable(step)
+        with cgutils.for_range(self.builder, rows):
+            edge = self.builder.load(place)
+            yield edge
+            wide = self.builder.load(stride)
+            self.builder.store(self.builder.add(edge, wide), place)
+            self.builder.store(self.builder.sub(wide, self.number(1)), stride)
 
     def number(self, value: int) -> Any:
         """A whole number for counting."""
