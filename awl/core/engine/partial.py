@@ -12,6 +12,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from awl.core.engine.customizing import follows
 from awl.core.engine.topology import FAR, STEP, Metric, Topology, Ways, edge_to
 
 Ints = NDArray[np.int32]
@@ -76,14 +77,19 @@ def _across(start, head, here, there):
 
 
 @njit(cache=True, nogil=True)
-def _next_below(start, head, lowest, at, low, high):
+def _next_below(start, head, lowest, at, one, two, low, high):
     """The next rank below `at` with edges to `low` and `high`, and these; -1 where there is none left.
 
-    A rank between two others on the way to the root has an edge where the lower one has, so what lies below a rank without
-    one is passed over.
+    `one`, `two` are those of `at`, if it has them. A rank has the neighbours of the one before in its supernode, so its edges
+    stand at the same places. A rank between two others on the way to the root has an edge where the lower one has, so what lies
+    below a rank without one is passed over.
     """
-    while at > lowest[low]:
+    bottom = lowest[low]
+    while at > bottom:
         at -= 1
+        if at + 1 < low and follows(start, head, at):
+            shift = np.int64(start[at]) + 1 - start[at + 1]
+            return at, one + shift, two + shift
         one = edge_to(head, start[at], start[at + 1], low)
         two = -1 if one < 0 else edge_to(head, one + 1, start[at + 1], high)
         if two >= 0:
@@ -123,11 +129,11 @@ def _again(start, head, lowest, by_edge, edge_of, step_cost, first, cost):
             else:
                 up = min(up, step_cost[one])
             at += 1
-        below, one, two = _next_below(start, head, lowest, low, low, high)
+        below, one, two = _next_below(start, head, lowest, low, -1, -1, low, high)
         while below >= 0:
             up = min(up, np.uint32(cost[1, one] + cost[0, two]))
             down = min(down, np.uint32(cost[1, two] + cost[0, one]))
-            below, one, two = _next_below(start, head, lowest, below, low, high)
+            below, one, two = _next_below(start, head, lowest, below, one, two, low, high)
         was_up, was_down = cost[0, e], cost[1, e]
         if up == was_up and down == was_down:
             continue
@@ -160,13 +166,13 @@ def _ways_again(
         low, e = next_one >> 32, next_one & 0xFFFFFFFF
         high = np.int64(head[e])
         over, far = np.full(2, -1, np.int64), np.zeros(2, np.uint32)
-        below, one, two = _next_below(start, head, lowest, low, low, high)
+        below, one, two = _next_below(start, head, lowest, low, -1, -1, low, high)
         while below >= 0:  # descending: the lowest rank is found last
             for way in range(2):
                 into, out = (one, two) if way == 0 else (two, one)
                 if cost[1, into] + cost[0, out] == cost[way, e] and cost[way, e] < FAR:
                     over[way], far[way] = below, carried[1, into] + carried[0, out]
-            below, one, two = _next_below(start, head, lowest, below, low, high)
+            below, one, two = _next_below(start, head, lowest, below, one, two, low, high)
         at = _first_on(by_edge, edge_of, e)
         found = np.zeros(2, np.uint8)
         while at < len(by_edge) and edge_of[by_edge[at]] >> 1 == e:
