@@ -12,7 +12,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.engine.customizing import follows
+from awl.core.engine.customizing import follows, rows_between, widest
 from awl.core.engine.topology import FAR, STEP, Metric, Topology, Ways, edge_to
 
 Ints = NDArray[np.int32]
@@ -70,10 +70,21 @@ def _first_on(by_edge, edge_of, e):
 
 
 @njit(cache=True, nogil=True)
-def _across(start, head, here, there):
-    """The edge between two ranks, and the row of costs that leads from `here` to `there`: 0 upwards, 1 downwards."""
-    low, high = min(here, there), max(here, there)
-    return edge_to(head, start[low], start[low + 1], high), 1 if there < here else 0
+def _edges_beside(start, head, low, e, row):
+    """Put into `row`, for each edge of rank `low` but `e`, the edge between its higher end and that of `e`."""
+    begin, high = np.int64(start[low]), np.int64(head[e])
+    before, over = np.int64(-1), np.int64(-1)
+    for f in range(begin, e):
+        at = np.int64(head[f])
+        if (
+            at == before + 1 and before >= 0 and follows(start, head, before)
+        ):  # what is beyond stands at the same places
+            over += start[at] - start[before] - 1
+        else:
+            over = edge_to(head, np.int64(start[at]), np.int64(start[at + 1]), high)
+        before = at
+        row[f - begin] = over
+    rows_between(start, head, e, np.int64(start[low + 1]), row[e - begin + 1 :])
 
 
 @njit(cache=True, nogil=True)
@@ -107,7 +118,7 @@ def _waiting(start, edges):
 @njit(cache=True, nogil=True)
 def _again(start, head, lowest, by_edge, edge_of, step_cost, first, cost):
     waiting = _waiting(start, first)
-    queued = np.zeros(len(head), np.uint8)
+    queued, row = np.zeros(len(head), np.uint8), np.empty(widest(start), np.int64)
     for e in first:
         queued[e] = 1
     done = np.empty(max(len(first), 16), np.int32)
@@ -138,10 +149,12 @@ def _again(start, head, lowest, by_edge, edge_of, step_cost, first, cost):
         if up == was_up and down == was_down:
             continue
         cost[0, e], cost[1, e] = up, down
-        for f in range(start[low], start[low + 1]):
+        begin = np.int64(start[low])
+        _edges_beside(start, head, low, e, row)
+        for f in range(begin, np.int64(start[low + 1])):
             if f == e:
                 continue
-            over, back = _across(start, head, high, head[f])
+            over, back = row[f - begin], 1 if head[f] < high else 0
             ahead, behind = cost[back, over], cost[1 - back, over]
             felt = (
                 was_down + cost[0, f] == ahead or down + cost[0, f] <= ahead
@@ -158,7 +171,7 @@ def _ways_again(
     start, head, lowest, by_edge, edge_of, cost, step_cost, step_carried, looked_at, via, carried
 ):  # fmt: skip
     waiting = _waiting(start, looked_at)
-    queued = np.zeros(len(head), np.uint8)
+    queued, row = np.zeros(len(head), np.uint8), np.empty(widest(start), np.int64)
     for e in looked_at:
         queued[e] = 1
     while len(waiting) > 0:
@@ -188,10 +201,12 @@ def _ways_again(
                 changed = True
         if not changed:
             continue
-        for f in range(start[low], start[low + 1]):
+        begin = np.int64(start[low])
+        _edges_beside(start, head, low, e, row)
+        for f in range(begin, np.int64(start[low + 1])):
             if f == e:
                 continue
-            other, back = _across(start, head, high, head[f])
+            other, back = row[f - begin], 1 if head[f] < high else 0
             if queued[other] == 0 and (
                 cost[1, e] + cost[0, f] == cost[back, other] or cost[1, f] + cost[0, e] == cost[1 - back, other]
             ):
