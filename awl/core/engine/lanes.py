@@ -48,27 +48,37 @@ def _over_edge_carrying(
     return types.void(near, near_extra, types.int64, far, far_extra, *WHOLE, types.uint32), generate
 
 
-def _least_through_lanes(typing: Any, up: Any, down: Any, k: Any, first: Any, step: Any, rows: Any, b: Any) -> Any:
-    """Lower edge `k` in all lanes by the ways over `rows` ranks of a supernode; the least so far stays in registers.
+def _least_through_lanes(count: int) -> Any:
+    """Lower `count` edges side by side, in all lanes, by the ways over several ranks."""
 
-    `first` is the edge from the first of these ranks to the lower end; that of the next stands `step` behind it, then one less
-    each time. The edge to the higher end stands `b` + 1 behind it.
-    """
+    def least_through(typing: Any, up: Any, down: Any, row: Any, b: Any, first: Any, step: Any, rows: Any) -> Any:
+        """Lower the edges `row[b]` and on by the ways over `rows` ranks of a supernode; the least so far stays in registers.
 
-    def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
-        v = Vectors(context, builder, signature, args, LANES)
-        costs, target = (v.data(0), v.data(1)), v.row(args[2])
-        best = [v.variable(v.load(cost, target)) for cost in costs]
-        with v.ranks(args[3], args[4], args[5]) as e:
-            into, onward = v.row(e), v.row(builder.add(builder.add(e, v.number(1)), args[6]))
-            for least, over, ahead in zip(best, costs[::-1], costs, strict=True):
-                way = builder.add(v.load(over, into), v.load(ahead, onward))
-                builder.store(v.less(way, builder.load(least)), least)
-        for least, cost in zip(best, costs, strict=True):
-            v.store(builder.load(least), cost, target)
-        return context.get_dummy_value()
+        `first` is the edge from the first of these ranks to the lower end; that of the next stands `step` behind it, then one
+        less each time. The edge to the higher end of `row[b]` stands `b` + 1 behind it.
+        """
 
-    return types.void(up, down, *(types.int64,) * 5), generate
+        def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+            v = Vectors(context, builder, signature, args, LANES)
+            costs = v.data(0), v.data(1)
+            places = [builder.add(args[3], v.number(i)) for i in range(count)]
+            targets = [v.row(v.one(v.data(2), place)) for place in places]
+            best = [[v.variable(v.load(cost, target)) for target in targets] for cost in costs]
+            with v.ranks(args[4], args[5], args[6]) as e:
+                onward = [v.row(builder.add(builder.add(e, v.number(1)), place)) for place in places]
+                for least, over, ahead in zip(best, costs[::-1], costs, strict=True):
+                    into = v.load(over, v.row(e))
+                    for one, at in zip(least, onward, strict=True):
+                        way = builder.add(into, v.load(ahead, at))
+                        builder.store(v.less(way, builder.load(one)), one)
+            for least, cost in zip(best, costs, strict=True):
+                for one, target in zip(least, targets, strict=True):
+                    v.store(builder.load(one), cost, target)
+            return context.get_dummy_value()
+
+        return types.void(up, down, row, *(types.int64,) * 4), generate
+
+    return intrinsic(least_through)
 
 
 def _over_triangle(typing: Any, costs: Any, third: Any, one: Any, two: Any, by_one: Any, by_two: Any) -> Any:
@@ -139,7 +149,7 @@ def _begun(v: Vectors, labels: Any, row: Any, own: Any) -> Any:
 
 over_edge: Any = intrinsic(_over_edge)
 over_edge_carrying: Any = intrinsic(_over_edge_carrying)
-least_through_lanes: Any = intrinsic(_least_through_lanes)
+least_through_lanes, least_through_four = _least_through_lanes(1), _least_through_lanes(4)
 over_triangle: Any = intrinsic(_over_triangle)
 least_over: Any = intrinsic(_least_over)
 least_over_carrying: Any = intrinsic(_least_over_carrying)
