@@ -57,6 +57,15 @@ def overview(study_id: str) -> Response:
     )
 
 
+@api.get("/studies/<study_id>/preparation")
+def preparation(study_id: str) -> Response:
+    """How far the searches of the study are prepared; until a mode is ready its questions are searched plainly."""
+    study = study_of(study_id)
+    done, found = not study.is_preparing, study.preparation
+    mode = None if found is None else {**vars(found), "title": study.mode(found.mode).title}
+    return reply({"done": done, "now": mode})
+
+
 def _street_fields(study: Study) -> list[str]:
     """Attributes of links that can be lettered on the map."""
     known = geopackage.field_names(study.reading, "streets")

@@ -10,13 +10,14 @@ import numpy as np
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.topology import Topology
 from awl.core.modes.network import Network
+from awl.core.progress import Progress
 from awl.study import kept
 
 LAYOUT = 4
 NAMES = tuple(item.name for item in fields(Topology))
 
 
-def hierarchy_of(study: Path, network: Network) -> Hierarchy:
+def hierarchy_of(study: Path, network: Network, progress: Progress | None = None) -> Hierarchy:
     """The hierarchy of a network, from the folder beside the study or made anew and kept there."""
     graph, steps = network.graph, network.states.steps
     made_of = (steps.tail, steps.head, network.states.node, graph.node_lon, graph.node_lat)
@@ -24,7 +25,7 @@ def hierarchy_of(study: Path, network: Network) -> Hierarchy:
     topology = _loaded(folder, network)
     if topology is not None:
         return Hierarchy(topology)
-    made = Hierarchy.of(network)
+    made = Hierarchy.of(network, progress)
     kept.save(folder, {name: getattr(made.topology, name) for name in NAMES})
     return made
 

@@ -5,7 +5,9 @@ from __future__ import annotations
 import contextlib
 import threading
 from collections.abc import Callable
+from dataclasses import dataclass
 from datetime import datetime
+from functools import partial
 from pathlib import Path
 from typing import Generic, TypeVar
 
@@ -15,6 +17,7 @@ from awl.core.errors import AwlError
 from awl.core.modes.mode import Mode
 from awl.core.modes.network import Network
 from awl.core.modes.slope import Heights, heights_of
+from awl.core.progress import Progress
 from awl.core.surfaces.field import Field
 from awl.study import hierarchies, mode_costs, modes
 from awl.study.fields import kept_field
@@ -40,13 +43,25 @@ class Once(Generic[Value]):
             return self._made
 
 
+@dataclass(frozen=True)
+class Preparation:
+    """How far preparing is: of `modes` as many are `ready`, and of `mode` this `share` (0 to 1), at `what`."""
+
+    modes: int
+    ready: int
+    mode: str
+    share: float
+    what: str
+
+
 class Study(StudyFile):
-    """An open study."""
+    """An open study; `preparation` says what is prepared behind, None when nothing is."""
 
     def __init__(self, path: Path) -> None:
         """Open an existing study file; raises `AwlError` when it is none."""
         super().__init__(path)
         self._preparing: threading.Thread | None = None
+        self.preparation: Preparation | None = None
         self._prepared: tuple[str, dict[str, str]] | None = None
 
     def mode(self, ident: str) -> Mode:
@@ -144,7 +159,7 @@ class Study(StudyFile):
         Returns the thread, None when nothing is to be done or it is being done.
         """
         with self._derived_lock:
-            if self._preparing is not None and self._preparing.is_alive():
+            if self.is_preparing:
                 return None
             wanted = self.stamp, {ident: changed for ident, (_, changed) in self.modes().items()}
             if not self.stamp or wanted == self._prepared:
@@ -153,20 +168,35 @@ class Study(StudyFile):
             self._preparing.start()
             return self._preparing
 
-    def _prepare(self) -> None:
-        for mode in self.modes():
-            # A mode that can use no street is told of elsewhere; where nothing can be kept, plain searches go on serving.
-            with contextlib.suppress(AwlError, OSError):
-                self.field(mode)
-                self.wait_until_prepared(mode)
-                self._trim(mode)
+    @property
+    def is_preparing(self) -> bool:
+        """Whether something is prepared behind."""
+        return self._preparing is not None and self._preparing.is_alive()
 
-    def wait_until_prepared(self, mode: str) -> None:
+    def _prepare(self) -> None:
+        modes = list(self.modes())
+        try:
+            for number, mode in enumerate(modes):
+                progress = Progress(partial(self._tell, len(modes), number, mode))
+                progress.step(0.0, "drawing its field")
+                # A mode that can use no street is told of elsewhere; where nothing can be kept, plain searches go on serving.
+                with contextlib.suppress(AwlError, OSError):
+                    self.field(mode)
+                    self.wait_until_prepared(mode, progress.part(0.1, 0.9))
+                    progress.step(0.9, "leaving out what no way uses")
+                    self._trim(mode)
+        finally:
+            self.preparation = None
+
+    def _tell(self, modes: int, ready: int, mode: str, share: float, what: str) -> None:
+        self.preparation = Preparation(modes, ready, mode, share, what)
+
+    def wait_until_prepared(self, mode: str, progress: Progress | None = None) -> None:
         """Have the hierarchy of a mode ready, at once if it is kept, in seconds for a town if it is not."""
         network = self.network(mode)
         with self._hierarchy_lock:
             if network.hierarchy is None:
-                high = hierarchies.hierarchy_of(self.path, network)
+                high = hierarchies.hierarchy_of(self.path, network, progress)
                 for measure in ("time", "distance"):
                     high.ways(network, measure, carried_with(measure))
                 network.hierarchy = high

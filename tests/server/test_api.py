@@ -43,6 +43,16 @@ def ended(client, address):
     return get(client, address)
 
 
+def test_preparation_is_told_until_it_is_done(client):
+    get(client, f"{BASE}/overview")
+    while not (found := get(client, f"{BASE}/preparation"))["done"]:
+        now = found["now"]
+        assert now is None or (
+            0 <= now["ready"] < now["modes"] and 0 <= now["share"] <= 1 and now["title"] and now["what"]
+        )
+    assert found["now"] is None
+
+
 def test_studies_and_landing_page(client):
     studies = get(client, "/studies")["studies"]
     assert [study["id"] for study in studies] == ["ferrow"], "a file that is no study is passed over"

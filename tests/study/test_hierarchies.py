@@ -21,7 +21,7 @@ def test_a_hierarchy_is_kept_and_found_again(own_study, monkeypatch):
     network = own_study.network("walk")
     made = hierarchies.hierarchy_of(own_study.path, network)
     assert len(folders(own_study)) == 1
-    monkeypatch.setattr(Hierarchy, "of", lambda _: pytest.fail("made anew"))
+    monkeypatch.setattr(Hierarchy, "of", lambda *_: pytest.fail("made anew"))
     again = hierarchies.hierarchy_of(own_study.path, network)
     for name in hierarchies.NAMES:
         one, two = getattr(made.topology, name), getattr(again.topology, name)
@@ -65,6 +65,30 @@ def test_preparing_goes_on_behind_and_questions_use_it_when_it_is_there(own_stud
     own_study.undo_mode()
     own_study.prepare().join(60)
     assert own_study.network("walk").hierarchy is not None, "what was changed and taken back is prepared again"
+
+
+def test_preparing_tells_how_far_it_is(own_study, monkeypatch):
+    told, tell = [], own_study._tell
+    monkeypatch.setattr(own_study, "_tell", lambda *step: (told.append(step), tell(*step)))
+    thread = own_study.prepare()
+    assert own_study.is_preparing
+    thread.join(60)
+    assert not own_study.is_preparing and own_study.preparation is None
+    modes = list(own_study.modes())
+    assert [mode for _, _, mode, share, _ in told if share == 0] == modes
+    for number, mode in enumerate(modes):
+        steps = [
+            (share, what)
+            for count, ready, one, share, what in told
+            if one == mode and (count, ready) == (len(modes), number)
+        ]
+        shares = [share for share, _ in steps]
+        assert shares == sorted(shares) and shares[-1] == 0.9
+        assert {what for _, what in steps} == {
+            "drawing its field",
+            "finding the order of streets",
+            "leaving out what no way uses",
+        }
 
 
 def test_heights_that_come_or_go_make_answers_stale_and_walking_slower(own_study):

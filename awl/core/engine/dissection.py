@@ -15,6 +15,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from awl.core.progress import Progress
+
 Ints = NDArray[np.int32]
 LEAF = 40
 """Regions of at most so many nodes are ordered by least degree."""
@@ -38,7 +40,12 @@ def neighbours(count: int, a: NDArray[np.integer], b: NDArray[np.integer]) -> tu
 
 
 def dissection(
-    count: int, a: NDArray[np.integer], b: NDArray[np.integer], x: NDArray[np.float64], y: NDArray[np.float64]
+    count: int,
+    a: NDArray[np.integer],
+    b: NDArray[np.integer],
+    x: NDArray[np.float64],
+    y: NDArray[np.float64],
+    progress: Progress | None = None,
 ) -> Ints:
     """Nodes (n,) in the order of their elimination, for a graph with edges `a`-`b` and nodes at `x`, `y` in metres."""
     start, head = neighbours(count, a, b)
@@ -48,7 +55,8 @@ def dissection(
     place[left] = np.arange(len(left))
     kept = (place[one] >= 0) & (place[two] >= 0)
     core_start, core_head = neighbours(max(len(left), 1), place[one[kept]], place[two[kept]])
-    order = _in_threads(core_start, core_head, x[left], y[left]) if len(left) else np.zeros(0, np.int32)
+    progress = progress or Progress()
+    order = _in_threads(core_start, core_head, x[left], y[left], progress) if len(left) else np.zeros(0, np.int32)
     return np.concatenate([first, left[order]]).astype(np.int32)
 
 
@@ -112,28 +120,34 @@ def _without_chains(start, head):
     return first[:count].copy(), one[:size].copy(), two[:size].copy()
 
 
-def _in_threads(start: NDArray[np.int64], head: Ints, x: NDArray[np.float64], y: NDArray[np.float64]) -> Ints:
+def _in_threads(
+    start: NDArray[np.int64], head: Ints, x: NDArray[np.float64], y: NDArray[np.float64], progress: Progress
+) -> Ints:
     """The order of elimination; regions that were cut apart are worked on at the same time, whichever comes first.
 
     A region looks only at where its own nodes stand, and at which nodes stand behind it, so that the order does not depend on
     which thread was quicker.
     """
-    n = len(start) - 1
+    n, placed = len(start) - 1, 0
     order, place = np.arange(n, dtype=np.int32), np.arange(n, dtype=np.int64)
     few = max(FEW, n // SHARES)
 
-    def work(a: int, b: int) -> list[tuple[int, int]]:
+    def work(a: int, b: int) -> tuple[int, list[tuple[int, int]]]:
+        """How many nodes have found their place, and the regions that are left."""
         if b - a <= few:
             _dissect(start, head, x, y, order, place, a, b)
-            return []
+            return b - a, []
         one, two = _cut(start, head, x, y, order, place, a, b)
-        return [(a, one), (one, two)]
+        return b - two, [(a, one), (one, two)]
 
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         waiting = {pool.submit(work, 0, n)}
         while waiting:
             done, waiting = wait(waiting, return_when=FIRST_COMPLETED)
-            waiting |= {pool.submit(work, a, b) for one in done for a, b in one.result()}
+            for size, regions in (one.result() for one in done):
+                placed += size
+                waiting |= {pool.submit(work, a, b) for a, b in regions}
+            progress.step(placed / n, "finding the order of streets")
     return order
 
 

@@ -12,6 +12,7 @@ from awl.core.engine.partial import customized_again, steps_by_edge, ways_again
 from awl.core.engine.topology import Metric, Topology, Ways, topology_of
 from awl.core.engine.trimmed import Sides, trimmed, untrimmed
 from awl.core.modes.network import Network
+from awl.core.progress import Progress
 
 Ints = NDArray[np.int32]
 Longs = NDArray[np.int64]
@@ -31,10 +32,10 @@ class Hierarchy:
         self._sides: dict[str, Sides] = {}
 
     @classmethod
-    def of(cls, network: Network) -> Hierarchy:
+    def of(cls, network: Network, progress: Progress | None = None) -> Hierarchy:
         """Made for a network; takes seconds for a town."""
         graph = network.graph
-        return cls(topology_of(network.states, *graph.plane.xy(graph.node_lon, graph.node_lat)))
+        return cls(topology_of(network.states, *graph.plane.xy(graph.node_lon, graph.node_lat), progress))
 
     def fresh(self, network: Network) -> Hierarchy:
         """The same topology for other costs than those of the `network` this one stands for.

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from awl.core.engine.dissection import dissection, neighbours
 from awl.core.modes.states import States
+from awl.core.progress import Progress
 
 Ints = NDArray[np.int32]
 Costs = NDArray[np.uint32]
@@ -85,7 +86,9 @@ class Ways:
     carried: Costs
 
 
-def topology_of(states: States, x: NDArray[np.float64], y: NDArray[np.float64]) -> Topology:
+def topology_of(
+    states: States, x: NDArray[np.float64], y: NDArray[np.float64], progress: Progress | None = None
+) -> Topology:
     """The topology of the states of a network whose nodes lie at `x`, `y` in metres."""
     steps = states.steps
     core = np.zeros(states.count, bool)
@@ -98,7 +101,7 @@ def topology_of(states: States, x: NDArray[np.float64], y: NDArray[np.float64]) 
     here, before = states.node[steps.head], states.node[steps.tail]
     at_x, at_y = x[states.node].copy(), y[states.node].copy()
     at_x[steps.head], at_y[steps.head] = (x[here] + x[before]) / 2, (y[here] + y[before]) / 2
-    order = dissection(int(core.sum()), tail, head, at_x[core], at_y[core])
+    order = dissection(int(core.sum()), tail, head, at_x[core], at_y[core], progress)
     order = order[_postorder(_parents(*neighbours(len(order), *(_turned(order)[end] for end in (tail, head)))))]
     place = _turned(order)
     rank = np.full(states.count, -1, np.int32)

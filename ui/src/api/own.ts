@@ -113,6 +113,11 @@ export type Overview = {
   modeUndo: number;
   bounds: [number, number, number, number] | null;
 };
+/** Searches of modes that are made quick behind; meanwhile questions are searched plainly. */
+export type Preparation = {
+  done: boolean;
+  now: { modes: number; ready: number; mode: string; title: string; share: number; what: string } | null;
+};
 /** Looks that the analyst gave to rows of the legend, by what each row says. */
 export type RowLook = { label?: string; colour?: string; width?: number };
 export type Looks = Record<string, RowLook>;
@@ -174,6 +179,7 @@ export type JobInfo = StatusInfo & {
 
 export const listStudies = () => fetchJson<{ studies: { id: string; title: string }[] }>("/studies");
 export const overview = (study: string) => fetchJson<Overview>(`/studies/${study}/overview`);
+export const preparation = (study: string) => fetchJson<Preparation>(`/studies/${study}/preparation`);
 export const getSheet = (study: string) => fetchJson<SheetDoc>(`/studies/${study}/sheet`);
 export const putSheet = (study: string, sheet: { title: string; blocks: Block[] }) =>
   sendJson<SheetDoc>(`/studies/${study}/sheet`, "PUT", sheet);

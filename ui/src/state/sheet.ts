@@ -6,6 +6,7 @@ import {
   follow,
   getSheet,
   overview,
+  preparation,
   processes,
   putSheet,
   stopJob,
@@ -30,6 +31,14 @@ export type Answer = {
 
 export const useOverview = (study: string | null) =>
   useQuery({ queryKey: ["overview", study], queryFn: () => overview(study ?? ""), enabled: study !== null });
+/** Asked again every second until all is prepared, and anew when streets or modes are others. */
+export const usePreparation = (study: string, stamp: string, modes: string) =>
+  useQuery({
+    queryKey: ["preparation", study, stamp, modes],
+    queryFn: () => preparation(study),
+    enabled: stamp !== "",
+    refetchInterval: ({ state }) => (state.data?.done ? false : 1000),
+  });
 export const useProcesses = (study: string | null) =>
   useQuery({
     queryKey: ["processes", study],

@@ -2,7 +2,7 @@
 import { useQueries } from "@tanstack/react-query";
 import { clock } from "../common/format";
 import type { Overview, SheetDoc } from "../api/own";
-import { isStale, useSheetActions, type Answer, type QuestionBlock } from "../state/sheet";
+import { isStale, usePreparation, useSheetActions, type Answer, type QuestionBlock } from "../state/sheet";
 import { STAGES, useScreen, type Stage } from "../state/store";
 
 const NAMES: Record<Stage, string> = { sources: "Sources", streets: "Streets", modes: "Modes", sheet: "Sheet", handout: "Handout" };
@@ -28,7 +28,7 @@ export function Thread({ overview, sheet }: { overview: Overview; sheet: SheetDo
           <b>Awl</b>
           <span>{overview.title}</span>
         </a>
-        <small>{sheet?.changed ? `All changes kept, ${clock(sheet.changed)}` : "Nothing changed yet"}</small>
+        <Kept overview={overview} changed={sheet?.changed ?? ""} />
       </div>
       <nav className="thread" aria-label="Stages">
         {STAGES.map((name, i) => (
@@ -48,6 +48,21 @@ export function Thread({ overview, sheet }: { overview: Overview; sheet: SheetDo
       </div>
     </header>
   );
+}
+
+/** Whether all is kept; first of all, what is still made quick behind. */
+export function Kept({ overview, changed }: { overview: Overview; changed: string }) {
+  const modes = overview.modes.map((mode) => mode.changed).join();
+  const now = usePreparation(overview.id, overview.stamp, modes).data?.now;
+  if (now) {
+    const title = `${now.title}: ${now.what}, ${Math.round(100 * now.share)} %. Questions are answered meanwhile, only slower.`;
+    return (
+      <small role="status" title={title}>
+        Making searches quick, {now.ready} of {now.modes} modes ready
+      </small>
+    );
+  }
+  return <small>{changed ? `All changes kept, ${clock(changed)}` : "Nothing changed yet"}</small>;
 }
 
 function StageWithStitch({ name, study, current, stitch }: { name: Stage; study: string | null; current: boolean; stitch: [Stitch, string] | undefined }) {
