@@ -28,12 +28,12 @@ STORE_SECONDS, STORE_GB = 60.0, 3.0
 """Bounds for a region of a million nodes, from PBF to stored street graph."""
 
 
-def region(nodes: int) -> Path:
+def region(nodes: int, barriers: bool = False) -> Path:
     """A region of about that many graph nodes as PBF; made once and kept."""
     CACHE.mkdir(exist_ok=True)
-    path = CACHE / f"region-{nodes}.osm.pbf"
+    path = CACHE / f"region-{nodes}{'-barriers' * barriers}.osm.pbf"
     if not path.exists():
-        osm_pbf.write(path, make_region(nodes))
+        osm_pbf.write(path, make_region(nodes, barriers))
     return path
 
 

@@ -25,6 +25,12 @@ CLASSES = ("motorway", "primary", "secondary", "tertiary", "unclassified", "resi
 LIMITS = (110, 80, 60, 50, 60, 30, 20)
 MOTORWAY, PRIMARY, SECONDARY, TERTIARY, UNCLASSIFIED, RESIDENTIAL, SERVICE = range(7)
 STREET_M = 95.0
+MISSING = (0.24, 0.35)
+"""Share of the small streets that a lattice lacks, in regions without and with barriers."""
+BARRIER = 27
+"""Streets from one river or railway of a town to the next."""
+BRIDGED = 0.4
+"""Share of the small streets that cross it."""
 TOWN_SHARE = 0.93
 """Share of the graph nodes that lie in towns and villages."""
 ROUND_M = 0.05
@@ -40,12 +46,15 @@ class Net:
     kind: np.ndarray
 
 
-def make_region(nodes: int, seed: int = 5) -> Extract:
-    """A region of about `nodes` graph nodes (those where streets meet or end)."""
+def make_region(nodes: int, barriers: bool = False, seed: int = 5) -> Extract:
+    """A region of about `nodes` graph nodes (those where streets meet or end).
+
+    With `barriers`, rivers and railways run through its towns, which wide streets cross but few others, and more streets are dead ends.
+    """
     rng = np.random.default_rng(seed)
     sides = _town_sides(int(nodes * TOWN_SHARE))
     centre = _places_of_towns(sides, rng)
-    town, arms = _towns(sides, centre, rng)
+    town, arms = _towns(sides, centre, barriers, rng)
     road = _roads(town, arms, sides, centre, rng)
     net = Net(*(np.concatenate([getattr(town, name), getattr(road, name)]) for name in ("xy", "a", "b", "kind")))
     return _as_extract(net, rng)
@@ -86,7 +95,7 @@ def _places_of_towns(sides: np.ndarray, rng: Generator) -> np.ndarray:
     return centre
 
 
-def _towns(sides: np.ndarray, centre: np.ndarray, rng: Generator) -> tuple[Net, np.ndarray]:
+def _towns(sides: np.ndarray, centre: np.ndarray, barriers: bool, rng: Generator) -> tuple[Net, np.ndarray]:
     """All towns at once, and the rows (t, 4) of the nodes at the ends of the two main streets: east, north, west, south."""
     size = sides**2
     start = np.concatenate([[0], np.cumsum(size)])
@@ -107,7 +116,8 @@ def _towns(sides: np.ndarray, centre: np.ndarray, rng: Generator) -> tuple[Net, 
         rows = np.flatnonzero(here < side - 1)
         main = line[rows] == middle[rows]
         broad = (line[rows] - middle[rows]) % 9 == 0
-        keep = main | broad | (rng.random(len(rows)) > 0.24)
+        crosses = barriers & ((here[rows] - middle[rows]) % BARRIER == BARRIER // 4)
+        keep = main | broad | ((rng.random(len(rows)) > MISSING[barriers]) & (~crosses | (rng.random(len(rows)) < BRIDGED)))
         rows, main, broad = rows[keep], main[keep], broad[keep]
         big = side[rows] > 60
         a.append(rows)

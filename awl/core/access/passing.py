@@ -9,11 +9,12 @@ import numpy as np
 from numba import njit
 
 from awl.core.engine.heap import popped, pushed
+from awl.core.kernels import borrowing
 
 NEVER = np.int32(2**31 - 1)
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _settle(rows, seeds, first, last, own, within, label, ways, far, nth, order, heap):
     """Best costs `label` up to `within`, the number of best `ways` to each state, and what the shortest of them carries.
 
@@ -55,7 +56,7 @@ def _settle(rows, seeds, first, last, own, within, label, ways, far, nth, order,
     return size
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _reach(j, settled, order, label, ways, far, within, goals, best, ways_to, far_to, touched):
     """Costs of the other places by way of the states their trips end from, likewise; how many were `touched`."""
     goal_start, goal_place, goal_cost, goal_far, _ = goals
@@ -78,7 +79,7 @@ def _reach(j, settled, order, label, ways, far, within, goals, best, ways_to, fa
     return size
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _reach_along(j, places, arc_costs, on_links, within, best, ways_to, far_to, along, touched, size):
     """Costs of places on the same link without leaving it, which are marked in `along`; how many were touched by now."""
     link, fraction, node = places[:3]
@@ -106,7 +107,7 @@ def _reach_along(j, places, arc_costs, on_links, within, best, ways_to, far_to, 
     return size
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _sum_up(j, places, touched, size, best, far_to, settings, sums):
     """What the places that were touched add to the sums of the place."""
     x, y, worth = places[3:6]
@@ -122,7 +123,7 @@ def _sum_up(j, places, touched, size, best, far_to, settings, sums):
         straight[j] += worth[k] * (min(crow / metres, 1.0) if metres > 0 else 1.0)
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _hand_back(j, settled, order, nth, label, ways, best, ways_to, along, rows, seeds, goals, places, sums, work):
     """Trips to the places that were reached, back through the states in the opposite order: on arcs and at nodes.
 
@@ -175,7 +176,7 @@ def _hand_back(j, settled, order, nth, label, ways, best, ways_to, along, rows, 
     return pieces
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _lay_pieces(pieces, work, on_links, fraction, passing, on_link):
     """Trips over parts of links: counted at the places between, and on the link by the share of it."""
     piece_link, piece_ends, piece_trips = work[2:5]

@@ -23,6 +23,7 @@ from awl.core.engine.ladder import along_links, onto_links, ranked
 from awl.core.engine.lanes import LANES, over_triangle
 from awl.core.engine.places import Seeds, Snapped, entering, leaving
 from awl.core.engine.topology import FAR, Topology
+from awl.core.kernels import borrowing
 from awl.core.modes.network import Network
 from awl.core.progress import Progress
 
@@ -40,7 +41,7 @@ def customized_lanes(topology: Topology, costs: Sequence[NDArray[np.integer]]) -
     return up, down
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _put_lanes(edge, step_cost, up, down):
     """Costs of edges (m, LANES) by those of the steps (lanes, r) along them; `FAR` where there are none."""
     up[:] = FAR

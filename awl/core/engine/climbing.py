@@ -15,6 +15,7 @@ from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS, UNREACHED
 from awl.core.engine.lanes import LANES, least_over, least_over_carrying, over_edge, over_edge_carrying
 from awl.core.engine.topology import FAR
 from awl.core.engine.vectors import peek, poke
+from awl.core.kernels import borrowing
 
 NOT_YET = np.int64(2**62)
 """No label. Above all that are, and the sum of it and the cost of an edge fits into 64 bits."""
@@ -54,7 +55,7 @@ def above(parent: NDArray[np.int32], ranks: NDArray[np.int32]) -> NDArray[np.int
     return np.sort(found[:size])
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def sweep(
     parent, lowest, start, head, up_start, up_head, up, down_start, down_head, down, seed_rank, seed_label, most, state, place,
     reached, of_rank, label,
@@ -101,7 +102,7 @@ def sweep(
         poke(of_rank, rank, NOT_YET)
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _none_reached(head, begin, end, of_rank):
     """Whether no edge of a rank leads to one with a label."""
     e = begin
@@ -132,14 +133,14 @@ def sweep_one(parent, up_start, up_head, up, down_start, down_head, down, seed_r
         label[i] = best
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def label_states(state, cost, limit, owner, label):
     """Put the costs (c,) of a sweep into the labels of the states that stand at the ranks; none above `limit`."""
     for i in range(len(state)):
         label[state[i]] = (np.int64(cost[i]) << OWNER_BITS) | owner if cost[i] <= limit else NO_LABEL
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def label_lone(lone, start, head, cost, most, label):
     """Labels of the states without a rank towards places: trips that begin there take one step first; none above `most`."""
     for state in lone:
@@ -215,14 +216,14 @@ def sweep_lanes_carrying(
         )
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def to_targets(label, goal_row, goal_target, goal_cost, found):
     """Costs (targets, LANES) from the labels of a sweep, where they are less than what is there."""
     for i in range(len(goal_row)):
         over_edge(label, np.int64(goal_row[i]), found, np.int64(goal_target[i]), goal_cost[i])
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def to_targets_carrying(label, extra, goal_row, goal_target, goal_cost, goal_far, found, found_extra):
     """The same, with the carried costs of the same ways."""
     for i in range(len(goal_row)):

@@ -19,6 +19,7 @@ from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS
 from awl.core.engine.leg import Leg
 from awl.core.engine.places import Snapped, entering, leaving
 from awl.core.engine.query import arrivals
+from awl.core.kernels import borrowing
 from awl.core.modes.hours import DAY_KINDS
 from awl.core.modes.network import BLOCKED, LEAST_TIME, Network
 
@@ -75,7 +76,7 @@ def curves_on(network: Network) -> tuple[NDArray[np.float64], NDArray[np.int8]]:
     return np.array(rows), curve
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def arrival_at(share: NDArray[np.float64], done: NDArray[np.float64], begin: float, free_ms: float) -> float:
     """The time in ms since midnight at which who begins at `begin` has done what takes `free_ms` in free flow.
 
@@ -97,7 +98,7 @@ def arrival_at(share: NDArray[np.float64], done: NDArray[np.float64], begin: flo
     return (whole + days) * day + hour * 3_600_000.0 + 2 * left / (a + root)
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _done_by(share: NDArray[np.float64], done: NDArray[np.float64], time: float) -> float:
     hour = min(int(time / 3_600_000.0), 23)
     t = time - hour * 3_600_000.0

@@ -16,6 +16,7 @@ from awl.core.engine.lanes import least_through_four, least_through_lanes
 from awl.core.engine.runs import RUN, least_through, lower_one, lower_run
 from awl.core.engine.topology import FAR, STEP, Metric, Topology, Ways
 from awl.core.engine.vectors import peek
+from awl.core.kernels import borrowing
 
 
 def customized(topology: Topology, cost: NDArray[np.integer]) -> Metric:
@@ -35,7 +36,7 @@ def ways_of(topology: Topology, metric: Metric, cost: NDArray[np.integer], carri
     return ways
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def put_steps(edge, step_cost, up, down):
     """Lower the costs (m,) of edges to those of the steps (r,) along them."""
     for i in range(len(edge)):
@@ -48,7 +49,7 @@ def put_steps(edge, step_cost, up, down):
             up[e] = min(up[e], step_cost[i])
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _find_steps(edge, cost, step_cost, step_carried, via, carried):
     """The first step that costs what its edge costs."""
     for i in range(len(edge)):
@@ -57,14 +58,14 @@ def _find_steps(edge, cost, step_cost, step_carried, via, carried):
             via[way, e], carried[way, e] = STEP - i, step_carried[i]
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def follows(start, head, x):
     """Whether rank `x` + 1 stands in the same supernode as `x`."""
     begin, end = np.int64(peek(start, x)), np.int64(peek(start, x + 1))
     return end > begin and peek(head, begin) == x + 1 and peek(start, x + 2) - end == end - begin - 1
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def ranks_in(start, head, x):
     """How many ranks the supernode has that begins at `x`."""
     size = np.int64(1)
@@ -73,7 +74,7 @@ def ranks_in(start, head, x):
     return size
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def rows_between(start, head, first, end, row):
     """Put into `row` the edges between the higher end of edge `first` and those of the edges behind it, before `end`."""
     t = np.int64(peek(start, np.int64(peek(head, first))))
@@ -85,7 +86,7 @@ def rows_between(start, head, first, end, row):
         t += 1
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def widest(start):
     """The most edges of a rank."""
     most = np.int64(1)
@@ -120,7 +121,7 @@ def _customize(start, head, up, down):
         x += size
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _lower_above(start, head, up, down, e, count, by_up, by_down):
     """Lower the edges between the higher end of `e` and those of the `count` edges behind it."""
     j = np.int64(peek(head, e))
@@ -137,7 +138,7 @@ def _lower_above(start, head, up, down, e, count, by_up, by_down):
             t, b = t + 1, b + 1
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _over_one(start, head, up, down, begin, end):
     """Ways over one rank, whose edges are `begin` to `end`."""
     for e in range(begin, end - 1):
@@ -172,7 +173,7 @@ def customize_lanes(start, head, up, down):
         x += size
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _lower_lanes(up, down, row, count, first, step, rows):
     """Lower the edges `row` by ways over a supernode, four at a time."""
     for b in range(0, count - 3, 4):
@@ -206,7 +207,7 @@ def _find_ways(start, head, cost, via, carried):
         x += size
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _name(cost, via, carried, over, row, count, x, first, step, rows):
     """Name the way of the edges `row` if it leads over one of `rows` ranks from `x` on."""
     over[:, :count] = FAR
@@ -226,7 +227,7 @@ def _name(cost, via, carried, over, row, count, x, first, step, rows):
                 e += step - i
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _name_over_one(start, head, cost, via, carried, x, begin, end):
     """Name the ways over one rank, whose edges are `begin` to `end`."""
     up, down = cost[0], cost[1]

@@ -13,6 +13,8 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from awl.core.kernels import borrowing
+
 UNREACHED = np.int32(2**31 - 1)
 NO_LIMIT = np.int32(2**31 - 2)
 OWNER_BITS = 31
@@ -160,7 +162,7 @@ def rows_to_targets(
                 carried_cost[s, t] = best_carried
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def least_on_entering(arc, start, tail, delay_ms, delayed, label, made):
     """Labels `made` (a,) with which the arcs (a,) are entered: the least over the states from which, delays counted if wanted.
 

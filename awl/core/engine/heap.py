@@ -6,13 +6,14 @@ Source: D. B. Johnson, *Priority queues with update and finding minimum spanning
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from awl.core.kernels import borrowing
 
 Keys = NDArray[np.int64]
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def pushed(keys: Keys, size: int, key: int) -> int:
     """Put a key among the first `size` ones, which are a heap; how many they are then. There must be room."""
     at = size
@@ -26,7 +27,7 @@ def pushed(keys: Keys, size: int, key: int) -> int:
     return size + 1
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def popped(keys: Keys, size: int) -> int:
     """Take the least key, which is `keys[0]`, out of the first `size` ones; how many are left."""
     size -= 1

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from awl.core.engine.topology import FAR, STEP, Topology, Ways, edge_to
 from awl.core.engine.trimmed import Sides
+from awl.core.kernels import borrowing
 
 Ints = NDArray[np.int32]
 Longs = NDArray[np.int64]
@@ -119,7 +120,7 @@ def _edges(sides: Sides) -> tuple[tuple[NDArray[Any], ...], ...]:
     return tuple((side.start, side.head, side.cost, side.edge) for side in (sides.up, sides.down))
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _climb(side, edges, at, label, entry, came):
     """Hand the label of a rank on to those above it; `side` 0 from where the trip begins, 1 from where it ends.
 
@@ -173,7 +174,7 @@ def _meet(parent, sides, from_rank, from_cost, to_rank, to_cost, label, entry, c
     return best, where, size
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _clear(label, entry, climbed, size):
     for i in range(size):
         at = climbed[i]
@@ -241,7 +242,7 @@ def _ways_of_pairs(
     return least, extra, seed, goal, offset, found[:size].copy()
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _halves(start, head, below, low, high):
     """The edges from rank `below` to the ranks `low` and `high` above it."""
     to_low = edge_to(head, start[below], start[below + 1], low)
@@ -276,7 +277,7 @@ def _load_of_pairs(
     return least, extra, ends[0], ends[1]
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _hand_down(start, head, via, on_edge, on_step):
     for low in range(len(start) - 2, -1, -1):
         for e in range(start[low], start[low + 1]):

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from awl.core.engine.customizing import follows, rows_between, widest
 from awl.core.engine.topology import FAR, STEP, Metric, Topology, Ways, edge_to
+from awl.core.kernels import borrowing
 
 Ints = NDArray[np.int32]
 
@@ -56,7 +57,7 @@ def ways_again(
     return made
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _first_on(by_edge, edge_of, e):
     """The first place in `by_edge` of a step on edge `e`, or of the next edge that has one."""
     low, high = 0, len(by_edge)
@@ -69,7 +70,7 @@ def _first_on(by_edge, edge_of, e):
     return low
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _edges_beside(start, head, low, e, row):
     """Put into `row`, for each edge of rank `low` but `e`, the edge between its higher end and that of `e`."""
     begin, high = np.int64(start[low]), np.int64(head[e])
@@ -87,7 +88,7 @@ def _edges_beside(start, head, low, e, row):
     rows_between(start, head, e, np.int64(start[low + 1]), row[e - begin + 1 :])
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _next_below(start, head, lowest, at, one, two, low, high):
     """The next rank below `at` with edges to `low` and `high`, and these; -1 where there is none left.
 

@@ -9,11 +9,12 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit, types
+from numba import types
 from numba.core import cgutils
 from numba.extending import intrinsic
 
 from awl.core.engine.vectors import WIDE, Vectors, peek
+from awl.core.kernels import borrowing
 
 RUN = 8
 """Edges in the shortest vector."""
@@ -120,7 +121,7 @@ lower_run: Any = intrinsic(_lower)
 lower_one: Any = intrinsic(_lower_one)
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def least_through(up, down, to_up, to_down, at, first, step, rows, count):
     """Lower `to_up`, `to_down` from `at` on, `count` of them, by the ways over `rows` ranks of a supernode.
 
@@ -150,7 +151,7 @@ def least_through(up, down, to_up, to_down, at, first, step, rows, count):
             e += step - i
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def settle(up, down, e, between_up, between_down, at, count):
     """Lower edge `e` and the `count` behind it by the ways over each other; from `at` on stand those between their ends."""
     if count >= 2 * RUN:

@@ -16,6 +16,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from awl.core.engine.dissection import dissection, neighbours
+from awl.core.kernels import borrowing
 from awl.core.modes.states import States
 from awl.core.progress import Progress
 
@@ -211,7 +212,7 @@ def _eliminated(around_start, around):
     return start, head[:size].copy()
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def edge_to(head, begin, end, high):
     """The edge to rank `high` among those from `begin` to `end`, -1 where there is none."""
     at = begin + np.searchsorted(head[begin:end], high)

@@ -17,6 +17,7 @@ from awl.core.engine.customizing import follows, rows_between, widest
 from awl.core.engine.runs import settle
 from awl.core.engine.topology import FAR, Costs, Ints, Metric, Topology
 from awl.core.engine.vectors import peek, poke
+from awl.core.kernels import borrowing
 
 
 @dataclass(frozen=True)
@@ -113,7 +114,7 @@ def _perfect(start, head, up, down):
         last = x - 1
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _settle_over_one(start, head, up, down, begin, end):
     """Settle the edges `begin` to `end` of a rank that is a supernode by itself."""
     for e in range(begin, end - 1):

@@ -11,12 +11,14 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from awl.core.kernels import borrowing
+
 BROKEN = -1
 STRINGS, GROUP, GRANULARITY, LAT_OFFSET, LON_OFFSET = 1, 2, 17, 19, 20
 NODES, DENSE, WAYS, RELATIONS = 1, 2, 3, 4
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def varint(buf, pos, end):
     """The unsigned number at `pos` and the position after it; a position of -1 when it is malformed."""
     if pos >= end:
@@ -38,7 +40,7 @@ def varint(buf, pos, end):
     return np.int64(0), np.int64(BROKEN)
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _signed(value):
     return ((value >> 1) & np.int64(0x7FFFFFFFFFFFFFFF)) ^ -(value & 1)
 
@@ -77,7 +79,7 @@ def field(buf, pos, end):
     return number, pos, pos, tag, pos + size
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def layout(buf, strings, groups, numbers):
     """Fill `strings` (s, 2) and `groups` (g, 2) with the spans of a block's strings and groups; returns both counts.
 
@@ -126,7 +128,7 @@ def hashes(buf, spans, longest):
     return out
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def numbers_of(buf, pos, end, out, delta):
     """Decode a packed list into `out`, zigzag and delta coded when `delta`; returns its length."""
     count, last = 0, np.int64(0)
@@ -152,7 +154,7 @@ def numbers_of(buf, pos, end, out, delta):
     return count
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def dense_nodes(buf, start, stop, ids, lats, lons, tags):
     """Ids and raw coordinates of a DenseNodes message; `tags` receives the span of its keys and values."""
     n_id, n_lat, n_lon, pos = 0, 0, 0, start
@@ -172,7 +174,7 @@ def dense_nodes(buf, start, stop, ids, lats, lons, tags):
     return n_id if n_id == n_lat and n_id == n_lon else BROKEN
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def dense_tags(buf, pos, end, key_of, selects, tag_row, tag_key, tag_value):
     """Tags of dense nodes that carry a selecting key; returns how many, with the row of the node of each."""
     count, row, first, wanted = 0, 0, 0, False
@@ -196,7 +198,7 @@ def dense_tags(buf, pos, end, key_of, selects, tag_row, tag_key, tag_value):
     return count if wanted else first
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _pairs(buf, key_at, key_end, value_at, value_end, key_of, selects, row, count, tag_row, tag_key, tag_value):
     """Known tags of one element appended at `count`; returns the new count and whether a selecting key was seen."""
     wanted = False
@@ -256,7 +258,7 @@ def plain_nodes(buf, start, stop, key_of, selects, ids, lats, lons, tag_row, tag
     return n, count
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def ways(buf, start, stop, key_of, selects, members, ids, ref_end, refs, tag_row, tag_key, tag_value):
     """Ways with a selecting key, or whose id is among the sorted `members`: (kept, references, tags, seen)."""
     kept, n_refs, n_tags, seen, pos = 0, 0, 0, 0, start
@@ -299,7 +301,7 @@ def ways(buf, start, stop, key_of, selects, members, ids, ref_end, refs, tag_row
     return kept, n_refs, n_tags, seen
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def place_nodes(ids, lats, lons, needed, needed_lat, needed_lon, found, where):
     """Write the coordinates of needed nodes to their place in the sorted `needed`; `where` (n,) is that place or -1."""
     low = 0

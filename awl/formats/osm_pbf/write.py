@@ -13,8 +13,9 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from awl.core.kernels import borrowing
 
 BLOCK = 8000
 LEVEL = 9
@@ -207,7 +208,7 @@ def _varints(values: NDArray[np.int64]) -> bytes:
     return buffer[: _put_all(values, 0, len(values), buffer, 0)].tobytes()
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _put(value, buffer, at):
     while value > 127:
         buffer[at] = value & 127 | 128
@@ -217,14 +218,14 @@ def _put(value, buffer, at):
     return at + 1
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _put_all(values, first, last, buffer, at):
     for i in range(first, last):
         at = _put(values[i], buffer, at)
     return at
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _size_of(values, first, last):
     size = 0
     for i in range(first, last):
@@ -236,7 +237,7 @@ def _size_of(values, first, last):
     return size
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _encode_ways(ids, start, refs, tag_start, key, value, buffer):
     """Way messages of a group; returns the bytes written. `refs` are delta and zigzag coded already."""
     at = 0
@@ -252,7 +253,7 @@ def _encode_ways(ids, start, refs, tag_start, key, value, buffer):
     return at
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _list_size(values, first, last):
     """Bytes of a packed list with its tag and length; an empty list is left out, as readers expect."""
     size = _size_of(values, first, last)
@@ -260,7 +261,7 @@ def _list_size(values, first, last):
     return 1 + lengths + size if size > 0 else 0
 
 
-@njit(cache=True, nogil=True)
+@borrowing
 def _put_list(number, values, first, last, buffer, at):
     if first == last:
         return at
