@@ -7,6 +7,7 @@ from copy import copy
 from datetime import datetime
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 
@@ -21,6 +22,7 @@ from awl.core.engine.pairs import Ends, Scratch, load_of_pairs, ways_of_pairs
 from awl.core.engine.partial import customized_again, steps_by_edge
 from awl.core.engine.places import Snapper, leaving
 from awl.core.engine.query import arrivals, matrix
+from awl.core.engine.topology import Topology
 from awl.core.engine.trimmed import trimmed
 from awl.core.modes.network import Network
 from bench.measure import Row, medians
@@ -67,7 +69,7 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
     whole, custom, sixteen, named, again, trim, one, many, distance, way, copying = medians(
         lambda: dijkstra(peer, indices=begin),
         lambda: customized(topology, cost),
-        lambda: customized_lanes(topology, [cost] * LANES),
+        lambda: sixteen_put_in(topology, cost),
         lambda: ways_of(topology, metric, cost, far),
         lambda: [customized_again(topology, steps_of, metric, *closure) for closure in closures],
         lambda: trimmed(topology, metric),
@@ -133,6 +135,12 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
             "of the bound",
         ),
     ]
+
+
+def sixteen_put_in(topology: Topology, cost: NDArray[np.integer]) -> None:
+    """Put in sixteen metrics, and let go of them."""
+    with customized_lanes(topology, [cost] * LANES):
+        pass
 
 
 def by_the_clock(name: str, network: Network, trips: int = 10) -> list[Row]:

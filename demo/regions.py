@@ -117,7 +117,11 @@ def _towns(sides: np.ndarray, centre: np.ndarray, barriers: bool, rng: Generator
         main = line[rows] == middle[rows]
         broad = (line[rows] - middle[rows]) % 9 == 0
         crosses = barriers & ((here[rows] - middle[rows]) % BARRIER == BARRIER // 4)
-        keep = main | broad | ((rng.random(len(rows)) > MISSING[barriers]) & (~crosses | (rng.random(len(rows)) < BRIDGED)))
+        keep = (
+            main
+            | broad
+            | ((rng.random(len(rows)) > MISSING[barriers]) & (~crosses | (rng.random(len(rows)) < BRIDGED)))
+        )
         rows, main, broad = rows[keep], main[keep], broad[keep]
         big = side[rows] > 60
         a.append(rows)

@@ -16,6 +16,7 @@ from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.places import ON_STREET, Snapped
 from awl.core.engine.query import arrivals, costs_of, matrix
 from awl.core.engine.reach_by_hour import arrivals_by_hour
+from awl.core.engine.topology import FAR
 from awl.core.modes.mode import Curve
 from awl.core.modes.network import Network
 from tests.core.test_clock import shares
@@ -70,10 +71,19 @@ def test_lanes_are_metrics_side_by_side(network):
     topology = Hierarchy.of(network).topology
     rng = np.random.default_rng(1)
     costs = [rng.integers(0, 90_000, len(topology.edge)) for _ in range(16)]
-    up, down = customized_lanes(topology, costs)
-    for lane in (0, 7, 15):
-        metric = customized(topology, costs[lane])
-        assert np.array_equal(up[:, lane], metric.cost[0]) and np.array_equal(down[:, lane], metric.cost[1])
+    for some in (costs, costs[::-1], costs[:3]):  # the memory of those before serves the next
+        with customized_lanes(topology, some) as (up, down):
+            for lane in {0, len(some) // 2, len(some) - 1}:
+                metric = customized(topology, some[lane])
+                assert np.array_equal(up[:, lane], metric.cost[0]) and np.array_equal(down[:, lane], metric.cost[1])
+            assert (up[:, len(some) :] == FAR).all() and (down[:, len(some) :] == FAR).all()
+
+
+def test_lanes_used_at_the_same_time_do_not_share_memory(network):
+    topology = Hierarchy.of(network).topology
+    costs = [np.full(len(topology.edge), cost) for cost in (7, 9)]
+    with customized_lanes(topology, costs[:1]) as (one, _), customized_lanes(topology, costs[1:]) as (two, _):
+        assert one[:, 0].min() == 7 and two[:, 0].min() == 9
 
 
 def test_more_hours_than_lanes_and_foreign_states_are_refused(network, walk):

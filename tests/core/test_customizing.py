@@ -95,10 +95,10 @@ def test_costs_are_those_of_elimination_on_a_table(made):
     metric = customized(topology, cost)
     assert np.array_equal(metric.cost[0], table[low, high]) and np.array_equal(metric.cost[1], table[high, low])
     lanes = [np.where(cost == FAR, FAR, rng.integers(0, 1000, len(cost))).astype(np.int32) for _ in range(LANES)]
-    up, down = customized_lanes(topology, lanes)
-    for lane, one in enumerate(lanes):
-        alone = customized(topology, one)
-        assert np.array_equal(up[:, lane], alone.cost[0]) and np.array_equal(down[:, lane], alone.cost[1])
+    with customized_lanes(topology, lanes) as (up, down):
+        for lane, one in enumerate(lanes):
+            alone = customized(topology, one)
+            assert np.array_equal(up[:, lane], alone.cost[0]) and np.array_equal(down[:, lane], alone.cost[1])
 
 
 @settings(max_examples=150, deadline=None)
@@ -137,7 +137,9 @@ def test_ways_lead_where_their_edge_leads_and_cost_and_carry_what_it_does(made):
                 assert (topology.rank[steps.tail[step]], topology.rank[steps.head[step]]) == (begin, end)
                 assert cost[step] == metric.cost[way, e] and carried[step] == ways.carried[way, e]
             else:
-                into, out = edge_of[via, begin], edge_of[via, end]
+                below = low[via]
+                assert high[via] == a and below < a < b
+                into, out = edge_of[below, begin], edge_of[below, end]
                 assert metric.cost[1, into] + metric.cost[0, out] == metric.cost[way, e]
                 assert ways.carried[1, into] + ways.carried[0, out] == ways.carried[way, e]
 

@@ -7,9 +7,12 @@ as lanes: J. Dibbelt, B. Strasser, D. Wagner, *Customizable contraction hierarch
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import threading
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 from numba import njit
@@ -20,9 +23,10 @@ from awl.core.engine.customizing import customize_lanes
 from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.ladder import along_links, onto_links, ranked
-from awl.core.engine.lanes import LANES, over_triangle
+from awl.core.engine.lanes import LANES, lower_by_columns, over_triangle
 from awl.core.engine.places import Seeds, Snapped, entering, leaving
 from awl.core.engine.topology import FAR, Topology
+from awl.core.engine.vectors import peek
 from awl.core.kernels import borrowing
 from awl.core.modes.network import Network
 from awl.core.progress import Progress
@@ -31,31 +35,62 @@ Ints = NDArray[np.int32]
 Costs = NDArray[np.uint32]
 AT_ONCE = 64
 """Places in one call of the kernel."""
+MOST_KEPT = 2**28
+"""Bytes of memory kept from one question to the next: enough for a large town."""
 
 
-def customized_lanes(topology: Topology, costs: Sequence[NDArray[np.integer]]) -> tuple[Costs, Costs]:
-    """Costs (m, LANES) of the edges up and down, lane i for the i-th of at most `LANES` costs (r,) of the steps."""
-    up, down = (np.empty((len(topology.head), LANES), np.uint32) for _ in range(2))
-    _put_lanes(topology.edge, np.array(costs, np.uint32), up, down)
-    customize_lanes(topology.start, topology.head, up, down)
-    return up, down
+class Spare:
+    """Memory of the last lanes, kept for the next: to get fresh memory takes longer than to fill it."""
+
+    def __init__(self) -> None:
+        self._kept = np.empty(0, np.uint32)
+        self._lock = threading.Lock()
+
+    @contextmanager
+    def memory(self, size: int) -> Iterator[NDArray[np.uint32]]:
+        """So many numbers (size,), whatever they are; whoever comes meanwhile gets others."""
+        with self._lock:
+            taken, self._kept = self._kept, np.empty(0, np.uint32)
+        if len(taken) < size:
+            taken = np.empty(size, np.uint32)
+        try:
+            yield taken[:size]
+        finally:
+            if taken.nbytes <= MOST_KEPT:
+                self._kept = taken
+
+
+_SPARE = Spare()
+
+
+@contextmanager
+def customized_lanes(topology: Topology, costs: Sequence[NDArray[np.integer]]) -> Iterator[tuple[Costs, Costs]]:
+    """Costs (m, LANES) of the edges up and down, lane i for the i-th of at most `LANES` costs (r,) of the steps.
+
+    They are there as long as the context.
+    """
+    edges, steps = 2 * len(topology.head) * LANES, len(topology.edge)
+    with _SPARE.memory(edges + LANES * steps) as memory:
+        edge_cost = memory[:edges].reshape(2, -1, LANES)
+        step_cost = memory[edges:].reshape(LANES, steps)
+        step_cost[len(costs) :] = FAR
+        for lane, cost in enumerate(costs):
+            step_cost[lane] = cost
+        edge_cost[:] = FAR
+        _put_lanes(topology.edge, step_cost, edge_cost)
+        up, down = edge_cost
+        customize_lanes(topology.start, topology.head, up, down)
+        yield up, down
 
 
 @borrowing
-def _put_lanes(edge, step_cost, up, down):
-    """Costs of edges (m, LANES) by those of the steps (lanes, r) along them; `FAR` where there are none."""
-    up[:] = FAR
-    down[:] = FAR
-    for i in range(len(edge)):
-        e = edge[i] >> 1
-        if edge[i] < 0:
-            continue
-        if edge[i] & 1:
-            for lane in range(len(step_cost)):
-                down[e, lane] = min(down[e, lane], step_cost[lane, i])
-        else:
-            for lane in range(len(step_cost)):
-                up[e, lane] = min(up[e, lane], step_cost[lane, i])
+def _put_lanes(edge, step_cost, cost):
+    """Lower the costs (2, m, LANES) of edges to those of the steps (LANES, r) along them."""
+    down, size = np.int64(cost.shape[1]), np.int64(len(edge))
+    for i in range(size):
+        row = np.int64(peek(edge, i))
+        if row >= 0:
+            lower_by_columns(cost, (row & 1) * down + (row >> 1), step_cost, i, size)
 
 
 @dataclass(frozen=True)
@@ -102,7 +137,6 @@ def matrix_by_hour(
     check_alike(networks)
     topology, count = hierarchy.topology, hierarchy.topology.count
     cost = np.full((len(networks), len(sources.link), len(targets.link)), UNREACHED, np.int32)
-    up, down = customized_lanes(topology, [network.step_costs("time") for network in networks])
     first = [leaving(sources, network, "time", "distance") for network in networks]
     last = [entering(targets, network, "time", "distance") for network in networks]
     seeds = [ranked(hierarchy, network, one, "time")[:2] for network, one in zip(networks, first, strict=True)]
@@ -112,11 +146,11 @@ def matrix_by_hour(
     local = np.full(count, -1, np.int32)
     local[closure] = np.arange(len(closure), dtype=np.int32)
 
-    def block(begin: int) -> None:
+    def block(edges: tuple[Costs, Costs], begin: int) -> None:
         rows = np.arange(begin, min(begin + AT_ONCE, len(sources.link)))
         found = np.full((len(rows), len(targets.link), LANES), FAR)
         _rows_by_hour(
-            topology.parent, topology.start, topology.head, up, down, closure, local, begins.start[rows[0] : rows[-1] + 2],
+            topology.parent, topology.start, topology.head, *edges, closure, local, begins.start[rows[0] : rows[-1] + 2],
             begins.rank, begins.cost, ends.start, local[ends.rank], ends.cost, found,
         )  # fmt: skip
         for lane in range(len(networks)):
@@ -124,8 +158,9 @@ def matrix_by_hour(
 
     progress = progress or Progress()
     blocks = range(0, len(sources.link), AT_ONCE)
-    with ThreadPoolExecutor(threads) as pool:
-        for done, _ in enumerate(pool.map(block, blocks), 1):
+    costs = [network.step_costs("time") for network in networks]
+    with customized_lanes(topology, costs) as edges, ThreadPoolExecutor(threads) as pool:
+        for done, _ in enumerate(pool.map(partial(block, edges), blocks), 1):
             progress.step(done / len(blocks), f"{min(done * AT_ONCE, len(sources.link))} of {len(sources.link)} starts")
     for lane, network in enumerate(networks):
         for pairs in (

@@ -21,7 +21,16 @@ NOT_YET = np.int64(2**62)
 """No label. Above all that are, and the sum of it and the cost of an edge fits into 64 bits."""
 
 
-@njit(cache=True, nogil=True)
+@borrowing
+def _turn(found, begin, end):
+    """Turn the order of the ranks from `begin` to `end` round."""
+    end -= 1
+    while begin < end:
+        found[begin], found[end] = found[end], found[begin]
+        begin, end = begin + 1, end - 1
+
+
+@borrowing
 def climb_from(parent, ranks, place, found):
     """Put all ranks from `ranks` up to their roots into `found`, each before those above it; how many they are.
 
@@ -40,9 +49,9 @@ def climb_from(parent, ranks, place, found):
             found[size + length] = at
             length += 1
             at = parent[at]
-        found[size : size + length] = found[size : size + length][::-1].copy()
+        _turn(found, size, size + length)
         size += length
-    found[:size] = found[:size][::-1].copy()
+    _turn(found, 0, size)
     for i in range(size):
         place[found[i]] = i
     return size

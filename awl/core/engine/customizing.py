@@ -15,14 +15,14 @@ from numpy.typing import NDArray
 from awl.core.engine.lanes import least_through_four, least_through_lanes
 from awl.core.engine.runs import RUN, least_through, lower_one, lower_run
 from awl.core.engine.topology import FAR, STEP, Metric, Topology, Ways
-from awl.core.engine.vectors import peek
+from awl.core.engine.vectors import peek, poke
 from awl.core.kernels import borrowing
 
 
 def customized(topology: Topology, cost: NDArray[np.integer]) -> Metric:
     """Put the costs of steps (r,) into a topology."""
     metric = Metric(np.full((2, len(topology.head)), FAR))
-    put_steps(topology.edge, cost.astype(np.uint32), metric.cost[0], metric.cost[1])
+    put_steps(topology.edge, cost, metric.cost)
     _customize(topology.start, topology.head, metric.cost[0], metric.cost[1])
     return metric
 
@@ -37,16 +37,14 @@ def ways_of(topology: Topology, metric: Metric, cost: NDArray[np.integer], carri
 
 
 @borrowing
-def put_steps(edge, step_cost, up, down):
-    """Lower the costs (m,) of edges to those of the steps (r,) along them."""
+def put_steps(edge, step_cost, cost):
+    """Lower the costs (2, m) of edges to those of the steps (r,) along them."""
+    down = np.int64(cost.shape[1])
     for i in range(len(edge)):
-        e = edge[i] >> 1
-        if edge[i] < 0:
-            continue
-        if edge[i] & 1:
-            down[e] = min(down[e], step_cost[i])
-        else:
-            up[e] = min(up[e], step_cost[i])
+        row = np.int64(peek(edge, i))
+        if row >= 0:  # hardly ever else; which way a step leads is no branch, as it could not be guessed
+            at = (row & 1) * down + (row >> 1)
+            poke(cost, at, min(peek(cost, at), np.uint32(peek(step_cost, i))))
 
 
 @borrowing
@@ -192,7 +190,7 @@ def _find_ways(start, head, cost, via, carried):
         size = ranks_in(start, head, x)
         begin, end = np.int64(peek(start, x + size - 1)), np.int64(peek(start, x + size))
         if size == 1:
-            _name_over_one(start, head, cost, via, carried, x, begin, end)
+            _name_over_one(start, head, cost, via, carried, begin, end)
             x += 1
             continue
         first = np.int64(peek(start, x))
@@ -200,16 +198,16 @@ def _find_ways(start, head, cost, via, carried):
         for i in range(1, size):
             more = step + 1 - i
             row[:more] = np.arange(start[x + i], start[x + i] + more)
-            _name(cost, via, carried, over, row, more, x, first + i - 1, step, i)
+            _name(cost, via, carried, over, row, more, first + i - 1, step, i)
         for e in range(begin, end - 1):
             rows_between(start, head, e, end, row)
-            _name(cost, via, carried, over, row, end - 1 - e, x, first + size - 1 + e - begin, step, size)
+            _name(cost, via, carried, over, row, end - 1 - e, first + size - 1 + e - begin, step, size)
         x += size
 
 
 @borrowing
-def _name(cost, via, carried, over, row, count, x, first, step, rows):
-    """Name the way of the edges `row` if it leads over one of `rows` ranks from `x` on."""
+def _name(cost, via, carried, over, row, count, first, step, rows):
+    """Name the way of the edges `row` if it leads over one of `rows` ranks, whose edges to the lower end begin with `first`."""
     over[:, :count] = FAR
     least_through(cost[0], cost[1], over[0], over[1], 0, first, step, rows, count)
     for b in range(count):
@@ -222,13 +220,13 @@ def _name(cost, via, carried, over, row, count, x, first, step, rows):
                 f = e + 1 + b
                 into, out = (e, f) if way == 0 else (f, e)
                 if cost[1, into] + cost[0, out] == cost[way, k]:
-                    via[way, k], carried[way, k] = x + i, carried[1, into] + carried[0, out]
+                    via[way, k], carried[way, k] = e, carried[1, into] + carried[0, out]
                     break
                 e += step - i
 
 
 @borrowing
-def _name_over_one(start, head, cost, via, carried, x, begin, end):
+def _name_over_one(start, head, cost, via, carried, begin, end):
     """Name the ways over one rank, whose edges are `begin` to `end`."""
     up, down = cost[0], cost[1]
     for e in range(begin, end - 1):
@@ -240,7 +238,7 @@ def _name_over_one(start, head, cost, via, carried, x, begin, end):
                 t += 1
             over_up, over_down = np.uint32(down_e + peek(up, f)), np.uint32(peek(down, f) + up_e)
             if over_up == peek(up, t) and over_up < FAR and via[0, t] == -1:
-                via[0, t], carried[0, t] = x, carried[1, e] + carried[0, f]
+                via[0, t], carried[0, t] = e, carried[1, e] + carried[0, f]
             if over_down == peek(down, t) and over_down < FAR and via[1, t] == -1:
-                via[1, t], carried[1, t] = x, carried[1, f] + carried[0, e]
+                via[1, t], carried[1, t] = e, carried[1, f] + carried[0, e]
             t += 1

@@ -16,6 +16,21 @@ LANES = 16
 WHOLE = types.int64, types.uint32
 
 
+def _lower_by_columns(typing: Any, costs: Any, at: Any, columns: Any, i: Any, size: Any) -> Any:
+    """`costs[at] = min(costs[at], columns[:, i])` in all lanes; the columns (LANES, size) hold one lane after the other."""
+
+    def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        v = Vectors(context, builder, signature, args, LANES)
+        column, target, place = ir.Constant(v.kind, ir.Undefined), v.row(args[1]), args[3]
+        for lane in range(LANES):
+            column = builder.insert_element(column, v.one(v.data(2), place), ir.Constant(ir.IntType(32), lane))
+            place = builder.add(place, args[4])
+        v.store(v.less(column, v.load(v.data(0), target)), v.data(0), target)
+        return context.get_dummy_value()
+
+    return types.void(costs, types.int64, columns, types.int64, types.int64), generate
+
+
 def _over_edge(typing: Any, near: Any, a: Any, far: Any, b: Any, cost: Any) -> Any:
     """`far[b] = min(far[b], near[a] + cost)` in all lanes, unsigned; both may be the same array."""
 
@@ -147,6 +162,7 @@ def _begun(v: Vectors, labels: Any, row: Any, own: Any) -> Any:
     return v.builder.select(here, v.load(labels, row), far)
 
 
+lower_by_columns: Any = intrinsic(_lower_by_columns)
 over_edge: Any = intrinsic(_over_edge)
 over_edge_carrying: Any = intrinsic(_over_edge_carrying)
 least_through_lanes, least_through_four = _least_through_lanes(1), _least_through_lanes(4)

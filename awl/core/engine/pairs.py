@@ -14,16 +14,20 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.engine.topology import FAR, STEP, Topology, Ways, edge_to
+from awl.core.engine.topology import FAR, STEP, Topology, Ways
 from awl.core.engine.trimmed import Sides
+from awl.core.engine.vectors import peek, poke
 from awl.core.kernels import borrowing
 
 Ints = NDArray[np.int32]
 Longs = NDArray[np.int64]
-NONE = 2**61
-"""No label. The sum of two fits into 64 bits."""
-SEED = -2
-"""The entry of a rank at which a search begins is this less the row of its seed."""
+COST_BITS = np.uint64(32)
+"""A label is a cost, shifted by so many bits, and the rank it came from: the least of two labels takes no branch."""
+NONE = np.uint64(FAR) << COST_BITS
+"""No label."""
+CAME = np.uint64(2**32 - 1)
+"""The part of a label that says where it came from; where a search begins, this less the row of its seed."""
+MOST_RANKS = 2**31
 
 
 @dataclass(frozen=True)
@@ -39,9 +43,7 @@ class Scratch:
     """Labels of one thread, as wide as a topology; every search leaves them as it found them."""
 
     def __init__(self, count: int) -> None:
-        self.label = np.full((count, 2), NONE, np.int64)
-        self.entry = np.full((count, 2), -1, np.int32)
-        self.came = np.empty((count, 2), np.int32)
+        self.label = np.full(2 * count, NONE, np.uint64)
         self.climbed = np.empty(count, np.int32)
 
 
@@ -51,7 +53,7 @@ _OWN = threading.local()
 def scratch_for(count: int) -> Scratch:
     """The scratch of this thread for a topology of `count` ranks, kept for the next search."""
     kept: Scratch | None = getattr(_OWN, "scratch", None)
-    if kept is None or len(kept.label) != count:
+    if kept is None or len(kept.climbed) != count:
         kept = _OWN.scratch = Scratch(count)
     return kept
 
@@ -83,9 +85,8 @@ def ways_of_pairs(
     """The best way of each pair; steps are listed if wanted. `sides` are all edges, or those best ways use."""
     return Found(
         *_ways_of_pairs(
-            topology.parent, _edges(sides), topology.start, topology.head, ways.via, ways.carried,
-            begins.start, begins.rank, begins.cost, ends.start, ends.rank, ends.cost,
-            scratch.label, scratch.entry, scratch.came, scratch.climbed, listed,
+            topology.parent, _edges(sides), topology.head, ways.via, ways.carried,
+            begins.start, begins.rank, begins.cost, ends.start, ends.rank, ends.cost, scratch.label, scratch.climbed, listed,
         )
     )  # fmt: skip
 
@@ -103,8 +104,7 @@ def load_of_pairs(
     """The best way of each pair, counted with its `weight` (k,) on the edges `on_edge` (2, m) it climbs; no steps listed."""
     cost, extra, seed, goal = _load_of_pairs(
         topology.parent, _edges(sides), ways.carried,
-        begins.start, begins.rank, begins.cost, ends.start, ends.rank, ends.cost,
-        scratch.label, scratch.entry, scratch.came, scratch.climbed, weight, on_edge,
+        begins.start, begins.rank, begins.cost, ends.start, ends.rank, ends.cost, scratch.label, scratch.climbed, weight, on_edge,
     )  # fmt: skip
     return Found(cost, extra, seed, goal, np.zeros(1, np.int64), np.zeros(0, np.int32))
 
@@ -112,7 +112,7 @@ def load_of_pairs(
 def load_of_steps(topology: Topology, ways: Ways, on_edge: Longs) -> Longs:
     """What lies on each step (r,), handed down from the edges (2, m), which are used up: a shortcut gives to its halves."""
     on_step = np.zeros(len(topology.edge), np.int64)
-    _hand_down(topology.start, topology.head, ways.via, on_edge, on_step)
+    _hand_down(topology.head, ways.via, on_edge, on_step)
     return on_step
 
 
@@ -121,174 +121,220 @@ def _edges(sides: Sides) -> tuple[tuple[NDArray[Any], ...], ...]:
 
 
 @borrowing
-def _climb(side, edges, at, label, entry, came):
-    """Hand the label of a rank on to those above it; `side` 0 from where the trip begins, 1 from where it ends.
-
-    `entry` is the edge a rank's label came over, `came` the rank it came from.
-    """
-    start, head, cost, edge = edges
-    here = label[at, side]
-    for e in range(start[at], start[at + 1]):
-        over, above = here + cost[e], head[e]
-        if cost[e] < FAR and over < label[above, side]:
-            label[above, side], entry[above, side], came[above, side] = over, edge[e], at
-
-
-@njit(cache=True, nogil=True)
-def _meet(parent, sides, from_rank, from_cost, to_rank, to_cost, label, entry, came, climbed):
-    """Least cost, the rank where both searches meet, -1 for none, and how many ranks of `climbed` were touched."""
-    cursor = np.empty(len(from_rank) + len(to_rank), np.int32)
-    waiting = 0
-    for side in range(2):
-        ranks, costs = (from_rank, from_cost) if side == 0 else (to_rank, to_cost)
-        for i in range(len(ranks)):
-            r = ranks[i]
-            if r >= 0:
-                if costs[i] < label[r, side]:
-                    label[r, side], entry[r, side] = costs[i], SEED - i
-                cursor[waiting] = r
-                waiting += 1
-    best, where, size = NONE, -1, 0
-    while waiting > 0:
-        at = cursor[0]
-        for i in range(1, waiting):
-            at = min(at, cursor[i])
-        kept = 0
-        for i in range(waiting):
-            if cursor[i] != at:
-                cursor[kept] = cursor[i]
-                kept += 1
-        waiting = kept
-        if parent[at] >= 0:
-            cursor[waiting] = parent[at]
+def _begin(side, rank, cost, begin, end, label, cursor, waiting):
+    """Label the ranks of the rows `begin` to `end`, and put them into `cursor` behind those `waiting`; how many wait then."""
+    for i in range(begin, end):
+        at = np.int64(rank[i])
+        if at >= 0 and cost[i] < FAR:
+            own = (np.uint64(cost[i]) << COST_BITS) | (CAME - np.uint64(i))
+            label[2 * at + side] = min(label[2 * at + side], own)
+            cursor[waiting] = at
             waiting += 1
+    return waiting
+
+
+@borrowing
+def _climb(side, edges, at, label):
+    """Hand the label of a rank on to those above it; `side` 0 from where the trip begins, 1 from where it ends."""
+    start, head, cost, _ = edges
+    here = (peek(label, 2 * at + side) >> COST_BITS << COST_BITS) | np.uint64(at)
+    for e in range(np.int64(peek(start, at)), np.int64(peek(start, at + 1))):
+        above = 2 * np.int64(peek(head, e)) + side
+        poke(label, above, min(peek(label, above), here + (np.uint64(peek(cost, e)) << COST_BITS)))
+
+
+@borrowing
+def _next_rank(parent, cursor, waiting):
+    """The lowest rank that waits, and how many wait once its parent does in its place."""
+    at = cursor[0]
+    for i in range(1, waiting):
+        at = min(at, cursor[i])
+    kept = 0
+    for i in range(waiting):  # no branch: it would be guessed wrong every other time
+        one = cursor[i]
+        cursor[kept] = one
+        kept += np.int64(one != at)
+    if parent[at] >= 0:
+        cursor[kept] = parent[at]
+        kept += 1
+    return np.int64(at), kept
+
+
+@borrowing
+def _meet(
+    parent,
+    sides,
+    from_rank,
+    from_cost,
+    from_begin,
+    from_end,
+    to_rank,
+    to_cost,
+    to_begin,
+    to_end,
+    label,
+    cursor,
+    climbed,
+):
+    """Least cost, the rank where both searches meet, -1 for none, and how many ranks of `climbed` were touched."""
+    waiting = _begin(0, from_rank, from_cost, from_begin, from_end, label, cursor, 0)
+    waiting = _begin(1, to_rank, to_cost, to_begin, to_end, label, cursor, waiting)
+    best, where, size = np.int64(FAR), np.int64(-1), 0
+    while waiting > 0:
+        at, waiting = _next_rank(parent, cursor, waiting)
         climbed[size] = at
         size += 1
-        up, down = label[at, 0], label[at, 1]
+        up, down = np.int64(label[2 * at] >> COST_BITS), np.int64(label[2 * at + 1] >> COST_BITS)
         if up + down < best:
             best, where = up + down, at
         if up < best:
-            _climb(0, sides[0], at, label, entry, came)
+            _climb(0, sides[0], at, label)
         if down < best:
-            _climb(1, sides[1], at, label, entry, came)
+            _climb(1, sides[1], at, label)
     return best, where, size
 
 
 @borrowing
-def _clear(label, entry, climbed, size):
+def _came_over(side, edges, at, label):
+    """The rank from which the label of `at` came, and the edge of the topology between; -1 and the row of the seed for none."""
+    start, head, _, edge = edges
+    before = np.int64(label[2 * at + side] & CAME)
+    if before > MOST_RANKS:
+        return np.int64(-1), np.int64(CAME) - before
+    e = np.int64(start[before])
+    while peek(head, e) != at:
+        e += 1
+    return before, np.int64(edge[e])
+
+
+@borrowing
+def _clear(label, climbed, size):
     for i in range(size):
-        at = climbed[i]
-        label[at, 0], label[at, 1], entry[at, 0], entry[at, 1] = NONE, NONE, -1, -1
+        at = np.int64(climbed[i])
+        label[2 * at], label[2 * at + 1] = NONE, NONE
+
+
+@borrowing
+def _most_ends(from_start, to_start):
+    """The most ranks at which one pair begins and ends."""
+    most = np.int64(0)
+    for p in range(len(from_start) - 1):
+        most = max(most, from_start[p + 1] - from_start[p] + to_start[p + 1] - to_start[p])
+    return most
 
 
 @njit(cache=True, nogil=True)
 def _ways_of_pairs(
-    parent, sides, start, head, via, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost,
-    label, entry, came, climbed, listed,
+    parent, sides, head, via, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost, label, climbed, listed
 ):  # fmt: skip
     pairs = len(from_start) - 1
     least, extra = np.full(pairs, -1, np.int64), np.zeros(pairs, np.int64)
     seed, goal = np.full(pairs, -1, np.int32), np.full(pairs, -1, np.int32)
     offset = np.zeros(pairs + 1, np.int64)
     found = np.empty(64 * pairs if listed else 0, np.int32)
-    rows = np.empty((256, 2), np.int64)
+    rows, cursor = np.empty(256, np.int64), np.empty(_most_ends(from_start, to_start), np.int32)
     size = 0
     for p in range(pairs):
-        a, b = from_start[p], to_start[p]
         best, where, touched = _meet(
-            parent, sides, from_rank[a : from_start[p + 1]], from_cost[a : from_start[p + 1]],
-            to_rank[b : to_start[p + 1]], to_cost[b : to_start[p + 1]], label, entry, came, climbed,
+            parent, sides, from_rank, from_cost, from_start[p], from_start[p + 1], to_rank, to_cost, to_start[p], to_start[p + 1],
+            label, cursor, climbed,
         )  # fmt: skip
         if where >= 0:
             least[p] = best
             # Edges of the way up come last first, so they are put in from the end of those of the way down.
             count = 0
             for side in (1, 0):
-                at = where
-                while entry[at, side] >= 0:
-                    edge = entry[at, side]
-                    at = np.int64(came[at, side])
+                at, edge = _came_over(side, sides[side], where, label)
+                while at >= 0:
                     extra[p] += carried[side, edge]
                     if count == len(rows):
                         rows = np.concatenate((rows, rows))
-                    rows[count, 0], rows[count, 1] = 2 * np.int64(edge) + side, at
+                    rows[count] = 2 * edge + side
                     count += 1
-                end = SEED - entry[at, side]
+                    at, edge = _came_over(side, sides[side], at, label)
                 if side == 1:
-                    goal[p] = b + end
+                    goal[p] = edge
                     rows[:count] = rows[:count][::-1].copy()
                 else:
-                    seed[p] = a + end
+                    seed[p] = edge
             # What waits is a stack: its last edge is travelled first.
             while listed and count > 0:
-                count -= 1
-                row, low = rows[count, 0], rows[count, 1]
-                below = np.int64(via[row & 1, row >> 1])
-                if below < 0:
-                    if size == len(found):
-                        found = np.concatenate((found, np.empty(max(64, len(found)), np.int32)))
-                    found[size] = STEP - below
-                    size += 1
-                    continue
-                to_low, to_high = _halves(start, head, below, low, head[row >> 1])
-                if count + 2 > len(rows):
+                if count + 1 >= len(rows):
                     rows = np.concatenate((rows, rows))
-                # Downwards from the higher end to the rank between, then up to the lower; upwards the other way.
-                first, then = (2 * to_high + 1, 2 * to_low) if row & 1 else (2 * to_low + 1, 2 * to_high)
-                rows[count, 0], rows[count, 1], rows[count + 1, 0], rows[count + 1, 1] = then, below, first, below
-                count += 2
+                if size == len(found):
+                    found = np.concatenate((found, np.empty(max(64, len(found)), np.int32)))
+                count, size = _unpack(head, via, rows, count, found, size)
         offset[p + 1] = size
-        _clear(label, entry, climbed, touched)
+        _clear(label, climbed, touched)
     return least, extra, seed, goal, offset, found[:size].copy()
 
 
 @borrowing
-def _halves(start, head, below, low, high):
-    """The edges from rank `below` to the ranks `low` and `high` above it."""
-    to_low = edge_to(head, start[below], start[below + 1], low)
-    return to_low, edge_to(head, to_low + 1, start[below + 1], high)
+def _unpack(head, via, rows, count, found, size):
+    """Put the steps of the `count` edges in `rows`, of which the last is travelled first, into `found` while there is room."""
+    while count > 0 and count + 1 < len(rows) and size < len(found):
+        row = peek(rows, count - 1)
+        way, edge = row & 1, row >> 1
+        to_low = np.int64(via[way, edge])
+        if to_low < 0:
+            poke(found, size, STEP - to_low)
+            size, count = size + 1, count - 1
+            continue
+        to_high = _to_high(head, to_low, head[edge])
+        # Downwards from the higher end to the rank between, then up to the lower; upwards the other way.
+        poke(rows, count - 1, 2 * (to_low if way else to_high))
+        poke(rows, count, 2 * (to_high if way else to_low) + 1)
+        count += 1
+    return count, size
+
+
+@borrowing
+def _to_high(head, to_low, high):
+    """The edge to rank `high` further on in the row of the edge `to_low`."""
+    e = to_low + 1
+    while peek(head, e) != high:
+        e += 1
+    return e
 
 
 @njit(cache=True, nogil=True)
 def _load_of_pairs(
-    parent, sides, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost,
-    label, entry, came, climbed, weight, on_edge,
+    parent, sides, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost, label, climbed, weight, on_edge
 ):  # fmt: skip
     pairs = len(from_start) - 1
     least, extra = np.full(pairs, -1, np.int64), np.zeros(pairs, np.int64)
     ends = np.full((2, pairs), -1, np.int32)
+    cursor = np.empty(_most_ends(from_start, to_start), np.int32)
     for p in range(pairs):
-        a, b = from_start[p], to_start[p]
         best, where, touched = _meet(
-            parent, sides, from_rank[a : from_start[p + 1]], from_cost[a : from_start[p + 1]],
-            to_rank[b : to_start[p + 1]], to_cost[b : to_start[p + 1]], label, entry, came, climbed,
+            parent, sides, from_rank, from_cost, from_start[p], from_start[p + 1], to_rank, to_cost, to_start[p], to_start[p + 1],
+            label, cursor, climbed,
         )  # fmt: skip
         if where >= 0:
             least[p] = best
             for side in range(2):
-                at = where
-                while entry[at, side] >= 0:
-                    edge = entry[at, side]
+                at, edge = _came_over(side, sides[side], where, label)
+                while at >= 0:
                     on_edge[side, edge] += weight[p]
                     extra[p] += carried[side, edge]
-                    at = np.int64(came[at, side])
-                ends[side, p] = (a if side == 0 else b) + SEED - entry[at, side]
-        _clear(label, entry, climbed, touched)
+                    at, edge = _came_over(side, sides[side], at, label)
+                ends[side, p] = edge
+        _clear(label, climbed, touched)
     return least, extra, ends[0], ends[1]
 
 
 @borrowing
-def _hand_down(start, head, via, on_edge, on_step):
-    for low in range(len(start) - 2, -1, -1):
-        for e in range(start[low], start[low + 1]):
-            for way in range(2):
-                passing = on_edge[way, e]
-                if passing == 0:
-                    continue
-                below = np.int64(via[way, e])
-                if below < 0:
-                    on_step[STEP - below] += passing
-                else:  # upwards: down to the rank between and up to the higher end; downwards: down from it and up
-                    to_low, to_high = _halves(start, head, below, low, head[e])
-                    on_edge[1, to_low if way == 0 else to_high] += passing
-                    on_edge[0, to_high if way == 0 else to_low] += passing
+def _hand_down(head, via, on_edge, on_step):
+    """From the last edge to the first: what an edge leads over stands in lower rows."""
+    for e in range(len(head) - 1, -1, -1):
+        for way in range(2):
+            passing = on_edge[way, e]
+            if passing == 0:
+                continue
+            to_low = np.int64(via[way, e])
+            if to_low < 0:
+                on_step[STEP - to_low] += passing
+            else:  # upwards: down to the rank between and up to the higher end; downwards: down from it and up
+                to_high = _to_high(head, to_low, head[e])
+                on_edge[1, to_low if way == 0 else to_high] += passing
+                on_edge[0, to_high if way == 0 else to_low] += passing

@@ -185,7 +185,7 @@ def _ways_again(
             for way in range(2):
                 into, out = (one, two) if way == 0 else (two, one)
                 if cost[1, into] + cost[0, out] == cost[way, e] and cost[way, e] < FAR:
-                    over[way], far[way] = below, carried[1, into] + carried[0, out]
+                    over[way], far[way] = one, carried[1, into] + carried[0, out]
             below, one, two = _next_below(start, head, lowest, below, one, two, low, high)
         at = _first_on(by_edge, edge_of, e)
         found = np.zeros(2, np.uint8)

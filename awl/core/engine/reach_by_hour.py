@@ -29,9 +29,6 @@ def arrivals_by_hour(
     """
     check_alike(networks)
     topology = hierarchy.topology
-    up, down = customized_lanes(topology, [network.step_costs("time") for network in networks])
-    if direction == "to":
-        up, down = down, up
     ends = [(leaving if direction == "from" else entering)(places, one, "time", "distance") for one in networks]
     seeds = []
     for network, own in zip(networks, ends, strict=True):
@@ -42,7 +39,10 @@ def arrivals_by_hour(
         seeds.append((replace(begin, owner=np.zeros_like(begin.owner)), rank))
     start = Ends.of(seeds, 1, topology.count)
     label = np.empty((topology.count, LANES), np.uint32)
-    _sweep_by_hour(topology.parent, topology.start, topology.head, up, down, start.rank, start.cost, label)
+    with customized_lanes(topology, [network.step_costs("time") for network in networks]) as (up, down):
+        if direction == "to":
+            up, down = down, up
+        _sweep_by_hour(topology.parent, topology.start, topology.head, up, down, start.rank, start.cost, label)
     return [
         _of_hour(hierarchy, network, direction, label[:, lane], own)
         for lane, (network, own) in enumerate(zip(networks, ends, strict=True))

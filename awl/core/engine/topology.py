@@ -16,6 +16,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from awl.core.engine.dissection import dissection, neighbours
+from awl.core.engine.vectors import peek
 from awl.core.kernels import borrowing
 from awl.core.modes.states import States
 from awl.core.progress import Progress
@@ -79,8 +80,8 @@ class Metric:
 class Ways:
     """What the edges (2, m) stand for, and a carried cost.
 
-    A shortcut leads over a rank below its ends, which is `via`. Where the edge is step i, `via` is `STEP - i`; -1 where there is
-    no way.
+    A shortcut leads over a rank below its ends; `via` is the edge from that rank to the lower end, and further on in the same row
+    stands the one to the higher. Where the edge is step i, `via` is `STEP - i`; -1 where there is no way.
     """
 
     via: Ints
@@ -215,8 +216,14 @@ def _eliminated(around_start, around):
 @borrowing
 def edge_to(head, begin, end, high):
     """The edge to rank `high` among those from `begin` to `end`, -1 where there is none."""
-    at = begin + np.searchsorted(head[begin:end], high)
-    return at if at < end and head[at] == high else -1
+    at, size = np.int64(begin), np.int64(end) - np.int64(begin)
+    if size <= 0:
+        return np.int64(-1)
+    while size > 1:  # halves without a branch that could be guessed wrong
+        half = size >> 1
+        at += half * np.int64(peek(head, at + half) <= high)
+        size -= half
+    return at if peek(head, at) == high else np.int64(-1)
 
 
 @njit(cache=True, nogil=True)
