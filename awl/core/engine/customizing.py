@@ -31,7 +31,7 @@ def ways_of(topology: Topology, metric: Metric, cost: NDArray[np.integer], carri
     """What the edges of a metric stand for; `cost`, `carried` are those of the steps (r,)."""
     size = len(topology.head)
     ways = Ways(np.full((2, size), -1, np.int32), np.zeros((2, size), np.uint32))
-    _find_steps(topology.edge, metric.cost, cost.astype(np.uint32), carried.astype(np.uint32), ways.via, ways.carried)
+    _find_steps(topology.edge, metric.cost, cost, carried, ways.via, ways.carried)
     _find_ways(topology.start, topology.head, metric.cost, ways.via, ways.carried)
     return ways
 

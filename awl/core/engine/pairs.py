@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from awl.core.engine.topology import FAR, STEP, Topology, Ways
 from awl.core.engine.trimmed import Sides
-from awl.core.engine.vectors import peek, poke
+from awl.core.engine.vectors import fetch, peek, poke
 from awl.core.kernels import borrowing
 
 Ints = NDArray[np.int32]
@@ -134,6 +134,23 @@ def _begin(side, rank, cost, begin, end, label, cursor, waiting):
 
 
 @borrowing
+def _fetch_above(side, edges, parent, rank, label):
+    """Have what a climb from `rank` looks at brought near at once, rather than piece by piece as it goes."""
+    start, head, cost, _ = edges
+    at = rank
+    while at >= 0:
+        fetch(start, at)
+        fetch(label, 2 * at + side)
+        at = np.int64(peek(parent, at))
+    at = rank
+    while at >= 0:
+        e = np.int64(peek(start, at))
+        fetch(head, e)
+        fetch(cost, e)
+        at = np.int64(peek(parent, at))
+
+
+@borrowing
 def _climb(side, edges, at, label):
     """Hand the label of a rank on to those above it; `side` 0 from where the trip begins, 1 from where it ends."""
     start, head, cost, _ = edges
@@ -179,6 +196,9 @@ def _meet(
     """Least cost, the rank where both searches meet, -1 for none, and how many ranks of `climbed` were touched."""
     waiting = _begin(0, from_rank, from_cost, from_begin, from_end, label, cursor, 0)
     waiting = _begin(1, to_rank, to_cost, to_begin, to_end, label, cursor, waiting)
+    if to_end > to_begin and from_end > from_begin:
+        _fetch_above(0, sides[0], parent, np.int64(from_rank[from_begin]), label)
+        _fetch_above(1, sides[1], parent, np.int64(to_rank[to_begin]), label)
     best, where, size = np.int64(FAR), np.int64(-1), 0
     while waiting > 0:
         at, waiting = _next_rank(parent, cursor, waiting)

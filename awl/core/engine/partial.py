@@ -35,7 +35,7 @@ def customized_again(
     rows = topology.edge[changed]
     looked_at = _again(
         topology.start, topology.head, topology.lowest, by_edge, topology.edge,
-        cost.astype(np.uint32), np.unique(rows[rows >= 0] >> 1), made.cost,
+        cost, np.unique(rows[rows >= 0] >> 1), made.cost,
     )  # fmt: skip
     return made, looked_at
 
@@ -52,7 +52,7 @@ def ways_again(
     made = Ways(ways.via.copy(), ways.carried.copy())
     _ways_again(
         topology.start, topology.head, topology.lowest, by_edge, topology.edge, metric.cost,
-        costs[0].astype(np.uint32), costs[1].astype(np.uint32), looked_at, made.via, made.carried,
+        *costs, looked_at, made.via, made.carried,
     )  # fmt: skip
     return made
 
@@ -137,9 +137,9 @@ def _again(start, head, lowest, by_edge, edge_of, step_cost, first, cost):
         while at < len(by_edge) and edge_of[by_edge[at]] >> 1 == e:
             one = by_edge[at]
             if edge_of[one] & 1:
-                down = min(down, step_cost[one])
+                down = min(down, np.uint32(step_cost[one]))
             else:
-                up = min(up, step_cost[one])
+                up = min(up, np.uint32(step_cost[one]))
             at += 1
         below, one, two = _next_below(start, head, lowest, low, -1, -1, low, high)
         while below >= 0:
@@ -193,7 +193,7 @@ def _ways_again(
             step = by_edge[at]
             way = edge_of[step] & 1
             if found[way] == 0 and step_cost[step] == cost[way, e] and cost[way, e] < FAR:
-                over[way], far[way], found[way] = STEP - step, step_carried[step], 1
+                over[way], far[way], found[way] = STEP - step, np.uint32(step_carried[step]), 1
             at += 1
         changed = False
         for way in range(2):

@@ -104,5 +104,20 @@ def _poke(typing: Any, array: Any, at: Any, value: Any) -> Any:
     return types.void(array, types.int64, value), generate
 
 
+def _fetch(typing: Any, array: Any, at: Any) -> Any:
+    """Have `array[at]` brought near, to be read soon."""
+
+    def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        place = builder.gep(Vectors(context, builder, signature, args, 1).data(0), [args[1]])
+        pointer = builder.bitcast(place, ir.IntType(8).as_pointer())
+        kind = ir.FunctionType(ir.VoidType(), [pointer.type, WORD, WORD, WORD])
+        prefetch = cgutils.get_or_insert_function(builder.module, kind, "llvm.prefetch.p0")
+        builder.call(prefetch, [pointer, *(ir.Constant(WORD, value) for value in (0, 3, 1))])
+        return context.get_dummy_value()
+
+    return types.void(array, types.int64), generate
+
+
+fetch: Any = intrinsic(_fetch)
 peek: Any = intrinsic(_peek)
 poke: Any = intrinsic(_poke)
