@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import tempfile
+from dataclasses import fields, replace
 from datetime import datetime
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -22,6 +24,7 @@ from awl.core.engine.trips import load_between
 from awl.core.modes.mode import SHIPPED
 from awl.core.modes.network import Network
 from awl.core.streets.build import build_graph
+from awl.core.streets.graph import StreetGraph
 from awl.core.streets.raw import RawExtract
 from awl.core.streets.shapes import cut_lines
 from awl.core.surfaces.areas import contour_area, field_values
@@ -60,6 +63,17 @@ def warm_reading(raw: RawExtract) -> None:
         osm_pbf.read(path)
 
 
+def as_kept(graph: StreetGraph) -> StreetGraph:
+    """The graph as it comes from a study, whose arrays are mapped and may not be written: kernels are compiled for that apart."""
+    made: dict[str, Any] = {}
+    for item in fields(graph):
+        value = getattr(graph, item.name)
+        if isinstance(value, np.ndarray):
+            made[item.name] = value.view()
+            made[item.name].flags.writeable = False
+    return replace(graph, **made)
+
+
 def warm() -> None:
     """Run each kernel with the types the application uses."""
     warm_reading(tiny_extract())
@@ -69,10 +83,10 @@ def warm() -> None:
         network = Network.of(graph, mode)
         places = Snapper(network).snap(graph.node_lon[:2] + 1e-4, graph.node_lat[:2], 500.0)
         for direction in ("from", "to"):
-            found = arrivals(network, places, "time", direction)
-        reach = reach_of(network, places, found)
+            reach = reach_of(network, places, arrivals(network, places, "time", direction))
         parts = reached_parts(reach, 60_000)
-        cut_lines(graph, parts.link, parts.begin, parts.end)
+        for in_plane in (False, True):
+            cut_lines(as_kept(graph), parts.link, parts.begin, parts.end, in_plane)
         field = field_of(network)
         contour_area(field, field_values(field, reach, 60_000))
         matrix(network, places, places, "distance")

@@ -20,8 +20,9 @@ from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.lanes import LANES
 from awl.core.engine.pairs import Ends, Scratch, load_of_pairs, ways_of_pairs
 from awl.core.engine.partial import customized_again, steps_by_edge
-from awl.core.engine.places import Snapper, leaving
+from awl.core.engine.places import Snapper
 from awl.core.engine.query import arrivals, matrix
+from awl.core.engine.seeds import leaving
 from awl.core.engine.topology import Metric, Topology
 from awl.core.engine.trimmed import trimmed
 from awl.core.modes.network import Network

@@ -10,5 +10,6 @@ from typing import Any
 
 from numba import njit
 
-borrowing: Any = njit(cache=True, nogil=True, _nrt=False)
-"""Decorator; `_nrt=False` turns the allocation of arrays off: a kernel that makes one all the same is refused when compiled."""
+_OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "_nrt": False}
+borrowing: Any = njit(**_OPTIONS)
+"""Decorator; `_nrt` off means that none can be allocated: a kernel that makes an array all the same is refused when compiled."""

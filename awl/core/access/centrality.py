@@ -20,7 +20,8 @@ from numpy.typing import NDArray
 from awl.core.access.passing import searched_and_passed
 from awl.core.engine.dijkstra import NO_LIMIT
 from awl.core.engine.leg import carried_with
-from awl.core.engine.places import Seeds, Snapped, entering, leaving
+from awl.core.engine.places import Snapped
+from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.modes.network import Network
 from awl.core.progress import Progress
 

@@ -24,7 +24,8 @@ from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.ladder import along_links, onto_links, ranked
 from awl.core.engine.lanes import LANES, lower_by_columns, over_triangle
-from awl.core.engine.places import Seeds, Snapped, entering, leaving
+from awl.core.engine.places import Snapped
+from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.engine.topology import FAR, Topology
 from awl.core.engine.vectors import peek
 from awl.core.kernels import borrowing

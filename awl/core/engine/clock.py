@@ -17,8 +17,9 @@ from numpy.typing import NDArray
 
 from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS
 from awl.core.engine.leg import Leg
-from awl.core.engine.places import Snapped, entering, leaving
+from awl.core.engine.places import Snapped
 from awl.core.engine.query import arrivals
+from awl.core.engine.seeds import entering, leaving
 from awl.core.kernels import borrowing
 from awl.core.modes.hours import DAY_KINDS
 from awl.core.modes.network import BLOCKED, LEAST_TIME, Network

@@ -23,7 +23,8 @@ from awl.core.engine.dijkstra import NO_LABEL, NO_LIMIT, OWNER_BITS, OWNER_MASK,
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.lanes import LANES
 from awl.core.engine.leg import carried_with
-from awl.core.engine.places import Seeds, Snapped, entering, leaving
+from awl.core.engine.places import Snapped
+from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.engine.topology import FAR, Topology
 from awl.core.modes.network import Network
 from awl.core.progress import Progress

@@ -170,7 +170,7 @@ def _next_rank(parent, cursor, waiting):
     for i in range(waiting):  # no branch: it would be guessed wrong every other time
         one = cursor[i]
         cursor[kept] = one
-        kept += np.int64(one != at)
+        kept += int(one != at)
     if parent[at] >= 0:
         cursor[kept] = parent[at]
         kept += 1

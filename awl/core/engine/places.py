@@ -11,7 +11,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from awl.core.modes.network import BLOCKED, Network
+from awl.core.modes.network import Network
 
 ON_STREET, TOO_FAR, OUTSIDE, SEPARATE_PART = 0, 1, 2, 3
 AT_NODE_M = 0.01
@@ -134,93 +134,6 @@ class Snapper:
         return fraction, lon, lat
 
 
-@dataclass(frozen=True)
-class Seeds:
-    """Where searches begin or end: state, cost and carried cost between it and the place (row `owner`) it belongs to.
-
-    `arc` is that of the place's own link which lies between; its share is 0 where the place stands at a node. Ordered by owner.
-    """
-
-    state: NDArray[np.int32]
-    cost: NDArray[np.int32]
-    carried: NDArray[np.int64]
-    owner: NDArray[np.int32]
-    arc: NDArray[np.int32]
-
-    def starts(self, owners: int) -> NDArray[np.int64]:
-        """Offsets (owners + 1,) at which those of each owner begin."""
-        return np.searchsorted(self.owner, np.arange(owners + 1))
-
-
-def leaving(places: Snapped, network: Network, measure: str, carried: str, once: bool = False) -> Seeds:
-    """The states that trips from each place come to first; places without a street give none.
-
-    `once`: no end is another in disguise, for where ways are counted. A place at a node stands there, so it needs not come to it.
-    """
-    states, graph = network.states, network.graph
-    own = _own_arcs(places, network, measure, 0.0 if once else 1.0)
-    node = np.where(places.fraction == 0.0, graph.link_from[places.link], graph.link_to[places.link])
-    at_node = np.flatnonzero((places.link >= 0) & ((places.fraction == 0.0) | (places.fraction == 1.0)))
-    return _seeds(
-        network, (measure, carried), np.concatenate([own.place, at_node]),
-        np.concatenate([own.arc, _standing_arc(places, at_node, leaves=True)]),
-        np.concatenate([1.0 - own.share, np.zeros(len(at_node))]),
-        np.concatenate([states.begun[own.arc], states.free[node[at_node]]]),
-        np.zeros(len(own.arc) + len(at_node), np.int32),
-    )  # fmt: skip
-
-
-def entering(places: Snapped, network: Network, measure: str, carried: str, once: bool = False) -> Seeds:
-    """The last states of trips to each place before they come to its link, each with the cost of the rest of the way.
-
-    `once`: a place at a node is come to there, not by way of its own link as well.
-    """
-    states, graph = network.states, network.graph
-    own = _own_arcs(places, network, measure, None if once else 1.0)
-    step, nth = expanded(*states.by_arc, own.arc)
-    allowed = ~network.barred[step]
-    step, nth = step[allowed], nth[allowed]
-    node = np.where(places.fraction == 0.0, graph.link_from[places.link], graph.link_to[places.link])
-    at_node = np.flatnonzero((places.link >= 0) & ((places.fraction == 0.0) | (places.fraction == 1.0)))
-    state, which = expanded(*states.by_node, node[at_node])
-    delay = network.step_delay[step] if measure == "time" else np.zeros(len(step), np.int32)
-    return _seeds(
-        network, (measure, carried), np.concatenate([own.place[nth], at_node[which]]),
-        np.concatenate([own.arc[nth], _standing_arc(places, at_node, leaves=False)[which]]),
-        np.concatenate([own.share[nth], np.zeros(len(state))]),
-        np.concatenate([states.steps.tail[step], state]),
-        np.concatenate([delay, np.zeros(len(state), np.int32)]),
-        network.step_delay[step] if carried == "time" else None,
-    )  # fmt: skip
-
-
-@dataclass(frozen=True)
-class _OwnArcs:
-    """Arcs of the places' links that may be used, with the place and the share of the arc that lies before it."""
-
-    place: NDArray[np.int64]
-    arc: NDArray[np.int32]
-    share: NDArray[np.float64]
-
-
-def _own_arcs(places: Snapped, network: Network, measure: str, at_node: float | None) -> _OwnArcs:
-    """Of places at a node, those with a share up to `at_node`; none of them where that is None."""
-    cost = network.arc_costs(measure)
-    found = np.flatnonzero(places.link >= 0)
-    place = np.repeat(found, 2)
-    arc = (2 * np.repeat(places.link[found], 2) + np.tile([0, 1], len(found))).astype(np.int32)
-    share = np.where(arc & 1, 1.0 - places.fraction[place], places.fraction[place])
-    inner = (places.fraction[place] > 0.0) & (places.fraction[place] < 1.0)
-    usable = (cost[arc] != BLOCKED) & (inner | (share <= (-1.0 if at_node is None else at_node)))
-    return _OwnArcs(place[usable], arc[usable], share[usable])
-
-
-def _standing_arc(places: Snapped, rows: NDArray[np.int64], leaves: bool) -> NDArray[np.int32]:
-    """The arc of a place at a node of which it uses no part: the end of it when it leaves, the beginning when it enters."""
-    at_start = places.fraction[rows] == 0.0
-    return (2 * places.link[rows] + (at_start if leaves else ~at_start)).astype(np.int32)
-
-
 Row = TypeVar("Row", bound=np.integer[Any])
 
 
@@ -232,25 +145,3 @@ def expanded(
     nth = np.repeat(np.arange(len(keys)), counts)
     at = np.arange(len(nth)) - np.repeat(np.cumsum(counts) - counts, counts)
     return rows[start[keys][nth] + at], nth
-
-
-def _seeds(
-    network: Network,
-    measures: tuple[str, str],
-    owner: NDArray[np.int64],
-    arc: NDArray[np.int32],
-    share: NDArray[np.float64],
-    state: NDArray[np.int32],
-    delay: NDArray[np.int32],
-    carried_delay: NDArray[np.int32] | None = None,
-) -> Seeds:
-    cost, carried = (np.rint(share * network.arc_costs(measure)[arc]) for measure in measures)
-    # A place at a node uses no part of an arc, which may be barred.
-    cost, carried = np.where(share > 0, cost, 0), np.where(share > 0, carried, 0)
-    if carried_delay is not None:
-        carried[: len(carried_delay)] += carried_delay
-    order = np.argsort(owner, kind="stable")
-    return Seeds(
-        state[order].astype(np.int32), (cost + delay)[order].astype(np.int32), carried[order].astype(np.int64),
-        owner[order].astype(np.int32), arc[order],
-    )  # fmt: skip

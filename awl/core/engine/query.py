@@ -22,7 +22,8 @@ from awl.core.engine.dijkstra import (
 from awl.core.engine.ladder import Ladder, swept
 from awl.core.engine.lanes import LANES
 from awl.core.engine.leg import Leg, carried_with
-from awl.core.engine.places import Seeds, Snapped, entering, leaving
+from awl.core.engine.places import Snapped
+from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.engine.trips import last_delays, trips_between
 from awl.core.modes.network import BLOCKED, Network
 from awl.core.progress import Progress

@@ -14,8 +14,9 @@ from awl.core.engine.dijkstra import NO_LABEL, NO_LIMIT, OWNER_BITS, OWNER_MASK
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.ladder import ranked, with_ends
 from awl.core.engine.lanes import LANES, over_triangle
-from awl.core.engine.places import Seeds, Snapped, entering, leaving
+from awl.core.engine.places import Snapped
 from awl.core.engine.query import Arrivals
+from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.engine.topology import FAR, Costs
 from awl.core.modes.network import Network
 

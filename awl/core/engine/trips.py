@@ -14,7 +14,8 @@ from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.ladder import WORTH_TRIMMING, at_once, ranked
 from awl.core.engine.leg import Leg, carried_with
 from awl.core.engine.pairs import Ends, Found, load_of_pairs, load_of_steps, scratch_for, ways_of_pairs
-from awl.core.engine.places import Seeds, Snapped, entering, expanded, leaving
+from awl.core.engine.places import Snapped, expanded
+from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.modes.network import BLOCKED, Network
 from awl.core.progress import Progress
 

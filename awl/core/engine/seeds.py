@@ -1,0 +1,152 @@
+"""Where searches begin and end: the states that trips from places come to first, or pass last, and what lies between.
+
+One place is asked for as often as a thousand, each time an origin is dragged, so this is a kernel rather than whole arrays.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from awl.core.engine.places import Snapped
+from awl.core.kernels import borrowing
+from awl.core.modes.network import BLOCKED, Network
+
+
+@dataclass(frozen=True)
+class Seeds:
+    """Where searches begin or end: state, cost and carried cost between it and the place (row `owner`) it belongs to.
+
+    `arc` is that of the place's own link which lies between; its share is 0 where the place stands at a node. Ordered by owner.
+    """
+
+    state: NDArray[np.int32]
+    cost: NDArray[np.int32]
+    carried: NDArray[np.int64]
+    owner: NDArray[np.int32]
+    arc: NDArray[np.int32]
+
+    def starts(self, owners: int) -> NDArray[np.int64]:
+        """Offsets (owners + 1,) at which those of each owner begin."""
+        return np.searchsorted(self.owner, np.arange(owners + 1))
+
+
+def leaving(places: Snapped, network: Network, measure: str, carried: str, once: bool = False) -> Seeds:
+    """The states that trips from each place come to first; places without a street give none.
+
+    `once`: no end is another in disguise, for where ways are counted. A place at a node stands there, so it needs not come to it.
+    """
+    states, graph = network.states, network.graph
+    costs = network.arc_costs(measure), network.arc_costs(carried)
+    return Seeds(
+        *_leaving(
+            places.link, places.fraction, costs, states.begun, states.free, graph.link_from, graph.link_to, 0.0 if once else 1.0
+        )
+    )  # fmt: skip
+
+
+def entering(places: Snapped, network: Network, measure: str, carried: str, once: bool = False) -> Seeds:
+    """The last states of trips to each place before they come to its link, each with the cost of the rest of the way.
+
+    `once`: a place at a node is come to there, not by way of its own link as well.
+    """
+    states, graph = network.states, network.graph
+    costs = network.arc_costs(measure), network.arc_costs(carried)
+    delay = network.step_delay if "time" in (measure, carried) else np.zeros(0, np.int32)
+    return Seeds(
+        *_entering(
+            places.link, places.fraction, costs, states.by_arc, states.by_node, states.steps.tail, network.barred, delay,
+            (measure == "time", carried == "time"), graph.link_from, graph.link_to, -1.0 if once else 1.0,
+        )
+    )  # fmt: skip
+
+
+@borrowing
+def _own_arc(link, fraction, side, cost, at_node):
+    """The arc of a place's link on one side and the share of it before the place; -1 where it may not be used.
+
+    Where the place is at a node it may be used only with a share up to `at_node`.
+    """
+    arc = 2 * np.int64(link) + side
+    share = 1.0 - fraction if side else fraction
+    inner = 0.0 < fraction < 1.0
+    return arc if cost[arc] != BLOCKED and (inner or share <= at_node) else np.int64(-1), share
+
+
+@borrowing
+def _part(share, cost):
+    """What a part of an arc costs; one of which nothing is used may be barred."""
+    return np.int64(np.rint(share * cost)) if share > 0.0 else np.int64(0)
+
+
+@njit(cache=True, nogil=True)
+def _leaving(link, fraction, costs, begun, free, link_from, link_to, at_node):
+    most = 3 * len(link)
+    state, cost, carried = np.empty(most, np.int32), np.empty(most, np.int32), np.empty(most, np.int64)
+    owner, along = np.empty(most, np.int32), np.empty(most, np.int32)
+    size = 0
+    for i in range(len(link)):
+        if link[i] < 0:
+            continue
+        for side in range(2):
+            arc, share = _own_arc(link[i], fraction[i], side, costs[0], at_node)
+            if arc >= 0:
+                state[size], owner[size], along[size] = begun[arc], i, arc
+                cost[size], carried[size] = _part(1.0 - share, costs[0][arc]), _part(1.0 - share, costs[1][arc])
+                size += 1
+        if fraction[i] == 0.0 or fraction[i] == 1.0:
+            at_start = fraction[i] == 0.0
+            node = link_from[link[i]] if at_start else link_to[link[i]]
+            state[size], owner[size], along[size] = free[node], i, 2 * link[i] + np.int64(at_start)
+            cost[size], carried[size] = 0, 0
+            size += 1
+    return state[:size], cost[:size], carried[:size], owner[:size], along[:size]
+
+
+@borrowing
+def _most_entering(link, fraction, by_arc, by_node, link_from, link_to):
+    """How many states places may be come to from at most."""
+    most = np.int64(0)
+    for i in range(len(link)):
+        if link[i] >= 0:
+            most += by_arc[2 * link[i] + 2] - by_arc[2 * link[i]]
+            if fraction[i] == 0.0 or fraction[i] == 1.0:
+                node = link_from[link[i]] if fraction[i] == 0.0 else link_to[link[i]]
+                most += by_node[node + 1] - by_node[node]
+    return most
+
+
+@njit(cache=True, nogil=True)
+def _entering(
+    link, fraction, costs, by_arc, by_node, tail, barred, delay, delayed, link_from, link_to, at_node
+):  # fmt: skip
+    most = _most_entering(link, fraction, by_arc[0], by_node[0], link_from, link_to)
+    state, cost, carried = np.empty(most, np.int32), np.empty(most, np.int32), np.empty(most, np.int64)
+    owner, along = np.empty(most, np.int32), np.empty(most, np.int32)
+    size = 0
+    for i in range(len(link)):
+        if link[i] < 0:
+            continue
+        for side in range(2):
+            arc, share = _own_arc(link[i], fraction[i], side, costs[0], at_node)
+            if arc < 0:
+                continue
+            for row in range(by_arc[0][arc], by_arc[0][arc + 1]):
+                step = by_arc[1][row]
+                if barred[step]:
+                    continue
+                state[size], owner[size], along[size] = tail[step], i, arc
+                cost[size] = _part(share, costs[0][arc]) + (delay[step] if delayed[0] else 0)
+                carried[size] = _part(share, costs[1][arc]) + (delay[step] if delayed[1] else 0)
+                size += 1
+        if fraction[i] == 0.0 or fraction[i] == 1.0:
+            at_start = fraction[i] == 0.0
+            node = link_from[link[i]] if at_start else link_to[link[i]]
+            for row in range(by_node[0][node], by_node[0][node + 1]):
+                state[size], owner[size], along[size] = by_node[1][row], i, 2 * link[i] + np.int64(not at_start)
+                cost[size], carried[size] = 0, 0
+                size += 1
+    return state[:size], cost[:size], carried[:size], owner[:size], along[:size]
