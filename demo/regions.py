@@ -1,6 +1,6 @@
 """Regions of chosen size to measure on: towns and villages joined by a hierarchy of roads, as OSM PBF.
 
-    python -m demo.regions 1000000 region.osm.pbf
+    python -m demo.regions 1000000 region.osm.pbf [--barriers]
 
 Everything is made with whole arrays, so that a region of a million graph nodes takes seconds. Towns are turned lattices
 with jitter, missing streets, main streets through their middle and dead ends; their sizes follow Zipf's law. Roads along
@@ -244,4 +244,4 @@ def _tags(kind: np.ndarray, rng: Generator) -> Tags:
 
 
 if __name__ == "__main__":
-    write(Path(sys.argv[2]), make_region(int(sys.argv[1])))
+    write(Path(sys.argv[2]), make_region(int(sys.argv[1]), "--barriers" in sys.argv[3:]))

@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from awl.core.modes.mode import DRIVE
+from awl.core.engine.hierarchy import Hierarchy
+from awl.core.modes.mode import DRIVE, WALK
 from awl.core.modes.network import Network
 from awl.core.streets.build import build_graph
 from awl.formats import osm_pbf
@@ -42,3 +43,16 @@ def test_the_same_seed_gives_the_same_region():
     a, b, c = make_region(3000), make_region(3000), make_region(3000, seed=6)
     assert np.array_equal(a.node_lon, b.node_lon) and np.array_equal(a.way_refs, b.way_refs)
     assert not np.array_equal(a.node_lon, c.node_lon)
+
+
+def test_barriers_leave_one_net_that_is_easier_to_cut_in_two(region, tmp_path):
+    path = tmp_path / "barriers.osm.pbf"
+    osm_pbf.write(path, make_region(40_000, barriers=True))
+    pairs = []
+    for extract in (region, osm_pbf.read(path)):
+        network = Network.of(build_graph(extract)[0], WALK)
+        higher = np.diff(Hierarchy.of(network).topology.start).astype(np.int64)
+        pairs.append((higher * (higher - 1) // 2).sum())
+    assert pairs[1] < pairs[0] / 2
+    assert 2.4 < len(network.states.steps.tail) / network.states.count < 2.75
+    assert network.parts_report.left_out_m < 0.15 * network.parts_report.kept_m
