@@ -26,8 +26,9 @@ COST_BITS = np.uint64(32)
 NONE = np.uint64(FAR) << COST_BITS
 """No label."""
 CAME = np.uint64(2**32 - 1)
-"""The part of a label that says where it came from; where a search begins, this less the row of its seed."""
-MOST_RANKS = 2**31
+"""The part of a label that says where it came from: the row of a seed, or `RANKS` and a rank. Of equal costs the first row of a
+seed is the least, then the lowest rank."""
+RANKS = np.uint64(2**31)
 
 
 @dataclass(frozen=True)
@@ -126,7 +127,7 @@ def _begin(side, rank, cost, begin, end, label, cursor, waiting):
     for i in range(begin, end):
         at = np.int64(rank[i])
         if at >= 0 and cost[i] < FAR:
-            own = (np.uint64(cost[i]) << COST_BITS) | (CAME - np.uint64(i))
+            own = (np.uint64(cost[i]) << COST_BITS) | np.uint64(i)
             label[2 * at + side] = min(label[2 * at + side], own)
             cursor[waiting] = at
             waiting += 1
@@ -154,7 +155,7 @@ def _fetch_above(side, edges, parent, rank, label):
 def _climb(side, edges, at, label):
     """Hand the label of a rank on to those above it; `side` 0 from where the trip begins, 1 from where it ends."""
     start, head, cost, _ = edges
-    here = (peek(label, 2 * at + side) >> COST_BITS << COST_BITS) | np.uint64(at)
+    here = (peek(label, 2 * at + side) >> COST_BITS << COST_BITS) | RANKS | np.uint64(at)
     for e in range(np.int64(peek(start, at)), np.int64(peek(start, at + 1))):
         above = 2 * np.int64(peek(head, e)) + side
         poke(label, above, min(peek(label, above), here + (np.uint64(peek(cost, e)) << COST_BITS)))
@@ -218,9 +219,10 @@ def _meet(
 def _came_over(side, edges, at, label):
     """The rank from which the label of `at` came, and the edge of the topology between; -1 and the row of the seed for none."""
     start, head, _, edge = edges
-    before = np.int64(label[2 * at + side] & CAME)
-    if before > MOST_RANKS:
-        return np.int64(-1), np.int64(CAME) - before
+    came = label[2 * at + side] & CAME
+    if came < RANKS:
+        return np.int64(-1), np.int64(came)
+    before = np.int64(came - RANKS)
     e = np.int64(start[before])
     while peek(head, e) != at:
         e += 1
