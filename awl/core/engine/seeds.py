@@ -83,10 +83,15 @@ def _part(share, cost):
 
 
 @njit(cache=True, nogil=True)
+def _room(most):
+    """Room for as many seeds: their columns."""
+    whole = np.empty((4, most), np.int32)
+    return whole[0], whole[1], np.empty(most, np.int64), whole[2], whole[3]
+
+
+@njit(cache=True, nogil=True)
 def _leaving(link, fraction, costs, begun, free, link_from, link_to, at_node):
-    most = 3 * len(link)
-    state, cost, carried = np.empty(most, np.int32), np.empty(most, np.int32), np.empty(most, np.int64)
-    owner, along = np.empty(most, np.int32), np.empty(most, np.int32)
+    state, cost, carried, owner, along = _room(3 * len(link))
     size = 0
     for i in range(len(link)):
         if link[i] < 0:
@@ -123,9 +128,9 @@ def _most_entering(link, fraction, by_arc, by_node, link_from, link_to):
 def _entering(
     link, fraction, costs, by_arc, by_node, tail, barred, delay, delayed, link_from, link_to, at_node
 ):  # fmt: skip
-    most = _most_entering(link, fraction, by_arc[0], by_node[0], link_from, link_to)
-    state, cost, carried = np.empty(most, np.int32), np.empty(most, np.int32), np.empty(most, np.int64)
-    owner, along = np.empty(most, np.int32), np.empty(most, np.int32)
+    state, cost, carried, owner, along = _room(
+        _most_entering(link, fraction, by_arc[0], by_node[0], link_from, link_to)
+    )
     size = 0
     for i in range(len(link)):
         if link[i] < 0:
