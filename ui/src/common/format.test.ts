@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { duration, figure } from "./format";
+import { duration, elapsed, figure } from "./format";
 
 describe("figures", () => {
   it("groups from five digits on", () => {
@@ -15,5 +15,9 @@ describe("figures", () => {
     expect(duration(42)).toBe("42 s");
     expect(duration(14 * 60 + 20)).toBe("14 min");
     expect(duration(3 * 3600 + 5 * 60)).toBe("3:05 h");
+  });
+  it("says in ms what took less than a second, and never nothing", () => {
+    expect([0, 0.0004, 0.012, 0.9994].map(elapsed)).toEqual(["1 ms", "1 ms", "12 ms", "999 ms"]);
+    expect([0.9996, 1.04, 12.34].map(elapsed)).toEqual(["1.0 s", "1.0 s", "12.3 s"]);
   });
 });

@@ -19,6 +19,11 @@ export function duration(seconds: number): string {
   return minutes < 60 ? `${minutes} min` : `${Math.floor(minutes / 60)}:${String(minutes % 60).padStart(2, "0")} h`;
 }
 
+/** How long an answer took: in ms below a second, so that it is never "0.0 s". */
+export function elapsed(seconds: number): string {
+  return seconds < 0.9995 ? `${figure(Math.max(1, seconds * 1000))} ms` : `${figure(seconds, 1)} s`;
+}
+
 export function clock(stamp: string): string {
   const time = new Date(stamp);
   return Number.isNaN(time.getTime()) ? "" : time.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });

@@ -2,7 +2,7 @@
 import { LinearProgress } from "@mui/material";
 import { Fragment, useEffect, useRef, useState } from "react";
 import { stopJob, type Overview, type ProcessInfo } from "../api/own";
-import { clock, figure } from "../common/format";
+import { clock, elapsed, figure } from "../common/format";
 import { Committed } from "../common/words";
 import { isComplete, isStale, useAnswer, useSheet, useSheetActions, type Answer, type QuestionBlock } from "../state/sheet";
 import { useScreen } from "../state/store";
@@ -140,7 +140,7 @@ export function QuestionView({ number, block, process, overview }: Props) {
           <button className="linkish" onClick={remove}>
             Remove
           </button>
-          {answer && <span>answered {clock(answer.made)} in {figure(answer.seconds, 1)} s</span>}
+          {answer && <span>answered {clock(answer.made)} in {elapsed(answer.seconds)}</span>}
         </div>
       )}
     </section>
