@@ -77,5 +77,5 @@ def hours_chart(hours: list[int], means: list[float | None]) -> Json:
         "name": "By hour",
         "title": "Mean time of a pair by the hour at which trips begin, minutes",
         "x": {"label": "hour", "values": [f"{hour}:00" for hour in hours]},
-        "series": [{"label": "Minutes", "values": means}],
+        "series": [{"label": "Mean time of a pair, min", "values": means}],
     }

@@ -134,7 +134,7 @@ function Bars({ chart, named }: { chart: Chart; named: boolean }) {
   return (
     <>
       {named && <h3>{chart.title}</h3>}
-      {chart.series.length > 1 && (
+      {(chart.series.length > 1 || !named) && (
         <div className="series-key">
           {chart.series.map(({ label }, i) => (
             <span key={label}>

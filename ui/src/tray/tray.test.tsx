@@ -3,6 +3,8 @@ import { afterEach, beforeAll, describe, expect, it } from "vitest";
 
 import { useScreen } from "../state/store";
 import { answerOf, framed, OVERVIEW, question, setTokens, sheetOf, TOKENS } from "../testing/fixtures";
+import type { Results } from "../api/client";
+import { AnswerChart } from "./AnswerChart";
 import { HeatTable } from "./HeatTable";
 import { Tray } from "./Tray";
 
@@ -24,6 +26,18 @@ describe("a table of minutes", () => {
     render(<HeatTable pairs={[pair("A", "X", 2), pair("A", "Y", 40)]} />);
     const [near, far] = screen.getAllByRole("cell").map(({ style }) => style.background);
     expect(near).not.toBe(far);
+  });
+});
+
+describe("charts of an answer", () => {
+  const bars = (name: string, label: string) => ({ kind: "bars", name, title: `${name}, in full`, x: { label: "hour", values: ["8:00"] }, series: [{ label, values: [3] }] });
+  it("says what bars measure, in the title or, where a switch names the chart, above them", () => {
+    const one = bars("By hour", "Mean time of a pair, min");
+    const { rerender } = render(<AnswerChart result={{ chart: one } as unknown as Results} />);
+    expect(screen.getByRole("heading").textContent).toBe("By hour, in full");
+    rerender(<AnswerChart result={{ chart: one, charts: [bars("Spread", "Pairs")] } as unknown as Results} />);
+    expect(screen.queryByRole("heading")).toBeNull();
+    expect(screen.getByText("Mean time of a pair, min")).toBeTruthy();
   });
 });
 
