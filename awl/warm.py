@@ -20,6 +20,7 @@ from awl.core.engine.places import Snapper
 from awl.core.engine.query import arrivals, best_leg, matrix
 from awl.core.engine.reach import reach_of, reached_parts
 from awl.core.engine.reach_by_hour import arrivals_by_hour
+from awl.core.engine.stands import Stands
 from awl.core.engine.trips import load_between
 from awl.core.modes.mode import SHIPPED
 from awl.core.modes.network import Network
@@ -84,6 +85,8 @@ def warm() -> None:
         places = Snapper(network).snap(graph.node_lon[:2] + 1e-4, graph.node_lat[:2], 500.0)
         for direction in ("from", "to"):
             reach = reach_of(network, places, arrivals(network, places, "time", direction))
+        aside = Stands(np.zeros(1, np.int32), places.link[:1], places.fraction[:1] / 2, np.full(1, 0.1))
+        reach_of(network, replace(places, beside=aside), arrivals(network, places, "time"))
         parts = reached_parts(reach, 60_000)
         for in_plane in (False, True):
             cut_lines(as_kept(graph), parts.link, parts.begin, parts.end, in_plane)

@@ -5,13 +5,16 @@ from __future__ import annotations
 import heapq
 import itertools
 import math
+from dataclasses import replace
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
 from awl.core.access.zones import LIVED_ON, ZONE_EDGE_M
-from awl.core.engine.places import Snapped
+from awl.core.engine.leg import Leg
+from awl.core.engine.places import ON_STREET, TOO_FAR, Snapped
+from awl.core.engine.stands import Stands
 from awl.core.modes.delays import GATES, MAIN
 from awl.core.modes.network import BLOCKED, Network
 from awl.core.streets.turns import Placed
@@ -141,20 +144,33 @@ class World:
                 return rest
         return passed[-1:]
 
+    def stands(self, places: Snapped, row: int) -> list[tuple[int, float, float]]:
+        """Link, fraction and way (as a share of the link) of where a place stands."""
+        beside = places.beside
+        more = np.flatnonzero(beside.place == row)
+        rest = zip(beside.link[more].tolist(), beside.fraction[more].tolist(), beside.off[more].tolist(), strict=True)
+        return [(int(places.link[row]), float(places.fraction[row]), 0.0), *rest]
+
+    def beside(self, time: float, link: int, off: float) -> float:
+        """When a street beside is come to, which takes as long as a piece of it on its quicker side."""
+        return self.after(time, (link, int(np.argmin(self.cost[link]))), off)
+
     def from_place(self, places: Snapped, start: int, begin: float = 0.0) -> NDArray[np.float64]:
         """Costs to all places: by phases 0, before streets open at the ends alone are left, 1, and 2, back in them."""
         graph, at_ends = self.graph, self.use.at_ends
-        link, f = int(places.link[start]), float(places.fraction[start])
         waiting: list[tuple[float, int, int, tuple[tuple[int, int], ...], int]] = []
         ticket = itertools.count()
-        first = 0 if at_ends[link] else 1
-        for side, share in ((0, 1 - f), (1, f)):
-            if np.isfinite(self.cost[link, side]):
-                arc = (link, side)
-                heapq.heappush(waiting, (self.after(begin, arc, share), next(ticket), self.head(arc), (arc,), first))
-        if f in (0.0, 1.0):
-            node = int((graph.link_from if f == 0 else graph.link_to)[link])
-            heapq.heappush(waiting, (begin, next(ticket), node, (), 0))
+        stands = self.stands(places, start)
+        for link, f, off in stands:
+            first = 0 if at_ends[link] else 1
+            for side, share in ((0, 1 - f), (1, f)):
+                if np.isfinite(self.cost[link, side]):
+                    arc = (link, side)
+                    after = self.after(self.beside(begin, link, off), arc, share)
+                    heapq.heappush(waiting, (after, next(ticket), self.head(arc), (arc,), first))
+            if f in (0.0, 1.0):
+                node = int((graph.link_from if f == 0 else graph.link_to)[link])
+                heapq.heappush(waiting, (begin, next(ticket), node, (), 0))
         settled: dict[tuple[int, tuple[tuple[int, int], ...], int], float] = {}
         entered: dict[tuple[int, int], float] = {}
         at_node: dict[int, float] = {}
@@ -177,28 +193,25 @@ class World:
                     (self.after(lost, arc, 1.0), next(ticket), self.head(arc), (*key[1], arc), after),
                 )
         made = np.full(len(places.link), np.inf)
-        for row in np.flatnonzero(places.link >= 0):
-            other, g = int(places.link[row]), float(places.fraction[row])
-            for side, share in ((0, g), (1, 1 - g)):
-                if (other, side) in entered:
-                    made[row] = min(made[row], self.after(entered[other, side], (other, side), share))
-            if g in (0.0, 1.0):
-                made[row] = min(
-                    made[row], at_node.get(int((graph.link_from if g == 0 else graph.link_to)[other]), np.inf)
-                )
-            if other == link:
-                side = 0 if g >= f else 1
-                direct = (
-                    self.after(begin, (link, side), abs(g - f))
-                    if np.isfinite(self.cost[link, side]) or f == g
-                    else np.inf
-                )
-                made[row] = min(made[row], direct)
+        for row in np.flatnonzero(places.link >= 0).tolist():
+            for other, g, off in self.stands(places, row):
+                ways = [
+                    self.after(entered[other, side], (other, side), share)
+                    for side, share in ((0, g), (1, 1 - g))
+                    if (other, side) in entered
+                ]
+                if g in (0.0, 1.0):
+                    ways.append(at_node.get(int((graph.link_from if g == 0 else graph.link_to)[other]), np.inf))
+                for link, f, way in stands:
+                    side = 0 if g >= f else 1
+                    if link == other and (np.isfinite(self.cost[link, side]) or f == g):
+                        ways.append(self.after(self.beside(begin, link, way), (link, side), abs(g - f)))
+                made[row] = min([made[row], *(self.beside(way, other, off) for way in ways if np.isfinite(way))])
         return made - begin + (self.mode.delays.start_s + self.mode.delays.end_s if self.timed else 0.0)
 
 
-def random_places(network: Network, count: int, seed: int) -> Snapped:
-    """Places strewn over the usable streets, some of them on one link and at link ends."""
+def random_places(network: Network, count: int, seed: int, beside: bool = True) -> Snapped:
+    """Places strewn over the usable streets, some of them on one link and at link ends, some `beside` further streets."""
     rng = np.random.default_rng(seed)
     links = np.flatnonzero(network.usable)
     link = rng.choice(links, count).astype(np.int32)
@@ -207,7 +220,42 @@ def random_places(network: Network, count: int, seed: int) -> Snapped:
         link[1], link[2] = link[0], link[0]
         fraction[3], fraction[4] = 0.0, 1.0
     nothing = np.zeros(count)
-    return Snapped(link, fraction, nothing, np.zeros(count, np.int8), nothing, nothing)
+    places = Snapped(link, fraction, nothing, np.zeros(count, np.int8), nothing, nothing)
+    return replace(places, beside=random_stands(places, links, rng)) if beside else places
+
+
+def without_street(places: Snapped, lost: NDArray[np.bool_]) -> Snapped:
+    """The same places, some of which (mask (k,)) lie on no street."""
+    link = np.where(lost, -1, places.link).astype(np.int32)
+    status = np.where(lost, TOO_FAR, ON_STREET).astype(np.int8)
+    return replace(places, link=link, status=status, beside=places.beside.take(~lost[places.beside.place]))
+
+
+def random_stands(places: Snapped, links: NDArray[np.integer], rng: np.random.Generator) -> Stands:
+    """Up to three further links for half of the places between nodes; not all of them are far off."""
+    place, link = [], []
+    for row in np.flatnonzero((places.fraction > 0) & (places.fraction < 1)).tolist():
+        others = links[links != places.link[row]]
+        more = rng.choice(others, min(int(rng.integers(0, 4)), len(others)), replace=False)
+        place += [row] * len(more)
+        link += list(more)
+    count = len(link)
+    off = np.where(rng.random(count) < 0.2, 0.0, rng.uniform(0, 0.5, count))
+    return Stands(np.array(place, np.int32), np.array(link, np.int32), rng.uniform(0.05, 0.95, count), off)
+
+
+def time_along(network: Network, leg: Leg) -> float:
+    """What the links of a way, its turns and the streets beside at its ends take together, in ms."""
+    begin, end = np.where(leg.along, 0.0, 1.0), np.where(leg.along, 1.0, 0.0)
+    begin[0], end[-1] = leg.start, leg.end
+    passing = network.duration_ms[leg.links, np.where(leg.along, 0, 1)]
+    both = np.stack(network.directed("time"), axis=1)[leg.links[[0, -1]]]
+    beside = [
+        off * min(cost for cost in pair if cost != BLOCKED)
+        for off, pair in zip(leg.off, both.tolist(), strict=True)
+        if off
+    ]
+    return float((np.abs(end - begin) * passing).sum() + leg.delay_ms.sum() + sum(beside))
 
 
 SPOTS = 8000

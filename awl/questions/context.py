@@ -231,7 +231,7 @@ class Context:
         return snapped
 
     def doubts_of(self, places: Places, snapped: Snapped, name: str = "place") -> list[Doubt]:
-        """Places left out, by reason, and places far from their street."""
+        """Places left out, by reason, places far from their street, and places that stand on more than one."""
         doubts = []
         for status in (OUTSIDE, SEPARATE_PART, TOO_FAR):
             rows = np.flatnonzero(snapped.status == status)
@@ -246,6 +246,15 @@ class Context:
             lies = "lies" if len(far) == 1 else "lie more than 30 m from their street, the farthest"
             text = f"{_count(len(far), name)} {lies} {snapped.distance_m[most]:.0f} m from a usable street: {places.names[most]}."
             doubts.append(Doubt("places-far-from-street", "note", len(far), text))
+        beside = snapped.beside
+        if one_way := len(np.unique(beside.place)):
+            most_m = float((beside.off * self.network.graph.link_length[beside.link]).max())
+            street = "a one-way street" if one_way == 1 else "one-way streets"
+            text = (
+                f"{_count(one_way, name)} on {street}: trips may begin or end on the street beside as well, up to"
+                f" {most_m:.0f} m farther off; that way counts."
+            )
+            doubts.append(Doubt("places-on-one-way-street", "note", one_way, text))
         return doubts
 
     def doubts_of_reach(self, found: Arrivals, limit: int) -> list[Doubt]:

@@ -13,6 +13,7 @@ from awl.core.engine.clock import best_leg_by_clock
 from awl.core.engine.leg import Leg
 from awl.core.engine.places import Snapped
 from awl.core.engine.query import best_leg
+from awl.core.engine.stands import Stands
 from awl.core.errors import AwlError
 from awl.core.geodesy import segment_lengths
 from awl.core.modes.network import Network
@@ -318,7 +319,7 @@ def _carried(network: Network, leg: Leg, measure: str) -> float:
     """The sum of a cost along a leg, in its own unit; time holds the delays."""
     begin, end = _spans(leg)
     cost = network.arc_costs(measure)[2 * leg.links + np.where(leg.along, 0, 1)]
-    total = float((np.abs(end - begin) * np.maximum(cost, 0)).sum())
+    total = float((np.abs(end - begin) * np.maximum(cost, 0)).sum() + _beside(network, leg, measure).sum())
     return (total + (float(leg.delay_ms.sum()) if measure == "time" else 0.0)) / 1000
 
 
@@ -382,9 +383,9 @@ def _describe_leg(network: Network, leg: Leg, measure: str) -> tuple[NDArray[np.
     coordinates = [shapely.get_coordinates(piece) for piece in pieces]
     xy = np.concatenate([coordinates[0], *[c[1:] for c in coordinates[1:]]])
     share = high - low
-    distance = share * network.length_mm[leg.links] / 1000
-    passing = network.duration_ms[leg.links, np.where(leg.along, 0, 1)]
-    spent = share * passing if leg.passing_ms is None else leg.passing_ms
+    distance = (share * network.length_mm[leg.links] + _beside(network, leg, "distance")) / 1000
+    passing = share * network.duration_ms[leg.links, np.where(leg.along, 0, 1)] + _beside(network, leg, "time")
+    spent = passing if leg.passing_ms is None else leg.passing_ms
     duration = (spent + leg.delay_ms) / 1000
     cost, carried = leg.cost / 1000, leg.carried / 1000
     # Totals are the search's own, where it minimised or carried them.
@@ -399,8 +400,18 @@ def _describe_leg(network: Network, leg: Leg, measure: str) -> tuple[NDArray[np.
         "duration_s": round(float(total[0]), 3),
         "distance_m": round(total[1], 3),
         "cost": None if measure in MEASURE_WORDS else round(cost, 3),
+        "beside_m": np.round(np.array(leg.off) * graph.link_length[leg.links[[0, -1]]], 1).tolist(),
         "steps": steps_of(graph, leg, coordinates, distance, duration),
     }
+
+
+def _beside(network: Network, leg: Leg, measure: str) -> NDArray[np.int64]:
+    """What the ways to the first link of a leg and from its last one cost, for each link, where these are not the nearest."""
+    made = np.zeros(len(leg.links), np.int64)
+    for end, at, off in zip((0, -1), (leg.start, leg.end), leg.off, strict=True):
+        stand = Stands(np.zeros(1, np.int32), leg.links[[end]], np.array([at]), np.array([off]))
+        made[end] += max(int(stand.ways_to(network, measure)[0]), 0)
+    return made
 
 
 def _spans(leg: Leg) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

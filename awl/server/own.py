@@ -12,6 +12,7 @@ from flask import Blueprint, Response, request, send_file
 from pydantic import BaseModel, ConfigDict, Field
 
 from awl.core.engine.query import arrivals, costs_of
+from awl.core.engine.reach import splits_of
 from awl.core.errors import AwlError
 from awl.core.modes.network import KeepParts
 from awl.core.progress import Progress
@@ -183,15 +184,14 @@ def live_reach(study_id: str) -> Response:
     limit = limit_units(max(inputs.limits), inputs.measure)
     found = arrivals(network, snapped, inputs.measure, inputs.direction, limit)
     costs = network.link_costs(inputs.measure, inputs.direction)
-    rows = np.flatnonzero(snapped.found)
-    splits = np.concatenate([snapped.link[rows].astype(float), snapped.fraction[rows]])
+    splits = splits_of(network, snapped, found)
     closed = network.closed if network.closed is not None else np.zeros(network.graph.link_count, bool)
     begin, end = found.at_ends(np.arange(network.graph.link_count))
     return packed(
-        {"places": len(places), "used": len(rows), "at_once": network.overhead(inputs.measure)},
+        {"places": len(places), "used": int(snapped.found.sum())},
         costs_of(begin),
         costs_of(end),
-        splits,
+        np.concatenate([splits.link.astype(float), splits.fraction, splits.arrival]),
         costs.up.astype(np.int32),
         costs.down.astype(np.int32),
         closed.astype(np.uint8),

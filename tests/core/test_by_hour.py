@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from awl.core.engine.by_hour import customized_lanes, matrix_by_hour
 from awl.core.engine.customizing import customized
 from awl.core.engine.hierarchy import Hierarchy
-from awl.core.engine.places import ON_STREET, Snapped
+from awl.core.engine.places import Snapped
 from awl.core.engine.query import arrivals, costs_of, matrix
 from awl.core.engine.reach_by_hour import arrivals_by_hour
 from awl.core.engine.topology import FAR
@@ -22,7 +22,7 @@ from awl.core.modes.network import Network
 from tests.core.test_clock import shares
 from tests.core.test_search import networks
 from tests.core.test_timed_turns import restricted
-from tests.oracle import random_places
+from tests.oracle import random_places, without_street
 
 
 @settings(max_examples=100, deadline=None)
@@ -39,11 +39,7 @@ def test_every_hour_is_that_of_its_own_network(network, seed, share, count):
     at = [one.with_closed(closed) if seed % 2 else one for one in at]
     sources, targets = random_places(network, 5, seed), random_places(network, 7, seed + 1)
     # One place lies on no street.
-    sources = replace(
-        sources,
-        link=np.where(np.arange(5) == seed % 9, -1, sources.link),
-        status=np.where(np.arange(5) == seed % 9, 1, ON_STREET),
-    )
+    sources = without_street(sources, np.arange(5) == seed % 9)
     times = matrix_by_hour(Hierarchy.of(free), at, sources, targets)
     assert times.shape == (count, 5, 7)
     for lane, one in enumerate(at):
@@ -59,7 +55,7 @@ def test_what_is_reached_at_every_hour_is_that_of_its_own_network(network, seed,
     at = [free.at(datetime(2026, 6, 3, int(h))) for h in rng.integers(0, 24, count)]
     at = [one.with_closed(closed) if seed % 2 else one for one in at]
     places = random_places(network, 5, seed)
-    places = replace(places, link=np.where(np.arange(5) == seed % 9, -1, places.link))
+    places = without_street(places, np.arange(5) == seed % 9)
     arcs = np.flatnonzero(np.repeat(network.usable, 2))
     for one, found in zip(at, arrivals_by_hour(Hierarchy.of(free), at, places, direction), strict=True):
         plain = arrivals(one, places, "time", direction)

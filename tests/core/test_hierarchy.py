@@ -26,7 +26,7 @@ from awl.core.errors import Cancelled
 from awl.core.modes.network import Network
 from awl.core.progress import Progress
 from tests.core.test_search import networks
-from tests.oracle import random_places
+from tests.oracle import random_places, time_along
 
 
 def raised(network: Network, trim: bool = False) -> Network:
@@ -45,10 +45,7 @@ def check_path(network, leg) -> None:
     enters = np.where(leg.along, graph.link_from[leg.links], graph.link_to[leg.links])
     leaves = np.where(leg.along, graph.link_to[leg.links], graph.link_from[leg.links])
     assert (leaves[:-1] == enters[1:]).all()
-    begin, end = np.where(leg.along, 0.0, 1.0), np.where(leg.along, 1.0, 0.0)
-    begin[0], end[-1] = leg.start, leg.end
-    passing = network.duration_ms[leg.links, np.where(leg.along, 0, 1)]
-    assert (np.abs(end - begin) * passing).sum() + leg.delay_ms.sum() == pytest.approx(leg.cost, abs=3)
+    assert time_along(network, leg) == pytest.approx(leg.cost, abs=3)
 
 
 @settings(max_examples=150, deadline=None)

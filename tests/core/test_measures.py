@@ -9,6 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from awl.core.access.homes import (
+    Homes,
     HomesReach,
     homes_at_points,
     homes_on_streets,
@@ -21,7 +22,7 @@ from awl.core.access.measures import cumulative, decayed, gini, gravity, kth_tim
 from awl.core.access.times import Times, times_between
 from awl.core.access.zones import ZoneReach, zone_streets
 from awl.core.engine.places import Snapper
-from awl.core.engine.query import arrivals
+from awl.core.engine.query import arrivals, matrix
 from awl.core.engine.reach import reach_of
 from tests.conftest import inside_cut
 from tests.oracle import random_places
@@ -103,6 +104,29 @@ def test_minutes_to_one_place_are_those_of_its_reach(study, zones, which, direct
         found = arrivals(network, place, "time", direction)
         minutes = minutes_to_place(homes, network, place, found)
         assert np.allclose(minutes, homes.minutes(reach_of(network, place, found)), atol=1e-6)
+
+
+@pytest.mark.parametrize("direction", ["from", "to"])
+def test_a_home_is_as_near_as_it_would_be_as_a_place(study, direction):
+    network = study.network("drive")
+    places, there = random_places(network, 5, 8), random_places(network, 62, 9)
+    there = there.take(
+        (there.fraction > 0) & (there.fraction < 1)
+    )  # a home at the end of a street is on that street alone
+    assert len(there.beside.place) > 20
+    nothing = np.zeros(60)
+    homes = Homes(np.arange(60), nothing + 1, there.link, there.fraction, nothing, nothing, nothing, 60, there.beside)
+    ends = (places, there) if direction == "from" else (there, places)
+    cost = matrix(network, *ends, "time")[0]
+    cost = (cost if direction == "from" else cost.T) / 60_000
+    times = times_between(network, places, homes, direction, 10_000_000)
+    table = np.full((60, 5), INF)
+    table[times.home, times.place] = times.minutes
+    assert np.allclose(table.T, cost, atol=0.001)
+    reach = reach_of(network, places, arrivals(network, places, "time", direction))
+    assert homes.minutes(reach) == pytest.approx(cost.min(axis=0), abs=0.001)
+    nearest = HomesReach(homes, reach).nearest_owner(5)
+    assert cost[nearest, np.arange(60)] == pytest.approx(cost.min(axis=0), abs=0.001)
 
 
 @pytest.mark.parametrize("limit", [2, 5, 60])

@@ -6,11 +6,12 @@ import numpy as np
 import pytest
 import shapely
 
-from awl.core.engine.places import ON_STREET, OUTSIDE, SEPARATE_PART, TOO_FAR, Snapper
-from awl.core.modes.mode import WALK
+from awl.core.engine.places import ON_STREET, OUTSIDE, SEPARATE_PART, TOO_FAR, Snapped, Snapper
+from awl.core.modes.mode import SHIPPED, WALK
 from awl.core.modes.network import Network
 from awl.core.streets.build import build_graph
 from tests.conftest import CUT, node, way
+from tests.oracle import random_places
 
 
 def test_the_nearest_usable_street_is_found(walk):
@@ -43,3 +44,53 @@ def test_reasons(read_osm):
     assert snapped.link.tolist()[1:] == [-1, -1, -1]
     assert snapped.distance_m[1] == pytest.approx(332, abs=2)
     assert snapped.fraction[0] == pytest.approx(0.25, abs=0.01)
+
+
+def test_a_place_on_a_one_way_street_stands_on_those_it_lies_alongside_too(graph):
+    network = Network.of(graph, SHIPPED["drive"])
+    rng = np.random.default_rng(3)
+    west, south, east, north = CUT.bounds
+    lon, lat = rng.uniform(west, east, 300), rng.uniform(south, north, 300)
+    within = 45.0
+    snapped = Snapper(network, CUT).snap(lon, lat, within)
+    one_way = network.forward != network.backward
+    usable = np.flatnonzero(network.usable)
+    lines = graph.lines_xy
+    found = 0
+    for row, point in enumerate(shapely.points(*graph.plane.xy(lon, lat))):
+        mine = snapped.beside.take(snapped.beside.place == row)
+        nearest = snapped.link[row]
+        expected = []
+        if nearest >= 0 and one_way[nearest] and 0 < snapped.fraction[row] < 1:
+            away = shapely.distance(lines[usable], point)
+            for link, metres in sorted(zip(usable.tolist(), away.tolist(), strict=True), key=lambda pair: pair[1]):
+                foot = lines[link].project(point)
+                alongside = 0.02 < foot < lines[link].length - 0.02
+                if link == nearest or not alongside or metres > min(snapped.distance_m[row] + 30, within):
+                    continue
+                expected.append((link, foot / lines[link].length, metres - snapped.distance_m[row]))
+                if len(expected) == 3 or not one_way[link]:
+                    break
+        assert mine.link.tolist() == [link for link, _, _ in expected]
+        assert mine.fraction == pytest.approx([at for _, at, _ in expected])
+        assert mine.off * graph.link_length[mine.link] == pytest.approx([metres for _, _, metres in expected], abs=1e-6)
+        found += len(expected)
+    assert found > 50
+
+
+def test_places_keep_their_streets_when_some_are_taken_or_several_joined(graph):
+    places = random_places(Network.of(graph, SHIPPED["drive"]), 40, 1)
+    whole = {row: streets_of(places, row) for row in range(40)}
+    taken = places.take(np.array([30, 2, 30, 11]))
+    assert [streets_of(taken, row) for row in range(4)] == [whole[row] for row in (30, 2, 30, 11)]
+    some = places.take(places.fraction > 0.5)
+    assert [streets_of(some, i) for i in range(len(some.link))] == [
+        whole[row] for row in np.flatnonzero(places.fraction > 0.5)
+    ]
+    both = Snapped.joined([taken, places])
+    assert [streets_of(both, row) for row in range(44)] == [whole[row] for row in (30, 2, 30, 11, *range(40))]
+
+
+def streets_of(places: Snapped, row: int) -> list[tuple[int, float, float]]:
+    mine = places.stands.take(places.stands.place == row)
+    return list(zip(mine.link.tolist(), mine.fraction.tolist(), mine.off.tolist(), strict=True))

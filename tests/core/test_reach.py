@@ -19,18 +19,14 @@ def searched(network, places, direction="from", measure="time"):
     return reach_of(network, places, found)
 
 
-def joined(a: Snapped, b: Snapped) -> Snapped:
-    return Snapped(*(np.concatenate([getattr(a, name), getattr(b, name)]) for name in a.__dataclass_fields__))
-
-
 @pytest.mark.parametrize("direction", ["from", "to"])
 def test_the_arrival_at_any_point_is_the_oracles(network, direction):
-    places, spots = random_places(network, 3, 5), random_places(network, 60, 6)
+    places, spots = random_places(network, 3, 5), random_places(network, 60, 6, beside=False)
     reach = searched(network, places, direction)
     key = reach.link + np.minimum(reach.begin, 1 - 1e-12)
     row = np.searchsorted(key, spots.link + np.minimum(spots.fraction, 1 - 1e-9), side="right") - 1
     ours = reach.at(row, spots.fraction) / 1000
-    everything = joined(places, spots)
+    everything = Snapped.joined([places, spots])
     if direction == "from":
         theirs = times_between(network, everything, starts=np.arange(3))[:, 3:].min(axis=0)
     else:

@@ -259,6 +259,28 @@ def test_from_and_to_differ_where_streets_are_one_way(study):
     assert walkers[0] == walkers[1]
 
 
+@pytest.mark.parametrize("measure", ["time", "distance"])
+def test_a_way_by_car_may_begin_beside_a_one_way_street_and_says_so(study, measure):
+    begin, end = [-36.203276, 41.289654], [-36.196009, 41.295078]
+    result = document(study, "route", waypoints=[begin, end], mode="drive", measure=[measure])
+    way = result["routes"]["features"][0]["properties"]
+    network = study.network("drive")
+    snapped = study.snapper("drive").snap(*np.array([begin, end]).T, 100)
+    total = way["duration_s"] if measure == "time" else way["distance_m"]
+    assert total == pytest.approx(times_between(network, snapped, measure)[0, 1], abs=0.1)
+    (leg,) = way["legs"]
+    assert sum(step["distance_m"] for step in leg["steps"]) == pytest.approx(way["distance_m"], abs=1)
+    assert max(leg["beside_m"]) > 1, "one of the ends is on a street beside"
+    (doubt,) = (doubt for doubt in result["doubts"] if doubt["code"] == "places-on-one-way-street")
+    assert (
+        doubt["count"] == 2
+        and "2 points on one-way streets: trips may begin or end on the street beside" in doubt["text"]
+    )
+    on_foot = document(study, "route", waypoints=[begin, end], measure=[measure])
+    assert on_foot["routes"]["features"][0]["properties"]["legs"][0]["beside_m"] == [0, 0]
+    assert not [doubt for doubt in on_foot["doubts"] if doubt["code"] == "places-on-one-way-street"]
+
+
 def test_the_border_is_mentioned_where_it_is_touched(study):
     wide = document(study, "isochrone", places=ROOMS, limits=[30])
     narrow = document(study, "isochrone", places=points([-36.204, 41.2900]), limits=[1])

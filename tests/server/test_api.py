@@ -246,8 +246,8 @@ def test_the_card_of_a_street_tells_why(client):
     assert not by_car["usable"] and "class of street" in by_car["reason"] and by_car["forward_s"] is None
 
 
-def test_live_arrays_agree_with_the_answer(client):
-    response = client.post(f"{BASE}/live/reach", json={"inputs": {"places": ROOMS, "limits": [5]}})
+def live(client, inputs):
+    response = client.post(f"{BASE}/live/reach", json={"inputs": inputs})
     size = int.from_bytes(response.data[:4], "little")
     head = json.loads(response.data[4 : 4 + size])
     offset = (size + 4 + 7) // 8 * 8
@@ -256,9 +256,25 @@ def test_live_arrays_agree_with_the_answer(client):
         arrays.append(np.frombuffer(response.data, entry["dtype"], entry["length"], offset))
         offset += (arrays[-1].nbytes + 7) // 8 * 8
     assert offset == len(response.data)
-    cost, _, splits = arrays[:3]
-    assert len(splits) == 2 * head["used"] and (splits[head["used"] :] <= 1).all()
+    return head, arrays
+
+
+def test_live_arrays_agree_with_the_answer(client):
+    head, (cost, _, splits, *_) = live(client, {"places": ROOMS, "limits": [5]})
+    link, fraction, arrival = splits.reshape(3, -1)
+    assert len(link) == head["used"] and (fraction <= 1).all() and (arrival == 0).all()
     assert 0 < (cost <= 5 * 60_000).sum() < len(cost)
+
+
+def test_a_car_on_a_one_way_street_may_begin_on_the_street_beside(client):
+    place = {"type": "Feature", "properties": {}, "geometry": {"type": "Point", "coordinates": [-36.203276, 41.289654]}}
+    head, (cost, _, splits, up, down, _) = live(client, {"places": place, "limits": [5], "mode": "drive"})
+    link, fraction, arrival = splits.reshape(3, -1)
+    assert head["used"] == 1 and len(link) > 1 and sorted(arrival)[0] == 0 < sorted(arrival)[1]
+    # It can be no farther to a street beside than to the end of the own street and back along that one.
+    for row, at, when in zip(link.astype(int), fraction, arrival, strict=True):
+        assert when <= cost[row] + at * up[row] or up[row] < 0
+        assert (up[row] < 0) != (down[row] < 0) or when < 60_000
 
 
 def send(client, path, data, name):

@@ -94,11 +94,20 @@ class Centrality:
 
     @cached_property
     def _on_links(self) -> tuple[Rows, Rows]:
-        """Places by link and fraction: offsets by link, and rows."""
-        places = self._places
-        rows = np.flatnonzero(places.link >= 0)
-        rows = rows[np.lexsort((places.fraction[rows], places.link[rows]))]
-        return np.searchsorted(places.link[rows], np.arange(self._network.graph.link_count + 1)), rows
+        """Stands by link and fraction: offsets by link, and rows."""
+        stands = self._places.stands
+        rows = np.lexsort((stands.fraction, stands.link))
+        return np.searchsorted(stands.link[rows], np.arange(self._network.graph.link_count + 1)), rows
+
+    @cached_property
+    def _stands(self) -> tuple[Rows, NDArray[np.int32], NDArray[np.int32], Floats, Rows, Rows, int]:
+        """Stands as the kernel wants them, and how many ways along links there are at most from one place."""
+        stands, network, measure = self._places.stands, self._network, self._measure
+        first = np.searchsorted(stands.place, np.arange(len(self._places.link) + 1))
+        beside = np.diff(self._on_links[0])[stands.link]
+        most = int(np.bincount(stands.place, beside).max(initial=0))
+        ways = stands.ways_to(network, measure), stands.ways_to(network, carried_with(measure))
+        return first, stands.place, stands.link, stands.fraction, *ways, most
 
     @cached_property
     def _at(self) -> tuple[Floats, Floats]:
@@ -144,9 +153,10 @@ class Centrality:
         searched_and_passed(
             rows,
             (start, head, *weight, network.states.steps.arc[number], network.states.node),
-            (seeds.starts(len(places.link)), seeds.state, seeds.cost, seeds.carried, seeds.arc),
-            (goal_start, goals.owner, goals.cost, goals.carried, goals.arc),
-            (places.link, places.fraction, node, *self._at, self._weight, own_state, own_arc),
+            (seeds.starts(len(places.link)), seeds.state, seeds.cost, seeds.carried, seeds.arc, seeds.stand),
+            (goal_start, goals.owner, goals.cost, goals.carried, goals.arc, goals.stand),
+            (node, *self._at, self._weight, own_state, own_arc),
+            self._stands,
             (network.arc_costs(measure), network.arc_costs(carried)),
             self._on_links,
             (self._within, self._overhead, self._beta, float(self.unit), measure == "distance"),

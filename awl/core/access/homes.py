@@ -6,7 +6,8 @@ buildings, or as a population grid says.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 import shapely
@@ -17,6 +18,7 @@ from awl.core.engine.dijkstra import UNREACHED
 from awl.core.engine.places import Snapped, Snapper
 from awl.core.engine.query import Arrivals, costs_of
 from awl.core.engine.reach import Reach
+from awl.core.engine.stands import NO_STAND, Stands
 from awl.core.geodesy import LocalPlane
 from awl.core.modes.network import BLOCKED, Network
 
@@ -29,7 +31,8 @@ LEAST_POINTS = 16
 class Homes:
     """Points (p,) on streets, ordered by zone: `share` is that of the people of their `zone`; link -1 where none is near.
 
-    `x`, `y` is where the point itself lies, in metres of the plane; `off_m` how far from its street.
+    `x`, `y` is where the point itself lies, in metres of the plane; `off_m` how far from its street. `beside` are the points on
+    further streets at which trips of a home may begin and end as well.
     """
 
     zone: NDArray[np.int64]
@@ -40,12 +43,18 @@ class Homes:
     y: NDArray[np.float64]
     off_m: NDArray[np.float64]
     zones: int
+    beside: Stands = field(default_factory=Stands.none)
+
+    @cached_property
+    def stands(self) -> Stands:
+        """All points at which trips from or to the homes may begin or end."""
+        return Stands.of(self.link, self.fraction, self.beside)
 
     def take(self, rows: NDArray[np.integer]) -> Homes:
         """Some of the homes."""
         return Homes(
             self.zone[rows], self.share[rows], self.link[rows], self.fraction[rows], self.x[rows], self.y[rows],
-            self.off_m[rows], self.zones,
+            self.off_m[rows], self.zones, self.beside.of_places(rows),
         )  # fmt: skip
 
     @property
@@ -55,11 +64,29 @@ class Homes:
 
     def minutes(self, reach: Reach) -> NDArray[np.float64]:
         """Arrival (p,) in minutes at each home; infinity where it is not reached or stands on no street."""
+        return self.least(self.arrivals(reach)[1]) / 60_000
+
+    def arrivals(self, reach: Reach) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+        """Piece of the reach, and arrival (q,) in ms, of each stand of the homes."""
+        stands = self.stands
         key = reach.link + np.minimum(reach.begin, 1.0 - 1e-12)
-        at = np.searchsorted(key, self.link + np.minimum(self.fraction, 1 - 1e-9), side="right") - 1
+        at = np.searchsorted(key, stands.link + np.minimum(stands.fraction, 1 - 1e-9), side="right") - 1
         row = np.maximum(at, 0)
-        known = (self.link >= 0) & (at >= 0) & (reach.link[row] == self.link)
-        return np.where(known, reach.at(row, self.fraction), np.inf) / 60_000
+        known = (at >= 0) & (reach.link[row] == stands.link)
+        whole = reach.at(row, stands.fraction)
+        if len(self.beside.place):
+            aside = stands.off > 0.0
+            whole[aside] += np.rint(stands.off[aside] * np.minimum(reach.up, reach.down)[row[aside]])
+        return row, np.where(known, whole, np.inf)
+
+    def least(self, value: NDArray[np.float64]) -> NDArray[np.float64]:
+        """The least (p,) of the values (q,) of the stands of each home, infinity where it has none."""
+        made = np.full(len(self.link), np.inf)
+        if len(self.beside.place) == 0:
+            made[self.stands.place] = value
+        else:
+            np.minimum.at(made, self.stands.place, value)
+        return made
 
     def per_zone(self, value: NDArray[np.float64]) -> NDArray[np.float64]:
         """Mean (z,) of a value over the people of each zone."""
@@ -72,9 +99,8 @@ def minutes_to_place(homes: Homes, network: Network, place: Snapped, found: Arri
 
     The same as by way of a reach, without cutting all streets into pieces.
     """
-    on_street = homes.link >= 0
-    link, fraction = np.maximum(homes.link, 0), homes.fraction
-    costs = network.link_costs(found.measure, found.direction)
+    stands, costs = homes.stands, network.link_costs(found.measure, found.direction)
+    link, fraction = stands.link, stands.fraction
     arrival = np.full(len(link), np.inf)
     for label, share, cost in zip(
         found.at_ends(link), (fraction, 1.0 - fraction), (costs.up[link], costs.down[link]), strict=True
@@ -82,12 +108,16 @@ def minutes_to_place(homes: Homes, network: Network, place: Snapped, found: Arri
         at = costs_of(label)
         open_ = (at != UNREACHED) & ((cost != BLOCKED) | (share == 0))
         arrival = np.where(open_, np.minimum(arrival, at + np.where(share > 0, share * cost, 0.0)), arrival)
-    # On the place's own link the way need not pass either end.
-    ahead = fraction - place.fraction[0]
-    cost = np.where(ahead >= 0, costs.up[link], costs.down[link])
-    beside = (link == place.link[0]) & ((cost != BLOCKED) | (ahead == 0))
-    own = np.where(beside, network.overhead(found.measure) + np.abs(ahead) * np.maximum(cost, 0), np.inf)
-    return np.where(on_street, np.minimum(arrival, own), np.inf) / 60_000
+    # On a link the place stands on the way need not pass either end.
+    at_once = place.stands.ways_to(network, found.measure) + network.overhead(found.measure)
+    for row in np.flatnonzero(at_once >= network.overhead(found.measure)).tolist():
+        ahead = fraction - place.stands.fraction[row]
+        cost = np.where(ahead >= 0, costs.up[link], costs.down[link])
+        along = (link == place.stands.link[row]) & ((cost != BLOCKED) | (ahead == 0))
+        own = np.where(along, at_once[row] + np.abs(ahead) * np.maximum(cost, 0), np.inf)
+        arrival = np.minimum(arrival, own)
+    way = stands.ways_to(network, found.measure)
+    return homes.least(np.where(way == NO_STAND, np.inf, arrival + way)) / 60_000
 
 
 class HomesReach:
@@ -115,10 +145,13 @@ class HomesReach:
 
     def nearest_owner(self, places: int) -> NDArray[np.int32]:
         """The place (z,) that is nearest for most of each zone's people; -1 where none is reached."""
-        homes, reach = self._homes, self._reach
-        key = reach.link + np.minimum(reach.begin, 1.0 - 1e-12)
-        row = np.maximum(np.searchsorted(key, homes.link + np.minimum(homes.fraction, 1 - 1e-9), side="right") - 1, 0)
-        owner = np.where(homes.fraction <= reach.meeting()[row], reach.owner_begin[row], reach.owner_end[row])
+        homes, reach, stands = self._homes, self._reach, self._homes.stands
+        row, arrival = homes.arrivals(reach)
+        behind = stands.fraction > reach.meeting()[row]
+        of_stand = np.where(behind, reach.owner_end[row], reach.owner_begin[row])
+        best = np.flatnonzero(arrival <= homes.least(arrival)[stands.place])[::-1]  # the first of several counts
+        owner = np.full(len(homes.link), -1)
+        owner[stands.place[best]] = of_stand[best]
         known = np.isfinite(self._minutes) & (owner >= 0)
         flat = homes.zone[known] * places + owner[known]
         share = np.bincount(flat, weights=homes.share[known], minlength=homes.zones * places).reshape(-1, places)
@@ -162,7 +195,8 @@ def homes_at_points(
     total = np.bincount(zone, weights=weight, minlength=zones)
     share = np.divide(weight, total[zone], out=np.zeros(len(zone)), where=total[zone] > 0)
     snapped: Snapped = snapper.snap(*plane.lonlat(x, y), within_m)
-    return Homes(zone, share, snapped.link, snapped.fraction, x, y, np.nan_to_num(snapped.distance_m), zones)
+    off_m = np.nan_to_num(snapped.distance_m)
+    return Homes(zone, share, snapped.link, snapped.fraction, x, y, off_m, zones, snapped.beside)
 
 
 def points_over_areas(

@@ -59,7 +59,7 @@ def _settle(rows, seeds, first, last, own, within, label, ways, far, nth, order,
 @borrowing
 def _reach(j, settled, order, label, ways, far, within, goals, best, ways_to, far_to, touched):
     """Costs of the other places by way of the states their trips end from, likewise; how many were `touched`."""
-    goal_start, goal_place, goal_cost, goal_far, _ = goals
+    goal_start, goal_place, goal_cost, goal_far = goals[:4]
     size = 0
     for i in range(settled):
         u = order[i]
@@ -80,37 +80,45 @@ def _reach(j, settled, order, label, ways, far, within, goals, best, ways_to, fa
 
 
 @borrowing
-def _reach_along(j, places, arc_costs, on_links, within, best, ways_to, far_to, along, touched, size):
-    """Costs of places on the same link without leaving it, which are marked in `along`; how many were touched by now."""
-    link, fraction, node = places[:3]
-    for i in range(on_links[0][link[j]], on_links[0][link[j] + 1]):
-        k = on_links[1][i]
-        share = abs(fraction[k] - fraction[j])
-        arc = 2 * link[j] + (1 if fraction[k] < fraction[j] else 0)
-        if k == j or (share > 0.0 and arc_costs[0][arc] < 0):
-            continue
-        cost = np.int64(np.rint(share * arc_costs[0][arc]))
-        # From or to a node this way was found before, unless the node costs time that whoever begins behind it does not lose.
-        known = (node[j] >= 0 or node[k] >= 0) and cost == best[k]
-        if cost > within or cost > best[k] or known:
-            continue
-        along[k] = True
-        distance = np.int64(np.rint(share * arc_costs[1][arc]))
-        if cost == best[k]:
-            ways_to[k] += 1.0
-            far_to[k] = min(far_to[k], distance)
-            continue
-        if best[k] == NEVER:
-            touched[size] = k
-            size += 1
-        best[k], ways_to[k], far_to[k] = cost, 1.0, distance
-    return size
+def _reach_along(j, places, stands, arc_costs, on_links, within, best, ways_to, far_to, along, touched, size):
+    """Costs of places on the same links without leaving them; how many were touched by now, and how many such ways there are.
+
+    The ways are put into `along`: stand of the place, of the other, and cost; those that do not cost the least are none.
+    """
+    node = places[0]
+    first, place, link, fraction, way, far = stands[:6]
+    listed = 0
+    for s in range(first[j], first[j + 1]):
+        for i in range(on_links[0][link[s]], on_links[0][link[s] + 1]):
+            t = on_links[1][i]
+            k = place[t]
+            share = abs(fraction[t] - fraction[s])
+            arc = 2 * link[s] + (1 if fraction[t] < fraction[s] else 0)
+            if k == j or way[s] < 0 or way[t] < 0 or (share > 0.0 and arc_costs[0][arc] < 0):
+                continue
+            cost = np.int64(np.rint(share * max(arc_costs[0][arc], 0))) + way[s] + way[t]
+            # From or to a node this way was found before, unless the node costs time that whoever begins behind it does not lose.
+            known = (node[j] >= 0 or node[k] >= 0) and cost == best[k]
+            if cost > within or cost > best[k] or known:
+                continue
+            along[0][listed], along[1][listed], along[2][listed] = s, t, cost
+            listed += 1
+            distance = np.int64(np.rint(share * max(arc_costs[1][arc], 0))) + far[s] + far[t]
+            if cost == best[k]:
+                ways_to[k] += 1.0
+                far_to[k] = min(far_to[k], distance)
+                continue
+            if best[k] == NEVER:
+                touched[size] = k
+                size += 1
+            best[k], ways_to[k], far_to[k] = cost, 1.0, distance
+    return size, listed
 
 
 @borrowing
 def _sum_up(j, places, touched, size, best, far_to, settings, sums):
     """What the places that were touched add to the sums of the place."""
-    x, y, worth = places[3:6]
+    x, y, worth = places[1:4]
     _, overhead, beta, unit, is_distance = settings
     reached, cost_sum, gravity, straight = sums[:4]
     for i in range(size):
@@ -124,23 +132,25 @@ def _sum_up(j, places, touched, size, best, far_to, settings, sums):
 
 
 @borrowing
-def _hand_back(j, settled, order, nth, label, ways, best, ways_to, along, rows, seeds, goals, places, sums, work):
+def _hand_back(
+    j, settled, order, nth, label, ways, best, ways_to, along, rows, seeds, goals, places, stands, sums, work
+):
     """Trips to the places that were reached, back through the states in the opposite order: on arcs and at nodes.
 
     Where they pass a part of a link only, that is a piece: link, fractions, trips. Returns how many there are.
     """
     start, head, weight, _, arc_of, node_of = rows
-    goal_start, goal_place, goal_cost, _, goal_arc = goals
-    link, fraction, node, _, _, worth, own_state, own_arc = places
+    goal_start, goal_place, goal_cost, _, goal_arc, goal_stand = goals
+    node, _, _, worth, own_state, own_arc = places
+    _, place, link, fraction = stands[:4]
     on_arc, at_node = sums[5:7]
-    onward, ending, piece_link, piece_ends, piece_trips, touched, size = work
+    onward, ending, piece_link, piece_ends, piece_trips, listed = work
     pieces = 0
-    for i in range(size):
-        k = touched[i]
-        if along[k]:
-            along[k] = False
-            piece_link[pieces], piece_trips[pieces] = link[j], worth[k] / ways_to[k]
-            piece_ends[pieces, 0], piece_ends[pieces, 1] = fraction[j], fraction[k]
+    for i in range(listed):
+        s, t = along[0][i], along[1][i]
+        if along[2][i] == best[place[t]]:
+            piece_link[pieces], piece_trips[pieces] = link[s], worth[place[t]] / ways_to[place[t]]
+            piece_ends[pieces, 0], piece_ends[pieces, 1] = fraction[s], fraction[t]
             pieces += 1
     for i in range(settled):
         u = order[i]
@@ -153,8 +163,8 @@ def _hand_back(j, settled, order, nth, label, ways, best, ways_to, along, rows, 
                 ending[u] += trips
                 continue
             onward[u] += trips
-            piece_link[pieces], piece_trips[pieces] = link[k], trips
-            piece_ends[pieces, 0], piece_ends[pieces, 1] = goal_arc[g] & 1, fraction[k]
+            piece_link[pieces], piece_trips[pieces] = link[goal_stand[g]], trips
+            piece_ends[pieces, 0], piece_ends[pieces, 1] = goal_arc[g] & 1, fraction[goal_stand[g]]
             pieces += 1
     for i in range(settled - 1, -1, -1):
         u = order[i]
@@ -170,35 +180,37 @@ def _hand_back(j, settled, order, nth, label, ways, best, ways_to, along, rows, 
     for i in range(seeds[0][j], seeds[0][j + 1]):
         u = seeds[1][i]
         if seeds[2][i] == label[u] and u != own_state[j]:
-            piece_link[pieces], piece_trips[pieces] = link[j], (onward[u] + ending[u]) / ways[u]
-            piece_ends[pieces, 0], piece_ends[pieces, 1] = fraction[j], 1 - (seeds[4][i] & 1)
+            s = seeds[5][i]
+            piece_link[pieces], piece_trips[pieces] = link[s], (onward[u] + ending[u]) / ways[u]
+            piece_ends[pieces, 0], piece_ends[pieces, 1] = fraction[s], 1 - (seeds[4][i] & 1)
             pieces += 1
     return pieces
 
 
 @borrowing
-def _lay_pieces(pieces, work, on_links, fraction, passing, on_link):
-    """Trips over parts of links: counted at the places between, and on the link by the share of it."""
+def _lay_pieces(pieces, work, on_links, stands, passing, on_link):
+    """Trips over parts of links: counted at the places between that stand nearest there, and on the link by the share of it."""
     piece_link, piece_ends, piece_trips = work[2:5]
-    link_start, places = on_links
+    (first, place, _, fraction), (link_start, on_link_stands) = stands[:4], on_links
     for i in range(pieces):
         link, trips = piece_link[i], piece_trips[i]
         low, high = min(piece_ends[i, 0], piece_ends[i, 1]), max(piece_ends[i, 0], piece_ends[i, 1])
         on_link[link] += trips * (high - low)
         for row in range(link_start[link], link_start[link + 1]):
-            k = places[row]
-            if low < fraction[k] < high:
-                passing[k] += trips
+            t = on_link_stands[row]
+            if low < fraction[t] < high and t == first[place[t]]:
+                passing[place[t]] += trips
 
 
 @njit(cache=True, nogil=True)
-def searched_and_passed(sources, rows, seeds, goals, places, arc_costs, on_links, settings, sums):
+def searched_and_passed(sources, rows, seeds, goals, places, stands, arc_costs, on_links, settings, sums):
     """Add to the `sums` what the `sources`, rows of the places (k,), give.
 
     `rows`: offsets, heads, costs, carried costs and arcs of the steps, and the node of each state. `seeds`: offsets by place,
-    states, costs, carried costs, arcs. `goals`: offsets by state, places, costs, carried costs, arcs. `places`: link, fraction,
+    states, costs, carried costs, arcs, stands. `goals`: offsets by state, places, costs, carried costs, arcs, stands. `places`:
     node (-1 between nodes), x, y in metres, weight, the state of one at a node and the arc of its own link that leaves there.
-    `arc_costs`: cost and carried cost of each arc. `on_links`: places by link and fraction. `settings`: radius without
+    `stands`: offsets by place, place, link, fraction, cost and carried cost of the way, and the most ways along links from one
+    place. `arc_costs`: cost and carried cost of each arc. `on_links`: stands by link and fraction. `settings`: radius without
     overhead, overhead, decay per thousandth, thousandths in a unit, whether costs are distances. `sums`: reached, cost,
     gravity, straight and passing of places, on arcs, at nodes, on parts of links.
     """
@@ -208,22 +220,25 @@ def searched_and_passed(sources, rows, seeds, goals, places, arc_costs, on_links
     onward, ending = np.zeros(states), np.zeros(states)
     heap = np.empty(len(rows[1]) + len(seeds[1]) + 1, np.int64)
     best, touched = np.full(count, NEVER), np.empty(count, np.int32)
-    ways_to, far_to, along = np.zeros(count), np.zeros(count, np.int64), np.zeros(count, np.bool_)
-    most = len(goals[1]) + count + len(seeds[1])
+    ways_to, far_to = np.zeros(count), np.zeros(count, np.int64)
+    along = np.empty(stands[6], np.int32), np.empty(stands[6], np.int32), np.empty(stands[6], np.int64)
+    most = len(goals[1]) + stands[6] + len(seeds[1])
     piece_link, piece_ends, piece_trips = np.empty(most, np.int32), np.empty((most, 2)), np.empty(most)
     for j in sources:
-        if places[0][j] < 0:
+        if stands[0][j] == stands[0][j + 1]:
             continue
-        own = (places[6][j], places[7][j])
+        own = (places[4][j], places[5][j])
         settled = _settle(rows, seeds, seeds[0][j], seeds[0][j + 1], own, within, label, ways, far, nth, order, heap)
         size = _reach(j, settled, order, label, ways, far, within, goals, best, ways_to, far_to, touched)
-        size = _reach_along(j, places, arc_costs, on_links, within, best, ways_to, far_to, along, touched, size)
-        _sum_up(j, places, touched, size, best, far_to, settings, sums)
-        work = onward, ending, piece_link, piece_ends, piece_trips, touched, size
-        pieces = _hand_back(
-            j, settled, order, nth, label, ways, best, ways_to, along, rows, seeds, goals, places, sums, work
+        size, listed = _reach_along(
+            j, places, stands, arc_costs, on_links, within, best, ways_to, far_to, along, touched, size
         )
-        _lay_pieces(pieces, work, on_links, places[1], sums[4], sums[7])
+        _sum_up(j, places, touched, size, best, far_to, settings, sums)
+        work = onward, ending, piece_link, piece_ends, piece_trips, listed
+        pieces = _hand_back(
+            j, settled, order, nth, label, ways, best, ways_to, along, rows, seeds, goals, places, stands, sums, work
+        )
+        _lay_pieces(pieces, work, on_links, stands, sums[4], sums[7])
         for i in range(settled):
             u = order[i]
             label[u], nth[u], ways[u], onward[u], ending[u] = NEVER, -1, 0.0, 0.0, 0.0

@@ -16,8 +16,9 @@ from numpy.typing import NDArray
 
 from awl.core.access.homes import Homes, minutes_to_place
 from awl.core.engine.dijkstra import NO_LABEL
-from awl.core.engine.places import Snapped, expanded
+from awl.core.engine.places import Snapped
 from awl.core.engine.query import Arrivals, arrivals
+from awl.core.engine.stands import expanded
 from awl.core.modes.network import Network
 
 Floats = NDArray[np.float64]
@@ -89,14 +90,16 @@ def times_between(
 
     One search for each place; homes on streets that it did not come to are not looked at. `report` is told of places done.
     """
-    order = np.argsort(homes.link, kind="stable")
-    by_link = np.searchsorted(homes.link[order], np.arange(network.graph.link_count + 1))
+    stands = homes.stands
+    order = np.argsort(stands.link, kind="stable")
+    by_link = np.searchsorted(stands.link[order], np.arange(network.graph.link_count + 1))
+    home = stands.place[order].astype(np.int64)
     arcs = _arcs_at_states(network, direction)
 
     def of_place(row: int) -> tuple[Longs, Floats]:
         place = places.take(np.array([row]))
         found = arrivals(network, place, "time", direction, limit)
-        rows = _homes_near(found, place, arcs, by_link, order)
+        rows = _homes_near(found, place, arcs, by_link, home)
         near = homes if rows is None else homes.take(rows)
         minutes = minutes_to_place(near, network, place, found)
         kept = np.flatnonzero(minutes * 60_000 <= limit)
@@ -131,12 +134,12 @@ def _arcs_at_states(network: Network, direction: str) -> tuple[Longs, NDArray[np
 
 
 def _homes_near(
-    found: Arrivals, place: Snapped, arcs: tuple[Longs, NDArray[np.int32]], by_link: Longs, order: Longs
+    found: Arrivals, place: Snapped, arcs: tuple[Longs, NDArray[np.int32]], by_link: Longs, home: Longs
 ) -> Longs | None:
     """Rows of the homes on links that a search came to, or None for all of them."""
     reached = np.flatnonzero(found.label != NO_LABEL)
     if len(reached) > WIDE * len(found.label):
         return None
     arc, _ = expanded(*arcs, reached)
-    link = np.unique(np.concatenate([arc >> 1, place.link]))
-    return expanded(by_link, order, link)[0]
+    link = np.unique(np.concatenate([arc >> 1, place.stands.link]))
+    return np.unique(expanded(by_link, home, link)[0])

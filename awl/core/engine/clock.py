@@ -15,11 +15,13 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS
+from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS, UNREACHED
+from awl.core.engine.ladder import alike
 from awl.core.engine.leg import Leg
 from awl.core.engine.places import Snapped
 from awl.core.engine.query import arrivals
 from awl.core.engine.seeds import entering, leaving
+from awl.core.engine.stands import Stands, along_link
 from awl.core.kernels import borrowing
 from awl.core.modes.hours import DAY_KINDS
 from awl.core.modes.network import BLOCKED, LEAST_TIME, Network
@@ -61,8 +63,23 @@ class Clock:
 
     def after(self, arc: int, share: float, begin: float) -> float:
         """When a part of an arc is passed by who begins it at `begin`, in ms since midnight."""
+        return self.done_by(arc, share * max(float(self.free_ms[arc]), 0.0), begin)
+
+    def done_by(self, arc: int, free_ms: float, begin: float) -> float:
+        """When what takes `free_ms` in free flow on the link of an arc is done by who begins it at `begin`."""
         row = int(self.curve[arc >> 1])
-        return float(arrival_at(self.share[row], self.done[row], begin, share * max(float(self.free_ms[arc]), 0.0)))
+        return float(arrival_at(self.share[row], self.done[row], begin, free_ms))
+
+    def free_beside(self, stands: Stands) -> NDArray[np.float64]:
+        """What the way to each stand takes in free flow, in ms, on the quicker side of its link."""
+        pair = np.stack([self.free_ms[2 * stands.link], self.free_ms[2 * stands.link + 1]])
+        least = np.where(pair < 0.0, np.inf, pair).min(axis=0)
+        return np.where((stands.off > 0.0) & np.isfinite(least), stands.off * least, 0.0)
+
+    def beside(self, stands: Stands, row: int, begin: float) -> float:
+        """When one of the stands is come to by who sets out to it at `begin`."""
+        ms = float(self.free_beside(stands.take(np.array([row])))[0])
+        return self.done_by(2 * int(stands.link[row]), ms, begin) if ms > 0.0 else begin
 
 
 def curves_on(network: Network) -> tuple[NDArray[np.float64], NDArray[np.int8]]:
@@ -166,7 +183,7 @@ def _at_least(network: Network, target: Snapped) -> NDArray[np.float64]:
         return np.zeros(0)
     free.hierarchy.metric(free, LEAST_TIME)
     label = arrivals(free, target, LEAST_TIME, "to").label
-    # The part of the last link is rounded, which may be up by half a millisecond.
+    # The part of the last link and the way beside are rounded, each of which may be up by half a millisecond.
     return np.where(label == NO_LABEL, NEVER, np.maximum((label >> OWNER_BITS) - 1, 0))
 
 
@@ -182,35 +199,39 @@ def best_leg_by_clock(network: Network, places: Snapped, source: int, target: in
     a, b = places.take(np.array([source])), places.take(np.array([target]))
     start, head, number = network.rows("from")
     seeds, goals = leaving(a, network, "time", "distance"), entering(b, network, "time", "distance")
-    f, g = float(a.fraction[0]), float(b.fraction[0])
+    begin, end = a.stands, b.stands
+    begun = [clock.beside(begin, i, depart_ms) for i in range(len(begin.link))]
+    f = begin.fraction[seeds.stand]
+    parts = np.where(seeds.state == states.begun[seeds.arc], np.where(seeds.arc & 1, f, 1.0 - f), 0.0)
     times = [
-        clock.after(arc, (f if arc & 1 else 1.0 - f) if state == states.begun[arc] else 0.0, depart_ms)
-        for arc, state in zip(seeds.arc.tolist(), seeds.state.tolist(), strict=True)
+        clock.after(arc, share, begun[stand])
+        for arc, share, stand in zip(seeds.arc.tolist(), parts.tolist(), seeds.stand.tolist(), strict=True)
     ]
     # Who comes to a place that stands at a node uses no part of a link.
     enters = (goals.cost > 0) | (goals.carried > 0)
+    g = end.fraction[goals.stand]
     share = np.where(enters, np.where(goals.arc & 1, 1.0 - g, g), 0.0)
-    delay = np.array([_delay_onto(network, *end) for end in zip(goals.state.tolist(), goals.arc.tolist(), strict=True)])
+    rest = share * np.maximum(clock.free_ms[goals.arc], 0.0) + clock.free_beside(end)[goals.stand]
+    delay = np.array([_delay_onto(network, *one) for one in zip(goals.state.tolist(), goals.arc.tolist(), strict=True)])
     delay = np.where(enters, delay, 0) if len(delay) else np.zeros(0, np.int64)
     label, entry = np.full(states.count, NEVER), np.full(states.count, -1, np.int32)
     search_by_clock(
         start, head, clock.row_ms, clock.row_delay, clock.row_curve, clock.share, clock.done, seeds.state.astype(np.int64),
-        np.array(times), goals.state.astype(np.int64), share * np.maximum(clock.free_ms[goals.arc], 0.0),
-        delay.astype(np.float64), clock.curve[goals.arc >> 1], _at_least(network, b), label, entry,
+        np.array(times), goals.state.astype(np.int64), rest, delay.astype(np.float64), clock.curve[goals.arc >> 1],
+        _at_least(network, b), label, entry,
     )  # fmt: skip
     options = [
-        (clock.after(arc, float(share[row]), label[state] + delay[row]), row)
+        (clock.done_by(arc, float(rest[row]), label[state] + delay[row]), row)
         for row, (state, arc) in enumerate(zip(goals.state.tolist(), goals.arc.tolist(), strict=True))
         if label[state] < NEVER
     ]
-    direct = None
-    if a.link[0] == b.link[0]:
-        one = 2 * int(a.link[0]) + (g < f)
-        if clock.free_ms[one] >= 0 or f == g:
-            direct = clock.after(one, abs(g - f), depart_ms) if f != g else depart_ms
-    if direct is not None and (not options or direct <= min(options)[0]):
-        nothing = np.zeros(1, np.int32)
-        return _leg(network, clock, [2 * int(a.link[0]) + (g < f)], nothing, (f, g), depart_ms)
+    direct = [
+        (clock.done_by(arc, ms, begun[i]), arc, i, j) for arc, ms, i, j in _along_links(network, clock, begin, end)
+    ]
+    nothing = np.zeros(1, np.int32)
+    if direct and (not options or min(direct)[0] <= min(options)[0]):
+        _, arc, i, j = min(direct)
+        return _leg(network, clock, [arc], nothing, (begin.take(np.array([i])), end.take(np.array([j]))), depart_ms)
     if not options:
         return None
     _, row = min(options)
@@ -223,7 +244,18 @@ def best_leg_by_clock(network: Network, places: Snapped, source: int, target: in
     used = min((time, i) for i, time in enumerate(times) if seeds.state[i] == state)[1]
     arcs.append(int(seeds.arc[used]))
     delays.append(0)
-    return _leg(network, clock, arcs[::-1], np.array(delays[::-1], np.int32), (f, g), depart_ms)
+    ends = begin.take(seeds.stand[[used]]), end.take(goals.stand[[row]])
+    return _leg(network, clock, arcs[::-1], np.array(delays[::-1], np.int32), ends, depart_ms)
+
+
+def _along_links(network: Network, clock: Clock, begin: Stands, end: Stands) -> list[tuple[int, float, int, int]]:
+    """Ways along one link without leaving it: arc, what it takes in free flow, rows of the stands."""
+    i, j = alike(begin.link, end.link)
+    first, last = begin.take(i), end.take(j)
+    arc, cost, _ = along_link(network, (first, last), "time")
+    ms = np.abs(last.fraction - first.fraction) * np.maximum(clock.free_ms[arc], 0.0) + clock.free_beside(last)
+    usable = cost != UNREACHED
+    return list(zip(arc[usable].tolist(), ms[usable].tolist(), i[usable].tolist(), j[usable].tolist(), strict=True))
 
 
 def _delay_onto(network: Network, state: int, arc: int) -> int:
@@ -239,19 +271,35 @@ def _leg(
     clock: Clock,
     arcs: list[int],
     delays: NDArray[np.int32],
-    ends: tuple[float, float],
+    ends: tuple[Stands, Stands],
     depart_ms: float,
 ) -> Leg:
     """A leg with the time of each link as the clock has it."""
     travelled = np.array(arcs, np.int32)
     along = (travelled & 1) == 0
     begin, end = np.where(along, 0.0, 1.0), np.where(along, 1.0, 0.0)
-    begin[0], end[-1] = ends
+    begin[0], end[-1] = (float(one.fraction[0]) for one in ends)
     share = np.abs(end - begin)
     passing, time = np.zeros(len(arcs)), depart_ms
     for i, arc in enumerate(arcs):
-        time += float(delays[i])
-        after = clock.after(arc, float(share[i]), time)
-        passing[i], time = after - time, after
+        after = clock.beside(ends[0], 0, time) if i == 0 else time + float(delays[i])
+        after = clock.after(arc, float(share[i]), after)
+        if i == len(arcs) - 1:
+            after = clock.beside(ends[1], 0, after)
+        passing[i], time = after - time - float(delays[i]), after
     metres = float((share * network.length_mm[travelled >> 1]).sum())
-    return Leg(travelled >> 1, along, delays, ends[0], ends[1], round(time - depart_ms), round(metres), passing)
+    off = float(ends[0].off[0]), float(ends[1].off[0])
+    metres += off[0] * float(network.length_mm[travelled[0] >> 1]) + off[1] * float(
+        network.length_mm[travelled[-1] >> 1]
+    )
+    return Leg(
+        travelled >> 1,
+        along,
+        delays,
+        float(begin[0]),
+        float(end[-1]),
+        round(time - depart_ms),
+        round(metres),
+        passing,
+        off,
+    )

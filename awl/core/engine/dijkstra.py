@@ -114,14 +114,12 @@ def search(
 @njit(cache=True, nogil=True)
 def rows_to_targets(
     start, head, weight, carried_weight, seed_start, seed_state, seed_cost, seed_carried, goal_start, goal_state, goal_cost,
-    goal_carried, source_link, source_fraction, target_link, target_fraction, up, down, carried_up, carried_down, limit,
-    cost, carried_cost,
+    goal_carried, limit, cost, carried_cost,
 ):  # fmt: skip
     """Fill the rows `cost` and `carried_cost` (sources, targets): one search per source, ended when all targets settle.
 
     Seeds of source s are rows `seed_start[s]` to `seed_start[s + 1]`, and likewise goals of a target: the states from which it
-    is come to, each with the cost of the rest of the way. Trips along one link without leaving it are included, at the link
-    costs `up` and `down` (negative where barred). Unreached pairs stay UNREACHED.
+    is come to, each with the cost of the rest of the way. Unreached pairs stay UNREACHED.
     """
     n = len(start) - 1
     wanted = np.zeros(n, np.uint8)
@@ -138,19 +136,8 @@ def rows_to_targets(
             start, head, weight, carried_weight, seed_state[a:b], seed_cost[a:b], seed_carried[a:b], no_owner[a:b],
             limit, wanted, label, carried, no_entry,
         )  # fmt: skip
-        for t in range(len(target_link)):
-            link, g = target_link[t], target_fraction[t]
+        for t in range(len(goal_start) - 1):
             best, best_carried = np.int64(UNREACHED), np.int64(0)
-            if source_link[s] == link:
-                f = source_fraction[s]
-                if g == f:
-                    best = np.int64(0)
-                elif g > f and up[link] >= 0:
-                    best = np.int64(np.rint((g - f) * up[link]))
-                    best_carried = np.int64(np.rint((g - f) * carried_up[link]))
-                elif g < f and down[link] >= 0:
-                    best = np.int64(np.rint((f - g) * down[link]))
-                    best_carried = np.int64(np.rint((f - g) * carried_down[link]))
             for i in range(goal_start[t], goal_start[t + 1]):
                 state = goal_state[i]
                 if label[state] != NO_LABEL:

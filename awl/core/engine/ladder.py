@@ -25,6 +25,7 @@ from awl.core.engine.lanes import LANES
 from awl.core.engine.leg import carried_with
 from awl.core.engine.places import Snapped
 from awl.core.engine.seeds import Seeds, entering, leaving
+from awl.core.engine.stands import along_link
 from awl.core.engine.topology import FAR, Topology
 from awl.core.modes.network import Network
 from awl.core.progress import Progress
@@ -60,6 +61,7 @@ def ranked(hierarchy: Hierarchy, network: Network, seeds: Seeds, measure: str) -
         np.concatenate([seeds.carried[rest], seeds.carried[nth] + carried])[order],
         owner[order],
         np.concatenate([seeds.arc[rest], seeds.arc[nth]])[order],
+        np.concatenate([seeds.stand[rest], seeds.stand[nth]])[order],
     )
     first = np.concatenate([np.full(len(rest), -1, np.int32), step])[order].astype(np.int32)
     return made, hierarchy.topology.rank[state], first
@@ -151,7 +153,9 @@ class Ladder:
         if carrying:
             carried = hierarchy.ways(network, measure, carried_with(measure)).carried
             self._up_far, self._down_far = carried[0][sides.up.edge], carried[1][self._down.edge]
-        self._aside = _sorted(along_links(network, ends, measure), onto_links(topology.rank, self._first, self._goals))
+        self._aside = sorted_pairs(
+            along_links(network, ends, measure), onto_links(topology.rank, self._first, self._goals)
+        )
 
     def costs(self, most: int, threads: int, progress: Progress) -> tuple[Ints, NDArray[np.int64]]:
         """Cost and carried cost (s, t) from all places, with what trips cost at their ends; UNREACHED above `most` without.
@@ -185,7 +189,7 @@ class Ladder:
         with ThreadPoolExecutor(threads) as pool:
             for done, _ in enumerate(pool.map(fill, blocks), 1):
                 progress.step(done / len(blocks), f"{done * len(order) // len(blocks)} of {len(order)} starts")
-        self._put_aside(most, cost, carried)
+        put_aside(network, self._measure, self._aside, most, cost, carried if self._carried else None)
         return cost, carried
 
     @property
@@ -195,15 +199,17 @@ class Ladder:
         np.minimum.at(first, self._seeds.owner, self._rank)
         return np.argsort(first, kind="stable")
 
-    def _put_aside(self, most: int, cost: Ints, carried: NDArray[np.int64]) -> None:
-        """Put in trips that go another way than over the hierarchy, where that is no longer."""
-        aside, network = self._aside, self._network
-        whole = aside.cost + network.overhead(self._measure)
-        nearer = (aside.cost <= most) & (whole <= cost[aside.source, aside.target])
-        at = aside.source[nearer], aside.target[nearer]
-        cost[at] = whole[nearer]
-        if self._carried is not None:
-            carried[at] = aside.carried[nearer] + network.overhead(self._carried)
+
+def put_aside(
+    network: Network, measure: str, aside: Pairs, most: int, cost: Ints, carried: NDArray[np.int64] | None
+) -> None:
+    """Put in trips, as `sorted_pairs` gives them, that go another way than by a search, where that is no longer."""
+    whole = aside.cost + network.overhead(measure)
+    nearer = (aside.cost <= most) & (whole <= cost[aside.source, aside.target])
+    at = aside.source[nearer], aside.target[nearer]
+    cost[at] = whole[nearer]
+    if carried is not None:
+        carried[at] = aside.carried[nearer] + network.overhead(carried_with(measure))
 
 
 def onto_links(rank: Ints, first: Seeds, goals: Seeds) -> Pairs:
@@ -216,18 +222,12 @@ def onto_links(rank: Ints, first: Seeds, goals: Seeds) -> Pairs:
 def along_links(network: Network, ends: tuple[Snapped, Snapped], measure: str) -> Pairs:
     """Trips along one link without leaving it."""
     sources, targets = ends
-    cost, further = network.arc_costs(measure), network.arc_costs(carried_with(measure))
-    # Places without a street have no link to share.
-    here, there = np.flatnonzero(sources.link >= 0), np.flatnonzero(targets.link >= 0)
-    a, b = alike(sources.link[here], targets.link[there])
-    a, b = here[a], there[b]
-    f, g = sources.fraction[a], targets.fraction[b]
-    arc = 2 * sources.link[a] + (g < f)
-    whole = np.where((cost[arc] >= 0) | (f == g), np.rint(np.abs(g - f) * cost[arc]), UNREACHED)
-    return Pairs(a, b, whole.astype(np.int64), np.rint(np.abs(g - f) * further[arc]).astype(np.int64))
+    a, b = alike(sources.stands.link, targets.stands.link)
+    _, cost, carried = along_link(network, (sources.stands.take(a), targets.stands.take(b)), measure)
+    return Pairs(sources.stands.place[a], targets.stands.place[b], cost, carried)
 
 
-def _sorted(*parts: Pairs) -> Pairs:
+def sorted_pairs(*parts: Pairs) -> Pairs:
     """All pairs by source; of the same pair the least is last, so that it is what stays where all are written."""
     source, target, cost, carried = (
         np.concatenate([getattr(part, item.name) for part in parts]) for item in fields(Pairs)

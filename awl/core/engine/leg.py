@@ -20,6 +20,8 @@ class Leg:
     `links` in travel order, `along` True where a link is passed in its drawn direction; `start` and `end` are the
     fractions of the first and last link at which the trip begins and ends; `delay_ms` is lost before each link. Cost in ms or mm,
     carried likewise, both without what a trip costs at its ends. `passing_ms` is the time on each link where the hour matters.
+    `off` is the way to the first link and from the last where these are not the nearest ones, as shares of their lengths: costs
+    count it.
     """
 
     links: NDArray[np.int32]
@@ -30,3 +32,4 @@ class Leg:
     cost: int
     carried: int
     passing_ms: NDArray[np.float64] | None = None
+    off: tuple[float, float] = (0.0, 0.0)

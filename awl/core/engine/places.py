@@ -1,21 +1,27 @@
-"""Put places on the nearest usable street, at a fraction along it, and say which ones cannot be put there."""
+"""Put places on the nearest usable street, at a fraction along it, and say which ones cannot be put there.
+
+A place whose nearest street is one-way stands on those beside it as well: it may well have its door or its drive there.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, field, fields
 from functools import cached_property
-from typing import Any, TypeVar
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from awl.core.engine.stands import Stands
 from awl.core.modes.network import Network
 
 ON_STREET, TOO_FAR, OUTSIDE, SEPARATE_PART = 0, 1, 2, 3
 AT_NODE_M = 0.01
 """A place this close to the end of a link is at its node."""
+BESIDE_M = 30.0
+"""A street beside may be so much farther off than the nearest."""
+MOST_BESIDE = 3
 STATUS = ("on street", "too far from a usable street", "outside the study area", "on a separate part")
 
 
@@ -24,7 +30,7 @@ class Snapped:
     """Places (k,) on links. `link` is -1 where `status` is not ON_STREET; `fraction` runs from the link's start.
 
     `distance_m` is the distance between the place and the nearest usable street, NaN for places outside. `lon`, `lat`
-    is the point on the street in degrees.
+    is the point on the street in degrees. `beside` are the points on further streets at which trips may begin and end as well.
     """
 
     link: NDArray[np.int32]
@@ -33,6 +39,12 @@ class Snapped:
     status: NDArray[np.int8]
     lon: NDArray[np.float64]
     lat: NDArray[np.float64]
+    beside: Stands = field(default_factory=Stands.none)
+
+    @cached_property
+    def stands(self) -> Stands:
+        """All points at which trips from or to the places may begin or end; of places without a street none."""
+        return Stands.of(self.link, self.fraction, self.beside)
 
     @property
     def found(self) -> NDArray[np.bool_]:
@@ -48,12 +60,18 @@ class Snapped:
             self.status[rows],
             self.lon[rows],
             self.lat[rows],
+            self.beside.of_places(rows),
         )
 
     @classmethod
     def joined(cls, parts: Sequence[Snapped]) -> Snapped:
         """The places of several, one after another."""
-        return cls(*(np.concatenate([getattr(part, item.name) for part in parts]) for item in fields(cls)))
+        before = np.cumsum([0, *(len(part.link) for part in parts)])[:-1].tolist()
+        link, fraction, distance_m, status, lon, lat = (
+            np.concatenate([getattr(part, one.name) for part in parts]) for one in fields(cls) if one.name != "beside"
+        )
+        beside = Stands.joined([part.beside.moved(by) for part, by in zip(parts, before, strict=True)])
+        return cls(link, fraction, distance_m, status, lon, lat, beside)
 
 
 class Snapper:
@@ -94,7 +112,44 @@ class Snapper:
         self._mark_separate(points, status, within_m)
         link[status != ON_STREET] = -1
         fraction, on_lon, on_lat = self._locate(points, link)
-        return Snapped(link, fraction, distance, status, on_lon, on_lat)
+        beside = self._beside(points, link, fraction, distance, within_m)
+        return Snapped(link, fraction, distance, status, on_lon, on_lat, beside)
+
+    def _beside(
+        self,
+        points: NDArray[np.object_],
+        link: NDArray[np.int32],
+        fraction: NDArray[np.float64],
+        distance: NDArray[np.float64],
+        within_m: float,
+    ) -> Stands:
+        """Points on streets beside places between the ends of a one-way street.
+
+        Outwards from the place up to the first street that is passed both ways: those it lies alongside, so that none is a mere
+        corner farther on, and that belong to the same part.
+        """
+        network, graph = self._network, self._network.graph
+        one_way = network.forward != network.backward
+        rows = np.flatnonzero((link >= 0) & one_way[link] & (fraction > 0.0) & (fraction < 1.0))
+        links, tree = self._main
+        if len(rows) == 0:
+            return Stands.none()
+        farthest = np.minimum(distance[rows] + BESIDE_M, within_m)
+        nth, other = tree.query(points[rows], predicate="dwithin", distance=farthest)
+        place, other = rows[nth], links[other].astype(np.int32)
+        at = self._locate(points[place], other)[0]
+        part = network.link_part
+        kept = (other != link[place]) & (at > 0.0) & (at < 1.0) & (part[other] == part[link[place]])
+        place, other, at = place[kept], other[kept], at[kept]
+        away = shapely.distance(points[place], graph.lines_xy[other])
+        order = np.lexsort((other, away, place))
+        place, other, at, away = place[order], other[order], at[order], away[order]
+        first = np.searchsorted(place, place)
+        both_ways = np.cumsum(~one_way[other])
+        before = both_ways - ~one_way[other] - (both_ways - ~one_way[other])[first]
+        kept = (before == 0) & (np.arange(len(place)) - first < MOST_BESIDE)
+        off = np.maximum(away - distance[place], 0.0) / np.maximum(graph.link_length[other], AT_NODE_M)
+        return Stands(place[kept].astype(np.int32), other[kept], at[kept], off[kept])
 
     def _inside(self, lon: NDArray[np.float64], lat: NDArray[np.float64], within_m: float) -> NDArray[np.bool_]:
         if self._area is not None:
@@ -132,16 +187,3 @@ class Snapper:
             on_street = shapely.get_coordinates(shapely.line_interpolate_point(lines, along, normalized=True))
             lon[found], lat[found] = graph.plane.lonlat(on_street[:, 0], on_street[:, 1])
         return fraction, lon, lat
-
-
-Row = TypeVar("Row", bound=np.integer[Any])
-
-
-def expanded(
-    start: NDArray[np.int64], rows: NDArray[Row], keys: NDArray[np.integer]
-) -> tuple[NDArray[Row], NDArray[np.int64]]:
-    """All rows of each key, and the number of the key that each belongs to."""
-    counts = start[keys + 1] - start[keys]
-    nth = np.repeat(np.arange(len(keys)), counts)
-    at = np.arange(len(nth)) - np.repeat(np.cumsum(counts) - counts, counts)
-    return rows[start[keys][nth] + at], nth

@@ -19,13 +19,14 @@ from awl.core.engine.dijkstra import (
     rows_to_targets,
     search,
 )
-from awl.core.engine.ladder import Ladder, swept
+from awl.core.engine.ladder import Ladder, alike, along_links, put_aside, sorted_pairs, swept
 from awl.core.engine.lanes import LANES
 from awl.core.engine.leg import Leg, carried_with
 from awl.core.engine.places import Snapped
 from awl.core.engine.seeds import Seeds, entering, leaving
+from awl.core.engine.stands import along_link
 from awl.core.engine.trips import last_delays, trips_between
-from awl.core.modes.network import BLOCKED, Network
+from awl.core.modes.network import Network
 from awl.core.progress import Progress
 
 NO_NODES = np.zeros(0, np.uint8)
@@ -175,8 +176,6 @@ def _searched(
 ) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
     """Cost and carried cost (s, t) between places that all have a street, by one plain search from each."""
     source, target = ends
-    up, down = network.directed(measure)
-    carried_up, carried_down = network.directed(carried)
     rows_of = network.search_rows(measure, carried, "from")
     goals = entering(target, network, measure, carried)
     goal_start = goals.starts(len(target.link))
@@ -184,12 +183,10 @@ def _searched(
     extra = np.zeros(cost.shape, np.int64)
 
     def block(rows: NDArray[np.int64]) -> None:
-        part = source.take(rows)
-        seeds = leaving(part, network, measure, carried)
+        seeds = leaving(source.take(rows), network, measure, carried)
         rows_to_targets(
             *rows_of, seeds.starts(len(rows)), seeds.state, seeds.cost, seeds.carried, goal_start, goals.state, goals.cost,
-            goals.carried, part.link, part.fraction, target.link, target.fraction, up, down, carried_up, carried_down, within,
-            cost[rows[0] : rows[-1] + 1], extra[rows[0] : rows[-1] + 1],
+            goals.carried, within, cost[rows[0] : rows[-1] + 1], extra[rows[0] : rows[-1] + 1],
         )  # fmt: skip
 
     count = len(source.link)
@@ -201,6 +198,7 @@ def _searched(
     reached = cost != UNREACHED
     cost[reached] += network.overhead(measure)
     extra[reached] += network.overhead(carried)
+    put_aside(network, measure, sorted_pairs(along_links(network, ends, measure)), within, cost, extra)
     return cost, extra
 
 
@@ -210,7 +208,6 @@ def best_leg(network: Network, places: Snapped, source: int, target: int, measur
     a, b = places.take(np.array([source])), places.take(np.array([target]))
     if network.hierarchy is not None and network.hierarchy.ready(measure):
         return trips_between(network.hierarchy, network, a, b, measure).leg(0)
-    f, g = float(a.fraction[0]), float(b.fraction[0])
     goals = entering(b, network, measure, carried)
     wanted = np.zeros(network.states.count, np.uint8)
     wanted[goals.state] = 1
@@ -232,36 +229,31 @@ def best_leg(network: Network, places: Snapped, source: int, target: int, measur
         delays.append(int(network.step_delay[step]))
         state = int(np.searchsorted(start, found.entry[state], side="right")) - 1
     seeds = leaving(a, network, measure, carried)
-    arcs.append(int(seeds.arc[_used(seeds, state)]))
+    used = _used(seeds, state)
+    arcs.append(int(seeds.arc[used]))
     delays.append(0)
     travelled = np.array(arcs[::-1], np.int32)
+    first, last = a.stands.take(seeds.stand[[used]]), b.stands.take(goals.stand[[best]])
     return Leg(
-        travelled >> 1, (travelled & 1) == 0, np.array(delays[::-1], np.int32), f, g, int(at_goal[best]),
-        int(found.carried[end_state] + goals.carried[best]),
+        travelled >> 1, (travelled & 1) == 0, np.array(delays[::-1], np.int32), float(first.fraction[0]),
+        float(last.fraction[0]), int(at_goal[best]), int(found.carried[end_state] + goals.carried[best]),
+        off=(float(first.off[0]), float(last.off[0])),
     )  # fmt: skip
 
 
 def _direct(network: Network, a: Snapped, b: Snapped, measure: str) -> Leg | None:
     """The way along one link without leaving it."""
-    if a.link[0] != b.link[0]:
+    i, j = alike(a.stands.link, b.stands.link)
+    first, last = a.stands.take(i), b.stands.take(j)
+    arc, cost, carried = along_link(network, (first, last), measure)
+    if len(arc) == 0 or cost.min() == UNREACHED:
         return None
-    link, f, g = int(a.link[0]), float(a.fraction[0]), float(b.fraction[0])
-    arc = 2 * link + (g < f)
-    whole = int(network.arc_costs(measure)[arc])
-    if whole == BLOCKED and f != g:
-        return None
-    extra = int(network.arc_costs(carried_with(measure))[arc])
-    nothing = np.zeros(1, np.int32)
-    share = abs(g - f)
+    best = int(np.argmin(cost))
+    one, nothing = arc[best : best + 1].astype(np.int32), np.zeros(1, np.int32)
     return Leg(
-        np.array([link], np.int32),
-        np.array([g >= f]),
-        nothing,
-        f,
-        g,
-        round(share * max(whole, 0)),
-        round(share * max(extra, 0)),
-    )
+        one >> 1, (one & 1) == 0, nothing, float(first.fraction[best]), float(last.fraction[best]), int(cost[best]),
+        int(carried[best]), off=(float(first.off[best]), float(last.off[best])),
+    )  # fmt: skip
 
 
 def _used(seeds: Seeds, state: int) -> int:

@@ -9,11 +9,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from awl.core.engine.dijkstra import UNREACHED
 from awl.core.engine.places import Snapped
 from awl.core.engine.query import Arrivals, costs_of, owners_of
+from awl.core.engine.stands import NO_STAND
 from awl.core.modes.network import BLOCKED, Network
 
 
@@ -95,11 +97,8 @@ def reach_of(network: Network, places: Snapped, found: Arrivals) -> Reach:
     """The pieces of all usable links after a search from or to `places`."""
     graph, costs = network.graph, network.link_costs(found.measure, found.direction)
     links = np.flatnonzero(network.usable).astype(np.int32)
-    on_street = np.flatnonzero((places.link >= 0) & network.usable[places.link])
-    order = np.lexsort((places.fraction[on_street], places.link[on_street]))
-    on_street = on_street[order]
-    split_link, split_at = places.link[on_street], places.fraction[on_street]
-    extra = np.bincount(split_link, minlength=graph.link_count)[links]
+    splits = splits_of(network, places, found)
+    extra = np.bincount(splits.link, minlength=graph.link_count)[links]
     counts = extra + 1
     link = np.repeat(links, counts)
     first = np.cumsum(counts) - counts
@@ -110,16 +109,58 @@ def reach_of(network: Network, places: Snapped, found: Arrivals) -> Reach:
     at_begin, at_end = _arrival(label_begin), _arrival(label_end)
     owner_begin, owner_end = owners_of(label_begin), owners_of(label_end)
     # Splits stand in link order, as the pieces do: the pieces that end at a split, then those that begin there.
-    at_once = float(network.overhead(found.measure))
-    end[~last] = split_at
-    at_end[~last] = at_once
-    owner_end[~last] = on_street
-    begin[nth > 0] = split_at
-    at_begin[nth > 0] = at_once
-    owner_begin[nth > 0] = on_street
+    end[~last], at_end[~last], owner_end[~last] = splits.fraction, splits.arrival, splits.owner
+    begin[nth > 0], at_begin[nth > 0], owner_begin[nth > 0] = splits.fraction, splits.arrival, splits.owner
     return Reach(
         link, begin, end, at_begin, at_end, _open(costs.up[link]), _open(costs.down[link]), owner_begin, owner_end
     )
+
+
+@dataclass(frozen=True)
+class Splits:
+    """Where places stand on usable links (q,), ordered by link and fraction: arrival there, and the place it belongs to."""
+
+    link: NDArray[np.int32]
+    fraction: NDArray[np.float64]
+    arrival: NDArray[np.float64]
+    owner: NDArray[np.int32]
+
+
+def splits_of(network: Network, places: Snapped, found: Arrivals) -> Splits:
+    """Where links are split after a search from or to `places`."""
+    stands, way = places.stands, places.stands.ways_to(network, found.measure)
+    rows = np.flatnonzero(network.usable[stands.link] & (way != NO_STAND))
+    rows = rows[np.lexsort((stands.fraction[rows], stands.link[rows]))]
+    link, fraction, owner = stands.link[rows], stands.fraction[rows], stands.place[rows].copy()
+    arrival = (way[rows] + network.overhead(found.measure)).astype(np.float64)
+    if way.any():
+        costs, (at_begin, at_end) = network.link_costs(found.measure, found.direction), found.at_ends(link)
+        _pass_splits(
+            link, fraction, (_arrival(at_begin), _arrival(at_end)), (owners_of(at_begin), owners_of(at_end)),
+            _open(costs.up[link]), _open(costs.down[link]), arrival, owner,
+        )  # fmt: skip
+    return Splits(link, fraction, arrival, owner)
+
+
+@njit(cache=True, nogil=True)
+def _pass_splits(link, fraction, at_ends, owner_ends, up, down, arrival, owner):
+    """Lower arrivals at splits that are come to along the link sooner than by the way to a street beside."""
+    for i in range(len(link)):
+        if i > 0 and link[i - 1] == link[i]:
+            before, at, mine = fraction[i - 1], arrival[i - 1], owner[i - 1]
+        else:
+            before, at, mine = 0.0, at_ends[0][i], owner_ends[0][i]
+        over = at + (fraction[i] - before) * up[i] if fraction[i] > before else at
+        if over < arrival[i]:
+            arrival[i], owner[i] = over, mine
+    for i in range(len(link) - 1, -1, -1):
+        if i + 1 < len(link) and link[i + 1] == link[i]:
+            behind, at, mine = fraction[i + 1], arrival[i + 1], owner[i + 1]
+        else:
+            behind, at, mine = 1.0, at_ends[1][i], owner_ends[1][i]
+        over = at + (behind - fraction[i]) * down[i] if behind > fraction[i] else at
+        if over < arrival[i]:
+            arrival[i], owner[i] = over, mine
 
 
 def _arrival(label: NDArray[np.int64]) -> NDArray[np.float64]:

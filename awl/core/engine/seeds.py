@@ -20,7 +20,8 @@ from awl.core.modes.network import BLOCKED, Network
 class Seeds:
     """Where searches begin or end: state, cost and carried cost between it and the place (row `owner`) it belongs to.
 
-    `arc` is that of the place's own link which lies between; its share is 0 where the place stands at a node. Ordered by owner.
+    `arc` is that of the link the place stands on which lies between; its share is 0 where the place stands at a node. `stand` is
+    the row of the place's stands. Ordered by owner.
     """
 
     state: NDArray[np.int32]
@@ -28,6 +29,7 @@ class Seeds:
     carried: NDArray[np.int64]
     owner: NDArray[np.int32]
     arc: NDArray[np.int32]
+    stand: NDArray[np.int32]
 
     def starts(self, owners: int) -> NDArray[np.int64]:
         """Offsets (owners + 1,) at which those of each owner begin."""
@@ -40,10 +42,12 @@ def leaving(places: Snapped, network: Network, measure: str, carried: str, once:
     `once`: no end is another in disguise, for where ways are counted. A place at a node stands there, so it needs not come to it.
     """
     states, graph = network.states, network.graph
-    costs = network.arc_costs(measure), network.arc_costs(carried)
+    costs, stands = (network.arc_costs(measure), network.arc_costs(carried)), places.stands
+    ways = stands.ways_to(network, measure), stands.ways_to(network, carried)
     return Seeds(
         *_leaving(
-            places.link, places.fraction, costs, states.begun, states.free, graph.link_from, graph.link_to, 0.0 if once else 1.0
+            stands.place, stands.link, stands.fraction, ways, costs, states.begun, states.free, graph.link_from, graph.link_to,
+            0.0 if once else 1.0,
         )
     )  # fmt: skip
 
@@ -54,12 +58,13 @@ def entering(places: Snapped, network: Network, measure: str, carried: str, once
     `once`: a place at a node is come to there, not by way of its own link as well.
     """
     states, graph = network.states, network.graph
-    costs = network.arc_costs(measure), network.arc_costs(carried)
+    costs, stands = (network.arc_costs(measure), network.arc_costs(carried)), places.stands
+    ways = stands.ways_to(network, measure), stands.ways_to(network, carried)
     delay = network.step_delay if "time" in (measure, carried) else np.zeros(0, np.int32)
     return Seeds(
         *_entering(
-            places.link, places.fraction, costs, states.by_arc, states.by_node, states.steps.tail, network.barred, delay,
-            (measure == "time", carried == "time"), graph.link_from, graph.link_to, -1.0 if once else 1.0,
+            stands.place, stands.link, stands.fraction, ways, costs, states.by_arc, states.by_node, states.steps.tail,
+            network.barred, delay, (measure == "time", carried == "time"), graph.link_from, graph.link_to, -1.0 if once else 1.0,
         )
     )  # fmt: skip
 
@@ -85,30 +90,36 @@ def _part(share, cost):
 @njit(cache=True, nogil=True)
 def _room(most):
     """Room for as many seeds: their columns."""
-    whole = np.empty((4, most), np.int32)
-    return whole[0], whole[1], np.empty(most, np.int64), whole[2], whole[3]
+    whole = np.empty((5, most), np.int32)
+    return whole[0], whole[1], np.empty(most, np.int64), whole[2], whole[3], whole[4]
 
 
 @njit(cache=True, nogil=True)
-def _leaving(link, fraction, costs, begun, free, link_from, link_to, at_node):
-    state, cost, carried, owner, along = _room(3 * len(link))
+def _leaving(place, link, fraction, ways, costs, begun, free, link_from, link_to, at_node):
+    state, cost, carried, owner, along, stand = _room(3 * len(link))
     size = 0
     for i in range(len(link)):
-        if link[i] < 0:
+        if ways[0][i] < 0:
             continue
         for side in range(2):
             arc, share = _own_arc(link[i], fraction[i], side, costs[0], at_node)
             if arc >= 0:
-                state[size], owner[size], along[size] = begun[arc], i, arc
-                cost[size], carried[size] = _part(1.0 - share, costs[0][arc]), _part(1.0 - share, costs[1][arc])
+                state[size], owner[size], along[size], stand[size] = begun[arc], place[i], arc, i
+                cost[size] = ways[0][i] + _part(1.0 - share, costs[0][arc])
+                carried[size] = ways[1][i] + _part(1.0 - share, costs[1][arc])
                 size += 1
         if fraction[i] == 0.0 or fraction[i] == 1.0:
             at_start = fraction[i] == 0.0
             node = link_from[link[i]] if at_start else link_to[link[i]]
-            state[size], owner[size], along[size] = free[node], i, 2 * link[i] + np.int64(at_start)
-            cost[size], carried[size] = 0, 0
+            state[size], owner[size], along[size], stand[size] = (
+                free[node],
+                place[i],
+                2 * link[i] + np.int64(at_start),
+                i,
+            )
+            cost[size], carried[size] = ways[0][i], ways[1][i]
             size += 1
-    return state[:size], cost[:size], carried[:size], owner[:size], along[:size]
+    return state[:size], cost[:size], carried[:size], owner[:size], along[:size], stand[:size]
 
 
 @borrowing
@@ -116,24 +127,23 @@ def _most_entering(link, fraction, by_arc, by_node, link_from, link_to):
     """How many states places may be come to from at most."""
     most = np.int64(0)
     for i in range(len(link)):
-        if link[i] >= 0:
-            most += by_arc[2 * link[i] + 2] - by_arc[2 * link[i]]
-            if fraction[i] == 0.0 or fraction[i] == 1.0:
-                node = link_from[link[i]] if fraction[i] == 0.0 else link_to[link[i]]
-                most += by_node[node + 1] - by_node[node]
+        most += by_arc[2 * link[i] + 2] - by_arc[2 * link[i]]
+        if fraction[i] == 0.0 or fraction[i] == 1.0:
+            node = link_from[link[i]] if fraction[i] == 0.0 else link_to[link[i]]
+            most += by_node[node + 1] - by_node[node]
     return most
 
 
 @njit(cache=True, nogil=True)
 def _entering(
-    link, fraction, costs, by_arc, by_node, tail, barred, delay, delayed, link_from, link_to, at_node
+    place, link, fraction, ways, costs, by_arc, by_node, tail, barred, delay, delayed, link_from, link_to, at_node
 ):  # fmt: skip
-    state, cost, carried, owner, along = _room(
+    state, cost, carried, owner, along, stand = _room(
         _most_entering(link, fraction, by_arc[0], by_node[0], link_from, link_to)
     )
     size = 0
     for i in range(len(link)):
-        if link[i] < 0:
+        if ways[0][i] < 0:
             continue
         for side in range(2):
             arc, share = _own_arc(link[i], fraction[i], side, costs[0], at_node)
@@ -143,15 +153,16 @@ def _entering(
                 step = by_arc[1][row]
                 if barred[step]:
                     continue
-                state[size], owner[size], along[size] = tail[step], i, arc
-                cost[size] = _part(share, costs[0][arc]) + (delay[step] if delayed[0] else 0)
-                carried[size] = _part(share, costs[1][arc]) + (delay[step] if delayed[1] else 0)
+                state[size], owner[size], along[size], stand[size] = tail[step], place[i], arc, i
+                cost[size] = ways[0][i] + _part(share, costs[0][arc]) + (delay[step] if delayed[0] else 0)
+                carried[size] = ways[1][i] + _part(share, costs[1][arc]) + (delay[step] if delayed[1] else 0)
                 size += 1
         if fraction[i] == 0.0 or fraction[i] == 1.0:
             at_start = fraction[i] == 0.0
             node = link_from[link[i]] if at_start else link_to[link[i]]
             for row in range(by_node[0][node], by_node[0][node + 1]):
-                state[size], owner[size], along[size] = by_node[1][row], i, 2 * link[i] + np.int64(not at_start)
-                cost[size], carried[size] = 0, 0
+                state[size], owner[size], stand[size] = by_node[1][row], place[i], i
+                along[size] = 2 * link[i] + np.int64(not at_start)
+                cost[size], carried[size] = ways[0][i], ways[1][i]
                 size += 1
-    return state[:size], cost[:size], carried[:size], owner[:size], along[:size]
+    return state[:size], cost[:size], carried[:size], owner[:size], along[:size], stand[:size]

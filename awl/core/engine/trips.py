@@ -9,14 +9,15 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.dijkstra import NO_LIMIT
+from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
-from awl.core.engine.ladder import WORTH_TRIMMING, at_once, ranked
+from awl.core.engine.ladder import WORTH_TRIMMING, alike, at_once, ranked
 from awl.core.engine.leg import Leg, carried_with
 from awl.core.engine.pairs import Ends, Found, load_of_pairs, load_of_steps, scratch_for, ways_of_pairs
-from awl.core.engine.places import Snapped, expanded
+from awl.core.engine.places import Snapped
 from awl.core.engine.seeds import Seeds, entering, leaving
-from awl.core.modes.network import BLOCKED, Network
+from awl.core.engine.stands import Stands, along_link, expanded
+from awl.core.modes.network import Network
 from awl.core.progress import Progress
 
 Ints = NDArray[np.int32]
@@ -31,7 +32,8 @@ class Trips:
     """Best ways of trips (k,): cost and carried cost without what a trip costs at its ends, -1 where there is no way.
 
     Arcs of trip i, in travel order, are `arc[start[i]:start[i + 1]]`, with the delay in ms before each; `begin` and `end` are
-    the fractions of its first and last link at which it begins and ends.
+    the fractions of its first and last link at which it begins and ends. `off` (2, k) is the way to the first link and from the
+    last, as shares of their lengths, where these are not the nearest ones.
     """
 
     cost: Longs
@@ -41,6 +43,7 @@ class Trips:
     delay_ms: Ints
     begin: NDArray[np.float64]
     end: NDArray[np.float64]
+    off: NDArray[np.float64]
 
     def leg(self, i: int) -> Leg | None:
         """One of the ways."""
@@ -50,7 +53,8 @@ class Trips:
         f, g = float(self.begin[i]), float(self.end[i])
         # A trip within one link may go against its drawing; one that ends where it begins goes along it.
         along = np.array([g >= f]) if len(arc) == 1 else (arc & 1) == 0
-        return Leg(arc >> 1, along, delay, f, g, int(self.cost[i]), int(self.carried[i]))
+        off = float(self.off[0, i]), float(self.off[1, i])
+        return Leg(arc >> 1, along, delay, f, g, int(self.cost[i]), int(self.carried[i]), off=off)
 
 
 def trips_between(
@@ -68,10 +72,12 @@ def trips_between(
     if len(parts) == 1:
         return parts[0]
     counts = np.concatenate([np.zeros(1, np.int64), *(np.diff(part.start) for part in parts)])
-    cost, carried, arc, delay = (
-        np.concatenate([getattr(part, name) for part in parts]) for name in ("cost", "carried", "arc", "delay_ms")
+    cost, carried, arc, delay, begin, end = (
+        np.concatenate([getattr(part, name) for part in parts])
+        for name in ("cost", "carried", "arc", "delay_ms", "begin", "end")
     )
-    return Trips(cost, carried, np.cumsum(counts), arc, delay, sources.fraction, targets.fraction)
+    off = np.concatenate([part.off for part in parts], axis=1)
+    return Trips(cost, carried, np.cumsum(counts), arc, delay, begin, end, off)
 
 
 def load_between(
@@ -115,7 +121,7 @@ class _Block:
     ) -> None:
         carried = carried_with(measure)
         self._network, self._carried = network, carried
-        self._from, self._to = ends
+        self._stands = ends[0].stands, ends[1].stands
         self._first = leaving(ends[0], network, measure, carried)
         self._goals = entering(ends[1], network, measure, carried)
         count = len(ends[0].link)
@@ -168,15 +174,16 @@ class _Block:
 
     def _try_along_links(self, measure: str) -> None:
         """Along one link without leaving it."""
-        link = self._from.link
-        trip = np.flatnonzero((link == self._to.link) & (link >= 0))
-        f, g = self._from.fraction[trip], self._to.fraction[trip]
-        arc = 2 * link[trip] + (g < f)
-        per_arc, further = self._network.arc_costs(measure)[arc], self._network.arc_costs(self._carried)[arc]
-        usable = (per_arc != BLOCKED) | (f == g)
-        share = np.abs(g - f)
-        cost, carried = (np.rint(share * np.maximum(of, 0)).astype(np.int64) for of in (per_arc, further))
-        self._better(trip[usable], cost[usable], carried[usable], ALONG_LINK)
+        first, last = self._stands
+        a, b = alike(_keyed(first), _keyed(last))
+        _, cost, carried = along_link(self._network, (first.take(a), last.take(b)), measure)
+        usable = cost != UNREACHED
+        a, b, cost, carried = a[usable], b[usable], cost[usable], carried[usable]
+        order = np.argsort(-cost, kind="stable")  # the least is put in last
+        a, b = a[order], b[order]
+        trip = first.place[a]
+        better = self._better(trip, cost[order], carried[order], ALONG_LINK)
+        self._pair[:, trip[better]] = a[better], b[better]
 
     def trips(self) -> Trips:
         """The ways in full; those over steps without the steps where only load was counted."""
@@ -202,9 +209,23 @@ class _Block:
         a, b = self._pair[:, once]
         arc[start[once]], arc[start[once] + 1] = self._first.arc[a], self._goals.arc[b]
         delay[start[once] + 1] = last_delays(self._network, self._goals, b)
-        link = self._from.link[along]
-        arc[start[along]] = 2 * link + (self._to.fraction[along] < self._from.fraction[along])
-        return Trips(self.cost, self.carried, start, arc, delay, self._from.fraction, self._to.fraction)
+        used = np.zeros((2, len(self.kind)), np.int64)
+        used[:, over] = self._seeds.stand[seed], self._goals.stand[goal]
+        used[:, once] = self._first.stand[a], self._goals.stand[b]
+        used[:, along] = self._pair[:, along]
+        one_link = self._stands[0].take(used[0, along]), self._stands[1].take(used[1, along])
+        arc[start[along]] = along_link(self._network, one_link, "distance")[0]
+        fraction, off = np.zeros((2, len(self.kind))), np.zeros((2, len(self.kind)))
+        found = self.kind != NO_WAY
+        for side, stands in enumerate(self._stands):
+            rows = used[side, found]
+            fraction[side, found], off[side, found] = stands.fraction[rows], stands.off[rows]
+        return Trips(self.cost, self.carried, start, arc, delay, fraction[0], fraction[1], off)
+
+
+def _keyed(stands: Stands) -> Longs:
+    """One number for the place and the link of each stand: trips of their own have no links in common with others."""
+    return stands.place.astype(np.int64) << 32 | stands.link
 
 
 def last_delays(network: Network, goals: Seeds, rows: NDArray[np.integer]) -> Ints:

@@ -21,7 +21,7 @@ export type StreetLook = {
 };
 /** Segments in a texture. */
 type Shapes = { texture: WebGLTexture | null; count: number };
-type Reach = { atFrom: Int32Array; atTo: Int32Array; splits: Float64Array; atOnce: number; up: Int32Array; down: Int32Array; closed: Uint8Array };
+type Reach = { atFrom: Int32Array; atTo: Int32Array; splits: Float64Array; up: Int32Array; down: Int32Array; closed: Uint8Array };
 
 const UNREACHED = 2147483647;
 const FAR = 1e12;
@@ -155,7 +155,6 @@ export class StreetLayer implements CustomLayerInterface {
       atFrom: new Int32Array(this.links).fill(UNREACHED),
       atTo: new Int32Array(this.links).fill(UNREACHED),
       splits: new Float64Array(0),
-      atOnce: 0,
       up: forward ?? new Int32Array(this.links),
       down: backward ?? new Int32Array(this.links),
       closed: new Uint8Array(this.links),
@@ -169,7 +168,7 @@ export class StreetLayer implements CustomLayerInterface {
     const open = (cost: Int32Array) => cost.map((one) => (one < 0 ? -1 : 0));
     this.limits = limits.slice(0, MAX_BANDS).map((limit) => limit * 1000);
     this.filtered = true;
-    this.reach = { atFrom: scaled, atTo: scaled, splits: new Float64Array(0), atOnce: 0, up: open(forward), down: open(backward), closed: new Uint8Array(this.links) };
+    this.reach = { atFrom: scaled, atTo: scaled, splits: new Float64Array(0), up: open(forward), down: open(backward), closed: new Uint8Array(this.links) };
     this.touch();
   }
 
@@ -178,7 +177,7 @@ export class StreetLayer implements CustomLayerInterface {
     const [atFrom, atTo, splits, up, down, closed] = packed.arrays as [Int32Array, Int32Array, Float64Array, Int32Array, Int32Array, Uint8Array];
     this.limits = limits.slice(0, MAX_BANDS);
     this.filtered = true;
-    this.reach = { atFrom, atTo, splits, atOnce: Number(packed.head.at_once ?? 0), up, down, closed };
+    this.reach = { atFrom, atTo, splits, up, down, closed };
     this.touch();
   }
 
@@ -317,11 +316,13 @@ export class StreetLayer implements CustomLayerInterface {
     if (!reach || !this.texture) return;
     this.dirty = false;
     const links = this.links;
-    const count = reach.splits.length / 2;
-    const splits = new Map<number, number[]>();
+    // Links, fractions and arrivals of the points where places stand, by link and fraction.
+    const count = reach.splits.length / 3;
+    const splits = new Map<number, { at: number; arrival: number }[]>();
     for (let i = 0; i < count; i++) {
       const link = reach.splits[i] as number;
-      splits.set(link, [...(splits.get(link) ?? []), reach.splits[count + i] as number]);
+      const split = { at: reach.splits[count + i] as number, arrival: reach.splits[2 * count + i] as number };
+      splits.set(link, [...(splits.get(link) ?? []), split]);
     }
     const rows = links + count + splits.size;
     const height = Math.max(Math.ceil(rows / TEXTURE_WIDTH), 1);
@@ -335,21 +336,15 @@ export class StreetLayer implements CustomLayerInterface {
     }
     const pieces = new Map<number, { row: number; begin: number; end: number }[]>();
     let row = links;
-    for (const [link, at] of splits) {
-      at.sort((a, b) => a - b);
-      const cuts = [0, ...at, 1];
+    for (const [link, inner] of splits) {
+      const cuts = [{ at: 0, arrival: arrival(reach.atFrom[link]) }, ...inner, { at: 1, arrival: arrival(reach.atTo[link]) }];
       const mine: { row: number; begin: number; end: number }[] = [];
       for (let i = 0; i + 1 < cuts.length; i++) {
-        const [begin, end] = [cuts[i] ?? 0, cuts[i + 1] ?? 1];
-        const share = end - begin;
-        const scaled = (cost: number) => (cost < 0 ? -1 : cost * share);
-        put(
-          row,
-          i === 0 ? arrival(reach.atFrom[link]) : reach.atOnce,
-          i + 2 === cuts.length ? arrival(reach.atTo[link]) : reach.atOnce,
-          scaled(reach.up[link] ?? -1),
-          scaled(reach.down[link] ?? -1),
-        );
+        const [from, to] = [cuts[i], cuts[i + 1]];
+        if (!from || !to) continue;
+        const [begin, end] = [from.at, to.at];
+        const scaled = (cost: number) => (cost < 0 ? -1 : cost * (end - begin));
+        put(row, from.arrival, to.arrival, scaled(reach.up[link] ?? -1), scaled(reach.down[link] ?? -1));
         mine.push({ row, begin, end });
         row++;
       }
