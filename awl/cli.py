@@ -283,7 +283,7 @@ def info(study_path: Path, as_json: bool) -> None:
     "--workers",
     metavar="ADDRESS",
     help="Answer in blocks on the workers of a scheduler (tcp://host:8786) or of this machine (local:4); "
-    "OUT is then a folder of Parquet files.",
+    "OUT is then a folder of Parquet files. An OUT without an ending is one too: then threads or processes here, as is quicker.",
 )
 def ask(
     question: str,
@@ -299,19 +299,22 @@ def ask(
     Example: awl ask isochrone --study ferrow.gpkg --set places.layer=cool_rooms --set limits=5,10,15 --out reach.geojson
     """
     from awl.questions import question as find
-    from awl.questions.batch import run_batch
-    from awl.questions.files import part_bytes
+    from awl.questions.batch import WORK, run_batch
+    from awl.questions.files import check_ending, part_bytes
     from awl.questions.run import ask as run
 
     find(question)
     inputs = inputs_of(file, pairs)
-    if workers is not None:
+    if workers is not None or (out is not None and not out.suffix and question in WORK):
         if out is None:
             raise AwlError("Workers write blocks into a folder", remedy="Name a new one with --out", inputs=("out",))
         with _Shown() as progress:
             written = run_batch(Study(study_path), question, inputs, out, workers, progress)
-        click.echo(f"{out}: {written.rows:,} rows in {written.files} Parquet files")
+        by = f", by {written.processes} processes" if written.processes else ""
+        click.echo(f"{out}: {written.rows:,} rows in {written.files} Parquet files{by}")
         return
+    if out is not None:
+        check_ending(out.suffix[1:].lower(), out.name)
     with _Shown() as progress:
         document = run(Study(study_path), question, inputs, progress).document()
     if out is None:

@@ -191,6 +191,17 @@ def test_serving_on_loopback_until_interrupted(study_file):
         assert process.wait(20) == 0
 
 
+def test_an_answer_goes_into_a_folder_of_blocks_where_its_name_has_no_ending(study_file, tmp_path):
+    words = ("ask", "matrix", "--study", str(study_file), "--set", "from.layer=zones", "--set", "to.layer=cool_rooms")
+    result = run(*words, "--out", str(tmp_path / "blocks"))
+    assert result.exit_code == 0 and result.output.strip().endswith("rows in 1 Parquet files")
+    assert [file.name for file in (tmp_path / "blocks").iterdir()] == ["part-00000.parquet"]
+    again = run(*words, "--out", str(tmp_path / "blocks"))
+    assert again.exit_code != 0 and "The folder is there already" in again.stderr
+    route = ("ask", "route", "--study", str(study_file), "--set", "waypoints=[[-36.2,41.29],[-36.2,41.295]]")
+    assert "has no ending" in run(*route, "--out", str(tmp_path / "way")).stderr
+
+
 def test_a_matrix_in_blocks_by_workers_of_this_machine(study_file, tmp_path):
     words = ["ask", "matrix", "--study", str(study_file), "--set", "from.layer=zones", "--set", "to.layer=cool_rooms"]
     result = run(*words, "--workers", "local:1", "--out", str(tmp_path / "blocks"))

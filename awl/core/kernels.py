@@ -13,3 +13,10 @@ from numba import njit
 _OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "_nrt": False}
 borrowing: Any = njit(**_OPTIONS)
 """Decorator; `_nrt` off means that none can be allocated: a kernel that makes an array all the same is refused when compiled."""
+
+
+@borrowing
+def stopped(watch: Any, done: Any, whole: Any) -> Any:
+    """Tell a `watch` (3,) how much of the whole is done; whether the work it is of should stop."""
+    watch[1], watch[2] = done, whole
+    return watch[0] != 0

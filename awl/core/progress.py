@@ -1,11 +1,28 @@
-"""How long work reports its progress and learns that it should stop."""
+"""How long work reports its progress and learns that it should stop, in the middle of a compiled kernel as well.
+
+Kernels do not call back. They are given the `watch` of the work they belong to, three numbers in memory: now and then they write
+how far they are, and look whether they should stop. What belongs to which work is told by the context, so that it need not be
+handed down through every function.
+"""
 
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager, nullcontext
+from contextvars import ContextVar
+
+import numpy as np
+from numpy.typing import NDArray
 
 from awl.core.errors import Cancelled
+
+Watch = NDArray[np.int64]
+STOPPED, DONE, WHOLE = 0, 1, 2
+"""Places in a watch: whether to stop, how much is done, how much there is to do."""
+TELL_S = 0.25
+"""How often is told how far a kernel is."""
 
 
 class Progress:
@@ -17,24 +34,96 @@ class Progress:
     def __init__(self, listener: Callable[[float, str], None] | None = None) -> None:
         self._listener = listener
         self._stopped = threading.Event()
+        self.watch: Watch = np.zeros(3, np.int64)
 
     def step(self, fraction: float, message: str) -> None:
         """Report that `fraction` of the work is done and `message` comes next."""
         if self._stopped.is_set():
             raise Cancelled
+        self.tell(fraction, message)
+
+    def tell(self, fraction: float, message: str) -> None:
+        """Report without stopping."""
         if self._listener is not None:
             self._listener(min(max(fraction, 0.0), 1.0), message)
 
     def stop(self) -> None:
-        """Ask the work to end at its next step."""
+        """Ask the work to end at its next step, or at the next look of a kernel that belongs to it."""
         self._stopped.set()
+        self.watch[STOPPED] = 1
 
     def part(self, start: float, end: float) -> Progress:
         """A view of this progress for a sub-task that takes it from `start` to `end`."""
-        whole = self
+        return _Part(self, start, end)
 
-        class Part(Progress):
-            def step(self, fraction: float, message: str) -> None:
-                whole.step(start + (end - start) * fraction, message)
+    @contextmanager
+    def running(self) -> Iterator[None]:
+        """Have kernels within belong to this work."""
+        before = _RUNNING.set(self)
+        try:
+            yield
+        finally:
+            _RUNNING.reset(before)
 
-        return Part()
+    @contextmanager
+    def inside(self, message: str) -> Iterator[None]:
+        """Report from a thread how far the one kernel within is, which is all of this progress."""
+        self.step(0.0, message)
+        belongs = _RUNNING.get() is not None
+        watch = watched() if belongs else self.watch
+        watch[DONE:] = 0
+        over = threading.Event()
+
+        def tell() -> None:
+            while not over.wait(TELL_S):
+                done, whole = watch[DONE:].tolist()
+                if whole > 0:
+                    self.tell(done / whole, message)
+
+        teller = threading.Thread(target=tell, daemon=True)
+        teller.start()
+        try:
+            with nullcontext() if belongs else self.running():
+                yield
+        finally:
+            over.set()
+            teller.join()
+
+
+class _Part(Progress):
+    def __init__(self, whole: Progress, start: float, end: float) -> None:
+        self._whole, self._start, self._end = whole, start, end
+        self.watch = whole.watch
+
+    def step(self, fraction: float, message: str) -> None:
+        self._whole.step(self._at(fraction), message)
+
+    def tell(self, fraction: float, message: str) -> None:
+        self._whole.tell(self._at(fraction), message)
+
+    def stop(self) -> None:
+        self._whole.stop()
+
+    def _at(self, fraction: float) -> float:
+        return self._start + (self._end - self._start) * fraction
+
+
+_RUNNING: ContextVar[Progress | None] = ContextVar("running", default=None)
+_NONE: Watch = np.zeros(3, np.int64)
+
+
+def watched() -> Watch:
+    """The watch of the work that is running here."""
+    running = _RUNNING.get()
+    return _NONE if running is None else running.watch
+
+
+def go_on() -> None:
+    """Raise `Cancelled` where the work running here was stopped: what its last kernel gave is not all."""
+    if watched()[STOPPED]:
+        raise Cancelled
+
+
+def threads_of(count: int | None) -> ThreadPoolExecutor:
+    """Threads in which kernels belong to the work that is running here."""
+    return ThreadPoolExecutor(count, initializer=_RUNNING.set, initargs=(_RUNNING.get(),))

@@ -8,10 +8,11 @@ that is done twice because a worker died comes out the same.
 from __future__ import annotations
 
 import json
+import os
 import shutil
+import time
 from collections import OrderedDict
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
@@ -19,7 +20,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from awl.core.errors import AwlError
-from awl.core.progress import Progress
+from awl.core.progress import Progress, threads_of
 from awl.formats import geojson, parquet
 from awl.formats.whole import write_whole
 from awl.questions.access import Access, AccessInputs
@@ -27,6 +28,7 @@ from awl.questions.base import Json, LayerSet
 from awl.questions.centrality import Asked, CentralityInputs, CentralityQuestion
 from awl.questions.context import Context
 from awl.questions.matrix import Matrix, MatrixInputs, sides_of
+from awl.questions.workers import client_of, processes_here
 from awl.study.study import Study
 
 RETRIES = 3
@@ -147,12 +149,17 @@ WORK: dict[str, Callable[[Study, Json], Work]] = {
 }
 
 
+Block = tuple[tuple[int, int], Path]
+"""First row and the row after the last of a block, and its file."""
+
+
 @dataclass(frozen=True)
 class Written:
-    """What a batch left: number of files and of rows."""
+    """What a batch left: number of files and of rows; and how many processes of our own made it, 0 where threads did."""
 
     files: int
     rows: int
+    processes: int = 0
 
 
 def run_batch(
@@ -160,42 +167,86 @@ def run_batch(
     ident: str,
     inputs: Json,
     folder: Path,
-    workers: str,
+    workers: str | None = None,
     progress: Progress | None = None,
     block_rows: int | None = None,
 ) -> Written:
     """Answer a question in blocks into a folder of Parquet files.
 
-    `workers` is the address of a scheduler (`tcp://host:port`), or `local:N` for N processes on this machine.
-    Raises `AwlError` for faulty inputs before anything is written, and when a block cannot be answered.
+    `workers` is the address of a scheduler (`tcp://host:port`), or `local:N` for N processes on this machine; left out, the first
+    blocks tell whether threads or processes here will be done sooner with the rest. Raises `AwlError` for faulty inputs before
+    anything is written, and when a block cannot be answered.
     """
     if ident not in WORK:
         raise AwlError(f"'{ident}' cannot be answered in blocks", remedy=f"Questions for workers: {', '.join(WORK)}")
     if folder.exists():
         raise AwlError("The folder is there already", where=str(folder), remedy="Name a new one")
-    progress = progress or Progress()
+    progress, began = progress or Progress(), time.monotonic()
     progress.step(0.0, "checking places")
-    work = WORK[ident](study, inputs)
-    study.wait_until_prepared(str(inputs.get("mode", "walk")))
+    with progress.running():
+        work = WORK[ident](study, inputs)
+        study.wait_until_prepared(str(inputs.get("mode", "walk")))
+    set_up_s = time.monotonic() - began
     scratch = folder.with_name(f".{folder.name}.new")
     shutil.rmtree(scratch, ignore_errors=True)
     scratch.mkdir(parents=True)
     task = json.dumps({"study": str(study.path.resolve()), "stamp": study.stamp, "question": ident, "inputs": inputs})
+    rows, processes = 0, 0
     try:
-        with _client(workers) as client:
-            futures = [
-                client.submit(answer_block, task, rows, str(path), retries=RETRIES, pure=False)
-                for rows, path in _blocks(work.rows, block_rows or work.block_rows, scratch)
-            ]
-            rows = _gathered(client, futures, progress)
+        blocks = rest = _blocks(work.rows, block_rows or work.block_rows, scratch)
+        if workers is None:
+            rows, rest, processes = _begun_here(work, ident, blocks, set_up_s, progress)
+            workers = f"local:{processes}" if processes else None
+        left = progress.part(1 - len(rest) / max(len(blocks), 1), 1.0)
+        if workers is not None and rest:
+            with client_of(workers) as client:
+                futures = [
+                    client.submit(answer_block, task, some, str(path), retries=RETRIES, pure=False)
+                    for some, path in rest
+                ]
+                rows += _gathered(client, futures, left)
+        elif rest:
+            rows += _in_threads(work, rest, left)
         scratch.rename(folder)
     finally:
         shutil.rmtree(scratch, ignore_errors=True)
-    return Written(len(futures), rows)
+    return Written(len(blocks), rows, processes)
 
 
-def _blocks(count: int, size: int, folder: Path) -> list[tuple[tuple[int, int], Path]]:
-    """First row and the row after the last of each block, and its file."""
+def _begun_here(
+    work: Work, ident: str, blocks: list[Block], set_up_s: float, progress: Progress
+) -> tuple[int, list[Block], int]:
+    """Rows of the first two blocks, the blocks that are left, and how many processes to give these to.
+
+    The first also does what is done once, so the second tells how long one takes.
+    """
+    rows, seconds = 0, 0.0
+    for number, block in enumerate(blocks[:2], start=1):
+        began = time.monotonic()
+        rows += _in_threads(work, [block], progress.part((number - 1) / len(blocks), number / len(blocks)))
+        seconds = time.monotonic() - began
+    rest = blocks[2:]
+    return rows, rest, processes_here(ident, seconds * len(rest), set_up_s, os.cpu_count() or 1)
+
+
+def _in_threads(work: Work, blocks: list[Block], progress: Progress) -> int:
+    """Lines of all blocks, answered in threads of this process."""
+
+    def answered(block: Block) -> int:
+        (first, last), path = block
+        data, lines = work.answered(first, last)
+        write_whole(path, data)
+        return lines
+
+    rows = 0
+    with progress.running(), threads_of(min(os.cpu_count() or 1, len(blocks))) as pool:
+        for done, lines in enumerate(pool.map(answered, blocks), start=1):
+            rows += lines
+            progress.step(done / len(blocks), f"{done} of {len(blocks)} blocks")
+    return rows
+
+
+def _blocks(count: int, size: int, folder: Path) -> list[Block]:
     begins = range(0, count, size)
     return [((a, min(a + size, count)), folder / f"part-{i:05}.parquet") for i, a in enumerate(begins)]
 
@@ -246,40 +297,3 @@ def _set_up(task: Json) -> Work:
         raise AwlError("A worker finds another state of the study", where=str(path), remedy="Ask again")
     study.wait_until_prepared(str(task["inputs"].get("mode", "walk")))
     return WORK[task["question"]](study, task["inputs"])
-
-
-@contextmanager
-def _client(workers: str) -> Iterator[Any]:
-    """A client of a scheduler, which is one of our own for `local:N`; it listens to this machine only."""
-    import dask
-    from distributed import Client, LocalCluster
-
-    kind, _, count = workers.partition(":")
-    if kind == "local":
-        if not count.isdigit() or not 1 <= int(count) <= 256:
-            raise AwlError(f"'{workers}' names no number of workers", remedy="Write local:4 for four processes")
-        with (
-            dask.config.set({"distributed.worker.daemon": True}),
-            LocalCluster(
-                n_workers=int(count), threads_per_worker=1, dashboard_address=None, host="127.0.0.1", silence_logs=50
-            ) as cluster,
-            Client(cluster) as client,
-        ):
-            yield client
-        return
-    if kind not in ("tcp", "tls"):
-        raise AwlError(f"'{workers}' is no address of workers", remedy="Write tcp://host:8786, or local:4")
-    with _connected(lambda: Client(workers, timeout=10)) as client:
-        yield client
-
-
-@contextmanager
-def _connected(connect: Callable[[], Any]) -> Iterator[Any]:
-    try:
-        client = connect()
-    except (OSError, ValueError) as error:
-        raise AwlError(
-            f"The scheduler does not answer ({error})", remedy="Check its address and that it runs"
-        ) from error
-    with client:
-        yield client

@@ -15,15 +15,20 @@ FRAME = ("title", "summary", "figures", "doubts", "method", "table", "chart")
 ENDINGS = ("json", "geojson", "csv", "parquet", "gpkg", "omx", "gpx")
 
 
-def part_bytes(document: Json, part: str | None, ending: str, where: str) -> bytes:
-    """A result of an answer as a file; the main one where `part` is None. `where` names what was asked for in errors."""
+def check_ending(ending: str, where: str) -> None:
+    """Raises `AwlError` where no answer is written in the format of an ending."""
     if ending not in ENDINGS:
         raise AwlError(
-            f"'{ending}' is a format Awl does not write answers in",
+            f"'{ending}' is a format Awl does not write answers in" if ending else "The name of the file has no ending",
             where=where,
             remedy=f"Choose {', '.join(ENDINGS[:-1])} or {ENDINGS[-1]}",
             inputs=("format",),
         )
+
+
+def part_bytes(document: Json, part: str | None, ending: str, where: str) -> bytes:
+    """A result of an answer as a file; the main one where `part` is None. `where` names what was asked for in errors."""
+    check_ending(ending, where)
     results = {key: value for key, value in document.items() if isinstance(value, list | dict) and key not in FRAME}
     if part is not None and part not in results:
         raise AwlError(

@@ -11,8 +11,9 @@ from awl.study.study import Study
 
 def ask(study: Study, ident: str, inputs: Json, progress: Progress | None = None) -> Answer:
     """The answer of question `ident`; raises `AwlError` for faulty inputs."""
-    asked = question(ident)
+    asked, progress = question(ident), progress or Progress()
     parsed = asked.parse(inputs)
-    if asked.needs_hierarchy:
-        study.wait_until_prepared(parsed.mode)
-    return asked.answer(parsed, Context(study, parsed, progress))
+    with progress.running():
+        if asked.needs_hierarchy:
+            study.wait_until_prepared(parsed.mode)
+        return asked.answer(parsed, Context(study, parsed, progress))

@@ -101,7 +101,8 @@ class Jobs:
                 return
             job.status, job.started, began[0] = "running", now(), time.monotonic()
             try:
-                result = work(job.progress)
+                with job.progress.running():
+                    result = work(job.progress)
                 if job.status == "running":
                     job.result, job.status, job.fraction, job.message = result, "successful", 1.0, "Done"
             except Cancelled:

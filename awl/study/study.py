@@ -180,11 +180,10 @@ class Study(StudyFile):
                 progress = Progress(partial(self._tell, len(modes), number, mode))
                 progress.step(0.0, "drawing its field")
                 # A mode that can use no street is told of elsewhere; where nothing can be kept, plain searches go on serving.
-                with contextlib.suppress(AwlError, OSError):
+                with contextlib.suppress(AwlError, OSError), progress.running():
                     self.field(mode)
                     self.wait_until_prepared(mode, progress.part(0.1, 0.9))
-                    progress.step(0.9, "leaving out what no way uses")
-                    self._trim(mode)
+                    self._trim(mode, progress.part(0.9, 1.0))
         finally:
             self.preparation = None
 
@@ -193,20 +192,24 @@ class Study(StudyFile):
 
     def wait_until_prepared(self, mode: str, progress: Progress | None = None) -> None:
         """Have the hierarchy of a mode ready, at once if it is kept, in seconds for a town if it is not."""
-        network = self.network(mode)
+        network, progress = self.network(mode), progress or Progress()
         with self._hierarchy_lock:
             if network.hierarchy is None:
-                high = hierarchies.hierarchy_of(self.path, network, progress)
-                for measure in ("time", "distance"):
-                    high.ways(network, measure, carried_with(measure))
+                high = hierarchies.hierarchy_of(self.path, network, progress.part(0.0, 0.8))
+                for begin, measure in ((0.8, "time"), (0.9, "distance")):
+                    with progress.part(begin, begin + 0.04).inside("putting in what streets cost"):
+                        high.metric(network, measure)
+                    with progress.part(begin + 0.04, begin + 0.1).inside("finding what shortcuts stand for"):
+                        high.ways(network, measure, carried_with(measure))
                 network.hierarchy = high
 
-    def _trim(self, mode: str) -> None:
+    def _trim(self, mode: str, progress: Progress) -> None:
         """Leave out what no best way uses, for searches to come; those that come before are served by all edges."""
         network = self.network(mode)
         if network.hierarchy is not None:
-            for measure in ("time", "distance"):
-                network.hierarchy.trim(network, measure)
+            for number, measure in enumerate(("time", "distance")):
+                with progress.part(number / 2, (number + 1) / 2).inside("leaving out what no way uses"):
+                    network.hierarchy.trim(network, measure)
 
     def snapper(self, mode: str) -> Snapper:
         """The nearest-street search of a mode."""

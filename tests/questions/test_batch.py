@@ -12,7 +12,7 @@ from pyarrow import parquet
 
 from awl.core.errors import AwlError, Cancelled
 from awl.core.progress import Progress
-from awl.questions import batch
+from awl.questions import batch, workers
 from awl.questions.run import ask
 
 ROOMS, ZONES = {"layer": "cool_rooms"}, {"layer": "zones"}
@@ -81,6 +81,42 @@ def test_zones_in_blocks_are_the_zones_of_the_whole(study, cluster, tmp_path, wh
         assert {key: value for key, value in row.items() if key != "geometry"} == zone
 
 
+@pytest.mark.parametrize("processes", [0, 2])
+def test_where_nothing_is_said_the_first_blocks_tell_who_does_the_rest(study, tmp_path, monkeypatch, processes):
+    asked = []
+
+    def decide(ident, seconds, set_up_s, cores):
+        asked.append((ident, seconds > 0, set_up_s > 0, cores == os.cpu_count()))
+        return processes
+
+    monkeypatch.setattr(batch, "processes_here", decide)
+    told = []
+    progress = Progress(lambda fraction, _: told.append(fraction))
+    done = batch.run_batch(study, "matrix", INPUTS, tmp_path / "out", progress=progress, block_rows=2)
+    assert asked == [("matrix", True, True, True)]
+    assert done.processes == processes and done.files == len(list((tmp_path / "out").glob("*.parquet"))) > 4
+    assert written(tmp_path / "out") == expected(study) and done.rows == len(expected(study))
+    assert told == sorted(told) and told[-1] == 1
+
+
+def test_a_batch_of_two_blocks_is_done_where_it_began(study, tmp_path, monkeypatch):
+    monkeypatch.setattr(batch, "client_of", lambda _: pytest.fail("processes begun"))
+    done = batch.run_batch(study, "matrix", INPUTS, tmp_path / "out")
+    assert done.processes == 0 and written(tmp_path / "out") == expected(study)
+
+
+@pytest.mark.parametrize("ident", sorted(workers.HELD))
+def test_processes_are_for_long_work_that_threads_do_not_make_quicker(ident):
+    assert set(workers.HELD) == set(batch.WORK)
+    assert workers.processes_here(ident, 5.0, 1.0, 8) == 0, "begun too late"
+    assert workers.processes_here(ident, 3600.0, 1.0, 1) == 0, "there is one core"
+    assert workers.processes_here(ident, 3600.0, 1.0, 8) == 8
+    assert workers.processes_here(ident, 36000.0, 1.0, 64) == workers.MOST_PROCESSES
+    # The quicker threads are, the longer work has to be.
+    least = {one: next(s for s in range(0, 10**6, 5) if workers.processes_here(one, s, 1.0, 4)) for one in workers.HELD}
+    assert sorted(least, key=least.get) == sorted(least, key=lambda one: -workers.HELD[one])
+
+
 def test_stopped_work_leaves_nothing(study, cluster, tmp_path):
     progress = Progress()
     progress.stop()
@@ -90,7 +126,7 @@ def test_stopped_work_leaves_nothing(study, cluster, tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("ident", "inputs", "workers", "words"),
+    ("ident", "inputs", "whose", "words"),
     [
         ("route", {}, "local:2", "cannot be answered in blocks"),
         ("matrix", INPUTS, "local:none", "names no number of workers"),
@@ -102,7 +138,7 @@ def test_stopped_work_leaves_nothing(study, cluster, tmp_path):
         ("access", {"places": {"layer": "none"}, "zones": ZONES}, "local:2", "none"),
     ],
 )
-def test_faulty_orders_are_refused(study, tmp_path, ident, inputs, workers, words):
+def test_faulty_orders_are_refused(study, tmp_path, ident, inputs, whose, words):
     with pytest.raises(AwlError, match=words):
-        batch.run_batch(study, ident, inputs, tmp_path / "out", workers)
+        batch.run_batch(study, ident, inputs, tmp_path / "out", whose)
     assert list(tmp_path.iterdir()) == []

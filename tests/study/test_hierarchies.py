@@ -83,10 +83,13 @@ def test_preparing_tells_how_far_it_is(own_study, monkeypatch):
             if one == mode and (count, ready) == (len(modes), number)
         ]
         shares = [share for share, _ in steps]
-        assert shares == sorted(shares) and shares[-1] == 0.9
+        assert shares == sorted(shares) and shares[-1] == 0.95
         assert {what for _, what in steps} == {
             "drawing its field",
             "finding the order of streets",
+            "joining streets by shortcuts",
+            "putting in what streets cost",
+            "finding what shortcuts stand for",
             "leaving out what no way uses",
         }
 

@@ -10,7 +10,6 @@ centrality*, J. Mathematical Sociology 25 (2001).
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, fields
 from functools import cached_property
 
@@ -23,7 +22,7 @@ from awl.core.engine.leg import carried_with
 from awl.core.engine.places import Snapped
 from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.modes.network import Network
-from awl.core.progress import Progress
+from awl.core.progress import Progress, go_on, threads_of, watched
 
 Floats = NDArray[np.float64]
 Rows = NDArray[np.int64]
@@ -121,7 +120,7 @@ class Centrality:
         total = self._none()
         size = max(AT_ONCE, -(-len(rows) // MOST_BLOCKS))
         blocks = [rows[a : a + size] for a in range(0, len(rows), size)]
-        with ThreadPoolExecutor(threads) as pool:
+        with threads_of(threads) as pool:
             for done, part in enumerate(pool.map(self._block, blocks), 1):
                 for item in fields(Sums):
                     whole, more = getattr(total, item.name), getattr(part, item.name)
@@ -161,7 +160,9 @@ class Centrality:
             self._on_links,
             (self._within, self._overhead, self._beta, float(self.unit), measure == "distance"),
             (made.reached, made.cost, made.gravity, made.straight, made.passing, on_arc, at_nodes, made.on_link),
+            watched(),
         )
+        go_on()
         made.on_link[:] += on_arc[0::2] + on_arc[1::2]
         between = np.flatnonzero((places.link >= 0) & ~at_node)
         link = places.link[between]

@@ -9,7 +9,7 @@ import numpy as np
 from numba import njit
 
 from awl.core.engine.heap import popped, pushed
-from awl.core.kernels import borrowing
+from awl.core.kernels import borrowing, stopped
 
 NEVER = np.int32(2**31 - 1)
 
@@ -203,7 +203,7 @@ def _lay_pieces(pieces, work, on_links, stands, passing, on_link):
 
 
 @njit(cache=True, nogil=True)
-def searched_and_passed(sources, rows, seeds, goals, places, stands, arc_costs, on_links, settings, sums):
+def searched_and_passed(sources, rows, seeds, goals, places, stands, arc_costs, on_links, settings, sums, watch):
     """Add to the `sums` what the `sources`, rows of the places (k,), give.
 
     `rows`: offsets, heads, costs, carried costs and arcs of the steps, and the node of each state. `seeds`: offsets by place,
@@ -224,7 +224,10 @@ def searched_and_passed(sources, rows, seeds, goals, places, stands, arc_costs, 
     along = np.empty(stands[6], np.int32), np.empty(stands[6], np.int32), np.empty(stands[6], np.int64)
     most = len(goals[1]) + stands[6] + len(seeds[1])
     piece_link, piece_ends, piece_trips = np.empty(most, np.int32), np.empty((most, 2)), np.empty(most)
-    for j in sources:
+    for turn in range(len(sources)):
+        if stopped(watch, turn, len(sources)):
+            return
+        j = sources[turn]
         if stands[0][j] == stands[0][j + 1]:
             continue
         own = (places[4][j], places[5][j])

@@ -7,7 +7,6 @@ hold both without a table of all homes by all places.
 from __future__ import annotations
 
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -20,6 +19,7 @@ from awl.core.engine.places import Snapped
 from awl.core.engine.query import Arrivals, arrivals
 from awl.core.engine.stands import expanded
 from awl.core.modes.network import Network
+from awl.core.progress import threads_of
 
 Floats = NDArray[np.float64]
 Longs = NDArray[np.int64]
@@ -107,7 +107,7 @@ def times_between(
 
     rows = np.flatnonzero(places.found)
     parts = []
-    with ThreadPoolExecutor(threads) as pool:
+    with threads_of(threads) as pool:
         for part in pool.map(of_place, rows.tolist()):
             parts.append(part)
             if report is not None:

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import partial
@@ -28,9 +27,9 @@ from awl.core.engine.places import Snapped
 from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.engine.topology import FAR, Topology
 from awl.core.engine.vectors import peek
-from awl.core.kernels import borrowing
+from awl.core.kernels import borrowing, stopped
 from awl.core.modes.network import Network
-from awl.core.progress import Progress
+from awl.core.progress import Progress, go_on, threads_of, watched
 
 Ints = NDArray[np.int32]
 Costs = NDArray[np.uint32]
@@ -65,7 +64,9 @@ _SPARE = Spare()
 
 
 @contextmanager
-def customized_lanes(topology: Topology, costs: Sequence[NDArray[np.integer]]) -> Iterator[tuple[Costs, Costs]]:
+def customized_lanes(
+    topology: Topology, costs: Sequence[NDArray[np.integer]], progress: Progress | None = None
+) -> Iterator[tuple[Costs, Costs]]:
     """Costs (m, LANES) of the edges up and down, lane i for the i-th of at most `LANES` costs (r,) of the steps.
 
     They are there as long as the context.
@@ -80,7 +81,9 @@ def customized_lanes(topology: Topology, costs: Sequence[NDArray[np.integer]]) -
         edge_cost[:] = FAR
         _put_lanes(topology.edge, step_cost, edge_cost)
         up, down = edge_cost
-        customize_lanes(topology.start, topology.head, up, down)
+        with (progress or Progress()).inside("putting in the speeds of the hours"):
+            customize_lanes(topology.start, topology.head, up, down, watched())
+            go_on()
         yield up, down
 
 
@@ -152,17 +155,21 @@ def matrix_by_hour(
         found = np.full((len(rows), len(targets.link), LANES), FAR)
         _rows_by_hour(
             topology.parent, topology.start, topology.head, *edges, closure, local, begins.start[rows[0] : rows[-1] + 2],
-            begins.rank, begins.cost, ends.start, local[ends.rank], ends.cost, found,
+            begins.rank, begins.cost, ends.start, local[ends.rank], ends.cost, found, watch,
         )  # fmt: skip
         for lane in range(len(networks)):
             cost[lane, rows] = np.where(found[:, :, lane] < FAR, found[:, :, lane], UNREACHED)
 
-    progress = progress or Progress()
+    progress, watch = progress or Progress(), watched()
     blocks = range(0, len(sources.link), AT_ONCE)
     costs = [network.step_costs("time") for network in networks]
-    with customized_lanes(topology, costs) as edges, ThreadPoolExecutor(threads) as pool:
+    with customized_lanes(topology, costs, progress.part(0.0, 0.3)) as edges, threads_of(threads) as pool:
         for done, _ in enumerate(pool.map(partial(block, edges), blocks), 1):
-            progress.step(done / len(blocks), f"{min(done * AT_ONCE, len(sources.link))} of {len(sources.link)} starts")
+            go_on()
+            progress.step(
+                0.3 + 0.7 * done / len(blocks),
+                f"{min(done * AT_ONCE, len(sources.link))} of {len(sources.link)} starts",
+            )
     for lane, network in enumerate(networks):
         for pairs in (
             along_links(network, (sources, targets), "time"),
@@ -177,12 +184,14 @@ def matrix_by_hour(
 
 @njit(cache=True, nogil=True)
 def _rows_by_hour(
-    parent, start, head, up, down, closure, local, seed_start, seed_rank, seed_cost, goal_start, goal_row, goal_cost, found
+    parent, start, head, up, down, closure, local, seed_start, seed_rank, seed_cost, goal_start, goal_row, goal_cost, found, watch
 ):  # fmt: skip
     """Fill `found` (s, t, LANES); `local` gives the rows of the ranks `closure`, ascending, that lie above targets."""
     place, climb = np.full(len(parent), -1, np.int32), np.empty(len(parent), np.int32)
     label = np.empty((len(closure), LANES), np.uint32)
     for s in range(len(seed_start) - 1):
+        if stopped(watch, s, len(seed_start) - 1):
+            return
         a, b = seed_start[s], seed_start[s + 1]
         size = climb_from(parent, seed_rank[a:b], place, climb)
         top = np.full((size, LANES), FAR)

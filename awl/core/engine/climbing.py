@@ -15,7 +15,7 @@ from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS, UNREACHED
 from awl.core.engine.lanes import LANES, least_over, least_over_carrying, over_edge, over_edge_carrying
 from awl.core.engine.topology import FAR
 from awl.core.engine.vectors import peek, poke
-from awl.core.kernels import borrowing
+from awl.core.kernels import borrowing, stopped
 
 NOT_YET = np.int64(2**62)
 """No label. Above all that are, and the sum of it and the cost of an edge fits into 64 bits."""
@@ -258,11 +258,13 @@ def _seeds_of(rows, seed_start):
 @njit(cache=True, nogil=True)
 def fill_rows(
     parent, up_start, up_head, up, local, down_start, down_head, down, seed_start, seed_rank, seed_cost, goal_row, goal_target,
-    goal_cost, rows, most, overhead, place, label, cost,
+    goal_cost, rows, most, overhead, place, label, cost, watch,
 ):  # fmt: skip
     """Fill these `rows` of `cost` (s, t): `overhead` and what it costs from a place to each target, UNREACHED above `most`."""
     found = np.empty((cost.shape[1], LANES), np.uint32)
     for first in range(0, len(rows), LANES):
+        if stopped(watch, first, len(rows)):
+            return
         some = rows[first : first + LANES]
         at, lane = _seeds_of(some, seed_start)
         sweep_lanes(
@@ -292,10 +294,13 @@ def fill_rows(
 def fill_rows_carrying(
     parent, up_start, up_head, up, up_far, local, down_start, down_head, down, down_far, seed_start, seed_rank, seed_cost,
     seed_far, goal_row, goal_target, goal_cost, goal_far, rows, most, overhead, far_overhead, place, label, extra, cost, carried,
+    watch,
 ):  # fmt: skip
     """The same, with what the ways carry in `carried` (s, t); 0 where there is none."""
     found, further = np.empty((2, cost.shape[1], LANES), np.uint32)
     for first in range(0, len(rows), LANES):
+        if stopped(watch, first, len(rows)):
+            return
         some = rows[first : first + LANES]
         at, lane = _seeds_of(some, seed_start)
         sweep_lanes_carrying(

@@ -25,6 +25,7 @@ from awl.core.engine.stands import Stands, along_link
 from awl.core.kernels import borrowing
 from awl.core.modes.hours import DAY_KINDS
 from awl.core.modes.network import BLOCKED, LEAST_TIME, Network
+from awl.core.progress import go_on, watched
 
 HOUR_MS = 3_600_000.0
 NEVER = np.inf
@@ -127,7 +128,7 @@ def _done_by(share: NDArray[np.float64], done: NDArray[np.float64], time: float)
 @njit(cache=True, nogil=True)
 def search_by_clock(
     start, head, free_ms, delay_ms, curve, share, done, seed_state, seed_time, goal_state, goal_ms, goal_delay, goal_curve,
-    least, label, entry,
+    least, label, entry, watch,
 ):  # fmt: skip
     """Fill `label` (s,) with earliest times in ms since midnight of the day of departure, and `entry` with rows of steps.
 
@@ -149,7 +150,11 @@ def search_by_clock(
             label[state] = seed_time[i]
             entry[state] = -1
             heapq.heappush(heap, (seed_time[i] + (least[state] if guided else 0.0), np.int64(state)))
+    looked = 0
     while len(heap) > 0:
+        looked += 1
+        if looked & 4095 == 0 and watch[0] != 0:
+            return
         key, state = heapq.heappop(heap)
         if settled[state]:
             continue
@@ -218,8 +223,9 @@ def best_leg_by_clock(network: Network, places: Snapped, source: int, target: in
     search_by_clock(
         start, head, clock.row_ms, clock.row_delay, clock.row_curve, clock.share, clock.done, seeds.state.astype(np.int64),
         np.array(times), goals.state.astype(np.int64), rest, delay.astype(np.float64), clock.curve[goals.arc >> 1],
-        _at_least(network, b), label, entry,
+        _at_least(network, b), label, entry, watched(),
     )  # fmt: skip
+    go_on()
     options = [
         (clock.done_by(arc, float(rest[row]), label[state] + delay[row]), row)
         for row, (state, arc) in enumerate(zip(goals.state.tolist(), goals.arc.tolist(), strict=True))

@@ -16,14 +16,19 @@ from awl.core.engine.lanes import least_through_four, least_through_lanes
 from awl.core.engine.runs import RUN, least_through, lower_one, lower_run
 from awl.core.engine.topology import FAR, STEP, Metric, Topology, Ways
 from awl.core.engine.vectors import peek, poke
-from awl.core.kernels import borrowing
+from awl.core.kernels import borrowing, stopped
+from awl.core.progress import go_on, watched
+
+OFTEN = 4096
+"""Ranks between two looks at the watch."""
 
 
 def customized(topology: Topology, cost: NDArray[np.integer]) -> Metric:
     """Put the costs of steps (r,) into a topology."""
     metric = Metric(np.full((2, len(topology.head)), FAR))
     put_steps(topology.edge, cost, metric.cost)
-    _customize(topology.start, topology.head, metric.cost[0], metric.cost[1])
+    _customize(topology.start, topology.head, metric.cost[0], metric.cost[1], watched())
+    go_on()
     return metric
 
 
@@ -32,7 +37,8 @@ def ways_of(topology: Topology, metric: Metric, cost: NDArray[np.integer], carri
     size = len(topology.head)
     ways = Ways(np.full((2, size), -1, np.int32), np.zeros((2, size), np.uint32))
     _find_steps(topology.edge, metric.cost, cost, carried, ways.via, ways.carried)
-    _find_ways(topology.start, topology.head, metric.cost, ways.via, ways.carried)
+    _find_ways(topology.start, topology.head, metric.cost, ways.via, ways.carried, watched())
+    go_on()
     return ways
 
 
@@ -94,12 +100,16 @@ def widest(start):
 
 
 @njit(cache=True, nogil=True)
-def _customize(start, head, up, down):
+def _customize(start, head, up, down, watch):
     """Lower the costs (m,) of edges to those of the best ways over lower ranks; they come with the costs of their steps."""
     wide = widest(start)
     over_up, over_down = np.empty(wide, np.uint32), np.empty(wide, np.uint32)
-    x, count = np.int64(0), np.int64(len(start) - 1)
+    x, count, look = np.int64(0), np.int64(len(start) - 1), np.int64(0)
     while x < count:
+        if x >= look:
+            if stopped(watch, x, count):
+                return
+            look = x + OFTEN
         size = ranks_in(start, head, x)
         begin, end = np.int64(peek(start, x + size - 1)), np.int64(peek(start, x + size))
         if size == 1:
@@ -151,11 +161,15 @@ def _over_one(start, head, up, down, begin, end):
 
 
 @njit(cache=True, nogil=True)
-def customize_lanes(start, head, up, down):
+def customize_lanes(start, head, up, down, watch):
     """The same for costs (m, LANES)."""
     row = np.empty(widest(start), np.int64)
-    x, count = np.int64(0), np.int64(len(start) - 1)
+    x, count, look = np.int64(0), np.int64(len(start) - 1), np.int64(0)
     while x < count:
+        if x >= look:
+            if stopped(watch, x, count):
+                return
+            look = x + OFTEN
         size = ranks_in(start, head, x)
         begin, end = np.int64(peek(start, x + size - 1)), np.int64(peek(start, x + size))
         first = np.int64(peek(start, x))
@@ -181,12 +195,16 @@ def _lower_lanes(up, down, row, count, first, step, rows):
 
 
 @njit(cache=True, nogil=True)
-def _find_ways(start, head, cost, via, carried):
+def _find_ways(start, head, cost, via, carried, watch):
     """The lowest rank over which a way costs what an edge costs, where no step does; and what that way carries."""
     wide = widest(start)
     over, row = np.empty((2, wide), np.uint32), np.empty(wide, np.int64)
-    x, count = np.int64(0), np.int64(len(start) - 1)
+    x, count, look = np.int64(0), np.int64(len(start) - 1), np.int64(0)
     while x < count:
+        if x >= look:
+            if stopped(watch, x, count):
+                return
+            look = x + OFTEN
         size = ranks_in(start, head, x)
         begin, end = np.int64(peek(start, x + size - 1)), np.int64(peek(start, x + size))
         if size == 1:

@@ -13,7 +13,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from awl.core.kernels import borrowing
+from awl.core.kernels import borrowing, stopped
 
 UNREACHED = np.int32(2**31 - 1)
 NO_LIMIT = np.int32(2**31 - 2)
@@ -24,13 +24,15 @@ NO_LABEL = np.int64(2**63 - 1)
 
 @njit(cache=True, nogil=True)
 def search(
-    start, head, weight, carried_weight, seed_node, seed_cost, seed_carried, seed_owner, limit, wanted, label, carried, entry
+    start, head, weight, carried_weight, seed_node, seed_cost, seed_carried, seed_owner, limit, wanted, label, carried, entry,
+    watch,
 ):  # fmt: skip
     """Fill `label`, `carried` and `entry` (CSR row of the arc by which a node was reached, -1 at a seed).
 
     `label` (n,) comes in filled with NO_LABEL; `entry` (n,) with -1, or empty when not needed; `carried` (n,) with 0, or
     empty. `wanted` (n,) marks nodes the caller needs: when all of them are settled the search ends, and labels of nodes
-    not yet settled are upper bounds only; pass an empty array to search everything within `limit`.
+    not yet settled are upper bounds only; pass an empty array to search everything within `limit`. When the work of which
+    `watch` is was stopped it ends, with labels that say nothing.
 
     Labels never fall along an arc, so each node is settled once and each arc relaxed once: the heap holds at most one
     entry per arc and seed. It is written out here, not called, because that halves the time.
@@ -62,7 +64,11 @@ def search(
             at = above
         keys[at] = key
         nodes[at] = seed_node[i]
+    looked = 0
     while size > 0:
+        looked += 1
+        if looked & 4095 == 0 and watch[0] != 0:
+            break
         top, node = keys[0], nodes[0]
         size -= 1
         key, moved = keys[size], nodes[size]
@@ -114,7 +120,7 @@ def search(
 @njit(cache=True, nogil=True)
 def rows_to_targets(
     start, head, weight, carried_weight, seed_start, seed_state, seed_cost, seed_carried, goal_start, goal_state, goal_cost,
-    goal_carried, limit, cost, carried_cost,
+    goal_carried, limit, cost, carried_cost, watch,
 ):  # fmt: skip
     """Fill the rows `cost` and `carried_cost` (sources, targets): one search per source, ended when all targets settle.
 
@@ -130,11 +136,13 @@ def rows_to_targets(
     no_entry = np.empty(0, np.int32)
     no_owner = np.zeros(len(seed_state), np.int32)
     for s in range(len(seed_start) - 1):
+        if stopped(watch, s, len(seed_start) - 1):
+            return
         label[:] = NO_LABEL
         a, b = seed_start[s], seed_start[s + 1]
         search(
             start, head, weight, carried_weight, seed_state[a:b], seed_cost[a:b], seed_carried[a:b], no_owner[a:b],
-            limit, wanted, label, carried, no_entry,
+            limit, wanted, label, carried, no_entry, watch,
         )  # fmt: skip
         for t in range(len(goal_start) - 1):
             best, best_carried = np.int64(UNREACHED), np.int64(0)

@@ -9,13 +9,13 @@ balanced separators in road networks*, SEA 2015; maximum flow after E. A. Dinic,
 from __future__ import annotations
 
 import os
-from concurrent.futures import FIRST_COMPLETED, ThreadPoolExecutor, wait
+from concurrent.futures import FIRST_COMPLETED, wait
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.progress import Progress
+from awl.core.progress import Progress, go_on, threads_of, watched
 
 Ints = NDArray[np.int32]
 LEAF = 40
@@ -130,40 +130,41 @@ def _in_threads(
     """
     n, placed = len(start) - 1, 0
     order, place = np.arange(n, dtype=np.int32), np.arange(n, dtype=np.int64)
-    few = max(FEW, n // SHARES)
+    few, watch = max(FEW, n // SHARES), watched()
 
     def work(a: int, b: int) -> tuple[int, list[tuple[int, int]]]:
         """How many nodes have found their place, and the regions that are left."""
         if b - a <= few:
-            _dissect(start, head, x, y, order, place, a, b)
+            _dissect(start, head, x, y, order, place, a, b, watch)
             return b - a, []
-        one, two = _cut(start, head, x, y, order, place, a, b)
+        one, two = _cut(start, head, x, y, order, place, a, b, watch)
         return b - two, [(a, one), (one, two)]
 
-    with ThreadPoolExecutor(os.cpu_count()) as pool:
+    with threads_of(os.cpu_count()) as pool:
         waiting = {pool.submit(work, 0, n)}
         while waiting:
             done, waiting = wait(waiting, return_when=FIRST_COMPLETED)
             for size, regions in (one.result() for one in done):
                 placed += size
                 waiting |= {pool.submit(work, a, b) for a, b in regions}
+            go_on()
             progress.step(placed / n, "finding the order of streets")
     return order
 
 
 @njit(cache=True, nogil=True)
-def _dissect(start, head, x, y, order, place, a, b):
+def _dissect(start, head, x, y, order, place, a, b, watch):
     """Bring the rows `a` to `b` of `order` into the order of elimination; `place` is where each node stands in it."""
     begins, ends = np.empty(4096, np.int64), np.empty(4096, np.int64)
     begins[0], ends[0] = a, b
     waiting = 1
-    while waiting > 0:
+    while waiting > 0 and watch[0] == 0:
         waiting -= 1
         a, b = begins[waiting], ends[waiting]
         if b - a <= LEAF:
             _by_degree(start, head, place, order, a, b)
             continue
-        one, two = _cut(start, head, x, y, order, place, a, b)
+        one, two = _cut(start, head, x, y, order, place, a, b, watch)
         for begin, end in ((a, one), (one, two)):
             if end > begin:
                 begins[waiting], ends[waiting] = begin, end
@@ -171,7 +172,7 @@ def _dissect(start, head, x, y, order, place, a, b):
 
 
 @njit(cache=True, nogil=True)
-def _cut(start, head, x, y, order, place, a, b):
+def _cut(start, head, x, y, order, place, a, b, watch):
     """Cut a region in two: its halves stand first, up to the two rows given back, and the nodes that part them last."""
     size = b - a
     # The region as a graph of its own, with the way back of each edge.
@@ -194,7 +195,7 @@ def _cut(start, head, x, y, order, place, a, b):
             for f in range(inner[near[e]], inner[near[e] + 1]):
                 if near[f] == i:
                     back[e] = f
-    side = _best_cut(inner, near, back, x[order[a:b]], y[order[a:b]])
+    side = _best_cut(inner, near, back, x[order[a:b]], y[order[a:b]], watch)
     nodes = order[a:b].copy()
     ends = np.empty(3, np.int64)
     at = a
@@ -267,7 +268,7 @@ def _by_degree(start, head, place, order, a, b):
 
 
 @njit(cache=True, nogil=True)
-def _best_cut(start, head, back, x, y):
+def _best_cut(start, head, back, x, y, watch):
     """0, 1: the halves of a region; 2: the nodes that part them."""
     n = len(start) - 1
     best_side = np.zeros(n, np.int8)
@@ -284,7 +285,7 @@ def _best_cut(start, head, back, x, y):
             along = x - y
         rows = np.argsort(along)
         outer = max(int(n * OUTER_SHARE), 1)
-        side, flow = _least_cut(start, head, back, rows, outer, least)
+        side, flow = _least_cut(start, head, back, rows, outer, least, watch)
         if flow < 0:
             continue
         least = min(least, flow + flow // 4)
@@ -326,8 +327,8 @@ def _parting(start, head, side):
 
 
 @njit(cache=True, nogil=True)
-def _least_cut(start, head, back, rows, outer, most):
-    """Sides (0, 1) of a least cut between the first and last `outer` nodes of `rows`, and its edges; -1 above `most`."""
+def _least_cut(start, head, back, rows, outer, most, watch):
+    """Sides (0, 1) of a least cut between the first and last `outer` of `rows`, and its edges; -1 above `most` or stopped."""
     n = len(start) - 1
     kind = np.zeros(n, np.int8)
     for i in range(outer):
@@ -361,6 +362,8 @@ def _least_cut(start, head, back, rows, outer, most):
             break
         cursor[:] = start[:-1]
         for first in range(outer):
+            if watch[0] != 0:
+                return kind, -1
             depth, at = 0, rows[first]
             while True:
                 if kind[at] == 2:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import threading
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, fields
 
 import numpy as np
@@ -28,7 +27,7 @@ from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.engine.stands import along_link
 from awl.core.engine.topology import FAR, Topology
 from awl.core.modes.network import Network
-from awl.core.progress import Progress
+from awl.core.progress import Progress, go_on, threads_of, watched
 
 Ints = NDArray[np.int32]
 WORTH_TRIMMING = 1024
@@ -168,26 +167,27 @@ class Ladder:
         cost, carried = np.empty(shape, np.int32), np.empty(shape if self._carried else (0, 0), np.int64)
         up, down, starts = self._up, self._down, self._seeds.starts(shape[0])
         seed_cost, seed_far = self._seeds.cost.astype(np.uint32), self._seeds.carried.astype(np.uint32)
-        goal = self._goal_row, self._goal_target, self._goal_cost
+        goal, watch = (self._goal_row, self._goal_target, self._goal_cost), watched()
 
         def fill(rows: NDArray[np.int64]) -> None:
             label, further, place = _scratch(len(self._parent), self._size)
             if self._carried is None:
                 fill_rows(
                     self._parent, up.start, up.head, up.cost, self._local, down.start, down.head, down.cost, starts, self._rank,
-                    seed_cost, *goal, rows, most, overhead, place, label, cost,
+                    seed_cost, *goal, rows, most, overhead, place, label, cost, watch,
                 )  # fmt: skip
             else:
                 fill_rows_carrying(
                     self._parent, up.start, up.head, up.cost, self._up_far, self._local, down.start, down.head, down.cost,
                     self._down_far, starts, self._rank, seed_cost, seed_far, *goal, self._goal_far, rows, most, overhead,
-                    network.overhead(self._carried), place, label, further, cost, carried,
+                    network.overhead(self._carried), place, label, further, cost, carried, watch,
                 )  # fmt: skip
 
         order = self._order
         blocks = np.split(order, np.arange(AT_ONCE, len(order), AT_ONCE))
-        with ThreadPoolExecutor(threads) as pool:
+        with threads_of(threads) as pool:
             for done, _ in enumerate(pool.map(fill, blocks), 1):
+                go_on()
                 progress.step(done / len(blocks), f"{done * len(order) // len(blocks)} of {len(order)} starts")
         put_aside(network, self._measure, self._aside, most, cost, carried if self._carried else None)
         return cost, carried

@@ -17,7 +17,8 @@ from numpy.typing import NDArray
 from awl.core.engine.topology import FAR, STEP, Topology, Ways
 from awl.core.engine.trimmed import Sides
 from awl.core.engine.vectors import fetch, peek, poke
-from awl.core.kernels import borrowing
+from awl.core.kernels import borrowing, stopped
+from awl.core.progress import go_on, watched
 
 Ints = NDArray[np.int32]
 Longs = NDArray[np.int64]
@@ -84,12 +85,12 @@ def ways_of_pairs(
     listed: bool = True,
 ) -> Found:
     """The best way of each pair; steps are listed if wanted. `sides` are all edges, or those best ways use."""
-    return Found(
-        *_ways_of_pairs(
-            topology.parent, _edges(sides), topology.head, ways.via, ways.carried,
-            begins.start, begins.rank, begins.cost, ends.start, ends.rank, ends.cost, scratch.label, scratch.climbed, listed,
-        )
+    found = _ways_of_pairs(
+        topology.parent, _edges(sides), topology.head, ways.via, ways.carried, begins.start, begins.rank, begins.cost,
+        ends.start, ends.rank, ends.cost, scratch.label, scratch.climbed, listed, watched(),
     )  # fmt: skip
+    go_on()
+    return Found(*found)
 
 
 def load_of_pairs(
@@ -106,7 +107,9 @@ def load_of_pairs(
     cost, extra, seed, goal = _load_of_pairs(
         topology.parent, _edges(sides), ways.carried,
         begins.start, begins.rank, begins.cost, ends.start, ends.rank, ends.cost, scratch.label, scratch.climbed, weight, on_edge,
+        watched(),
     )  # fmt: skip
+    go_on()
     return Found(cost, extra, seed, goal, np.zeros(1, np.int64), np.zeros(0, np.int32))
 
 
@@ -247,7 +250,7 @@ def _most_ends(from_start, to_start):
 
 @njit(cache=True, nogil=True)
 def _ways_of_pairs(
-    parent, sides, head, via, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost, label, climbed, listed
+    parent, sides, head, via, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost, label, climbed, listed, watch
 ):  # fmt: skip
     pairs = len(from_start) - 1
     least, extra = np.full(pairs, -1, np.int64), np.zeros(pairs, np.int64)
@@ -257,6 +260,8 @@ def _ways_of_pairs(
     rows, cursor = np.empty(256, np.int64), np.empty(_most_ends(from_start, to_start), np.int32)
     size = 0
     for p in range(pairs):
+        if p & 15 == 0 and stopped(watch, p, pairs):
+            break
         best, where, touched = _meet(
             parent, sides, from_rank, from_cost, from_start[p], from_start[p + 1], to_rank, to_cost, to_start[p], to_start[p + 1],
             label, cursor, climbed,
@@ -321,13 +326,15 @@ def _to_high(head, to_low, high):
 
 @njit(cache=True, nogil=True)
 def _load_of_pairs(
-    parent, sides, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost, label, climbed, weight, on_edge
+    parent, sides, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost, label, climbed, weight, on_edge, watch
 ):  # fmt: skip
     pairs = len(from_start) - 1
     least, extra = np.full(pairs, -1, np.int64), np.zeros(pairs, np.int64)
     ends = np.full((2, pairs), -1, np.int32)
     cursor = np.empty(_most_ends(from_start, to_start), np.int32)
     for p in range(pairs):
+        if p & 15 == 0 and stopped(watch, p, pairs):
+            break
         best, where, touched = _meet(
             parent, sides, from_rank, from_cost, from_start[p], from_start[p + 1], to_rank, to_cost, to_start[p], to_start[p + 1],
             label, cursor, climbed,

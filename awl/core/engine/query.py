@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -27,7 +26,7 @@ from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.engine.stands import along_link
 from awl.core.engine.trips import last_delays, trips_between
 from awl.core.modes.network import Network
-from awl.core.progress import Progress
+from awl.core.progress import Progress, go_on, threads_of, watched
 
 NO_NODES = np.zeros(0, np.uint8)
 
@@ -124,7 +123,9 @@ def arrivals(
         label,
         summed,
         entry,
+        watched(),
     )
+    go_on()
     return Arrivals(network, measure, direction, label, summed, entry)
 
 
@@ -186,14 +187,15 @@ def _searched(
         seeds = leaving(source.take(rows), network, measure, carried)
         rows_to_targets(
             *rows_of, seeds.starts(len(rows)), seeds.state, seeds.cost, seeds.carried, goal_start, goals.state, goals.cost,
-            goals.carried, within, cost[rows[0] : rows[-1] + 1], extra[rows[0] : rows[-1] + 1],
+            goals.carried, within, cost[rows[0] : rows[-1] + 1], extra[rows[0] : rows[-1] + 1], watch,
         )  # fmt: skip
 
-    count = len(source.link)
+    count, watch = len(source.link), watched()
     size = max(1, count // 64)
     blocks = np.split(np.arange(count), np.arange(size, count, size))
-    with ThreadPoolExecutor(threads) as pool:
+    with threads_of(threads) as pool:
         for done, _ in enumerate(pool.map(block, blocks), 1):
+            go_on()
             progress.step(done / len(blocks), f"{done * count // len(blocks)} of {count} starts")
     reached = cost != UNREACHED
     cost[reached] += network.overhead(measure)

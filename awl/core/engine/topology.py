@@ -17,9 +17,9 @@ from numpy.typing import NDArray
 
 from awl.core.engine.dissection import dissection, neighbours
 from awl.core.engine.vectors import peek
-from awl.core.kernels import borrowing
+from awl.core.kernels import borrowing, stopped
 from awl.core.modes.states import States
-from awl.core.progress import Progress
+from awl.core.progress import Progress, go_on, watched
 
 Ints = NDArray[np.int32]
 Costs = NDArray[np.uint32]
@@ -92,7 +92,7 @@ def topology_of(
     states: States, x: NDArray[np.float64], y: NDArray[np.float64], progress: Progress | None = None
 ) -> Topology:
     """The topology of the states of a network whose nodes lie at `x`, `y` in metres."""
-    steps = states.steps
+    steps, progress = states.steps, progress or Progress()
     core = np.zeros(states.count, bool)
     core[steps.head] = True
     number = np.full(states.count, -1, np.int64)
@@ -103,12 +103,14 @@ def topology_of(
     here, before = states.node[steps.head], states.node[steps.tail]
     at_x, at_y = x[states.node].copy(), y[states.node].copy()
     at_x[steps.head], at_y[steps.head] = (x[here] + x[before]) / 2, (y[here] + y[before]) / 2
-    order = dissection(int(core.sum()), tail, head, at_x[core], at_y[core], progress)
+    order = dissection(int(core.sum()), tail, head, at_x[core], at_y[core], progress.part(0.0, 0.9))
     order = order[_postorder(_parents(*neighbours(len(order), *(_turned(order)[end] for end in (tail, head)))))]
     place = _turned(order)
     rank = np.full(states.count, -1, np.int32)
     rank[core] = place
-    start, up = _eliminated(*neighbours(len(order), place[tail], place[head]))
+    with progress.part(0.9, 1.0).inside("joining streets by shortcuts"):
+        start, up = _eliminated(*neighbours(len(order), place[tail], place[head]), watched())
+        go_on()
     edge = np.full(len(steps), -1, np.int32)
     edge[inner] = _edges_of(start, up, place[tail], place[head])
     return Topology(np.flatnonzero(core).astype(np.int32)[order], rank, start.astype(np.int32), up, edge)
@@ -188,7 +190,7 @@ def _gathered(source, begin, end, i, seen, head, size):
 
 
 @njit(cache=True, nogil=True)
-def _eliminated(around_start, around):
+def _eliminated(around_start, around, watch):
     """Higher neighbours of each rank once all below it have been taken out, ascending."""
     n = len(around_start) - 1
     start = np.zeros(n + 1, np.int64)
@@ -197,6 +199,8 @@ def _eliminated(around_start, around):
     seen = np.full(n, -1, np.int32)
     size = 0
     for i in range(n):
+        if i & 4095 == 0 and stopped(watch, i, n):
+            break
         begin = size
         seen[i] = i
         head, size = _gathered(around, around_start[i], around_start[i + 1], i, seen, head, size)

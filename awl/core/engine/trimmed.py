@@ -13,11 +13,12 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.engine.customizing import follows, rows_between, widest
+from awl.core.engine.customizing import OFTEN, follows, rows_between, widest
 from awl.core.engine.runs import settle
 from awl.core.engine.topology import FAR, Costs, Ints, Metric, Topology
 from awl.core.engine.vectors import peek, poke
-from awl.core.kernels import borrowing
+from awl.core.kernels import borrowing, stopped
+from awl.core.progress import go_on, watched
 
 
 @dataclass(frozen=True)
@@ -59,7 +60,8 @@ def untrimmed(topology: Topology, metric: Metric) -> Sides:
 def trimmed(topology: Topology, metric: Metric) -> Sides:
     """Only the edges whose cost is the least between their ends."""
     least = metric.cost.copy()
-    _perfect(topology.start, topology.head, least[0], least[1])
+    _perfect(topology.start, topology.head, least[0], least[1], watched())
+    go_on()
     return Sides(
         *(_side(topology, cost, (cost == low) & (cost < FAR)) for cost, low in zip(metric.cost, least, strict=True))
     )
@@ -86,12 +88,16 @@ def _within(start, head, cost, edge, closure, local):
 
 
 @njit(cache=True, nogil=True)
-def _perfect(start, head, up, down):
+def _perfect(start, head, up, down, watch):
     """Edges of a supernode are final when it is its turn: the pairs above it have been looked at before."""
     wide = widest(start)
     between_up, between_down, row = np.empty(wide, np.uint32), np.empty(wide, np.uint32), np.empty(wide, np.int64)
-    last = len(start) - 2
+    last, look, count = len(start) - 2, len(start) - 2, len(start) - 1
     while last >= 0:
+        if last <= look:
+            if stopped(watch, count - last, count):
+                return
+            look = last - OFTEN
         x = last
         while x > 0 and follows(start, head, x - 1):
             x -= 1

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import threading
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,7 +17,7 @@ from awl.core.engine.places import Snapped
 from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.engine.stands import Stands, along_link, expanded
 from awl.core.modes.network import Network
-from awl.core.progress import Progress
+from awl.core.progress import Progress, go_on, threads_of
 
 Ints = NDArray[np.int32]
 Longs = NDArray[np.int64]
@@ -264,8 +263,9 @@ def _blocks(
 
     begins = range(0, max(count, 1), BLOCK)
     made = []
-    with ThreadPoolExecutor(threads) as pool:
+    with threads_of(threads) as pool:
         for number, one in enumerate(pool.map(block, begins) if len(begins) > 1 else map(block, begins)):
+            go_on()
             made.append(one)
             if progress is not None:
                 progress.step((number + 1) / len(begins), "finding ways")
