@@ -19,7 +19,10 @@ def steps_of(
     distance: NDArray[np.float64],
     duration: NDArray[np.float64],
 ) -> list[dict[str, Any]]:
-    """Links of one name in a row make one step; the turn is that at its start."""
+    """Links of one name in a row make one step; the turn is that at its start.
+
+    A first or last step on a street beside says how far beside (`beside_m`), which its distance counts.
+    """
     names, classes = graph.tag("name"), graph.tag("highway")
     steps: list[dict[str, Any]] = []
     heading: float | None = None
@@ -34,6 +37,9 @@ def steps_of(
         steps[-1]["duration_s"] += float(duration[i])
         if moves:
             heading = _heading(xy[-2], xy[-1])
+    for step, end, off in zip((steps[0], steps[-1]), (0, -1), leg.off, strict=True):
+        if (beside_m := round(off * float(graph.link_length[leg.links[end]]), 1)) > 0:
+            step["beside_m"] = step.get("beside_m", 0.0) + beside_m
     for step in steps:
         step["distance_m"] = round(step["distance_m"], 1)
         step["duration_s"] = round(step["duration_s"], 1)

@@ -1,3 +1,4 @@
+import type { Feature } from "geojson";
 import { renderHook } from "@testing-library/react";
 import { beforeEach, describe, expect, it } from "vitest";
 import type { Packed } from "../api/packed";
@@ -128,6 +129,16 @@ describe("other answers", () => {
     const content = shown("route", { mode: "drive", waypoints: { features: [] } }, { routes });
     expect(content.overlays.routes?.features.map(({ properties }) => properties?.second as boolean)).toEqual([true, false]);
     expect(rows(content, "Way").map(({ label, swatch }) => [label, swatch.kind])).toEqual([["Quickest", "line"], ["Shortest", "dash"]]);
+  });
+  it("joins a way to places that lie off its ends", () => {
+    const at = (lon: number, lat: number): Feature => ({ type: "Feature", properties: {}, geometry: { type: "Point", coordinates: [lon, lat] } });
+    const line = [[0, 0.0002], [0.001, 0], [0.002, 0]];
+    const routes = collection({ type: "Feature", properties: { measure: "time" }, geometry: { type: "LineString", coordinates: line } });
+    const places = collection(at(0, 0), at(0.001, 0.001), at(0.002, 0.00001));
+    const content = shown("route", { mode: "drive", waypoints: { features: [] } }, { routes, places });
+    const [way, ...approaches] = content.overlays.routes?.features ?? [];
+    expect(approaches.map(({ geometry }) => geometry)).toEqual([{ type: "LineString", coordinates: [[0, 0], [0, 0.0002]] }]);
+    expect(approaches[0]?.properties).toEqual({ ...way?.properties, approach: true });
   });
   it("shows no answer of another stage", () => {
     useScreen.setState({ stage: "handout" });

@@ -10,7 +10,7 @@ import { inkOf } from "../sheet/blocks";
 import { isLayerSet, questionNames } from "../sheet/words";
 import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../state/sheet";
 import { useScreen, type Colour, type Theme } from "../state/store";
-import { alongsideShown, collection, measureShown, neighboursShown, overlaidShown, part, tripsShown } from "./answers";
+import { alongsideShown, collection, lineLength, measureShown, neighboursShown, overlaidShown, part, tripsShown } from "./answers";
 import { accessShown, type ZoneLook } from "./access";
 import { centralityShown } from "./centrality";
 import type { Classing } from "./choropleth";
@@ -345,7 +345,8 @@ function routeShown(content: MapContent, answer: Answer, hidden: Hidden): void {
     ...feature,
     properties: { measure: feature.properties?.measure as string, colour: colours[i], second: i > 0 },
   }));
-  content.overlays.routes = collection(dressed.filter((_, i) => !hidden[`route-${i}`]).reverse());
+  const drawn = dressed.filter((_, i) => !hidden[`route-${i}`]).reverse();
+  content.overlays.routes = collection([...drawn, ...drawn.flatMap((way) => approaches(way, part(answer, "places")?.features ?? []))]);
   content.streets = modeStreets(answer.inputs);
   content.groups.push({
     title: "Way",
@@ -354,6 +355,20 @@ function routeShown(content: MapContent, answer: Answer, hidden: Hidden): void {
       label: words[properties.measure] ?? properties.measure,
       swatch: { kind: i ? "dash" : "line", line: colours[i] ?? "" },
     })),
+  });
+}
+
+/** Shorter lines are hidden by the pin. */
+const LEAST_APPROACH_M = 3;
+
+/** Straight lines between the first and the last place and the ends of a way, where these lie apart. */
+function approaches(way: Feature, places: Feature[]): Feature[] {
+  if (way.geometry.type !== "LineString") return [];
+  const line = way.geometry.coordinates;
+  const pairs = [[places[0], line[0]], [places[places.length - 1], line[line.length - 1]]] as const;
+  return pairs.flatMap(([place, end]) => {
+    if (place?.geometry.type !== "Point" || !end || lineLength([place.geometry.coordinates, end] as [number, number][]) < LEAST_APPROACH_M) return [];
+    return [{ type: "Feature", properties: { ...way.properties, approach: true }, geometry: { type: "LineString", coordinates: [place.geometry.coordinates, end] } }];
   });
 }
 

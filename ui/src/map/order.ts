@@ -4,7 +4,7 @@
 const DRAWN = {
   places: { title: "places", layers: ["dots", "places", "graded"] },
   other: { title: "other answer", layers: ["overlaid-case", "overlaid"] },
-  ways: { title: "ways", layers: ["route-case", "routes", "routes-second"] },
+  ways: { title: "ways", layers: ["route-case", "routes", "routes-second", "approaches"] },
   contours: { title: "contours", layers: ["contours", "contour-names"] },
   load: { title: "marked streets", layers: ["owned"] },
   streets: { title: "streets", layers: ["streets"] },

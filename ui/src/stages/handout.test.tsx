@@ -86,16 +86,18 @@ describe("the handout", () => {
 describe("a route's directions", () => {
   const steps = [
     { turn: "start", street: "Curl Lane", distance_m: 108, duration_s: 81 },
-    { turn: "turn left", street: "Gant Avenue", distance_m: 1250, duration_s: 30 },
+    { turn: "turn left", street: "Gant Avenue", distance_m: 1250, duration_s: 30, beside_m: 12.4 },
     { turn: "go straight on", street: "Gant Bridge", distance_m: 90, duration_s: 68 },
+    { turn: "end", street: "at the end", distance_m: 0, duration_s: 60 },
   ];
   const result = { chart: { kind: "steps", title: "Directions", part: "steps", x: { label: "", values: [] }, series: [] }, steps };
   it("are words with distance and time", () => {
     render(<AnswerChart result={result as unknown as Parameters<typeof AnswerChart>[0]["result"]} />);
     expect(screen.getAllByRole("listitem").map((item) => item.textContent)).toEqual([
       "108 m, 1 minstart on Curl Lane",
-      "1.25 km, 30 sturn left into Gant Avenue",
+      "1.25 km, 30 sturn left into Gant Avenue, 12 m beside",
       "90 m, 1 minstraight on into Gant Bridge",
+      "1 minend at the end",
     ]);
   });
   it("are nothing where an answer has no chart", () => {

@@ -21,7 +21,7 @@ type Chart = {
   marks?: number[];
   profile?: Chart | null;
 };
-type Step = { turn: string; street: string; distance_m: number; duration_s: number };
+type Step = { turn: string; street: string; distance_m: number; duration_s: number; beside_m?: number };
 
 const DASHES = ["0", "5 3", "1.5 3", "9 3 2 3"];
 const AXIS = { tickLabelStyle: { fontSize: 11.5, fill: "var(--ink-2)", fontFamily: "IBM Plex Sans" } };
@@ -200,6 +200,12 @@ function Profile({ chart }: { chart: Chart }) {
   );
 }
 
+/** A turn with the word that leads to its street; setting out and ending take time at a place, which is none. */
+function onto(turn: string): string {
+  if (turn === "set out" || turn === "end") return turn;
+  return turn === "start" ? "start on" : turn === "go straight on" ? "straight on into" : `${turn} into`;
+}
+
 function Directions({ title, steps }: { title: string; steps: Step[] }) {
   return (
     <>
@@ -208,9 +214,11 @@ function Directions({ title, steps }: { title: string; steps: Step[] }) {
         {steps.map((step, i) => (
           <li key={i}>
             <span>
-              {step.distance_m < 1000 ? `${figure(step.distance_m)} m` : `${figure(step.distance_m / 1000, 2)} km`}, {duration(step.duration_s)}
+              {step.distance_m > 0 && (step.distance_m < 1000 ? `${figure(step.distance_m)} m, ` : `${figure(step.distance_m / 1000, 2)} km, `)}
+              {duration(step.duration_s)}
             </span>
-            {step.turn === "start" ? "start on" : step.turn === "go straight on" ? "straight on into" : `${step.turn} into`} <b>{step.street}</b>
+            {onto(step.turn)} <b>{step.street}</b>
+            {step.beside_m ? `, ${figure(step.beside_m)} m beside` : ""}
           </li>
         ))}
       </ol>
