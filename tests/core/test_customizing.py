@@ -15,6 +15,7 @@ from awl.core.engine.lanes import LANES
 from awl.core.engine.partial import customized_again, steps_by_edge, ways_again
 from awl.core.engine.topology import FAR, STEP, Topology, topology_of
 from awl.core.engine.trimmed import trimmed
+from awl.core.modes.network import StepCosts
 from awl.core.modes.states import Steps
 
 KINDS = ("grid", "mesh", "dense", "tree", "sparse")
@@ -144,6 +145,13 @@ def test_ways_lead_where_their_edge_leads_and_cost_and_carry_what_it_does(made):
                 assert ways.carried[1, into] + ways.carried[0, out] == ways.carried[way, e]
 
 
+def as_costs(cost) -> StepCosts:
+    """Costs (r,) of steps as those of an arc each."""
+    return StepCosts(
+        np.arange(len(cost), dtype=np.int32), cost.astype(np.int32), np.zeros(0, np.int32), np.zeros(len(cost), bool)
+    )
+
+
 @settings(max_examples=150, deadline=None)
 @given(topologies())
 def test_customizing_again_gives_what_customizing_anew_gives(made):
@@ -154,11 +162,11 @@ def test_customizing_again_gives_what_customizing_anew_gives(made):
     changed = np.flatnonzero(rng.random(len(cost)) < rng.choice([0.02, 0.3]))
     other = cost.copy()
     other[changed] = np.where(rng.random(len(changed)) < 0.5, FAR, rng.integers(0, 1000, len(changed)))
-    again, looked_at = customized_again(topology, by_edge, metric, other, changed)
+    again, looked_at = customized_again(topology, by_edge, metric, as_costs(other), changed)
     anew = customized(topology, other)
     assert np.array_equal(again.cost, anew.cost)
     edges = np.union1d(looked_at, topology.edge[changed][topology.edge[changed] >= 0] >> 1).astype(np.int32)
-    named = ways_again(topology, by_edge, again, ways, (other, carried), edges)
+    named = ways_again(topology, by_edge, again, ways, (as_costs(other), as_costs(carried)), edges)
     wanted = ways_of(topology, anew, other, carried)
     assert np.array_equal(named.via, wanted.via) and np.array_equal(named.carried, wanted.carried)
 

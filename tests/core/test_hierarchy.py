@@ -25,6 +25,7 @@ from awl.core.engine.trips import load_between, trips_between
 from awl.core.errors import Cancelled
 from awl.core.modes.network import Network
 from awl.core.progress import Progress
+from tests.core.test_customizing import as_costs
 from tests.core.test_search import networks
 from tests.oracle import random_places, time_along
 
@@ -187,12 +188,38 @@ def test_customizing_in_part_equals_customizing_anew(network, seed, count):
         changed = rng.integers(0, len(cost), min(count, len(cost))) if len(cost) else np.zeros(0, np.int64)
         cost = cost.copy()
         cost[changed] = rng.choice([0, 1000, 3000, 9000, 2**31 - 1], len(changed))
-        metric, looked_at = customized_again(topology, steps, metric, cost, changed)
-        ways = ways_again(topology, steps, metric, ways, (cost, far), looked_at)
+        metric, looked_at = customized_again(topology, steps, metric, as_costs(cost), changed)
+        ways = ways_again(topology, steps, metric, ways, (as_costs(cost), as_costs(far)), looked_at)
         anew = customized(topology, cost)
         ways_anew = ways_of(topology, anew, cost, far)
         assert np.array_equal(metric.cost, anew.cost)
         assert np.array_equal(ways.via, ways_anew.via) and np.array_equal(ways.carried, ways_anew.carried)
+
+
+@settings(max_examples=120, deadline=None)
+@given(networks(), st.integers(0, 2**32 - 1), st.integers(1, 4))
+def test_streets_closed_and_slowed_one_after_another_cost_what_they_cost_anew(network, seed, count):
+    rng = np.random.default_rng(seed)
+    untouched, made = Network.of(network.graph, network.mode), raised(network)
+    links = network.graph.link_count
+    for _ in range(count):
+        few = rng.random(links) < rng.choice([0.0, 0.1, 0.5])
+        slower = np.where(few, rng.uniform(1, 4, links), 1.0)
+        closes = rng.random() < 0.6
+        untouched, made = ((one.with_closed(few) if closes else one.with_slower(slower)) for one in (untouched, made))
+        asked = rng.random() < 0.5 or closes
+        for measure, carried in (("time", "distance"), ("distance", "time")):
+            if not asked:  # what is not asked for between is made up for later
+                continue
+            ways = made.hierarchy.ways(made, measure, carried)
+            # The other was never asked what it costs, so it takes nothing over.
+            costs = [copy(untouched).step_costs(one) for one in (measure, carried)]
+            untouched._arc_costs.clear()
+            assert np.array_equal(made.step_costs(measure), costs[0])
+            anew = customized(made.hierarchy.topology, costs[0])
+            assert np.array_equal(made.hierarchy.metric(made, measure).cost, anew.cost)
+            named = ways_of(made.hierarchy.topology, anew, *costs)
+            assert np.array_equal(ways.via, named.via) and np.array_equal(ways.carried, named.carried)
 
 
 @settings(max_examples=120, deadline=None)

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from awl.core.engine.customizing import customized, ways_of
 from awl.core.engine.partial import customized_again, steps_by_edge, ways_again
+from awl.core.engine.stands import expanded
 from awl.core.engine.topology import Metric, Topology, Ways, topology_of
 from awl.core.engine.trimmed import Sides, trimmed, untrimmed
 from awl.core.modes.network import Network
@@ -55,13 +56,12 @@ class Hierarchy:
     def metric(self, network: Network, measure: str) -> Metric:
         """The metric of a measure, made when it is first asked for."""
         if measure not in self._metrics:
-            cost = network.step_costs(measure)
             known = self._prepared(measure)
-            changed = None if known is None else self._few(known[1].step_costs(measure) != cost)
+            changed = None if known is None else self._changed(network, known[1], measure)
             if known is None or changed is None:
-                self._metrics[measure] = customized(self.topology, cost)
+                self._metrics[measure] = customized(self.topology, network.step_costs(measure))
             else:
-                metric = known[0]._metrics[measure]
+                metric, cost = known[0]._metrics[measure], network.costs_of_steps(measure)
                 made, self._looked_at[measure] = customized_again(self.topology, self._by_edge, metric, cost, changed)
                 self._metrics[measure] = made
         return self._metrics[measure]
@@ -81,17 +81,18 @@ class Hierarchy:
         key = (measure, carried)
         if key not in self._ways:
             metric = self.metric(network, measure)
-            costs = network.step_costs(measure), network.step_costs(carried)
             known = self._prepared(measure) if measure in self._looked_at else None
             rows = None
             if known is not None and key in known[0]._ways:
-                rows = self._few(known[1].step_costs(carried) != costs[1])
+                rows = self._changed(network, known[1], carried)
             if known is None or rows is None:
+                costs = network.step_costs(measure), network.step_costs(carried)
                 self._ways[key] = ways_of(self.topology, metric, *costs)
             else:
+                parts = network.costs_of_steps(measure), network.costs_of_steps(carried)
                 edges = self.topology.edge[rows]
                 again = np.union1d(self._looked_at[measure], edges[edges >= 0] >> 1).astype(np.int32)
-                self._ways[key] = ways_again(self.topology, self._by_edge, metric, known[0]._ways[key], costs, again)
+                self._ways[key] = ways_again(self.topology, self._by_edge, metric, known[0]._ways[key], parts, again)
         return self._ways[key]
 
     def _prepared(self, measure: str) -> tuple[Hierarchy, Network] | None:
@@ -101,7 +102,15 @@ class Hierarchy:
             base = base[0]._base
         return base
 
-    def _few(self, changed: NDArray[np.bool_]) -> Longs | None:
-        """The rows that changed, None where they are so many that all edges are better looked at again."""
-        rows = np.flatnonzero(changed)
+    def _changed(self, network: Network, before: Network, measure: str) -> Longs | None:
+        """The steps whose costs are other than before, None where they are so many that all edges are better looked at again.
+
+        Only those onto links known to have changed are compared, where these are known.
+        """
+        links = network.changed_since(before)
+        if links is None:
+            rows = np.arange(len(self.topology.edge))
+        else:
+            rows = expanded(*network.states.by_arc, np.concatenate([2 * links, 2 * links + 1]))[0].astype(np.int64)
+        rows = rows[network.step_costs(measure, rows) != before.step_costs(measure, rows)]
         return rows if len(rows) <= max(FEW, FEW_SHARE * self.topology.count) else None

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from awl.core.engine.customizing import follows, rows_between, widest
 from awl.core.engine.topology import FAR, STEP, Metric, Topology, Ways, edge_to
 from awl.core.kernels import borrowing
+from awl.core.modes.network import BLOCKED, NO_WAY, StepCosts
 
 Ints = NDArray[np.int32]
 
@@ -25,9 +26,9 @@ def steps_by_edge(topology: Topology) -> NDArray[np.int32]:
 
 
 def customized_again(
-    topology: Topology, by_edge: Ints, metric: Metric, cost: NDArray[np.integer], changed: NDArray[np.integer]
+    topology: Topology, by_edge: Ints, metric: Metric, cost: StepCosts, changed: NDArray[np.integer]
 ) -> tuple[Metric, Ints]:
-    """The metric of steps that cost `cost` (r,) where that of `metric` holds for all steps but the `changed` ones.
+    """The metric of steps that cost `cost` where that of `metric` holds for all steps but the `changed` ones.
 
     Returns it with the edges that were looked at again.
     """
@@ -35,7 +36,7 @@ def customized_again(
     rows = topology.edge[changed]
     looked_at = _again(
         topology.start, topology.head, topology.lowest, by_edge, topology.edge,
-        cost, np.unique(rows[rows >= 0] >> 1), made.cost,
+        _columns(cost), np.unique(rows[rows >= 0] >> 1), made.cost,
     )  # fmt: skip
     return made, looked_at
 
@@ -45,16 +46,30 @@ def ways_again(
     by_edge: Ints,
     metric: Metric,
     ways: Ways,
-    costs: tuple[NDArray[np.integer], NDArray[np.integer]],
+    costs: tuple[StepCosts, StepCosts],
     looked_at: Ints,
 ) -> Ways:
-    """What the edges of a metric that was customized again stand for; `costs` are cost and carried cost of the steps (r,)."""
+    """What the edges of a metric that was customized again stand for; `costs` are cost and carried cost of the steps."""
     made = Ways(ways.via.copy(), ways.carried.copy())
     _ways_again(
         topology.start, topology.head, topology.lowest, by_edge, topology.edge, metric.cost,
-        *costs, looked_at, made.via, made.carried,
+        _columns(costs[0]), _columns(costs[1]), looked_at, made.via, made.carried,
     )  # fmt: skip
     return made
+
+
+def _columns(cost: StepCosts) -> tuple[Ints, Ints, Ints, NDArray[np.bool_]]:
+    return cost.arc, cost.arc_cost, cost.delay, cost.barred
+
+
+@borrowing
+def _cost_of(costs, step):
+    """What a step costs; worked out for the few that are looked at, as there are many."""
+    arc, arc_cost, delay, barred = costs
+    cost = arc_cost[arc[step]]
+    if cost == BLOCKED or barred[step]:
+        return np.uint32(NO_WAY)
+    return np.uint32(cost + delay[step]) if len(delay) > 0 else np.uint32(cost)
 
 
 @borrowing
@@ -137,9 +152,9 @@ def _again(start, head, lowest, by_edge, edge_of, step_cost, first, cost):
         while at < len(by_edge) and edge_of[by_edge[at]] >> 1 == e:
             one = by_edge[at]
             if edge_of[one] & 1:
-                down = min(down, np.uint32(step_cost[one]))
+                down = min(down, _cost_of(step_cost, one))
             else:
-                up = min(up, np.uint32(step_cost[one]))
+                up = min(up, _cost_of(step_cost, one))
             at += 1
         below, one, two = _next_below(start, head, lowest, low, -1, -1, low, high)
         while below >= 0:
@@ -192,8 +207,8 @@ def _ways_again(
         while at < len(by_edge) and edge_of[by_edge[at]] >> 1 == e:
             step = by_edge[at]
             way = edge_of[step] & 1
-            if found[way] == 0 and step_cost[step] == cost[way, e] and cost[way, e] < FAR:
-                over[way], far[way], found[way] = STEP - step, np.uint32(step_carried[step]), 1
+            if found[way] == 0 and _cost_of(step_cost, step) == cost[way, e] and cost[way, e] < FAR:
+                over[way], far[way], found[way] = STEP - step, _cost_of(step_carried, step), 1
             at += 1
         changed = False
         for way in range(2):

@@ -85,6 +85,25 @@ class PartsReport:
         return len(self.length_m)
 
 
+@dataclass(frozen=True)
+class StepCosts:
+    """What steps (r,) between states cost: that of their `arc` in `arc_cost` (2m,), and the `delay` (r,) before it if one counts.
+
+    Where none does `delay` is empty. One that is `barred` (r,), or whose arc is, costs more than any limit.
+    """
+
+    arc: NDArray[np.int32]
+    arc_cost: NDArray[np.int32]
+    delay: NDArray[np.int32]
+    barred: NDArray[np.bool_]
+
+    def of(self, rows: NDArray[np.integer] | slice = EVERY) -> NDArray[np.int32]:
+        """Costs of some steps."""
+        cost = self.arc_cost[self.arc[rows]]
+        whole = cost + self.delay[rows] if len(self.delay) else cost
+        return np.where((cost == BLOCKED) | self.barred[rows], NO_WAY, whole).astype(np.int32)
+
+
 class Network:
     """A street graph as one mode may use it.
 
@@ -109,6 +128,9 @@ class Network:
         self.hierarchy: Any = None  # an `awl.core.engine.hierarchy.Hierarchy` once one is prepared
         self.clock: Any = None  # an `awl.core.engine.clock.Clock` once one is asked for
         self.free: Network | None = None  # at an hour, the network of free flow with the same states
+        self._changed_from: tuple[Network, NDArray[np.int64]] | None = (
+            None  # the network before, and links that changed
+        )
         self.own_costs: dict[str, NDArray[np.float64]] = {}
         self._costs: dict[str, NDArray[np.int32]] = {}
         self._arc_costs: dict[str, NDArray[np.int32]] = {}
@@ -182,17 +204,18 @@ class Network:
 
         States, turns and what they cost stay as they are; only the closed arcs are barred.
         """
-        made = self._altered()
+        made = self._altered(np.flatnonzero(closed & self.usable))
         made.closed = closed
         made.forward, made.backward = self.forward & ~closed, self.backward & ~closed
         for derived in ("usable", "out_arcs", "in_arcs"):
             vars(made).pop(derived, None)
         return made
 
-    def _altered(self) -> Network:
-        """A copy for other costs, which keeps the states and what prepares searches over them."""
-        _ = self.entries, self._rows, self.turn_delays  # made once, for both
+    def _altered(self, links: NDArray[np.int64] | None = None) -> Network:
+        """A copy for other costs, of these `links` alone if given; it keeps the states and what prepares searches over them."""
+        _ = self.entries, self._rows, self.turn_delays, self.step_delay, self.barred  # made once, for both
         made = copy(self)
+        made._changed_from = None if links is None else (self, links)
         made.clock = None
         made._costs, made._arc_costs, made._kept_weights = {}, {}, {}
         made.hierarchy = None if self.hierarchy is None else self.hierarchy.fresh(self)
@@ -218,7 +241,7 @@ class Network:
 
     def with_slower(self, factor: NDArray[np.float64]) -> Network:
         """The same network where each link takes `factor` (m,) times as long."""
-        other = self._altered()
+        other = self._altered(np.flatnonzero(factor != 1.0))
         other.pace = self.pace * factor[:, None]
         vars(other).pop("duration_ms", None)
         return other
@@ -335,11 +358,21 @@ class Network:
         costs = self.arc_costs(measure)
         return costs[0::2], costs[1::2]
 
+    def changed_since(self, before: Network) -> NDArray[np.int64] | None:
+        """Links whose costs may be other than in the network this one was made from; None where that is not known."""
+        links, at = np.zeros(0, np.int64), self
+        while at is not before:
+            if at._changed_from is None:
+                return None
+            at, some = at._changed_from
+            links = np.union1d(links, some)
+        return links
+
     def _pair(self, measure: str) -> NDArray[np.int32]:
         if measure == "time":
             return self.duration_ms
         if measure == "distance":
-            return np.stack([self.length_mm, self.length_mm], axis=1)
+            return np.broadcast_to(self.length_mm[:, None], (len(self.length_mm), 2))
         if measure == LEAST_TIME:
             fastest = max([1.0, *(max(curve.share) for curve in self.mode.curves)])
             return np.floor(np.minimum(self._free_s, MOST_COST) * MILLI / fastest).astype(np.int32)
@@ -350,8 +383,14 @@ class Network:
     def arc_costs(self, measure: str) -> NDArray[np.int32]:
         """Cost of each arc (2m,): that of link i along its drawing at 2i, against it at 2i + 1; BLOCKED where barred."""
         if measure not in self._arc_costs:
-            usable = np.stack([self.forward, self.backward], axis=1)
-            self._arc_costs[measure] = np.where(usable, self._pair(measure), BLOCKED).ravel()
+            before, links = self._changed_from or (None, None)
+            if before is not None and links is not None and measure in before._arc_costs:
+                made = before._arc_costs[measure].reshape(-1, 2).copy()
+                usable = np.stack([self.forward[links], self.backward[links]], axis=1)
+                made[links] = np.where(usable, self._pair(measure)[links], BLOCKED)
+            else:
+                made = np.where(np.stack([self.forward, self.backward], axis=1), self._pair(measure), BLOCKED)
+            self._arc_costs[measure] = made.ravel()
         return self._arc_costs[measure]
 
     def link_costs(self, measure: str, direction: str) -> LinkCosts:
@@ -368,9 +407,12 @@ class Network:
 
     def step_costs(self, measure: str, rows: NDArray[np.integer] | slice = EVERY) -> NDArray[np.int32]:
         """Cost of each of these steps, its delay included where `measure` is a time. A barred one costs more than any limit."""
-        cost = self.arc_costs(measure)[self.states.steps.arc[rows]]
-        whole = cost + self.step_delay[rows] if measure in ("time", LEAST_TIME) else cost
-        return np.where((cost == BLOCKED) | self.barred[rows], NO_WAY, whole).astype(np.int32)
+        return self.costs_of_steps(measure).of(rows)
+
+    def costs_of_steps(self, measure: str) -> StepCosts:
+        """What steps cost in a measure, delays included where it is a time."""
+        delay = self.step_delay if measure in ("time", LEAST_TIME) else np.zeros(0, np.int32)
+        return StepCosts(self.states.steps.arc, self.arc_costs(measure), delay, self.barred)
 
     def _weights(self, measure: str, direction: str) -> NDArray[np.int32]:
         key = (measure, direction)
