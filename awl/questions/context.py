@@ -20,7 +20,7 @@ from awl.core.progress import Progress
 from awl.core.surfaces.field import Field
 from awl.formats import geojson
 from awl.formats.table import Layer
-from awl.questions.base import AnswerSet, Doubt, FeatureSet, GeoJson, Json, LayerSet, SharedInputs
+from awl.questions.base import AnswerSet, Column, Doubt, FeatureSet, GeoJson, Json, LayerSet, SharedInputs
 from awl.questions.from_answers import answer_features, inside_answer
 from awl.study.study import Study
 
@@ -365,6 +365,12 @@ def limit_units(value: float, measure: str) -> int:
 def limit_word(value: float, measure: str) -> str:
     """`10 min` or `500 m`."""
     return f"{value:g} min" if measure == "time" else f"{value:g} m"
+
+
+def limit_column(limits: list[float], measure: str) -> Column:
+    """The column of limits, with as many digits as they are given with, two at most."""
+    digits = next((digits for digits in (0, 1) if all(round(value, digits) == value for value in limits)), 2)
+    return Column("limit", "Within", "min" if measure == "time" else "m", digits)
 
 
 def _only_name(layer: Layer, fallback: str) -> str:

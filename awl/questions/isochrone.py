@@ -32,7 +32,7 @@ from awl.questions.base import (
     check_limits,
     slot,
 )
-from awl.questions.context import Context, Places, limit_units, limit_word
+from awl.questions.context import Context, Places, limit_column, limit_units, limit_word
 from awl.questions.isochrone_hours import hour_columns, hours_chart, least, name_of, reach_at
 from awl.questions.matrix_hours import MOST_HOURS, checked_hours
 
@@ -203,7 +203,7 @@ class Isochrone(Question):
             table=(
                 "by_limit",
                 [
-                    Column("limit", "Within", "min" if inputs.measure == "time" else "m", 0),
+                    limit_column(limits, inputs.measure),
                     Column("area_km2", "Area", "km²", 2),
                     Column("street_km", "Street", "km", 1),
                 ],

@@ -15,7 +15,7 @@ from awl.core.errors import AwlError
 from awl.formats import geojson
 from awl.formats.table import Layer
 from awl.questions.base import Answer, Column, Doubt, Figure, Json
-from awl.questions.context import Context, limit_word
+from awl.questions.context import Context, limit_column, limit_word
 from awl.questions.isochrone import Differing, Isochrone, IsochroneInputs, contours_of
 from awl.study.cql_rows import matching
 
@@ -155,7 +155,7 @@ def _together(
         table=(
             "by_limit",
             [
-                Column("limit", "Within", "min" if inputs.measure == "time" else "m", 0),
+                limit_column(limits, inputs.measure),
                 Column("area_km2", "Area", "km²", 2),
             ],
         ),
