@@ -81,16 +81,9 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
         lambda: ways_of_pairs(topology, sides, ways, begins, ends, scratch),
         lambda: np.copyto(copied, wide),
     )
-    memory = sum(
-        array.nbytes
-        for array in (
-            *(value for part in (topology, metric, ways, sides.up, sides.down) for value in vars(part).values()),
-            topology.lowest,
-        )
-        if isinstance(array, np.ndarray)
-    )
     high.ways(network, "time", "distance")
     high.trim(network, "time")
+    memory = high.nbytes
     picks = network.graph.link_from[rng.choice(usable, 1000)]
     places = Snapper(network).snap(network.graph.node_lon[picks], network.graph.node_lat[picks], 500.0)
     square, bare = medians(

@@ -242,6 +242,16 @@ def test_many_trips_equal_single_ways_and_their_load_is_the_sum(network, seed, m
     assert np.array_equal(load, summed) or (trips.cost == 0).any()  # of ways of no length, which link is moot
 
 
+def test_what_is_prepared_for_one_mode_takes_at_most_400_bytes_a_state(network):
+    high = Hierarchy.of(network)
+    high.ways(network, "time", "distance")
+    high.trim(network, "time")
+    edges, states, steps = len(high.topology.head), high.topology.count, len(high.topology.edge)
+    # Costs, what they stand for and carry each way; heads and starts; for each step its edge.
+    assert high.nbytes >= 4 * (7 * edges + 5 * states + steps)
+    assert high.nbytes <= 400 * states
+
+
 def test_threads_give_what_one_thread_gives(network):
     high = raised(network)
     sources, targets = random_places(network, 1500, 3), random_places(network, 1500, 4)

@@ -66,6 +66,15 @@ class Hierarchy:
                 self._metrics[measure] = made
         return self._metrics[measure]
 
+    @property
+    def nbytes(self) -> int:
+        """Memory of all that is prepared: topology, metrics, what their edges stand for, edges best ways use."""
+        _ = self.topology.parent, self.topology.lone, self.topology.lowest  # made by the first searches
+        sides = [side for both in self._sides.values() for side in (both.up, both.down)]
+        parts = (self.topology, *self._metrics.values(), *self._ways.values(), *sides)
+        arrays = {id(value): value for part in parts for value in vars(part).values() if isinstance(value, np.ndarray)}
+        return sum(array.nbytes for array in arrays.values())
+
     def trim(self, network: Network, measure: str) -> None:
         """Find out which edges best ways use, for all searches from now on: worth it from some hundred of them on."""
         if measure not in self._sides:
