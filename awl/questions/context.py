@@ -294,7 +294,15 @@ class Context:
         return doubts
 
     def place_features(self, places: Places, snapped: Snapped, more: dict[str, list[Any]]) -> Json:
-        """The places as GeoJSON with id, name, distance to their street, status and further columns."""
+        """The places as GeoJSON with id, name, distance to their street, status and further columns.
+
+        Where some stand on streets beside a one-way street, these are named, with how much farther off they are.
+        """
+        beside: list[list[str]] = [[] for _ in places.ids]
+        off_m = snapped.beside.off * self.network.graph.link_length[snapped.beside.link]
+        names = self.network.graph.tag("name").take(snapped.beside.link).decode()
+        for row, name, metres in zip(snapped.beside.place.tolist(), names, off_m.tolist(), strict=True):
+            beside[row].append(f"{name or 'an unnamed street'}, {metres:.0f} m farther")
         layer = Layer(
             np.atleast_1d(shapely.points(places.lon, places.lat)),
             {
@@ -302,6 +310,7 @@ class Context:
                 "name": places.names,
                 "street_distance_m": [None if np.isnan(d) else round(float(d), 1) for d in snapped.distance_m],
                 "status": [STATUS[s] for s in snapped.status],
+                **({"beside": ["; ".join(found) or None for found in beside]} if len(off_m) else {}),
                 **more,
             },
         )

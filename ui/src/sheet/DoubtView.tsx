@@ -59,8 +59,10 @@ export function about(code: string, answer: Answer): Listed[] {
   return places.flatMap(({ properties, geometry }): Listed[] => {
     const away = properties?.street_distance_m as number | null;
     const used = properties?.status === "on street";
-    const meant = wanted === "far from street" ? used && (away ?? 0) > FAR_M : properties?.status === wanted;
+    const beside = properties?.beside as string | null | undefined;
+    const meant = wanted === "on one way street" ? !!beside : wanted === "far from street" ? used && (away ?? 0) > FAR_M : properties?.status === wanted;
     if (!meant) return [];
-    return [{ name: String(properties?.name), note: away === null ? "" : `${figure(away)} m from a street`, at: geometry.type === "Point" ? (geometry.coordinates as [number, number]) : null }];
+    const note = wanted === "on one way street" ? `also on ${beside}` : away === null ? "" : `${figure(away)} m from a street`;
+    return [{ name: String(properties?.name), note, at: geometry.type === "Point" ? (geometry.coordinates as [number, number]) : null }];
   });
 }

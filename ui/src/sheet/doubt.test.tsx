@@ -4,13 +4,13 @@ import { useScreen } from "../state/store";
 import { answerOf, question } from "../testing/fixtures";
 import { about, DoubtView } from "./DoubtView";
 
-const place = (name: string, status: string, away: number | null) => ({
+const place = (name: string, status: string, away: number | null, beside: string | null = null) => ({
   type: "Feature",
-  properties: { name, status, street_distance_m: away },
+  properties: { name, status, street_distance_m: away, beside },
   geometry: { type: "Point", coordinates: [-36.2, 41.3] },
 });
 const answer = answerOf(question("q", "isochrone", {}), {
-  places: { type: "FeatureCollection", features: [place("Baths", "on street", 44), place("Hall", "on street", 3), place("Mill", "outside the study area", null)] },
+  places: { type: "FeatureCollection", features: [place("Baths", "on street", 44), place("Hall", "on street", 3, "Quay Lane, 9 m farther"), place("Mill", "outside the study area", null)] },
   unreachable: { type: "FeatureCollection", features: [{ type: "Feature", properties: { origin: "A", destination: "B", reason: "gaps" }, geometry: null }] },
 });
 const doubt = { code: "places-far-from-street", grade: "note" as const, count: 1, text: "1 place lies 44 m from a usable street." };
@@ -21,6 +21,7 @@ describe("a doubt", () => {
   it("knows the places and trips it is about", () => {
     expect(about("places-far-from-street", answer).map(({ name }) => name)).toEqual(["Baths"]);
     expect(about("places-outside-the-study-area", answer).map(({ name }) => name)).toEqual(["Mill"]);
+    expect(about("places-on-one-way-street", answer).map(({ name, note }) => [name, note])).toEqual([["Hall", "also on Quay Lane, 9 m farther"]]);
     expect(about("trips-unreachable", answer)).toEqual([{ name: "A to B", note: "gaps", at: null }]);
     expect(about("speed-assumed", answer)).toEqual([]);
   });
