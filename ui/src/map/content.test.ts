@@ -136,9 +136,10 @@ describe("other answers", () => {
     const routes = collection({ type: "Feature", properties: { measure: "time" }, geometry: { type: "LineString", coordinates: line } });
     const places = collection(at(0, 0), at(0.001, 0.001), at(0.002, 0.00001));
     const content = shown("route", { mode: "drive", waypoints: { features: [] } }, { routes, places });
-    const [way, ...approaches] = content.overlays.routes?.features ?? [];
+    expect(content.overlays.routes?.features).toHaveLength(1);
+    const approaches = content.overlays.approaches?.features ?? [];
     expect(approaches.map(({ geometry }) => geometry)).toEqual([{ type: "LineString", coordinates: [[0, 0], [0, 0.0002]] }]);
-    expect(approaches[0]?.properties).toEqual({ ...way?.properties, approach: true });
+    expect(approaches[0]?.properties?.colour).toBe(content.overlays.routes?.features[0]?.properties?.colour);
   });
   it("shows no answer of another stage", () => {
     useScreen.setState({ stage: "handout" });

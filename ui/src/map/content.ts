@@ -346,7 +346,8 @@ function routeShown(content: MapContent, answer: Answer, hidden: Hidden): void {
     properties: { measure: feature.properties?.measure as string, colour: colours[i], second: i > 0 },
   }));
   const drawn = dressed.filter((_, i) => !hidden[`route-${i}`]).reverse();
-  content.overlays.routes = collection([...drawn, ...drawn.flatMap((way) => approaches(way, part(answer, "places")?.features ?? []))]);
+  content.overlays.routes = collection(drawn);
+  content.overlays.approaches = collection(drawn.flatMap((way) => approaches(way, part(answer, "places")?.features ?? [])));
   content.streets = modeStreets(answer.inputs);
   content.groups.push({
     title: "Way",
@@ -368,7 +369,7 @@ function approaches(way: Feature, places: Feature[]): Feature[] {
   const pairs = [[places[0], line[0]], [places[places.length - 1], line[line.length - 1]]] as const;
   return pairs.flatMap(([place, end]) => {
     if (place?.geometry.type !== "Point" || !end || lineLength([place.geometry.coordinates, end] as [number, number][]) < LEAST_APPROACH_M) return [];
-    return [{ type: "Feature", properties: { ...way.properties, approach: true }, geometry: { type: "LineString", coordinates: [place.geometry.coordinates, end] } }];
+    return [{ type: "Feature", properties: way.properties, geometry: { type: "LineString", coordinates: [place.geometry.coordinates, end] } }];
   });
 }
 

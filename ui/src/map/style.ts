@@ -11,7 +11,7 @@ const SANS = ["AwlSans-Regular"];
 const SANS_MEDIUM = ["AwlSans-Medium"];
 
 /** Sources of answers, empty until one is shown. */
-const OVERLAYS = ["areas", "contours", "contour-names", "zones", "routes", "owned", "places", "ends", "nodes", "found", "graded", "overlaid", "layer", "parts", "letters", "selection"] as const;
+const OVERLAYS = ["areas", "contours", "contour-names", "zones", "routes", "approaches", "owned", "places", "ends", "nodes", "found", "graded", "overlaid", "layer", "parts", "letters", "selection"] as const;
 export type Overlay = (typeof OVERLAYS)[number];
 
 export const tilesOf = (study: string, stamp: string) => (layer: string) =>
@@ -54,10 +54,10 @@ function layers(has: (layer: string) => boolean): LayerSpecification[] {
     { id: "owned", type: "line", source: "owned", layout: { "line-cap": "round" }, paint: { "line-color": ["get", "colour"], "line-width": ["interpolate", ["linear"], ["zoom"], 12, ["*", ["coalesce", ["get", "thick"], 1], ["coalesce", ["get", "width"], 1]], 16, ["*", 3, ["coalesce", ["get", "thick"], 1], ["coalesce", ["get", "width"], 1]]] } },
     { id: "contours", type: "line", source: "contours", paint: { "line-color": ["get", "line"], "line-width": ["coalesce", ["get", "width"], 1.2] } },
     { id: "zone-edges", type: "line", source: "zones", paint: { "line-color": token("--page"), "line-width": 1.4 } },
-    { id: "route-case", type: "line", source: "routes", filter: ["!", ["has", "approach"]], layout: { "line-cap": "round", "line-join": "round" }, paint: { "line-color": token("--page"), "line-width": ["+", 3.5, ["*", 4.5, ["coalesce", ["get", "thick"], 1]]] } },
-    { id: "routes", type: "line", source: "routes", filter: ["all", ["!=", ["get", "second"], true], ["!", ["has", "approach"]]], layout: { "line-cap": "round", "line-join": "round" }, paint: { "line-color": ["get", "colour"], "line-width": ["*", 4.5, ["coalesce", ["get", "thick"], 1]] } },
-    { id: "routes-second", type: "line", source: "routes", filter: ["all", ["==", ["get", "second"], true], ["!", ["has", "approach"]]], layout: { "line-join": "round" }, paint: { "line-color": ["get", "colour"], "line-width": ["*", 3.5, ["coalesce", ["get", "thick"], 1]], "line-dasharray": [2, 1.4] } },
-    { id: "approaches", type: "line", source: "routes", filter: ["has", "approach"], layout: { "line-cap": "round" }, paint: { "line-color": ["get", "colour"], "line-width": 2, "line-dasharray": [0.1, 2] } },
+    { id: "route-case", type: "line", source: "routes", layout: { "line-cap": "round", "line-join": "round" }, paint: { "line-color": token("--page"), "line-width": ["+", 3.5, ["*", 4.5, ["coalesce", ["get", "thick"], 1]]] } },
+    { id: "routes", type: "line", source: "routes", filter: ["!=", ["get", "second"], true], layout: { "line-cap": "round", "line-join": "round" }, paint: { "line-color": ["get", "colour"], "line-width": ["*", 4.5, ["coalesce", ["get", "thick"], 1]] } },
+    { id: "routes-second", type: "line", source: "routes", filter: ["==", ["get", "second"], true], layout: { "line-join": "round" }, paint: { "line-color": ["get", "colour"], "line-width": ["*", 3.5, ["coalesce", ["get", "thick"], 1]], "line-dasharray": [2, 1.4] } },
+    { id: "approaches", type: "line", source: "approaches", layout: { "line-cap": "round" }, paint: { "line-color": ["get", "colour"], "line-width": 2, "line-dasharray": [0.1, 2] } },
     { id: "overlaid-case", type: "line", source: "overlaid", paint: { "line-color": token("--page"), "line-width": 5, "line-opacity": 0.7 } },
     { id: "overlaid", type: "line", source: "overlaid", paint: { "line-color": ["get", "colour"], "line-width": ["*", 2.4, ["coalesce", ["get", "thick"], 1]], "line-dasharray": [4, 1.6] } },
     { id: "parts-case", type: "line", source: "parts", paint: { "line-color": token("--page"), "line-width": 7 } },
