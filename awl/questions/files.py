@@ -10,7 +10,7 @@ from awl.formats.table import Layer
 from awl.questions.base import Json
 from awl.study import geopackage
 
-FRAME = ("title", "summary", "figures", "doubts", "method", "table", "chart")
+FRAME = ("title", "summary", "figures", "doubts", "method", "table", "tables", "chart", "charts")
 """Members of a results document that are no result of their own."""
 ENDINGS = ("json", "geojson", "csv", "parquet", "gpkg", "omx", "gpx")
 

@@ -101,9 +101,13 @@ def test_routes_as_gpx(study):
         ("areas", "omx", "'areas' is no matrix"),
         ("areas", "gpx", "GPX holds lines"),
         ("none", "csv", "has no result 'none'"),
+        ("charts", "csv", "has no result 'charts'"),
+        ("tables", "csv", "has no result 'tables'"),
         (None, "pdf", "does not write"),
+        (None, "", "has no ending"),
     ],
 )
 def test_what_cannot_be_written_is_said(reach, part, ending, words):
+    shown = {"charts": [{"kind": "curve"}], "tables": [{"name": "By hour"}]}
     with pytest.raises(AwlError, match=words):
-        part_bytes(reach, part, ending, "here")
+        part_bytes({**reach, **shown}, part, ending, "here")

@@ -6,7 +6,7 @@ import { keepAnswer, type Overview } from "../api/own";
 import { clock, figure, words } from "../common/format";
 import { message, useSheet, type Answer, type QuestionBlock } from "../state/sheet";
 
-const FRAME = new Set(["title", "summary", "figures", "doubts", "method", "table", "chart"]);
+const FRAME = new Set(["title", "summary", "figures", "doubts", "method", "table", "tables", "chart", "charts"]);
 
 export function Handout({ overview }: { overview: Overview }) {
   const base = `/studies/${overview.id}`;

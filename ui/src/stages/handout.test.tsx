@@ -73,7 +73,8 @@ describe("the handout", () => {
     expect(document.querySelector("code")?.textContent).toBe(`${location.origin}/studies/ferrow`);
   });
   it("offers an answer's maps as GeoJSON and its tables as CSV", () => {
-    show(answerOf(block, result));
+    show(answerOf(block, { ...result, charts: [{ kind: "curve" }], tables: [{ name: "By hour" }] }));
+    expect(links().filter((link) => /charts|tables/.test(link ?? ""))).toEqual([]); // how the page shows it is no result
     expect(links()).toEqual(expect.arrayContaining([
       "/studies/ferrow/export/answers/q1/zones?format=geojson",
       "/studies/ferrow/export/answers/q1/totals?format=csv",
