@@ -128,9 +128,8 @@ class Network:
         self.hierarchy: Any = None  # an `awl.core.engine.hierarchy.Hierarchy` once one is prepared
         self.clock: Any = None  # an `awl.core.engine.clock.Clock` once one is asked for
         self.free: Network | None = None  # at an hour, the network of free flow with the same states
-        self._changed_from: tuple[Network, NDArray[np.int64]] | None = (
-            None  # the network before, and links that changed
-        )
+        # The network this one was made from by closing or slowing streets, and the links that changed.
+        self._changed_from: tuple[Network, NDArray[np.int64]] | None = None
         self.own_costs: dict[str, NDArray[np.float64]] = {}
         self._costs: dict[str, NDArray[np.int32]] = {}
         self._arc_costs: dict[str, NDArray[np.int32]] = {}
