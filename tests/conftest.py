@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from types import ModuleType
 
 import numpy as np
 import pytest
@@ -15,7 +16,7 @@ from awl.core.modes.network import Network
 from awl.core.streets.build import build_graph
 from awl.core.streets.graph import StreetGraph
 from awl.core.streets.raw import RawExtract
-from awl.formats import geojson, osm_pbf, osm_xml
+from awl.formats import gdal, geojson, osm_pbf, osm_xml
 from awl.formats.table import Layer
 from awl.study import intake
 from awl.study.study import Study
@@ -25,6 +26,21 @@ EXTRACT = DATA / "cut.osm.pbf"
 """A small cut of Ferrow: both banks of the river with two bridges and the footbridge, some 2,500 links."""
 CUT = shapely.box(-36.2085, 41.2856, -36.1895, 41.2968)
 """The study area of most tests, within it."""
+
+
+@pytest.fixture
+def other_reader() -> Iterator[Callable[[], ModuleType]]:
+    """Gives GDAL with all its drivers, as a reader of other makers that judges what Awl wrote."""
+
+    def all_drivers() -> ModuleType:
+        pyogrio = gdal.vector_reader()
+        pyogrio.set_gdal_config_options({"GDAL_SKIP": None})
+        pyogrio._ogr._register_drivers()
+        gdal._vector_reader.cache_clear()
+        return pyogrio
+
+    yield all_drivers
+    gdal.vector_reader()
 
 
 @pytest.fixture(scope="session")

@@ -36,7 +36,7 @@ def tour() -> list[str]:
     return [line for line in lines if line and not line.startswith("#")]
 
 
-def test_the_readme_tour(tmp_path, monkeypatch):
+def test_the_readme_tour(tmp_path, monkeypatch, other_reader):
     (tmp_path / "demo").symlink_to(DEMO)
     monkeypatch.chdir(tmp_path)
     commands = tour()
@@ -46,7 +46,7 @@ def test_the_readme_tour(tmp_path, monkeypatch):
         assert words[0] == "awl", command
         result = run(*words[1:])
         assert result.exit_code == 0, f"{command}\n{result.output}"
-    area = pyogrio.read_info(tmp_path / "isochrone.geojson")
+    area = other_reader().read_info(tmp_path / "isochrone.geojson")
     assert area["features"] == 3 and "limit" in area["fields"]
     zones = pyogrio.read_info(DEMO / "data" / "layers.gpkg", layer="zones")["features"]
     assert len((tmp_path / "access.csv").read_text().splitlines()) == zones + 1
@@ -91,7 +91,7 @@ WRONG = [
     (["build", "empty.osm", "--study", "s.gpkg"], "is empty"),
     (["build", "bad.osm", "--study", "s.gpkg"], "not well-formed"),
     (["build", "bad.osm", "--study", "s.txt"], "ending .gpkg"),
-    (["build", "bad.shp", "--study", "s.gpkg"], "not a kind of file Awl builds streets from"),
+    (["build", "bad.dwg", "--study", "s.gpkg"], "not a kind of file Awl builds streets from"),
     (["build", "bad.osm", "bad.osm", "--study", "s.gpkg"], "one is read at a time"),
     (["build", "bad.osm", "--study", "s.gpkg", "--bbox", "3,2,1,0"], "empty or off the Earth"),
     (["build", "bad.osm", "--study", "s.gpkg", "--bbox", "here"], "is no box"),
@@ -121,7 +121,7 @@ def test_errors_are_one_line_and_exit_status_2(study_file, tmp_path, monkeypatch
     monkeypatch.chdir(tmp_path)
     shutil.copy(study_file, "ferrow.gpkg")
     Path("empty.osm").write_text("")
-    for name in ("bad.osm", "bad.geojson", "bad.shp"):
+    for name in ("bad.osm", "bad.geojson", "bad.dwg"):
         Path(name).write_text("{")
     before = {path.name for path in tmp_path.iterdir()}
     stamp = Path("ferrow.gpkg").read_bytes()

@@ -24,7 +24,7 @@ from awl.core.streets.build import JUNCTION_KEYS, LINK_CLASSES, STREET_KEYS
 from awl.core.streets.graph import StreetGraph
 from awl.formats import graph_tables
 from awl.formats.crs import to_degrees
-from awl.formats.limits import check_size
+from awl.formats.limits import archive_members, check_size
 from awl.formats.table import Layer
 
 DEFAULT_CLASS = "residential"
@@ -32,8 +32,7 @@ DRAWN_CLASS = "road"
 DRAWING_DEGREES = 0.02
 """Extent of a drawing on the globe, about that of a town, so that it can be looked at like one."""
 MPH = 1.609344
-MAX_UNPACKED = 2 << 30
-TABLES = ("node.csv", "link.csv", "config.csv", "restriction.csv")
+TABLES = {"node.csv", "link.csv", "config.csv", "restriction.csv"}
 TRUE = ("true", "1", "t", "yes")
 KNOWN = {
     "link_id", "parent_link_id", "from_node_id", "to_node_id", "directed", "geometry_id", "geometry", "dir_flag", "length",
@@ -54,24 +53,18 @@ def unpacked(archive_path: Path) -> Path | None:
     folder = archive_path.with_suffix(".gmns")
     if is_folder(folder):
         return folder
-    try:
-        with zipfile.ZipFile(archive_path) as archive:
-            members = {Path(m.filename).name: m for m in archive.infolist() if Path(m.filename).name in TABLES}
-            if not {"node.csv", "link.csv"} <= set(members):
-                return None
-            if sum(m.file_size for m in members.values()) > MAX_UNPACKED:
-                raise AwlError(
-                    "The archive unpacks to more than Awl takes in", where=archive_path.name, remedy="Filter it first"
-                )
-            folder.mkdir(exist_ok=True)
-            for name, member in members.items():
-                with archive.open(member) as packed, (folder / name).open("wb") as out:
-                    left = member.file_size  # a member that lies about its size is cut off there
-                    while left > 0 and (chunk := packed.read(min(left, 1 << 20))):
-                        out.write(chunk)
-                        left -= len(chunk)
-    except zipfile.BadZipFile:
+    tables = {Path(name).name: name for name in archive_members(archive_path, archive_path.name)}
+    if not {"node.csv", "link.csv"} <= set(tables):
         return None
+    folder.mkdir(exist_ok=True)
+    with zipfile.ZipFile(archive_path) as archive:
+        for name in TABLES & set(tables):
+            member = archive.getinfo(tables[name])
+            with archive.open(member) as packed, (folder / name).open("wb") as out:
+                left = member.file_size  # a member that lies about its size is cut off there
+                while left > 0 and (chunk := packed.read(min(left, 1 << 20))):
+                    out.write(chunk)
+                    left -= len(chunk)
     return folder
 
 

@@ -2,15 +2,22 @@
 
 from __future__ import annotations
 
+import zipfile
 from pathlib import Path
 
 from awl.core.errors import AwlError
 
 MAX_BYTES = 4 << 30
-"""Largest file taken in."""
+"""Largest file taken in, packed or not."""
 MAX_FEATURES = 5_000_000
 MAX_FIELDS = 500
 """A layer with more fields is refused: no analyst reads so many, and SQLite stops at 2,000."""
+MAX_MEMBERS = 1000
+"""Files inside an archive."""
+SMALL_BYTES = 64 << 20
+"""What may unpack at any ratio."""
+MAX_RATIO = 200
+"""No honest archive of map data packs better than this."""
 
 
 def check_size(path: Path, most: int = MAX_BYTES) -> None:
@@ -26,3 +33,28 @@ def check_size(path: Path, most: int = MAX_BYTES) -> None:
             where=path.name,
             remedy="Cut it to the study area first",
         )
+
+
+def archive_members(path: Path, source: str) -> list[str]:
+    """Names of the files in a zip archive whose sizes and names are within bounds.
+
+    Raises:
+        AwlError: it is no archive, holds too many files, unpacks to more than `MAX_BYTES` or more than `MAX_RATIO` times its
+            size, or a name in it leads out of the folder it is unpacked to.
+    """
+    try:
+        with zipfile.ZipFile(path) as archive:
+            members = [member for member in archive.infolist() if not member.is_dir()]
+    except (zipfile.BadZipFile, ValueError, NotImplementedError) as error:
+        raise AwlError("The file is no zip archive that can be read", where=source, remedy="Pack it again") from error
+    unpacked = sum(member.file_size for member in members)
+    too_dense = unpacked > SMALL_BYTES and unpacked > MAX_RATIO * path.stat().st_size
+    if unpacked > MAX_BYTES or len(members) > MAX_MEMBERS or too_dense:
+        raise AwlError("The archive unpacks to more than Awl takes in", where=source, remedy="Filter it first")
+    names = [member.filename for member in members]
+    for name in names:
+        if name.startswith("/") or "\\" in name or ".." in Path(name).parts:
+            raise AwlError(
+                f"A name in the archive leads out of it ({name[:60]})", where=source, remedy="Pack the files again"
+            )
+    return names

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
 from awl.formats import crs as systems
+from awl.formats import gdal
 from awl.formats.limits import check_size
 
 METRES_PER_DEGREE = 111_195.0
@@ -75,16 +76,20 @@ class Raster:
 
 def read(path: Path, source: str, crs: str | None = None) -> Raster:
     """The first band of a file; `crs` says what its coordinates are, in place of what it states."""
+    check_size(path, MAX_FILE)
+    with path.open("rb") as stream:
+        gdal.check_signature(stream.read(16), ".tif", source)
     import rasterio  # 0.3 s: only when a file of this kind comes in
     from rasterio.errors import RasterioError
 
-    check_size(path, MAX_FILE)
     try:
-        with rasterio.open(path, driver="GTiff") as stream:
+        with gdal.raster_environment(), rasterio.open(path, driver="GTiff") as stream:
             return _read(stream, source, crs)
     except RasterioError as error:
         raise AwlError(
-            f"The file is no GeoTIFF that can be read ({str(error)[:120]})", where=source, remedy="Export it again"
+            f"The file is no GeoTIFF that can be read ({gdal.message(error, path, source)})",
+            where=source,
+            remedy="Export it again",
         ) from error
 
 
@@ -92,7 +97,8 @@ def read_bytes(data: bytes, source: str, crs: str | None) -> Raster:
     """The same, from a file kept in a study."""
     from rasterio.io import MemoryFile
 
-    with MemoryFile(data) as memory, memory.open(driver="GTiff") as stream:
+    gdal.check_signature(data[:16], ".tif", source)
+    with gdal.raster_environment(), MemoryFile(data) as memory, memory.open(driver="GTiff") as stream:
         return _read(stream, source, crs)
 
 

@@ -1,43 +1,51 @@
-"""Vector files through GDAL (pyogrio): GeoPackage, FlatGeobuf, zipped Shapefile. Everything comes out in WGS 84.
+"""Vector files through GDAL (pyogrio): GeoPackage, FlatGeobuf, Shapefile, KML, GPX, file geodatabase.
 
-An archive is looked through before it is opened.
+Everything comes out in WGS 84. A file is opened by the driver of its ending (`gdal.py`); an archive is looked through before it
+is opened, and may hold several Shapefiles.
 """
 
 from __future__ import annotations
 
 import zipfile
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import shapely
 
 from awl.core.errors import AwlError
 from awl.formats.crs import to_degrees
-from awl.formats.limits import MAX_FEATURES, MAX_FIELDS, check_size
+from awl.formats.gdal import check_signature, check_xml, message, vector_reader
+from awl.formats.limits import MAX_FEATURES, MAX_FIELDS, archive_members, check_size
 from awl.formats.table import Layer
 
-MAX_UNPACKED = 4 << 30
+ENDINGS = (".gpkg", ".fgb", ".shp", ".zip", ".kml", ".kmz", ".gpx", ".gdb")
+LEGACY_ENCODING = "cp1252"
+"""Tried where the text of a Shapefile is not in the encoding it states."""
+DRAWING_FIELDS = {"altitudeMode", "tessellate", "extrude", "visibility", "drawOrder", "icon", "snippet"}
+"""Fields that GDAL adds to every layer of KML; they say how a globe draws it."""
+
+
+class _Address(NamedTuple):
+    """Where GDAL finds a layer: what it opens, and the name of the layer in it."""
+
+    opened: str
+    name: str
 
 
 def layers(path: Path, source: str) -> list[str]:
-    """Names of the feature layers of a file."""
-    import pyogrio  # 0.2 s: only when a file of this kind comes in
+    """Names of the feature layers of a file; layers without features of formats that always have the same ones are left out.
 
-    check_size(path)
-    try:
-        return [str(name) for name, kind in pyogrio.list_layers(_address(path, source)) if kind is not None]
-    except (pyogrio.errors.DataSourceError, pyogrio.errors.DataLayerError) as error:
-        raise AwlError(
-            f"The file cannot be read ({str(error)[:120]})", where=source, remedy="Export it again"
-        ) from error
+    Raises:
+        AwlError: the file is missing, too large, damaged, or not what its name says.
+    """
+    return list(_addresses(path, source))
 
 
 def stated_crs(path: Path, name: str | None, source: str) -> str | None:
     """The coordinate system a layer states, None where it states none."""
-    import pyogrio
-
-    stated: str | None = pyogrio.read_info(_address(path, source), layer=name)["crs"]
+    address = _chosen(path, name, source)[1]
+    stated: str | None = vector_reader().read_info(address.opened, layer=address.name)["crs"]
     return stated
 
 
@@ -46,55 +54,123 @@ def read(path: Path, name: str | None = None, source: str | None = None, crs: st
 
     `crs` says what the coordinates are, in place of what the file states.
     """
-    import pyogrio
-
     source = source or path.name
-    found = layers(path, source)
-    if not found:
-        raise AwlError("The file holds no layer with geometries", where=source, remedy="Check how it was exported")
-    if name is None and len(found) > 1:
-        raise AwlError(f"The file holds {len(found)} layers", where=source, remedy=f"Choose one: {', '.join(found)}")
-    if name is not None and name not in found:
-        raise AwlError(f"The file has no layer '{name}'", where=source, remedy=f"It has: {', '.join(found)}")
-    name = name or found[0]
+    name, address = _chosen(path, name, source)
+    pyogrio = vector_reader()
     try:
-        info = pyogrio.read_info(_address(path, source), layer=name, force_feature_count=True)
+        info = pyogrio.read_info(address.opened, layer=address.name, force_feature_count=True)
         if info["features"] > MAX_FEATURES or len(info["fields"]) > MAX_FIELDS:
             raise AwlError(
                 f"{info['features']:,} features with {len(info['fields'])} fields are more than Awl takes in",
                 where=source,
                 remedy="Filter it first",
             )
-        meta, _, wkb, fields = pyogrio.raw.read(_address(path, source), layer=name, force_2d=True)
+        try:
+            meta, _, wkb, fields = pyogrio.raw.read(address.opened, layer=address.name, force_2d=True)
+        except UnicodeDecodeError:
+            meta, _, wkb, fields = pyogrio.raw.read(
+                address.opened, layer=address.name, force_2d=True, encoding=LEGACY_ENCODING
+            )
     except (pyogrio.errors.DataSourceError, pyogrio.errors.DataLayerError, pyogrio.errors.FeatureError) as error:
         raise AwlError(
-            f"The layer cannot be read ({str(error)[:120]})", where=source, remedy="Export it again"
+            f"The layer cannot be read ({message(error, path, source)})", where=source, remedy="Export it again"
         ) from error
+    except UnicodeDecodeError as error:
+        raise AwlError("The text of the layer is damaged", where=source, remedy="Export it again") from error
     shapes = np.asarray(shapely.from_wkb(wkb), dtype=object)
     columns = {
         str(key): [_plain(v) for v in values.tolist()] for key, values in zip(meta["fields"], fields, strict=True)
     }
+    if Path(source).suffix.lower() in (".kml", ".kmz", ".gpx"):
+        columns = {
+            key: values
+            for key, values in columns.items()
+            if key not in DRAWING_FIELDS and any(value is not None for value in values)
+        }
     return Layer(to_degrees(shapes, crs or meta["crs"], source), columns), name
 
 
-def _address(path: Path, source: str) -> str:
-    """What GDAL opens: the file, or the one Shapefile inside an archive."""
+def _chosen(path: Path, name: str | None, source: str) -> tuple[str, _Address]:
+    """Name and address of a layer; raises where the file has no such layer, or several and none is named."""
+    known = _addresses(path, source)
+    if not known:
+        raise AwlError("The file holds no layer with geometries", where=source, remedy="Check how it was exported")
+    if name is None and len(known) > 1:
+        raise AwlError(f"The file holds {len(known)} layers", where=source, remedy=f"Choose one: {', '.join(known)}")
+    if name is not None and name not in known:
+        raise AwlError(f"The file has no layer '{name}'", where=source, remedy=f"It has: {', '.join(known)}")
+    name = name or next(iter(known))
+    return name, known[name]
+
+
+def _addresses(path: Path, source: str) -> dict[str, _Address]:
+    """The feature layers of a file by name."""
     ending = Path(source).suffix.lower()
-    if ending != ".zip":
-        return str(path)
-    try:
-        with zipfile.ZipFile(path) as archive:
-            members = archive.infolist()
-    except zipfile.BadZipFile as error:
-        raise AwlError("The file is no zip archive", where=source, remedy="Zip the parts of the Shapefile") from error
-    if sum(member.file_size for member in members) > MAX_UNPACKED or len(members) > 1000:
-        raise AwlError("The archive unpacks to more than Awl takes in", where=source, remedy="Filter it first")
-    shapefiles = [member.filename for member in members if member.filename.lower().endswith(".shp")]
-    if len(shapefiles) != 1 or ".." in Path(shapefiles[0]).parts:
+    if ending not in ENDINGS:
         raise AwlError(
-            f"The archive holds {len(shapefiles)} Shapefiles", where=source, remedy="Zip one Shapefile alone"
+            f"'{source}' is not a kind of layer Awl reads", where=source, remedy=f"Give {', '.join(ENDINGS)}"
         )
-    return f"/vsizip/{path}/{shapefiles[0]}"
+    if ending == ".gdb":
+        return _listed(str(path), path, source)
+    check_size(path)
+    with path.open("rb") as stream:
+        head = stream.read(16)
+    if ending in (".zip", ".kmz"):
+        check_signature(head, ".zip", source)
+        return _in_archive(path, source)
+    if ending in (".kml", ".gpx"):
+        check_xml(path.read_bytes(), source)
+    else:
+        check_signature(head, ending, source)
+    return _listed(str(path), path, source, only_filled=ending == ".gpx")
+
+
+def _in_archive(path: Path, source: str) -> dict[str, _Address]:
+    """The layers of an archive: its Shapefiles, each under its own name, or a file geodatabase or KML in it."""
+    members = archive_members(path, source)
+    inside = f"/vsizip/{{{path}}}/"
+    with zipfile.ZipFile(path) as archive:
+        shapefiles = [name for name in members if name.lower().endswith(".shp")]
+        for name in shapefiles:
+            with archive.open(name) as stream:
+                check_signature(stream.read(16), ".shp", f"{source}, {name}")
+        documents = [name for name in members if name.lower().endswith(".kml")]
+        for name in documents:
+            check_xml(archive.read(name), f"{source}, {name}")
+    databases = {part for name in members for part in _databases(name)}
+    if shapefiles:
+        stems = [Path(name).stem for name in shapefiles]
+        known = {}
+        for name, stem in zip(shapefiles, stems, strict=True):
+            shown = stem if stems.count(stem) == 1 else str(Path(name).with_suffix(""))
+            known[shown] = _Address(inside + name, stem)
+        return known
+    if databases:
+        return _listed(inside + min(databases), path, source)
+    if documents:
+        return _listed(inside + documents[0], path, source)
+    raise AwlError(
+        "The archive holds no Shapefile, file geodatabase or KML", where=source, remedy="Zip the parts of the layer"
+    )
+
+
+def _databases(name: str) -> list[str]:
+    """The file geodatabases (folders) a member of an archive lies in."""
+    return [str(part) for part in Path(name).parents if part.suffix.lower() == ".gdb"]
+
+
+def _listed(opened: str, path: Path, source: str, only_filled: bool = False) -> dict[str, _Address]:
+    """The feature layers GDAL finds in what it opens."""
+    pyogrio = vector_reader()
+    try:
+        names = [str(name) for name, kind in pyogrio.list_layers(opened) if kind is not None]
+        if only_filled:
+            names = [n for n in names if pyogrio.read_info(opened, layer=n, force_feature_count=True)["features"]]
+    except (pyogrio.errors.DataSourceError, pyogrio.errors.DataLayerError, UnicodeDecodeError) as error:
+        raise AwlError(
+            f"The file cannot be read ({message(error, path, source)})", where=source, remedy="Export it again"
+        ) from error
+    return {name: _Address(opened, name) for name in names}
 
 
 def _plain(value: Any) -> Any:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import logging
 from pathlib import Path
-from urllib.parse import urlsplit
 
 from flask import Flask, Response, request, send_from_directory
 from werkzeug.exceptions import HTTPException
@@ -13,6 +12,7 @@ from awl.core.errors import AwlError
 from awl.formats.limits import MAX_BYTES
 from awl.server import downloads, explain, features, incoming, layers, modes, own, processes, search
 from awl.server.catalogue import Catalogue
+from awl.server.guard import Guard
 from awl.server.jobs import Jobs
 from awl.server.web import problem
 
@@ -24,8 +24,8 @@ POLICY = (
 )
 
 
-def create_app(root: Path) -> Flask:
-    """The server of a folder of studies, or of one study file."""
+def create_app(root: Path, host: str = "127.0.0.1") -> Flask:
+    """The server of a folder of studies, or of one study file, to be bound to `host`."""
     app = Flask("awl", static_folder=None)
     app.config["MAX_CONTENT_LENGTH"] = MAX_BYTES
     app.json.sort_keys = False  # type: ignore[attr-defined]
@@ -37,7 +37,7 @@ def create_app(root: Path) -> Flask:
     app.register_error_handler(AwlError, problem)
     app.register_error_handler(HTTPException, _http_problem)
     app.register_error_handler(Exception, _internal_problem)
-    app.before_request(_same_origin)
+    app.before_request(Guard(host).check)
     app.after_request(_headers)
     app.add_url_rule("/", "front", lambda: _front("index.html"))
     app.add_url_rule("/assets/<path:name>", "assets", lambda name: _front(f"assets/{name}"))
@@ -48,13 +48,6 @@ def _front(name: str) -> Response:
     if not (FRONT_END / "index.html").is_file():
         raise AwlError("The front end is not built", remedy="Run 'make setup'", status=503)
     return send_from_directory(FRONT_END, name, max_age=86400 if name.startswith("assets/") else 0)
-
-
-def _same_origin() -> None:
-    """Pages of other sites may not change studies through the reader's browser."""
-    origin = request.headers.get("Origin")
-    if request.method not in ("GET", "HEAD", "OPTIONS") and origin and urlsplit(origin).netloc != request.host:
-        raise AwlError("Requests from other sites are refused", status=403, kind="foreign-origin")
 
 
 def _headers(response: Response) -> Response:
@@ -82,7 +75,7 @@ def serve(root: Path, host: str, port: int) -> None:
     """Serve until interrupted, on a production server."""
     from waitress import create_server
 
-    app = create_app(root)
+    app = create_app(root, host)
     app.extensions["awl-catalogue"].prepare_only()
     server = create_server(app, host=host, port=port, threads=8, max_request_body_size=MAX_BYTES)
     print(f"Awl serves {root} on http://{host}:{server.effective_port}", flush=True)

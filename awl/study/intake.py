@@ -28,7 +28,7 @@ from awl.study.study import NewLayer, Study, slug
 
 EXTRACT_ENDINGS = (".osm", ".osm.gz", ".osm.bz2", ".osm.pbf", ".pbf")
 Pairs = NDArray[np.float64]
-VECTOR_ENDINGS = (".gpkg", ".fgb", ".zip")
+VECTOR_ENDINGS = vector.ENDINGS
 LINE_ENDINGS = (*VECTOR_ENDINGS, ".geojson", ".json", ".csv")
 RASTER_ENDINGS = (".tif", ".tiff")
 
@@ -126,7 +126,7 @@ def _streets(
         graph = _with_costs(graph, costs)
     graph = _numbered(graph, options)
     progress.step(0.7, "Drawing the base map")
-    return graph, base_layers(raw), report
+    return graph, base_layers(raw, report), report
 
 
 def read_graph(path: Path, source: str, crs: str | None = None, weight: str | None = None) -> StreetGraph | None:

@@ -149,8 +149,12 @@ def test_tables_come_zipped_too(tmp_path):
     with zipfile.ZipFile(archive, "w") as out:
         out.writestr("net/node.csv", NODES)
         out.writestr("net/link.csv", HEAD + "7,9\n9,4\n")
-        out.writestr("../evil.csv", "never unpacked")
     assert intake.read_graph(archive, "net.zip").link_count == 2
+    with zipfile.ZipFile(archive, "a") as out:
+        out.writestr("../evil.csv", "never unpacked")
+    (tmp_path / "other.zip").write_bytes(archive.read_bytes())
+    with pytest.raises(AwlError, match="leads out of it"):
+        intake.read_graph(tmp_path / "other.zip", "other.zip")
     assert not (tmp_path.parent / "evil.csv").exists()
 
 

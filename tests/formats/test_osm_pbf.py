@@ -7,7 +7,6 @@ from importlib import import_module
 from pathlib import Path
 
 import numpy as np
-import pyogrio
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -94,8 +93,9 @@ def test_both_formats_of_ferrow_hold_the_same_streets():
     assert {k: c.decode() for k, c in a.tags.items()} == {k: c.decode() for k, c in b.tags.items()}
 
 
-def test_another_reader_sees_the_same_city():
+def test_another_reader_sees_the_same_city(other_reader):
     ours = osm_pbf.read(EXTRACT)
+    pyogrio = other_reader()
     lines, _, _, columns = pyogrio.raw.read(EXTRACT, layer="lines", columns=["osm_id", "highway"])
     theirs = dict(zip(*(column.tolist() for column in columns), strict=True))
     assert lines["fields"].tolist() == ["osm_id", "highway"]

@@ -92,7 +92,7 @@ def test_a_raster_that_cannot_be_used_says_why(tmp_path, kind):
 
 def test_no_raster_and_a_raster_that_is_too_large(tmp_path, monkeypatch):
     (tmp_path / "text.tif").write_text("not a picture")
-    with pytest.raises(AwlError, match="no GeoTIFF"):
+    with pytest.raises(AwlError, match="not a GeoTIFF"):
         raster.read(tmp_path / "text.tif", "text.tif")
     monkeypatch.setattr(raster, "MAX_CELLS", 11)
     with pytest.raises(AwlError, match="4 x 3 cells are more"):

@@ -11,7 +11,7 @@ import shapely
 from pyproj import Transformer
 
 from awl.core.errors import AwlError
-from awl.formats import vector
+from awl.formats import limits, vector
 from awl.study import intake
 
 POINTS = shapely.points([(-36.2, 41.29), (-36.19, 41.3)])
@@ -66,14 +66,14 @@ def bomb(path):
 
 BAD = {
     "no CRS": ("rooms.gpkg", lambda p: write(p, "GPKG", crs=None), "states no coordinate system"),
-    "rubbish": ("rooms.gpkg", lambda p: p.write_bytes(b"rubbish" * 99), "cannot be read"),
+    "rubbish": ("rooms.gpkg", lambda p: p.write_bytes(b"rubbish" * 99), "not a GeoPackage"),
     "cut short": (
         "rooms.fgb",
         lambda p: p.write_bytes(write(p, "FlatGeobuf").read_bytes()[:200]),
         "cannot be read|no layer",
     ),
-    "no archive": ("rooms.zip", lambda p: p.write_bytes(b"PK nothing"), "no zip archive"),
-    "no Shapefile": ("rooms.zip", lambda p: zipfile.ZipFile(p, "w").writestr("a.txt", "a"), "holds 0 Shapefiles"),
+    "no archive": ("rooms.zip", lambda p: p.write_bytes(b"PK nothing"), "not a zip archive"),
+    "no Shapefile": ("rooms.zip", lambda p: zipfile.ZipFile(p, "w").writestr("a.txt", "a"), "holds no Shapefile"),
     "a bomb": ("rooms.zip", bomb, "unpacks to more"),
     "empty": ("rooms.gpkg", lambda p: p.write_bytes(b""), "is empty"),
 }
@@ -83,7 +83,7 @@ BAD = {
 @pytest.mark.parametrize("kind", BAD)
 def test_bad_files_say_what_is_wrong(tmp_path, kind, monkeypatch):
     name, make, expected = BAD[kind]
-    monkeypatch.setattr(vector, "MAX_UNPACKED", 1 << 20)
+    monkeypatch.setattr(limits, "SMALL_BYTES", 1 << 20)
     make(tmp_path / name)
     with pytest.raises(AwlError, match=expected) as caught:
         vector.read(tmp_path / name)
