@@ -2,22 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from awl.core.streets.raw import RawExtract
+from awl.core.streets.build import FERRY, BuildReport, street_class
+from awl.core.streets.coast import Sea, sea_of
+from awl.core.streets.raw import AREA_KEYS, RawExtract
 
 GREEN_LANDUSE = ("forest", "grass", "meadow", "orchard", "cemetery", "recreation_ground", "village_green", "allotments")
 GREEN_LEISURE = ("park", "garden", "golf_course", "nature_reserve", "pitch", "playground", "common")
 GREEN_NATURAL = ("wood", "scrub", "grassland", "heath", "wetland")
 FIELD_LANDUSE = ("farmland", "farmyard", "vineyard")
 SAND_NATURAL = ("beach", "sand", "shingle")
-SEA_MARGIN = 0.3
-"""How far the sea is drawn beyond the extract, as a share of its larger side."""
 PLACE_KINDS = ("city", "town", "suburb", "quarter", "neighbourhood", "village", "hamlet", "island", "islet", "locality")
 
 
@@ -30,12 +30,19 @@ class BaseLayer:
     name: list[str | None]
 
 
-def base_layers(raw: RawExtract) -> dict[str, BaseLayer]:
-    """`water`, `field`, `sand`, `green`, `building` (polygons), `rail`, `river` (lines) and `place` (points)."""
+def base_layers(raw: RawExtract, report: BuildReport | None = None) -> dict[str, BaseLayer]:
+    """`water`, `field`, `sand`, `green`, `building` (polygons), `rail`, `river` (lines) and `place` (points).
+
+    Coast beside which no sea could be drawn is counted in `report`.
+    """
     shapes = _Shapes(raw)
     water = shapes.polygons(lambda tags: tags.get("water") or "water" if _is_water(tags) else None)
+    sea = shapes.sea()
+    if report is not None:
+        report.coast_m, report.coast_disputed_m = sea.coast_m, sea.disputed_m
+    count = len(sea.polygons)
     layers = {
-        "water": _joined(water, shapes.sea()),
+        "water": _joined(water, BaseLayer(sea.polygons, ["sea"] * count, [None] * count)),
         "field": shapes.polygons(lambda tags: tags.get("landuse") if tags.get("landuse") in FIELD_LANDUSE else None),
         "sand": shapes.polygons(lambda tags: tags.get("natural") if tags.get("natural") in SAND_NATURAL else None),
         "green": shapes.polygons(_green_kind),
@@ -74,30 +81,29 @@ class _Shapes:
         self._vertex = np.where(known, order[place] if len(ident) else 0, -1)
         self._row_of_way = {int(ident): row for row, ident in enumerate(raw.way_id)}
 
+    @cached_property
+    def _tagged(self) -> list[tuple[int, dict[str, str]]]:
+        """Ways that may be areas of the base map, with the tags that say of which kind."""
+        columns = {key: self._raw.way_column(key) for key in (*AREA_KEYS, "name")}
+        rows = np.flatnonzero(np.any([columns[key].present() for key in AREA_KEYS], axis=0))
+        values = {key: column.take(rows).decode() for key, column in columns.items()}
+        return [
+            (int(row), {key: column[i] for key, column in values.items() if column[i] is not None})
+            for i, row in enumerate(rows)
+        ]
+
     def _coordinates(self, way: int) -> NDArray[np.float64]:
         rows = self._vertex[self._raw.way_start[way] : self._raw.way_start[way + 1]]
         rows = rows[rows >= 0]
         return np.column_stack([self._raw.node_lon[rows], self._raw.node_lat[rows]])
 
-    def _tags(self, way: int, keys: Iterable[str]) -> dict[str, str]:
-        found = {}
-        for key in keys:
-            value = self._raw.way_column(key).at(way)
-            if value is not None:
-                found[key] = value
-        return found
-
     def polygons(self, kind_of) -> BaseLayer:  # type: ignore[no-untyped-def]
         """Closed ways and multipolygons for whose tags `kind_of` gives a kind."""
-        keys = ("natural", "water", "waterway", "leisure", "landuse", "building", "name")
-        columns = [self._raw.way_column(key) for key in keys[:-1]]
-        candidates = np.flatnonzero(np.any([column.present() for column in columns], axis=0))
         out = BaseLayer(np.zeros(0, object), [], [])
         shapes: list[shapely.Geometry] = []
-        for way in candidates:
-            tags = self._tags(int(way), keys)
+        for way, tags in self._tagged:
             kind = kind_of(tags)
-            xy = self._coordinates(int(way)) if kind else None
+            xy = self._coordinates(way) if kind else None
             if xy is not None and len(xy) >= 4 and (xy[0] == xy[-1]).all():
                 shapes.append(shapely.Polygon(xy))
                 out.kind.append(kind)
@@ -126,32 +132,22 @@ class _Shapes:
         lines = [shapely.LineString(xy) for xy in map(self._coordinates, rows) if len(xy) >= 2]
         return shapely.get_parts(shapely.polygonize(lines)) if lines else np.zeros(0, object)
 
-    def sea(self) -> BaseLayer:
-        """The sea, from coastline ways: land lies on the left of each, water on its right.
+    def sea(self) -> Sea:
+        """The sea, from coastline ways and the streets on land."""
+        coast = np.flatnonzero(self._raw.way_column("natural").equals("coastline"))
+        highway, street = street_class(self._raw)
+        for key in ("bridge", "tunnel"):
+            street &= ~self._raw.way_column(key).present() | self._raw.way_column(key).equals("no")
+        lines = [xy for row in coast if len(xy := self._coordinates(int(row))) >= 2]
+        return sea_of(lines, self._segments(street & ~highway.equals(FERRY)))
 
-        The coast and the edge of the extract (with a margin) enclose faces; a face is sea where the right side of the
-        coast falls into it. Where a coastline is cut by the edge it is led straight on to the margin.
-        """
-        rows = np.flatnonzero(self._raw.way_column("natural").equals("coastline"))
-        coast = [xy for row in rows if len(xy := self._coordinates(int(row))) >= 2]
-        if not coast:
-            return BaseLayer(np.zeros(0, object), [], [])
-        west, south = self._raw.node_lon.min(), self._raw.node_lat.min()
-        east, north = self._raw.node_lon.max(), self._raw.node_lat.max()
-        margin = SEA_MARGIN * max(east - west, north - south)
-        box = shapely.box(west - margin, south - margin, east + margin, north + margin)
-        lines = shapely.get_parts(
-            shapely.line_merge(shapely.multilinestrings([shapely.linestrings(xy) for xy in coast]))
-        )
-        whole = np.array([_led_out(line, box) for line in lines], dtype=object)
-        faces = shapely.get_parts(shapely.polygonize([shapely.union_all([box.exterior, *whole])]))
-        sides = np.concatenate([_right_of(xy) for xy in coast])
-        _, face = shapely.STRtree(faces).query(shapely.points(sides), predicate="within")
-        wet = np.bincount(face, minlength=len(faces)) > 0
-        if not wet.any():
-            return BaseLayer(np.zeros(0, object), [], [])
-        sea = shapely.get_parts(shapely.union_all(faces[wet]))
-        return BaseLayer(sea, ["sea"] * len(sea), [None] * len(sea))
+    def _segments(self, ways: NDArray[np.bool_]) -> NDArray[np.float64]:
+        """Segments (s, 2, 2) of ways in degrees, as far as the extract has their nodes."""
+        way = np.repeat(np.arange(len(self._raw.way_id)), np.diff(self._raw.way_start))
+        a, b = self._vertex[:-1], self._vertex[1:]
+        drawn = (way[:-1] == way[1:]) & ways[way[:-1]] & (a >= 0) & (b >= 0)
+        rows = np.stack([a[drawn], b[drawn]], axis=1)
+        return np.stack([self._raw.node_lon[rows], self._raw.node_lat[rows]], axis=2)
 
     def lines(self, key: str, values: tuple[str, ...]) -> BaseLayer:
         """Ways that carry `key` with one of `values`."""
@@ -161,26 +157,6 @@ class _Shapes:
         keep = [(int(row), xy) for row in rows if len(xy := self._coordinates(int(row))) >= 2]
         shapes = np.array([shapely.LineString(xy) for _, xy in keep], dtype=object)
         return BaseLayer(shapes, [str(column.at(row)) for row, _ in keep], [name.at(row) for row, _ in keep])
-
-
-def _led_out(line: shapely.Geometry, box: shapely.Polygon) -> shapely.Geometry:
-    """A coastline with its open ends led straight to the nearest edge of the box."""
-    xy = shapely.get_coordinates(line)
-    if (xy[0] == xy[-1]).all():
-        return line
-    west, south, east, north = box.bounds
-    ends = []
-    for x, y in (xy[0], xy[-1]):
-        edges = [(west, y), (east, y), (x, south), (x, north)]
-        ends.append(min(edges, key=lambda spot: abs(spot[0] - x) + abs(spot[1] - y)))
-    return shapely.LineString([ends[0], *xy, ends[1]])
-
-
-def _right_of(xy: NDArray[np.float64]) -> NDArray[np.float64]:
-    """A point just to the right of each segment of a line, where the sea is."""
-    step = np.diff(xy, axis=0)
-    normal = np.column_stack([step[:, 1], -step[:, 0]])
-    return (xy[:-1] + xy[1:]) / 2 + normal * 1e-3
 
 
 def _places(raw: RawExtract) -> BaseLayer:

@@ -80,6 +80,9 @@ class BuildReport:
     share_with_maxspeed: float = 0.0
     share_named: float = 0.0
     share_oneway: float = 0.0
+    coast_m: float = 0.0
+    coast_disputed_m: float = 0.0
+    """Coast beside which no sea is drawn, because coastline and streets contradict each other."""
     lines: dict[str, float] = field(default_factory=dict)
     """Of plain lines: what was assumed and what was done to make them meet, as counts; empty for a map extract."""
 
