@@ -19,6 +19,7 @@ import numpy as np
 from awl.core.columns import CategoricalBuilder
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
+from awl.core.streets.cleaning import cleaned
 from awl.core.streets.raw import (
     NODE_KEYS,
     NODE_SELECT,
@@ -121,7 +122,7 @@ class _Reader:
         except expat.ExpatError as error:
             raise self._not_xml(error) from error
         ways = len(self._way_id)
-        return RawExtract(
+        raw = RawExtract(
             node_id=np.array(self._node_id, np.int64),
             node_lon=np.array(self._lon, float),
             node_lat=np.array(self._lat, float),
@@ -133,7 +134,9 @@ class _Reader:
             way_tags={key: b.finish(ways) for key, b in self._way_tags.items() if b.rows},
             relations=tuple(self._relations),
             restrictions=tuple(self._restrictions),
+            ways_seen=ways,
         )
+        return cleaned(raw)
 
     def _where(self) -> str:
         return f"{self._name}, line {self._parser.CurrentLineNumber}"
@@ -171,13 +174,8 @@ class _Reader:
                 self._tags[attributes["k"]] = attributes["v"]
             elif name == "node":
                 self._open(name, attributes)
-                lon, lat = float(attributes["lon"]), float(attributes["lat"])
-                if not (-180.0 <= lon <= 180.0 and -90.0 <= lat <= 90.0):
-                    raise AwlError(
-                        f"Node {self._id} lies at lon {lon}, lat {lat}, which is not on Earth", where=self._where()
-                    )
-                self._lon.append(lon)
-                self._lat.append(lat)
+                self._lon.append(float(attributes["lon"]))
+                self._lat.append(float(attributes["lat"]))
                 self._node_id.append(self._id)
             elif name == "way" or name == "relation":
                 self._open(name, attributes)

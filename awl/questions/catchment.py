@@ -12,6 +12,7 @@ from awl.core.access.zones import length_by_owner, zone_streets
 from awl.core.engine.dijkstra import NO_LIMIT
 from awl.core.engine.reach import reached_parts
 from awl.core.streets.shapes import cut_lines
+from awl.core.surfaces.area_error import AreaError, area_error
 from awl.core.surfaces.field import CALM_MS
 from awl.formats import geojson
 from awl.formats.table import Layer
@@ -28,7 +29,7 @@ from awl.questions.base import (
     slot,
 )
 from awl.questions.context import Context, limit_units, limit_word
-from awl.questions.isochrone import AreaDrawer, search_reach
+from awl.questions.isochrone import AreaDrawer, error_doubts, search_reach
 from awl.questions.zone_inputs import FIELDS, chosen_fields, zone_doubts, zone_names
 
 MAX_AREAS = 300
@@ -114,7 +115,8 @@ class Catchment(Question):
                 Figure(round(summary[f"{fields[0]}_served"]), "people", f"{fields[0].replace('_', ' ')} served")
             )
             doubts += zone_doubts((streets.zone_length_m > 0).astype(np.float64), people[0], zone_names(layer), context)
-        areas = _areas(context, places, snapped, reach, unit)
+        areas, error = _areas(context, places, snapped, reach, unit)
+        doubts += error_doubts(error)
         busiest = int(np.argmax(metres))
         figures.append(Figure(places.names[busiest], "", "has most street"))
         within = "" if inputs.limit is None else f" within {limit_word(inputs.limit, 'time')}"
@@ -160,8 +162,8 @@ class Catchment(Question):
         )
 
 
-def _areas(context: Context, places: Any, snapped: Any, reach: Any, unit: int) -> dict[str, Any]:
-    """One polygon per place that owns ground."""
+def _areas(context: Context, places: Any, snapped: Any, reach: Any, unit: int) -> tuple[dict[str, Any], AreaError]:
+    """One polygon per place that owns ground, and how much street they put on the wrong side."""
     rows = np.flatnonzero(snapped.found)[:MAX_AREAS]
     draw = AreaDrawer(context, CALM_MS)
     shapes = []
@@ -175,4 +177,8 @@ def _areas(context: Context, places: Any, snapped: Any, reach: Any, unit: int) -
         "place_row": rows.tolist(),
         "area_km2": np.round(shapely.area(np.array(shapes, dtype=object)) / 1e6, 5).tolist(),
     }
-    return geojson.collection(Layer(geometry, columns))
+    held = np.full(len(places), None, object)
+    held[rows] = shapes
+    return geojson.collection(Layer(geometry, columns)), area_error(
+        context.network.graph, reach, unit, held, by_owner=True
+    )

@@ -15,8 +15,10 @@ from awl.core.engine.reach import Parts, Reach, reach_of, reached_parts
 from awl.core.errors import AwlError
 from awl.core.modes.network import Network
 from awl.core.streets.shapes import cut_lines, point_at
+from awl.core.surfaces.area_error import TOLERATED, AreaError, area_error
 from awl.core.surfaces.areas import contour_area, field_values
 from awl.core.surfaces.field import CALM_MS, OFF_STREET_M
+from awl.core.surfaces.over_water import without_water
 from awl.formats import geojson
 from awl.formats.table import Layer
 from awl.questions import frozen_hour
@@ -24,6 +26,7 @@ from awl.questions.base import (
     DIRECTION_WORDS,
     Answer,
     Column,
+    Doubt,
     FeatureSet,
     Figure,
     Limits,
@@ -183,12 +186,16 @@ class Isochrone(Question):
                 Figure(round(street_km[-1], 1), "km", f"of street within {last}"),
                 *([least(by_hour, limits)] if hours else []),
             ],
-            doubts=context.doubts_of(places, snapped) + context.doubts_of_reach(found, units[-1]),
+            doubts=[
+                *context.doubts_of(places, snapped),
+                *context.doubts_of_reach(found, units[-1]),
+                *error_doubts(areas.pop("error")),
+            ],
             method=[
                 *context.notes,
                 *frozen_hour.of_reach(context, inputs.measure, snapped, found, units[-1]),
                 "Streets are split exactly where a limit falls. An area holds the reached streets and ends at most about"
-                f" {OFF_STREET_M / 2:.0f} m beside them; water is left out.",
+                f" {OFF_STREET_M / 2:.0f} m beside them; water is left out but for the bridges that are reached.",
             ],
             parts={
                 "areas": areas["areas"],
@@ -259,6 +266,7 @@ class Isochrone(Question):
             "areas": geojson.collection(Layer(geometry, columns)),
             "contours": lambda context: contours_of(context, shapes, [row["limit"] for row in rows]),
             "merged_km2": [shape.area / 1e6 for shape in merged],
+            "error": area_error(context.network.graph, reach, units[-1], np.array(merged[-1:], dtype=object)),
         }
 
 
@@ -292,14 +300,30 @@ class AreaDrawer:
 
     def __init__(self, context: Context, calm: float) -> None:
         self._field, self._calm = context.field, calm
-        self._water = context.study.water_xy
+        self._water, self._over_water = context.study.water_xy, context.study.links_over_water
+        self._graph = context.network.graph
 
     def area(self, reach: Reach, unit: int, owner: int | None = None) -> shapely.Geometry:
         """The area within `unit`, of one owner or of all, in the metric plane."""
         shape = contour_area(self._field, field_values(self._field, reach, unit, self._calm, owner))
         if not shapely.is_valid(shape):
             shape = shapely.make_valid(shape)
-        return shape if self._water.is_empty else shapely.difference(shape, self._water)
+        return without_water(shape, self._water, self._graph, self._over_water, reach, unit, owner)
+
+
+def error_doubts(error: AreaError) -> list[Doubt]:
+    """What to say of areas that put more street on the wrong side than is tolerated."""
+    doubts = []
+    if error.lost > TOLERATED:
+        text = f"{error.lost:.1%} of the street within reach lies outside the areas drawn; the streets themselves are exact."
+        doubts.append(Doubt("areas-lose-street", "warning", 1, text))
+    if error.enclosed > TOLERATED:
+        text = (
+            f"Street that is not reached lies inside the areas drawn, as long as {error.enclosed:.1%} of what is reached:"
+            " such as tunnels and streets at another level. The streets themselves are exact."
+        )
+        doubts.append(Doubt("areas-enclose-street", "note", 1, text))
+    return doubts
 
 
 def search_reach(

@@ -226,9 +226,9 @@ def preview(token: str) -> Response:
     if not intake.is_extract(waiting.name):
         layers = inspect.preview_layers(waiting, waiting.name, request.args.get("crs") or None)
         return reply(geojson.collection(Layer(layers, {})))
-    highway, lines = inspect.preview(inspect.read_extract(waiting, waiting.name))
-    shapes = [shapely.multilinestrings(lines[highway.equals(value)].tolist()) for value in highway.values]
-    return reply(geojson.collection(Layer(np.array(shapes, dtype=object), {"class": list(highway.values)})))
+    streets = inspect.preview(inspect.read_extract(waiting, waiting.name))
+    shapes = np.array(list(streets.values()), dtype=object)
+    return reply(geojson.collection(Layer(shapes, {"class": list(streets)})))
 
 
 @api.post("/incoming/<token>/streets")

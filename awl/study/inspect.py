@@ -201,12 +201,14 @@ def _apart(box: list[float], other: list[float]) -> bool:
 
 def described_extract(raw: RawExtract) -> dict[str, Any]:
     """Streets of an extract by class with count and length, extent, and what share of them has a speed, direction, name."""
-    ways, metres, _ = _street_lengths(raw)
-    highway, street = street_class(raw)
-    if len(ways) == 0:
+    ways, highway = _street_ways(raw)
+    metres = _street_lengths(raw, ways)
+    rows = raw.vertex_row[raw.refs_of(ways)[0]]
+    rows = rows[rows >= 0]
+    if len(rows) == 0:
         return {
-            "ways": len(raw.way_id),
-            "streets": 0,
+            "ways": raw.ways_seen,
+            "streets": len(ways),
             "classes": [],
             "bounds": None,
             "known": {},
@@ -218,12 +220,10 @@ def described_extract(raw: RawExtract) -> dict[str, Any]:
     count = np.bincount(codes, minlength=len(highway.values))
     total = max(float(metres.sum()), 1e-9)
     keys = {"speed": "maxspeed", "direction": "oneway", "name": "name", "surface": "surface"}
-    rows = _vertex_rows(raw, ways)[0]
-    rows = rows[rows >= 0]
     lon, lat = raw.node_lon[rows], raw.node_lat[rows]
     return {
-        "ways": len(raw.way_id),
-        "streets": int(street.sum()),
+        "ways": raw.ways_seen,
+        "streets": len(ways),
         "length_km": round(total / 1000, 1),
         "bounds": [round(float(v), 6) for v in (lon.min(), lat.min(), lon.max(), lat.max())],
         "classes": [
@@ -237,28 +237,35 @@ def described_extract(raw: RawExtract) -> dict[str, Any]:
         },
         "restrictions": len(raw.restrictions),
         "barriers": int(raw.node_tags["barrier"].present().sum()) if "barrier" in raw.node_tags else 0,
+        "off_earth": raw.faults.off_earth,
+        "repeated": raw.faults.repeated,
     }
 
 
-def preview(raw: RawExtract) -> tuple[Categorical, NDArray[np.object_]]:
-    """Class and shape (degrees) of every street of an extract, simplified to what a screen can show."""
-    ways, _, _ = _street_lengths(raw)
-    highway = street_class(raw)[0].take(ways)
-    rows, start = _vertex_rows(raw, ways)
+def preview(raw: RawExtract) -> dict[str, shapely.Geometry]:
+    """The streets of an extract by class, as multi-lines in degrees simplified to what a screen can show.
+
+    A street ends where the extract lacks a vertex, and goes on behind it.
+    """
+    ways, highway = _street_ways(raw)
+    refs, start = raw.refs_of(ways)
+    rows, way = raw.vertex_row[refs], np.repeat(np.arange(len(ways)), np.diff(start))
+    # A stretch is a maximal run of known vertices of one way.
     known = rows >= 0
-    size = np.add.reduceat(known, start[:-1]) if len(ways) else np.zeros(0, int)
-    offsets = np.concatenate([[0], np.cumsum(size)]).astype(np.int64)
-    xy = np.column_stack([raw.node_lon[rows[known]], raw.node_lat[rows[known]]])
-    keep = size >= 2
-    lines = np.full(len(ways), None, object)
-    if keep.any():
-        whole = np.repeat(keep, size)
-        kept_start = np.concatenate([[0], np.cumsum(size[keep])]).astype(np.int64)
-        lines[keep] = ragged_lines(xy[whole], kept_start)
-    if offsets[-1] > PREVIEW_VERTICES:
+    stretch = np.cumsum(~known | np.concatenate([[True], way[1:] != way[:-1]]))[known]
+    rows, way = rows[known], way[known]
+    _, first, size = np.unique(stretch, return_index=True, return_counts=True)
+    drawn = size >= 2
+    xy = np.column_stack([raw.node_lon[rows], raw.node_lat[rows]])[np.repeat(drawn, size)]
+    if len(xy) == 0:
+        return {}
+    lines = ragged_lines(xy, np.concatenate([[0], np.cumsum(size[drawn])]).astype(np.int64))
+    if len(xy) > PREVIEW_VERTICES:
         extent = max(float(np.ptp(xy[:, 0])), float(np.ptp(xy[:, 1])))
         lines = shapely.simplify(lines, extent / 3000, preserve_topology=False)
-    return highway.take(keep), lines[keep]
+    kind = highway.take(ways[way[first[drawn]]])
+    by_class = {value: lines[kind.equals(value)] for value in kind.values}
+    return {value: shapely.multilinestrings(list(some)) for value, some in by_class.items() if len(some)}
 
 
 def preview_layers(path: Path, source: str, crs: str | None = None) -> NDArray[np.object_]:
@@ -284,32 +291,18 @@ def preview_layers(path: Path, source: str, crs: str | None = None) -> NDArray[n
     )
 
 
-def _vertex_rows(raw: RawExtract, ways: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Rows of the vertices of ways one after another, -1 where the extract lacks the node, and where each way begins."""
-    order = np.argsort(raw.node_id, kind="stable")
-    sorted_id = raw.node_id[order]
-    counts = np.diff(raw.way_start)[ways]
-    start = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
-    flat = np.arange(start[-1]) - np.repeat(start[:-1] - raw.way_start[:-1][ways], counts)
-    refs = raw.way_refs[flat]
-    if len(sorted_id) == 0:
-        return np.full(len(refs), -1, np.int64), start
-    place = np.minimum(np.searchsorted(sorted_id, refs), len(sorted_id) - 1)
-    return np.where(sorted_id[place] == refs, order[place], -1), start
+def _street_ways(raw: RawExtract) -> tuple[NDArray[np.int64], Categorical]:
+    """Rows of the ways that are streets, and the class of every way."""
+    highway, street = street_class(raw)
+    return np.flatnonzero(street), highway
 
 
-def _street_lengths(raw: RawExtract) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.int64]]:
-    """Rows of the street ways with at least two vertices, their lengths in metres, and where the vertices of each begin."""
-    _, street = street_class(raw)
-    ways = np.flatnonzero(street & (np.diff(raw.way_start) > 1))
-    rows, start = _vertex_rows(raw, ways)
-    if len(ways) == 0:
-        return ways, np.zeros(0), start
+def _street_lengths(raw: RawExtract, ways: NDArray[np.int64]) -> NDArray[np.float64]:
+    """Length in metres of each way, as far as the extract has its vertices."""
+    refs, start = raw.refs_of(ways)
+    rows, way = raw.vertex_row[refs], np.repeat(np.arange(len(ways)), np.diff(start))
     a, b = rows[:-1], rows[1:]
-    whole = (a >= 0) & (b >= 0)
-    whole[start[1:-1] - 1] = False  # the step from one way to the next
-    step = np.zeros(len(rows))
-    step[:-1][whole] = segment_lengths(
-        raw.node_lon[a[whole]], raw.node_lat[a[whole]], raw.node_lon[b[whole]], raw.node_lat[b[whole]]
-    )
-    return ways, np.add.reduceat(step, start[:-1]), start
+    drawn = (a >= 0) & (b >= 0) & (way[:-1] == way[1:])
+    a, b = a[drawn], b[drawn]
+    metres = segment_lengths(raw.node_lon[a], raw.node_lat[a], raw.node_lon[b], raw.node_lat[b])
+    return np.bincount(way[:-1][drawn], weights=metres, minlength=len(ways)).astype(float)

@@ -12,13 +12,16 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Self
 
+import numpy as np
 import shapely
+from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
 from awl.core.modes.network import KeepParts
 from awl.core.streets.areas import BaseLayer
 from awl.core.streets.build import BuildReport, fill_report
 from awl.core.streets.graph import StreetGraph
+from awl.core.surfaces.over_water import links_over_water
 from awl.formats.raster import Raster
 from awl.formats.table import Layer
 from awl.study import arrays, geopackage, rasters, records, streets
@@ -396,6 +399,13 @@ class StudyFile:
             return shapely.union_all(self.graph.plane.project(water))
 
         return self._cached("water", make)
+
+    @property
+    def links_over_water(self) -> NDArray[np.bool_]:
+        """Which links of the graph touch water."""
+        water, graph = self.water_xy, self.graph
+        found: NDArray[np.bool_] = self._cached("links over water", lambda: links_over_water(graph, water))
+        return found
 
 
 def slug(text: str) -> str:

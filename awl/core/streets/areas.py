@@ -74,11 +74,7 @@ class _Shapes:
 
     def __init__(self, raw: RawExtract) -> None:
         self._raw = raw
-        order = np.argsort(raw.node_id, kind="stable")
-        ident = raw.node_id[order]
-        place = np.minimum(np.searchsorted(ident, raw.way_refs), max(len(ident) - 1, 0))
-        known = ident[place] == raw.way_refs if len(ident) else np.zeros(len(raw.way_refs), bool)
-        self._vertex = np.where(known, order[place] if len(ident) else 0, -1)
+        self._vertex = raw.vertex_row
         self._row_of_way = {int(ident): row for row, ident in enumerate(raw.way_id)}
 
     @cached_property
@@ -88,7 +84,7 @@ class _Shapes:
         rows = np.flatnonzero(np.any([columns[key].present() for key in AREA_KEYS], axis=0))
         values = {key: column.take(rows).decode() for key, column in columns.items()}
         return [
-            (int(row), {key: column[i] for key, column in values.items() if column[i] is not None})
+            (int(row), {key: value for key, column in values.items() if (value := column[i]) is not None})
             for i, row in enumerate(rows)
         ]
 
@@ -134,12 +130,11 @@ class _Shapes:
 
     def sea(self) -> Sea:
         """The sea, from coastline ways and the streets on land."""
-        coast = np.flatnonzero(self._raw.way_column("natural").equals("coastline"))
+        coast = self._raw.way_column("natural").equals("coastline")
         highway, street = street_class(self._raw)
         for key in ("bridge", "tunnel"):
             street &= ~self._raw.way_column(key).present() | self._raw.way_column(key).equals("no")
-        lines = [xy for row in coast if len(xy := self._coordinates(int(row))) >= 2]
-        return sea_of(lines, self._segments(street & ~highway.equals(FERRY)))
+        return sea_of(self._segments(coast), self._segments(street & ~highway.equals(FERRY)))
 
     def _segments(self, ways: NDArray[np.bool_]) -> NDArray[np.float64]:
         """Segments (s, 2, 2) of ways in degrees, as far as the extract has their nodes."""

@@ -67,6 +67,12 @@ class BuildReport:
     references_missing: int = 0
     ways_outside: int = 0
     zero_length_dropped: int = 0
+    nodes_off_earth: int = 0
+    """Nodes with impossible coordinates, left out."""
+    nodes_off_earth_named: list[list[float]] = field(default_factory=list)
+    """Id, longitude and latitude as stated of the first of them."""
+    objects_repeated: int = 0
+    """Nodes, ways and relations told more than once; the last holds."""
     classes_left_out: dict[str, int] = field(default_factory=dict)
     """Ways left out because their class was not wanted."""
     barriers: dict[str, int] = field(default_factory=dict)
@@ -120,7 +126,12 @@ def build_graph(
     street is left.
     """
     progress = progress or Progress()
-    report = BuildReport(ways_read=len(raw.way_id))
+    report = BuildReport(
+        ways_read=raw.ways_seen or len(raw.way_id),
+        nodes_off_earth=raw.faults.off_earth,
+        nodes_off_earth_named=[list(node) for node in raw.faults.off_earth_nodes],
+        objects_repeated=raw.faults.repeated,
+    )
     highway, street = street_class(raw)
     raw = replace(raw, way_tags={**raw.way_tags, "highway": highway})
     report.streets_read = int(street.sum())
@@ -191,22 +202,14 @@ def _counts(column: Categorical) -> dict[str, int]:
 
 def _segments(raw: RawExtract, ways: NDArray[np.int64]) -> tuple[_Segments, NDArray[np.int64], int]:
     """Vertex pairs of `ways`; pairs with a node missing from the extract are dropped and their other end is border."""
-    order = np.argsort(raw.node_id, kind="stable")
-    sorted_id = raw.node_id[order]
-    counts = np.diff(raw.way_start)[ways]
-    offsets = np.concatenate([[0], np.cumsum(counts)])
-    flat = np.arange(offsets[-1]) - np.repeat(offsets[:-1], counts) + np.repeat(raw.way_start[ways], counts)
-    refs = raw.way_refs[flat]
-    place = np.searchsorted(sorted_id, refs)
-    place = np.minimum(place, max(len(sorted_id) - 1, 0))
-    known = (sorted_id[place] == refs) if len(sorted_id) else np.zeros(len(refs), bool)
-    rows = np.where(known, order[place] if len(sorted_id) else 0, -1)
-    way = np.repeat(ways, counts)
+    refs, start = raw.refs_of(ways)
+    rows = raw.vertex_row[refs]
+    way = np.repeat(ways, np.diff(start))
     a, b, same = rows[:-1], rows[1:], way[:-1] == way[1:]
     whole = same & (a >= 0) & (b >= 0) & (a != b)
     half = same & ((a >= 0) != (b >= 0))
     border = np.unique(np.maximum(a[half], b[half]))
-    return _Segments(a[whole], b[whole], way[:-1][whole]), border, int((~known).sum())
+    return _Segments(a[whole], b[whole], way[:-1][whole]), border, int((rows < 0).sum())
 
 
 def _clip(

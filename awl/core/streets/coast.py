@@ -29,11 +29,13 @@ RAYS = 72
 """Directions tried to lead the end of a coast to the outline."""
 RAY_PIECES = 32
 """Pieces a direction is tested in: their boxes hold fewer streets than the box of the whole."""
+HEADING_SHARE = 0.1
+"""How far back the heading of a coast is taken, as a share of the size of the data."""
+TURN_WEIGHT = 0.25
+"""What turning square off the heading counts, in sizes of the data crossed."""
 SIDE_M = 0.25
 """Distance from the coast at which its sides are looked at, at most."""
 
-Lines = list[NDArray[np.float64]]
-"""Coordinates (n, 2) of each line, degrees."""
 Segments = NDArray[np.float64]
 """Segments (s, 2, 2): from, to; x, y."""
 
@@ -47,35 +49,35 @@ class Sea:
     disputed_m: float = 0.0
 
 
-def sea_of(coast: Lines, streets: Segments) -> Sea:
+def sea_of(coast: Segments, streets: Segments) -> Sea:
     """The sea beside coastlines.
 
     Parameters:
-        coast: coastlines as drawn, land on their left, lines that meet sharing a vertex.
-        streets: segments of streets that lie on land: no bridges, tunnels or ferries.
+        coast: segments of coastlines in degrees, land on their left.
+        streets: segments of streets that lie on land, in degrees: no bridges, tunnels or ferries.
 
     Returns:
         The sea, out to a margin around coast and streets.
     """
-    if not coast:
+    if len(coast) == 0:
         return Sea(np.zeros(0, object))
-    everything = np.concatenate([*coast, streets.reshape(-1, 2)])
-    plane = LocalPlane.around(everything[:, 0], everything[:, 1])
-    lines = plane.project(np.array([shapely.linestrings(xy) for xy in coast], dtype=object))
-    roads = np.column_stack(plane.xy(*streets.reshape(-1, 2).T)).reshape(streets.shape)
-    data = shapely.multipoints(np.column_stack(plane.xy(*everything.T)))
+    vertices = np.concatenate([coast, streets]).reshape(-1, 2)
+    plane = LocalPlane.around(vertices[:, 0], vertices[:, 1])
+    projected = np.column_stack(plane.xy(*vertices.T)).reshape(-1, 2, 2)
+    shore, roads = projected[: len(coast)], projected[len(coast) :]
+    data = shapely.multipoints(projected.reshape(-1, 2))
     outline = _with_margin(data)
-    merged = shapely.get_parts(shapely.line_merge(shapely.multilinestrings(list(lines))))
-    closing = _closing_lines(merged, roads, data.convex_hull, outline)
+    merged = shapely.get_parts(shapely.line_merge(shapely.multilinestrings(shapely.linestrings(shore)), directed=True))
+    closing = _closing_lines(merged, shore, roads, data.convex_hull, outline)
     faces = shapely.get_parts(shapely.polygonize([shapely.union_all([outline.exterior, *merged, *closing])]))
     tree = shapely.STRtree(faces)
-    sea_m, land_m = _votes(tree, lines, len(faces))
+    sea_m, land_m = _votes(tree, shore, len(faces))
     street_m = _lengths_on(tree, roads, len(faces))
     wet = _wet(sea_m, land_m, street_m)
     # Coast whose right side came out as land counts as disputed.
     disputed_m = float(sea_m[~wet].sum())
     polygons = shapely.get_parts(shapely.union_all(faces[wet])) if wet.any() else np.zeros(0, object)
-    return Sea(plane.unproject(polygons), float(shapely.length(lines).sum()), disputed_m)
+    return Sea(plane.unproject(polygons), float(_lengths(shore).sum()), disputed_m)
 
 
 def _wet(sea_m: NDArray[np.float64], land_m: NDArray[np.float64], street_m: NDArray[np.float64]) -> NDArray[np.bool_]:
@@ -96,29 +98,21 @@ def _with_margin(data: shapely.Geometry) -> shapely.Polygon:
     return outline
 
 
-def _segments_of(lines: NDArray[np.object_]) -> Segments:
-    xy, line = shapely.get_coordinates(lines, return_index=True)
-    if len(xy) == 0:
-        return np.zeros((0, 2, 2))
-    same = line[1:] == line[:-1]
-    return np.stack([xy[:-1][same], xy[1:][same]], axis=1)
+def _lengths(segment: Segments) -> NDArray[np.float64]:
+    return np.asarray(np.hypot(*(segment[:, 1] - segment[:, 0]).T))
 
 
-def _votes(
-    tree: shapely.STRtree, lines: NDArray[np.object_], count: int
-) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _votes(tree: shapely.STRtree, segment: Segments, count: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Metres of coast that call each face (count,) sea, and land."""
-    segment = _segments_of(lines)
-    step = segment[:, 1] - segment[:, 0]
-    length = np.hypot(*step.T)
-    segment, step, length = segment[length > 0], step[length > 0], length[length > 0]
+    segment = segment[_lengths(segment) > 0]
+    step, length = segment[:, 1] - segment[:, 0], _lengths(segment)
     right = np.column_stack([step[:, 1], -step[:, 0]]) / length[:, None]
     offset = right * np.minimum(length * 1e-2, SIDE_M)[:, None]
     middle = segment.mean(axis=1)
 
     def metres(points: NDArray[np.float64]) -> NDArray[np.float64]:
         row, face = tree.query(shapely.points(points), predicate="within")
-        return np.bincount(face, weights=length[row], minlength=count)
+        return np.bincount(face, weights=length[row], minlength=count).astype(float)
 
     return metres(middle + offset), metres(middle - offset)
 
@@ -128,12 +122,13 @@ def _lengths_on(tree: shapely.STRtree, roads: Segments, count: int) -> NDArray[n
     if len(roads) == 0:
         return np.zeros(count)
     row, face = tree.query(shapely.points(roads.mean(axis=1)), predicate="within")
-    length = np.hypot(*(roads[:, 1] - roads[:, 0]).T)
-    return np.bincount(face, weights=length[row], minlength=count)
+    length = _lengths(roads)
+    return np.bincount(face, weights=length[row], minlength=count).astype(float)
 
 
 def _closing_lines(
     merged: NDArray[np.object_],
+    shore: Segments,
     roads: Segments,
     hull: shapely.Geometry,
     outline: shapely.Polygon,
@@ -145,12 +140,17 @@ def _closing_lines(
     to_edge = [shapely.distance(shapely.boundary(hull), shapely.points(points)) for points in (ends, begins)]
     joined_end, joined_begin = _gaps(ends, begins, to_edge[0], to_edge[1])
     closing = [shapely.LineString([ends[i], begins[j]]) for i, j in zip(joined_end, joined_begin, strict=True)]
-    loose = [*np.delete(ends, joined_end, axis=0), *np.delete(begins, joined_begin, axis=0)]
-    if loose:
-        coast = _segments_of(merged)
-        obstacles = np.concatenate([roads, coast])
+    back = HEADING_SHARE * np.sqrt(hull.area)
+    heading = ends - shapely.get_coordinates(shapely.line_interpolate_point(open_lines, -back))
+    heading_begin = begins - shapely.get_coordinates(shapely.line_interpolate_point(open_lines, back))
+    loose_end, loose_begin = (np.setdiff1d(np.arange(len(ends)), joined) for joined in (joined_end, joined_begin))
+    spots = np.concatenate([ends[loose_end], begins[loose_begin]])
+    headings = np.concatenate([heading[loose_end], heading_begin[loose_begin]])
+    if len(spots):
+        obstacles = np.concatenate([roads, shore])
         tree = shapely.STRtree(shapely.linestrings(obstacles))
-        closing += [_led_out(spot, obstacles, tree, hull, outline) for spot in loose]
+        for spot, on in zip(spots, headings, strict=True):
+            closing.append(_led_out(spot, on, obstacles, tree, hull, outline))
     return closing
 
 
@@ -179,18 +179,20 @@ def _gaps(
 
 def _led_out(
     spot: NDArray[np.float64],
+    heading: NDArray[np.float64],
     obstacles: Segments,
     tree: shapely.STRtree,
     hull: shapely.Geometry,
     outline: shapely.Polygon,
 ) -> shapely.Geometry:
-    """The straight line from the end of a coast to the outline that crosses least: streets and coast, then ground."""
+    """The straight line from the end of a coast to the outline that crosses fewest streets and coasts.
+
+    Among those it stays inside the data for a short distance and goes on as the coast was heading.
+    """
     angle = np.arange(RAYS) * (2 * np.pi / RAYS)
     direction = np.column_stack([np.cos(angle), np.sin(angle)])
-    nearest = shapely.get_coordinates(shapely.shortest_line(shapely.Point(spot), shapely.boundary(hull)))
-    away = nearest[1] - nearest[0]
-    if np.hypot(*away) > 0:
-        direction = np.vstack([away / np.hypot(*away), direction])
+    ahead = heading / max(float(np.hypot(*heading)), 1e-9)
+    direction = np.vstack([ahead, direction]) if ahead.any() else direction
     goal = _to_box(spot, direction, outline)
     rays = shapely.linestrings(np.stack([np.broadcast_to(spot, goal.shape), goal], axis=1))
     share = np.linspace(0, 1, RAY_PIECES + 1)[None, :, None]
@@ -199,8 +201,9 @@ def _led_out(
     piece, segment = tree.query(pieces, predicate="intersects")
     own = (np.abs(obstacles[segment] - spot).max(axis=2) == 0).any(axis=1)
     crossed = np.bincount(piece[~own] // RAY_PIECES, minlength=len(rays))
-    inside = shapely.length(shapely.intersection(rays, hull))
-    best: shapely.Geometry = rays[np.lexsort([inside, crossed])[0]]
+    inside = shapely.length(shapely.intersection(rays, hull)) / np.sqrt(hull.area)
+    turned = 1 - direction @ ahead
+    best: shapely.Geometry = rays[np.lexsort([inside + TURN_WEIGHT * turned, crossed])[0]]
     return best
 
 

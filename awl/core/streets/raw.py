@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -87,6 +88,21 @@ def relation_of(ident: int, tags: dict[str, str], members: Sequence[Member]) -> 
 
 
 @dataclass(frozen=True)
+class ReadFaults:
+    """What was left out while reading an extract.
+
+    Attributes:
+        off_earth: nodes whose coordinates are impossible.
+        off_earth_nodes: id, longitude and latitude as stated of the first of them.
+        repeated: nodes, ways and relations told more than once.
+    """
+
+    off_earth: int = 0
+    off_earth_nodes: tuple[tuple[int, float, float], ...] = ()
+    repeated: int = 0
+
+
+@dataclass(frozen=True)
 class RawExtract:
     """Nodes, ways, multipolygons and turn restrictions of an extract, in file order.
 
@@ -106,6 +122,25 @@ class RawExtract:
     way_tags: dict[str, Categorical]
     relations: tuple[Relation, ...]
     restrictions: tuple[Restriction, ...] = ()
+    ways_seen: int = 0
+    """Ways of the file, those that are neither street nor drawn included."""
+    faults: ReadFaults = ReadFaults()
+
+    @cached_property
+    def vertex_row(self) -> NDArray[np.int64]:
+        """The node row each entry of `way_refs` means, -1 where the extract lacks the node."""
+        if len(self.node_id) == 0:
+            return np.full(len(self.way_refs), -1, np.int64)
+        order = np.argsort(self.node_id, kind="stable")
+        ordered = self.node_id[order]
+        place = np.minimum(np.searchsorted(ordered, self.way_refs), len(order) - 1)
+        return np.where(ordered[place] == self.way_refs, order[place], -1)
+
+    def refs_of(self, ways: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """Positions in `way_refs` of the vertices of ways (w,) one after another, and the offsets (w + 1,) of each."""
+        counts = np.diff(self.way_start)[ways]
+        start = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
+        return np.arange(start[-1]) - np.repeat(start[:-1] - self.way_start[:-1][ways], counts), start
 
     def way_column(self, key: str) -> Categorical:
         """The column of a way tag, empty when no way carries it."""

@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from awl.core.columns import MISSING, Categorical
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
+from awl.core.streets.cleaning import cleaned
 from awl.core.streets.raw import (
     NODE_KEYS,
     NODE_SELECT,
@@ -71,7 +72,9 @@ def read(path: Path, progress: Progress | None = None) -> RawExtract:
         members = np.unique(np.array([ref for r in relations for ref in r.outer + r.inner], np.int64))
         ways = reader.ways(data[ways_from:ways_until], members)
         nodes = reader.nodes(data[:nodes_until], _distinct(ways[2]))
-        return RawExtract(*nodes, *ways, relations=relations, restrictions=restrictions)
+        return cleaned(
+            RawExtract(*nodes, *ways, relations=relations, restrictions=restrictions, ways_seen=reader.ways_seen)
+        )
 
 
 def _distinct(ids: NDArray[np.int64]) -> NDArray[np.int64]:
@@ -176,6 +179,7 @@ class _Reader:
     def __init__(self, stream: BinaryIO, pool: ThreadPoolExecutor, name: str, progress: Progress, steps: int) -> None:
         self._stream, self._pool, self._name = stream, pool, name
         self._progress, self._steps, self._done = progress, max(steps, 1), 0
+        self.ways_seen = 0
 
     def _decoded(
         self, data: Sequence[Blob], keys: _Keys, what: str, decode: Callable[[_Block, int, int], T]
@@ -236,19 +240,21 @@ class _Reader:
         """Ids, offsets, references and tags of the ways that are streets, drawn, or members of a multipolygon."""
         keys = _Keys(WAY_KEYS, WAY_SELECT)
 
-        def decode(block: _Block, begin: int, end: int) -> tuple[Ints, Ints, Ints, KeyedTags]:
+        def decode(block: _Block, begin: int, end: int) -> tuple[Ints, Ints, Ints, KeyedTags, int]:
             room = end - begin
             ids, ends, refs = (np.empty(room, np.int64) for _ in range(3))
             tag = _room_for_tags(room)
             counts = kernels.ways(block.content, begin, end, block.key_of, keys.selects, members, ids, ends, refs, *tag)
             block.whole(counts)
-            kept, n_refs, n_tags, _ = counts
-            return ids[:kept].copy(), ends[:kept].copy(), refs[:n_refs].copy(), block.keyed(keys, _first(tag, n_tags))
+            kept, n_refs, n_tags, seen = counts
+            keyed = block.keyed(keys, _first(tag, n_tags))
+            return ids[:kept].copy(), ends[:kept].copy(), refs[:n_refs].copy(), keyed, seen
 
         tags = _Tags(keys.keys)
         all_ids, all_ends, all_refs = [], [], []
         count, total = 0, 0
-        for block, (ids, ends, refs, keyed) in self._decoded(data, keys, "ways", decode):
+        for block, (ids, ends, refs, keyed, seen) in self._decoded(data, keys, "ways", decode):
+            self.ways_seen += seen
             tags.add(block, count, keyed)
             all_ids.append(ids)
             all_ends.append(ends + total)
@@ -269,7 +275,6 @@ class _Reader:
             ids, raw_lat, raw_lon, rows, key, value = _nodes_of_group(block, begin, end, keys)
             scale, lat_offset, lon_offset = block.numbers.tolist()
             here_lat, here_lon = (lat_offset + scale * raw_lat) / NANO, (lon_offset + scale * raw_lon) / NANO
-            self._on_earth(ids, here_lat, here_lon)
             where = np.empty(len(ids), np.int64)
             # Blobs hold different nodes, so threads write to different places.
             kernels.place_nodes(ids, here_lat, here_lon, needed, lat, lon, found, where)
@@ -299,14 +304,6 @@ class _Reader:
             row_of[np.concatenate([nothing, *places])],
             tags.columns(count),
         )
-
-    def _on_earth(self, ids: Ints, lat: NDArray[np.float64], lon: NDArray[np.float64]) -> None:
-        off = np.flatnonzero((np.abs(lat) > 90) | (np.abs(lon) > 180))
-        if len(off):
-            i = int(off[0])
-            raise AwlError(
-                f"Node {ids[i]} lies at lon {lon[i]:.4f}, lat {lat[i]:.4f}, which is not on Earth", where=self._name
-            )
 
 
 @dataclass(frozen=True)
