@@ -92,7 +92,7 @@ WRONG = [
     (["build", "bad.osm", "--study", "s.gpkg"], "not well-formed"),
     (["build", "bad.osm", "--study", "s.txt"], "ending .gpkg"),
     (["build", "bad.dwg", "--study", "s.gpkg"], "not a kind of file Awl builds streets from"),
-    (["build", "bad.osm", "bad.osm", "--study", "s.gpkg"], "one is read at a time"),
+    (["build", "bad.osm", "bad.geojson", "--study", "s.gpkg"], "Only map extracts are read several at once"),
     (["build", "bad.osm", "--study", "s.gpkg", "--bbox", "3,2,1,0"], "empty or off the Earth"),
     (["build", "bad.osm", "--study", "s.gpkg", "--bbox", "here"], "is no box"),
     (["add", "bad.geojson", "--study", "ferrow.gpkg"], "not valid JSON"),

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import difflib
+from collections.abc import Iterable
+
 
 class AwlError(Exception):
     """A fault in what the user gave, said in the user's terms.
@@ -37,3 +40,14 @@ class AwlError(Exception):
 
 class Cancelled(Exception):
     """Raised inside long work when its user has stopped it."""
+
+
+def nearest(word: str, known: Iterable[str]) -> str:
+    """A question that offers the known word most like a mistyped one, such as " Is it 'walk'?"; empty where none is like it.
+
+    >>> nearest("isochron", ["isochrone", "route"])
+    " Is it 'isochrone'?"
+    """
+    lower = {name.lower(): name for name in known}
+    close = difflib.get_close_matches(word.lower(), lower, n=1, cutoff=0.6)
+    return f" Is it '{lower[close[0]]}'?" if close else ""

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from pyproj import CRS, Transformer
 from pyproj.exceptions import ProjError
 
@@ -37,11 +38,32 @@ def named(crs: str | None) -> str | None:
     return f"{':'.join(code)}, {system.name}" if code else system.name
 
 
+def off_earth(shapes: Any) -> NDArray[np.bool_]:
+    """Which shapes (n,) have a coordinate in degrees that is not finite or lies beyond the poles or the date line."""
+    xy, row = shapely.get_coordinates(shapes, return_index=True)
+    off = ~((np.abs(xy[:, 0]) <= 180) & (np.abs(xy[:, 1]) <= 90))
+    return np.bincount(row[off], minlength=len(shapes)).astype(bool)
+
+
+def mostly(faulty: NDArray[np.bool_]) -> bool:
+    """Whether faults are so many that what is said of all rows must be wrong, and not the rows."""
+    return bool(faulty.sum() * 2 >= len(faulty)) and bool(faulty.any())
+
+
+def not_on_earth(shapes: Any, label: str, first: int = 1) -> dict[int, str]:
+    """Where and why shapes in degrees cannot be used, by row; rows are named `label` and counted from `first`."""
+    return {
+        int(row): f"{label} {row + first}: Its coordinates lie nowhere on Earth"
+        for row in np.flatnonzero(off_earth(shapes))
+    }
+
+
 def to_degrees(shapes: Any, crs: str | None, source: str) -> Any:
     """Shapes moved from a coordinate system to WGS 84.
 
     Raises `AwlError` of kind `crs-missing` when none is given and the numbers cannot be degrees, of kind `crs-wrong` when they
-    do not fit the one given. Numbers that can be degrees, without a stated system, are left to the caller to ask about.
+    do not fit the one given: half of them or more lie nowhere on Earth. Fewer are single faults, to be found by `off_earth`.
+    Numbers that can be degrees, without a stated system, are left to the caller to ask about.
     """
     if crs is None:
         raise AwlError(
@@ -55,8 +77,7 @@ def to_degrees(shapes: Any, crs: str | None, source: str) -> Any:
     if stated != CRS.from_epsg(4326):
         transformer = Transformer.from_crs(stated, 4326, always_xy=True)
         shapes = shapely.transform(shapes, lambda xy: np.column_stack(transformer.transform(xy[:, 0], xy[:, 1])))
-    xy = shapely.get_coordinates(shapes)
-    if not np.isfinite(xy).all() or (len(xy) and (np.abs(xy[:, 0]).max() > 180 or np.abs(xy[:, 1]).max() > 90)):
+    if mostly(off_earth(shapes)):
         raise AwlError(
             f"The coordinates do not fit the coordinate system {crs[:60]}",
             where=source,

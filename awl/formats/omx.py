@@ -6,30 +6,49 @@ import io
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
-MEASURES = ("duration_s", "distance_m")
+from awl.formats.table import Indexed, Rows
 
 
-def of_rows(rows: list[dict[str, Any]]) -> bytes:
-    """Pairs as full matrices; NaN where there is none."""
+def of_table(table: Rows) -> bytes:
+    """Pairs as full matrices, one for each column of numbers; NaN where there is no pair."""
     import h5py
 
-    origins = list(dict.fromkeys(row["origin_id"] for row in rows))
-    ends = list(dict.fromkeys(row["destination_id"] for row in rows))
-    line, column = ({ident: i for i, ident in enumerate(idents)} for idents in (origins, ends))
-    at = [line[row["origin_id"]] for row in rows], [column[row["destination_id"]] for row in rows]
+    origin, destination = table.columns["origin_id"], table.columns["destination_id"]
+    assert isinstance(origin, Indexed) and isinstance(destination, Indexed)
+    shape = len(origin.values), len(destination.values)
     out = io.BytesIO()
     with h5py.File(out, "w") as file:
         file.attrs["OMX_VERSION"] = np.bytes_("0.2")
-        file.attrs["SHAPE"] = np.array([len(origins), len(ends)], np.int32)
+        file.attrs["SHAPE"] = np.array(shape, np.int32)
         data, lookup = file.create_group("data"), file.create_group("lookup")
-        for name in MEASURES:
-            values = np.full((len(origins), len(ends)), np.nan)
-            values[at] = [row[name] for row in rows]
+        for name, column in table.columns.items():
+            if isinstance(column, Indexed):
+                continue
+            values = np.full(shape, np.nan)
+            values[origin.rows, destination.rows] = column
             data.create_dataset(name, data=values, compression="gzip", compression_opts=1)
             data[name].attrs["NA"] = np.nan
-        for name, idents, dim in (("origin", origins, 0), ("destination", ends, 1)):
-            whole = all(isinstance(ident, int) for ident in idents)
-            kept = np.array(idents, np.int64) if whole else np.array([str(ident).encode() for ident in idents])
-            lookup.create_dataset(name, data=kept).attrs["DIM"] = dim
+        for name, idents, dim in (("origin", origin.values, 0), ("destination", destination.values, 1)):
+            lookup.create_dataset(name, data=_lookup(idents)).attrs["DIM"] = dim
     return out.getvalue()
+
+
+def of_rows(rows: list[dict[str, Any]]) -> bytes:
+    """Pairs given as records."""
+    columns: dict[str, Indexed | NDArray[np.float64]] = {}
+    for name in ("origin_id", "destination_id"):
+        idents = list(dict.fromkeys(row[name] for row in rows))
+        number = {ident: i for i, ident in enumerate(idents)}
+        columns[name] = Indexed(idents, np.array([number[row[name]] for row in rows]))
+    for name in rows[0]:
+        if name not in columns and not any(isinstance(row[name], str) for row in rows):
+            columns[name] = np.array([np.nan if row[name] is None else row[name] for row in rows], np.float64)
+    return of_table(Rows(columns))
+
+
+def _lookup(idents: list[Any]) -> NDArray[Any]:
+    """Identifiers as HDF5 keeps them: whole numbers, or text."""
+    whole = all(isinstance(ident, int) and not isinstance(ident, bool) for ident in idents)
+    return np.array(idents, np.int64) if whole else np.array([str(ident).encode() for ident in idents])

@@ -14,9 +14,9 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from awl.formats.table import Layer
+from awl.formats.table import Indexed, Layer, Rows
 
-Columns = Mapping[str, NDArray[Any] | list[Any]]
+Columns = Mapping[str, NDArray[Any] | list[Any] | Indexed]
 
 
 def of_columns(columns: Columns) -> bytes:
@@ -30,6 +30,11 @@ def of_rows(rows: Sequence[dict[str, Any]]) -> bytes:
     return _written({name: [row.get(name) for row in rows] for name in names})
 
 
+def of_table(table: Rows) -> bytes:
+    """A table of columns."""
+    return _written(table.columns)
+
+
 def of_layer(layer: Layer) -> bytes:
     """A layer in WGS 84, its geometry as well-known binary."""
     kinds = sorted({shape.geom_type for shape in layer.geometry if shape is not None})
@@ -40,19 +45,29 @@ def of_layer(layer: Layer) -> bytes:
 
 
 def _written(columns: Columns, about: dict[bytes, bytes] | None = None) -> bytes:
-    import pyarrow as pa
     from pyarrow import parquet
 
-    table = pa.table({name: _column(values) for name, values in columns.items()})
+    table = arrow_table(columns)
     out = io.BytesIO()
     parquet.write_table(table.replace_schema_metadata(about) if about else table, out, compression="zstd")
     return out.getvalue()
 
 
-def _column(values: NDArray[Any] | list[Any]) -> Any:
-    """As Arrow takes it; a list of mixed kinds becomes text."""
+def arrow_table(columns: Columns) -> Any:
+    """Columns as an Arrow table."""
     import pyarrow as pa
 
+    return pa.table({name: _column(values) for name, values in columns.items()})
+
+
+def _column(values: NDArray[Any] | list[Any] | Indexed) -> Any:
+    """As Arrow takes it; a list of mixed kinds becomes text, an absent number null."""
+    import pyarrow as pa
+
+    if isinstance(values, Indexed):
+        return _column(values.values).take(pa.array(values.rows))
+    if isinstance(values, np.ndarray) and values.dtype == np.float64 and not isinstance(values, np.ma.MaskedArray):
+        return pa.array(values, from_pandas=True)
     if isinstance(values, np.ma.MaskedArray):
         return pa.array(values.data, mask=np.ma.getmaskarray(values))
     if isinstance(values, np.ndarray) and values.dtype != object:

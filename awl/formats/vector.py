@@ -14,7 +14,7 @@ import numpy as np
 import shapely
 
 from awl.core.errors import AwlError
-from awl.formats.crs import to_degrees
+from awl.formats.crs import not_on_earth, to_degrees
 from awl.formats.gdal import check_signature, check_xml, message, vector_reader
 from awl.formats.limits import MAX_FEATURES, MAX_FIELDS, archive_members, check_size
 from awl.formats.table import Layer
@@ -49,10 +49,13 @@ def stated_crs(path: Path, name: str | None, source: str) -> str | None:
     return stated
 
 
-def read(path: Path, name: str | None = None, source: str | None = None, crs: str | None = None) -> tuple[Layer, str]:
+def read(
+    path: Path, name: str | None = None, source: str | None = None, crs: str | None = None, strict: bool = False
+) -> tuple[Layer, str]:
     """A layer and its name; `name` may be left out where the file holds one layer only.
 
-    `crs` says what the coordinates are, in place of what the file states.
+    `crs` says what the coordinates are, in place of what the file states. Features that lie nowhere on Earth are left out, or
+    refuse the layer with `strict`.
     """
     source = source or path.name
     name, address = _chosen(path, name, source)
@@ -87,7 +90,8 @@ def read(path: Path, name: str | None = None, source: str | None = None, crs: st
             for key, values in columns.items()
             if key not in DRAWING_FIELDS and any(value is not None for value in values)
         }
-    return Layer(to_degrees(shapes, crs or meta["crs"], source), columns), name
+    shapes = to_degrees(shapes, crs or meta["crs"], source)
+    return Layer(shapes, columns).without(not_on_earth(shapes, "feature"), source, strict), name
 
 
 def _chosen(path: Path, name: str | None, source: str) -> tuple[str, _Address]:

@@ -30,7 +30,7 @@ from awl.questions.base import (
 )
 from awl.questions.context import Context, limit_units, limit_word
 from awl.questions.population import squares_of
-from awl.questions.zone_inputs import FIELDS, chosen_fields, zone_doubts, zone_names
+from awl.questions.zone_inputs import FIELDS, chosen_fields, zone_doubts
 
 MAX_CURVES = 4
 """Groups drawn as curves: more cannot be told apart; the table has them all."""
@@ -155,7 +155,7 @@ class Access(Question):
         zones, shapes, people = context.zones(layer, fields)
         spread = "grid" if inputs.zones is None else inputs.spread
         run = run_of(inputs, context, shapes, None, spread)
-        names = zone_names(zones)
+        names = zones.names("zone")
         columns = tables.zone_columns(run, zones, fields, people, limits)
         columns |= tables.offered_columns(run, offers_of(run.places, inputs.weights, inputs.kind), limits)
         groups = tables.group_rows(run, fields, people, limits)

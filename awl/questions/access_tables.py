@@ -14,7 +14,6 @@ from awl.formats import geojson
 from awl.formats.table import Layer
 from awl.questions.access_run import Run
 from awl.questions.base import Column, Json
-from awl.questions.zone_inputs import zone_names
 
 Floats = NDArray[np.float64]
 NEAR = 3
@@ -36,10 +35,7 @@ def zone_columns(
     run: Run, layer: Layer, fields: list[str], people: list[Floats], limits: list[float]
 ) -> dict[str, list[Any]]:
     """Zones with their people within each limit, the nearest place, and the places within each limit."""
-    columns: dict[str, list[Any]] = {"zone": zone_names(layer)}
-    known = next((key for key in ("zone", "id", "zone_id", "code") if key in layer.columns), None)
-    if known is not None:
-        columns["zone_id"] = layer.columns[known]
+    columns: dict[str, list[Any]] = {"zone": layer.names("zone"), "zone_id": layer.ids}
     for name, column in zip(fields, people, strict=True):
         columns[name] = column.tolist()
         for limit, share in zip(limits, run.shares, strict=True):

@@ -11,9 +11,10 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from awl.core.engine.reach import Parts, reached_parts
+from awl.core.polygons import repaired
 from awl.core.streets.shapes import cut_lines
 from awl.formats import geojson
-from awl.formats.table import Layer
+from awl.formats.table import LABEL_NAMES, Layer
 from awl.questions.base import (
     MAX_METRES,
     Answer,
@@ -26,7 +27,7 @@ from awl.questions.base import (
     SharedInputs,
     slot,
 )
-from awl.questions.context import NAME_FIELDS, Context
+from awl.questions.context import Context
 from awl.questions.files import FRAME
 from awl.questions.isochrone import search_reach
 
@@ -181,9 +182,7 @@ def _keys(layers: list[FeatureSet]) -> list[str]:
 def _touched(context: Context, wanted: FeatureSet, key: str, before: NDArray[np.object_], first: bool) -> Touched:
     """Features that touch the strip, or that stand on the features found before."""
     layer, _ = context.features(wanted, "layers")
-    shapes = context.network.graph.plane.project(layer.geometry)
-    sound = ~shapely.is_missing(shapes) & ~shapely.is_empty(shapes)
-    shapes = np.where(sound & ~shapely.is_valid(shapes), shapely.make_valid(shapes), shapes)
+    shapes = repaired(context.network.graph.plane.project(layer.geometry)).shapes
     # Neighbours share an edge: a house stands on a parcel only where it shares ground with it.
     ground = before if first else shapely.buffer(before, -TOUCH_M)
     hit = shapely.STRtree(shapes).query(ground, predicate="intersects")[1] if len(ground) else np.zeros(0, np.int64)
@@ -213,7 +212,7 @@ def _rows(context: Context, touched: Touched, parts: Parts, lines: NDArray[np.ob
 def _columns(touched: Touched) -> list[Column]:
     """The columns that matter: names first, then others of the layer, then the street."""
     known = [key for key in touched.layer.columns if key != "fid"]
-    known.sort(key=lambda key: key.lower() not in NAME_FIELDS)
+    known.sort(key=lambda key: key.lower() not in LABEL_NAMES)
     shown = []
     for key in known[:SHOWN_FIELDS]:
         values = [value for value in touched.layer.columns[key] if value is not None]

@@ -15,6 +15,7 @@ from typing import Annotated, Any, ClassVar, Literal
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, field_validator
 
 from awl.core.errors import AwlError
+from awl.formats.table import Rows
 
 Json = dict[str, Any]
 MAX_MINUTES = 24 * 60
@@ -123,6 +124,14 @@ class SharedInputs(BaseModel):
         if value is not None:
             raise ValueError("the study has no what-ifs; use 'closures' to close streets")
         return value
+
+
+def moment(text: str | None) -> datetime | None:
+    """A local date and time such as 2026-06-05T08:00; None for free flow."""
+    try:
+        return SharedInputs.model_validate({"at": text}).when
+    except ValueError as error:
+        raise AwlError("'at' is no local date and time", remedy="Write 2026-06-05T08:00", inputs=("at",)) from error
 
 
 def check_limits(limits: list[float], measure: str, name: str = "limits") -> list[float]:
@@ -239,10 +248,16 @@ class Answer:
                 {"title": title, "part": part, "columns": [column.json() for column in columns]}
                 for title, (part, columns) in self.tables.items()
             ]
-        for name, part in self.parts.items():
+        for name in self.parts:
             if wanted is None or name in wanted:
-                document[name] = part() if callable(part) else part
+                made = self.made(name)
+                document[name] = made.records() if isinstance(made, Rows) else made
         return document
+
+    def made(self, name: str) -> Any:
+        """A part, made where it is not yet: a GeoJSON collection, a list of records or `Rows`."""
+        part = self.parts[name]
+        return part() if callable(part) else part
 
 
 class Question:

@@ -30,7 +30,7 @@ from awl.questions.base import (
 )
 from awl.questions.context import Context, limit_units, limit_word
 from awl.questions.isochrone import AreaDrawer, error_doubts, search_reach
-from awl.questions.zone_inputs import FIELDS, chosen_fields, zone_doubts, zone_names
+from awl.questions.zone_inputs import FIELDS, chosen_fields, zone_doubts
 
 MAX_AREAS = 300
 
@@ -114,7 +114,9 @@ class Catchment(Question):
             figures.append(
                 Figure(round(summary[f"{fields[0]}_served"]), "people", f"{fields[0].replace('_', ' ')} served")
             )
-            doubts += zone_doubts((streets.zone_length_m > 0).astype(np.float64), people[0], zone_names(layer), context)
+            doubts += zone_doubts(
+                (streets.zone_length_m > 0).astype(np.float64), people[0], layer.names("zone"), context
+            )
         areas, error = _areas(context, places, snapped, reach, unit)
         doubts += error_doubts(error)
         busiest = int(np.argmax(metres))

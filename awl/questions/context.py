@@ -16,6 +16,7 @@ from awl.core.engine.query import Arrivals
 from awl.core.errors import AwlError
 from awl.core.modes.network import Network
 from awl.core.modes.rules import SPEED_ASSUMED
+from awl.core.polygons import repaired
 from awl.core.progress import Progress
 from awl.core.surfaces.field import Field
 from awl.formats import geojson
@@ -27,8 +28,6 @@ from awl.study.study import Study
 MAX_PLACES = 50_000
 FAR_M = 30.0
 """A place this far from its street is mentioned."""
-NAME_FIELDS = ("name", "title", "label")
-ID_FIELDS = ("id", "zone", "zone_id", "code", "fid")
 
 
 @dataclass(frozen=True)
@@ -89,10 +88,15 @@ class Context:
             day = f"{self.when:%A} {self.when.day} {self.when:%B %Y, %H:%M}"
             notes.append(f"Gates, turns and speeds are those of {day}, unless the answer says otherwise.")
         if self.mode.slope.by != "none":
-            notes.append(
-                "Slope counts." if self.study.heights is not None else "Slope does not count: no heights are known."
-            )
+            notes.append(self._slope_note())
         return notes
+
+    def _slope_note(self) -> str:
+        if self.study.heights is not None:
+            return f"Slope counts, by the heights of '{self.study.elevation}'."
+        if self.study.elevation is None:
+            return "Slope does not count: the study has no elevation."
+        return f"Slope does not count: the elevation '{self.study.elevation}' covers no street of the study."
 
     @property
     def mean_speed_kmh(self) -> float:
@@ -145,14 +149,9 @@ class Context:
             raise AwlError("It has no geometry", where=f"{name}, feature {bad + 1}", inputs=(name,))
         points = np.where(shapely.get_type_id(shapes) == 0, shapes, shapely.point_on_surface(shapes))
         xy = shapely.get_coordinates(points)
-        keys = {key.lower(): key for key in layer.columns}
-        ids = next((layer.columns[keys[k]] for k in ID_FIELDS if k in keys), list(range(1, len(layer) + 1)))
-        named = next((layer.columns[keys[k]] for k in NAME_FIELDS if k in keys), None)
-        names = [
-            str(named[i]) if named and named[i] else (f"{one} {i + 1}" if len(layer) > 1 else f"the {one}")
-            for i in range(len(layer))
-        ]
-        return Places(xy[:, 0], xy[:, 1], list(ids), names, layer, words)
+        named = layer.label_field is not None and bool(layer.columns[layer.label_field][0])
+        names = layer.names(one) if len(layer) > 1 or named else [f"the {one}"]
+        return Places(xy[:, 0], xy[:, 1], layer.ids, names, layer, words)
 
     def nodes(self, numbers: list[int], name: str) -> Places:
         """Nodes of the street graph by their numbers."""
@@ -284,6 +283,11 @@ class Context:
             doubts.append(Doubt("no-speeds-by-hour", "note", 1, text))
         if shut := len(self.network.shut_gates) // 2:
             doubts.append(Doubt("gates-shut", "note", shut, f"Shut at this hour: {_count(shut, 'gate')}."))
+        if self.mode.slope.by != "none" and self.study.elevation is not None:
+            coverage = self.study.raster_coverage(self.study.elevation) or 0.0
+            if coverage < 1:
+                text = f"The elevation covers {coverage:.0%} of the street nodes; elsewhere streets count as level."
+                doubts.append(Doubt("elevation-partial", "warning", 1, text))
         use, usable = self.network.use, self.network.usable
         length = self.network.graph.link_length
         assumed = usable & (use.speed_source == SPEED_ASSUMED)
@@ -326,7 +330,7 @@ class Context:
         share = np.array([_share_left(value, i) for i, value in enumerate(layer.columns.get("factor", []))])
         share = share if len(share) else np.zeros(len(layer))
         self._crossed = int((~shapely.is_valid(layer.geometry)).sum())
-        shapes = graph.plane.project(shapely.make_valid(layer.geometry))
+        shapes = graph.plane.project(repaired(layer.geometry).shapes)
         links = np.flatnonzero(network.usable)
         tree = shapely.STRtree(graph.lines_xy[links])
         points = np.flatnonzero(shapely.get_type_id(shapes) == 0)
@@ -383,10 +387,8 @@ def limit_column(limits: list[float], measure: str) -> Column:
 
 
 def _only_name(layer: Layer, fallback: str) -> str:
-    for key, values in layer.columns.items():
-        if key.lower() in NAME_FIELDS and values[0]:
-            return str(values[0])
-    return fallback
+    label = layer.columns[layer.label_field][0] if layer.label_field is not None else None
+    return str(label) if label else fallback
 
 
 def _count(count: int, name: str) -> str:

@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from awl.core.errors import AwlError
-from awl.formats import csv_table, geojson, gpx, omx, parquet
-from awl.formats.table import Layer
-from awl.questions.base import Json
+from awl.formats import csv_table, geojson, gpx, omx, parquet, xlsx
+from awl.formats.table import Layer, Rows
+from awl.questions.base import Answer, Json
 from awl.study import geopackage
 
+WRITERS: dict[str, Callable[[Rows], bytes]] = {
+    "csv": csv_table.from_table, "parquet": parquet.of_table, "omx": omx.of_table,
+}  # fmt: skip
+"""Formats that take columns as they are."""
 FRAME = ("title", "summary", "figures", "doubts", "method", "table", "tables", "chart", "charts")
 """Members of a results document that are no result of their own."""
-ENDINGS = ("json", "geojson", "csv", "parquet", "gpkg", "omx", "gpx")
+ENDINGS = ("json", "geojson", "csv", "xlsx", "parquet", "gpkg", "omx", "gpx")
 
 
 def check_ending(ending: str, where: str) -> None:
@@ -24,6 +29,17 @@ def check_ending(ending: str, where: str) -> None:
             remedy=f"Choose {', '.join(ENDINGS[:-1])} or {ENDINGS[-1]}",
             inputs=("format",),
         )
+
+
+def answer_bytes(answer: Answer, part: str | None, ending: str, where: str) -> bytes:
+    """A result of an answer as a file, straight from its columns where it has such; see `part_bytes`."""
+    check_ending(ending, where)
+    shown = part or (answer.table[0] if answer.table is not None else None)
+    if ending in WRITERS and shown in answer.parts and isinstance(table := answer.made(shown), Rows):
+        if len(table) == 0:
+            raise AwlError("No pair has a path, so there is nothing to write", where=where)
+        return WRITERS[ending](table)
+    return part_bytes(answer.document(), part, ending, where)
 
 
 def part_bytes(document: Json, part: str | None, ending: str, where: str) -> bytes:
@@ -52,9 +68,9 @@ def part_bytes(document: Json, part: str | None, ending: str, where: str) -> byt
     if ending == "omx":
         return omx.of_rows(_rows(value, chosen))
     if isinstance(value, list):
-        return csv_table.from_rows(value).encode() if ending == "csv" else parquet.of_rows(value)
+        return {"csv": csv_table.from_rows, "xlsx": xlsx.from_rows, "parquet": parquet.of_rows}[ending](value)
     layer = geojson.from_document(value, chosen)
-    return csv_table.from_layer(layer).encode() if ending == "csv" else parquet.of_layer(layer)
+    return {"csv": csv_table.from_layer, "xlsx": xlsx.from_layer, "parquet": parquet.of_layer}[ending](layer)
 
 
 def _geopackage(results: dict[str, Any], where: str) -> bytes:

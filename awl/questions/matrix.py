@@ -14,6 +14,7 @@ from awl.core.engine.places import Snapped
 from awl.core.engine.query import matrix
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
+from awl.formats.table import Indexed, Rows
 from awl.questions import frozen_hour
 from awl.questions.base import (
     MEASURE_WORDS,
@@ -148,24 +149,16 @@ class Matrix(Question):
             why = "no way or beyond the limit" if inputs.limit is not None else "no way between them"
             doubts.append(Doubt("pairs-unreached", "warning", missing, f"{missing:,} pairs are left out: {why}."))
 
-        def rows() -> list[dict[str, Any]]:
-            return [
-                {
-                    "origin_id": starts.ids[a],
-                    "destination_id": ends.ids[b],
-                    "origin": starts.names[a],
-                    "destination": ends.names[b],
-                    "duration_s": round(time, 3),
-                    "distance_m": round(metres, 3),
-                    **{
-                        name_of(hour): None if np.isnan(then) else round(then, 3)
-                        for hour, then in zip(hours, others, strict=True)
-                    },
-                }
-                for a, b, time, metres, others in zip(
-                    s.tolist(), t.tolist(), duration.tolist(), distance.tolist(), by_hour.T.tolist(), strict=True
-                )
-            ]
+        def rows() -> Rows:
+            columns: dict[str, Indexed | NDArray[np.float64]] = {
+                "origin_id": Indexed(starts.ids, s),
+                "destination_id": Indexed(ends.ids, t),
+                "origin": Indexed(starts.names, s),
+                "destination": Indexed(ends.names, t),
+                "duration_s": np.round(duration, 3),
+                "distance_m": np.round(distance, 3),
+            }
+            return Rows(columns | {name_of(hour): np.round(then, 3) for hour, then in zip(hours, by_hour, strict=True)})
 
         apart = s != t if inputs.from_ == inputs.to else np.ones(len(s), bool)
         mean = float(duration[apart].mean() / 60) if apart.any() else None

@@ -11,7 +11,7 @@ from pydantic import Field
 from awl.core.errors import AwlError
 from awl.formats.table import Layer
 from awl.questions.base import Doubt, slot
-from awl.questions.context import NAME_FIELDS, Context
+from awl.questions.context import Context
 
 FIELDS: Any = Field(
     default_factory=list,
@@ -30,7 +30,7 @@ def chosen_fields(layer: Layer, fields: list[str]) -> list[str]:
     found = [
         key
         for key, values in layer.columns.items()
-        if key != "fid" and key.lower() != "id" and any(isinstance(v, int | float) and not isinstance(v, bool) for v in values)
+        if key != "fid" and key != layer.key_field and any(isinstance(v, int | float) and not isinstance(v, bool) for v in values)
         and all(isinstance(v, int | float) or v is None for v in values)
     ]  # fmt: skip
     if not found:
@@ -40,12 +40,6 @@ def chosen_fields(layer: Layer, fields: list[str]) -> list[str]:
             inputs=("fields",),
         )
     return found
-
-
-def zone_names(layer: Layer) -> list[str]:
-    """A name for each zone, its row number where it has none."""
-    key = next((k for k in layer.columns if k.lower() in NAME_FIELDS), None)
-    return [str(v) if v else f"zone {i + 1}" for i, v in enumerate(layer.columns[key] if key else [None] * len(layer))]
 
 
 def zone_doubts(

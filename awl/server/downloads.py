@@ -4,63 +4,24 @@ from __future__ import annotations
 
 import io
 import zipfile
-from datetime import datetime
 from pathlib import Path
 
 from flask import Blueprint, Response, request
 
 from awl.core.errors import AwlError
-from awl.formats import csv_table, geojson, gmns, graph_tables
-from awl.formats.table import Layer
-from awl.questions.base import SharedInputs
+from awl.questions.base import moment
 from awl.questions.files import part_bytes
 from awl.server.web import known_parameters, study_of
-from awl.study import geopackage, records
-from awl.study.study import Study
+from awl.study import records
+from awl.study.export import gmns_tables, graph_bytes, layer_bytes
 
 api = Blueprint("downloads", __name__)
-
-
-def moment(text: str | None) -> datetime | None:
-    """A local date and time, None for free flow."""
-    try:
-        return SharedInputs.model_validate({"at": text}).when
-    except ValueError as error:
-        raise AwlError("'at' is no local date and time", remedy="Write 2026-06-05T08:00", inputs=("at",)) from error
-
-
-def gmns_tables(study: Study, mode: str, at: str | None = None) -> dict[str, str]:
-    """The GMNS files of a mode, by name; in free flow or at an hour."""
-    return gmns.tables(study.network(mode, moment(at)))
-
-
-def graph_bytes(study: Study, mode: str, ending: str, at: str | None = None) -> bytes:
-    """The street graph with the costs of a mode in each direction, as GeoPackage or GeoJSON; in free flow or at an hour."""
-    graph, network = study.graph, study.network(mode, moment(at))
-    if ending == "geojson":
-        return geojson.dumps(geojson.collection(graph_tables.collection_of(graph, network)))
-    if ending != "gpkg":
-        raise AwlError(f"'{ending}' is not a format of the street graph", remedy="Choose gmns, gpkg or geojson")
-    tables = {
-        "nodes": graph_tables.node_table(graph),
-        "streets": graph_tables.link_table(graph, network),
-        "restrictions": graph_tables.restriction_table(graph),
-    }
-    return geopackage.bytes_of({name: layer for name, layer in tables.items() if len(layer)})
-
-
-def layer_text(layer: Layer, ending: str) -> bytes:
-    """A layer as GeoJSON or CSV."""
-    if ending == "geojson":
-        return geojson.dumps(geojson.collection(layer))
-    if ending == "csv":
-        return csv_table.from_layer(layer).encode()
-    raise AwlError(f"'{ending}' is not a format Awl writes here", remedy="Choose geojson or csv", inputs=("format",))
 
 
 def _download(data: bytes, name: str) -> Response:
     media = {
         "csv": "text/csv; charset=utf-8",
+        "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
         "geojson": "application/geo+json",
         "json": "application/json",
         "zip": "application/zip",
@@ -77,12 +38,12 @@ def streets(study_id: str) -> Response:
     """The street graph of a mode: GMNS tables, zipped, or GeoPackage or GeoJSON."""
     known_parameters("mode", "format", "at")
     study, mode = study_of(study_id), request.args.get("mode", "walk")
-    ending, at = request.args.get("format", "gmns"), request.args.get("at")
+    ending, when = request.args.get("format", "gmns"), moment(request.args.get("at"))
     if ending != "gmns":
-        return _download(graph_bytes(study, mode, ending, at), f"{study_id}-{mode}-streets.{ending}")
+        return _download(graph_bytes(study, mode, ending, when), f"{study_id}-{mode}-streets.{ending}")
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        for name, text in gmns_tables(study, mode, at).items():
+        for name, text in gmns_tables(study, mode, when).items():
             archive.writestr(name, text)
     return _download(out.getvalue(), f"{study_id}-{mode}-gmns.zip")
 
@@ -92,7 +53,8 @@ def layer(study_id: str, layer_id: str) -> Response:
     """A layer."""
     known_parameters("format")
     ending = request.args.get("format", "geojson")
-    return _download(layer_text(study_of(study_id).read_layer(layer_id), ending), f"{layer_id}.{ending}")
+    data = layer_bytes(study_of(study_id).read_layer(layer_id), layer_id, ending)
+    return _download(data, f"{layer_id}.{ending}")
 
 
 @api.get("/studies/<study_id>/export/answers/<question_id>/<part>")

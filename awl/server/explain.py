@@ -16,7 +16,7 @@ from awl.core.modes.hours import hour_pace
 from awl.core.modes.mode import SHIPPED
 from awl.core.modes.network import BLOCKED, Network
 from awl.core.modes.rules import BY_SIZE, BY_SLOPE, REASONS, SPEED_FROM_MAXSPEED, SPEED_SOURCES
-from awl.server.downloads import moment
+from awl.questions.base import moment
 from awl.server.web import known_parameters, number, packed, reply, study_of
 from awl.study import modes
 from awl.study.study import Study

@@ -22,19 +22,23 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
-from awl.formats import geojson
+from awl.formats import geojson, osm
 from awl.formats.limits import MAX_BYTES
+from awl.formats.place_tables import PlaceColumns
 from awl.formats.table import Layer
 from awl.server.layers import polygon
 from awl.server.web import body, catalogue, checked, jobs, known_parameters, reply, study_of
 from awl.study import inspect, intake
+from awl.study.intake import ReadOptions
 from awl.study.line_fields import BuildOptions
 from awl.study.study import Study, slug
 
 api = Blueprint("incoming", __name__)
 BINARY = "application/octet-stream"
 WAITING = ".waiting-"
-EXTRACT_ENDING = re.compile(r"(\.osm)?(\.gz|\.bz2|\.pbf)?$|\.(gpkg|fgb|zip|geojson|json|csv)$", re.I)
+EXTRACT_ENDING = re.compile(
+    r"(\.osm)?(\.gz|\.bz2|\.pbf)?$|\.(gpkg|fgb|zip|geojson|json|csv|shp|kml|kmz|gpx|xlsx)$", re.I
+)
 
 
 def _received(name: str) -> Path:
@@ -75,7 +79,7 @@ def new_study() -> Response:
     if not intake.is_extract(name):
         raise AwlError(
             f"'{name}' is no map extract Awl reads",
-            remedy=f"Begin a study with OSM XML or PBF ({', '.join(intake.EXTRACT_ENDINGS)}); layers are added afterwards",
+            remedy=f"Begin a study with OSM XML or PBF ({', '.join(osm.ENDINGS)}); layers are added afterwards",
         )
     title = request.args.get("title") or EXTRACT_ENDING.sub("", name)
     ident = _free_id(title)
@@ -152,15 +156,28 @@ class StreetBuild(BaseModel):
     nodes_field: str | None = None
 
 
-class LayerChoice(BaseModel):
-    """One layer of a waiting file and what it is used as."""
+class Reading(BaseModel):
+    """How a layer is read: its coordinate system, and the columns of a table that hold the place of a row."""
 
     model_config = ConfigDict(extra="forbid")
+
+    crs: str | None = Field(None, max_length=4000)
+    x: str | None = Field(None, max_length=200)
+    y: str | None = Field(None, max_length=200)
+
+    def options(self, key: str | None = None) -> ReadOptions:
+        """As the readers take it; far away or not has been looked at by the user."""
+        place = PlaceColumns(self.x, self.y) if self.x and self.y else None
+        return ReadOptions(self.crs or None, place, key=key, anywhere=True)
+
+
+class LayerChoice(Reading):
+    """One layer of a waiting file, what it is used as, and the field that identifies its features."""
 
     name: str | None = None
     role: str | None = None
     title: str | None = Field(None, max_length=200)
-    crs: str | None = Field(None, max_length=4000)
+    key: str | None = Field(None, max_length=200)
 
 
 class LayersAdd(BaseModel):
@@ -172,13 +189,10 @@ class LayersAdd(BaseModel):
     layers: list[LayerChoice] = Field(min_length=1, max_length=200)
 
 
-class Look(BaseModel):
-    """The study a file is for, and the coordinate system it is taken to be in."""
-
-    model_config = ConfigDict(extra="forbid")
+class Look(Reading):
+    """The study a file is for, and how it is read."""
 
     study: str | None = None
-    crs: str | None = Field(None, max_length=4000)
 
 
 @api.post("/incoming")
@@ -214,17 +228,18 @@ def area_of_file() -> Response:
 def look(token: str) -> Response:
     """Say again what is in a waiting file, taken to be in another coordinate system."""
     waiting, wanted = _waiting(token), checked(Look, body())
-    what = inspect.described(waiting, waiting.name, wanted.crs or None, _bounds(wanted.study))
+    what = inspect.described(waiting, waiting.name, wanted.options(), _bounds(wanted.study))
     return reply({"token": token, "name": waiting.name, **what})
 
 
 @api.get("/incoming/<token>/preview")
 def preview(token: str) -> Response:
     """The streets of a waiting extract, a multi-line feature per class, or the shapes of waiting layers, to be looked at."""
-    known_parameters("crs")
+    known_parameters("crs", "x", "y")
     waiting = _waiting(token)
     if not intake.is_extract(waiting.name):
-        layers = inspect.preview_layers(waiting, waiting.name, request.args.get("crs") or None)
+        how = checked(Reading, request.args.to_dict()).options()
+        layers = inspect.preview_layers(waiting, waiting.name, how)
         return reply(geojson.collection(Layer(layers, {})))
     streets = inspect.preview(inspect.read_extract(waiting, waiting.name))
     shapes = np.array(list(streets.values()), dtype=object)
@@ -274,7 +289,7 @@ def add_layers(token: str) -> Response:
 
     def work(progress: Progress) -> dict[str, Any]:
         progress.step(0.1, f"Reading {waiting.name}")
-        chosen = [(one.name, one.role, one.title, one.crs) for one in wanted.layers]
+        chosen = [(one.name, one.role, one.title, one.options(one.key)) for one in wanted.layers]
         added = intake.add_chosen(waiting, study, chosen, waiting.name, progress)
         shutil.rmtree(waiting.parent, ignore_errors=True)
         return {"study": wanted.study, "layers": added}
@@ -298,10 +313,7 @@ def _area(wanted: StreetBuild) -> shapely.Geometry | None:
 
 def _bounds(study_id: str | None) -> list[float] | None:
     """West, south, east, north of the streets of a study that has some."""
-    if not study_id or not study_of(study_id).stamp:
-        return None
-    graph = study_of(study_id).graph
-    return [float(v) for v in (graph.node_lon.min(), graph.node_lat.min(), graph.node_lon.max(), graph.node_lat.max())]
+    return intake.street_bounds(study_of(study_id)) if study_id else None
 
 
 @api.delete("/incoming/<token>")

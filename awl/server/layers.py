@@ -5,11 +5,13 @@ from __future__ import annotations
 import json
 from typing import Any
 
+import numpy as np
 import shapely
 from flask import Blueprint, Response, request
 from pydantic import BaseModel, ConfigDict, Field
 
 from awl.core.errors import AwlError
+from awl.core.polygons import repaired
 from awl.server.web import body, checked, reply, study_of
 from awl.study import editing
 from awl.study.editing import Selection
@@ -75,7 +77,10 @@ def polygon(document: dict[str, Any]) -> shapely.Geometry:
         shape = None
     if shape is None or shapely.get_dimensions(shape) != 2 or shapely.is_empty(shape):
         raise AwlError("The area is no polygon in GeoJSON", remedy="Draw it again", inputs=("area",))
-    return shapely.make_valid(shape)
+    sound: shapely.Geometry | None = repaired(np.array([shape], dtype=object)).shapes[0]
+    if sound is None:
+        raise AwlError("The area encloses nothing", remedy="Draw it again", inputs=("area",))
+    return sound
 
 
 def _changed(study: Study, layer_id: str, **more: Any) -> Response:

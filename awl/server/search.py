@@ -11,7 +11,7 @@ from flask import Blueprint, Response, request
 from numpy.typing import NDArray
 
 from awl.core.streets.shapes import point_at
-from awl.questions.context import NAME_FIELDS
+from awl.formats.table import LABEL_NAMES
 from awl.server.web import known_parameters, reply, study_of
 from awl.study.study import Study
 
@@ -51,10 +51,10 @@ def _known(study: Study) -> list[dict[str, Any]]:
 def _features(study: Study, layers: list[dict[str, Any]]) -> list[dict[str, Any]]:
     hits = []
     for rank, info in enumerate(sorted(layers, key=lambda one: ROLES.index(one["role"]))):
-        if not any(field in NAME_FIELDS for field in info["fields"]):
+        if not any(field.lower() in LABEL_NAMES for field in info["fields"]):
             continue
         layer = study.read_layer(info["id"])
-        names = next(layer.columns[field] for field in NAME_FIELDS if field in layer.columns)
+        names = layer.columns[str(layer.label_field)]
         sound = [i for i, name in enumerate(names) if name and layer.geometry[i] is not None]
         points = shapely.point_on_surface(layer.geometry[sound])
         for i, x, y in zip(sound, shapely.get_x(points), shapely.get_y(points), strict=True):

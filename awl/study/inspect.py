@@ -18,9 +18,10 @@ from awl.core.streets.build import street_class
 from awl.core.streets.graph import StreetGraph, ragged_lines
 from awl.core.streets.raw import RawExtract
 from awl.formats import crs as systems
-from awl.formats import gmns_read, osm_pbf, osm_xml, raster, vector
-from awl.formats.table import Layer
+from awl.formats import gmns_read, osm, place_tables, raster, vector
+from awl.formats.table import Layer, is_key
 from awl.study import intake
+from awl.study.intake import ReadOptions
 from awl.study.line_fields import guess, streets_of
 
 PREVIEW_VERTICES = 250_000
@@ -30,17 +31,20 @@ CRS_KINDS = ("crs-missing", "crs-wrong", "crs-unknown")
 COMMON = ("EPSG:4326", "EPSG:3857")
 
 
-def described(path: Path, source: str, crs: str | None = None, near: list[float] | None = None) -> dict[str, Any]:
+def described(
+    path: Path, source: str, how: ReadOptions | None = None, near: list[float] | None = None
+) -> dict[str, Any]:
     """Kind of a file (`extract`, `graph`, `layers`, `raster`) and what is in it.
 
-    A layer or raster whose coordinate system is missing or wrong says so in `problem`, with `candidates` for it: systems
-    in which it would lie near `near` (W, S, E, N in degrees), the streets of the study it is for.
+    A layer or raster that cannot be placed says so in `problem`: with `candidates` for its coordinate system, those in which it
+    would lie near `near` (W, S, E, N in degrees, the streets of the study it is for), or with the `columns` of a table.
     """
+    how = how or ReadOptions()
     if intake.is_extract(source):
         return {"kind": "extract", "layers": [], "extract": described_extract(read_extract(path, source))}
     if intake.is_raster(source):
-        return {"kind": "raster", "layers": [_described_raster(path, source, crs, near)]}
-    if (ready := _ready_graph(path, source, crs)) is not None:
+        return {"kind": "raster", "layers": [_described_raster(path, source, how.crs, near)]}
+    if (ready := _ready_graph(path, source, how.crs)) is not None:
         bounds = [ready.node_lon.min(), ready.node_lat.min(), ready.node_lon.max(), ready.node_lat.max()]
         known = {
             "nodes": ready.node_count,
@@ -54,7 +58,7 @@ def described(path: Path, source: str, crs: str | None = None, near: list[float]
         return {"kind": "graph", "layers": [], "graph": graph}
     several = Path(source).suffix.lower() in intake.VECTOR_ENDINGS
     names: list[str | None] = list(vector.layers(path, source)) if several else [None]
-    return {"kind": "layers", "layers": [_described(path, source, name, crs, near) for name in names]}
+    return {"kind": "layers", "layers": [_described(path, source, name, how, near) for name in names]}
 
 
 def _ready_graph(path: Path, source: str, crs: str | None) -> StreetGraph | None:
@@ -69,22 +73,23 @@ def _ready_graph(path: Path, source: str, crs: str | None) -> StreetGraph | None
 
 def read_extract(path: Path, source: str, progress: Progress | None = None) -> RawExtract:
     """The extract of a file."""
-    reader = osm_pbf.read if source.lower().endswith(".pbf") else osm_xml.read
-    return reader(path, progress)
+    return osm.read([path], source, progress)
 
 
 # -- layers ----------------------------------------------------------------------------------------------------------------
 
 
-def _described(path: Path, source: str, name: str | None, crs: str | None, near: list[float] | None) -> dict[str, Any]:
-    stated = crs
-    if crs is None and Path(source).suffix.lower() in intake.VECTOR_ENDINGS:
+def _described(path: Path, source: str, name: str | None, how: ReadOptions, near: list[float] | None) -> dict[str, Any]:
+    stated = how.crs
+    if stated is None and Path(source).suffix.lower() in intake.VECTOR_ENDINGS:
         stated = vector.stated_crs(path, name, source)
     known: dict[str, Any] = {"name": name, "geometry": "empty", "count": 0, "bounds": None, "fields": {}, "crs": None}
     try:
         known["crs"] = systems.named(stated or systems.WGS84)
-        layer, _ = intake.features(path, source, name, crs)
+        layer, _ = intake.features(path, source, name, how)
     except AwlError as error:
+        if error.kind == "columns-missing":
+            return {**known, "problem": error.what, "columns": place_tables.columns_of(path, source)}
         if error.kind not in CRS_KINDS:
             raise
         return {**known, "crs": None, "problem": error.what, "candidates": _candidates(path, source, name, near)}
@@ -97,16 +102,19 @@ def _described(path: Path, source: str, name: str | None, crs: str | None, near:
         "types": {key: _type(values) for key, values in layer.columns.items()},
         "without_geometry": int((shapely.is_missing(layer.geometry) | shapely.is_empty(layer.geometry)).sum()),
         "invalid": int((~shapely.is_valid(layer.geometry)).sum()),
+        "key": layer.key_field,
+        "keys": [field for field, values in layer.columns.items() if is_key(values)],
+        "notes": vars(layer.notes),
     }
     try:
-        intake.usable(layer, source)
+        known["notes"] = vars(intake.usable(layer, source).notes)
         known["role"] = intake.suggested_role(name or Path(source).stem, layer, layer.kind)
     except AwlError as error:
         known["unusable"] = error.detail
         return known
     if layer.kind == "line":
         known |= _as_streets(layer, source)
-    if near is not None and known["bounds"] and _apart(known["bounds"], near):
+    if near is not None and known["bounds"] and intake.apart(known["bounds"], near):
         known["far"] = True
         known["candidates"] = _candidates(path, source, name, near)
     return known
@@ -163,7 +171,7 @@ def _described_raster(path: Path, source: str, crs: str | None, near: list[float
             "total": float(values.astype(float).sum()),
         },
     }
-    if near is not None and _apart(known["bounds"], near):
+    if near is not None and intake.apart(known["bounds"], near):
         known["far"] = True
     return known
 
@@ -181,19 +189,12 @@ def _candidates(path: Path, source: str, name: str | None, near: list[float] | N
     found = []
     for code in tried:
         try:
-            box = shapely.total_bounds(intake.features(path, source, name, code)[0].geometry)
+            box = shapely.total_bounds(intake.features(path, source, name, ReadOptions(code))[0].geometry)
         except AwlError:
             continue
-        if near is None or not _apart(box.tolist(), near):
+        if near is None or not intake.apart(box.tolist(), near):
             found.append(code)
     return found
-
-
-def _apart(box: list[float], other: list[float]) -> bool:
-    """Whether two boxes in degrees lie more than half a degree from each other."""
-    return bool(
-        box[0] > other[2] + 0.5 or box[2] < other[0] - 0.5 or box[1] > other[3] + 0.5 or box[3] < other[1] - 0.5
-    )
 
 
 # -- extracts --------------------------------------------------------------------------------------------------------------
@@ -268,17 +269,17 @@ def preview(raw: RawExtract) -> dict[str, shapely.Geometry]:
     return {value: shapely.multilinestrings(list(some)) for value, some in by_class.items() if len(some)}
 
 
-def preview_layers(path: Path, source: str, crs: str | None = None) -> NDArray[np.object_]:
+def preview_layers(path: Path, source: str, how: ReadOptions) -> NDArray[np.object_]:
     """Shapes (degrees) of the layers of a file whose place is known, as many as a screen can show."""
-    if (ready := _ready_graph(path, source, crs)) is not None:
+    if (ready := _ready_graph(path, source, how.crs)) is not None:
         return ready.lines()[:PREVIEW_FEATURES]
     several = Path(source).suffix.lower() in intake.VECTOR_ENDINGS
     found = [np.zeros(0, object)]
     for name in list(vector.layers(path, source)) if several else [None]:
         try:
-            shapes = intake.features(path, source, name, crs)[0].geometry[:PREVIEW_FEATURES]
+            shapes = intake.features(path, source, name, how)[0].geometry[:PREVIEW_FEATURES]
         except AwlError as error:
-            if error.kind not in CRS_KINDS:
+            if error.kind not in (*CRS_KINDS, "columns-missing"):
                 raise
             continue
         found.append(shapes[~(shapely.is_missing(shapes) | shapely.is_empty(shapes))])

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import os
 import shutil
-from dataclasses import replace
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +13,8 @@ import shapely
 from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
+from awl.core.geodesy import segment_lengths
+from awl.core.polygons import repaired
 from awl.core.progress import Progress
 from awl.core.streets.areas import BaseLayer, base_layers
 from awl.core.streets.build import BuildReport, build_graph, fill_report
@@ -19,17 +22,23 @@ from awl.core.streets.graph import StreetGraph
 from awl.core.streets.lines import raw_of_lines
 from awl.core.streets.numbering import numbered_by, numbered_from
 from awl.core.streets.raw import RawExtract
-from awl.formats import csv_read, geojson, gmns_read, graph_tables, osm_pbf, osm_xml, raster, vector
+from awl.formats import geojson, gmns_read, graph_tables, osm, place_tables, poly, raster, vector
 from awl.formats.limits import check_size
-from awl.formats.table import Layer
+from awl.formats.osm import is_extract
+from awl.formats.place_tables import PlaceColumns
+from awl.formats.table import NAMED, Layer
 from awl.study.line_fields import BuildOptions, given_costs, guess, streets_of
 from awl.study.study import CHANGEABLE as ADDED_ROLES
 from awl.study.study import NewLayer, Study, slug
 
-EXTRACT_ENDINGS = (".osm", ".osm.gz", ".osm.bz2", ".osm.pbf", ".pbf")
 Pairs = NDArray[np.float64]
 VECTOR_ENDINGS = vector.ENDINGS
-LINE_ENDINGS = (*VECTOR_ENDINGS, ".geojson", ".json", ".csv")
+TABLE_ENDINGS = (".csv", ".tsv", ".txt", ".xlsx")
+LINE_ENDINGS = (*VECTOR_ENDINGS, ".geojson", ".json", *TABLE_ENDINGS)
+DERIVED = ("slope", "gradient", "aspect", "hillshade", "roughness", "curvature")
+"""Words in the name of a raster that holds something else than heights or people."""
+FAR_DEGREES = 0.5
+"""A layer farther than this from the streets is asked about."""
 RASTER_ENDINGS = (".tif", ".tiff")
 
 
@@ -38,9 +47,23 @@ def is_lines(name: str) -> bool:
     return name.lower().endswith(LINE_ENDINGS)
 
 
-def is_extract(name: str) -> bool:
-    """Whether a file name is that of a map extract."""
-    return name.lower().endswith(EXTRACT_ENDINGS)
+@dataclass(frozen=True)
+class ReadOptions:
+    """How a layer is read where its file does not say, or says it wrong.
+
+    Attributes:
+        crs: what its coordinates are.
+        place: the columns of a table that hold the place of a row.
+        strict: refuse it at the first faulty row instead of leaving such rows out.
+        key: the field that identifies features; guessed where it is not said.
+        anywhere: take it in though it lies far from the streets.
+    """
+
+    crs: str | None = None
+    place: PlaceColumns | None = None
+    strict: bool = False
+    key: str | None = None
+    anywhere: bool = False
 
 
 def is_raster(name: str) -> bool:
@@ -49,7 +72,7 @@ def is_raster(name: str) -> bool:
 
 
 def build(
-    extract: Path,
+    extract: Path | Sequence[Path],
     study: Path,
     area: shapely.Geometry | None = None,
     title: str | None = None,
@@ -57,13 +80,15 @@ def build(
     source: str | None = None,
     options: BuildOptions | None = None,
 ) -> BuildReport:
-    """Build the streets of a study from an extract, a line layer or a ready graph, making the study when there is none.
+    """Build the streets of a study from a file, making the study when there is none.
 
+    The file is a map extract (or several of neighbouring areas), a line layer or a ready graph.
     Nothing lands unless everything does: a new study appears by renaming, an existing one changes in one transaction.
     """
     progress, options = progress or Progress(), options or BuildOptions()
-    source = source or extract.name
-    graph, base, report = _streets(extract, source, area, options, progress)
+    files = [extract] if isinstance(extract, Path) else list(extract)
+    source = source or " + ".join(path.name for path in files)
+    graph, base, report = _streets(files, source, area, options, progress)
     progress.step(0.85, "Writing the study")
     if study.exists():
         Study(study).set_streets(graph, base, report, source, area)
@@ -87,9 +112,21 @@ def build(
 
 
 def _streets(
-    extract: Path, source: str, area: shapely.Geometry | None, options: BuildOptions, progress: Progress
+    files: Sequence[Path], source: str, area: shapely.Geometry | None, options: BuildOptions, progress: Progress
 ) -> tuple[StreetGraph, dict[str, BaseLayer], BuildReport]:
     """Graph, base map and report, whatever kind of source it is."""
+    if len(files) > 1 and not all(is_extract(path.name) for path in files):
+        raise AwlError("Only map extracts are read several at once", where=source, remedy="Give the others one by one")
+    extract = files[0]
+    if not extract.exists():
+        raise AwlError("There is no such file", where=str(extract), remedy="Check the path", kind="no-such-file")
+    if source.lower().endswith(osm.CHANGES):
+        raise AwlError(
+            "A change file holds changes of an extract, no extract",
+            where=source,
+            remedy="Apply it to the extract first; changes cannot be applied to a study yet",
+            kind="change-file",
+        )
     if not gmns_read.is_folder(extract):
         check_size(extract)
     ready = read_graph(extract, source, options.crs, options.weight)
@@ -107,15 +144,14 @@ def _streets(
     costs: Pairs | None = None
     notes: dict[str, float] = {}
     if is_extract(source):
-        reader = osm_pbf.read if source.lower().endswith(".pbf") else osm_xml.read
-        raw = reader(extract, progress.part(0.0, 0.5))
+        raw = osm.read(files, source, progress.part(0.0, 0.5), options.strict)
     elif is_lines(source):
         raw, notes, costs = _read_lines(extract, source, options, progress.part(0.0, 0.5))
     else:
         raise AwlError(
             f"'{source}' is not a kind of file Awl builds streets from",
             where=source,
-            remedy=f"Give a map extract ({', '.join(EXTRACT_ENDINGS)}), a line layer ({', '.join(LINE_ENDINGS)})"
+            remedy=f"Give a map extract ({', '.join(osm.ENDINGS)}), a line layer ({', '.join(LINE_ENDINGS)})"
             " or a folder of GMNS tables",
         )
     # The nodes of lines are where their owner drew them: a numbering may rest on them.
@@ -160,11 +196,11 @@ def _read_lines(
 ) -> tuple[RawExtract, dict[str, float], Pairs | None]:
     """The ways of a line layer, what was assumed and done, and the given costs of its features."""
     progress.step(0.0, f"Reading {source}")
-    layer = features(path, source, options.layer, options.crs)[0]
+    layer = features(path, source, options.layer, ReadOptions(options.crs, strict=options.strict))[0]
     chosen = guess(layer).with_choices(options.choices)
     streets, notes = streets_of(layer, chosen, source)
     costs = given_costs(layer, chosen, source)
-    raw, joined = raw_of_lines(streets, options.tolerance_m, progress.part(0.2, 1.0))
+    raw, joined = raw_of_lines(streets, options.tolerance_m, progress.part(0.2, 1.0), options.break_crossings)
     counts = {**vars(notes), **vars(joined)}
     return raw, {"tolerance_m": options.tolerance_m, **{key: round(value, 3) for key, value in counts.items()}}, costs
 
@@ -182,7 +218,7 @@ def _numbered(graph: StreetGraph, options: BuildOptions) -> StreetGraph:
     if options.nodes is None:
         return graph if options.first_node == 1 else numbered_from(graph, options.first_node)
     source = options.nodes.name
-    layer, _ = features(options.nodes, source, options.nodes_layer, options.crs)
+    layer, _ = features(options.nodes, source, options.nodes_layer, ReadOptions(options.crs))
     if layer.kind != "point":
         raise AwlError(
             f"The node layer holds {layer.kind} features", where=source, remedy="Give points", inputs=("nodes",)
@@ -217,16 +253,18 @@ def add(
     source: str | None = None,
     inner: str | None = None,
     role: str | None = None,
-    crs: str | None = None,
+    how: ReadOptions | None = None,
 ) -> str:
     """Add a vector file or a raster as a layer; returns its id. Its role follows from its content unless it is given.
 
     `inner` names the layer of a file that holds several; it also gives id and title unless these are given.
     """
-    source = source or path.name
+    source, how = source or path.name, how or ReadOptions()
     if is_raster(source):
-        return _add_raster(path, study, ident, title, source, role, crs)
-    layer = _read(path, ident, title, source, inner, role, crs)
+        return _add_raster(path, study, ident, title, source, role, how.crs)
+    layer = _read(path, ident, title, source, inner, role, how)
+    if not how.anywhere:
+        check_near(layer.layer, study, source)
     study.add_layers([layer])
     return layer.ident
 
@@ -236,6 +274,14 @@ def _add_raster(
 ) -> str:
     grid = raster.read(path, source, crs)
     stem = Path(source).stem
+    if role is None and (word := next((word for word in DERIVED if word in stem.lower()), None)):
+        raise AwlError(
+            f"By its name the raster holds {word}, which is derived from elevation and not used",
+            where=source,
+            remedy="Add the elevation itself, or say --role elevation if that is what it holds",
+            inputs=("role",),
+            kind="derived-raster",
+        )
     ident = ident or slug(stem)
     study.add_raster(
         ident, title or stem.replace("_", " ").capitalize(), role or raster_role(stem, grid), source, grid, path
@@ -262,6 +308,8 @@ def add_all(path: Path, study: Study, source: str | None = None, progress: Progr
     for done, name in enumerate(names or [None]):
         progress.step(done / max(len(names), 1), f"Reading {name or source}")
         read.append(_read(path, None, None, source, name))
+    for layer in read:
+        check_near(layer.layer, study, source)
     study.add_layers(read)
     return [layer.ident for layer in read]
 
@@ -269,29 +317,71 @@ def add_all(path: Path, study: Study, source: str | None = None, progress: Progr
 def add_chosen(
     path: Path,
     study: Study,
-    chosen: list[tuple[str | None, str | None, str | None, str | None]],
+    chosen: list[tuple[str | None, str | None, str | None, ReadOptions]],
     source: str,
     progress: Progress | None = None,
 ) -> list[str]:
-    """Add some layers of a file, given as (name in the file, role, title, coordinate system), all or none."""
+    """Add some layers of a file, given as (name in the file, role, title, how it is read), all or none."""
     progress = progress or Progress()
     if is_raster(source):
-        _, role, title, crs = chosen[0]
-        return [add(path, study, None, title, source, None, role, crs)]
+        _, role, title, how = chosen[0]
+        return [add(path, study, None, title, source, None, role, how)]
     read = []
-    for done, (name, role, title, crs) in enumerate(chosen):
+    for done, (name, role, title, how) in enumerate(chosen):
         progress.step(done / len(chosen), f"Reading {name or source}")
-        read.append(_read(path, None, title, source, name, role, crs))
+        read.append(_read(path, None, title, source, name, role, how))
     study.add_layers(read)
     return [layer.ident for layer in read]
 
 
+def street_bounds(study: Study) -> list[float] | None:
+    """West, south, east, north of the streets of a study that has some."""
+    if not study.stamp:
+        return None
+    lon, lat = study.graph.node_lon, study.graph.node_lat
+    return [float(v) for v in (lon.min(), lat.min(), lon.max(), lat.max())]
+
+
+def apart(box: Sequence[float], other: Sequence[float]) -> bool:
+    """Whether two boxes (W, S, E, N in degrees) lie more than `FAR_DEGREES` from each other."""
+    west, south, east, north = other
+    far = FAR_DEGREES
+    return box[0] > east + far or box[2] < west - far or box[1] > north + far or box[3] < south - far
+
+
+def check_near(layer: Layer, study: Study, source: str) -> None:
+    """Refuse a layer that lies far from the streets of a study: most likely its coordinates are not what they are taken for."""
+    streets, box = street_bounds(study), shapely.total_bounds(layer.geometry)
+    if streets is None or not np.isfinite(box).all() or not apart(box.tolist(), streets):
+        return
+    line = shapely.get_coordinates(shapely.shortest_line(shapely.box(*box), shapely.box(*streets)))
+    metres = float(segment_lengths(line[:1, 0], line[:1, 1], line[1:, 0], line[1:, 1])[0])
+    raise AwlError(
+        f"The layer lies {metres / 1000:,.0f} km from the streets",
+        where=source,
+        remedy="Say its coordinate system (--crs), or add it all the same (--anywhere)",
+        inputs=("crs",),
+        kind="far-away",
+    )
+
+
 def _read(
     path: Path, ident: str | None, title: str | None, source: str, inner: str | None, role: str | None = None,
-    crs: str | None = None,
+    how: ReadOptions | None = None,
 ) -> NewLayer:  # fmt: skip
-    layer, inner = features(path, source, inner, crs)
+    how = how or ReadOptions()
+    layer, inner = features(path, source, inner, how)
     layer, kind = usable(layer, source), layer.kind
+    if how.key is not None:
+        if how.key not in layer.columns:
+            raise AwlError(
+                f"The layer has no field '{how.key}'",
+                where=source,
+                remedy=f"Fields are: {', '.join(layer.columns) or 'none'}",
+                inputs=("key",),
+                kind="no-such-field",
+            )
+        layer = replace(layer, key=how.key)
     stem = inner or Path(source).stem
     role = role or suggested_role(stem, layer, kind)
     if role not in ADDED_ROLES:
@@ -326,9 +416,34 @@ def usable(layer: Layer, source: str) -> Layer:
             remedy="Split it by kind of geometry: places are points, zones polygons, streets lines",
             kind="wrong-geometry",
         )
-    if layer.kind == "polygon":
-        return Layer(shapely.make_valid(layer.geometry), layer.columns)
-    return layer
+    return _sound(layer, source) if layer.kind == "polygon" else layer
+
+
+def _sound(layer: Layer, source: str) -> Layer:
+    """A layer of polygons without those that cross themselves; which, and what became of their area, is noted."""
+    repair = repaired(layer.geometry)
+    if len(repair.rows) == 0:
+        return layer
+    gone = {
+        int(row): f"feature {row + 1}: Its polygon encloses nothing"
+        for row in repair.rows
+        if repair.shapes[row] is None
+    }
+    most = repair.rows[np.argsort(-np.abs(repair.change), kind="stable")][:NAMED]
+    change = dict(zip(repair.rows.tolist(), repair.change.tolist(), strict=True))
+    named = tuple(f"feature {row + 1}: {_change_text(change[row])}" for row in most.tolist() if row not in gone)
+    notes = replace(layer.notes, repaired=len(repair.rows) - len(gone), repaired_named=named)
+    sound = replace(layer, geometry=repair.shapes, notes=notes).without(gone, source)
+    return replace(sound, notes=replace(sound.notes, left_out=layer.notes.left_out + len(gone)))
+
+
+def _change_text(change: float) -> str:
+    """What became of the area of a repaired polygon."""
+    if not np.isfinite(change):
+        return "its area had no size as drawn"
+    if abs(change) < 5e-5:
+        return "its area is the same"
+    return f"its area is {abs(change):.1%} {'smaller' if change < 0 else 'larger'}"
 
 
 def suggested_role(name: str, layer: Layer, kind: str) -> str:
@@ -345,19 +460,22 @@ def suggested_role(name: str, layer: Layer, kind: str) -> str:
     return "places"
 
 
-def features(path: Path, source: str, inner: str | None, crs: str | None = None) -> tuple[Layer, str | None]:
+def features(path: Path, source: str, inner: str | None, how: ReadOptions | None = None) -> tuple[Layer, str | None]:
     """The features of a vector file in degrees, and the name of its layer where the format has names."""
-    ending = Path(source).suffix.lower()
+    how, ending = how or ReadOptions(), Path(source).suffix.lower()
     if ending in (".geojson", ".json"):
-        return geojson.read(path, crs), None
-    if ending == ".csv":
-        return csv_read.read(path, source, crs), None
+        return geojson.read(path, how.crs, how.strict), None
+    if ending in TABLE_ENDINGS:
+        return place_tables.read(path, source, how.crs, how.place, how.strict), None
     if ending in VECTOR_ENDINGS:
-        return vector.read(path, inner, source, crs)
+        return vector.read(path, inner, source, how.crs, how.strict)
+    if ending == ".poly":
+        return poly.read(path, source), None
     raise AwlError(
         f"'{source}' is not a kind of layer Awl reads",
         where=source,
-        remedy="Give GeoPackage, GeoJSON, FlatGeobuf, a zipped Shapefile, CSV with lon and lat or wkt, or a GeoTIFF",
+        remedy="Give GeoPackage, GeoJSON, FlatGeobuf, Shapefile, file geodatabase, KML, GPX, CSV or XLSX with coordinates,"
+        " or a GeoTIFF",
     )
 
 
@@ -384,4 +502,4 @@ def area_from(bbox: str | None, clip: Path | None) -> shapely.Geometry | None:
 
 def area_of(layer: Layer) -> shapely.Geometry:
     """All polygons of a layer as one area."""
-    return shapely.union_all(shapely.make_valid(layer.geometry))
+    return shapely.union_all(repaired(layer.geometry).shapes)

@@ -11,6 +11,8 @@ from functools import partial
 from pathlib import Path
 from typing import Generic, TypeVar
 
+import numpy as np
+
 from awl.core.engine.leg import carried_with
 from awl.core.engine.places import Snapper
 from awl.core.errors import AwlError
@@ -100,14 +102,44 @@ class Study(StudyFile):
 
     @property
     def heights(self) -> Heights | None:
-        """Heights along the streets, from the first elevation raster; None where the study has none."""
+        """Heights along the streets, from the first elevation raster; None where there is none that covers any street."""
 
         def make() -> Heights | None:
-            ident = next((entry["id"] for entry in self.rasters() if entry["role"] == "elevation"), None)
-            return None if ident is None else heights_of(self.graph, self.raster(ident).at)
+            ident = self.elevation
+            if ident is None or not self.raster_coverage(ident):
+                return None
+            return heights_of(self.graph, self.raster(ident).at)
 
         heights: Heights | None = self._cached("heights", make)
         return heights
+
+    def raster_coverage(self, ident: str) -> float | None:
+        """Share of the street nodes at which a raster has a value; None where there are no streets."""
+        if not self.stamp:
+            return None
+        graph = self.graph
+        share: float = self._cached(
+            ("coverage", ident),
+            lambda: float(np.isfinite(self.raster(ident).at(graph.node_lon, graph.node_lat)).mean()),
+        )
+        return share
+
+    def raster_notes(self, ident: str) -> list[str]:
+        """What to know of a raster before relying on it: how much of the streets it covers, and whether it is used at all."""
+        entry = next(entry for entry in self.rasters() if entry["id"] == ident)
+        notes = []
+        coverage = self.raster_coverage(ident)
+        if coverage is not None and coverage < 1:
+            what = "no street" if coverage == 0 else f"{coverage:.1%} of the street nodes"
+            notes.append(f"It covers {what}.")
+        if entry["role"] == "elevation" and self.elevation != ident:
+            notes.append(f"It is not used: heights come from '{self.elevation}', the first elevation raster.")
+        return notes
+
+    @property
+    def elevation(self) -> str | None:
+        """The raster that heights are taken from: the first for elevation."""
+        return next((str(entry["id"]) for entry in self.rasters() if entry["role"] == "elevation"), None)
 
     def save_mode(self, mode: Mode) -> None:
         """Keep a new or changed mode."""

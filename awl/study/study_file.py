@@ -8,7 +8,7 @@ import sqlite3
 import threading
 import uuid
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Self
 
@@ -23,7 +23,7 @@ from awl.core.streets.build import BuildReport, fill_report
 from awl.core.streets.graph import StreetGraph
 from awl.core.surfaces.over_water import links_over_water
 from awl.formats.raster import Raster
-from awl.formats.table import Layer
+from awl.formats.table import Layer, LayerNotes
 from awl.study import arrays, geopackage, rasters, records, streets
 from awl.study.cql import to_sql
 
@@ -172,6 +172,8 @@ class StudyFile:
             entry["geometry"] = kinds.get(entry["id"], "GEOMETRY")
             entry["count"] = geopackage.count(self._connection, entry["id"])
             entry["fields"] = geopackage.field_types(self._connection, entry["id"])
+            details = self.fact(f"layer:{entry['id']}", {})
+            entry["key"], entry["notes"] = details.get("key"), details.get("notes") or vars(LayerNotes())
         return listed
 
     def require_layer(self, ident: str, name: str = "layer") -> dict[str, str]:
@@ -194,7 +196,8 @@ class StudyFile:
         condition: tuple[str, list[Any]] = ("", [])
         if where:
             condition = to_sql(where, geopackage.field_names(self._connection, ident))
-        return geopackage.read_table(self._connection, ident, condition, **options)
+        layer = geopackage.read_table(self._connection, ident, condition, **options)
+        return replace(layer, key=self.fact(f"layer:{ident}", {}).get("key"))
 
     def add_layer(self, ident: str, layer: Layer, title: str, role: str, source: str) -> None:
         """Add or replace a layer of the user's."""
@@ -212,6 +215,8 @@ class StudyFile:
             for one in new:
                 geopackage.write_table(connection, one.ident, one.layer, one.title, one.source)
                 records.set_layer(connection, one.ident, one.title, one.role, one.source)
+                details = {"key": one.layer.key_field, "notes": vars(one.layer.notes)}
+                records.set_fact(connection, f"layer:{one.ident}", details)
         self.forget()
 
     @staticmethod
@@ -254,6 +259,37 @@ class StudyFile:
             with self.writing() as connection:
                 geopackage.drop_table(connection, ident)
                 connection.execute("DELETE FROM awl_layers WHERE id = ?", (ident,))
+                connection.execute("DELETE FROM awl_facts WHERE key = ?", (f"layer:{ident}",))
+        self.forget()
+
+    def set_layer_title(self, ident: str, title: str) -> None:
+        """Call a layer or raster something else."""
+        title = title.strip()
+        if not 0 < len(title) <= 200:
+            raise AwlError("A title has 1 to 200 characters", inputs=("title",))
+        with self.writing() as connection:
+            if any(entry["id"] == ident for entry in self.rasters()):
+                connection.execute("UPDATE awl_rasters SET title = ? WHERE id = ?", (title, ident))
+            else:
+                self.require_layer(ident)
+                connection.execute("UPDATE awl_layers SET title = ? WHERE id = ?", (title, ident))
+
+    def set_layer_key(self, ident: str, key: str) -> None:
+        """Let another field identify the features of a layer."""
+        self.require_layer(ident)
+        known = geopackage.field_names(self._connection, ident)
+        if key not in known:
+            raise AwlError(
+                f"The layer '{ident}' has no field '{key}'",
+                remedy=f"Fields are: {', '.join(known)}",
+                inputs=("key",),
+                kind="no-such-field",
+            )
+        details = self.fact(f"layer:{ident}", {})
+        with self.writing() as connection:
+            records.set_fact(connection, f"layer:{ident}", {**details, "key": key})
+            # Answers that use the layer name its features otherwise from now on.
+            connection.execute("UPDATE awl_layers SET added = ? WHERE id = ?", (records.now(), ident))
         self.forget()
 
     # -- rasters -------------------------------------------------------------------------------------------------------

@@ -190,7 +190,6 @@ HOSTILE = {
         "malformed",
     ),
     "unequal lists": (GOOD[0] + dense_blob(id=[1, 1], lat=[5]), "malformed"),
-    "off the Earth": (GOOD[0] + dense_blob(id=[1], lat=[10**10], lon=[0]), "not on Earth"),
 }  # fmt: skip
 
 

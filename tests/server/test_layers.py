@@ -50,6 +50,20 @@ def test_an_extract_is_described_previewed_and_built_in_part(client, folder):
     assert shapely.covers(shapely.buffer(area, 1e-6), shapely.points(study.graph.node_lon, study.graph.node_lat)).all()
 
 
+def test_an_extract_whose_streets_lack_nodes_is_previewed_as_far_as_it_goes(client):
+    nodes = '<node id="1" lon="0" lat="0"/><node id="2" lon="0.001" lat="0"/>'
+    ways = '<way id="1"><nd ref="1"/><nd ref="2"/><tag k="highway" v="path"/></way>'
+    ways += '<way id="2"><nd ref="8"/><nd ref="9"/><tag k="highway" v="track"/></way>'
+    ways += '<way id="3"><nd ref="1"/><tag k="highway" v="steps"/></way>'
+    told = send(client, "/incoming", f'<osm version="0.6">{nodes}{ways}</osm>'.encode(), "half.osm").get_json()
+    assert {entry["class"] for entry in told["extract"]["classes"]} == {"path", "track", "steps"}
+    drawn = get(client, f"/incoming/{told['token']}/preview")["features"]
+    assert [feature["properties"]["class"] for feature in drawn] == ["path"]
+    empty = send(client, "/incoming", f'<osm version="0.6">{ways}</osm>'.encode(), "empty.osm").get_json()
+    assert empty["extract"]["bounds"] is None and empty["extract"]["streets"] == 3
+    assert get(client, f"/incoming/{empty['token']}/preview")["features"] == []
+
+
 def test_the_study_area_may_be_the_ground_of_a_layer(client, folder):
     told = waiting(client, EXTRACT)
     job = built(client, told["token"], {"study": "ferrow", "area_layer": "zones"})

@@ -6,7 +6,7 @@ import pytest
 import shapely
 
 from awl.core.errors import AwlError
-from awl.formats import csv_read
+from awl.formats import place_tables
 from awl.study import intake
 from awl.study.study import slug
 
@@ -19,14 +19,14 @@ def write(tmp_path, text, encoding="utf-8"):
 
 @pytest.mark.parametrize("header", ["lon,lat,name", "Longitude,Latitude,name", "x_coord,y_coord,name", "X,Y,name"])
 def test_coordinates_are_found_under_their_usual_names(tmp_path, header):
-    layer = csv_read.read(write(tmp_path, f"{header}\n-36.2,41.3,Baths\n"), "rooms.csv")
+    layer = place_tables.read(write(tmp_path, f"{header}\n-36.2,41.3,Baths\n"), "rooms.csv")
     assert shapely.get_coordinates(layer.geometry).tolist() == [[-36.2, 41.3]]
     assert layer.columns == {"name": ["Baths"]}
 
 
 def test_types_are_kept(tmp_path):
     text = "lon,lat,code,seats,rate,open,empty\n-36.2,41.3,00123,60,0.5,true,\n-36.1,41.3,7,61,1,no,\n"
-    columns = csv_read.read(write(tmp_path, text), "rooms.csv").columns
+    columns = place_tables.read(write(tmp_path, text), "rooms.csv").columns
     assert columns["code"] == ["00123", 7], "a leading zero makes it text"
     assert columns["seats"] == [60, 61] and columns["rate"] == [0.5, 1]
     assert columns["open"] == ["true", "no"] and columns["empty"] == [None, None]
@@ -34,7 +34,7 @@ def test_types_are_kept(tmp_path):
 
 def test_a_byte_order_mark_and_quoted_commas(tmp_path):
     path = write(tmp_path, '\ufefflon,lat,name\n-36.2,41.3,"Baths, old"\n')
-    assert csv_read.read(path, "rooms.csv").columns["name"] == ["Baths, old"]
+    assert place_tables.read(path, "rooms.csv").columns["name"] == ["Baths, old"]
 
 
 BAD = {
@@ -53,7 +53,7 @@ BAD = {
 def test_a_bad_table_says_where(tmp_path, kind):
     text, encoding, expected = BAD[kind]
     with pytest.raises(AwlError, match=expected) as caught:
-        csv_read.read(write(tmp_path, text, encoding), "rooms.csv")
+        place_tables.read(write(tmp_path, text, encoding), "rooms.csv", strict=True)
     assert "rooms.csv" in caught.value.detail
 
 

@@ -3,6 +3,7 @@ import { useIsFetching, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { boundsOf } from "./api/incoming";
 import { streetArrays } from "./api/own";
+import { FailedActs, Failures } from "./common/Failures";
 import { Palette } from "./common/Palette";
 import { IntakeForm } from "./intake/IntakeForm";
 import { PreviewMap } from "./intake/PreviewMap";
@@ -61,6 +62,7 @@ function NewStudy({ intake }: { intake: Intake }) {
         </div>
       </header>
       <main className="left">
+        <Failures panel="page" />
         <IntakeForm study={null} layers={[]} onDone={(job) => go(job.result?.study ?? null, "sources")} />
       </main>
       <div className="work">
@@ -71,13 +73,28 @@ function NewStudy({ intake }: { intake: Intake }) {
               <Ticks metresPerPixel={metresPerPixel} />
             </>
           ) : (
-            <div className="empty-map">The map appears when it is known where the coordinates lie.</div>
+            <div className="empty-map">{nothingDrawn(intake)}</div>
           )}
+          <MapFailures />
         </div>
         {drawable ? <Legend groups={previewLegend(intake)} metresPerPixel={metresPerPixel} /> : <aside className="margin" />}
       </div>
     </div>
   );
+}
+
+/** Failed requests of the map, above it. */
+function MapFailures() {
+  return (
+    <div className="map-failures">
+      <Failures panel="map" />
+    </div>
+  );
+}
+
+/** Why there is no map of a file. */
+function nothingDrawn({ incoming }: Intake): string {
+  return incoming.extract ? "No street of this extract has its nodes in it, so there is nothing to draw." : "The map appears when it is known where the coordinates lie.";
 }
 
 /** What the map of a waiting extract shows. */
@@ -111,6 +128,7 @@ function StudyScreen({ study }: { study: string }) {
     queryFn: () => streetArrays(study),
     enabled: !!overview?.stamp,
     staleTime: Infinity,
+    meta: { panel: "map", what: "The streets" },
   });
   const content = useMapContent(overview, streets ?? null);
   const looking = useLooks(study);
@@ -138,6 +156,8 @@ function StudyScreen({ study }: { study: string }) {
       <Thread overview={overview} sheet={sheet} />
       <Palette study={study} acts={acts} />
       <main className="left" key={stage}>
+        <Failures panel="page" />
+        <FailedActs />
         <Page overview={overview} />
       </main>
       <div className="work">
@@ -155,6 +175,7 @@ function StudyScreen({ study }: { study: string }) {
           ) : (
             <div className="empty-map">The map appears with the first extract.</div>
           )}
+          <MapFailures />
         </div>
         <Legend groups={preview ? previewLegend(preview) : content.groups} metresPerPixel={overview.drawn ? null : metresPerPixel} looking={preview ? null : looking}>
           <AnswerLook overview={overview} overlays={content.overlays} />

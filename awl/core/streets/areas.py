@@ -111,7 +111,7 @@ class _Shapes:
                 shapes.append(shape)
                 out.kind.append(kind)
                 out.name.append(relation.tags.get("name"))
-        valid = shapely.make_valid(np.array(shapes, dtype=object)) if shapes else out.geometry
+        valid = shapely.make_valid(np.array(shapes, dtype=object), method="structure") if shapes else out.geometry
         return BaseLayer(valid, out.kind, out.name)
 
     def _assemble(self, outer: tuple[int, ...], inner: tuple[int, ...]) -> shapely.Geometry | None:

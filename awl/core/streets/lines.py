@@ -54,12 +54,17 @@ class JoinReport:
     ends_joined: int = 0
     most_moved_m: float = 0.0
     kept_apart: int = 0
+    zero_length: int = 0
 
 
 def raw_of_lines(
-    streets: LineStreets, tolerance_m: float = 0.0, progress: Progress | None = None
+    streets: LineStreets, tolerance_m: float = 0.0, progress: Progress | None = None, break_crossings: bool = True
 ) -> tuple[RawExtract, JoinReport]:
-    """Ways that share a node wherever the lines meet; `tolerance_m` closes gaps at ends up to that distance.
+    """Ways that share a node wherever the lines meet.
+
+    Parameters:
+        tolerance_m: gaps at ends up to that distance are closed.
+        break_crossings: break lines where they cross or where one ends on another; otherwise only end points meet.
 
     Raises `AwlError` when no line has a length.
     """
@@ -77,16 +82,19 @@ def raw_of_lines(
     box = shapely.total_bounds(lines)
     plane = LocalPlane.around(box[[0, 2]], box[[1, 3]])
     flat = plane.project(shapely.force_2d(lines))
-    report = JoinReport()
+    report = JoinReport(zero_length=len(streets.geometry) - len(solid))
     progress.step(0.1, "Joining ends")
     flat = _ends_together(flat, tolerance_m, report)
     progress.step(0.3, "Looking for crossings")
-    tree = shapely.STRtree(flat)
-    level = streets.level[solid]
-    line, along, spot = _meetings(flat, tree, level, tolerance_m, report)
-    progress.step(0.7, "Breaking lines")
-    xy, start = _with_vertices(flat, line, along, spot)
-    ident, first = _node_ids(xy)
+    if break_crossings:
+        line, along, spot = _meetings(flat, shapely.STRtree(flat), streets.level[solid], tolerance_m, report)
+        progress.step(0.7, "Breaking lines")
+        xy, start = _with_vertices(flat, line, along, spot)
+        ident, first = _node_ids(xy)
+    else:
+        xy, row = shapely.get_coordinates(flat, return_index=True)
+        start = np.searchsorted(row, np.arange(len(flat) + 1)).astype(np.int64)
+        ident, first = _ends_as_nodes(xy, start)
     lon, lat = plane.lonlat(xy[first, 0], xy[first, 1])
     progress.step(1.0, "Lines joined")
     take = {key: column.take(solid) for key, column in streets.tags.items()}
@@ -316,3 +324,16 @@ def _node_ids(xy: Floats) -> tuple[Ints, Ints]:
     group = _groups(len(xy), pairs) if len(pairs) else np.arange(len(xy))
     _, first, ident = np.unique(group, return_index=True, return_inverse=True)
     return ident.astype(np.int64), first.astype(np.int64)
+
+
+def _ends_as_nodes(xy: Floats, start: Ints) -> tuple[Ints, Ints]:
+    """The same where only ends of lines meet: each vertex between them is a node of its own."""
+    at_end = np.zeros(len(xy), bool)
+    at_end[start[:-1]] = at_end[start[1:] - 1] = True
+    rows = np.flatnonzero(at_end)
+    end_ident, end_first = _node_ids(xy[rows])
+    between = np.flatnonzero(~at_end)
+    ident = np.empty(len(xy), np.int64)
+    ident[rows] = end_ident
+    ident[between] = len(end_first) + np.arange(len(between))
+    return ident, np.concatenate([rows[end_first], between])

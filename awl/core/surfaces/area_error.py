@@ -93,11 +93,11 @@ def _points(
 
 
 def _nearby(graph: StreetGraph, reach: Reach, area: shapely.Geometry) -> NDArray[np.bool_]:
-    """Pieces whose link has an end within the box around an area."""
+    """Pieces of links whose boxes overlap the box around an area."""
     if area.is_empty:
         return np.zeros(len(reach.link), bool)
     west, south, east, north = area.bounds
-    x, y = graph.shape_xy
-    inside = (x >= west) & (x <= east) & (y >= south) & (y <= north)
-    near: NDArray[np.bool_] = inside[graph.shape_start[:-1]] | inside[graph.shape_start[1:] - 1]
+    (x, y), first = graph.shape_xy, graph.shape_start[:-1]
+    near: NDArray[np.bool_] = (np.maximum.reduceat(x, first) >= west) & (np.minimum.reduceat(x, first) <= east)
+    near &= (np.maximum.reduceat(y, first) >= south) & (np.minimum.reduceat(y, first) <= north)
     return near[reach.link]

@@ -19,7 +19,13 @@ export function PreviewMap({ intake, onScale }: Props) {
   const { incoming, without, area } = intake;
   const crs = intake.crs ?? null;
   const bounds = boundsOf(incoming);
-  const { data: streets } = useQuery({ queryKey: ["preview", incoming.token, crs], queryFn: () => previewOf(incoming.token, crs), staleTime: Infinity, gcTime: 0 });
+  const { data: streets } = useQuery({
+    queryKey: ["preview", incoming.token, crs],
+    queryFn: () => previewOf(incoming.token, crs),
+    staleTime: Infinity,
+    gcTime: 0,
+    meta: { panel: "map", what: "The preview" },
+  });
 
   useEffect(() => {
     if (!holder.current || !bounds) return;

@@ -95,6 +95,7 @@ function useModeArrays(study: string, stamp: string, mode: string | null, at: st
     queryFn: () => modeArrays(study, mode ?? "", at),
     enabled: mode !== null,
     staleTime: Infinity,
+    meta: { panel: "map", what: "What the mode makes of the streets" },
   });
   return data ?? null;
 }
@@ -111,6 +112,7 @@ function useStreets(scene: Scene | null, styled: number, study: string, stamp: s
     queryFn: () => liveReach(study, reachInputs ?? {}),
     enabled: reachInputs !== null,
     gcTime: 60_000,
+    meta: { panel: "map", what: "The streets within reach" },
   });
   const limits = shown.kind === "reach" ? shown.limits : [];
   const factor = reachInputs?.measure === "distance" ? 1000 : 60_000;

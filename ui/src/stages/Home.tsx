@@ -5,7 +5,7 @@ import { message } from "../state/sheet";
 import { Drop, STREET_FILES } from "../intake/Drop";
 
 export function Home() {
-  const { data, error } = useQuery({ queryKey: ["studies"], queryFn: listStudies, staleTime: 0 });
+  const { data, error } = useQuery({ queryKey: ["studies"], queryFn: listStudies, staleTime: 0, meta: { panel: "own" } });
   return (
     <main style={{ maxWidth: 620, margin: "9vh auto 0", padding: "0 24px" }}>
       <h1 style={{ font: "600 34px/42px var(--serif)" }}>Awl</h1>

@@ -30,7 +30,7 @@ export type Answer = {
 };
 
 export const useOverview = (study: string | null) =>
-  useQuery({ queryKey: ["overview", study], queryFn: () => overview(study ?? ""), enabled: study !== null });
+  useQuery({ queryKey: ["overview", study], queryFn: () => overview(study ?? ""), enabled: study !== null, meta: { panel: "own" } });
 /** Asked again every second until all is prepared, and anew when streets or modes are others. */
 export const usePreparation = (study: string, stamp: string, modes: string) =>
   useQuery({

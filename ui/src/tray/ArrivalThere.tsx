@@ -19,6 +19,7 @@ export function ArrivalThere({ study, answer, street }: { study: string; answer:
     queryFn: () => arrivalAt(study, answer, street),
     enabled: !!places,
     staleTime: Infinity,
+    meta: { panel: "own" },
   });
   useEffect(() => {
     set({ way: data?.way ?? null });

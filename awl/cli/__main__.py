@@ -1,0 +1,5 @@
+"""`python -m awl.cli`."""
+
+from awl.cli import main
+
+main()

@@ -1,0 +1,95 @@
+"""`awl ask`: one question."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from awl.cli.inputs import inputs_of
+from awl.cli.options import PATH, progress_bar, study_option
+from awl.cli.question_names import NAMES
+from awl.core.errors import AwlError, nearest
+
+
+class Asking(click.Command):
+    """`awl ask isochrone --help` tells of that question, `awl ask --help` of the command."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        """Show the help of a question, or go on."""
+        question = next((word for word in args if word in NAMES), None)
+        if question is not None and {"-h", "--help"} & set(args):
+            from awl.cli.question_help import help_of
+
+            click.echo(help_of(question))
+            ctx.exit()
+        return super().parse_args(ctx, args)
+
+
+def _known_question(ctx: click.Context, param: click.Parameter, value: str) -> str:
+    if value not in NAMES:
+        raise AwlError(
+            f"There is no question '{value}'.{nearest(value, NAMES)}", remedy=f"Questions are: {', '.join(NAMES)}"
+        )
+    return value
+
+
+@click.command(cls=Asking)
+@click.argument("question", callback=_known_question)
+@study_option
+@click.option("--inputs", "file", type=PATH, help="JSON file with the inputs.")
+@click.option(
+    "--set", "pairs", multiple=True, metavar="NAME=VALUE",
+    help="An input; places.layer=cool_rooms sets a member, places=cool_rooms a layer, places=\"Heron Lane 5\" an address.",
+)  # fmt: skip
+@click.option(
+    "--out",
+    type=PATH,
+    help="Write FILE in the format of its ending: json, geojson, csv, parquet, gpkg; omx (matrices), gpx (routes).",
+)
+@click.option("--part", help="The result to write; the main one when left out.")
+@click.option(
+    "--workers",
+    metavar="ADDRESS",
+    help="Answer in blocks on the workers of a scheduler (tcp://host:8786) or of this machine (local:4); "
+    "OUT is then a folder of Parquet files. An OUT without an ending is one too: then threads or processes here, as is quicker.",
+)
+def command(
+    question: str, study_path: Path, file: Path | None, pairs: tuple[str, ...], out: Path | None, part: str | None,
+    workers: str | None,
+) -> None:  # fmt: skip
+    """Run one question; prints the results document, or writes a file.
+
+    QUESTION is one of access, alongside, catchment, centrality, isochrone, matrix, neighbours, route, trips; `awl ask
+    isochrone --help` lists the inputs of that one.
+
+    Example: awl ask isochrone --study ferrow.gpkg --set places.layer=cool_rooms --set limits=5,10,15 --out reach.geojson
+    """
+    inputs = inputs_of(file, pairs)
+    from awl.formats import geojson
+    from awl.formats.whole import write_whole
+    from awl.questions.batch import WORK, run_batch
+    from awl.questions.files import answer_bytes, check_ending
+    from awl.questions.run import ask as run
+    from awl.study.study import Study
+
+    if workers is not None or (out is not None and not out.suffix and question in WORK):
+        if out is None:
+            raise AwlError("Workers write blocks into a folder", remedy="Name a new one with --out", inputs=("out",))
+        with progress_bar() as progress:
+            written = run_batch(Study(study_path), question, inputs, out, workers, progress)
+        by = f", by {written.processes} processes" if written.processes else ""
+        click.echo(f"{out}: {written.rows:,} rows in {written.files} Parquet files{by}")
+        return
+    if out is not None:
+        check_ending(out.suffix[1:].lower(), out.name)
+    with progress_bar() as progress:
+        answer = run(Study(study_path), question, inputs, progress)
+        if out is not None:
+            write_whole(out, answer_bytes(answer, part, out.suffix[1:].lower(), out.name))
+    if out is None:
+        click.echo(geojson.dumps(answer.document()).decode())
+        return
+    click.echo(f"{out}: {answer.title}")
+    for doubt in answer.doubts:
+        click.echo(f"  {doubt.grade}: {doubt.text}", err=True)
