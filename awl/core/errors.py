@@ -34,7 +34,8 @@ class AwlError(Exception):
     @property
     def detail(self) -> str:
         """The whole message in one line."""
-        text = f"{self.where}: {self.what}." if self.where else f"{self.what}."
+        end = "" if self.what.endswith("?") else "."
+        text = f"{self.where}: {self.what}{end}" if self.where else f"{self.what}{end}"
         return f"{text} {self.remedy}." if self.remedy else text
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from awl.core.errors import AwlError
+from awl.core.errors import AwlError, nearest
 from awl.questions.access import Access
 from awl.questions.alongside import Alongside
 from awl.questions.base import Question
@@ -34,7 +34,7 @@ def question(ident: str) -> type[Question]:
     """A question by its id; raises `AwlError` (404) naming those that exist."""
     if ident not in QUESTIONS:
         raise AwlError(
-            f"There is no question '{ident}'",
+            f"There is no question '{ident}'.{nearest(ident, QUESTIONS)}",
             remedy=f"Questions are: {', '.join(QUESTIONS)}",
             status=404,
             kind="no-such-process",

@@ -7,14 +7,16 @@ and the sentence in the browser are all read from it.
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal, get_args, get_origin
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, field_validator
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, field_validator, model_validator
+from pydantic.fields import FieldInfo
 
-from awl.core.errors import AwlError
+from awl.core.errors import AwlError, nearest
 from awl.formats.table import Rows
 
 Json = dict[str, Any]
@@ -60,8 +62,46 @@ class GeoJson(BaseModel):
     ]
 
 
-FeatureSet = LayerSet | AnswerSet | GeoJson
+class NamedPlace(BaseModel):
+    """A place by name, address or coordinates in any common notation, found in the study."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(min_length=1, max_length=200)
+
+
 Position = Annotated[list[float], Field(min_length=2, max_length=3)]
+
+
+def _as_features(value: Any) -> Any:
+    """Short forms of a set of features: lon,lat points as GeoJSON, a text as a layer or a name."""
+    if isinstance(value, str):
+        return {"layer": value} if LAYER_ID.match(value) else {"name": value}
+    if not isinstance(value, list) or not value:
+        return value
+    points = [value] if _is_position(value) else value
+    if all(_is_position(point) for point in points):
+        return {"type": "MultiPoint", "coordinates": points} if len(points) == 1 else _collection(points)
+    return value
+
+
+def _is_position(value: Any) -> bool:
+    numbers = isinstance(value, list | tuple) and len(value) in (2, 3)
+    return numbers and all(isinstance(v, int | float) and not isinstance(v, bool) for v in value)
+
+
+def _collection(points: list[Any]) -> Json:
+    geometries = ({"type": "Point", "coordinates": point} for point in points)
+    features = [{"type": "Feature", "properties": {}, "geometry": geometry} for geometry in geometries]
+    return {"type": "FeatureCollection", "features": features}
+
+
+FeatureSet = Annotated[LayerSet | AnswerSet | NamedPlace | GeoJson, BeforeValidator(_as_features)]
+LAYER_ID = re.compile(r"[A-Za-z_][A-Za-z0-9_]*$")
+FEATURE_WORDS = (
+    'a layer ({"layer": "cool_rooms"}), points ([[lon, lat], ...]), a name or address ({"name": "Heron Lane 5"}),'
+    " or GeoJSON"
+)
+"""What a set of features may be, as an error says it."""
 
 
 def slot(kind: str, label: str, **more: Any) -> dict[str, Any]:
@@ -99,6 +139,17 @@ class SharedInputs(BaseModel):
         json_schema_extra=slot("place", "Closed streets"),
     )
     what_if: str | None = Field(None, description="A what-if of the study; none exist yet, so only null.")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _one_stands_for_a_list(cls, given: Any) -> Any:
+        if not isinstance(given, dict):
+            return given
+        lists = {name for field, info in cls.model_fields.items() if _takes_list(info) for name in (field, info.alias)}
+        return {
+            name: [value] if name in lists and not isinstance(value, list) and value is not None else value
+            for name, value in given.items()
+        }
 
     @field_validator("at")
     @classmethod
@@ -159,12 +210,13 @@ def check_limits(limits: list[float], measure: str, name: str = "limits") -> lis
     return limits
 
 
-def _one_as_list(value: Any) -> Any:
-    """A single limit stands for a list of one."""
-    return [value] if isinstance(value, int | float) and not isinstance(value, bool) else value
+def _takes_list(info: FieldInfo) -> bool:
+    """Whether an input is a list of things, not a position or a list of these."""
+    kind = info.annotation
+    return get_origin(kind) is list and get_origin(get_args(kind)[0]) is not list
 
 
-Limits = Annotated[list[float], BeforeValidator(_one_as_list), Field(min_length=1, max_length=MAX_LIMITS)]
+Limits = Annotated[list[float], Field(min_length=1, max_length=MAX_LIMITS)]
 
 
 @dataclass(frozen=True)
@@ -280,7 +332,7 @@ class Question:
         try:
             return cls.Inputs.model_validate(inputs)
         except ValidationError as error:
-            raise _as_problem(cls.id, error) from error
+            raise _as_problem(cls, error) from error
 
     @classmethod
     def outputs_for(cls, inputs: Any) -> dict[str, str]:
@@ -293,24 +345,58 @@ class Question:
         raise NotImplementedError
 
 
-def _as_problem(question: str, error: ValidationError) -> AwlError:
-    faults: dict[str, str] = {}
+def _as_problem(question: type[Question], error: ValidationError) -> AwlError:
+    """The faults of inputs, one for each input, in plain words."""
+    fields = {info.alias or name: info for name, info in question.Inputs.model_fields.items()}
+    faults: dict[str, list[Any]] = {}
     for item in error.errors():
-        name = str(item["loc"][0]) if item["loc"] else "inputs"
-        message = str(item["msg"]).removeprefix("Value error, ").removeprefix("Input should be ")
-        known = faults.get(name)
-        faults[name] = message if known is None or message in known else f"{known}, or {message}"
-    parts = [
-        f"'{name}' is not an input of {question}"
-        if text.startswith("Extra inputs")
-        else f"'{name}' is required"
-        if text == "Field required"
-        else f"'{name}' should be {text}"
-        if not text[:1].isupper() and not text.startswith("the ")
-        else f"'{name}': {text}"
-        for name, text in faults.items()
-    ]
-    return AwlError("; ".join(parts), remedy=f"See the inputs of '{question}'", inputs=tuple(faults))
+        faults.setdefault(str(item["loc"][0]) if item["loc"] else "inputs", []).append(item)
+    parts = [_fault_text(question.id, name, items, fields) for name, items in faults.items()]
+    return AwlError("; ".join(parts), remedy=f"See the inputs of '{question.id}'", inputs=tuple(faults))
+
+
+def _fault_text(question: str, name: str, items: list[Any], fields: dict[str, FieldInfo]) -> str:
+    first = items[0]
+    if first["type"] == "extra_forbidden" and len(first["loc"]) == 1:
+        return f"'{name}' is not an input of {question}.{nearest(name, fields)}".rstrip(".")
+    if first["type"] == "missing" and len(first["loc"]) == 1:
+        return f"'{name}' is required"
+    if name in fields and _takes_features(fields[name]):
+        return _feature_fault(name, items)
+    texts = list(dict.fromkeys(_message(item) for item in items))
+    text = ", or ".join(texts)
+    return (
+        f"'{name}' should be {text}" if not text[:1].isupper() and not text.startswith("the ") else f"'{name}': {text}"
+    )
+
+
+FEATURE_KINDS = {
+    "LayerSet": ("layer", "a layer set has 'layer', 'where' and 'inside'"),
+    "AnswerSet": ("answer", "a set from an answer has 'answer', 'part' and 'where'"),
+    "NamedPlace": ("name", "a named place has 'name' alone"),
+}
+"""Kinds of feature set: the member by which each is known, and what members it has."""
+
+
+def _feature_fault(name: str, items: list[Any]) -> str:
+    """What is wrong with a set of features: of the kinds it could be, the one whose own member is there."""
+    for kind, (own, members) in FEATURE_KINDS.items():
+        told = [item for item in items if kind in map(str, item["loc"])]
+        lacking = any(item["type"] != "extra_forbidden" and item["loc"][-1] in (own, kind) for item in told)
+        if told and not lacking:
+            member = str(told[0]["loc"][-1])
+            if told[0]["type"] == "extra_forbidden":
+                return f"'{name}' has no member '{member}': {members}"
+            return f"'{name}.{member}' should be {_message(told[0])}"
+    return f"'{name}' should be {FEATURE_WORDS}"
+
+
+def _message(item: Any) -> str:
+    return str(item["msg"]).removeprefix("Value error, ").removeprefix("Input should be ")
+
+
+def _takes_features(info: FieldInfo) -> bool:
+    return "LayerSet" in str(info.annotation)
 
 
 Maker = Callable[[], Any]

@@ -21,11 +21,14 @@ from awl.core.progress import Progress
 from awl.core.surfaces.field import Field
 from awl.formats import geojson
 from awl.formats.table import Layer
-from awl.questions.base import AnswerSet, Column, Doubt, FeatureSet, GeoJson, Json, LayerSet, SharedInputs
+from awl.questions.base import AnswerSet, Column, Doubt, FeatureSet, GeoJson, Json, LayerSet, NamedPlace, SharedInputs
 from awl.questions.from_answers import answer_features, inside_answer
+from awl.study.search import Hit, place_of
 from awl.study.study import Study
 
 MAX_PLACES = 50_000
+MANY_SEARCHES = 500
+"""Plain searches that take longer than preparing a hierarchy, on a town as on a region."""
 FAR_M = 30.0
 """A place this far from its street is mentioned."""
 
@@ -53,6 +56,7 @@ class Context:
     ) -> None:
         self.study = study
         self._most_places = most_places
+        self.found_places: list[Hit] = []
         self.progress = progress or Progress()
         self.mode = study.mode(inputs.mode)
         self._snap_m = inputs.snap
@@ -65,6 +69,12 @@ class Context:
         free = study.network(inputs.mode)
         same = free is base or np.array_equal(free.usable, base.usable)
         self.snapper = study.snapper(inputs.mode) if same and not closed.any() else Snapper(self.network, study.area)
+
+    def prepare_for(self, searches: int) -> None:
+        """Have the hierarchy ready where so many searches take longer without it than making it does."""
+        unchanged = self.network is self.study.network(self.mode.id)
+        if unchanged and self.network.hierarchy is None and searches >= MANY_SEARCHES:
+            self.study.wait_until_prepared(self.mode.id, self.progress.part(0.0, 0.3))
 
     def _with_closures(self, network: Network) -> Network:
         """A network with the closures of the question."""
@@ -83,7 +93,11 @@ class Context:
     @property
     def notes(self) -> list[str]:
         """What the mode assumes, and at which hour."""
-        notes = list(self.mode.notes)
+        notes = [
+            f"'{hit.name}' was found as {hit.what} at {hit.lat:.5f}, {hit.lon:.5f} (latitude, longitude)."
+            for hit in self.found_places
+        ]
+        notes += self.mode.notes
         if self.when is not None:
             day = f"{self.when:%A} {self.when.day} {self.when:%B %Y, %H:%M}"
             notes.append(f"Gates, turns and speeds are those of {day}, unless the answer says otherwise.")
@@ -111,6 +125,10 @@ class Context:
 
     def features(self, wanted: FeatureSet, name: str) -> tuple[Layer, str]:
         """Features of an input, and words for them."""
+        if isinstance(wanted, NamedPlace):
+            hit = place_of(self.study, wanted.name, name)
+            self.found_places.append(hit)
+            return Layer(np.array([shapely.Point(hit.lon, hit.lat)], dtype=object), {"name": [hit.name]}), hit.name
         if isinstance(wanted, AnswerSet):
             return answer_features(self.study, wanted, name)
         if isinstance(wanted, LayerSet):

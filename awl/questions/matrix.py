@@ -82,8 +82,10 @@ class Sides:
         """Rows of the start and of the end, time in s and distance in m of each pair with a way, for some of the starts."""
         part = self.from_street.take(rows)
         cost, carried = matrix(context.network, part, self.to_street, self.measure, self.limit, threads, progress)
-        s, t = np.nonzero(cost != UNREACHED)
-        own, other = cost[s, t] / 1000, carried[s, t] / 1000
+        flat = np.flatnonzero(cost.ravel() != UNREACHED)
+        own, other = cost.ravel()[flat] / 1000, carried.ravel()[flat] / 1000
+        del cost, carried
+        s, t = (side.astype(np.int32) for side in np.divmod(flat, max(len(self.ends), 1)))
         return (rows[s], t, own, other) if self.measure == "time" else (rows[s], t, other, own)
 
     def columns(self, context: Context, rows: NDArray[np.integer], threads: int) -> dict[str, Any]:
@@ -135,6 +137,7 @@ class Matrix(Question):
                 remedy="Filter one of the layers, or have them written in blocks: awl ask matrix ... --workers local:2",
                 inputs=("from", "to"),
             )
+        context.prepare_for(len(starts))
         s, t, duration, distance = sides.pairs(
             context, np.arange(len(starts)), progress=context.progress.part(0.05, 0.5 if hours else 0.9)
         )

@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
+from functools import cache
 from pathlib import Path
 from typing import Any
 
-import pygeofilter.parsers.cql2_text.parser as cql2
 from lark import Lark
 from lark.exceptions import LarkError, UnexpectedInput
 from pygeofilter import ast
@@ -35,7 +35,11 @@ _CONDITION = """
 """CQL2, Annex B: AND binds more tightly than OR, and NOT takes any condition. The package's own rules do neither."""
 
 
+@cache
 def _parser(start: str) -> Lark:
+    """The parser of a rule of the grammar; made when it is first used, which takes half a second."""
+    import pygeofilter.parsers.cql2_text.parser as cql2
+
     package = Path(cql2.__file__).parent
     grammar = (package / "grammar.lark").read_text(encoding="utf-8")
     head, rest = grammar.replace("?start: condition", "").split("?condition:", 1)
@@ -141,7 +145,8 @@ class _ToSql(Evaluator):
         return f"({lhs[0]} IS {'NOT ' if node.not_ else ''}NULL)", lhs[1]
 
 
-_CONDITIONS, _VALUES = _parser("condition"), _parser("expression")
+_CONDITIONS, _VALUES = "condition", "expression"
+"""Rules of the grammar."""
 
 
 def to_sql(text: str, fields: Sequence[str], types: Mapping[str, str] | None = None) -> Sql:
@@ -162,12 +167,12 @@ def value_to_sql(text: str, fields: Sequence[str], types: Mapping[str, str] | No
 
 
 def _translated(
-    text: str, fields: Sequence[str], parser: Lark, what: str, example: str, types: Mapping[str, str] | None = None
+    text: str, fields: Sequence[str], rule: str, what: str, example: str, types: Mapping[str, str] | None = None
 ) -> Sql:
     if len(text) > MAX_LENGTH:
         raise AwlError(f"The {what} is longer than {MAX_LENGTH} characters", inputs=(what,))
     try:
-        tree = parser.parse(_TEXT.sub(lambda found: "'" + found[0][1:-1].replace("''", _QUOTE) + "'", text))
+        tree = _parser(rule).parse(_TEXT.sub(lambda found: "'" + found[0][1:-1].replace("''", _QUOTE) + "'", text))
     except UnexpectedInput as error:
         at = error.column if isinstance(error.column, int) and error.column > 0 else len(text)
         raise AwlError(

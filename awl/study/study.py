@@ -15,7 +15,7 @@ import numpy as np
 
 from awl.core.engine.leg import carried_with
 from awl.core.engine.places import Snapper
-from awl.core.errors import AwlError
+from awl.core.errors import AwlError, nearest
 from awl.core.modes.mode import Mode
 from awl.core.modes.network import Network
 from awl.core.modes.slope import Heights, heights_of
@@ -71,7 +71,7 @@ class Study(StudyFile):
         known = self.modes()
         if ident not in known:
             raise AwlError(
-                f"There is no mode '{ident}'",
+                f"There is no mode '{ident}'.{nearest(ident, known)}",
                 remedy=f"Modes are: {', '.join(known)}",
                 inputs=("mode",),
                 kind="no-such-mode",

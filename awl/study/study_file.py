@@ -16,7 +16,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from awl.core.errors import AwlError
+from awl.core.errors import AwlError, nearest
 from awl.core.modes.network import KeepParts
 from awl.core.streets.areas import BaseLayer
 from awl.core.streets.build import BuildReport, fill_report
@@ -29,7 +29,7 @@ from awl.study.cql import to_sql
 
 BASE_TITLES = {
     "water": "Water", "field": "Fields", "sand": "Beaches", "green": "Green", "building": "Buildings", "rail": "Railways",
-    "river": "Rivers", "place": "Places",
+    "river": "Rivers", "place": "Places", "address": "Addresses",
 }  # fmt: skip
 OWN_TABLES = (*streets.TABLES, *BASE_TITLES)
 ROLES = ("streets", "nodes", "restrictions", "base", "places", "zones", "parcels", "buildings", "lines", "answer")
@@ -183,7 +183,7 @@ class StudyFile:
             if entry["id"] == ident:
                 return entry
         raise AwlError(
-            f"The study has no layer '{ident}'",
+            f"The study has no layer '{ident}'.{nearest(ident, (entry['id'] for entry in known))}",
             remedy=f"Layers are: {', '.join(entry['id'] for entry in known) or 'none yet'}",
             inputs=(name,),
             status=404,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 import pytest
 
@@ -19,10 +21,13 @@ STREETS = (
 )
 
 
+_ids = itertools.count(1)
+
+
 def relation(members, **tags):
     rows = "".join(f'<member type="{kind}" ref="{ref}" role="{role}"/>' for role, kind, ref in members)
     inner = "".join(f'<tag k="{k.replace("__", ":")}" v="{v}"/>' for k, v in tags.items())
-    return f'<relation id="{len(members) * 7}">{rows}{inner}</relation>'
+    return f'<relation id="{next(_ids)}">{rows}{inner}</relation>'
 
 
 def placed(read_osm, *relations):

@@ -31,7 +31,7 @@ class BaseLayer:
 
 
 def base_layers(raw: RawExtract, report: BuildReport | None = None) -> dict[str, BaseLayer]:
-    """`water`, `field`, `sand`, `green`, `building` (polygons), `rail`, `river` (lines) and `place` (points).
+    """`water`, `field`, `sand`, `green`, `building` (polygons), `rail`, `river` (lines), `place` and `address` (points).
 
     Coast beside which no sea could be drawn is counted in `report`.
     """
@@ -50,6 +50,7 @@ def base_layers(raw: RawExtract, report: BuildReport | None = None) -> dict[str,
         "rail": shapes.lines("railway", ("rail", "light_rail", "tram", "subway", "narrow_gauge")),
         "river": shapes.lines("waterway", ("river", "canal", "stream")),
         "place": _places(raw),
+        "address": shapes.addresses(),
     }
     return {name: layer for name, layer in layers.items() if len(layer.geometry)}
 
@@ -143,6 +144,31 @@ class _Shapes:
         drawn = (way[:-1] == way[1:]) & ways[way[:-1]] & (a >= 0) & (b >= 0)
         rows = np.stack([a[drawn], b[drawn]], axis=1)
         return np.stack([self._raw.node_lon[rows], self._raw.node_lat[rows]], axis=2)
+
+    def addresses(self) -> BaseLayer:
+        """House numbers with their street, of nodes and in the middle of buildings; `kind` is the number, `name` the address."""
+        found: list[tuple[float, float, str, str]] = []
+        tags = self._raw.node_tags
+        if (numbers := tags.get("addr:housenumber")) is not None:
+            streets = [tags[key].decode() if key in tags else None for key in ("addr:street", "addr:place")]
+            for row in np.flatnonzero(numbers.present()).tolist():
+                node = self._raw.tagged_nodes[row]
+                street = next((column[row] for column in streets if column and column[row]), None)
+                if street:
+                    spot = float(self._raw.node_lon[node]), float(self._raw.node_lat[node])
+                    found.append((*spot, str(numbers.at(row)), street))
+        columns = [self._raw.way_column(key) for key in ("addr:street", "addr:place")]
+        numbers = self._raw.way_column("addr:housenumber")
+        for way in np.flatnonzero(numbers.present()).tolist():
+            street = next((text for column in columns if (text := column.at(way))), None)
+            xy = self._coordinates(way)
+            if street and len(xy):
+                found.append((*xy.mean(axis=0).tolist(), str(numbers.at(way)), street))
+        if not found:
+            return BaseLayer(np.zeros(0, object), [], [])
+        lon, lat, number, name = zip(*found, strict=True)
+        points = np.atleast_1d(shapely.points(lon, lat))
+        return BaseLayer(points, list(number), [f"{street} {n}" for street, n in zip(name, number, strict=True)])
 
     def lines(self, key: str, values: tuple[str, ...]) -> BaseLayer:
         """Ways that carry `key` with one of `values`."""

@@ -17,6 +17,7 @@ WAY_KEYS = (
     "sidewalk", "service", "surface", "smoothness", "tracktype", "lit", "incline", "width", "maxwidth", "maxweight",
     "maxheight", "lanes", "toll", "layer", "bridge", "tunnel", "area", "route", "duration",
     "natural", "water", "waterway", "landuse", "leisure", "railway", "building", "building:levels",
+    "addr:street", "addr:place", "addr:housenumber",
 )  # fmt: skip
 """Way tags that decide how a street may be used or what the base map shows."""
 
@@ -27,11 +28,11 @@ WAY_SELECT = (
 
 NODE_KEYS = (
     "place", "name", "barrier", "highway", "railway", "access", "foot", "bicycle", "wheelchair", "vehicle", "motor_vehicle",
-    "motorcar", "hgv", "opening_hours", "maxwidth", "crossing", "population",
+    "motorcar", "hgv", "opening_hours", "maxwidth", "crossing", "population", "addr:street", "addr:place", "addr:housenumber",
 )  # fmt: skip
-"""Node tags kept: lettering of the base map, barriers, signals and crossings."""
+"""Node tags kept: lettering of the base map, barriers, signals, crossings and addresses."""
 
-NODE_SELECT = ("place", "barrier", "highway", "railway")
+NODE_SELECT = ("place", "barrier", "highway", "railway", "addr:housenumber")
 """A node that carries one of these is kept even where no way needs it."""
 
 VEHICLES = ("hgv", "bicycle", "bus", "psv", "motorcar", "motorcycle", "goods", "foot")

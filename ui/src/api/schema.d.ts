@@ -1516,7 +1516,7 @@ export interface components {
              * @description Zones with people; left out, squares of the population raster stand for them.
              * @default null
              */
-            zones: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"] | null;
+            zones: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
             /**
              * Fields
              * @description Zone fields with numbers of people, one figure each; none means every field with numbers.
@@ -1526,7 +1526,7 @@ export interface components {
              * Places
              * @description What is to be reached.
              */
-            places: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
+            places: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"];
             /**
              * Limits
              * @description Minutes, ascending.
@@ -1556,7 +1556,7 @@ export interface components {
              * @description Buildings for that spread; the study's layer of buildings where left out.
              * @default null
              */
-            buildings: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"] | null;
+            buildings: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
             /**
              * Weights
              * @description A field of the places with what each offers, such as seats; each counts as one where left out.
@@ -1608,7 +1608,7 @@ export interface components {
              * @description Places that might be added: what each gains within the middle limit, and which gain most together.
              * @default null
              */
-            candidates: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"] | null;
+            candidates: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
             /**
              * Choose
              * @description How many candidates to add.
@@ -1643,7 +1643,7 @@ export interface components {
              * @description Other places.
              * @default null
              */
-            places: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"] | null;
+            places: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
             /**
              * Direction
              * @description The other direction.
@@ -1689,7 +1689,7 @@ export interface components {
              * Events
              * @description Where it happened: points, one or more.
              */
-            events: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
+            events: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"];
             /**
              * Distance
              * @description How far along the streets, in metres.
@@ -1713,7 +1713,7 @@ export interface components {
              * Layers
              * @description Layers in a chain: features of the first that touch the strip, of the next that stand on those, and so on.
              */
-            layers: (components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"])[];
+            layers: (components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"])[];
         };
         /**
          * AnswerSet
@@ -1772,7 +1772,7 @@ export interface components {
              * Places
              * @description The places that streets belong to.
              */
-            places: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
+            places: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"];
             /**
              * Limit
              * @description Minutes beyond which a street belongs to no place; null shares out the whole network.
@@ -1791,7 +1791,7 @@ export interface components {
              * @description Zones with people to count along the streets.
              * @default null
              */
-            zones: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"] | null;
+            zones: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
             /**
              * Fields
              * @description Zone fields with numbers of people, one figure each; none means every field with numbers.
@@ -1836,7 +1836,7 @@ export interface components {
              * Places
              * @description The places, which are also what each is set against; polygons stand for their middle.
              */
-            places: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
+            places: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"];
             /**
              * Radius
              * @description Others up to so many metres count, or minutes where `measure` is `time`.
@@ -1961,7 +1961,7 @@ export interface components {
              * Places
              * @description Where from, or where to.
              */
-            places: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
+            places: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"];
             /**
              * Limits
              * @description Minutes, or metres where `measure` is `distance`; ascending.
@@ -2068,12 +2068,12 @@ export interface components {
              * From
              * @description Starts.
              */
-            from: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
+            from: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"];
             /**
              * To
              * @description Ends.
              */
-            to: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
+            to: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"];
             /**
              * Measure
              * @description What is least.
@@ -2093,6 +2093,14 @@ export interface components {
              * @default []
              */
             hours: number[];
+        };
+        /**
+         * NamedPlace
+         * @description A place by name, address or coordinates in any common notation, found in the study.
+         */
+        NamedPlace: {
+            /** Name */
+            name: string;
         };
         /**
          * NeighboursInputs
@@ -2132,12 +2140,12 @@ export interface components {
              * Places
              * @description The places to look around.
              */
-            places: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
+            places: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"];
             /**
              * Others
              * @description What may be near them.
              */
-            others: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
+            others: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"];
             /**
              * Kind
              * @description The field of the others that says their kind; null counts all as one.
@@ -2207,7 +2215,7 @@ export interface components {
              * Waypoints
              * @description Points to pass in the given order: [[lon, lat], ...], node numbers of the street graph, or places.
              */
-            waypoints: number[][] | number[] | components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"];
+            waypoints: number[][] | number[] | components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"];
             /**
              * Measure
              * @description What is least: time, distance, a cost given with the streets, or a list of them to have them side by side.
@@ -2231,7 +2239,7 @@ export interface components {
              * @description Points that a way of one's own passes between the first and the last: it is measured beside the best.
              * @default null
              */
-            expected: number[][] | components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"] | null;
+            expected: number[][] | components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
         };
         /**
          * TripsInputs
@@ -2272,13 +2280,13 @@ export interface components {
              * @description Where trips begin.
              * @default null
              */
-            from: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"] | null;
+            from: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
             /**
              * To
              * @description Where trips end.
              * @default null
              */
-            to: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"] | null;
+            to: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
             /**
              * Pairing
              * @description Each start to the nearest end, to each end, or to the end of the same id.
@@ -2291,7 +2299,7 @@ export interface components {
              * @description Lines instead of 'from' and 'to': a trip from the first vertex over those between to the last.
              * @default null
              */
-            lines: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["GeoJson"] | null;
+            lines: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
             /**
              * Measure
              * @description What is least.
