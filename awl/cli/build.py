@@ -39,7 +39,10 @@ if TYPE_CHECKING:
 @click.option("--nodes-field", help="The field with the numbers.")
 @click.option("--crs", help="Coordinate system of the file, where it states none or a wrong one, such as EPSG:32626.")
 @click.option("--without", help="Street classes to leave out: service,track")
-@click.option("--weight", help="GMNS tables without geography: the column with the length of links.")
+@click.option("--weight", help="Tables without geography: the column with the length of links.")
+@click.option(
+    "--speed-unit", help="GMNS tables: the unit of free_speed: km/h, mph or m/s; from config.csv when left out."
+)
 @click.option("--keep-nodes", is_flag=True, help="Do not merge links where nothing changes between them.")
 @click.option("--strict", is_flag=True, help="Refuse a file with faulty nodes or rows instead of leaving these out.")
 @json_option
@@ -47,7 +50,7 @@ def command(
     extract: tuple[Path, ...], study_path: Path, bbox: str | None, clip: Path | None, layer: str | None,
     pairs: tuple[str, ...], tolerance: float, keep_crossings: bool, first_node: int, nodes: Path | None,
     nodes_layer: str | None, nodes_field: str | None, crs: str | None, without: str | None, weight: str | None,
-    keep_nodes: bool, strict: bool, as_json: bool,
+    speed_unit: str | None, keep_nodes: bool, strict: bool, as_json: bool,
 ) -> None:  # fmt: skip
     """Build a study with a street graph; prints the build report.
 
@@ -85,6 +88,7 @@ def command(
         merge=not keep_nodes,
         strict=strict,
         break_crossings=not keep_crossings,
+        speed_unit=speed_unit,
     )
     with progress_bar() as progress:
         report = intake.build(extract, study_path, area, progress=progress, options=options)
@@ -111,6 +115,8 @@ def _print_report(report: BuildReport) -> None:
             f"Left out: {report.nodes_off_earth:,} nodes with impossible coordinates, the first {ident:.0f} at lon {lon:g},"
             f" lat {lat:g}. --strict refuses such files."
         )
+    for what, count in report.left_out.items():
+        click.echo(f"Left out: {count:,} {what}.")
     if report.objects_repeated:
         click.echo(f"{report.objects_repeated:,} objects were in the file more than once; the last of each holds.")
     if report.coast_disputed_m:

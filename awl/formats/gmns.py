@@ -16,18 +16,26 @@ from numpy.typing import NDArray
 
 from awl.core.modes.network import Network
 from awl.core.modes.turning import movements as turns_of
+from awl.core.streets.graph import StreetGraph
 from awl.formats import csv_table, graph_tables
 
 NODE_FIELDS = ("node_id", "x_coord", "y_coord", "node_type", "osm_node_id")
 LINK_FIELDS = (
     "link_id", "from_node_id", "to_node_id", "directed", "geometry", "name", "facility_type", "length", "free_speed",
-    "allowed_uses", "duration_s", "street_link_id", "osm_way_id",
+    "allowed_uses", "duration_s", "street_link_id", "street_direction", "osm_way_id",
 )  # fmt: skip
 MOVEMENT_FIELDS = ("mvmt_id", "node_id", "ib_link_id", "ob_link_id", "type", "penalty", "allowed_uses")
 RESTRICTION_FIELDS = (
     "relation_id", "from_street_link_id", "via_node_id", "via_street_link_ids", "to_street_link_id", "restriction", "applies_to",
     "exempt", "condition",
 )  # fmt: skip
+
+
+STREET_DIRECTIONS = ("forward", "backward")
+"""Whether a row runs as its street is drawn."""
+NO_USES = "none"
+"""What may use a movement that is barred."""
+MAX_ID = 2**62
 
 
 def tables(network: Network) -> dict[str, str]:
@@ -67,14 +75,15 @@ def _twins(network: Network) -> NDArray[np.complex128]:
 
 
 def links(network: Network) -> str:
-    """`link.csv`: one row per usable direction; row numbers are 2 * link + 1 along the drawn direction, + 2 against."""
+    """`link.csv`: one row per usable direction, with the id it had in the tables it came from, if it came from such."""
     graph = network.graph
     name, highway = graph.tag("name").decode(), graph.tag("highway").decode()
     more = {
         graph_tables.field_of(key): column.decode()
         for key, column in graph.tags.items()
-        if key not in ("name", "highway")
+        if key not in ("name", "highway", "gmns_link_id")
     }
+    ident = link_ids(graph)
     at_ends = np.where(network.use.at_ends, "true", "false").tolist()
     several = graph_tables.way_lists(graph)
     lines = graph.lines()
@@ -87,14 +96,33 @@ def links(network: Network) -> str:
             if step == 2:
                 tail, head = head, tail
             rows.append(
-                (2 * i + step, graph.node_number[tail], graph.node_number[head], "true",
+                (ident[2 * i + step - 1], graph.node_number[tail], graph.node_number[head], "true",
                  (wkt if step == 1 else reverse)[i], name[i], highway[i], network.length_mm[i] / 1000,
                  round(float(network.use.speed[i]), 2), network.mode.id, network.duration_ms[i, step - 1] / 1000, i + 1,
-                 graph.link_way[i], several[i], at_ends[i], *(values[i] for values in more.values()),
+                 STREET_DIRECTIONS[step - 1], graph.link_way[i], several[i], at_ends[i], *(values[i] for values in more.values()),
                  *(_number(pair[i, step - 1]) for pair in graph.costs.values()))
             )  # fmt: skip
     rows.sort(key=lambda row: row[0])
     return csv_table.write((*LINK_FIELDS, "osm_way_ids", "ends_only", *more, *graph.costs), rows)
+
+
+def link_ids(graph: StreetGraph) -> list[int]:
+    """The id of each arc (2m,): along the drawn direction of a link, then against it.
+
+    Those of the tables a link came from stay; others are numbered above them, or 2 * link + 1 and + 2 where there are none.
+    """
+    given: dict[int, int] = {}
+    for i, text in enumerate(graph.tag("gmns_link_id").decode()):
+        for side, ident in enumerate((text or "").split(";")[:2]):
+            if ident.isdigit() and int(ident) <= MAX_ID:
+                given[2 * i + side] = int(ident)
+    # Links that were split share the ids of the one they came from: only the first keeps them.
+    first = {ident: arc for arc, ident in reversed(given.items())}
+    above = max(first, default=0)
+    return [
+        given[arc] if arc in given and first[given[arc]] == arc else above + arc + 1
+        for arc in range(2 * graph.link_count)
+    ]
 
 
 def _number(value: float) -> float | None:
@@ -102,12 +130,19 @@ def _number(value: float) -> float | None:
 
 
 def movements(network: Network) -> str:
-    """`movement.csv`: the turns that are allowed at nodes where others are not; empty text where every turn is."""
-    number = network.graph.node_number
+    """`movement.csv`: the turns that are allowed at nodes where others are not; empty text where every turn is.
+
+    At a node where none is allowed they are all listed, with `allowed_uses` none: a node without rows allows every turn.
+    """
+    number, ident = network.graph.node_number, link_ids(network.graph)
+    turns = list(turns_of(network))
+    passable = {turn.node for turn in turns if turn.allowed}
+    listed = [turn for turn in turns if turn.allowed or turn.node not in passable]
     rows = [
-        (count, number[m.node], m.arc_in + 1, m.arc_out + 1, m.kind, round(m.delay_s, 3), network.mode.id)
-        for count, m in enumerate((m for m in turns_of(network) if m.allowed), 1)
-    ]
+        (count, number[m.node], ident[m.arc_in], ident[m.arc_out], m.kind, round(m.delay_s, 3),
+         network.mode.id if m.allowed else NO_USES)
+        for count, m in enumerate(listed, 1)
+    ]  # fmt: skip
     return csv_table.write(MOVEMENT_FIELDS, rows) if rows else ""
 
 

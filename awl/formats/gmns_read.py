@@ -13,7 +13,7 @@ import zipfile
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import shapely
@@ -32,12 +32,16 @@ DRAWN_CLASS = "road"
 DRAWING_DEGREES = 0.02
 """Extent of a drawing on the globe, about that of a town, so that it can be looked at like one."""
 MPH = 1.609344
-TABLES = {"node.csv", "link.csv", "config.csv", "restriction.csv"}
+TABLES = {"node.csv", "link.csv", "config.csv", "restriction.csv", "geometry.csv", "movement.csv"}
+SPEED_UNITS = {"km/h": 1.0, "kmh": 1.0, "kph": 1.0, "mph": MPH, "mi/h": MPH, "miles per hour": MPH, "m/s": 3.6}
+"""km/h to one of each unit of speed."""
+GEOMETRY_KEYS = ("geometry_id", "link_geom_id")
+"""Columns of links that name a row of geometry.csv."""
 TRUE = ("true", "1", "t", "yes")
 KNOWN = {
     "link_id", "parent_link_id", "from_node_id", "to_node_id", "directed", "geometry_id", "geometry", "dir_flag", "length",
     "grade", "facility_type", "capacity", "free_speed", "bike_facility", "ped_facility", "parking", "allowed_uses",
-    "jurisdiction", "row_width", "street_link_id", "osm_way_id", "osm_way_ids", "name",
+    "jurisdiction", "row_width", "street_link_id", "street_direction", "osm_way_id", "osm_way_ids", "name", "link_geom_id",
 }  # fmt: skip
 """Columns of links that are no cost."""
 TAGS = {graph_tables.field_of(key) for key in STREET_KEYS}
@@ -80,8 +84,24 @@ class _Street:
     both: bool = False
 
 
-def read(folder: Path, crs: str | None = None, weight: str | None = None) -> StreetGraph:
-    """The graph of the tables. `weight` names the column that is the length of links in a drawing without geography."""
+class ReadGraph(NamedTuple):
+    """A graph of tables, and how many rows were left out, by what is wrong with them."""
+
+    graph: StreetGraph
+    left_out: dict[str, int]
+
+
+def read(
+    folder: Path, crs: str | None = None, weight: str | None = None, speed_unit: str | None = None, strict: bool = False
+) -> ReadGraph:
+    """The graph of the tables.
+
+    Parameters:
+        crs: what the coordinates are where they are not degrees.
+        weight: the column that is the length of links in a drawing without geography.
+        speed_unit: the unit of `free_speed`, one of `SPEED_UNITS`; from config.csv, or else km/h.
+        strict: refuse links whose nodes are not there instead of leaving them out.
+    """
     node_path, link_path = folder / "node.csv", folder / "link.csv"
     nodes = _table(node_path, ("node_id", "x_coord", "y_coord"))
     links = _table(link_path, ("from_node_id", "to_node_id"))
@@ -99,17 +119,112 @@ def read(folder: Path, crs: str | None = None, weight: str | None = None) -> Str
             remedy=f"Choose one of: {', '.join(costs) or 'there is none'}",
             inputs=("weight",),
         )
-    made = _streets(links, where, place, link_path, _speed_unit(folder / "config.csv"), costs, weight is not None)
-    turns_path = folder / "restriction.csv"
-    return graph_tables.in_space_order(
-        graph_tables.graph_of(
-            _node_layer(nodes, number, lon, lat),
-            _link_layer(made, costs, weight),
-            _turn_layer(turns_path) if turns_path.is_file() else None,
-            folder.name,
-            drawn=weight is not None,
-        )
+    shapes = _shapes_of(folder / "geometry.csv", links)
+    per_unit = _speed_unit(folder / "config.csv", speed_unit)
+    left_out: dict[str, int] = {}
+    kept = _with_nodes(links, where, link_path, strict, left_out)
+    made = _streets(kept, where, place, link_path, per_unit, costs, weight is not None, shapes)
+    turns_path, movements_path = folder / "restriction.csv", folder / "movement.csv"
+    turns = None
+    if turns_path.is_file():
+        turns = _turn_layer(turns_path)
+    elif movements_path.is_file():
+        turns = _turns_of_movements(movements_path, made, left_out)
+    graph = graph_tables.graph_of(
+        _node_layer(nodes, number, lon, lat),
+        _link_layer(made, costs, weight),
+        turns,
+        folder.name,
+        drawn=weight is not None,
     )
+    return ReadGraph(graph_tables.in_space_order(graph), left_out)
+
+
+Line = tuple[int, dict[str, str]]
+"""A row of link.csv with its number in the file."""
+
+
+def _with_nodes(
+    links: list[dict[str, str]], where: dict[int, Any], path: Path, strict: bool, left_out: dict[str, int]
+) -> list[Line]:
+    """The links whose nodes are there."""
+    ends = [_whole(links, name, path).tolist() for name in ("from_node_id", "to_node_id")]
+    kept: list[Line] = []
+    lost: list[str] = []
+    for line, (row, a, b) in enumerate(zip(links, *ends, strict=True), 2):
+        missing = next((node for node in (a, b) if node not in where), None)
+        if missing is None:
+            kept.append((line, row))
+        else:
+            lost.append(f"{path.name}, line {line}: Node {missing} is not in node.csv")
+    if lost and (strict or not kept):
+        more = f", and {len(lost) - 1:,} more like it" if len(lost) > 1 else ""
+        raise AwlError(f"{lost[0]}{more}", remedy="Add the nodes, or leave such links out by reading without --strict")
+    if lost:
+        left_out["links without their node"] = len(lost)
+    return kept
+
+
+def _shapes_of(path: Path, links: list[dict[str, str]]) -> dict[str, str]:
+    """WKT by id, where links name their geometry instead of holding it."""
+    if not path.is_file() or not any(key in links[0] for key in GEOMETRY_KEYS):
+        return {}
+    return {row["geometry_id"]: row["geometry"] for row in _table(path, ("geometry_id", "geometry"))}
+
+
+def _turns_of_movements(path: Path, made: list[_Street], left_out: dict[str, int]) -> Layer | None:
+    """The turns that are barred because a node lists others; penalties have no place in a street graph and are counted."""
+    rows = _table(path, ("node_id", "ib_link_id", "ob_link_id"))
+    arcs = {
+        ident: (number, side)
+        for number, street in enumerate(made)
+        for side, ident in enumerate(str(street.values["gmns_link_id"] or "").split(";"))
+        if ident
+    }
+    allowed: dict[int, set[tuple[str, str]]] = {}
+    unknown = penalties = 0
+    for row, node in zip(rows, _whole(rows, "node_id", path).tolist(), strict=True):
+        turn = row["ib_link_id"], row["ob_link_id"]
+        unknown += not (turn[0] in arcs and turn[1] in arcs)
+        penalties += _positive(row.get("penalty"))
+        pairs = allowed.setdefault(node, set())
+        if (row.get("allowed_uses") or "").strip().lower() != "none":
+            pairs.add(turn)
+    into: dict[int, list[str]] = {}
+    out: dict[int, list[str]] = {}
+    for ident, (number, side) in arcs.items():
+        ends = made[number].tail, made[number].head
+        into.setdefault(ends[1 - side], []).append(ident)
+        out.setdefault(ends[side], []).append(ident)
+    barred = [
+        (node, arcs[a][0] + 1, arcs[b][0] + 1)
+        for node, pairs in allowed.items()
+        for a in into.get(node, [])
+        for b in out.get(node, [])
+        if (a, b) not in pairs and arcs[a][0] != arcs[b][0]
+    ]
+    if unknown:
+        left_out["movements between links that are not there"] = unknown
+    if penalties:
+        left_out["penalties of movements, which modes state by kind of turn"] = penalties
+    if not barred:
+        return None
+    columns: dict[str, list[Any]] = {
+        "relation_id": [0] * len(barred),
+        "from_link_id": [made[a - 1].values["link_id"] for _, a, _ in barred],
+        "via_node_id": [node for node, _, _ in barred],
+        "via_link_ids": [None] * len(barred),
+        "to_link_id": [made[b - 1].values["link_id"] for _, _, b in barred],
+        "restriction": ["no_turn"] * len(barred),
+    }
+    return Layer(np.full(len(barred), None, object), columns)
+
+
+def _positive(text: str | None) -> bool:
+    try:
+        return float(text or 0) > 0
+    except ValueError:
+        return False
 
 
 def number_columns(folder: Path) -> list[str]:
@@ -241,32 +356,36 @@ def _is_cost(rows: list[dict[str, str]], name: str) -> bool:
         return False
 
 
-def _speed_unit(path: Path) -> float:
-    """km/h to one unit of `free_speed`, from the specification's config table."""
+def _speed_unit(path: Path, given: str | None) -> float:
+    """km/h to one unit of `free_speed`: as it was said, or else as the specification's config table says."""
+    if given is not None:
+        if given.lower() not in SPEED_UNITS:
+            raise AwlError(
+                f"'{given}' is no unit of speed", remedy=f"Choose {', '.join(SPEED_UNITS)}", inputs=("speed_unit",)
+            )
+        return SPEED_UNITS[given.lower()]
     if not path.is_file():
         return 1.0
-    text = _table(path, ())[0].get("speed", "").lower()
-    return MPH if text in ("mph", "mi/h", "miles per hour") else 1.0
+    return SPEED_UNITS.get((_table(path, ())[0].get("speed") or "").strip().lower(), 1.0)
 
 
 def _streets(
-    rows: list[dict[str, str]], where: dict[int, tuple[float, float]], place: Place, path: Path, per_unit: float,
-    costs: list[str], drawn: bool,
+    lines: list[Line], where: dict[int, tuple[float, float]], place: Place, path: Path, per_unit: float,
+    costs: list[str], drawn: bool, shapes: dict[str, str],
 ) -> list[_Street]:  # fmt: skip
     """One entry per street. Rows that name the same `street_link_id`, or are each other's reverse, are one street."""
     made: list[_Street] = []
     waiting: dict[Any, int] = {}
-    tails, heads = (_whole(rows, name, path).tolist() for name in ("from_node_id", "to_node_id"))
-    told = "oneway" in rows[0]  # the source's own tag says it better than which rows are there
-    for line, (row, a, b) in enumerate(zip(rows, tails, heads, strict=True), 2):
+    told = "oneway" in lines[0][1]  # the source's own tag says it better than which rows are there
+    for line, row in lines:
         spot = f"{path.name}, line {line}"
-        for node in (a, b):
-            if node not in where:
-                raise AwlError(f"Node {node} is not in node.csv", where=spot, remedy="Add the node")
+        a, b = int(row["from_node_id"]), int(row["to_node_id"])
         directed = (row.get("directed") or "true").lower() in TRUE
-        vertices = _line(row.get("geometry") or "", where[a], where[b], spot, place)
+        named = next((row[key] for key in GEOMETRY_KEYS if row.get(key)), "")
+        vertices = _line(row.get("geometry") or shapes.get(named, ""), where[a], where[b], spot, place)
         own = row.get("street_link_id") or ""
-        against = bool(own) and row.get("link_id") == str(2 * int(own)) if own.isdigit() else False
+        against = _runs_against(row, own)
+        ident = row.get("link_id") or ""
         if against:
             a, b, vertices = b, a, vertices[::-1]
         values = _values(row, per_unit, line, drawn)
@@ -278,9 +397,12 @@ def _streets(
             street = made[other]
             street.both = True
             side = 1 if against or not own else 0
+            first = str(street.values["gmns_link_id"] or "").strip(";")
+            street.values["gmns_link_id"] = f"{first};{ident}" if side else f"{ident};{first}"
             for name, value in zip(costs, mine, strict=True):
                 street.costs[name][side] = value
             continue
+        values["gmns_link_id"] = (f";{ident}" if against else ident) or None
         street = _Street(a, b, vertices, values, both=not directed)
         for name, value in zip(costs, mine, strict=True):
             street.costs[name] = [value, value] if not directed else [None, value] if against else [value, None]
@@ -295,6 +417,13 @@ def _streets(
     return made
 
 
+def _runs_against(row: dict[str, str], own: str) -> bool:
+    """Whether a row that Awl wrote runs against the drawn direction of its street."""
+    if row.get("street_direction"):
+        return row["street_direction"] == "backward"
+    return own.isdigit() and row.get("link_id") == str(2 * int(own))
+
+
 def _values(row: dict[str, str], per_unit: float, line: int, drawn: bool) -> dict[str, Any]:
     """Attributes of a row in the words of the street graph."""
     kind = row.get("facility_type") or ""
@@ -307,10 +436,10 @@ def _values(row: dict[str, str], per_unit: float, line: int, drawn: bool) -> dic
         "name": row.get("name") or None,
         "maxspeed": _speed(row.get("free_speed"), per_unit),
     }
-    # Tables with the source's tags have the speed as it was posted; others say it as free speed.
-    if TAGS & set(row) - {"name"}:
+    # Tables that Awl wrote hold the speed of a mode as free speed, and the posted one among the tags.
+    if "maxspeed" in row or "duration_s" in row:
         values["maxspeed"] = None
-        values |= {name: row[name] or None for name in TAGS & set(row)}
+    values |= {name: row[name] or None for name in TAGS & set(row) - {"gmns_link_id"}}
     return values
 
 

@@ -15,14 +15,15 @@ from awl.core.errors import AwlError
 from awl.core.geodesy import LocalPlane, segment_lengths
 from awl.core.progress import Progress
 from awl.core.streets.build import street_class
-from awl.core.streets.graph import StreetGraph, ragged_lines
+from awl.core.streets.graph import ragged_lines
 from awl.core.streets.raw import RawExtract
 from awl.formats import crs as systems
 from awl.formats import gmns_read, osm, place_tables, raster, vector
+from awl.formats.gmns_read import ReadGraph
 from awl.formats.table import Layer, is_key
 from awl.study import intake
 from awl.study.intake import ReadOptions
-from awl.study.line_fields import guess, streets_of
+from awl.study.line_fields import BuildOptions, guess, streets_of
 
 PREVIEW_VERTICES = 250_000
 """Vertices of a preview; larger networks are drawn with simplified lines."""
@@ -44,14 +45,16 @@ def described(
         return {"kind": "extract", "layers": [], "extract": described_extract(read_extract(path, source))}
     if intake.is_raster(source):
         return {"kind": "raster", "layers": [_described_raster(path, source, how.crs, near)]}
-    if (ready := _ready_graph(path, source, how.crs)) is not None:
+    if (found := _ready_graph(path, source, how.crs)) is not None:
+        ready = found.graph
         bounds = [ready.node_lon.min(), ready.node_lat.min(), ready.node_lon.max(), ready.node_lat.max()]
-        known = {
+        known: dict[str, Any] = {
             "nodes": ready.node_count,
             "links": ready.link_count,
             "length_km": round(float(ready.link_length.sum()) / 1000, 1),
         }
-        return {"kind": "graph", "layers": [], "graph": {**known, "bounds": [round(float(v), 6) for v in bounds]}}
+        known |= {"bounds": [round(float(v), 6) for v in bounds], "left_out": found.left_out, "drawn": ready.drawn}
+        return {"kind": "graph", "layers": [], "graph": known}
     if (folder := intake.gmns_folder(path, source)) is not None:
         weights = gmns_read.number_columns(folder)
         graph = {"problem": "The coordinates are not degrees", "weights": weights, "candidates": list(COMMON)}
@@ -61,10 +64,10 @@ def described(
     return {"kind": "layers", "layers": [_described(path, source, name, how, near) for name in names]}
 
 
-def _ready_graph(path: Path, source: str, crs: str | None) -> StreetGraph | None:
+def _ready_graph(path: Path, source: str, crs: str | None) -> ReadGraph | None:
     """A street graph the file holds; none where it is not known yet where its coordinates are."""
     try:
-        return intake.read_graph(path, source, crs)
+        return intake.read_graph(path, source, BuildOptions(crs=crs))
     except AwlError as error:
         if error.kind in CRS_KINDS:
             return None
@@ -272,7 +275,7 @@ def preview(raw: RawExtract) -> dict[str, shapely.Geometry]:
 def preview_layers(path: Path, source: str, how: ReadOptions) -> NDArray[np.object_]:
     """Shapes (degrees) of the layers of a file whose place is known, as many as a screen can show."""
     if (ready := _ready_graph(path, source, how.crs)) is not None:
-        return ready.lines()[:PREVIEW_FEATURES]
+        return ready.graph.lines()[:PREVIEW_FEATURES]
     several = Path(source).suffix.lower() in intake.VECTOR_ENDINGS
     found = [np.zeros(0, object)]
     for name in list(vector.layers(path, source)) if several else [None]:

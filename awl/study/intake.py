@@ -22,7 +22,8 @@ from awl.core.streets.graph import StreetGraph
 from awl.core.streets.lines import raw_of_lines
 from awl.core.streets.numbering import numbered_by, numbered_from
 from awl.core.streets.raw import RawExtract
-from awl.formats import geojson, gmns_read, graph_tables, osm, place_tables, poly, raster, vector
+from awl.formats import geojson, gmns_read, graph_tables, link_list, osm, place_tables, poly, raster, vector
+from awl.formats.gmns_read import ReadGraph
 from awl.formats.limits import check_size
 from awl.formats.osm import is_extract
 from awl.formats.place_tables import PlaceColumns
@@ -129,7 +130,7 @@ def _streets(
         )
     if not gmns_read.is_folder(extract):
         check_size(extract)
-    ready = read_graph(extract, source, options.crs, options.weight)
+    ready = read_graph(extract, source, options)
     if ready is not None:
         if area is not None or options.without:
             raise AwlError(
@@ -138,9 +139,10 @@ def _streets(
                 remedy="Leave out study area and classes, or build from the extract it came from",
                 inputs=("area",),
             )
-        report = BuildReport(ways_read=ready.link_count, streets_read=ready.link_count)
-        fill_report(report, ready)
-        return ready, {}, report
+        count = ready.graph.link_count
+        report = BuildReport(ways_read=count, streets_read=count, left_out=ready.left_out)
+        fill_report(report, ready.graph)
+        return ready.graph, {}, report
     costs: Pairs | None = None
     notes: dict[str, float] = {}
     if is_extract(source):
@@ -165,10 +167,14 @@ def _streets(
     return graph, base_layers(raw, report), report
 
 
-def read_graph(path: Path, source: str, crs: str | None = None, weight: str | None = None) -> StreetGraph | None:
+def read_graph(path: Path, source: str, options: BuildOptions | None = None) -> ReadGraph | None:
     """The street graph a source holds ready-made: GMNS tables, or nodes and links as layers; None when it holds none."""
+    options = options or BuildOptions()
+    crs = options.crs
     if (folder := gmns_folder(path, source)) is not None:
-        return gmns_read.read(folder, crs, weight)
+        return gmns_read.read(folder, crs, options.weight, options.speed_unit, options.strict)
+    if link_list.is_link_list(path, source):
+        return ReadGraph(link_list.read(path, source, options.weight), {})
     ending = Path(source).suffix.lower()
     tables: dict[str, Layer] = {}
     if ending == ".gpkg":
@@ -181,7 +187,7 @@ def read_graph(path: Path, source: str, crs: str | None = None, weight: str | No
     if not tables or not graph_tables.is_graph(tables["nodes"], tables["links"]):
         return None
     graph = graph_tables.graph_of(tables["nodes"], tables["links"], tables.get("restrictions"), source)
-    return graph_tables.in_space_order(graph)
+    return ReadGraph(graph_tables.in_space_order(graph), {})
 
 
 def gmns_folder(path: Path, source: str) -> Path | None:

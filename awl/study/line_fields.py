@@ -74,6 +74,7 @@ class BuildOptions:
     at ends. Nodes are numbered from `first_node`, or by the points of `nodes` (a file, with its layer and number field).
     `crs` says what the coordinates of the file are, in place of what it states. Classes in `without` are left out. `weight`
     names the given length of links in a drawing without geography. Chains of like links are merged unless `merge` is off.
+    `speed_unit` is that of speeds in tables.
     Lines are broken where they cross unless `break_crossings` is off. With `strict` a faulty node or row refuses the file;
     otherwise it is left out and counted.
     """
@@ -91,6 +92,7 @@ class BuildOptions:
     merge: bool = True
     strict: bool = False
     break_crossings: bool = True
+    speed_unit: str | None = None
 
 
 @dataclass(frozen=True)

@@ -25,7 +25,7 @@ HISTORY_KEPT = 200
 
 def now() -> str:
     """The time as RFC 3339 text, UTC."""
-    return datetime.now(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+    return datetime.now(UTC).isoformat(timespec="microseconds").replace("+00:00", "Z")
 
 
 def create(connection: sqlite3.Connection) -> None:

@@ -13,7 +13,7 @@ import pytest
 
 from awl.core.errors import AwlError
 from awl.core.modes.mode import DRIVE, SHIPPED, Delays
-from awl.core.modes.network import Network
+from awl.core.modes.network import KeepParts, Network
 from awl.core.modes.turning import binding
 from awl.demo_study import DEMO
 from awl.formats import gmns, gmns_read
@@ -40,7 +40,7 @@ def test_what_is_written_reads_back_as_the_same_graph(graph, tmp_path, mode):
     before = Network.of(graph, SHIPPED[mode])
     for name, text in gmns.tables(before).items():
         (tmp_path / name).write_text(text, newline="")
-    back = gmns_read.read(tmp_path)
+    back = gmns_read.read(tmp_path).graph
     links = np.flatnonzero(before.usable)
     used = np.unique(np.concatenate([graph.link_from[links], graph.link_to[links]]))
     assert sorted(back.node_number.tolist()) == sorted(graph.node_number[used].tolist())
@@ -91,7 +91,7 @@ def test_directed_pairs_one_way_links_and_units(tmp_path):
     links = "from_node_id,to_node_id,directed,free_speed,facility_type,geometry\n"
     links += "7,9,true,30,primary,\n9,7,true,30,primary,\n9,4,true,20,mystery,\n"
     links += '4,7,false,,residential,"LINESTRING (-36.199 41.301, -36.2 41.301, -36.2 41.3)"\n'
-    graph = gmns_read.read(folder(tmp_path, links, config="speed\nmph\n"))
+    graph = gmns_read.read(folder(tmp_path, links, config="speed\nmph\n")).graph
     order = np.argsort(graph.link_way)
     assert graph.tag("oneway").take(order).decode() == [None, "yes", None], "a pair of opposite links is one street"
     assert graph.tag("maxspeed").take(order).decode() == ["48.2803", "32.1869", None]
@@ -101,7 +101,7 @@ def test_directed_pairs_one_way_links_and_units(tmp_path):
 
 def test_further_numbers_are_costs_each_way(tmp_path):
     links = "from_node_id,to_node_id,directed,effort,note\n7,9,true,3,a\n9,7,true,5,b\n9,4,false,2,c\n4,7,true,,d\n"
-    graph = gmns_read.read(folder(tmp_path, links))
+    graph = gmns_read.read(folder(tmp_path, links)).graph
     order = np.argsort(graph.link_way)
     assert list(graph.costs) == ["effort"]
     assert np.nan_to_num(graph.costs["effort"][order], nan=-1).tolist() == [[3, 5], [2, 2], [-1, -1]]
@@ -113,7 +113,7 @@ def test_metres_are_asked_about_and_then_understood(tmp_path):
     with pytest.raises(AwlError, match="State their coordinate system") as caught:
         gmns_read.read(made)
     assert caught.value.kind == "crs-missing"
-    graph = gmns_read.read(made, crs="EPSG:32625")
+    graph = gmns_read.read(made, crs="EPSG:32625").graph
     assert graph.link_length[0] == pytest.approx(83.7, abs=0.2) and graph.node_lon[0] == pytest.approx(-34.2, abs=0.01)
 
 
@@ -149,7 +149,7 @@ def test_tables_come_zipped_too(tmp_path):
     with zipfile.ZipFile(archive, "w") as out:
         out.writestr("net/node.csv", NODES)
         out.writestr("net/link.csv", HEAD + "7,9\n9,4\n")
-    assert intake.read_graph(archive, "net.zip").link_count == 2
+    assert intake.read_graph(archive, "net.zip").graph.link_count == 2
     with zipfile.ZipFile(archive, "a") as out:
         out.writestr("../evil.csv", "never unpacked")
     (tmp_path / "other.zip").write_bytes(archive.read_bytes())
@@ -182,4 +182,84 @@ BAD = {
 def test_bad_tables_say_which_line(tmp_path, kind):
     links, nodes, expected = BAD[kind]
     with pytest.raises(AwlError, match=expected):
-        gmns_read.read(folder(tmp_path, links, nodes))
+        gmns_read.read(folder(tmp_path, links, nodes), strict=True)
+
+
+def test_free_speed_counts_beside_other_columns_and_in_its_unit(tmp_path):
+    links = "link_id,from_node_id,to_node_id,free_speed,lanes\n71,7,9,30,2\n"
+    assert gmns_read.read(folder(tmp_path, links)).graph.tag("maxspeed").decode() == ["30"]
+    graph = gmns_read.read(folder(tmp_path, links), speed_unit="mph").graph
+    assert graph.tag("maxspeed").decode() == ["48.2803"] and graph.tag("lanes").decode() == ["2"]
+    with pytest.raises(AwlError, match="'furlongs' is no unit of speed"):
+        gmns_read.read(folder(tmp_path, links), speed_unit="furlongs")
+
+
+@pytest.mark.parametrize("key", ["geometry_id", "link_geom_id"])
+def test_geometry_of_a_table_of_its_own(tmp_path, key):
+    made = folder(tmp_path, f"link_id,from_node_id,to_node_id,{key}\n1,7,9,5\n")
+    straight = gmns_read.read(made).graph.link_length[0]
+    (made / "geometry.csv").write_text('geometry_id,geometry\n5,"LINESTRING (0 0, 0.5 1, 1 0)"\n')
+    graph = gmns_read.read(made).graph
+    assert graph.link_length[0] > 1.5 * straight and not graph.costs
+
+
+def test_links_without_their_node_are_left_out_and_counted(tmp_path):
+    found = gmns_read.read(folder(tmp_path, HEAD + "7,9\n7,5\n5,5\n"))
+    assert found.graph.link_count == 1 and found.left_out == {"links without their node": 2}
+
+
+def test_link_ids_survive_a_round_trip(tmp_path):
+    links = "link_id,from_node_id,to_node_id,directed\n901,7,9,true\n902,9,7,true\n950,9,4,true\n"
+    graph = gmns_read.read(folder(tmp_path, links)).graph
+    written = gmns.tables(Network.of(graph, SHIPPED["walk"]))["link.csv"]
+    rows = list(csv.DictReader(io.StringIO(written)))
+    ends = {int(row["link_id"]): (row["from_node_id"], row["to_node_id"]) for row in rows}
+    assert {ident: ends[ident] for ident in (901, 902, 950)} == {901: ("7", "9"), 902: ("9", "7"), 950: ("9", "4")}
+    assert len(ends) == len(rows) == 4, "the other direction of link 950 has an id of its own"
+    again = tmp_path / "again"
+    again.mkdir()
+    for name, text in gmns.tables(Network.of(graph, SHIPPED["walk"])).items():
+        (again / name).write_text(text)
+    twice = gmns.tables(Network.of(gmns_read.read(again).graph, SHIPPED["walk"]))["link.csv"]
+    assert {row["link_id"] for row in csv.DictReader(io.StringIO(twice))} == {str(ident) for ident in ends}
+
+
+MOVEMENTS = "mvmt_id,node_id,ib_link_id,ob_link_id,type,penalty,allowed_uses\n"
+
+
+def test_turns_that_a_table_does_not_allow_are_barred(tmp_path):
+    nodes = "node_id,x_coord,y_coord\n1,0,0\n2,1,0\n3,2,0\n4,1,1\n"
+    links = "link_id,from_node_id,to_node_id\n12,1,2\n23,2,3\n24,2,4\n"
+    made = folder(tmp_path, links, nodes)
+    (made / "movement.csv").write_text(MOVEMENTS + "1,2,12,23,thru,5,all\n2,2,12,99,left,0,all\n")
+    found = gmns_read.read(made)
+    barred = [(p.from_link, p.to_link) for p in found.graph.restrictions.rows()]
+    names = found.graph.tag("gmns_link_id").decode()
+    assert [(names[a], names[b]) for a, b in barred] == [("12", "24")]
+    assert sorted(found.left_out.values()) == [1, 1]
+    (made / "movement.csv").write_text(MOVEMENTS + "1,2,12,23,thru,,none\n")
+    assert len(gmns_read.read(made).graph.restrictions) == 2
+
+
+def test_a_node_at_which_every_turn_is_barred_says_so(tmp_path):
+    nodes = "node_id,x_coord,y_coord\n1,0,0\n2,0.001,0\n3,0.002,0\n4,0.003,0\n"
+    links = "link_id,from_node_id,to_node_id,directed,oneway\n12,1,2,true,yes\n23,2,3,true,yes\n34,3,4,false,\n42,4,1,false,\n"
+    made = folder(tmp_path, links, nodes)
+    (made / "movement.csv").write_text(MOVEMENTS + "1,2,12,23,thru,,none\n")
+    network = Network.of(gmns_read.read(made).graph, SHIPPED["drive"], KeepParts("all"))
+    rows = list(csv.DictReader(io.StringIO(gmns.tables(network)["movement.csv"])))
+    at_two = [row for row in rows if row["node_id"] == "2"]
+    assert at_two and {row["allowed_uses"] for row in at_two} == {"none"}
+
+
+def test_a_list_of_links_alone_is_a_drawing(tmp_path):
+    path = tmp_path / "net.csv"
+    path.write_text("from;to;length\nA;B;2,5\nB;C;4\nC;A;9\nC;D;1\n")
+    graph = intake.read_graph(path, "net.csv").graph
+    assert graph.drawn and graph.link_count == 4 and sorted(graph.link_length.round(3).tolist()) == [1, 2.5, 4, 9]
+    assert len({*zip(graph.node_lon.round(6).tolist(), graph.node_lat.round(6).tolist(), strict=True)}) == 4
+    path.write_text("source,target,toll\n1,2,3\n2,2,1\n")
+    with pytest.raises(AwlError, match="names no length"):
+        intake.read_graph(path, "net.csv")
+    with pytest.raises(AwlError, match="line 3: The row has no two ends"):
+        intake.read_graph(path, "net.csv", BuildOptions(weight="toll"))

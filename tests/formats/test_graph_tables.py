@@ -38,7 +38,7 @@ def same(back, graph):
 def test_an_export_reads_back_as_the_same_graph(study, tmp_path, ending):
     path = tmp_path / f"streets.{ending}"
     path.write_bytes(graph_bytes(study, "drive", ending))
-    back = intake.read_graph(path, path.name)
+    back = intake.read_graph(path, path.name).graph
     assert back is not None
     same(back, study.graph)
     # The costs that were written are those of the mode, each way; barred ways have none.

@@ -223,7 +223,7 @@ def test_the_graph_goes_out_in_three_formats(client, tmp_path, folder):
     for ending in ("gpkg", "geojson"):
         path = tmp_path / f"out.{ending}"
         path.write_bytes(client.get(f"{BASE}/export/streets?mode=drive&format={ending}").data)
-        back = intake.read_graph(path, path.name)
+        back = intake.read_graph(path, path.name).graph
         assert back is not None and np.array_equal(back.node_number, graph.node_number)
     archive = zipfile.ZipFile(io.BytesIO(client.get(f"{BASE}/export/streets?mode=drive").data))
     assert set(archive.namelist()) == {"node.csv", "link.csv", "movement.csv", "restriction.csv"}

@@ -41,9 +41,9 @@ STREET_KEYS = (
     "highway", "name", "ref", "maxspeed", "maxspeed:forward", "maxspeed:backward", "oneway", "oneway:bicycle", "oneway:foot",
     "junction", "access", "foot", "bicycle", "vehicle", "motor_vehicle", "motorcar", "hgv", "wheelchair", "cycleway",
     "sidewalk", "service", "surface", "smoothness", "tracktype", "lit", "incline", "width", "maxwidth", "maxweight",
-    "maxheight", "lanes", "toll", "layer", "bridge", "tunnel", "duration",
+    "maxheight", "lanes", "toll", "layer", "bridge", "tunnel", "duration", "gmns_link_id",
 )  # fmt: skip
-"""Tags carried from the ways to the links."""
+"""Tags carried from the ways to the links; the last holds the ids of a link in the tables it came from, `along;against`."""
 JUNCTION_KEYS = (
     "barrier", "highway", "railway", "access", "foot", "bicycle", "wheelchair", "vehicle", "motor_vehicle", "motorcar", "hgv",
     "opening_hours", "maxwidth", "crossing",
@@ -89,6 +89,8 @@ class BuildReport:
     coast_m: float = 0.0
     coast_disputed_m: float = 0.0
     """Coast beside which no sea is drawn, because coastline and streets contradict each other."""
+    left_out: dict[str, int] = field(default_factory=dict)
+    """Of ready graphs: rows of tables that could not be used, by what is wrong with them."""
     lines: dict[str, float] = field(default_factory=dict)
     """Of plain lines: what was assumed and what was done to make them meet, as counts; empty for a map extract."""
 
