@@ -87,6 +87,8 @@ def mode_info(study: Study, ident: str) -> dict[str, Any]:
             ],
             "left_out_km": round(parts.left_out_m / 1000, 3),
             "left_out_links": parts.left_out_links,
+            "enclosed_links": int(network.enclosed.sum()),
+            "enclosed_km": round(float(length[network.enclosed].sum()) / 1000, 3),
         },
         "rule_km": [round(float(length[use.rule == n].sum()) / 1000, 3) for n in range(len(mode.rules))],
         "odd": _odd(network),

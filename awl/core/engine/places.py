@@ -86,16 +86,16 @@ class Snapper:
 
     @cached_property
     def _main(self) -> tuple[NDArray[np.int64], shapely.STRtree]:
-        links = np.flatnonzero(self._network.usable)
+        links = np.flatnonzero(self._network.usable & ~self._network.enclosed)
         return links, shapely.STRtree(self._network.graph.lines_xy[links])
 
     @cached_property
     def _cut_off(self) -> tuple[NDArray[np.int64], shapely.STRtree]:
-        links = np.flatnonzero(self._network.in_small_part)
+        links = np.flatnonzero(self._network.in_small_part | self._network.enclosed)
         return links, shapely.STRtree(self._network.graph.lines_xy[links])
 
     def snap(self, lon: NDArray[np.float64], lat: NDArray[np.float64], within_m: float) -> Snapped:
-        """Put each place (degrees) on the nearest street of the main part that lies within `within_m` metres."""
+        """Put each place (degrees) on the nearest street that lies within `within_m` metres."""
         graph = self._network.graph
         count = len(lon)
         points = shapely.points(*graph.plane.xy(lon, lat))

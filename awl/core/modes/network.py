@@ -20,6 +20,7 @@ from awl.core.errors import AwlError
 from awl.core.modes.arcs import Arcs, csr
 from awl.core.modes.barriers import gate_sequences, parted
 from awl.core.modes.delays import TurnDelays
+from awl.core.modes.enclosed import enclosed_links
 from awl.core.modes.hours import hour_pace
 from awl.core.modes.mode import Mode
 from awl.core.modes.parts import strong_parts
@@ -305,6 +306,17 @@ class Network:
         sometimes = [sequence for sequence in ever if sequence not in known]
         at_ends = self.use.at_ends & self.usable
         return build_states(self.out_arcs, head, always, self.mode.delays.by_turn, at_ends, sometimes)
+
+    @cached_property
+    def enclosed(self) -> NDArray[np.bool_]:
+        """Usable links (m,) that no trip can leave or reach, because of turn restrictions or streets for the ends of trips.
+
+        Only where the largest part alone is used: with more parts no one of them is the bulk.
+        """
+        if self.keep.rule != "largest":
+            return np.zeros(self.graph.link_count, bool)
+        ahead, back = self._rows["from"][:2], self._rows["to"][:2]
+        return enclosed_links(self.states, ahead, back, self.graph.link_length)
 
     @cached_property
     def barred(self) -> NDArray[np.bool_]:

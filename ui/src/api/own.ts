@@ -66,6 +66,9 @@ export type ModeInfo = {
     sizes: { rank: number; km: number; links: number }[];
     left_out_km: number;
     left_out_links: number;
+    /** Links of the kept parts that no trip can leave or reach. */
+    enclosed_links?: number;
+    enclosed_km?: number;
   };
   rules: ModeRule[];
 };

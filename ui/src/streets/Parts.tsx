@@ -100,6 +100,8 @@ export function Parts({ overview }: { overview: Overview }) {
       </p>
       <p className="notice">
         In a part every place can reach every other, one-way streets counted.
+        {!shown.problem && (shown.parts.enclosed_links ?? 0) > 0 &&
+          ` Of these, no trip can leave or reach ${figure(shown.parts.enclosed_links ?? 0)} links (${figure(shown.parts.enclosed_km ?? 0, 1)} km), because of turn restrictions or private streets: no place is put on them.`}
         {!shown.problem && shown.parts.left_out_links > 0 && ` ${figure(shown.parts.left_out_km, 1)} km are left out for ${shown.title.toLowerCase()}.`} Places on parts that are left out are
         named in the doubts of an answer.
       </p>
