@@ -189,3 +189,18 @@ def test_one_may_stop_it(network):
     progress.stop()
     with pytest.raises(Cancelled):
         Centrality(network, random_places(network, 300, 4), "time", 400_000, np.ones(300), 0.2).sums(progress=progress)
+
+
+@settings(max_examples=150, deadline=None)
+@given(networks(), st.integers(0, 2**32 - 1), st.sampled_from(["time", "distance"]))
+def test_places_at_one_point_are_equally_central_whatever_their_order(network, seed, measure):
+    rng = np.random.default_rng(seed)
+    some = random_places(network, 6, seed % 1000)
+    rows = rng.permutation(np.repeat(np.arange(6), rng.integers(1, 5, 6)))
+    places = some.take(rows)
+    sums = Centrality(network, places, measure, 10_000_000, np.ones(len(rows)), 0.01).sums()
+    for name in ("reached", "cost", "gravity", "passing"):
+        values = getattr(sums, name)
+        for place in range(6):
+            same = values[rows == place]
+            assert np.allclose(same, same[0], rtol=1e-9, equal_nan=True), (name, place, same)
