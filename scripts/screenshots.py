@@ -178,7 +178,7 @@ def extract(page: Page, folder: Path) -> None:
     page.find(".notice", "Only what lies inside")
     page.settled()
     page.picture(folder / "extract.png")
-    page.click("button", "Leave it")
+    page.click("button", "Cancel")
     page.open("ferrow/streets")
     page.click("[role=tab]", "Drive")
     page.settled()

@@ -140,7 +140,9 @@ def _plain(value: Any) -> Any:
 
 def collection(layer: Layer) -> Json:
     """The layer as a FeatureCollection."""
-    texts = shapely.to_geojson(round_degrees(layer.geometry))
+    # An empty geometry is no geometry: RFC 7946 has null for it.
+    drawn = np.where(shapely.is_empty(layer.geometry), None, layer.geometry)
+    texts = shapely.to_geojson(round_degrees(drawn))
     keys = list(layer.columns)
     rows = zip(*layer.columns.values(), strict=True) if keys else ((),) * len(layer)
     return {

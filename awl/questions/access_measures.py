@@ -11,7 +11,7 @@ from awl.core.access.homes import Homes
 from awl.core.access.measures import gini, gravity, kth_time, lorenz, two_step
 from awl.core.access.times import Times
 from awl.core.errors import AwlError
-from awl.questions.base import Json
+from awl.questions.base import Json, ordinal
 from awl.questions.context import Places
 
 Floats = NDArray[np.float64]
@@ -133,6 +133,6 @@ def measure_notes(inputs: Any) -> list[str]:
         "gravity": f"Potential: {offer}, summed with {decay} (Hansen 1959).",
         "two_step": f"Supply per 1,000 people: {offer}, two-step floating catchment areas (Luo and Wang 2003)"
         + (f" with {decay} (Luo and Qi 2009)." if inputs.decay else "."),
-        "kth": f"Minutes to the {inputs.k}. nearest place, as the mean over people who reach so many.",
+        "kth": f"Minutes to the {ordinal(inputs.k)} nearest place, as the mean over people who reach so many.",
     }
     return [notes[name] for name in dict.fromkeys(inputs.measures)]

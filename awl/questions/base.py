@@ -145,11 +145,8 @@ class SharedInputs(BaseModel):
     def _one_stands_for_a_list(cls, given: Any) -> Any:
         if not isinstance(given, dict):
             return given
-        lists = {name for field, info in cls.model_fields.items() if _takes_list(info) for name in (field, info.alias)}
-        return {
-            name: [value] if name in lists and not isinstance(value, list) and value is not None else value
-            for name, value in given.items()
-        }
+        infos = {name: info for field, info in cls.model_fields.items() for name in (field, info.alias)}
+        return {name: _as_list(value, infos[name]) if name in infos else value for name, value in given.items()}
 
     @field_validator("at")
     @classmethod
@@ -185,6 +182,12 @@ def moment(text: str | None) -> datetime | None:
         raise AwlError("'at' is no local date and time", remedy="Write 2026-06-05T08:00", inputs=("at",)) from error
 
 
+def ordinal(n: int) -> str:
+    """1st, 2nd, 3rd, 4th, 11th."""
+    ending = "th" if n % 100 in (11, 12, 13) else {1: "st", 2: "nd", 3: "rd"}.get(n % 10, "th")
+    return f"{n}{ending}"
+
+
 def check_limits(limits: list[float], measure: str, name: str = "limits") -> list[float]:
     """Limits must be finite, positive, ascending and sane; returns them. `name` is the input they are."""
     most, unit = (MAX_MINUTES, "minutes") if measure == "time" else (MAX_METRES, "metres")
@@ -210,10 +213,15 @@ def check_limits(limits: list[float], measure: str, name: str = "limits") -> lis
     return limits
 
 
-def _takes_list(info: FieldInfo) -> bool:
-    """Whether an input is a list of things, not a position or a list of these."""
+def _as_list(value: Any, info: FieldInfo) -> Any:
+    """A list from what stands for one where an input takes a list: words with commas between, or a single thing."""
     kind = info.annotation
-    return get_origin(kind) is list and get_origin(get_args(kind)[0]) is not list
+    kinds = [kind] if get_origin(kind) is list else [inner for inner in get_args(kind) if get_origin(inner) is list]
+    if value is None or isinstance(value, list) or _takes_features(info) or not kinds:
+        return value
+    if isinstance(value, str) and "," in value:
+        return [word.strip() for word in value.split(",")]
+    return [value] if get_origin(kind) is list else value
 
 
 Limits = Annotated[list[float], Field(min_length=1, max_length=MAX_LIMITS)]

@@ -32,7 +32,7 @@ from awl.questions.context import Context, limit_units, limit_word
 from awl.questions.isochrone import AreaDrawer, error_doubts, search_reach
 from awl.questions.zone_inputs import FIELDS, chosen_fields, zone_doubts
 
-MAX_AREAS = 300
+MAX_AREAS = 5000
 
 
 class CatchmentInputs(SharedInputs):

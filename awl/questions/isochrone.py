@@ -40,7 +40,7 @@ from awl.questions.isochrone_hours import hour_columns, hours_chart, least, name
 from awl.questions.matrix_hours import MOST_HOURS, checked_hours
 
 CALM_MM = 80_000.0
-MAX_SEPARATE = 300
+MAX_SEPARATE = 5000
 """Areas per place are drawn for at most so many places."""
 
 

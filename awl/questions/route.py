@@ -145,7 +145,7 @@ class Route(Question):
             )
         )
         steps = with_ends([step for leg in best["legs"] for step in leg["steps"]], context.mode.delays)
-        table_rows = _table(rows, [properties["node_ids"] for _, properties in features])
+        table_rows = _table(rows, [properties["node_ids"] for _, properties in features], drawn)
         return Answer(
             title=f"{context.mode.title}, {_word(wanted[0])} way through {places.words}",
             summary={"routes": rows, "straight_m": round(straight, 1), "order": (order + 1).tolist()},
@@ -422,40 +422,38 @@ def _spans(leg: Leg) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     return begin, end
 
 
-def _table(rows: list[dict[str, Any]], nodes: list[list[int]]) -> list[dict[str, Any]]:
-    """Rows for reading, and the difference of the second way from the first."""
-    table = [
-        {
-            "way": _word(row["measure"]),
-            "cost": row["cost"],
-            "weight": row["distance_m"],
-            "nodes": ", ".join(map(str, passed)),
-            "duration_min": round(row["duration_s"] / 60, 2),
-            "delay_min": round(row["delay_s"] / 60, 2),
-            **{f"carried_{name}": value for name, value in row["carried"].items()},
-            "distance_km": round(row["distance_m"] / 1000, 3),
-            "mean_speed_kmh": row["mean_speed_kmh"],
-            "detour_factor": row["detour_factor"],
-            "climb_m": row["climb_m"],
-        }
-        for row, passed in zip(rows, nodes, strict=True)
-    ]
-    if len(rows) >= 2:
-        # The last row is set against the first: one's own way where there is one, else the second measure.
-        a, b = table[0], table[-1]
-        table.append(
-            {
-                "way": f"{b['way']} less {a['way']}",
-                "cost": None,
-                "weight": round(b["weight"] - a["weight"], 3),
-                "nodes": "",
-                "duration_min": round(b["duration_min"] - a["duration_min"], 2),
-                "delay_min": round(b["delay_min"] - a["delay_min"], 2),
-                **{key: round(b[key] - a[key], 3) for key in a if key.startswith("carried_")},
-                "distance_km": round(b["distance_km"] - a["distance_km"], 3),
-                "mean_speed_kmh": None,
-                "detour_factor": None,
-                "climb_m": None if a["climb_m"] is None else round(b["climb_m"] - a["climb_m"], 1),
-            }
-        )
-    return table
+def _table(rows: list[dict[str, Any]], nodes: list[list[int]], drawn: bool) -> list[dict[str, Any]]:
+    """Rows for reading, and the difference of the last path from the first; a drawing has weights in place of metres."""
+    table = [_row(row, passed, drawn) for row, passed in zip(rows, nodes, strict=True)]
+    if len(rows) < 2:
+        return table
+    # The last row is set against the first: one's own way where there is one, else the second measure.
+    first, last = table[0], table[-1]
+    apart = {key: _less(last[key], value) for key, value in first.items()}
+    apart |= {"way": f"{last['way']} less {first['way']}", "nodes": ""}
+    return [*table, apart | dict.fromkeys(NO_DIFFERENCE)]
+
+
+NO_DIFFERENCE = ("cost", "mean_speed_kmh", "detour_factor")
+"""Columns whose difference says nothing."""
+
+
+def _row(row: dict[str, Any], passed: list[int], drawn: bool) -> dict[str, Any]:
+    made = {"way": _word(row["measure"]), "cost": row["cost"], "nodes": ", ".join(map(str, passed))}
+    if drawn:
+        made["weight"] = row["distance_m"]
+    return {
+        **made,
+        "duration_min": round(row["duration_s"] / 60, 2),
+        "delay_min": round(row["delay_s"] / 60, 2),
+        **{f"carried_{name}": value for name, value in row["carried"].items()},
+        "distance_km": round(row["distance_m"] / 1000, 3),
+        "mean_speed_kmh": row["mean_speed_kmh"],
+        "detour_factor": row["detour_factor"],
+        "climb_m": row["climb_m"],
+    }
+
+
+def _less(value: Any, than: Any) -> float | None:
+    numbers = isinstance(value, int | float) and isinstance(than, int | float)
+    return round(value - than, 3) if numbers else None

@@ -60,12 +60,14 @@ class ValueBody(BaseModel):
     value: str | float | int | bool | None
 
 
-class RoleBody(BaseModel):
-    """What a layer is used as."""
+class ChangeBody(BaseModel):
+    """What a layer is used as, called, and identified by; what is left out stays."""
 
     model_config = ConfigDict(extra="forbid")
 
-    role: str
+    role: str | None = None
+    title: str | None = None
+    key: str | None = None
 
 
 def polygon(document: dict[str, Any]) -> shapely.Geometry:
@@ -97,10 +99,15 @@ def layer(study_id: str, layer_id: str) -> Response:
 
 
 @api.patch("/studies/<study_id>/layers/<layer_id>")
-def set_role(study_id: str, layer_id: str) -> Response:
-    """Use a layer or raster as something else."""
-    study = study_of(study_id)
-    study.set_layer_role(layer_id, checked(RoleBody, body()).role)
+def change(study_id: str, layer_id: str) -> Response:
+    """Use a layer or raster as something else, call it something else, or let another field identify its features."""
+    study, wanted = study_of(study_id), checked(ChangeBody, body())
+    if wanted.role is not None:
+        study.set_layer_role(layer_id, wanted.role)
+    if wanted.key is not None:
+        study.set_layer_key(layer_id, wanted.key)
+    if wanted.title is not None:
+        study.set_layer_title(layer_id, wanted.title)
     return reply({"id": layer_id})
 
 

@@ -46,7 +46,7 @@ def overview(study_id: str) -> Response:
             "build": study.fact("build"),
             "formerBuild": study.fact("former_build"),
             "layers": study.layers(),
-            "rasters": study.rasters(),
+            "rasters": [raster | {"notes": study.raster_notes(raster["id"])} for raster in study.rasters()],
             "keepParts": vars(study.keep_parts),
             "drawn": bool(study.fact("drawn", False)),
             "costs": list(study.graph.costs) if stamp else [],

@@ -119,4 +119,4 @@ def test_zones_follow_the_cursor_and_tell_of_themselves(sheet: Page, cut: Study)
     Select(sheet.find("[aria-label='Classes']")).select_by_value("own")
     sheet.type("[aria-label='Limits of the classes, ascending']", "0, 50, 100" + Keys.ENTER)
     rows = [row.text for row in sheet.driver.find_elements(By.CSS_SELECTOR, ".legend-row")]
-    assert any(row.startswith("0 to 50 %") for row in rows) and any(row.startswith("50 to 100 %") for row in rows)
+    assert any(row.startswith("0 to 50%") for row in rows) and any(row.startswith("50 to 100%") for row in rows)

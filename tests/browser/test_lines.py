@@ -28,13 +28,13 @@ def drop(page: Page, name: str) -> None:
 
 def build(page: Page) -> None:
     page.click("button", "Build streets")
-    page.find("h1", "What do we have?")
+    page.find("h1", "Sources")
 
 
 def test_from_plain_lines_to_a_numbered_street_graph(page: Page, served: Path) -> None:
     drop(page, "lines.gpkg")
     form = page.find("[data-testid=line-form]").text
-    assert "109 lines" in form and "71 % a speed" in form
+    assert "109 lines" in form and "71% a speed" in form
     assert Select(page.find("[aria-label='Field with the direction']")).first_selected_option.text == "dir"
     assert Select(page.find("[aria-label='Value that means against it']")).first_selected_option.text == "T"
     page.type("[aria-label='First node number']", "1001")
@@ -78,7 +78,7 @@ def test_numbers_from_the_node_layer_and_a_refusal(page: Page, served: Path) -> 
 
 def test_lines_can_be_left(page: Page, served: Path) -> None:
     drop(page, "lines.gpkg")
-    page.click("button", "Leave it")
+    page.click("button", "Cancel")
     page.find(".drop", "choose a file")
     page.wait(lambda: not list(served.glob(".waiting-*")), "the waiting file to go")
 

@@ -145,7 +145,7 @@ def test_everything_by_keyboard(sheet: Page, cut: Study) -> None:  # noqa: F811
     sheet.click_map(*EAST)
     # 0.0120 degrees of longitude at 41.29 north and 0.0030 of latitude: 1.06 km, give or take a pixel.
     label = sheet.find(".margin .legend-row", " m").text
-    assert 1030 < float(label.split(" m")[0].replace("\u202f", "")) < 1090
+    assert 1030 < float(label.split(" m")[0].replace(",", "")) < 1090
     press(sheet, Keys.ESCAPE)
     press(sheet, "2")
     sheet.wait(lambda: "/streets" in sheet.driver.current_url, "the stage Streets")

@@ -34,7 +34,7 @@ def write(path: Path, layer: str, shapes: np.ndarray, crs: str | None = "EPSG:43
 def sources(page: Page) -> Page:
     page.open("cut/sources")
     page.driver.refresh()  # forget what an earlier test looked at
-    page.find("h1", "What do we have?")
+    page.find("h1", "Sources")
     return page
 
 
@@ -90,7 +90,7 @@ def test_only_the_wanted_classes_and_ground_of_an_extract_are_built(page: Page, 
     page.click_map(east, north)
     page.find(".notice", "Only what lies inside is built")
     page.click("button", "Build streets")
-    page.find("h1", "What do we have?")
+    page.find("h1", "Sources")
     page.find(".prose", "Left out by choice: service")
     name = page.driver.current_url.split("#/")[1].split("/")[0]
     graph = Study(served / f"{name}.gpkg").graph

@@ -34,7 +34,7 @@ def test_from_the_extract_to_the_zone_figure(page: Page, served: Path) -> None:
     drop(page, DATA / "cut.osm.bz2")
     page.find("[data-testid=extract-form]", "ways are streets")
     page.click("button", "Build streets")
-    page.find("h1", "What do we have?")
+    page.find("h1", "Sources")
     name = page.driver.current_url.split("#/")[1].split("/")[0]
     study = Study(served / f"{name}.gpkg")
     streets = len(study.read_layer("streets"))

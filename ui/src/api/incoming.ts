@@ -1,7 +1,7 @@
 /** Files on their way into a study: what is in them, and what is to become of them. */
 import type { FeatureCollection, Polygon, MultiPolygon } from "geojson";
 import { fetchJson, sendJson } from "./client";
-import { sendFile, type JobInfo } from "./own";
+import { sendFile, type JobInfo, type LayerNotes } from "./own";
 
 export type LineRoles = {
   street_class: string | null;
@@ -32,6 +32,12 @@ export type IncomingLayer = {
   /** What is wrong with its coordinate system, and systems in which it would fit. */
   problem?: string;
   candidates?: string[];
+  /** Columns of a table, where it is not known which of them hold coordinates. */
+  columns?: string[];
+  /** The field that likely identifies features, and all that could. */
+  key?: string | null;
+  keys?: string[];
+  notes?: LayerNotes;
   /** It lies far from the streets of the study. */
   far?: boolean;
   length_km?: number;
@@ -48,11 +54,14 @@ export type Extract = {
   known: Record<string, number>;
   restrictions: number;
   barriers: number;
+  off_earth?: number;
+  repeated?: number;
 };
 export type ReadyGraph = {
   nodes?: number;
   links?: number;
   length_km?: number;
+  left_out?: Record<string, number>;
   bounds?: [number, number, number, number];
   problem?: string;
   weights?: string[];
@@ -82,13 +91,14 @@ export type StreetWords = {
   without?: string[];
   weight?: string | null;
 };
-export type LayerChoice = { name: string | null; role: string; crs: string | null };
+/** How a layer is read where its file does not say: its coordinate system, the columns of a table with its coordinates. */
+export type Reading = { crs?: string; x?: string; y?: string };
+export type LayerChoice = { name: string | null; role: string; key: string | null } & Reading;
 
 export const receive = (file: File, study: string | null, onProgress: (share: number) => void) =>
   sendFile<Incoming>(`/incoming?name=${encodeURIComponent(file.name)}${study ? `&study=${study}` : ""}`, file, onProgress);
-export const lookAgain = (token: string, study: string | null, crs: string) => sendJson<Incoming>(`/incoming/${token}/look`, "POST", { study, crs });
-export const previewOf = (token: string, crs: string | null) =>
-  fetchJson<FeatureCollection>(`/incoming/${token}/preview${crs ? `?crs=${encodeURIComponent(crs)}` : ""}`);
+export const lookAgain = (token: string, study: string | null, reading: Reading) => sendJson<Incoming>(`/incoming/${token}/look`, "POST", { study, ...reading });
+export const previewOf = (token: string, reading: Reading) => fetchJson<FeatureCollection>(`/incoming/${token}/preview?${new URLSearchParams(reading).toString()}`);
 
 /** The ground a file covers, as far as it is known; what can be drawn of it. */
 export function boundsOf({ extract, graph, layers, kind }: Incoming): [number, number, number, number] | null {

@@ -10,7 +10,8 @@ const at = (study: string, layer: string, more = "") => `/studies/${study}/layer
 export const layerState = (study: string, layer: string) => fetchJson<LayerState>(at(study, layer));
 export const layerTable = (study: string, layer: string) => fetchJson<{ columns: Record<string, unknown[]>; count: number }>(at(study, layer, "/table"));
 export const layerFeatures = (study: string, layer: string) => fetchJson<FeatureCollection>(`/studies/${study}/collections/${layer}/items?limit=10000`);
-export const setRole = (study: string, layer: string, role: string) => sendJson<unknown>(at(study, layer), "PATCH", { role });
+export const changeLayer = (study: string, layer: string, change: { role?: string; title?: string; key?: string }) =>
+  sendJson<unknown>(at(study, layer), "PATCH", change);
 export const dropLayer = (study: string, layer: string) => sendJson<unknown>(at(study, layer), "DELETE");
 export const selectFeatures = (study: string, layer: string, wanted: Selecting) =>
   sendJson<{ count: number; fids: number[] }>(at(study, layer, "/select"), "POST", wanted);

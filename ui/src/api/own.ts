@@ -14,7 +14,12 @@ export type LayerInfo = {
   geometry: string;
   count: number;
   fields: Record<string, string>;
+  /** The field that identifies its features; null where their number does. */
+  key?: string | null;
+  notes?: LayerNotes;
 };
+/** What was left out or repaired when a layer came in. */
+export type LayerNotes = { left_out: number; left_out_named: string[]; repaired: number; repaired_named: string[] };
 export type RasterInfo = {
   id: string;
   title: string;
@@ -26,6 +31,8 @@ export type RasterInfo = {
   least: number;
   most: number;
   total: number;
+  /** What to know before relying on it: how much of the streets it covers, whether it is used. */
+  notes?: string[];
 };
 export type ModeRule = {
   highway: string;
@@ -88,6 +95,11 @@ export type BuildReport = {
   restrictions: number;
   restrictions_not_placed: number;
   nodes_merged: number;
+  nodes_off_earth?: number;
+  objects_repeated?: number;
+  coast_m?: number;
+  coast_disputed_m?: number;
+  left_out?: Record<string, number>;
   length_by_class_m: Record<string, number>;
   links_by_class: Record<string, number>;
   share_with_maxspeed: number;

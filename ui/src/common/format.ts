@@ -1,16 +1,27 @@
-/** Numbers in words and figures: thin spaces between thousands, a true minus, no bare numbers without unit. */
-const THIN = "\u202f";
+/** Numbers in words and figures: thousands separated, a true minus, no bare numbers without unit. */
+const LOCALE = "en-GB";
+const formats = new Map<number, Intl.NumberFormat>();
 
-export function figure(value: number | null | undefined, digits = 0): string {
-  if (value === null || value === undefined || !Number.isFinite(value)) return "–";
-  const [whole = "", rest] = Math.abs(value).toFixed(digits).split(".");
-  const grouped = whole.length > 4 ? whole.replace(/\B(?=(\d{3})+$)/g, THIN) : whole;
-  const sign = value < 0 && Number(value.toFixed(digits)) !== 0 ? "−" : "";
-  return sign + grouped + (rest ? `.${rest}` : "");
+function format(digits: number): Intl.NumberFormat {
+  let known = formats.get(digits);
+  if (!known) {
+    known = new Intl.NumberFormat(LOCALE, { minimumFractionDigits: digits, maximumFractionDigits: digits });
+    formats.set(digits, known);
+  }
+  return known;
 }
 
+/** A quantity. Identifiers are no quantities: numbers of nodes, links and ways are written as they are. */
+export function figure(value: number | null | undefined, digits = 0): string {
+  if (value === null || value === undefined || !Number.isFinite(value)) return "–";
+  const text = format(digits).format(value);
+  return Number(value.toFixed(digits)) === 0 ? text.replace("-", "") : text.replace("-", "−");
+}
+
+/** A text with its unit: a space between, none before %. */
+export const withUnit = (text: string, unit: string) => (unit === "%" ? `${text}%` : unit ? `${text} ${unit}` : text);
 export const km = (metres: number, digits = 1) => `${figure(metres / 1000, digits)} km`;
-export const percent = (share: number, digits = 0) => `${figure(share * 100, digits)} %`;
+export const percent = (share: number, digits = 0) => `${figure(share * 100, digits)}%`;
 
 /** Minutes as min, hours as h:mm. */
 export function duration(seconds: number): string {
@@ -27,6 +38,12 @@ export function elapsed(seconds: number): string {
 export function clock(stamp: string): string {
   const time = new Date(stamp);
   return Number.isNaN(time.getTime()) ? "" : time.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
+}
+
+/** 1st, 2nd, 3rd, 4th, 11th. */
+export function ordinal(n: number): string {
+  const suffix = { one: "st", two: "nd", few: "rd", other: "th" }[new Intl.PluralRules(LOCALE, { type: "ordinal" }).select(n) as "one" | "two" | "few" | "other"];
+  return `${n}${suffix}`;
 }
 
 export const words = (text: string) => text.replaceAll("_", " ");

@@ -12,7 +12,7 @@ export function Working({ state }: { state: WorkState }) {
       <div>
         <span>{state.message}</span>
         <span>
-          {figure(state.progress * 100)} %{" "}
+          {figure(state.progress * 100)}%{" "}
           {state.job && (
             <button className="linkish" onClick={() => void stopJob(state.job ?? "")}>
               Stop

@@ -4,6 +4,7 @@ import { receive } from "../api/incoming";
 import { Working, type WorkState } from "../common/working";
 import { message } from "../state/sheet";
 import { useScreen } from "../state/store";
+import { together } from "./together";
 
 type Props = { study: string | null; prompt: string; hint: string };
 
@@ -35,7 +36,7 @@ export function Drop({ study, prompt, hint }: Props) {
 
   const take = (files: FileList | null) => {
     setProblem(null);
-    set({ queue: [...queue, ...Array.from(files ?? [])] });
+    void together(Array.from(files ?? [])).then((whole) => set({ queue: [...useScreen.getState().queue, ...whole] }));
   };
   const onDrop = (event: DragEvent) => {
     event.preventDefault();
@@ -70,5 +71,5 @@ export function Drop({ study, prompt, hint }: Props) {
   );
 }
 
-export const STREET_FILES = "Streets: OSM XML or PBF; lines in GeoPackage, FlatGeobuf, GeoJSON, CSV or zipped Shapefile; GMNS tables, zipped";
-export const LAYER_FILES = "Layers: the same formats, and GeoTIFF for elevation and population";
+export const STREET_FILES = "Streets: OSM XML or PBF; lines in GeoPackage, FlatGeobuf, GeoJSON, CSV or Shapefile; GMNS tables, zipped";
+export const LAYER_FILES = "Layers: the same formats, KML, GPX, XLSX, and GeoTIFF for elevation and population";

@@ -45,12 +45,13 @@ export function ExtractForm({ incoming, study, onDone, onClose, layers }: FormPr
   const drawn = part === "box" || part === "outline";
   return (
     <section className="line-form" aria-label="Extract to streets" data-testid="extract-form">
-      <h1>What of it do we want?</h1>
+      <h1>What’s in this file?</h1>
       <p className="dateline">{incoming.name}</p>
       <p className="prose">
         {figure(extract.streets)} of {figure(extract.ways)} ways are streets, {figure(extract.length_km, 1)} km. By length, {percent(extract.known.speed ?? 0)} have
         a posted limit, {percent(extract.known.name ?? 0)} a name, {percent(extract.known.direction ?? 0)} say their direction.{" "}
         {figure(extract.restrictions)} turn restrictions, {figure(extract.barriers)} barriers.
+        {(extract.off_earth ?? 0) > 0 && ` ${figure(extract.off_earth)} nodes have impossible coordinates and are left out.`}
       </p>
       <p className="question">
         Build streets from{" "}

@@ -44,6 +44,7 @@ export function GraphForm({ incoming, study, onDone, onClose }: FormProps) {
         <p className="prose">
           {figure(graph.nodes)} nodes and {figure(graph.links)} links, {figure(graph.length_km, 1)} km. Numbers, attributes, costs and turn restrictions are kept as
           they are; nothing is joined or broken.
+          {Object.entries(graph.left_out ?? {}).map(([what, count]) => ` Left out: ${figure(count)} ${what}.`)}
         </p>
       )}
       <FormEnd

@@ -1,12 +1,13 @@
 /** The layers of a file, each with what it is used as; coordinate systems are asked for where they are missing or wrong. */
 import { useState } from "react";
-import { lookAgain, type IncomingLayer } from "../api/incoming";
+import { lookAgain, type IncomingLayer, type Reading } from "../api/incoming";
 import { figure, words } from "../common/format";
 import { Text, Word } from "../common/words";
 import { message } from "../state/sheet";
 import { useScreen } from "../state/store";
 import { FormEnd, leave, useBuild, type FormProps } from "./form";
 import { LineForm } from "./LineForm";
+import { readingOf } from "./PreviewMap";
 
 const OUT = "out";
 /** What a layer can be used as, by its geometry; streets come from lines alone. */
@@ -20,7 +21,8 @@ const USES: Record<string, string[]> = {
 export function LayersForm({ incoming, study, onDone, onClose }: FormProps) {
   const { set } = useScreen();
   const [roles, setRoles] = useState<Record<string, string>>({});
-  const crs = useScreen((screen) => screen.intake?.crs ?? null);
+  const reading = useReading();
+  const [keys, setKeys] = useState<Record<string, string>>({});
   const [asLines, setAsLines] = useState<IncomingLayer | null>(null);
   const { state, problem, setProblem, add } = useBuild(incoming, onDone);
   const key = (layer: IncomingLayer) => layer.name ?? incoming.name;
@@ -29,14 +31,15 @@ export function LayersForm({ incoming, study, onDone, onClose }: FormProps) {
   const roleOf = (layer: IncomingLayer) => roles[key(layer)] ?? suggested(layer, begun);
   const streets = usable.find((layer) => roleOf(layer) === "streets");
   const others = usable.filter((layer) => ![OUT, "streets"].includes(roleOf(layer)));
-  const asked = incoming.layers.find((layer) => layer.problem ?? layer.far);
+  const asked = incoming.layers.find((layer) => (layer.problem && !layer.columns) ?? layer.far);
+  const unplaced = incoming.layers.find((layer) => layer.columns);
 
-  const look = async (system: string) => {
+  const look = async (more: Reading) => {
     setProblem(null);
     try {
-      const again = await lookAgain(incoming.token, study, system);
+      const again = await lookAgain(incoming.token, study, { ...reading, ...more });
       const now = useScreen.getState().intake;
-      if (now) set({ intake: { ...now, incoming: again, crs: system } });
+      if (now) set({ intake: { ...now, ...more, incoming: again } });
     } catch (error) {
       setProblem(message(error));
     }
@@ -44,20 +47,22 @@ export function LayersForm({ incoming, study, onDone, onClose }: FormProps) {
   const onlyLines = usable.length > 0 && usable.every(({ geometry }) => geometry === "line" || geometry === "point") && streets && !begun;
   if (asLines || onlyLines) {
     const props = asLines ? { only: asLines } : {};
-    return <LineForm incoming={incoming} study={study} onDone={onDone} onClose={onClose} crs={crs} {...props} />;
+    return <LineForm incoming={incoming} study={study} onDone={onDone} onClose={onClose} crs={reading.crs ?? null} {...props} />;
   }
   const point = incoming.layers.length > 0 && !begun && !streets;
   return (
     <section className="line-form" aria-label="Layers of a file" data-testid="layers-form">
-      <h1>What is it used as?</h1>
+      <h1>What’s in this file?</h1>
       <p className="dateline">{incoming.name}</p>
-      {asked && <AskSystem layer={asked} onTake={(system) => void look(system)} />}
+      {asked && <AskSystem layer={asked} onTake={(crs) => void look({ crs })} />}
+      {unplaced && <AskColumns layer={unplaced} onTake={(x, y) => void look({ x, y })} />}
       <table className="plain">
         <thead>
           <tr>
             <th>Layer</th>
             <th className="n">{incoming.kind === "raster" ? "Cells" : "Features"}</th>
             <th>Used as</th>
+            <th>Identified by</th>
           </tr>
         </thead>
         <tbody>
@@ -83,6 +88,17 @@ export function LayersForm({ incoming, study, onDone, onClose }: FormProps) {
                   />
                 )}
               </td>
+              <td>
+                {(layer.keys?.length ?? 0) > 0 && (
+                  <Word
+                    kind="way"
+                    label={`Field that identifies ${words(layer.name ?? incoming.name)}`}
+                    value={keys[key(layer)] ?? layer.key ?? ""}
+                    options={[...(layer.key ? [] : [["", "their number"] as [string, string]]), ...(layer.keys ?? []).map((field): [string, string] => [field, words(field)])]}
+                    onChange={(field) => setKeys({ ...keys, [key(layer)]: field })}
+                  />
+                )}
+              </td>
             </tr>
           ))}
         </tbody>
@@ -96,7 +112,7 @@ export function LayersForm({ incoming, study, onDone, onClose }: FormProps) {
         disabled={point || (!streets && others.length === 0)}
         onAct={() => {
           if (streets) setAsLines(streets);
-          else if (study) void add(study, others.map((layer) => ({ name: layer.name, role: roleOf(layer), crs })));
+          else if (study) void add(study, others.map((layer) => ({ name: layer.name, role: roleOf(layer), key: keys[key(layer)] ?? null, ...reading })));
         }}
         onLeave={() => leave(incoming, onClose)}
       />
@@ -124,7 +140,8 @@ function about(layer: IncomingLayer): string {
     if (fields.length) said.push(`${fields.length} ${fields.length === 1 ? "field" : "fields"}: ${fields.slice(0, 6).map(words).join(", ")}${fields.length > 6 ? " …" : ""}`);
   }
   if (layer.crs) said.push(layer.crs);
-  if (layer.invalid) said.push(`${figure(layer.invalid)} broken shapes, repaired on the way in`);
+  if (layer.notes?.repaired) said.push(`${figure(layer.notes.repaired)} outlines cross themselves and are repaired: ${layer.notes.repaired_named[0]}`);
+  if (layer.notes?.left_out) said.push(`${figure(layer.notes.left_out)} faulty rows are left out: ${layer.notes.left_out_named[0]}`);
   if (layer.without_geometry) said.push(`${figure(layer.without_geometry)} without a place`);
   return said.join(" · ");
 }
@@ -149,4 +166,36 @@ function AskSystem({ layer, onTake }: { layer: IncomingLayer; onTake: (system: s
       </form>
     </div>
   );
+}
+
+/** Which columns of a table hold the coordinates of a row. */
+function AskColumns({ layer, onTake }: { layer: IncomingLayer; onTake: (x: string, y: string) => void }) {
+  const columns = (layer.columns ?? []).filter(Boolean);
+  const [x, setX] = useState(columns[0] ?? "");
+  const [y, setY] = useState(columns[1] ?? "");
+  const options = columns.map((name): [string, string] => [name, name]);
+  return (
+    <div className="notice" role="status">
+      {layer.problem}.{" "}
+      <form
+        className="row"
+        onSubmit={(event) => {
+          event.preventDefault();
+          onTake(x, y);
+        }}
+      >
+        Longitude or easting is in <Word kind="way" label="Column with longitude or easting" value={x} options={options} onChange={setX} />, latitude or northing in{" "}
+        <Word kind="way" label="Column with latitude or northing" value={y} options={options} onChange={setY} />{" "}
+        <button className="linkish" disabled={!x || !y || x === y}>
+          Look again
+        </button>
+      </form>
+    </div>
+  );
+}
+
+/** How the file is read, as far as it was said. */
+function useReading(): Reading {
+  const intake = useScreen((screen) => screen.intake);
+  return intake ? readingOf(intake) : {};
 }

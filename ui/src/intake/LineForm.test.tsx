@@ -49,7 +49,7 @@ describe("lines to streets", () => {
   it("says what came in and begins with the guess", () => {
     open();
     expect(screen.getByTestId("line-form").textContent).toContain("holds 109 lines, 30.9 km");
-    expect(screen.getByTestId("line-form").textContent).toContain("71 % a speed");
+    expect(screen.getByTestId("line-form").textContent).toContain("71% a speed");
     expect(word("Field with the direction").value).toBe("dir");
     expect(word("Field with the name").value).toBe("none");
     expect([...word("Value that means against it").options].map(({ value }) => value)).toEqual(["T", "B", "F"]);
@@ -92,7 +92,7 @@ describe("lines to streets", () => {
   });
   it("lets the file go when it is left", () => {
     const { onClose } = open();
-    fireEvent.click(screen.getByText("Leave it"));
+    fireEvent.click(screen.getByText("Cancel"));
     expect(onClose).toHaveBeenCalled();
     expect(sent).toMatchObject([{ address: "/incoming/a1", method: "DELETE" }]);
   });

@@ -148,7 +148,7 @@ const fieldOptions = (names: string[]): [string, string][] => [[NONE, "no field"
 
 const WAYS = { forward: "along the line as drawn", backward: "against it", both: "both ways" };
 
-const share = (layer: IncomingLayer, role: string) => `${figure(100 * (layer.known?.[role] ?? 0))} %`;
+const share = (layer: IncomingLayer, role: string) => `${figure(100 * (layer.known?.[role] ?? 0))}%`;
 
 /** What the chosen fields hold, so that a wrong one is seen. */
 function Samples({ layer, roles }: { layer: IncomingLayer; roles: LineRoles }) {

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import type { Feature, FeatureCollection, Position } from "geojson";
 import { Map as MapLibre, type ExpressionSpecification, type GeoJSONSource } from "maplibre-gl";
 import { useEffect, useRef, useState } from "react";
-import { boundsOf, previewOf, type Area } from "../api/incoming";
+import { boundsOf, previewOf, type Area, type Reading } from "../api/incoming";
 import { drawArea } from "../map/drawing";
 import { CLASS_WEIGHT, token } from "../map/look";
 import { exposeMap } from "../map/scene";
@@ -17,11 +17,12 @@ export function PreviewMap({ intake, onScale }: Props) {
   const [map, setMap] = useState<MapLibre | null>(null);
   const { theme, drawing, set } = useScreen();
   const { incoming, without, area } = intake;
-  const crs = intake.crs ?? null;
+  const reading = readingOf(intake);
+  const crs = JSON.stringify(reading);
   const bounds = boundsOf(incoming);
   const { data: streets } = useQuery({
     queryKey: ["preview", incoming.token, crs],
-    queryFn: () => previewOf(incoming.token, crs),
+    queryFn: () => previewOf(incoming.token, reading),
     staleTime: Infinity,
     gcTime: 0,
     meta: { panel: "map", what: "The preview" },
@@ -90,6 +91,9 @@ export function PreviewMap({ intake, onScale }: Props) {
 
   return <div ref={holder} className="map" data-testid="preview" />;
 }
+
+/** How a file is read, as far as it was said. */
+export const readingOf = ({ crs, x, y }: Intake): Reading => ({ ...(crs && { crs }), ...(x && { x }), ...(y && { y }) });
 
 /** Pairs of classes and colours for a match expression. */
 function colours(): [string[], string, string[], string, string[], string] {

@@ -52,7 +52,7 @@ export function FormEnd({ state, problem, act, onAct, onLeave, disabled = false 
           {act}
         </Button>
         <Button disabled={state !== null} onClick={onLeave}>
-          Leave it
+          Cancel
         </Button>
       </div>
     </>

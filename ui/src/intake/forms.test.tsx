@@ -94,7 +94,7 @@ describe("layers", () => {
     choose("Use of doors", "out");
     press("Add 2 layers");
     await waitFor(() => expect(onDone).toHaveBeenCalled());
-    expect(posted("/layers")?.layers).toEqual([{ name: "wards", role: "buildings", crs: null }, { name: "plots", role: "parcels", crs: null }]);
+    expect(posted("/layers")?.layers).toEqual([{ name: "wards", role: "buildings", key: null }, { name: "plots", role: "parcels", key: null }]);
   });
   it("of points are never offered as streets", () => {
     open({ kind: "layers", layers: [layer("doors", "point", { role: "places" })] });
@@ -118,7 +118,7 @@ describe("layers", () => {
     await waitFor(() => expect(screen.getByText("Add the layer")).toBeTruthy());
     answer = () => ({ jobID: "j1", status: "successful", progress: 100, message: "" });
     press("Add the layer");
-    await waitFor(() => expect(posted("/layers")?.layers).toEqual([{ name: "lost", role: "places", crs: "EPSG:32625" }]));
+    await waitFor(() => expect(posted("/layers")?.layers).toEqual([{ name: "lost", role: "places", key: null, crs: "EPSG:32625" }]));
   });
   it("cannot begin a study without streets", () => {
     open({ kind: "layers", layers: [layer("doors", "point", { role: "places" })] }, null);

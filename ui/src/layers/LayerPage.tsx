@@ -1,8 +1,8 @@
 /** One layer of the study: what it is used as, which features are selected, what is computed, and the way to keep a selection. */
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { computeField, dropLayer, keepSelection, layerState, selectFeatures, setRole, undoLayer, type Selecting } from "../api/layers";
-import type { Overview } from "../api/own";
+import { changeLayer, computeField, dropLayer, keepSelection, layerState, selectFeatures, undoLayer, type Selecting } from "../api/layers";
+import type { LayerNotes, Overview } from "../api/own";
 import { figure, words } from "../common/format";
 import { Said } from "../common/Said";
 import { Text, Word } from "../common/words";
@@ -59,11 +59,20 @@ export function LayerPage({ overview, ident }: { overview: Overview; ident: stri
             label="Used as"
             value={info.role}
             options={CHANGEABLE.map((role) => [role, role])}
-            onChange={(role) => void act(async () => (await setRole(overview.id, ident, role), null))}
+            onChange={(role) => void act(async () => (await changeLayer(overview.id, ident, { role }), null))}
+          />
+          , its features identified by{" "}
+          <Word
+            kind="way"
+            label="Identified by"
+            value={info.key ?? ""}
+            options={[...(info.key ? [] : [["", "their number"] as [string, string]]), ...Object.keys(info.fields).map((field): [string, string] => [field, words(field)])]}
+            onChange={(field) => void act(async () => (await changeLayer(overview.id, ident, { key: field }), null))}
           />
           .
         </p>
       )}
+      <Faults notes={info.notes} />
       <h2>Select</h2>
       <SelectRow onFilter={(filter) => void select({ filter })} onArea={(kind) => set({ drawing: { kind, done: (within) => void select({ within }) } })} />
       <p className="notice" role="status">
@@ -196,5 +205,24 @@ function ComputeRow({ fields, onCompute }: { fields: string[]; onCompute: (name:
         Compute
       </button>
     </form>
+  );
+}
+
+/** What was left out or repaired when the layer came in, row by row. */
+function Faults({ notes }: { notes: LayerNotes | undefined }) {
+  if (!notes || notes.left_out + notes.repaired === 0) return null;
+  const parts: [number, string, string[]][] = [
+    [notes.left_out, "left out because they could not be used", notes.left_out_named],
+    [notes.repaired, "repaired because their outline crossed itself", notes.repaired_named],
+  ];
+  return (
+    <details className="notice">
+      <summary>{parts.filter(([count]) => count > 0).map(([count, what]) => `${figure(count)} ${count === 1 ? "feature was" : "features were"} ${what}`).join("; ")}.</summary>
+      <ul className="method">
+        {parts.flatMap(([, , named]) => named).map((text) => (
+          <li key={text}>{text}</li>
+        ))}
+      </ul>
+    </details>
   );
 }

@@ -29,7 +29,7 @@ export function AnswerLook({ overview, overlays }: { overview: Overview; overlay
           value={opacity}
           aria-label="Opacity of the areas of answers"
           valueLabelDisplay="auto"
-          valueLabelFormat={(share) => `${Math.round(share * 100)} %`}
+          valueLabelFormat={(share) => `${Math.round(share * 100)}%`}
           onChange={(_, share) => set({ opacity: share })}
         />
       </div>

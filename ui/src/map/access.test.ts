@@ -40,7 +40,7 @@ describe("zones of an access answer", () => {
   it("keep limits of one's own; what lies beyond them has no class", () => {
     const content = empty();
     accessShown(content, plain(), {}, null, { ...usual, classing: "own", own: [0, 30, 60] }, null);
-    expect(content.groups[0]?.rows.map(({ label, count }) => [label, count])).toEqual([["0 to 30 %", 1], ["30 to 60 %", 0], ["no value here", 1]]);
+    expect(content.groups[0]?.rows.map(({ label, count }) => [label, count])).toEqual([["0 to 30%", 1], ["30 to 60%", 0], ["no value here", 1]]);
   });
 });
 

@@ -22,7 +22,7 @@ describe("classes of a choropleth", () => {
     expect(classOf(5, breaks([5, 5, 5], "natural"))).toBe(0);
   });
   it("are named with a unit and no more digits than they need", () => {
-    expect(classWords([0, 20, 40], 1, "%")).toBe("20 to 40 %");
+    expect(classWords([0, 20, 40], 1, "%")).toBe("20 to 40%");
     expect(classWords([0, 0.25, 0.5], 0, "")).toBe("0.000 to 0.250");
   });
 });
@@ -30,5 +30,5 @@ describe("classes of a choropleth", () => {
 it("an answer offers the figures it has, the share within the middle limit first", () => {
   const zones = { features: [square(0, { share_within_5: 1, share_within_10: 2, share_within_15: 3, mean_min: 4, gravity: 2, min_to_2_nearest: 9 })] };
   const figures = figuresOf(answerOf(question("q", "access", { limits: [5, 10, 15] }), { zones })).map(({ title }) => title);
-  expect(figures).toEqual(["People within 10 min", "People within 5 min", "People within 15 min", "Mean time to the nearest", "Potential", "Time to the 2. nearest"]);
+  expect(figures).toEqual(["People within 10 min", "People within 5 min", "People within 15 min", "Mean time to the nearest", "Potential", "Time to the 2nd nearest"]);
 });

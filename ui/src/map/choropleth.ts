@@ -1,7 +1,7 @@
 /** Zones coloured by a figure: which figures an answer has, and the limits of their classes. */
 import { ckmeans } from "simple-statistics";
 import type { Feature } from "geojson";
-import { figure } from "../common/format";
+import { figure, ordinal, withUnit } from "../common/format";
 import type { Answer } from "../state/sheet";
 
 export type Classing = "equal" | "quantile" | "natural" | "own";
@@ -39,7 +39,7 @@ export function figuresOf(answer: Answer): Shown[] {
     { field: "supply_per_1000", title: "Supply per 1000 people", unit: "" },
     ...Object.keys(first)
       .filter((field) => /^min_to_\d+_nearest$/.test(field))
-      .map((field): Shown => ({ field, title: `Time to the ${field.split("_")[2] ?? ""}. nearest`, unit: "min" })),
+      .map((field): Shown => ({ field, title: `Time to the ${ordinal(Number(field.split("_")[2]))} nearest`, unit: "min" })),
   ];
   return known.filter(({ field }) => field in first);
 }
@@ -85,5 +85,5 @@ export function classWords(limits: number[], i: number, unit: string): string {
   // Small limits among large ones keep their tenth.
   const words = (limit = 0) => figure(limit, digits === 0 && Math.abs(limit) < 10 && !Number.isInteger(limit) ? 1 : digits);
   const [low, high] = [words(limits[i]), words(limits[i + 1])];
-  return `${low === high ? low : `${low} to ${high}`}${unit ? ` ${unit}` : ""}`;
+  return withUnit(low === high ? low : `${low} to ${high}`, unit);
 }

@@ -99,14 +99,14 @@ describe("zones on the map", () => {
     square(1, { zone: "Lorren 2", share_within_10: 39.9 }),
     square(2, { zone: "Lorren 3", share_within_10: null }),
   );
-  it("are classed by the middle limit, the last class closed at 100 %", () => {
+  it("are classed by the middle limit, the last class closed at 100%", () => {
     const counts = rows(shown("access", inputs, { zones }), "People within 10 min").slice(0, 5);
     expect(counts.map(({ label, count }) => [label, count])).toEqual([
-      ["0 to 20 %", 0],
-      ["20 to 40 %", 1],
-      ["40 to 60 %", 0],
-      ["60 to 80 %", 0],
-      ["80 to 100 %", 1],
+      ["0 to 20%", 0],
+      ["20 to 40%", 1],
+      ["40 to 60%", 0],
+      ["60 to 80%", 0],
+      ["80 to 100%", 1],
     ]);
   });
   it("are outlined when their row is chosen, and only then", () => {

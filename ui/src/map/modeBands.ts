@@ -1,4 +1,5 @@
 /** How the streets of the stage Modes are coloured: the bands of each value, and what they are called. */
+import { withUnit } from "../common/format";
 import type { Packed } from "../api/packed";
 import type { ModeInfo } from "../api/own";
 import type { Colour } from "../state/store";
@@ -19,7 +20,7 @@ const TOP = 10_000;
 /** Bands of values counted down from the top: the highest first. */
 function falling(edges: number[], unit: string): { limits: number[]; words: (i: number) => string } {
   const down = [...edges].reverse();
-  return { limits: [...down.map((edge) => TOP - edge), TOP + 1], words: (i) => (i === 0 ? `over ${down[0]} ${unit}` : `to ${down[i - 1]} ${unit}`) };
+  return { limits: [...down.map((edge) => TOP - edge), TOP + 1], words: (i) => withUnit(i === 0 ? `over ${down[0]}` : `to ${down[i - 1]}`, unit) };
 }
 
 /** What the streets of the stage Modes are coloured by. */
@@ -27,7 +28,7 @@ export type ModeLook = { mode: string; at: string | null; colour: Colour; beside
 
 /** The bands of a colouring: their upper edges, and what each is called in the legend. */
 export function modeBands(info: ModeInfo, other: ModeInfo | null, colour: Colour): { title: string; limits: number[]; words: (i: number) => string } {
-  const steps = (limits: number[], unit: string) => (i: number) => (i === limits.length - 1 ? `over ${limits[i - 1]} ${unit}` : `to ${limits[i]} ${unit}`);
+  const steps = (limits: number[], unit: string) => (i: number) => withUnit(i === limits.length - 1 ? `over ${limits[i - 1]}` : `to ${limits[i]}`, unit);
   if (colour === "beside") {
     // 0, 1, 2: used by both, by the chosen mode alone, by the other alone.
     const names = ["both", `${info.title.toLowerCase()} alone`, `${other?.title.toLowerCase() ?? ""} alone`];

@@ -73,7 +73,7 @@ function Curve({ curve, number, change, remove }: { curve: CurveDocument; number
           <g key={value}>
             <line x1={LEFT} x2={WIDTH - 6} y1={y(value)} y2={y(value)} className="guide" />
             <text x={LEFT - 5} y={y(value) + 4} textAnchor="end">
-              {value * 100} %
+              {value * 100}%
             </text>
           </g>
         ))}
@@ -100,7 +100,7 @@ function Curve({ curve, number, change, remove }: { curve: CurveDocument; number
             onKeyDown={(event) => keys(event, hour)}
             onBlur={commit}
           >
-            <title>{`${hour}:00, ${Math.round(value * 100)} %`}</title>
+            <title>{`${hour}:00, ${Math.round(value * 100)}%`}</title>
           </circle>
         ))}
       </svg>

@@ -11,7 +11,7 @@ export function Plausible({ info, show }: { info: ModeInfo; show: (at: [number, 
   const odd = info.odd ?? [];
   return (
     <div className="plausible">
-      <div className="strip" role="img" aria-label={`Speeds by source: ${known.map(({ source, km }) => `${source} ${figure((100 * km) / whole)} %`).join(", ")}`}>
+      <div className="strip" role="img" aria-label={`Speeds by source: ${known.map(({ source, km }) => `${source} ${figure((100 * km) / whole)}%`).join(", ")}`}>
         {known.map(({ source, km, ink }) => (
           <i key={source} style={{ width: `${(100 * km) / whole}%`, background: ink }} />
         ))}
@@ -20,12 +20,12 @@ export function Plausible({ info, show }: { info: ModeInfo; show: (at: [number, 
         {known.map(({ source, km, ink }) => (
           <span key={source}>
             <i style={{ background: ink }} />
-            {source} {(100 * km) / whole < 0.5 ? "under 1" : figure((100 * km) / whole)} %
+            {source} {(100 * km) / whole < 0.5 ? "under 1" : figure((100 * km) / whole)}%
           </span>
         ))}
       </p>
       <p>
-        {figure(joined, joined > 99 ? 2 : 1)} % of its streets hang together.
+        {figure(joined, joined > 99 ? 2 : 1)}% of usable streets are connected.
         {(info.ends_only_km ?? 0) > 0 && ` ${figure(info.ends_only_km, 1)} km serve only trips that begin or end there.`}
         {odd.length === 0 && " No posted limit is far from what is usual."}
       </p>

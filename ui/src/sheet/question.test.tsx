@@ -84,7 +84,7 @@ describe("a question", () => {
   });
   it("leads with three figures in their units, absent ones as a dash", () => {
     show();
-    expect([...document.querySelectorAll(".figure b")].map((b) => b.textContent)).toEqual(["42.9%", "42\u202f007people", "–"]);
+    expect([...document.querySelectorAll(".figure b")].map((b) => b.textContent)).toEqual(["42.9%", "42,007people", "–"]);
   });
   it("states doubts by grade, and its method on request", () => {
     show();

@@ -87,7 +87,7 @@ describe("words of the newer questions", () => {
   const word = (name: string, slot: Partial<Slot>, value: unknown) => slotWords(name, { kind: "amount", label: "", default: null, ...slot }, value, layers, { modes: { drive: "driver" }, questions: { q1: "answer 1" } });
   it("have their units", () => {
     expect(word("distance", {}, 500)).toBe("500 m");
-    expect(word("most", {}, 12000)).toBe("at most 12\u202f000 trips");
+    expect(word("most", {}, 12000)).toBe("at most 12,000 trips");
     expect(word("kind", {}, null)).toBe("all as one");
     expect(word("kind", {}, "land_use")).toBe("by land use");
   });

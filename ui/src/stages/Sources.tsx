@@ -7,7 +7,7 @@ import { Drop, LAYER_FILES, STREET_FILES } from "../intake/Drop";
 import { IntakeForm } from "../intake/IntakeForm";
 import { CHANGEABLE, LayerPage } from "../layers/LayerPage";
 import { useScreen } from "../state/store";
-import { dropLayer, setRole } from "../api/layers";
+import { changeLayer, dropLayer } from "../api/layers";
 import { Word } from "../common/words";
 
 const USES: Record<string, string> = { base: "base map", streets: "links", restrictions: "turns" };
@@ -31,7 +31,7 @@ export function Sources({ overview }: { overview: Overview }) {
   const base = layers.filter(({ role }) => role === "base");
   return (
     <>
-      <h1>What do we have?</h1>
+      <h1>Sources</h1>
       <p className="dateline">{build ? `Streets from ${build.source}, taken in at ${clock(build.built)}` : "No streets yet"}</p>
       {build && <CameIn build={build} />}
       <h2>Bring in</h2>
@@ -74,7 +74,7 @@ function CameIn({ build }: { build: BuildReport }) {
           ["Ways read", figure(build.ways_read), ""],
           ["Streets", figure(build.streets_read), ""],
           ["Street length", figure(build.length_m / 1000), "km"],
-          ["Nodes lacking", figure(build.references_missing), ""],
+          ["Missing nodes", figure(build.references_missing), ""],
         ].map(([label, value, unit]) => (
           <div className="figure" key={label}>
             <b>
@@ -86,11 +86,12 @@ function CameIn({ build }: { build: BuildReport }) {
         ))}
       </div>
       <p className="prose">
-        By length, {figure(build.share_with_maxspeed * 100)} % of the streets have a posted limit, {figure(build.share_named * 100)} % a name, and{" "}
-        {figure(build.share_oneway * 100)} % are one-way.
+        By length, {figure(build.share_with_maxspeed * 100)}% of the streets have a posted limit, {figure(build.share_named * 100)}% a name, and{" "}
+        {figure(build.share_oneway * 100)}% are one-way.
         {Object.keys(build.classes_left_out ?? {}).length > 0 && ` Left out by choice: ${Object.keys(build.classes_left_out).map(words).join(", ")}.`}
         {build.references_missing > 0 && ` Ways refer to ${figure(build.references_missing)} nodes that the extract lacks: streets are cut there.`}
       </p>
+      <Doubtful build={build} />
       <table className="plain">
         <thead>
           <tr>
@@ -113,6 +114,23 @@ function CameIn({ build }: { build: BuildReport }) {
   );
 }
 
+/** What the build left out or could not decide. */
+function Doubtful({ build }: { build: BuildReport }) {
+  const told = [
+    ...((build.nodes_off_earth ?? 0) > 0 ? [`${figure(build.nodes_off_earth)} nodes have impossible coordinates and were left out.`] : []),
+    ...((build.objects_repeated ?? 0) > 0 ? [`${figure(build.objects_repeated)} objects were in the file more than once; the last of each holds.`] : []),
+    ...Object.entries(build.left_out ?? {}).map(([what, count]) => `Left out: ${figure(count)} ${what}.`),
+    ...((build.coast_disputed_m ?? 0) > 0
+      ? [`Coastline and streets contradict each other along ${km(build.coast_disputed_m ?? 0)} of ${km(build.coast_m ?? 0)} of coast: no sea is drawn there.`]
+      : []),
+  ];
+  return told.map((text) => (
+    <p className="notice" key={text}>
+      {text}
+    </p>
+  ));
+}
+
 function LayerTable({ layers }: { layers: LayerInfo[] }) {
   return (
     <table className="plain">
@@ -131,6 +149,7 @@ function LayerTable({ layers }: { layers: LayerInfo[] }) {
               <button className="linkish" onClick={() => useScreen.getState().set({ layer: layer.id, chosen: [] })}>
                 {layer.title}
               </button>
+              <small className="under">{layerFaults(layer)}</small>
             </td>
             <td className="n">{figure(layer.count)}</td>
             <td>{USES[layer.role] ?? layer.role}</td>
@@ -159,7 +178,10 @@ function RasterTable({ overview }: { overview: Overview }) {
       <tbody>
         {overview.rasters.map((raster) => (
           <tr key={raster.id} title={`From ${raster.source}`}>
-            <td>{raster.title}</td>
+            <td>
+              {raster.title}
+              <small className="under">{(raster.notes ?? []).join(" ")}</small>
+            </td>
             <td className="n">
               {raster.columns} × {raster.rows} of {figure(raster.cell_m)} m
             </td>
@@ -169,7 +191,7 @@ function RasterTable({ overview }: { overview: Overview }) {
                 label={`Use of ${raster.title}`}
                 value={raster.role}
                 options={[["elevation", "elevation"], ["population", "population"]]}
-                onChange={(role) => void setRole(overview.id, raster.id, role).then(again)}
+                onChange={(role) => void changeLayer(overview.id, raster.id, { role }).then(again)}
               />
             </td>
             <td className="faint">
@@ -186,4 +208,10 @@ function RasterTable({ overview }: { overview: Overview }) {
       </tbody>
     </table>
   );
+}
+
+/** Faults of a layer in a few words; its page names them. */
+function layerFaults({ notes }: LayerInfo): string {
+  if (!notes) return "";
+  return [notes.left_out && `${figure(notes.left_out)} left out`, notes.repaired && `${figure(notes.repaired)} repaired`].filter(Boolean).join(", ");
 }

@@ -34,7 +34,7 @@ describe("the modes", () => {
     expect(cells("motorway link")).toEqual(["motorway link", "20.0", "not used", "", ""]);
     expect([speedOn("residential").value, speedOn("motorway link").value]).toEqual(["4.8", ""]);
     expect([speedOn("corridor").value, speedOn("corridor").placeholder]).toEqual(["", "by tag"]);
-    expect(document.body.textContent).toContain("speed of its class 100 %");
+    expect(document.body.textContent).toContain("speed of its class 100%");
     expect(document.body.textContent).toContain("1.3 km in cut-off parts are left out.");
   });
   it("are chosen by their tab, and a mode that cannot be used says so", () => {

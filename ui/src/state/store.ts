@@ -1,7 +1,7 @@
 /** What the screen shows: which study and stage, what is selected, what runs. The study itself lives on the server. */
 import type { Feature, Polygon } from "geojson";
 import { create } from "zustand";
-import type { Area, Incoming } from "../api/incoming";
+import type { Area, Incoming, Reading } from "../api/incoming";
 import type { Inputs, Street } from "../api/own";
 
 export const STAGES = ["sources", "streets", "modes", "sheet", "handout"] as const;
@@ -19,7 +19,7 @@ export type Picking = { question: string; slot: string } | null;
 export type Theme = "light" | "dark";
 
 /** A file under consideration, and what of it is wanted: what is off is off for good. */
-export type Intake = { incoming: Incoming; without: string[]; area: Area | null; crs?: string };
+export type Intake = { incoming: Incoming; without: string[]; area: Area | null } & Reading;
 /** What is being drawn on the map. */
 export type Drawing = { kind: "box" | "outline"; done: (area: Polygon) => void } | null;
 

@@ -55,7 +55,7 @@ export function Kept({ overview, changed }: { overview: Overview; changed: strin
   const modes = overview.modes.map((mode) => mode.changed).join();
   const now = usePreparation(overview.id, overview.stamp, modes).data?.now;
   if (now) {
-    const title = `${now.title}: ${now.what}, ${Math.round(100 * now.share)} %. Questions are answered meanwhile, only slower.`;
+    const title = `${now.title}: ${now.what}, ${Math.round(100 * now.share)}%. Questions are answered meanwhile, only slower.`;
     return (
       <small role="status" title={title}>
         Making searches quick, {now.ready} of {now.modes} modes ready

@@ -16,7 +16,7 @@ describe("the line under the title", () => {
     line({ done: false, now });
     const status = screen.getByRole("status");
     expect(status.textContent).toBe("Making searches quick, 3 of 5 modes ready");
-    expect(status.title).toContain("Drive: finding the order of streets, 42 %");
+    expect(status.title).toContain("Drive: finding the order of streets, 42%");
   });
 
   it("says that all is kept once nothing is prepared", () => {

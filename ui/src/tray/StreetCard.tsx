@@ -9,7 +9,7 @@ export function StreetCard({ street, onClose, children }: { street: Street; onCl
     <>
       <div className="tray-head">
         <h2>
-          {street.name ?? `Unnamed ${words(street.highway)}`}, link {figure(street.link_id)}
+          {street.name ?? `Unnamed ${words(street.highway)}`}, link {street.link_id}
         </h2>
         <div className="side">
           <span>
@@ -30,10 +30,10 @@ export function StreetCard({ street, onClose, children }: { street: Street; onCl
           {street.barriers.length > 0 && <Term name="At its ends">{street.barriers.map(words).join(", ")}</Term>}
           <Term name="Speed">{street.usable ? `${figure(street.speed_kmh, 1)} km/h, from the ${street.speed_source}` : "none"}</Term>
           <Term name="As drawn">
-            {way(street.forward_s)} <span className="faint">from node {figure(street.from_node_id)} to {figure(street.to_node_id)}</span>
+            {way(street.forward_s)} <span className="faint">from node {street.from_node_id} to {street.to_node_id}</span>
           </Term>
           <Term name="Against it">
-            {way(street.backward_s)} <span className="faint">from node {figure(street.to_node_id)} to {figure(street.from_node_id)}</span>
+            {way(street.backward_s)} <span className="faint">from node {street.to_node_id} to {street.from_node_id}</span>
           </Term>
           <Term name={street.osm_way_ids.length > 1 ? "Source ways" : "Source way"}>{street.osm_way_ids.join(", ")}</Term>
           {Object.entries(street.costs).map(([name, [ahead, back]]) => (

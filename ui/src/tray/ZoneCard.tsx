@@ -50,7 +50,7 @@ export function ZoneCard({ answer, zone, close }: { answer: Answer; zone: string
       <ul>
         {near.map(({ place, share, minutes }) => (
           <li key={place}>
-            <b>{place}</b>, {figure(minutes, 1)} min, for {share < 1 ? "fewer than 1" : figure(share)} % of the people
+            <b>{place}</b>, {figure(minutes, 1)} min, for {share < 1 ? "fewer than 1" : figure(share)}% of the people
           </li>
         ))}
         {near.length === 0 && <li>No place within {last} min.</li>}

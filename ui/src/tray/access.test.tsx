@@ -58,7 +58,7 @@ describe("the tray of an access answer", () => {
   it("tells of a chosen zone its people, its places, and what is missing", () => {
     useScreen.setState({ row: "Quay 1" });
     return screen.findByText("No place within 10 min for 40 of 100, population.").then(() => {
-      expect(screen.getByText("Baths").parentElement?.textContent).toBe("Baths, 4.2 min, for 60 % of the people");
+      expect(screen.getByText("Baths").parentElement?.textContent).toBe("Baths, 4.2 min, for 60% of the people");
       fireEvent.click(screen.getByText("Back to the chart"));
       expect(useScreen.getState().row).toBeNull();
     });
