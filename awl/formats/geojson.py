@@ -141,7 +141,8 @@ def _plain(value: Any) -> Any:
 def collection(layer: Layer) -> Json:
     """The layer as a FeatureCollection."""
     # An empty geometry is no geometry: RFC 7946 has null for it.
-    drawn = np.where(shapely.is_empty(layer.geometry), None, layer.geometry)
+    drawn = np.array(layer.geometry, dtype=object)
+    drawn[shapely.is_empty(drawn)] = None
     texts = shapely.to_geojson(round_degrees(drawn))
     keys = list(layer.columns)
     rows = zip(*layer.columns.values(), strict=True) if keys else ((),) * len(layer)

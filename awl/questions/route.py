@@ -429,7 +429,7 @@ def _table(rows: list[dict[str, Any]], nodes: list[list[int]], drawn: bool) -> l
         return table
     # The last row is set against the first: one's own way where there is one, else the second measure.
     first, last = table[0], table[-1]
-    apart = {key: _less(last[key], value) for key, value in first.items()}
+    apart: dict[str, Any] = {key: _less(last[key], value) for key, value in first.items()}
     apart |= {"way": f"{last['way']} less {first['way']}", "nodes": ""}
     return [*table, apart | dict.fromkeys(NO_DIFFERENCE)]
 

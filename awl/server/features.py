@@ -50,11 +50,13 @@ def studies() -> Response:
     """All studies of the server."""
     listed = []
     for ident in catalogue().ids():
+        links = [link(base_of(ident), "self")]
         try:
-            title = study_of(ident).title
-        except AwlError:
-            continue  # a GeoPackage that is no study of Awl
-        listed.append({"id": ident, "title": title, "links": [link(base_of(ident), "self")]})
+            listed.append({"id": ident, "title": study_of(ident).title, "links": links})
+        except AwlError as error:
+            if error.kind == "damaged":
+                listed.append({"id": ident, "title": ident, "problem": error.detail, "links": links})
+            # Any other is a GeoPackage that is no study of Awl.
     return reply({"studies": listed})
 
 

@@ -25,11 +25,18 @@ from awl.questions.isochrone import IsochroneInputs
 from awl.server.explain import mode_info
 from awl.server.web import body, checked, jobs, known_parameters, number, packed, reply, study_of
 from awl.study import centroids, geopackage, modes, records
+from awl.study.card import card_of
 from awl.study.study import Study, slug
 
 api = Blueprint("own", __name__)
 SHEET = "main"
 MAX_PART_LINKS = 50_000
+
+
+@api.get("/studies/<study_id>/card")
+def card(study_id: str) -> Response:
+    """What the shelf shows of a study: a picture of its streets, and a few figures."""
+    return reply(vars(card_of(study_of(study_id))))
 
 
 @api.get("/studies/<study_id>/overview")

@@ -67,9 +67,14 @@ class StudyFile:
             known = self._connection.execute(
                 "SELECT count(*) FROM sqlite_master WHERE name IN ('gpkg_contents', 'awl_facts')"
             ).fetchone()[0]
-        except sqlite3.DatabaseError as error:
+        except (sqlite3.DatabaseError, UnicodeDecodeError) as error:
+            begins = path.open("rb").read(16)
             raise AwlError(
-                f"The file is no study ({error})", where=path.name, remedy="Choose a .gpkg made by Awl"
+                f"The file is no study, or a damaged one ({error})",
+                where=path.name,
+                remedy="Put a copy of it in its place, or choose a .gpkg made by Awl",
+                status=422,
+                kind="damaged" if begins.startswith(b"SQLite format 3") else "no-study",
             ) from error
         if known != 2:
             raise AwlError("The file is no study of Awl", where=path.name, remedy="Make one with 'awl build'")

@@ -192,7 +192,11 @@ export type JobInfo = StatusInfo & {
   result?: { study: string; layers?: string[]; report?: object };
 };
 
-export const listStudies = () => fetchJson<{ studies: { id: string; title: string }[] }>("/studies");
+export type StudyListed = { id: string; title: string; problem?: string };
+/** What the shelf shows of a study. */
+export type StudyCard = { streets: string; street_km: number; layers: number; used: string; asked: string | null };
+export const listStudies = () => fetchJson<{ studies: StudyListed[] }>("/studies");
+export const studyCard = (study: string) => fetchJson<StudyCard>(`/studies/${study}/card`);
 export const overview = (study: string) => fetchJson<Overview>(`/studies/${study}/overview`);
 export const preparation = (study: string) => fetchJson<Preparation>(`/studies/${study}/preparation`);
 export const getSheet = (study: string) => fetchJson<SheetDoc>(`/studies/${study}/sheet`);

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { duration, elapsed, figure } from "./format";
+import { ago, duration, elapsed, figure, ordinal, withUnit } from "./format";
 
 describe("figures", () => {
   it("separates thousands", () => {
@@ -19,5 +19,13 @@ describe("figures", () => {
   it("says in ms what took less than a second, and never nothing", () => {
     expect([0, 0.0004, 0.012, 0.9994].map(elapsed)).toEqual(["1 ms", "1 ms", "12 ms", "999 ms"]);
     expect([0.9996, 1.04, 12.34].map(elapsed)).toEqual(["1.0 s", "1.0 s", "12.3 s"]);
+  });
+  it("says how long ago a moment was", () => {
+    const now = Date.parse("2026-11-28T12:00:00Z");
+    expect(["2026-11-28T11:59:30Z", "2026-11-28T11:57:00Z", "2026-11-27T12:00:00Z", "2026-09-20T12:00:00Z"].map((at) => ago(at, now))).toEqual(["just now", "3 minutes ago", "yesterday", "2 months ago"]);
+  });
+  it("counts in English and puts no space before a percent sign", () => {
+    expect([1, 2, 3, 4, 11, 22].map(ordinal)).toEqual(["1st", "2nd", "3rd", "4th", "11th", "22nd"]);
+    expect([withUnit("5", "%"), withUnit("5", "km"), withUnit("5", "")]).toEqual(["5%", "5 km", "5"]);
   });
 });

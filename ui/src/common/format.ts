@@ -40,6 +40,15 @@ export function clock(stamp: string): string {
   return Number.isNaN(time.getTime()) ? "" : time.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
 }
 
+const UNITS: [Intl.RelativeTimeFormatUnit, number][] = [["year", 31_536_000], ["month", 2_592_000], ["day", 86_400], ["hour", 3600], ["minute", 60]];
+
+/** How long ago a moment was, in the largest unit that fits. */
+export function ago(stamp: string, now = Date.now()): string {
+  const seconds = (now - new Date(stamp).getTime()) / 1000;
+  const [unit, length] = UNITS.find(([, size]) => seconds >= size) ?? ["minute", 60];
+  return seconds < 60 ? "just now" : new Intl.RelativeTimeFormat(LOCALE, { numeric: "auto" }).format(-Math.floor(seconds / length), unit);
+}
+
 /** 1st, 2nd, 3rd, 4th, 11th. */
 export function ordinal(n: number): string {
   const suffix = { one: "st", two: "nd", few: "rd", other: "th" }[new Intl.PluralRules(LOCALE, { type: "ordinal" }).select(n) as "one" | "two" | "few" | "other"];

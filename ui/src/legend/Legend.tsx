@@ -14,8 +14,14 @@ type Props = { groups: LegendGroup[]; metresPerPixel: number | null; looking?: L
 
 export function Legend({ groups, metresPerPixel, looking = null, children }: Props) {
   const [open, setOpen] = useState<string | null>(null);
+  const goBack = useScreen((screen) => screen.goBack);
   return (
     <aside className="margin" aria-label="Legend">
+      {goBack && (
+        <button className="linkish go-back" onClick={goBack}>
+          Back to the view before this answer
+        </button>
+      )}
       {groups.map((group) => (
         <section key={group.title}>
           <h2>{group.title}</h2>

@@ -5,10 +5,11 @@ import { useCallback, useEffect, useRef, useState } from "react";
 import { liveReach, modeArrays, near, type Inputs, type Overview } from "../api/own";
 import type { Packed } from "../api/packed";
 import { isPointSet, pointFeature, type Against, type PointSet } from "../sheet/words";
-import { message, useSheet, useSheetActions, type QuestionBlock } from "../state/sheet";
+import { message, useAnswer, useSheet, useSheetActions, type QuestionBlock } from "../state/sheet";
 import { useScreen } from "../state/store";
 import type { MapContent, StreetsShown } from "./content";
 import { drawArea } from "./drawing";
+import { extentOf, isSeen } from "./extent";
 import { useOwnWay } from "./ownWay";
 import { Scene } from "./scene";
 
@@ -60,7 +61,8 @@ export function MapView({ overview, streets, content, onScale }: Props) {
 
   const rules = overview.modes.map(({ id, changed }) => id + changed).join();
   useStreets(scene, styled, study, `${stamp} ${rules}`, content.streets);
-  usePins(scene, styled, study);
+  usePins(scene, study);
+  useAnswerInView(scene, study);
   const nameThere = useCallback((at: [number, number], by: string) => streetName(study, at, by), [study]);
   useClicks(scene, study);
   useDrawing(scene);
@@ -163,13 +165,13 @@ function reachOf(inputs: Inputs): Inputs {
 }
 
 /** Points of the selected question that were set on the map can be dragged there. */
-function usePins(scene: Scene | null, styled: number, study: string): void {
+function usePins(scene: Scene | null, study: string): void {
   const { question, stage } = useScreen();
   const { data: sheet } = useSheet(study);
   const { change } = useSheetActions(study);
   const block = sheet?.blocks.find((b): b is QuestionBlock => b.kind === "question" && b.id === question);
   useEffect(() => {
-    if (!scene || !styled) return;
+    if (!scene) return;
     const slot = block ? Object.keys(block.inputs).find((name) => name !== "closures" && isPointSet(block.inputs[name])) : undefined;
     if (stage !== "sheet" || !block || !slot) {
       scene.setPins([]);
@@ -198,7 +200,33 @@ function usePins(scene: Scene | null, styled: number, study: string): void {
         },
       })),
     );
-  }, [scene, styled, block, stage, study, change]);
+  }, [scene, block, stage, study, change]);
+}
+
+/** Go to an answer that the map does not show, once for each, and offer the way back. */
+function useAnswerInView(scene: Scene | null, study: string): void {
+  const stage = useScreen((screen) => screen.stage);
+  const question = useScreen((screen) => screen.question);
+  const { data: answer } = useAnswer(study, stage === "sheet" ? question : null);
+  const looked = useRef("");
+  useEffect(() => {
+    if (!scene || !answer || stage !== "sheet") return;
+    const which = `${question} ${answer.made}`;
+    if (looked.current === which) return;
+    looked.current = which;
+    const box = extentOf(answer.result);
+    const { set, live } = useScreen.getState();
+    if (!box || live || isSeen(box, scene.view())) return;
+    const back = scene.goTo(box);
+    set({
+      goBack: () => {
+        back();
+        set({ goBack: null });
+      },
+    });
+    // Whoever moves the map by hand is where they want to be.
+    return scene.onceMovedByHand(() => set({ goBack: null }));
+  }, [scene, answer, question, stage]);
 }
 
 /** The name of the street at a point, or a plain word for it. */

@@ -3,6 +3,7 @@ import { Map as MapLibre, Marker, setWorkerUrl, type GeoJSONSource, type LngLatB
 import workerUrl from "maplibre-gl/dist/maplibre-gl-worker.mjs?url";
 import type { FeatureCollection } from "geojson";
 import type { Packed } from "../api/packed";
+import type { Box } from "./extent";
 import { streetLook } from "./look";
 import { layersInOrder } from "./order";
 import { AREA_OPACITY, baseStyle, buttonImage, EMPTY, linkLettering, tilesOf, type Overlay } from "./style";
@@ -252,6 +253,28 @@ export class Scene {
     };
     const heard = layers.flatMap((layer) => [map.on("mousedown", layer, down), map.on("mouseenter", layer, over), map.on("mouseleave", layer, out)]);
     return () => heard.forEach((one) => one.unsubscribe());
+  }
+
+  /** West, south, east, north of what is in view. */
+  view(): Box {
+    const bounds = this.map.getBounds();
+    return [bounds.getWest(), bounds.getSouth(), bounds.getEast(), bounds.getNorth()];
+  }
+
+  /** Bring a box into view; returns the way back. */
+  goTo([west, south, east, north]: Box): () => void {
+    const before = { center: this.map.getCenter(), zoom: this.map.getZoom() };
+    this.map.fitBounds([west, south, east, north], { padding: 56, maxZoom: 16, animate: false });
+    return () => void this.map.jumpTo(before);
+  }
+
+  /** Tell the next time a person moves the map; returns how to stop listening. */
+  onceMovedByHand(listener: () => void): () => void {
+    const moved = ({ originalEvent }: { originalEvent?: unknown }) => {
+      if (originalEvent) listener();
+    };
+    this.map.on("movestart", moved);
+    return () => void this.map.off("movestart", moved);
   }
 
   onClick(listener: (lng: number, lat: number, x: number, y: number) => void): () => void {

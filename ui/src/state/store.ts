@@ -69,6 +69,8 @@ type Screen = {
   minute: number | null;
   /** Where the map is to look next. */
   goTo: [number, number] | null;
+  /** Brings the map back to where it was before it went to an answer; null where it did not. */
+  goBack: (() => void) | null;
   /** Whether an undone change of the sheet can be made again. */
   redoable: boolean;
   /** The hour shown in the stage Modes, null for free flow. */
@@ -114,6 +116,7 @@ export const useScreen = create<Screen>((set) => ({
   at: null,
   measuring: null,
   goTo: null,
+  goBack: null,
   way: null,
   overlaid: null,
   opacity: 1,

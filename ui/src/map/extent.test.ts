@@ -1,0 +1,25 @@
+/** The map goes to an answer that it does not show. */
+import { expect, test } from "vitest";
+import type { Results } from "../api/client";
+import { extentOf, isSeen, type Box } from "./extent";
+
+const line = (coordinates: number[][]) => ({ type: "Feature", properties: {}, geometry: { type: "LineString", coordinates } });
+const answer = (parts: object) => parts as unknown as Results;
+
+test("an answer lies where its most telling result does", () => {
+  const routes = { type: "FeatureCollection", features: [line([[1, 2], [3, 1]]), line([[0, 0], [2, 2]])] };
+  const places = { type: "FeatureCollection", features: [{ type: "Feature", properties: {}, geometry: { type: "Point", coordinates: [9, 9] } }] };
+  expect(extentOf(answer({ places, routes }))).toEqual([0, 0, 3, 2]);
+  expect(extentOf(answer({ places, routes: { type: "FeatureCollection", features: [{ type: "Feature", properties: {}, geometry: null }] } }))).toEqual([9, 9, 9, 9]);
+  expect(extentOf(answer({ rows: [] }))).toBeNull();
+});
+
+const view: Box = [0, 0, 10, 10];
+test.each<[string, Box, boolean]>([
+  ["fills the view", [1, 1, 9, 9], true],
+  ["is larger than the view", [-50, -50, 50, 50], true],
+  ["is a speck", [4, 4, 5, 5], false],
+  ["is long and thin", [1, 5, 9, 5.1], true],
+  ["lies outside", [20, 0, 30, 10], false],
+  ["is nearly all outside", [9, 0, 19, 10], false],
+])("an answer that %s", (_, box, seen) => expect(isSeen(box, view)).toBe(seen));
