@@ -14,7 +14,7 @@ type Props = { groups: LegendGroup[]; metresPerPixel: number | null; looking?: L
 
 export function Legend({ groups, metresPerPixel, looking = null, children }: Props) {
   const [open, setOpen] = useState<string | null>(null);
-  const goBack = useScreen((screen) => screen.goBack);
+  const goBack = useScreen((screen) => (screen.stage === "sheet" ? screen.goBack : null));
   return (
     <aside className="margin" aria-label="Legend">
       {goBack && (

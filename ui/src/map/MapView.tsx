@@ -208,15 +208,19 @@ function useAnswerInView(scene: Scene | null, study: string): void {
   const stage = useScreen((screen) => screen.stage);
   const question = useScreen((screen) => screen.question);
   const { data: answer } = useAnswer(study, stage === "sheet" ? question : null);
-  const looked = useRef("");
+  const looked = useRef<{ question: string | null; made: string } | null>(null);
   useEffect(() => {
     if (!scene || !answer || stage !== "sheet") return;
-    const which = `${question} ${answer.made}`;
-    if (looked.current === which) return;
+    const which = { question, made: answer.made };
+    if (looked.current?.question === question && looked.current.made === answer.made) return;
+    const another = looked.current?.question !== question;
     looked.current = which;
     const box = extentOf(answer.result);
     const { set, live } = useScreen.getState();
-    if (!box || live || isSeen(box, scene.view())) return;
+    if (!box || live || isSeen(box, scene.view(), another)) {
+      if (another) set({ goBack: null });
+      return;
+    }
     const back = scene.goTo(box);
     set({
       goBack: () => {

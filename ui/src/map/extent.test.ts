@@ -17,9 +17,14 @@ test("an answer lies where its most telling result does", () => {
 const view: Box = [0, 0, 10, 10];
 test.each<[string, Box, boolean]>([
   ["fills the view", [1, 1, 9, 9], true],
-  ["is larger than the view", [-50, -50, 50, 50], true],
+  ["is larger than the view", [-9, -9, 19, 19], true],
   ["is a speck", [4, 4, 5, 5], false],
   ["is long and thin", [1, 5, 9, 5.1], true],
   ["lies outside", [20, 0, 30, 10], false],
   ["is nearly all outside", [9, 0, 19, 10], false],
 ])("an answer that %s", (_, box, seen) => expect(isSeen(box, view)).toBe(seen));
+
+test("of an answer that was not looked at before, most must be in view", () => {
+  expect(isSeen([-50, -50, 50, 50], view, true)).toBe(false);
+  expect(isSeen([-2, -2, 12, 12], view, true)).toBe(true);
+});

@@ -33,10 +33,10 @@ function widen(box: Box, coordinates: unknown): void {
   box[3] = Math.max(box[3], y);
 }
 
-/** Whether an answer is seen well in a view: most of it inside, and not as a speck. */
-export function isSeen(answer: Box, view: Box): boolean {
+/** Whether an answer is seen well in a view: not as a speck, and much of it inside; `whole` asks for most of it, however near one has gone. */
+export function isSeen(answer: Box, view: Box, whole = false): boolean {
   const overlap = (i: 0 | 1) => Math.min(answer[i + 2] ?? 0, view[i + 2] ?? 0) - Math.max(answer[i] ?? 0, view[i] ?? 0);
   const size = (box: Box, i: 0 | 1) => Math.max((box[i + 2] ?? 0) - (box[i] ?? 0), 1e-9);
-  const inView = ([0, 1] as const).every((i) => overlap(i) >= LEAST_IN_VIEW * Math.min(size(answer, i), size(view, i)));
+  const inView = ([0, 1] as const).every((i) => overlap(i) >= LEAST_IN_VIEW * (whole ? size(answer, i) : Math.min(size(answer, i), size(view, i))));
   return inView && ([0, 1] as const).some((i) => size(answer, i) >= LEAST_SIZE * size(view, i));
 }

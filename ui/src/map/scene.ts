@@ -261,20 +261,30 @@ export class Scene {
     return [bounds.getWest(), bounds.getSouth(), bounds.getEast(), bounds.getNorth()];
   }
 
-  /** Bring a box into view; returns the way back. */
-  goTo([west, south, east, north]: Box): () => void {
+  /** Bring a box into view and keep it there when the map changes its size; returns the way back. */
+  goTo(box: Box): () => void {
     const before = { center: this.map.getCenter(), zoom: this.map.getZoom() };
-    this.map.fitBounds([west, south, east, north], { padding: 56, maxZoom: 16, animate: false });
-    return () => void this.map.jumpTo(before);
+    const fit = () => void this.map.fitBounds(box, { padding: 56, maxZoom: 16, animate: false });
+    const done = () => void this.map.off("resize", fit);
+    fit();
+    this.map.on("resize", fit);
+    this.onceMovedByHand(done);
+    return () => {
+      done();
+      this.map.jumpTo(before);
+    };
   }
 
   /** Tell the next time a person moves the map; returns how to stop listening. */
   onceMovedByHand(listener: () => void): () => void {
+    const stop = () => void this.map.off("movestart", moved);
     const moved = ({ originalEvent }: { originalEvent?: unknown }) => {
-      if (originalEvent) listener();
+      if (!originalEvent) return;
+      stop();
+      listener();
     };
     this.map.on("movestart", moved);
-    return () => void this.map.off("movestart", moved);
+    return stop;
   }
 
   onClick(listener: (lng: number, lat: number, x: number, y: number) => void): () => void {
