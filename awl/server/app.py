@@ -26,7 +26,7 @@ POLICY = (
 
 def create_app(root: Path, host: str = "127.0.0.1") -> Flask:
     """The server of a folder of studies, or of one study file, to be bound to `host`."""
-    app = Flask("awl", static_folder=None)
+    app = Flask("awl", static_folder=None, template_folder=str(Path(__file__).parent / "templates"))
     app.config["MAX_CONTENT_LENGTH"] = MAX_BYTES
     app.json.sort_keys = False  # type: ignore[attr-defined]
     app.extensions["awl-catalogue"] = Catalogue(root)

@@ -197,14 +197,19 @@ def read_table(
     limit: int | None = None,
     offset: int = 0,
     fields: Sequence[str] | None = None,
+    order: Sequence[tuple[str, bool]] = (),
 ) -> Layer:
-    """Features of a table in order of `fid`, which comes along as a column. `where` is SQL with its parameters."""
+    """Features of a table with `fid` as a column. `where` is SQL with its parameters.
+
+    They come in the `order` of fields, each with whether it descends, then of `fid`.
+    """
     chosen = list(fields) if fields is not None else field_names(connection, table)
     clause, parameters = _conditions(table, where, bbox)
     listing = "".join(f', "{name}"' for name in chosen)
     tail = "" if limit is None else f" LIMIT {int(limit)} OFFSET {int(offset)}"
+    sorting = "".join(f'"{name}" {"DESC" if down else "ASC"}, ' for name, down in order)
     rows = connection.execute(
-        f'SELECT geom, fid{listing} FROM "{table}"{clause} ORDER BY fid{tail}', parameters
+        f'SELECT geom, fid{listing} FROM "{table}"{clause} ORDER BY {sorting}fid{tail}', parameters
     ).fetchall()
     columns = list(zip(*rows, strict=True)) if rows else [()] * (len(chosen) + 2)
     named = zip(["fid", *chosen], columns[1:], strict=True)
