@@ -27,6 +27,8 @@ from awl.study.search import Hit, place_of
 from awl.study.study import Study
 
 MAX_PLACES = 50_000
+MUCH_APART = 0.2
+"""Share of street length apart from the largest part that makes the extract doubtful."""
 MANY_SEARCHES = 500
 """Plain searches that take longer than preparing a hierarchy, on a town as on a region."""
 FAR_M = 30.0
@@ -301,6 +303,14 @@ class Context:
             doubts.append(Doubt("no-speeds-by-hour", "note", 1, text))
         if shut := len(self.network.shut_gates) // 2:
             doubts.append(Doubt("gates-shut", "note", shut, f"Shut at this hour: {_count(shut, 'gate')}."))
+        parts = self.network.parts_report
+        apart = parts.left_out_m / max(parts.kept_m + parts.left_out_m, 1.0)
+        if apart > MUCH_APART:
+            text = (
+                f"{apart:.0%} of the streets open to '{self.mode.id}' do not connect with the rest: the extract"
+                " may be too small, or cut through one-way streets. Stage Streets shows which."
+            )
+            doubts.append(Doubt("streets-apart", "warning", 1, text))
         if self.mode.slope.by != "none" and self.study.elevation is not None:
             coverage = self.study.raster_coverage(self.study.elevation) or 0.0
             if coverage < 1:

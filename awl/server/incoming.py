@@ -151,6 +151,7 @@ class StreetBuild(BaseModel):
     weight: str | None = None
     fields: dict[str, str | None] = Field(default_factory=dict)
     tolerance: float = 0.5
+    break_crossings: bool = True
     first_node: int = 1
     nodes_layer: str | None = None
     nodes_field: str | None = None
@@ -253,16 +254,17 @@ def build_streets(token: str) -> Response:
     waiting, wanted = _waiting(token), checked(StreetBuild, body())
     nodes = waiting if wanted.nodes_layer else None
     options = BuildOptions(
-        wanted.layer,
-        wanted.fields,
-        wanted.tolerance,
-        wanted.first_node,
-        nodes,
-        wanted.nodes_layer,
-        wanted.nodes_field,
-        wanted.crs,
-        tuple(wanted.without),
-        wanted.weight,
+        layer=wanted.layer,
+        choices=wanted.fields,
+        tolerance_m=wanted.tolerance,
+        first_node=wanted.first_node,
+        nodes=nodes,
+        nodes_layer=wanted.nodes_layer,
+        nodes_field=wanted.nodes_field,
+        crs=wanted.crs,
+        without=tuple(wanted.without),
+        weight=wanted.weight,
+        break_crossings=wanted.break_crossings,
     )
     area = _area(wanted)
     known, stem = catalogue(), EXTRACT_ENDING.sub("", waiting.name)

@@ -9,6 +9,8 @@ from typing import Any
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 
 from awl.core.columns import Categorical
 from awl.core.errors import AwlError
@@ -16,6 +18,7 @@ from awl.core.geodesy import LocalPlane, segment_lengths
 from awl.core.progress import Progress
 from awl.core.streets.build import street_class
 from awl.core.streets.graph import ragged_lines
+from awl.core.streets.lines import LineStreets, raw_of_lines
 from awl.core.streets.raw import RawExtract
 from awl.formats import crs as systems
 from awl.formats import gmns_read, osm, place_tables, raster, vector
@@ -28,6 +31,8 @@ from awl.study.line_fields import BuildOptions, guess, streets_of
 PREVIEW_VERTICES = 250_000
 """Vertices of a preview; larger networks are drawn with simplified lines."""
 PREVIEW_FEATURES = 20_000
+JOINED_LINES = 20_000
+"""Layers with more lines are not joined on trial: it takes longer than one waits for a form."""
 CRS_KINDS = ("crs-missing", "crs-wrong", "crs-unknown")
 COMMON = ("EPSG:4326", "EPSG:3857")
 
@@ -136,7 +141,30 @@ def _as_streets(layer: Layer, source: str) -> dict[str, Any]:
     if notes.without_known_class == len(metres):
         there["street_class"] = np.zeros(len(metres), bool)
     known = {role: round(float(metres[mask].sum() / max(metres.sum(), 1e-9)), 3) for role, mask in there.items()}
-    return {"length_km": round(float(metres.sum()) / 1000, 1), "roles": vars(fields), "known": known}
+    ways = (("crossings", True), ("ends", False)) if len(metres) <= JOINED_LINES else ()
+    return {
+        "length_km": round(float(metres.sum()) / 1000, 1),
+        "roles": vars(fields),
+        "known": known,
+        "joins": {name: _joined(streets, crossings) for name, crossings in ways},
+    }
+
+
+def _joined(streets: LineStreets, break_crossings: bool) -> dict[str, float]:
+    """What lines become where they are broken at crossings, or meet at their end points alone."""
+    raw, report = raw_of_lines(streets, BuildOptions().tolerance_m, None, break_crossings)
+    refs, line = raw.way_refs - 1, np.repeat(np.arange(len(raw.way_id)), np.diff(raw.way_start))
+    step = line[1:] == line[:-1]
+    a, b = refs[:-1][step], refs[1:][step]
+    count = len(raw.node_id)
+    label = connected_components(coo_matrix((np.ones(len(a)), (a, b)), (count, count)), directed=False)[1]
+    metres = segment_lengths(raw.node_lon[a], raw.node_lat[a], raw.node_lon[b], raw.node_lat[b])
+    of_part = np.bincount(label[a], weights=metres)
+    return {
+        "broken": report.crossings_broken + report.ends_on_lines,
+        "connected": round(float(of_part.max(initial=0.0) / max(of_part.sum(), 1e-9)), 3),
+        "zero_length": report.zero_length,
+    }
 
 
 def _samples(values: list[Any]) -> list[str]:

@@ -293,6 +293,21 @@ def test_a_way_by_car_may_begin_beside_a_one_way_street_and_says_so(study, measu
     assert not [doubt for doubt in on_foot["doubts"] if doubt["code"] == "places-on-one-way-street"]
 
 
+@pytest.mark.parametrize("apart", [0.4, 0.1])
+def test_streets_that_do_not_connect_are_doubted(tmp_path, apart):
+    """Two pieces of street: the smaller has the given share of the length."""
+    body = "".join(
+        node(i, -36.2 + x, lat)
+        for i, x, lat in ((1, 0, 41.29), (2, 0.02 * (1 - apart), 41.29), (3, 0, 41.3), (4, 0.02 * apart, 41.3))
+    )
+    body += way(1, [1, 2], highway="residential") + way(2, [3, 4], highway="residential")
+    (tmp_path / "two.osm").write_text(osm(body))
+    intake.build(tmp_path / "two.osm", tmp_path / "two.gpkg")
+    result = document(Study(tmp_path / "two.gpkg"), "isochrone", places=points([-36.2, 41.29]), limits=[2])
+    texts = [doubt["text"] for doubt in result["doubts"] if doubt["code"] == "streets-apart"]
+    assert [text[:3] for text in texts] == (["40%"] if apart > 0.2 else [])
+
+
 def test_the_border_is_mentioned_where_it_is_touched(study):
     wide = document(study, "isochrone", places=ROOMS, limits=[30])
     narrow = document(study, "isochrone", places=points([-36.204, 41.2900]), limits=[1])

@@ -211,3 +211,25 @@ def test_classes_left_out_are_gone_for_good(tmp_path):
             inspect.read_extract(EXTRACT, EXTRACT.name),
             without=[*report.length_by_class_m, "service", "footway"],
         )
+
+
+# -- where lines meet ------------------------------------------------------------------------------------------------------
+
+
+def test_what_either_way_of_joining_lines_makes_of_them_is_said_first(tmp_path):
+    """A cross of two lines and one that ends on another: by end points alone nothing meets."""
+    cross = [
+        shapely.LineString([(-36.2, 41.29), (-36.19, 41.29)]),
+        shapely.LineString([(-36.195, 41.285), (-36.195, 41.295)]),
+        shapely.LineString([(-36.192, 41.29), (-36.192, 41.295)]),
+        shapely.LineString([(-36.2, 41.28), (-36.2, 41.28)]),
+    ]
+    path = write(tmp_path, "gpkg", cross)
+    (layer,) = inspect.described(path, path.name)["layers"]
+    crossings, ends = layer["joins"]["crossings"], layer["joins"]["ends"]
+    assert crossings["broken"] == 2 and crossings["connected"] == 1
+    assert ends["broken"] == 0 and ends["connected"] < 0.5
+    assert crossings["zero_length"] == ends["zero_length"] == 1
+    joined = intake.build(path, tmp_path / "a.gpkg", options=BuildOptions(break_crossings=True))
+    apart = intake.build(path, tmp_path / "b.gpkg", options=BuildOptions(break_crossings=False))
+    assert joined.links == 6 and apart.links == 3

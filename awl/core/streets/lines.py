@@ -165,7 +165,8 @@ def _meetings(
     report.kept_apart = int((~joins).sum())
     report.crossings_broken = int((joins & ~end_a & ~end_b).sum())
     report.ends_on_lines = int((joins & (end_a ^ end_b)).sum())
-    loose, loose_spot = _loose_ends(flat, tree, level, max(tolerance_m, SAME_M), report)
+    at_ends = points[joins & (end_a | end_b)]
+    loose, loose_spot = _loose_ends(flat, tree, level, max(tolerance_m, SAME_M), at_ends, report)
     own, own_spot = _self_crossings(flat)
     line = np.concatenate([a[joins], b[joins], loose, own])
     spot = np.concatenate([points[joins], points[joins], loose_spot, own_spot])
@@ -224,11 +225,17 @@ def _drawn_to_end(own_ends: Floats, points: Floats, tolerance_m: float) -> tuple
 
 
 def _loose_ends(
-    flat: NDArray[np.object_], tree: shapely.STRtree, level: Ints, tolerance_m: float, report: JoinReport
+    flat: NDArray[np.object_],
+    tree: shapely.STRtree,
+    level: Ints,
+    tolerance_m: float,
+    at_ends: Floats,
+    report: JoinReport,
 ) -> tuple[Ints, Floats]:
     """Ends that meet nothing but come within the tolerance of the middle of a line of their level.
 
     The other line gets a vertex at the end itself: it is bent by less than the tolerance, and the end stays where it is.
+    `at_ends` (k, 2) are ends at which lines were found to meet already.
     """
     count = len(flat)
     ends = np.concatenate([shapely.get_point(flat, k) for k in (0, -1)])
@@ -245,7 +252,7 @@ def _loose_ends(
     foreign = (other != owner[end]) & (level[other] == level[owner[end]])
     end, other = end[foreign], other[foreign]
     gap = shapely.distance(ends[end], flat[other])
-    met = np.zeros(2 * count, bool)
+    met = np.isin(shapely.get_coordinates(ends).view(complex).ravel(), at_ends.view(complex).ravel())
     met[end[gap == 0]] = True
     order = np.lexsort((gap, end))
     end, other, gap = end[order], other[order], gap[order]

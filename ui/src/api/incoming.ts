@@ -16,6 +16,7 @@ export type LineRoles = {
   both: string;
   default_class: string;
 };
+export type Joined = { broken: number; connected: number; zero_length: number };
 export type IncomingLayer = {
   name: string | null;
   geometry: "point" | "line" | "polygon" | "mixed" | "empty" | "raster";
@@ -43,6 +44,8 @@ export type IncomingLayer = {
   length_km?: number;
   roles?: LineRoles;
   known?: Record<string, number>;
+  /** What the lines become where crossings are broken, or where only end points meet. */
+  joins?: { crossings?: Joined; ends?: Joined };
   raster?: { rows: number; columns: number; cell_m: number; least: number; most: number; total: number };
 };
 export type Extract = {
@@ -83,6 +86,7 @@ export type StreetWords = {
   crs?: string | null;
   fields?: Record<string, string>;
   tolerance?: number;
+  break_crossings?: boolean;
   first_node?: number;
   nodes_layer?: string | null;
   nodes_field?: string | null;

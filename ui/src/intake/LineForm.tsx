@@ -1,7 +1,7 @@
 /** Lines that wait to become streets: a sentence whose words say what each field means. */
 import { useState } from "react";
 import type { IncomingLayer, LineRoles, StreetWords } from "../api/incoming";
-import { figure } from "../common/format";
+import { figure, percent } from "../common/format";
 import { Amount, Word } from "../common/words";
 import { FormEnd, leave, useBuild, type FormProps } from "./form";
 
@@ -19,6 +19,7 @@ export function LineForm({ incoming, study, onDone, onClose, only, crs }: FormPr
   const [layer, setLayer] = useState<IncomingLayer>(lines[0] as IncomingLayer);
   const [roles, setRoles] = useState<LineRoles>(layer.roles as LineRoles);
   const [tolerance, setTolerance] = useState("0.5");
+  const [joins, setJoins] = useState<"crossings" | "ends">("crossings");
   const [first, setFirst] = useState("1");
   const [numbering, setNumbering] = useState("");
   const { state, problem, build } = useBuild(incoming, onDone);
@@ -36,6 +37,7 @@ export function LineForm({ incoming, study, onDone, onClose, only, crs }: FormPr
       crs: crs ?? null,
       fields: Object.fromEntries(Object.entries(roles).map(([role, value]) => [role, value ?? NONE])),
       tolerance: Number(tolerance),
+      break_crossings: joins === "crossings",
       first_node: Number(first),
       nodes_layer: nodes,
       nodes_field: field,
@@ -118,7 +120,18 @@ export function LineForm({ incoming, study, onDone, onClose, only, crs }: FormPr
             .{" "}
           </>
         )}
-        Lines cross where their level is the same. Close gaps up to{" "}
+        Lines meet{" "}
+        <Word
+          kind="way"
+          label="Where lines meet"
+          value={joins}
+          options={[
+            ["crossings", "where they cross at one level"],
+            ["ends", "at their end points alone"],
+          ]}
+          onChange={(next) => setJoins(next as "crossings" | "ends")}
+        />
+        . Close gaps up to{" "}
         <Amount label="Tolerance in metres" value={tolerance} onChange={setTolerance} /> m. Number nodes{" "}
         <Word
           kind="amount"
@@ -138,9 +151,22 @@ export function LineForm({ incoming, study, onDone, onClose, only, crs }: FormPr
         )}
         .
       </p>
+      <Joins joins={layer.joins} />
       <Samples layer={layer} roles={roles} />
       <FormEnd state={state} problem={problem} act="Build streets" onAct={() => void build(wanted())} onLeave={() => leave(incoming, onClose)} />
     </section>
+  );
+}
+
+/** What each way of joining makes of the lines. */
+function Joins({ joins }: { joins: IncomingLayer["joins"] }) {
+  if (!joins?.crossings || !joins.ends) return null;
+  const { crossings, ends } = joins;
+  return (
+    <p className="notice">
+      Broken where they cross, lines meet in {figure(crossings.broken)} places between their ends, and {percent(crossings.connected, 1)} of their length is connected; by end points alone{" "}
+      {percent(ends.connected, 1)}.{crossings.zero_length > 0 && ` ${figure(crossings.zero_length)} lines have no length and are left out.`}
+    </p>
   );
 }
 
