@@ -84,10 +84,6 @@ def pictures(page: Page, folder: Path) -> None:
     page.picture(folder / "route.png")
     page.click(".asking .linkish", "Which ways")
     page.find(".block.selected .figure", "trips with a way")
-    page.script("window.awlMap.map.jumpTo({center: [-36.2, 41.303], zoom: 12.3})")
-    page.click(".MuiDataGrid-row [data-field=origin]")
-    page.settled()
-    page.picture(folder / "trips.png")
     page.click(".asking .linkish", "What stands along")
     page.find(".notice", "the event")
     page.script("window.awlMap.map.jumpTo({center: [-36.2, 41.2925], zoom: 14.9})")
@@ -186,9 +182,12 @@ def extract(page: Page, folder: Path) -> None:
 
 
 def lines(page: Page, folder: Path) -> None:
-    """A street register that waits to become a street graph."""
+    """The start page, and a street register that waits to become a street graph."""
     page.driver.get(f"{page.address}/")
     page.find("h1", "Awl")
+    page.find(".studies svg path")
+    page.driver.execute_script("document.activeElement.blur()")
+    page.picture(folder / "home.png")
     page.find("[data-testid=file]").send_keys(str(DEMO / "data" / "other" / "lines_and_nodes.gpkg"))
     page.find("[data-testid=line-form]", "Take")
     page.settled()

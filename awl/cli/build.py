@@ -43,6 +43,7 @@ if TYPE_CHECKING:
 @click.option(
     "--speed-unit", help="GMNS tables: the unit of free_speed: km/h, mph or m/s; from config.csv when left out."
 )
+@click.option("--length-unit", help="Lengths of --weight or a list of links: m, km, mi or ft; metres when left out.")
 @click.option("--keep-nodes", is_flag=True, help="Do not merge links where nothing changes between them.")
 @click.option("--strict", is_flag=True, help="Refuse a file with faulty nodes or rows instead of leaving these out.")
 @json_option
@@ -50,7 +51,7 @@ def command(
     extract: tuple[Path, ...], study_path: Path, bbox: str | None, clip: Path | None, layer: str | None,
     pairs: tuple[str, ...], tolerance: float, keep_crossings: bool, first_node: int, nodes: Path | None,
     nodes_layer: str | None, nodes_field: str | None, crs: str | None, without: str | None, weight: str | None,
-    speed_unit: str | None, keep_nodes: bool, strict: bool, as_json: bool,
+    speed_unit: str | None, length_unit: str | None, keep_nodes: bool, strict: bool, as_json: bool,
 ) -> None:  # fmt: skip
     """Build a study with a street graph; prints the build report.
 
@@ -64,6 +65,7 @@ def command(
     if study_path.suffix != ".gpkg":
         raise AwlError(f"'{study_path.name}' is no study file", remedy="Name it with the ending .gpkg")
     from awl.core.streets.build import LINK_CLASSES
+    from awl.formats.units import Units
     from awl.study import intake
     from awl.study.line_fields import BuildOptions, settings
     from awl.study.study import Study
@@ -88,7 +90,7 @@ def command(
         merge=not keep_nodes,
         strict=strict,
         break_crossings=not keep_crossings,
-        speed_unit=speed_unit,
+        units=Units(speed_unit, length_unit),
     )
     with progress_bar() as progress:
         report = intake.build(extract, study_path, area, progress=progress, options=options)

@@ -26,15 +26,13 @@ from awl.formats import graph_tables
 from awl.formats.crs import to_degrees
 from awl.formats.limits import archive_members, check_size
 from awl.formats.table import Layer
+from awl.formats.units import LENGTH_UNITS, SPEED_UNITS, Units, factor
 
 DEFAULT_CLASS = "residential"
 DRAWN_CLASS = "road"
 DRAWING_DEGREES = 0.02
 """Extent of a drawing on the globe, about that of a town, so that it can be looked at like one."""
-MPH = 1.609344
 TABLES = {"node.csv", "link.csv", "config.csv", "restriction.csv", "geometry.csv", "movement.csv"}
-SPEED_UNITS = {"km/h": 1.0, "kmh": 1.0, "kph": 1.0, "mph": MPH, "mi/h": MPH, "miles per hour": MPH, "m/s": 3.6}
-"""km/h to one of each unit of speed."""
 GEOMETRY_KEYS = ("geometry_id", "link_geom_id")
 """Columns of links that name a row of geometry.csv."""
 TRUE = ("true", "1", "t", "yes")
@@ -92,16 +90,17 @@ class ReadGraph(NamedTuple):
 
 
 def read(
-    folder: Path, crs: str | None = None, weight: str | None = None, speed_unit: str | None = None, strict: bool = False
+    folder: Path, crs: str | None = None, weight: str | None = None, units: Units | None = None, strict: bool = False
 ) -> ReadGraph:
     """The graph of the tables.
 
     Parameters:
         crs: what the coordinates are where they are not degrees.
         weight: the column that is the length of links in a drawing without geography.
-        speed_unit: the unit of `free_speed`, one of `SPEED_UNITS`; from config.csv, or else km/h.
+        units: of `free_speed`, from config.csv or else km/h where none is named, and of `weight`.
         strict: refuse links whose nodes are not there instead of leaving them out.
     """
+    units = units or Units()
     node_path, link_path = folder / "node.csv", folder / "link.csv"
     nodes = _table(node_path, ("node_id", "x_coord", "y_coord"))
     links = _table(link_path, ("from_node_id", "to_node_id"))
@@ -120,7 +119,7 @@ def read(
             inputs=("weight",),
         )
     shapes = _shapes_of(folder / "geometry.csv", links)
-    per_unit = _speed_unit(folder / "config.csv", speed_unit)
+    per_unit = factor(SPEED_UNITS, units.speed or _stated_speed_unit(folder), "speed")
     left_out: dict[str, int] = {}
     kept = _with_nodes(links, where, link_path, strict, left_out)
     made = _streets(kept, where, place, link_path, per_unit, costs, weight is not None, shapes)
@@ -132,7 +131,7 @@ def read(
         turns = _turns_of_movements(movements_path, made, left_out)
     graph = graph_tables.graph_of(
         _node_layer(nodes, number, lon, lat),
-        _link_layer(made, costs, weight),
+        _link_layer(made, costs, weight, factor(LENGTH_UNITS, units.length or "m", "length")),
         turns,
         folder.name,
         drawn=weight is not None,
@@ -272,7 +271,7 @@ def _node_layer(rows: list[dict[str, str]], number: Any, lon: Any, lat: Any) -> 
     return Layer(np.atleast_1d(shapely.points(lon, lat)), columns)
 
 
-def _link_layer(made: list[_Street], costs: list[str], weight: str | None) -> Layer:
+def _link_layer(made: list[_Street], costs: list[str], weight: str | None, metres: float) -> Layer:
     names = dict.fromkeys(name for street in made for name in street.values)
     columns: dict[str, list[Any]] = {name: [street.values.get(name) for street in made] for name in names}
     columns["from_node_id"], columns["to_node_id"] = [s.tail for s in made], [s.head for s in made]
@@ -280,7 +279,7 @@ def _link_layer(made: list[_Street], costs: list[str], weight: str | None) -> La
         for side, ending in enumerate(graph_tables.DIRECTIONS):
             columns[name + ending] = [street.costs[name][side] for street in made]
     if weight is not None:
-        columns["length"] = [next((v for v in s.costs[weight] if v is not None), 0.0) for s in made]
+        columns["length"] = [next((v for v in s.costs[weight] if v is not None), 0.0) * metres for s in made]
     return Layer(np.array([shapely.LineString(street.line) for street in made], dtype=object), columns)
 
 
@@ -356,17 +355,20 @@ def _is_cost(rows: list[dict[str, str]], name: str) -> bool:
         return False
 
 
-def _speed_unit(path: Path, given: str | None) -> float:
-    """km/h to one unit of `free_speed`: as it was said, or else as the specification's config table says."""
-    if given is not None:
-        if given.lower() not in SPEED_UNITS:
-            raise AwlError(
-                f"'{given}' is no unit of speed", remedy=f"Choose {', '.join(SPEED_UNITS)}", inputs=("speed_unit",)
-            )
-        return SPEED_UNITS[given.lower()]
-    if not path.is_file():
-        return 1.0
-    return SPEED_UNITS.get((_table(path, ())[0].get("speed") or "").strip().lower(), 1.0)
+def _stated_speed_unit(folder: Path) -> str:
+    """The unit of `free_speed` as the specification's config table says; km/h where it says none that is known."""
+    path = folder / "config.csv"
+    stated = (_table(path, ())[0].get("speed") or "").strip().lower() if path.is_file() else ""
+    return stated if stated in SPEED_UNITS else "km/h"
+
+
+def speed_unit(folder: Path) -> str | None:
+    """The unit in which speeds would be read; None where the links have none."""
+    links = _table(folder / "link.csv", ("from_node_id", "to_node_id"))
+    if not any(row.get("free_speed") for row in links):
+        return None
+    per_unit = SPEED_UNITS[_stated_speed_unit(folder)]
+    return next(name for name, value in SPEED_UNITS.items() if value == per_unit)
 
 
 def _streets(

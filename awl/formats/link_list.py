@@ -19,6 +19,7 @@ from awl.core.streets.graph import StreetGraph
 from awl.formats import graph_tables
 from awl.formats.limits import check_size
 from awl.formats.table import Layer
+from awl.formats.units import LENGTH_UNITS, factor
 
 FROM_NAMES = ("from", "from_node_id", "from_node", "source", "start", "a", "i", "tail")
 TO_NAMES = ("to", "to_node_id", "to_node", "target", "end", "b", "j", "head")
@@ -40,8 +41,10 @@ def is_link_list(path: Path, source: str) -> bool:
     return bool(set(FROM_NAMES) & set(header) and set(TO_NAMES) & set(header)) and not coordinates
 
 
-def read(path: Path, source: str, weight: str | None = None) -> StreetGraph:
+def read(path: Path, source: str, weight: str | None = None, unit: str | None = None) -> StreetGraph:
     """The graph of a list of links; `weight` names the column with their lengths where it has none of the usual names.
+
+    `unit` is that of the lengths, one of `LENGTH_UNITS`; metres where none is named.
 
     Raises:
         AwlError: a row has no two ends or no length above 0; the line is named.
@@ -62,7 +65,8 @@ def read(path: Path, source: str, weight: str | None = None) -> StreetGraph:
         )
     if not 1 < len(rows) <= MAX_LINKS + 1:
         raise AwlError(f"The list has {len(rows) - 1:,} links", where=source, remedy=f"Give 1 to {MAX_LINKS:,}")
-    ends, metres = _links(rows[1:], a, b, length, source)
+    metres = factor(LENGTH_UNITS, unit or "m", "length")
+    ends, values = _links(rows[1:], a, b, length, source)
     numbers = _numbers(ends)
     tail, head = (np.array([numbers[row[k]] for row in ends]) for k in (0, 1))
     ident = sorted(set(numbers.values()))
@@ -78,7 +82,7 @@ def read(path: Path, source: str, weight: str | None = None) -> StreetGraph:
                 {
                     "from_node_id": tail.tolist(),
                     "to_node_id": head.tolist(),
-                    "length": metres,
+                    "length": [value * metres for value in values],
                     "highway": ["road"] * len(lines),
                 },
             ),
@@ -98,7 +102,7 @@ def _reader(text: str) -> list[list[str]]:
 def _links(
     rows: list[list[str]], a: int, b: int, length: int, source: str
 ) -> tuple[list[tuple[str, str]], list[float]]:
-    ends, metres = [], []
+    ends, values = [], []
     for line, row in enumerate(rows, 2):
         try:
             value = float(row[length].replace(",", "."))
@@ -112,8 +116,8 @@ def _links(
                 remedy="Repair or drop it",
             )
         ends.append(pair)
-        metres.append(float(value))
-    return ends, metres
+        values.append(float(value))
+    return ends, values
 
 
 def _numbers(ends: list[tuple[str, str]]) -> dict[str, int]:

@@ -26,6 +26,7 @@ from awl.formats import geojson, osm
 from awl.formats.limits import MAX_BYTES
 from awl.formats.place_tables import PlaceColumns
 from awl.formats.table import Layer
+from awl.formats.units import Units
 from awl.server.layers import polygon
 from awl.server.web import body, catalogue, checked, jobs, known_parameters, reply, study_of
 from awl.study import inspect, intake
@@ -136,7 +137,8 @@ class StreetBuild(BaseModel):
     """How a waiting file becomes streets; fields of lines are chosen by role, "none" where there is none.
 
     `area` is a polygon in GeoJSON, `area_layer` a layer of the study whose polygons are the study area; `without` names classes
-    to leave out. `weight` is the length of links in a drawing without geography.
+    to leave out. `weight` is the length of links in a drawing without geography,
+    `speed_unit` and `length_unit` say what numbers of tables are in.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -149,6 +151,8 @@ class StreetBuild(BaseModel):
     area_layer: str | None = None
     without: list[str] = Field(default_factory=list)
     weight: str | None = None
+    speed_unit: str | None = Field(None, max_length=20)
+    length_unit: str | None = Field(None, max_length=20)
     fields: dict[str, str | None] = Field(default_factory=dict)
     tolerance: float = 0.5
     break_crossings: bool = True
@@ -264,6 +268,7 @@ def build_streets(token: str) -> Response:
         crs=wanted.crs,
         without=tuple(wanted.without),
         weight=wanted.weight,
+        units=Units(wanted.speed_unit, wanted.length_unit),
         break_crossings=wanted.break_crossings,
     )
     area = _area(wanted)

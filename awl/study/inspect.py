@@ -21,7 +21,7 @@ from awl.core.streets.graph import ragged_lines
 from awl.core.streets.lines import LineStreets, raw_of_lines
 from awl.core.streets.raw import RawExtract
 from awl.formats import crs as systems
-from awl.formats import gmns_read, osm, place_tables, raster, vector
+from awl.formats import gmns_read, link_list, osm, place_tables, raster, vector
 from awl.formats.gmns_read import ReadGraph
 from awl.formats.table import Layer, is_key
 from awl.study import intake
@@ -59,6 +59,8 @@ def described(
             "length_km": round(float(ready.link_length.sum()) / 1000, 1),
         }
         known |= {"bounds": [round(float(v), 6) for v in bounds], "left_out": found.left_out, "drawn": ready.drawn}
+        known["length_unit"] = "m" if link_list.is_link_list(path, source) else None
+        known["speed_unit"] = gmns_read.speed_unit(folder) if (folder := intake.gmns_folder(path, source)) else None
         return {"kind": "graph", "layers": [], "graph": known}
     if (folder := intake.gmns_folder(path, source)) is not None:
         weights = gmns_read.number_columns(folder)

@@ -172,9 +172,9 @@ def read_graph(path: Path, source: str, options: BuildOptions | None = None) -> 
     options = options or BuildOptions()
     crs = options.crs
     if (folder := gmns_folder(path, source)) is not None:
-        return gmns_read.read(folder, crs, options.weight, options.speed_unit, options.strict)
+        return gmns_read.read(folder, crs, options.weight, options.units, options.strict)
     if link_list.is_link_list(path, source):
-        return ReadGraph(link_list.read(path, source, options.weight), {})
+        return ReadGraph(link_list.read(path, source, options.weight, options.units.length), {})
     ending = Path(source).suffix.lower()
     tables: dict[str, Layer] = {}
     if ending == ".gpkg":

@@ -16,6 +16,7 @@ from awl.core.errors import AwlError
 from awl.core.streets.build import STREET_CLASSES
 from awl.core.streets.lines import LineStreets
 from awl.formats.table import Layer
+from awl.formats.units import Units
 
 NAMES = {
     "street_class": ("highway", "class", "fclass", "road_class", "kind", "type", "facility_type"),
@@ -74,7 +75,7 @@ class BuildOptions:
     at ends. Nodes are numbered from `first_node`, or by the points of `nodes` (a file, with its layer and number field).
     `crs` says what the coordinates of the file are, in place of what it states. Classes in `without` are left out. `weight`
     names the given length of links in a drawing without geography. Chains of like links are merged unless `merge` is off.
-    `speed_unit` is that of speeds in tables.
+    `units` are those of speeds and lengths in tables.
     Lines are broken where they cross unless `break_crossings` is off. With `strict` a faulty node or row refuses the file;
     otherwise it is left out and counted.
     """
@@ -92,7 +93,7 @@ class BuildOptions:
     merge: bool = True
     strict: bool = False
     break_crossings: bool = True
-    speed_unit: str | None = None
+    units: Units = field(default_factory=Units)
 
 
 @dataclass(frozen=True)

@@ -16,7 +16,8 @@ from awl.core.modes.mode import DRIVE, SHIPPED, Delays
 from awl.core.modes.network import KeepParts, Network
 from awl.core.modes.turning import binding
 from awl.demo_study import DEMO
-from awl.formats import gmns, gmns_read
+from awl.formats import gmns, gmns_read, link_list
+from awl.formats.units import Units
 from awl.questions.run import ask
 from awl.study import intake
 from awl.study.line_fields import BuildOptions
@@ -188,10 +189,29 @@ def test_bad_tables_say_which_line(tmp_path, kind):
 def test_free_speed_counts_beside_other_columns_and_in_its_unit(tmp_path):
     links = "link_id,from_node_id,to_node_id,free_speed,lanes\n71,7,9,30,2\n"
     assert gmns_read.read(folder(tmp_path, links)).graph.tag("maxspeed").decode() == ["30"]
-    graph = gmns_read.read(folder(tmp_path, links), speed_unit="mph").graph
+    graph = gmns_read.read(folder(tmp_path, links), units=Units("mph")).graph
     assert graph.tag("maxspeed").decode() == ["48.2803"] and graph.tag("lanes").decode() == ["2"]
     with pytest.raises(AwlError, match="'furlongs' is no unit of speed"):
-        gmns_read.read(folder(tmp_path, links), speed_unit="furlongs")
+        gmns_read.read(folder(tmp_path, links), units=Units("furlongs"))
+
+
+def test_lengths_of_drawings_have_units(tmp_path):
+    made = folder(tmp_path, "link_id,from_node_id,to_node_id,w\n1,7,9,2.5\n")
+    miles = gmns_read.read(made, weight="w", units=Units(length="mi")).graph
+    assert miles.link_length.tolist() == pytest.approx([2.5 * 1609.344])
+    (tmp_path / "list.csv").write_text("from,to,length\na,b,2.5\n")
+    assert link_list.read(tmp_path / "list.csv", "list.csv", unit="km").link_length.tolist() == [2500.0]
+    with pytest.raises(AwlError, match="'chains' is no unit of length"):
+        link_list.read(tmp_path / "list.csv", "list.csv", unit="chains")
+
+
+@pytest.mark.parametrize("unit", ["mph", "km/h"])
+def test_the_unit_of_speeds_is_shown_before_it_is_used(tmp_path, unit):
+    made = folder(tmp_path, "link_id,from_node_id,to_node_id,free_speed\n1,7,9,30\n")
+    (made / "config.csv").write_text(f"speed\n{unit}\n")
+    assert gmns_read.speed_unit(made) == unit
+    without = folder(tmp_path, "link_id,from_node_id,to_node_id\n1,7,9\n")
+    assert gmns_read.speed_unit(without) is None
 
 
 @pytest.mark.parametrize("key", ["geometry_id", "link_geom_id"])

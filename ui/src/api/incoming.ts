@@ -68,6 +68,10 @@ export type ReadyGraph = {
   bounds?: [number, number, number, number];
   problem?: string;
   weights?: string[];
+  /** In what its speeds would be read; null where it has none. */
+  speed_unit?: string | null;
+  /** Set where the lengths of its links were given. */
+  length_unit?: string | null;
   candidates?: string[];
 };
 /** A file that waits at the server until it is decided what it is. */
@@ -94,6 +98,8 @@ export type StreetWords = {
   area_layer?: string | null;
   without?: string[];
   weight?: string | null;
+  speed_unit?: string | null;
+  length_unit?: string | null;
 };
 /** How a layer is read where its file does not say: its coordinate system, the columns of a table with its coordinates. */
 export type Reading = { crs?: string; x?: string; y?: string };

@@ -129,18 +129,31 @@ describe("layers", () => {
 
 describe("a ready graph", () => {
   it("is taken as it is", async () => {
-    const onDone = open({ kind: "graph", graph: { nodes: 10, links: 14, length_km: 2 } });
+    const onDone = open({ kind: "graph", graph: { nodes: 10, links: 14, length_km: 2, speed_unit: null } });
     expect(text()).toContain("10 nodes and 14 links");
+    expect(text()).not.toContain("speeds");
     press("Build streets");
     await waitFor(() => expect(onDone).toHaveBeenCalled());
-    expect(posted("/streets")).toMatchObject({ weight: null, crs: null });
+    const wanted = posted("/streets");
+    expect(wanted).not.toHaveProperty("weight");
+    expect(wanted).not.toHaveProperty("crs");
+  });
+  it("has speeds in another unit than its tables say", async () => {
+    const onDone = open({ kind: "graph", graph: { nodes: 10, links: 14, length_km: 2, speed_unit: "km/h" } });
+    choose("Unit of the speeds", "mph");
+    press("Build streets");
+    await waitFor(() => expect(onDone).toHaveBeenCalled());
+    expect(posted("/streets")).toMatchObject({ speed_unit: "mph" });
   });
   it("may be a drawing with weights, or places in some system", async () => {
     const onDone = open({ kind: "graph", graph: { problem: "not degrees", weights: ["weight", "toll"] } });
     choose("Column with the lengths", "toll");
+    choose("Unit of the lengths", "mi");
     press("Build streets");
     await waitFor(() => expect(onDone).toHaveBeenCalled());
-    expect(posted("/streets")).toMatchObject({ weight: "toll", crs: null });
+    const wanted = posted("/streets");
+    expect(wanted).toMatchObject({ weight: "toll", length_unit: "mi" });
+    expect(wanted).not.toHaveProperty("crs");
     cleanup();
     open({ kind: "graph", graph: { problem: "not degrees", weights: ["weight"] } });
     choose("What the coordinates are", "system");
