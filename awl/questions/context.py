@@ -141,13 +141,13 @@ class Context:
                 why = "lies inside that answer" if wanted.inside else f"matches the filter {wanted.where}"
                 raise AwlError(f"No feature of '{wanted.layer}' {why}", inputs=(name,), kind="no-features")
             title = self.study.require_layer(wanted.layer)["title"].lower()
-            return layer, f"{len(layer)} {title}" if len(layer) > 1 else _only_name(layer, title)
+            return layer, f"{len(layer):,} {title}" if len(layer) > 1 else _only_name(layer, title)
         layer = geojson.from_document(wanted.model_dump(), name)
         if len(layer) == 0:
             raise AwlError(
                 "It holds no feature", where=name, remedy="Give at least one", inputs=(name,), kind="no-features"
             )
-        return layer, f"{len(layer)} points" if len(layer) > 1 else _only_name(layer, "a point")
+        return layer, f"{len(layer):,} points" if len(layer) > 1 else _only_name(layer, "a point")
 
     def places(self, wanted: FeatureSet, name: str = "places") -> Places:
         """Point features of an input; polygons stand for their middle."""

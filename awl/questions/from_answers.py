@@ -38,7 +38,7 @@ def answer_features(study: Study, wanted: AnswerSet, name: str) -> tuple[Layer, 
         raise AwlError(
             f"No feature of the answer matches the filter {wanted.where}", inputs=(name,), kind="no-features"
         )
-    return layer, f"{len(layer)} {part.replace('_', ' ')} of '{result['title']}'"
+    return layer, f"{len(layer):,} {part.replace('_', ' ')} of '{result['title']}'"
 
 
 def inside_answer(study: Study, layer: Layer, question: str, name: str) -> Layer:

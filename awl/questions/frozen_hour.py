@@ -48,6 +48,6 @@ def _said(context: Context, sources: Snapped, targets: Snapped) -> list[str]:
     text = f"Speeds of {when:%H:%M} hold for the whole trip."
     if len(off) == 0:
         return [text]
-    trips = f"{len(off)} sampled trips" if len(off) > 1 else "one sampled trip"
+    trips = f"{len(off):,} sampled trips" if len(off) > 1 else "one sampled trip"
     far = f" and {off.max():.1f} % at most" if len(off) > 1 else ""
     return [f"{text} By the clock, as speeds change on the way, {trips} differ by {off.mean():.1f} % in the mean{far}."]

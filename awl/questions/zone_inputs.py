@@ -52,6 +52,6 @@ def zone_doubts(
     listed = ", ".join(names[i] for i in bare[:3]) + (" and others" if len(bare) > 3 else "")
     plural = "s" * (len(bare) > 1)
     text = (
-        f"{len(bare)} zone{plural} without a home on a street for {context.mode.id}: {listed}. Counted as not placed."
+        f"{len(bare):,} zone{plural} without a home on a street for {context.mode.id}: {listed}. Counted as not placed."
     )
     return [Doubt("zones-without-street", "warning", len(bare), text)]

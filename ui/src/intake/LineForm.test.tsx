@@ -14,6 +14,7 @@ const INCOMING: Incoming = {
       fields: { class: ["residential"], dir: ["B", "F", "T"], sense: ["1", "2", "0"], v_kmh: ["30"] },
       roles: { street_class: "class", name: null, speed: "v_kmh", direction: "dir", level: null, cost_forward: null, cost_backward: null, forward: "F", backward: "T", both: "B", default_class: "residential" },
       known: { street_class: 1, speed: 0.709, name: 0, direction: 1 },
+      joins: { crossings: { broken: 1204, connected: 0.98, zero_length: 1 }, ends: { broken: 0, connected: 0.413, zero_length: 1 } },
     },
     { name: "nodes", geometry: "point", count: 313, crs: "EPSG:32625", fields: { node_no: ["2001"] } },
   ],
@@ -63,6 +64,16 @@ describe("lines to streets", () => {
       study: null, layer: "streets", tolerance: 0.5, first_node: 1001, nodes_layer: null,
       fields: { direction: "dir", name: "none", level: "none", forward: "F" },
     });
+  });
+  it("says what either way of joining makes of the lines, and takes the one chosen", async () => {
+    const { onDone } = open();
+    const told = screen.getByTestId("line-form").textContent;
+    expect(told).toContain("meet in 1,204 places between their ends, and 98.0% of their length is connected; by end points alone 41.3%");
+    expect(told).toContain("1 line has no length and is left out");
+    fireEvent.change(word("Where lines meet"), { target: { value: "ends" } });
+    fireEvent.click(screen.getByText("Build streets"));
+    await waitFor(() => expect(onDone).toHaveBeenCalled());
+    expect(built()).toMatchObject({ break_crossings: false });
   });
   it("asks for no meaning of values where no field gives the direction", () => {
     open();

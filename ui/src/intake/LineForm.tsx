@@ -162,10 +162,13 @@ export function LineForm({ incoming, study, onDone, onClose, only, crs }: FormPr
 function Joins({ joins }: { joins: IncomingLayer["joins"] }) {
   if (!joins?.crossings || !joins.ends) return null;
   const { crossings, ends } = joins;
+  const apart = `${percent(ends.connected, 1)} of their length is connected`;
   return (
     <p className="notice">
-      Broken where they cross, lines meet in {figure(crossings.broken)} places between their ends, and {percent(crossings.connected, 1)} of their length is connected; by end points alone{" "}
-      {percent(ends.connected, 1)}.{crossings.zero_length > 0 && ` ${figure(crossings.zero_length)} lines have no length and are left out.`}
+      {crossings.broken === 0
+        ? `No line crosses or meets another between its ends; ${apart} either way.`
+        : `Broken where they cross, lines meet in ${figure(crossings.broken)} places between their ends, and ${percent(crossings.connected, 1)} of their length is connected; by end points alone ${percent(ends.connected, 1)}.`}
+      {crossings.zero_length > 0 && ` ${crossings.zero_length === 1 ? "1 line has no length and is" : `${figure(crossings.zero_length)} lines have no length and are`} left out.`}
     </p>
   );
 }

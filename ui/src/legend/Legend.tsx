@@ -19,7 +19,7 @@ export function Legend({ groups, metresPerPixel, looking = null, children }: Pro
     <aside className="margin" aria-label="Legend">
       {goBack && (
         <button className="linkish go-back" onClick={goBack}>
-          Back to the view before this answer
+          Back to the earlier view
         </button>
       )}
       {groups.map((group) => (

@@ -3,6 +3,7 @@ import { Autocomplete, Button, FormControlLabel, Radio, RadioGroup, TextField } 
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { nodeAt, search, type Hit, type LayerInfo, type Overview } from "../api/own";
+import { figure } from "../common/format";
 import { Committed, Word } from "../common/words";
 import { message, useSheet, type QuestionBlock } from "../state/sheet";
 import { useScreen } from "../state/store";
@@ -29,7 +30,7 @@ export function PlaceEditor({ block, name, overview, value, put }: Props) {
           onChange={(event) => put({ layer: event.target.value })}
         >
           {layers.map((layer) => (
-            <FormControlLabel key={layer.id} value={layer.id} label={`${layer.count} ${layer.title.toLowerCase()}`} control={<Radio size="small" />} />
+            <FormControlLabel key={layer.id} value={layer.id} label={`${figure(layer.count)} ${layer.title.toLowerCase()}`} control={<Radio size="small" />} />
           ))}
         </RadioGroup>
       )}

@@ -156,7 +156,7 @@ export function againstWords(against: Against, layers: LayerInfo[], known: Known
 function layerWords(value: LayerSet, layers: LayerInfo[], counted = true): string {
   const layer = layers.find(({ id }) => id === value.layer);
   const title = layer?.title.toLowerCase() ?? value.layer;
-  return value.where ? `${title} where ${value.where}` : counted ? `${layer?.count ?? ""} ${title}`.trim() : title;
+  return value.where ? `${title} where ${value.where}` : counted ? `${layer ? figure(layer.count) : ""} ${title}`.trim() : title;
 }
 
 function placeWords(name: string, value: unknown, layers: LayerInfo[], questions: Record<string, string>): string {
