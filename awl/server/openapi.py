@@ -198,8 +198,17 @@ def openapi_document(server: str = "/") -> Json:
     """OpenAPI 3.1 description of one study's API at `server`."""
     limit = _parameter("limit", "query", {"type": "integer", "minimum": 1, "maximum": 10000, "default": 100})
     offset = _parameter("offset", "query", {"type": "integer", "minimum": 0, "default": 0})
-    box = _parameter("bbox", "query", _TEXT, "west,south,east,north in degrees")
-    text = _parameter("filter", "query", _TEXT, "CQL2 text")
+    system = _parameter("crs", "query", _TEXT, "URI of the coordinate system of the answer; CRS84 unless said")
+    choosing = [
+        _parameter("bbox", "query", _TEXT, "west,south,east,north in degrees, or in the system of bbox-crs"),
+        _parameter("bbox-crs", "query", _TEXT, "URI of the coordinate system of bbox"),
+        _parameter("filter", "query", _TEXT, "CQL2 text; a queryable may be named as a parameter too"),
+        _parameter("filter-lang", "query", {"type": "string", "enum": ["cql2-text"]}),
+        _parameter("filter-crs", "query", _TEXT, "URI of the coordinate system of the filter; CRS84"),
+        _parameter("datetime", "query", _TEXT, "RFC 3339; layers have no time, so all features match"),
+        _parameter("sortby", "query", _TEXT, "fields, each with - before it for falling order"),
+        _parameter("properties", "query", _TEXT, "the fields wanted"),
+    ]
     ident = _parameter("collectionId", "path", _TEXT)
     job = _parameter("jobId", "path", _TEXT)
     paths: Json = {
@@ -216,17 +225,33 @@ def openapi_document(server: str = "/") -> Json:
         "/collections/{collectionId}/items": {
             "get": {
                 "summary": "Features",
-                "parameters": [ident, box, limit, offset, text],
+                "parameters": [ident, limit, offset, system, *choosing],
                 "responses": {"200": _response("Features", "FeatureCollection", "application/geo+json"), **_PROBLEMS},
             }
         },
         "/collections/{collectionId}/items/{featureId}": {
             "get": {
                 "summary": "A feature",
-                "parameters": [ident, _parameter("featureId", "path", {"type": "integer"})],
+                "parameters": [ident, _parameter("featureId", "path", {"type": "integer"}), system],
                 "responses": {"200": _object("Feature"), **_PROBLEMS},
             }
         },
+        **{
+            f"/collections/{{collectionId}}/{name}": {
+                "get": {"summary": summary, "parameters": [ident], "responses": {"200": _object(summary), **_PROBLEMS}}
+            }
+            for name, summary in (
+                ("queryables", "JSON Schema of the fields a filter may name"),
+                ("schema", "JSON Schema of the features"),
+                ("tiles", "Tilesets"),
+                ("tiles/WebMercatorQuad", "Tileset"),
+            )
+        },
+        "/tileMatrixSets": {"get": {"summary": "Tiling schemes", "responses": {"200": _object("Tiling schemes")}}},
+        "/tileMatrixSets/WebMercatorQuad": {
+            "get": {"summary": "A tiling scheme", "responses": {"200": _object("Tiling scheme")}}
+        },
+        "/api": {"get": {"summary": "This document", "responses": {"200": _object("OpenAPI 3.1 document")}}},
         "/collections/{collectionId}/tiles/WebMercatorQuad/{z}/{y}/{x}": {
             "get": {
                 "summary": "Vector tile",

@@ -15,6 +15,7 @@ from openapi_spec_validator import validate
 from awl.demo_study import DEMO
 from awl.formats.table import Layer
 from awl.server.app import create_app
+from awl.server.features import PARAMETERS
 from scripts.openapi import text as openapi_text
 from tests.conftest import EXTRACT, node, osm, way
 
@@ -75,6 +76,24 @@ def test_the_openapi_document_is_valid_and_names_every_question(client):
     validate(document)
     for process in get(client, f"{BASE}/processes")["processes"]:
         assert f"/processes/{process['id']}/execution" in document["paths"]
+
+
+def test_the_openapi_document_names_every_resource_of_the_standards_and_its_parameters(client):
+    paths = get(client, f"{BASE}/api")["paths"]
+    names = {
+        "collection_id": "collectionId", "int:fid": "featureId", "process_id": "processId", "job_id": "jobId",
+        "int:z": "z", "int:y": "y", "int:x": "x",
+    }  # fmt: skip
+    parts = ("conformance", "api", "collections", "tileMatrixSets", "processes", "jobs")
+    for rule in client.application.url_map.iter_rules():
+        _, study, rest = rule.rule.partition("/studies/<study_id>/")
+        if study and rest.split("/")[0] in parts and not rest.endswith("/execution"):
+            for name, public in names.items():
+                rest = rest.replace(f"<{name}>", f"{{{public}}}")
+            assert f"/{rest}" in paths, rule.rule
+            assert {method.lower() for method in rule.methods & {"GET", "DELETE"}} <= set(paths[f"/{rest}"]), rule.rule
+    named = {p["name"] for p in paths["/collections/{collectionId}/items"]["get"]["parameters"] if p["in"] == "query"}
+    assert set(PARAMETERS) <= named | {"f"}
 
 
 def test_the_front_end_types_are_made_from_the_present_document():
