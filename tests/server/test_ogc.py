@@ -1,4 +1,4 @@
-"""What `/conformance` claims has its resources, as the abstract tests of the standards ask; and GDAL's own client reads it."""
+"""What `/conformance` claims has its resources, as the standards' abstract tests ask; and clients of other makers use it."""
 
 from __future__ import annotations
 
@@ -8,10 +8,12 @@ import sys
 
 import pytest
 import shapely
+from owslib.ogcapi.features import Features
+from owslib.ogcapi.processes import Processes
 from pyproj import Transformer
 
 from tests.browser.chromium import server
-from tests.server.test_api import BASE, get
+from tests.server.test_api import BASE, execute, get
 
 ROOMS = f"{BASE}/collections/cool_rooms"
 EPSG = "http://www.opengis.net/def/crs/EPSG/0/"
@@ -163,3 +165,22 @@ def test_gdals_own_client_reads_layers_and_boxes(client, folder):
     there = [f for f in ours if inside.intersects(shapely.Point(f["geometry"]["coordinates"]))]
     assert {"cool_rooms", "zones", "streets"} <= set(told["layers"]) and {"name", "seats"} <= set(told["fields"])
     assert told["all"] == len(ours) and told["some"] == len(there) > 0
+
+
+def test_a_general_client_reads_layers_boxes_and_filters_and_runs_questions(client, folder):
+    with server(folder) as address:
+        features, processes = Features(f"{address}/studies/ferrow"), Processes(f"{address}/studies/ferrow")
+        assert {"cool_rooms", "zones", "streets"} <= set(features.feature_collections())
+        assert {"name", "seats"} <= set(features.collection_queryables("cool_rooms")["properties"])
+        seats = sorted((f["properties"]["seats"] for f in get(client, f"{ROOMS}/items")["features"]), reverse=True)
+        found = features.collection_items("cool_rooms", sortby=("seats", "desc"), filter=f"seats >= {seats[1]}")
+        assert [f["properties"]["seats"] for f in found["features"]] == [n for n in seats if n >= seats[1]]
+        box = features.collection_items("cool_rooms", bbox=[-36.195, 41.290, -36.190, 41.2968])
+        assert 0 < box["numberMatched"] < len(seats)
+        first = found["features"][0]
+        assert features.collection_item("cool_rooms", str(first["id"]))["properties"] == first["properties"]
+        assert "isochrone" in [process["id"] for process in processes.processes()]
+        inputs = {"places": {"layer": "cool_rooms"}, "limits": [5]}
+        answer = processes.execute("isochrone", inputs=inputs, outputs={})
+        assert answer["summary"] == execute(client, "isochrone", inputs)["summary"]
+        assert processes.execute("isochrone", inputs=inputs, async_=True)["status"] in ("accepted", "running")
