@@ -30,7 +30,7 @@ from awl.questions.base import (
 )
 from awl.questions.context import Context, limit_units, limit_word
 from awl.questions.population import squares_of
-from awl.questions.zone_inputs import FIELDS, chosen_fields, zone_doubts
+from awl.questions.zone_inputs import FIELDS, chosen_fields, gap_doubts, zone_doubts
 
 MAX_CURVES = 4
 """Groups drawn as curves: more cannot be told apart; the table has them all."""
@@ -169,7 +169,7 @@ class Access(Question):
         doubts = context.doubts_of(run.places, run.snapped) + context.doubts_of_reach(
             run.found, limit_units(limits[-1], "time")
         )
-        doubts += run.population.doubts + zone_doubts(run.placed, people[0], names, context)
+        doubts += gap_doubts(zones, fields) + run.population.doubts + zone_doubts(run.placed, people[0], names, context)
         parts: dict[str, Any] = {}
         if inputs.compare_straight_line:
             context.progress.step(0.82, "Straight lines")

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Annotated, Any, ClassVar, Literal, get_args, get_origin
@@ -408,3 +408,13 @@ def _takes_features(info: FieldInfo) -> bool:
 
 
 Maker = Callable[[], Any]
+
+
+def counted(count: int, name: str) -> str:
+    """A count with its noun: "1 zone", "1,204 zones"."""
+    return f"{count:,} {name}" if count == 1 else f"{count:,} {name}s"
+
+
+def listed(names: Sequence[str]) -> str:
+    """The first three names, and that there are others."""
+    return ", ".join(names[:3]) + (" and others" if len(names) > 3 else "")

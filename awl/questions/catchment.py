@@ -30,7 +30,7 @@ from awl.questions.base import (
 )
 from awl.questions.context import Context, limit_units, limit_word
 from awl.questions.isochrone import AreaDrawer, error_doubts, search_reach
-from awl.questions.zone_inputs import FIELDS, chosen_fields, zone_doubts
+from awl.questions.zone_inputs import FIELDS, chosen_fields, gap_doubts, zone_doubts
 
 MAX_AREAS = 5000
 
@@ -114,7 +114,7 @@ class Catchment(Question):
             figures.append(
                 Figure(round(summary[f"{fields[0]}_served"]), "people", f"{fields[0].replace('_', ' ')} served")
             )
-            doubts += zone_doubts(
+            doubts += gap_doubts(layer, fields) + zone_doubts(
                 (streets.zone_length_m > 0).astype(np.float64), people[0], layer.names("zone"), context
             )
         areas, error = _areas(context, places, snapped, reach, unit)

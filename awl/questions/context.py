@@ -21,7 +21,19 @@ from awl.core.progress import Progress
 from awl.core.surfaces.field import Field
 from awl.formats import geojson
 from awl.formats.table import Layer
-from awl.questions.base import AnswerSet, Column, Doubt, FeatureSet, GeoJson, Json, LayerSet, NamedPlace, SharedInputs
+from awl.questions.base import (
+    AnswerSet,
+    Column,
+    Doubt,
+    FeatureSet,
+    GeoJson,
+    Json,
+    LayerSet,
+    NamedPlace,
+    SharedInputs,
+    counted,
+    listed,
+)
 from awl.questions.from_answers import answer_features, inside_answer
 from awl.study.search import Hit, place_of
 from awl.study.study import Study
@@ -255,22 +267,23 @@ class Context:
         for status in (OUTSIDE, SEPARATE_PART, TOO_FAR):
             rows = np.flatnonzero(snapped.status == status)
             if len(rows):
-                named = ", ".join(places.names[i] for i in rows[:3]) + (" and others" if len(rows) > 3 else "")
+                named = listed([places.names[i] for i in rows])
                 verb = "is" if len(rows) == 1 else "are"
-                text = f"{_count(len(rows), name)} left out, {verb} {STATUS[status]}: {named}."
+                text = f"{counted(len(rows), name)} left out, {verb} {STATUS[status]}: {named}."
                 doubts.append(Doubt(f"places-{STATUS[status].replace(' ', '-')}", "warning", len(rows), text))
         far = np.flatnonzero(snapped.found & (snapped.distance_m > FAR_M))
         if len(far):
             most = far[np.argmax(snapped.distance_m[far])]
             lies = "lies" if len(far) == 1 else "lie more than 30 m from their street, the farthest"
-            text = f"{_count(len(far), name)} {lies} {snapped.distance_m[most]:.0f} m from a usable street: {places.names[most]}."
+            away = f"{snapped.distance_m[most]:.0f} m from a usable street"
+            text = f"{counted(len(far), name)} {lies} {away}: {places.names[most]}."
             doubts.append(Doubt("places-far-from-street", "note", len(far), text))
         beside = snapped.beside
         if one_way := len(np.unique(beside.place)):
             most_m = float((beside.off * self.network.graph.link_length[beside.link]).max())
             street = "a one-way street" if one_way == 1 else "one-way streets"
             text = (
-                f"{_count(one_way, name)} on {street}: trips may begin or end on the street beside as well, up to"
+                f"{counted(one_way, name)} on {street}: trips may begin or end on the street beside as well, up to"
                 f" {most_m:.0f} m farther off; that way counts."
             )
             doubts.append(Doubt("places-on-one-way-street", "note", one_way, text))
@@ -282,7 +295,7 @@ class Context:
         doubts = []
         if border.any():
             count = int(border.sum())
-            text = f"Touches the border of the extract in {_count(count, 'place')}: streets go on there, so reach may be larger."
+            text = f"Touches the border of the extract in {counted(count, 'place')}: streets go on there, so reach may be larger."
             doubts.append(Doubt("border-touched", "warning", count, text))
         return doubts + self.doubts_of_mode()
 
@@ -290,19 +303,19 @@ class Context:
         """What the mode leaves out or assumes."""
         doubts = []
         if self.closed_links:
-            text = f"{_count(self.closed_links, 'street link')} closed for this question."
+            text = f"{counted(self.closed_links, 'street link')} closed for this question."
             doubts.append(Doubt("closures", "note", self.closed_links, text))
         if self._crossed:
             what = "A closure crosses itself" if self._crossed == 1 else f"{self._crossed} closures cross themselves"
             doubts.append(Doubt("closures-cross", "warning", self._crossed, f"{what}: all its parts are closed."))
         if self.slowed_links:
-            text = f"{_count(self.slowed_links, 'street link')} slowed for this question."
+            text = f"{counted(self.slowed_links, 'street link')} slowed for this question."
             doubts.append(Doubt("closures", "note", self.slowed_links, text))
         if self.when is not None and not self.mode.curves:
             text = f"{self.mode.title} has no speeds by hour: the hour changes gates and turn restrictions alone."
             doubts.append(Doubt("no-speeds-by-hour", "note", 1, text))
         if shut := len(self.network.shut_gates) // 2:
-            doubts.append(Doubt("gates-shut", "note", shut, f"Shut at this hour: {_count(shut, 'gate')}."))
+            doubts.append(Doubt("gates-shut", "note", shut, f"Shut at this hour: {counted(shut, 'gate')}."))
         parts = self.network.parts_report
         apart = parts.left_out_m / max(parts.kept_m + parts.left_out_m, 1.0)
         if apart > MUCH_APART:
@@ -417,7 +430,3 @@ def limit_column(limits: list[float], measure: str) -> Column:
 def _only_name(layer: Layer, fallback: str) -> str:
     label = layer.columns[layer.label_field][0] if layer.label_field is not None else None
     return str(label) if label else fallback
-
-
-def _count(count: int, name: str) -> str:
-    return f"{count:,} {name}" if count == 1 else f"{count:,} {name}s"

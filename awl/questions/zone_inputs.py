@@ -10,7 +10,7 @@ from pydantic import Field
 
 from awl.core.errors import AwlError
 from awl.formats.table import Layer
-from awl.questions.base import Doubt, slot
+from awl.questions.base import Doubt, counted, listed, slot
 from awl.questions.context import Context
 
 FIELDS: Any = Field(
@@ -42,6 +42,19 @@ def chosen_fields(layer: Layer, fields: list[str]) -> list[str]:
     return found
 
 
+def gap_doubts(layer: Layer, fields: list[str]) -> list[Doubt]:
+    """Zones that have no value in a field that is counted."""
+    doubts = []
+    for field in fields:
+        gaps = [i for i, value in enumerate(layer.columns[field]) if value is None]
+        if gaps:
+            some = listed([layer.names("zone")[i] for i in gaps])
+            has, count = ("has", "counts") if len(gaps) == 1 else ("have", "count")
+            text = f"{counted(len(gaps), 'zone')} {has} no value in '{field}' and {count} as 0: {some}."
+            doubts.append(Doubt("zones-without-value", "warning", len(gaps), text))
+    return doubts
+
+
 def zone_doubts(
     placed: NDArray[np.float64], people: NDArray[np.float64], names: list[str], context: Context
 ) -> list[Doubt]:
@@ -49,9 +62,8 @@ def zone_doubts(
     bare = np.flatnonzero((placed == 0) & (people > 0))
     if len(bare) == 0:
         return []
-    listed = ", ".join(names[i] for i in bare[:3]) + (" and others" if len(bare) > 3 else "")
-    plural = "s" * (len(bare) > 1)
     text = (
-        f"{len(bare):,} zone{plural} without a home on a street for {context.mode.id}: {listed}. Counted as not placed."
+        f"{counted(len(bare), 'zone')} without a home on a street for {context.mode.id}: {listed([names[i] for i in bare])}."
+        " Counted as not placed."
     )
     return [Doubt("zones-without-street", "warning", len(bare), text)]

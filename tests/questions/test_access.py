@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 import numpy as np
 import pytest
 import rasterio
@@ -275,3 +277,26 @@ def test_squares_of_a_population_raster_stand_for_zones(own_study, tmp_path):
 def test_what_cannot_be_is_said(study, more, words):
     with pytest.raises(AwlError, match=words):
         ask(study, "access", {**BASE, **more})
+
+
+@pytest.mark.parametrize("question", ["access", "catchment"])
+def test_zones_without_a_value_are_named_and_count_as_none(study, question):
+    layer = study.read_layer("zones")
+    shapes = [json.loads(shapely.to_geojson(shape)) for shape in layer.geometry[:3]]
+
+    def total(values):
+        features = [
+            {"type": "Feature", "properties": {"name": f"Z{i}", "pop": value}, "geometry": shape}
+            for i, (value, shape) in enumerate(zip(values, shapes, strict=True))
+        ]
+        zones = {"type": "FeatureCollection", "features": features}
+        limits = {"limits": [10]} if question == "access" else {}
+        given = {"zones": zones, "fields": ["pop"], "places": {"layer": "cool_rooms"}}
+        answer = ask(study, question, given | limits)
+        texts = [doubt.text for doubt in answer.doubts if doubt.code == "zones-without-value"]
+        people = answer.summary["totals"][0]["total"] if question == "access" else answer.summary["pop_total"]
+        return people, texts
+
+    assert total([100, None, 50]) == (150, ["1 zone has no value in 'pop' and counts as 0: Z1."])
+    assert total([100, 0, 50]) == (150, [])
+    assert total([100, None, None])[1] == ["2 zones have no value in 'pop' and count as 0: Z1, Z2."]
