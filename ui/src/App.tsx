@@ -105,7 +105,8 @@ function previewLegend({ incoming, without, area }: Intake): LegendGroup[] {
     if (incoming.graph ?? kinds.has("line")) rows.push({ key: "", label: "Line", swatch: { kind: "line", line: "var(--st-minor)" } });
     if (kinds.has("polygon")) rows.push({ key: "", label: "Polygon", swatch: { kind: "area", fill: "var(--place-wash)", line: "var(--st-minor)" } });
     if (kinds.has("point")) rows.push({ key: "", label: "Point", swatch: { kind: "circle" } });
-    return [{ title: "What came in", rows, note: "As it lies on the ground, before anything is joined." }];
+    const note = incoming.graph?.drawn ? "A drawing: lengths on the map mean nothing." : "As it lies on the ground, before anything is joined.";
+    return [{ title: "What came in", rows, note }];
   }
   const on = (incoming.extract?.classes.length ?? 0) - without.length;
   const rows: LegendGroup["rows"] = [

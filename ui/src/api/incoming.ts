@@ -65,6 +65,8 @@ export type ReadyGraph = {
   links?: number;
   length_km?: number;
   left_out?: Record<string, number>;
+  /** A drawing without geography. */
+  drawn?: boolean;
   bounds?: [number, number, number, number];
   problem?: string;
   weights?: string[];

@@ -58,7 +58,8 @@ export function GraphForm({ incoming, study, onDone, onClose }: FormProps) {
         </>
       ) : (
         <p className="prose">
-          {figure(graph.nodes)} nodes and {figure(graph.links)} links, {figure(graph.length_km, 1)} km. Numbers, attributes, costs and turn restrictions are kept as
+          {figure(graph.nodes)} nodes and {figure(graph.links)} links,{" "}
+          {graph.drawn ? "without geography: drawn where they hang together" : `${figure(graph.length_km, 1)} km`}. Numbers, attributes, costs and turn restrictions are kept as
           they are; nothing is joined or broken.
           {graph.length_unit && (
             <>
@@ -72,7 +73,7 @@ export function GraphForm({ incoming, study, onDone, onClose }: FormProps) {
               Its speeds are in <Word kind="amount" label="Unit of the speeds" value={speedUnit} options={SPEED_UNITS} onChange={setSpeedUnit} />.
             </>
           )}
-          {Object.entries(graph.left_out ?? {}).map(([what, count]) => ` Left out: ${figure(count)} ${what}.`)}
+          {Object.entries(graph.left_out ?? {}).map(([what, count]) => ` Left out, ${what}: ${figure(count)}.`)}
         </p>
       )}
       <FormEnd

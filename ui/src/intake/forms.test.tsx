@@ -145,6 +145,15 @@ describe("a ready graph", () => {
     await waitFor(() => expect(onDone).toHaveBeenCalled());
     expect(posted("/streets")).toMatchObject({ speed_unit: "mph" });
   });
+  it("may be a list of links, whose lengths have a unit", async () => {
+    const onDone = open({ kind: "graph", graph: { nodes: 10, links: 14, length_km: 0, drawn: true, length_unit: "m", left_out: { "links without their node": 2 } } });
+    expect(text()).toContain("14 links, without geography");
+    expect(text()).toContain("Left out, links without their node: 2.");
+    choose("Unit of the lengths", "km");
+    press("Build streets");
+    await waitFor(() => expect(onDone).toHaveBeenCalled());
+    expect(posted("/streets")).toMatchObject({ length_unit: "km" });
+  });
   it("may be a drawing with weights, or places in some system", async () => {
     const onDone = open({ kind: "graph", graph: { problem: "not degrees", weights: ["weight", "toll"] } });
     choose("Column with the lengths", "toll");

@@ -119,7 +119,7 @@ function Doubtful({ build }: { build: BuildReport }) {
   const told = [
     ...((build.nodes_off_earth ?? 0) > 0 ? [`${figure(build.nodes_off_earth)} nodes have impossible coordinates and were left out.`] : []),
     ...((build.objects_repeated ?? 0) > 0 ? [`${figure(build.objects_repeated)} objects were in the file more than once; the last of each holds.`] : []),
-    ...Object.entries(build.left_out ?? {}).map(([what, count]) => `Left out: ${figure(count)} ${what}.`),
+    ...Object.entries(build.left_out ?? {}).map(([what, count]) => `Left out, ${what}: ${figure(count)}.`),
     ...((build.coast_disputed_m ?? 0) > 0
       ? [`Coastline and streets contradict each other along ${km(build.coast_disputed_m ?? 0)} of ${km(build.coast_m ?? 0)} of coast: no sea is drawn there.`]
       : []),
