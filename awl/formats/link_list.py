@@ -137,9 +137,9 @@ def _layout(count: int, tail: NDArray[np.integer], head: NDArray[np.integer]) ->
         ones = np.ones(len(tail))
         joined = sparse.coo_matrix((ones, (tail, head)), (count, count))
         joined = (joined + joined.T).tocsr()
-        laplacian = sparse.csgraph.laplacian(joined)
+        laplacian = sparse.diags(np.asarray(joined.sum(axis=1)).ravel()) - joined
         try:
-            _, vectors = sparse.linalg.eigsh(laplacian.astype(float), k=3, sigma=-1e-3, which="LM", v0=circle[:, 0])
+            _, vectors = sparse.linalg.eigsh(laplacian.tocsc(), k=3, sigma=-1e-3, which="LM", v0=circle[:, 0])
             xy = vectors[:, 1:3]
         except (RuntimeError, sparse.linalg.ArpackError):
             xy = circle

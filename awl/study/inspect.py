@@ -9,8 +9,6 @@ from typing import Any
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from awl.core.columns import Categorical
 from awl.core.errors import AwlError
@@ -18,7 +16,7 @@ from awl.core.geodesy import LocalPlane, segment_lengths
 from awl.core.progress import Progress
 from awl.core.streets.build import street_class
 from awl.core.streets.graph import ragged_lines
-from awl.core.streets.lines import LineStreets, raw_of_lines
+from awl.core.streets.lines import LineStreets, groups, raw_of_lines
 from awl.core.streets.raw import RawExtract
 from awl.formats import crs as systems
 from awl.formats import gmns_read, link_list, osm, place_tables, raster, vector
@@ -158,8 +156,7 @@ def _joined(streets: LineStreets, break_crossings: bool) -> dict[str, float]:
     refs, line = raw.way_refs - 1, np.repeat(np.arange(len(raw.way_id)), np.diff(raw.way_start))
     step = line[1:] == line[:-1]
     a, b = refs[:-1][step], refs[1:][step]
-    count = len(raw.node_id)
-    label = connected_components(coo_matrix((np.ones(len(a)), (a, b)), (count, count)), directed=False)[1]
+    label = groups(len(raw.node_id), np.column_stack([a, b]))
     metres = segment_lengths(raw.node_lon[a], raw.node_lat[a], raw.node_lon[b], raw.node_lat[b])
     of_part = np.bincount(label[a], weights=metres)
     return {

@@ -119,7 +119,7 @@ def _ends_together(flat: NDArray[np.object_], tolerance_m: float, report: JoinRe
     pairs = cKDTree(ends).query_pairs(max(tolerance_m, SAME_M), output_type="ndarray")
     if len(pairs) == 0:
         return flat
-    group = _groups(len(ends), pairs)
+    group = groups(len(ends), pairs)
     count = np.bincount(group)
     middle = np.column_stack([np.bincount(group, weights=ends[:, k]) / count for k in (0, 1)])[group]
     moved = np.hypot(*(middle - ends).T)
@@ -132,7 +132,7 @@ def _ends_together(flat: NDArray[np.object_], tolerance_m: float, report: JoinRe
     return shapely.linestrings(xy, indices=row)
 
 
-def _groups(count: int, pairs: Ints) -> Ints:
+def groups(count: int, pairs: Ints) -> Ints:
     """Number of the connected group of each of `count` items; the least member spreads until nothing changes."""
     label = np.arange(count)
     while True:
@@ -328,7 +328,7 @@ def _node_ids(xy: Floats) -> tuple[Ints, Ints]:
     """The node (counted from 0) of each vertex, and the row of the first vertex of each node."""
     # Rounding alone would part two points on either side of a limit: neighbours within SAME_M are joined first.
     pairs = cKDTree(xy).query_pairs(SAME_M, output_type="ndarray")
-    group = _groups(len(xy), pairs) if len(pairs) else np.arange(len(xy))
+    group = groups(len(xy), pairs) if len(pairs) else np.arange(len(xy))
     _, first, ident = np.unique(group, return_index=True, return_inverse=True)
     return ident.astype(np.int64), first.astype(np.int64)
 
