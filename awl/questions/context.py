@@ -269,7 +269,7 @@ class Context:
             if len(rows):
                 named = listed([places.names[i] for i in rows])
                 verb = "is" if len(rows) == 1 else "are"
-                text = f"{counted(len(rows), name)} left out, {verb} {STATUS[status]}: {named}."
+                text = f"{counted(len(rows), name)} {verb} {STATUS[status]} and left out: {named}."
                 doubts.append(Doubt(f"places-{STATUS[status].replace(' ', '-')}", "warning", len(rows), text))
         far = np.flatnonzero(snapped.found & (snapped.distance_m > FAR_M))
         if len(far):

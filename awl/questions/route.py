@@ -274,7 +274,7 @@ def _all_on_street(context: Context, places: Places, name: str) -> Snapped:
     doubts = [d for d in context.doubts_of(places, snapped, "waypoint") if d.grade == "warning"]
     if doubts:
         raise AwlError(
-            doubts[0].text.replace("left out, ", ""),
+            doubts[0].text.replace(" and left out", ""),
             remedy="Move the point onto a usable street",
             inputs=(name,),
             status=422,
