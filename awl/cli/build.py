@@ -133,13 +133,13 @@ def _print_report(report: BuildReport) -> None:
             f" could not be placed. {report.nodes_merged:,} nodes merged away where nothing changes."
         )
     if report.lines:
-        made = report.lines
+        joins = report.lines
         click.echo(
-            f"Of {made['lines']:,.0f} lines {made['without_known_class']:,.0f} have no class Awl knows,"
-            f" {made['without_speed']:,.0f}"
-            f" no speed, {made['direction_not_understood']:,.0f} a direction that is not understood.\n"
-            f"{made['crossings_broken']:,.0f} crossings broken, {made['kept_apart']:,.0f} kept apart by level;"
-            f" {made['ends_joined']:,.0f} ends joined within {made['tolerance_m']:g} m."
+            f"Of {joins['lines']:,.0f} lines {joins['without_known_class']:,.0f} have no class Awl knows,"
+            f" {joins['without_speed']:,.0f}"
+            f" no speed, {joins['direction_not_understood']:,.0f} a direction that is not understood.\n"
+            f"{joins['crossings_broken']:,.0f} crossings broken, {joins['kept_apart']:,.0f} kept apart by level;"
+            f" {joins['ends_joined']:,.0f} ends joined within {joins['tolerance_m']:g} m."
         )
 
 

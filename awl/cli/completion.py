@@ -17,9 +17,9 @@ def command(shell: str) -> None:
 
     Example: awl completion bash > ~/.local/share/bash-completion/completions/awl
     """
-    made = get_completion_class(shell)
-    if made is None:
+    completion_class = get_completion_class(shell)
+    if completion_class is None:
         raise AwlError(f"There is no completion for {shell}", remedy=f"Choose {', '.join(SHELLS)}")
     from awl.cli import main
 
-    click.echo(made(main, {}, "awl", "_AWL_COMPLETE").source())
+    click.echo(completion_class(main, {}, "awl", "_AWL_COMPLETE").source())

@@ -82,11 +82,11 @@ def _of_utm(zone: int, band: str, easting: float, northing: float) -> tuple[floa
 def _of_angles(text: str) -> tuple[float, float] | None:
     """Two angles of which each names its hemisphere, both before or both behind."""
     for number, pattern in enumerate(ANGLES):
-        found = list(pattern.finditer(text))
-        if len(found) != 2 or re.search(r"[A-Za-z0-9]", pattern.sub("", text)):
+        matches = list(pattern.finditer(text))
+        if len(matches) != 2 or re.search(r"[A-Za-z0-9]", pattern.sub("", text)):
             continue
         position: dict[str, float] = {}
-        for match in found:
+        for match in matches:
             parts = list(match.groups())
             side = parts.pop(0 if number == 0 else -1).upper().replace("O", "W")
             degrees, minutes, seconds = (

@@ -121,8 +121,8 @@ def read(
     shapes = _shapes_of(folder / "geometry.csv", links)
     per_unit = factor(SPEED_UNITS, units.speed or _stated_speed_unit(folder), "speed")
     left_out: dict[str, int] = {}
-    kept = _with_nodes(links, where, link_path, strict, left_out)
-    made = _streets(kept, where, place, link_path, per_unit, costs, weight is not None, shapes)
+    lines = _with_nodes(links, where, link_path, strict, left_out)
+    made = _streets(lines, where, place, link_path, per_unit, costs, weight is not None, shapes)
     turns_path, movements_path = folder / "restriction.csv", folder / "movement.csv"
     turns = None
     if turns_path.is_file():
@@ -148,20 +148,20 @@ def _with_nodes(
 ) -> list[Line]:
     """The links whose nodes are there."""
     ends = [_whole(links, name, path).tolist() for name in ("from_node_id", "to_node_id")]
-    kept: list[Line] = []
+    lines: list[Line] = []
     lost: list[str] = []
     for line, (row, a, b) in enumerate(zip(links, *ends, strict=True), 2):
         missing = next((node for node in (a, b) if node not in where), None)
         if missing is None:
-            kept.append((line, row))
+            lines.append((line, row))
         else:
             lost.append(f"{path.name}, line {line}: Node {missing} is not in node.csv")
-    if lost and (strict or not kept):
+    if lost and (strict or not lines):
         more = f", and {len(lost) - 1:,} more like it" if len(lost) > 1 else ""
         raise AwlError(f"{lost[0]}{more}", remedy="Add the nodes, or leave such links out by reading without --strict")
     if lost:
         left_out["links without their node"] = len(lost)
-    return kept
+    return lines
 
 
 def _shapes_of(path: Path, links: list[dict[str, str]]) -> dict[str, str]:

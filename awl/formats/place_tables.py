@@ -113,7 +113,7 @@ def _place_columns(header: list[str], wanted: PlaceColumns, source: str) -> tupl
             )
         return lower.index(name.lower())
 
-    def found(names: tuple[str, ...], suffix: str | None = None) -> int | None:
+    def column_of(names: tuple[str, ...], suffix: str | None = None) -> int | None:
         exact = next((lower.index(name) for name in names if name in lower), None)
         if exact is not None or suffix is None:
             return exact
@@ -125,9 +125,9 @@ def _place_columns(header: list[str], wanted: PlaceColumns, source: str) -> tupl
         if wanted.x is None or wanted.y is None:
             raise AwlError("One column of coordinates is named, not two", remedy="Name x and y", inputs=("columns",))
         return named(wanted.x), named(wanted.y), None
-    if (wkt := found(WKT_NAMES)) is not None:
+    if (wkt := column_of(WKT_NAMES)) is not None:
         return -1, -1, wkt
-    lon, lat = found(LON_NAMES, SUFFIXES[0]), found(LAT_NAMES, SUFFIXES[1])
+    lon, lat = column_of(LON_NAMES, SUFFIXES[0]), column_of(LAT_NAMES, SUFFIXES[1])
     if lon is None or lat is None:
         raise AwlError(
             f"The header ({', '.join(header[:8])}) names no coordinates",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
@@ -105,8 +105,8 @@ class Layer:
                 kind="faulty-rows",
             )
         named = tuple(faults[row] for row in sorted(faults)[:NAMED])
-        kept = self.take([row for row in range(len(self)) if row not in faults])
-        return replace(kept, notes=replace(self.notes, left_out=len(faults), left_out_named=named))
+        usable = self.take([row for row in range(len(self)) if row not in faults])
+        return replace(usable, notes=replace(self.notes, left_out=len(faults), left_out_named=named))
 
     @staticmethod
     def kinds(geometry: NDArray[np.object_]) -> dict[str, int]:
@@ -177,3 +177,15 @@ def _plain_list(column: Indexed | NDArray[np.float64]) -> list[Any]:
     if not np.isnan(column).any():
         return column.tolist()
     return [None if value != value else value for value in column.tolist()]
+
+
+def check_key(key: str, fields: Collection[str], source: str) -> None:
+    """Refuse a key that is none of the fields of a layer; `source` names the layer or its file for the message."""
+    if key not in fields:
+        raise AwlError(
+            f"The layer has no field '{key}'",
+            where=source,
+            remedy=f"Fields are: {', '.join(fields) or 'none'}",
+            inputs=("key",),
+            kind="no-such-field",
+        )

@@ -53,9 +53,9 @@ def write(header: Sequence[str], rows: Iterable[Sequence[Any]], count: int) -> b
             return None
         if isinstance(value, bool | int | float):
             return value
-        made = WriteOnlyCell(sheet, value=_printable(str(value)))
-        made.data_type = "s"
-        return made
+        cell = WriteOnlyCell(sheet, value=_printable(str(value)))
+        cell.data_type = "s"
+        return cell
 
     sheet.append([cell(name) for name in header])
     for row in rows:

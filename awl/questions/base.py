@@ -310,11 +310,11 @@ class Answer:
             ]
         for name in self.parts:
             if wanted is None or name in wanted:
-                made = self.made(name)
-                document[name] = made.records() if isinstance(made, Rows) else made
+                part = self.part(name)
+                document[name] = part.records() if isinstance(part, Rows) else part
         return document
 
-    def made(self, name: str) -> Any:
+    def part(self, name: str) -> Any:
         """A part, made where it is not yet: a GeoJSON collection, a list of records or `Rows`."""
         part = self.parts[name]
         return part() if callable(part) else part
@@ -389,13 +389,13 @@ FEATURE_KINDS = {
 def _feature_fault(name: str, items: list[Any]) -> str:
     """What is wrong with a set of features: of the kinds it could be, the one whose own member is there."""
     for kind, (own, members) in FEATURE_KINDS.items():
-        told = [item for item in items if kind in map(str, item["loc"])]
-        lacking = any(item["type"] != "extra_forbidden" and item["loc"][-1] in (own, kind) for item in told)
-        if told and not lacking:
-            member = str(told[0]["loc"][-1])
-            if told[0]["type"] == "extra_forbidden":
+        of_kind = [item for item in items if kind in map(str, item["loc"])]
+        lacking = any(item["type"] != "extra_forbidden" and item["loc"][-1] in (own, kind) for item in of_kind)
+        if of_kind and not lacking:
+            member = str(of_kind[0]["loc"][-1])
+            if of_kind[0]["type"] == "extra_forbidden":
                 return f"'{name}' has no member '{member}': {members}"
-            return f"'{name}.{member}' should be {_message(told[0])}"
+            return f"'{name}.{member}' should be {_message(of_kind[0])}"
     return f"'{name}' should be {FEATURE_WORDS}"
 
 

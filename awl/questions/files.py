@@ -35,7 +35,7 @@ def answer_bytes(answer: Answer, part: str | None, ending: str, where: str) -> b
     """A result of an answer as a file, straight from its columns where it has such; see `part_bytes`."""
     check_ending(ending, where)
     shown = part or (answer.table[0] if answer.table is not None else None)
-    if ending in WRITERS and shown in answer.parts and isinstance(table := answer.made(shown), Rows):
+    if ending in WRITERS and shown in answer.parts and isinstance(table := answer.part(shown), Rows):
         if len(table) == 0:
             raise AwlError("No pair has a path, so there is nothing to write", where=where)
         return WRITERS[ending](table)

@@ -439,11 +439,11 @@ NO_DIFFERENCE = ("cost", "mean_speed_kmh", "detour_factor")
 
 
 def _row(row: dict[str, Any], passed: list[int], drawn: bool) -> dict[str, Any]:
-    made = {"way": _word(row["measure"]), "cost": row["cost"], "nodes": ", ".join(map(str, passed))}
+    columns = {"way": _word(row["measure"]), "cost": row["cost"], "nodes": ", ".join(map(str, passed))}
     if drawn:
-        made["weight"] = row["distance_m"]
+        columns["weight"] = row["distance_m"]
     return {
-        **made,
+        **columns,
         "duration_min": round(row["duration_s"] / 60, 2),
         "delay_min": round(row["delay_s"] / 60, 2),
         **{f"carried_{name}": value for name, value in row["carried"].items()},

@@ -62,8 +62,8 @@ class _ToSql(Evaluator):
 
     def _at(self, name: str) -> str:
         """Where a name stands in the text, counted from 1."""
-        found = re.search(rf"\b{re.escape(name)}\b", self._text)
-        return f" at character {found.start() + 1}" if found else ""
+        match = re.search(rf"\b{re.escape(name)}\b", self._text)
+        return f" at character {match.start() + 1}" if match else ""
 
     def _fitting(self, *sides: Any) -> None:
         """Refuse to compare a field with a value of another type; SQLite would do so and find nothing."""
@@ -172,7 +172,7 @@ def _translated(
     if len(text) > MAX_LENGTH:
         raise AwlError(f"The {what} is longer than {MAX_LENGTH} characters", inputs=(what,))
     try:
-        tree = _parser(rule).parse(_TEXT.sub(lambda found: "'" + found[0][1:-1].replace("''", _QUOTE) + "'", text))
+        tree = _parser(rule).parse(_TEXT.sub(lambda match: "'" + match[0][1:-1].replace("''", _QUOTE) + "'", text))
     except UnexpectedInput as error:
         at = error.column if isinstance(error.column, int) and error.column > 0 else len(text)
         raise AwlError(

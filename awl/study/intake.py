@@ -27,7 +27,7 @@ from awl.formats.gmns_read import ReadGraph
 from awl.formats.limits import check_size
 from awl.formats.osm import is_extract
 from awl.formats.place_tables import PlaceColumns
-from awl.formats.table import NAMED, Layer
+from awl.formats.table import NAMED, Layer, check_key
 from awl.study.line_fields import BuildOptions, given_costs, guess, streets_of
 from awl.study.study import CHANGEABLE as ADDED_ROLES
 from awl.study.study import NewLayer, Study, slug
@@ -379,14 +379,7 @@ def _read(
     layer, inner = features(path, source, inner, how)
     layer, kind = usable(layer, source), layer.kind
     if how.key is not None:
-        if how.key not in layer.columns:
-            raise AwlError(
-                f"The layer has no field '{how.key}'",
-                where=source,
-                remedy=f"Fields are: {', '.join(layer.columns) or 'none'}",
-                inputs=("key",),
-                kind="no-such-field",
-            )
+        check_key(how.key, layer.columns, source)
         layer = replace(layer, key=how.key)
     stem = inner or Path(source).stem
     role = role or suggested_role(stem, layer, kind)

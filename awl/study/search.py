@@ -49,12 +49,12 @@ def find(study: Study, text: str) -> list[Hit]:
     wanted = text.strip().lower()
     if len(wanted) < LEAST_LETTERS:
         return []
-    found = _found(study, wanted)
-    if not found and (meant := _mistyped(study, wanted)) is not None:
-        found = _found(study, meant)
-        if not found and (street := " ".join(word for word in meant.split() if not word[0].isdigit())) != meant:
-            found = _found(study, street)
-    return found
+    hits = _hits_of(study, wanted)
+    if not hits and (meant := _mistyped(study, wanted)) is not None:
+        hits = _hits_of(study, meant)
+        if not hits and (street := " ".join(word for word in meant.split() if not word[0].isdigit())) != meant:
+            hits = _hits_of(study, street)
+    return hits
 
 
 def place_of(study: Study, text: str, name: str) -> Hit:
@@ -82,7 +82,7 @@ def place_of(study: Study, text: str, name: str) -> Hit:
     return hits[0]
 
 
-def _found(study: Study, wanted: str) -> list[Hit]:
+def _hits_of(study: Study, wanted: str) -> list[Hit]:
     hits = [hit for hit in _known(study) if all(word in hit.name.lower() for word in wanted.split())]
     hits.sort(key=lambda hit: (not hit.name.lower().startswith(wanted), hit.rank, hit.name))
     if len(hits) < MOST:
@@ -101,8 +101,8 @@ def _known(study: Study) -> list[Hit]:
     """All names of a study; kept until its layers change."""
     layers = [layer for layer in study.layers() if layer["role"] in ROLES]
     key = ("names", *sorted((layer["id"], str(layer["added"])) for layer in layers))
-    found: list[Hit] = study.cached(key, lambda: [*_features(study, layers), *_streets(study)])
-    return found
+    names: list[Hit] = study.cached(key, lambda: [*_features(study, layers), *_streets(study)])
+    return names
 
 
 def _features(study: Study, layers: list[dict[str, Any]]) -> list[Hit]:
@@ -123,10 +123,10 @@ def _features(study: Study, layers: list[dict[str, Any]]) -> list[Hit]:
 def _at_addresses(study: Study, wanted: str) -> list[Hit]:
     """Features at addresses that hold all words, a number being the whole number of a house; the shortest first."""
     book = _address_book(study)
-    kept = np.ones(len(book.written), bool)
+    holds_all = np.ones(len(book.written), bool)
     for word in wanted.split():
-        kept &= np.char.find(book.searched, f" {word} " if word[:1].isdigit() else word) >= 0
-    rows = np.flatnonzero(kept)
+        holds_all &= np.char.find(book.searched, f" {word} " if word[:1].isdigit() else word) >= 0
+    rows = np.flatnonzero(holds_all)
     rows = rows[np.lexsort((book.written[rows], np.char.str_len(book.written[rows])))][:MOST]
     return [
         Hit(str(book.written[row]), str(book.what[row]), float(book.lon[row]), float(book.lat[row]), 98) for row in rows

@@ -23,7 +23,7 @@ from awl.core.streets.build import BuildReport, fill_report
 from awl.core.streets.graph import StreetGraph
 from awl.core.surfaces.over_water import links_over_water
 from awl.formats.raster import Raster
-from awl.formats.table import Layer, LayerNotes
+from awl.formats.table import Layer, LayerNotes, check_key
 from awl.study import arrays, geopackage, rasters, records, streets
 from awl.study.cql import to_sql
 
@@ -282,14 +282,7 @@ class StudyFile:
     def set_layer_key(self, ident: str, key: str) -> None:
         """Let another field identify the features of a layer."""
         self.require_layer(ident)
-        known = geopackage.field_names(self._connection, ident)
-        if key not in known:
-            raise AwlError(
-                f"The layer '{ident}' has no field '{key}'",
-                remedy=f"Fields are: {', '.join(known)}",
-                inputs=("key",),
-                kind="no-such-field",
-            )
+        check_key(key, geopackage.field_names(self._connection, ident), ident)
         details = self.fact(f"layer:{ident}", {})
         with self.writing() as connection:
             records.set_fact(connection, f"layer:{ident}", {**details, "key": key})

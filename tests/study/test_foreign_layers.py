@@ -40,7 +40,7 @@ def test_the_key_of_zones_reaches_tables_and_matrices(own_study, tmp_path):
     )
     intake.add(path, own_study, how=ReadOptions(key="ward"))
     assert entry(own_study, "w")["key"] == "ward"
-    rows = ask(own_study, "matrix", {"from": "w", "to": "cool_rooms"}).made("rows").records()
+    rows = ask(own_study, "matrix", {"from": "w", "to": "cool_rooms"}).part("rows").records()
     assert {row["origin_id"] for row in rows} == {"N7", "S2"}
     inputs = {"zones": "w", "places": "cool_rooms", "fields": "people", "limits": 5}
     zones = ask(own_study, "access", inputs).document()["zones"]["features"]

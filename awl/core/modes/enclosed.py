@@ -24,7 +24,7 @@ Heads = NDArray[np.int32]
 @njit(cache=True, nogil=True)
 def reachable(start: Offsets, head: Heads, begin: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Mask (n,) of the rows of a CSR graph that can be reached from those of `begin`, these included."""
-    found = begin.copy()
+    mask = begin.copy()
     waiting = np.flatnonzero(begin)
     stack = np.empty(len(begin), np.int64)
     size = len(waiting)
@@ -34,11 +34,11 @@ def reachable(start: Offsets, head: Heads, begin: NDArray[np.bool_]) -> NDArray[
         row = stack[size]
         for i in range(start[row], start[row + 1]):
             other = head[i]
-            if not found[other]:
-                found[other] = True
+            if not mask[other]:
+                mask[other] = True
                 stack[size] = other
                 size += 1
-    return found
+    return mask
 
 
 def enclosed_links(
