@@ -17,7 +17,7 @@ from awl.core.engine.places import ON_STREET, TOO_FAR, Snapped
 from awl.core.engine.stands import Stands
 from awl.core.modes.delays import GATES, MAIN
 from awl.core.modes.network import BLOCKED, Network
-from awl.core.streets.turns import Placed
+from awl.core.streets.turns import DELAY, Placed
 from awl.study.study import Study
 
 
@@ -55,9 +55,14 @@ class World:
         self.choices = {node: len(arcs) for node, arcs in self.leaving.items()}
         self.rules = [
             p for p in self.graph.restrictions.rows()
-            if keys and p.condition is None and (p.applies_to is None or p.applies_to in keys)
+            if keys and p.kind != DELAY and p.condition is None and (p.applies_to is None or p.applies_to in keys)
             and not set((p.exempt or "").split(";")) & set(keys)
         ]  # fmt: skip
+        self.stated = {
+            (p.from_link, p.via_node, p.to_link): p.delay_s
+            for p in self.graph.restrictions.rows()
+            if keys and p.kind == DELAY
+        }
         self.rules_from: dict[int, list[Placed]] = {}
         for p in self.rules:
             self.rules_from.setdefault(p.from_link, []).append(p)
@@ -107,6 +112,8 @@ class World:
         if not self.timed:
             return 0.0
         d, graph = self.mode.delays, self.graph
+        if before is not None and (before[0], node, after[0]) in self.stated:
+            return float(self.stated[before[0], node, after[0]] or 0)
         lost = (
             d.signals_s
             if self.signals[node]
@@ -162,15 +169,16 @@ class World:
         ticket = itertools.count()
         stands = self.stands(places, start)
         for link, f, off in stands:
+            if f in (0.0, 1.0):
+                node = int((graph.link_from if f == 0 else graph.link_to)[link])
+                heapq.heappush(waiting, (begin, next(ticket), node, (), 0))
+                continue
             first = 0 if at_ends[link] else 1
             for side, share in ((0, 1 - f), (1, f)):
                 if np.isfinite(self.cost[link, side]):
                     arc = (link, side)
                     after = self.after(self.beside(begin, link, off), arc, share)
                     heapq.heappush(waiting, (after, next(ticket), self.head(arc), (arc,), first))
-            if f in (0.0, 1.0):
-                node = int((graph.link_from if f == 0 else graph.link_to)[link])
-                heapq.heappush(waiting, (begin, next(ticket), node, (), 0))
         settled: dict[tuple[int, tuple[tuple[int, int], ...], int], float] = {}
         entered: dict[tuple[int, int], float] = {}
         at_node: dict[int, float] = {}
@@ -204,7 +212,8 @@ class World:
                     ways.append(at_node.get(int((graph.link_from if g == 0 else graph.link_to)[other]), np.inf))
                 for link, f, way in stands:
                     side = 0 if g >= f else 1
-                    if link == other and (np.isfinite(self.cost[link, side]) or f == g):
+                    open_ = np.isfinite(self.cost[link, side]) and f not in (0.0, 1.0)
+                    if link == other and (open_ or f == g):
                         ways.append(self.after(self.beside(begin, link, way), (link, side), abs(g - f)))
                 made[row] = min([made[row], *(self.beside(way, other, off) for way in ways if np.isfinite(way))])
         return made - begin + (self.mode.delays.start_s + self.mode.delays.end_s if self.timed else 0.0)

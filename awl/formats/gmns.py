@@ -27,7 +27,7 @@ LINK_FIELDS = (
 MOVEMENT_FIELDS = ("mvmt_id", "node_id", "ib_link_id", "ob_link_id", "type", "penalty", "allowed_uses")
 RESTRICTION_FIELDS = (
     "relation_id", "from_street_link_id", "via_node_id", "via_street_link_ids", "to_street_link_id", "restriction", "applies_to",
-    "exempt", "condition",
+    "exempt", "condition", "delay_s",
 )  # fmt: skip
 
 

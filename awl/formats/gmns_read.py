@@ -22,6 +22,7 @@ from numpy.typing import NDArray
 from awl.core.errors import AwlError
 from awl.core.streets.build import JUNCTION_KEYS, LINK_CLASSES, STREET_KEYS
 from awl.core.streets.graph import StreetGraph
+from awl.core.streets.turns import DELAY
 from awl.formats import graph_tables
 from awl.formats.crs import to_degrees
 from awl.formats.limits import archive_members, check_size
@@ -172,7 +173,7 @@ def _shapes_of(path: Path, links: list[dict[str, str]]) -> dict[str, str]:
 
 
 def _turns_of_movements(path: Path, made: list[_Street], left_out: dict[str, int]) -> Layer | None:
-    """The turns that are barred because a node lists others; penalties have no place in a street graph and are counted."""
+    """The turns that are barred because a node lists others, and what turns with a penalty take."""
     rows = _table(path, ("node_id", "ib_link_id", "ob_link_id"))
     arcs = {
         ident: (number, side)
@@ -181,11 +182,15 @@ def _turns_of_movements(path: Path, made: list[_Street], left_out: dict[str, int
         if ident
     }
     allowed: dict[int, set[tuple[str, str]]] = {}
-    unknown = penalties = 0
+    unknown = faulty = 0
+    delays: list[tuple[int, int, int, float]] = []
     for row, node in zip(rows, _whole(rows, "node_id", path).tolist(), strict=True):
         turn = row["ib_link_id"], row["ob_link_id"]
         unknown += not (turn[0] in arcs and turn[1] in arcs)
-        penalties += _positive(row.get("penalty"))
+        seconds = _seconds(row.get("penalty"))
+        faulty += seconds is None
+        if seconds and seconds > 0 and turn[0] in arcs and turn[1] in arcs:
+            delays.append((node, arcs[turn[0]][0] + 1, arcs[turn[1]][0] + 1, seconds))
         pairs = allowed.setdefault(node, set())
         if (row.get("allowed_uses") or "").strip().lower() != "none":
             pairs.add(turn)
@@ -204,26 +209,30 @@ def _turns_of_movements(path: Path, made: list[_Street], left_out: dict[str, int
     ]
     if unknown:
         left_out["movements between links that are not there"] = unknown
-    if penalties:
-        left_out["penalties of movements, which modes state by kind of turn"] = penalties
-    if not barred:
+    if faulty:
+        left_out["penalties of movements that are no number of seconds"] = faulty
+    turns = [*((*turn, "no_turn", None) for turn in barred), *((*turn[:3], DELAY, turn[3]) for turn in delays)]
+    if not turns:
         return None
     columns: dict[str, list[Any]] = {
-        "relation_id": [0] * len(barred),
-        "from_link_id": [made[a - 1].values["link_id"] for _, a, _ in barred],
-        "via_node_id": [node for node, _, _ in barred],
-        "via_link_ids": [None] * len(barred),
-        "to_link_id": [made[b - 1].values["link_id"] for _, _, b in barred],
-        "restriction": ["no_turn"] * len(barred),
+        "relation_id": [0] * len(turns),
+        "from_link_id": [made[a - 1].values["link_id"] for _, a, _, _, _ in turns],
+        "via_node_id": [node for node, *_ in turns],
+        "via_link_ids": [None] * len(turns),
+        "to_link_id": [made[b - 1].values["link_id"] for _, _, b, _, _ in turns],
+        "restriction": [kind for *_, kind, _ in turns],
+        "delay_s": [seconds for *_, seconds in turns],
     }
-    return Layer(np.full(len(barred), None, object), columns)
+    return Layer(np.full(len(turns), None, object), columns)
 
 
-def _positive(text: str | None) -> bool:
+def _seconds(text: str | None) -> float | None:
+    """A penalty in seconds: 0 where none is stated, none where it is no number."""
     try:
-        return float(text or 0) > 0
+        seconds = float(text or 0)
     except ValueError:
-        return False
+        return None
+    return seconds if math.isfinite(seconds) else None
 
 
 def number_columns(folder: Path) -> list[str]:
@@ -290,7 +299,7 @@ def _turn_layer(path: Path) -> Layer:
         "via_street_link_ids": "via_link_ids",
         "to_street_link_id": "to_link_id",
     }
-    every = ("relation_id", *names, "via_node_id", "restriction", "applies_to", "exempt", "condition")
+    every = ("relation_id", *names, "via_node_id", "restriction", "applies_to", "exempt", "condition", "delay_s")
     columns = {names.get(name, name): [row.get(name) or None for row in rows] for name in every}
     return Layer(np.full(len(rows), None, object), columns)
 

@@ -26,7 +26,7 @@ NODE_FIELDS = ("node_id",)
 LINK_FIELDS = ("from_node_id", "to_node_id")
 RESTRICTION_FIELDS = (
     "relation_id", "from_link_id", "via_node_id", "via_link_ids", "to_link_id", "restriction", "applies_to", "exempt",
-    "condition",
+    "condition", "delay_s",
 )  # fmt: skip
 DIRECTIONS = ("_forward", "_backward")
 APART_M = 1.0
@@ -99,6 +99,7 @@ def restriction_table(graph: StreetGraph) -> Layer:
             "applies_to": [p.applies_to for p in rows],
             "exempt": [p.exempt for p in rows],
             "condition": [p.condition for p in rows],
+            "delay_s": [p.delay_s for p in rows],
         },
     )
 
@@ -289,7 +290,10 @@ def _with_turns(graph: StreetGraph, turns: Layer, links: Layer, source: str) -> 
                     chain,
                     link_row[int(columns["to_link_id"][i])],
                     str(columns["restriction"][i]),
-                    *(columns[name][i] for name in ("applies_to", "exempt", "condition")),
+                    columns["applies_to"][i],
+                    columns["exempt"][i],
+                    columns["condition"][i],
+                    None if columns["delay_s"][i] in (None, "") else float(columns["delay_s"][i]),
                 )
             )
         except (KeyError, TypeError, ValueError) as error:

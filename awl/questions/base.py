@@ -18,6 +18,7 @@ from pydantic.fields import FieldInfo
 
 from awl.core.errors import AwlError, nearest
 from awl.formats.table import Rows
+from awl.questions.spots import Spot
 
 Json = dict[str, Any]
 MAX_MINUTES = 24 * 60
@@ -229,16 +230,18 @@ Limits = Annotated[list[float], Field(min_length=1, max_length=MAX_LIMITS)]
 
 @dataclass(frozen=True)
 class Doubt:
-    """Something the reader must know before trusting an answer."""
+    """Something the reader must know before trusting an answer; `where` on the map, if that can be said."""
 
     code: str
     grade: Literal["error", "warning", "note"]
     count: int
     text: str
+    where: tuple[Spot, ...] = ()
 
     def json(self) -> Json:
         """As in the contract."""
-        return {"code": self.code, "grade": self.grade, "count": self.count, "text": self.text}
+        spots = {"where": [spot.json() for spot in self.where]} if self.where else {}
+        return {"code": self.code, "grade": self.grade, "count": self.count, "text": self.text, **spots}
 
 
 @dataclass(frozen=True)

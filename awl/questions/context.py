@@ -35,6 +35,7 @@ from awl.questions.base import (
     listed,
 )
 from awl.questions.from_answers import answer_features, inside_answer
+from awl.questions.spots import parts_left_out
 from awl.study.search import Hit, place_of
 from awl.study.study import Study
 
@@ -321,9 +322,10 @@ class Context:
         if apart > MUCH_APART:
             text = (
                 f"{apart:.0%} of the streets open to '{self.mode.id}' do not connect with the rest: the extract"
-                " may be too small, or cut through one-way streets. Stage Streets shows which."
+                " may be too small, or cut through one-way streets."
             )
-            doubts.append(Doubt("streets-apart", "warning", 1, text))
+            spots = parts_left_out(self.network)
+            doubts.append(Doubt("streets-apart", "warning", parts.parts - parts.kept, text, spots))
         if self.mode.slope.by != "none" and self.study.elevation is not None:
             coverage = self.study.raster_coverage(self.study.elevation) or 0.0
             if coverage < 1:

@@ -62,6 +62,16 @@ _SCHEMAS: Json = {
             "grade": {"type": "string", "enum": ["error", "warning", "note"]},
             "count": {"type": "integer"},
             "text": _TEXT,
+            "where": {"type": "array", "items": {"$ref": "#/components/schemas/Spot"}},
+        },
+    },
+    "Spot": {
+        "type": "object",
+        "required": ["name", "note", "at"],
+        "properties": {
+            "name": _TEXT,
+            "note": _TEXT,
+            "at": {"type": "array", "items": {"type": "number"}, "minItems": 2, "maxItems": 2},
         },
     },
     "Figure": {

@@ -18,7 +18,7 @@ from awl.core.streets.turns import FIELDS, TurnRestrictions
 COLUMNS = ("tags", "node_tags")
 APART = (*COLUMNS, "costs", "restrictions", "drawn")
 """Fields of the graph that are no plain array."""
-FORMAT = 2
+FORMAT = 3
 """Counts the layouts of this folder; one of another layout is made anew."""
 
 

@@ -68,6 +68,6 @@ def test_areas_of_nearest_places_share_out_the_merged_one(drawn):
 def test_nothing_reached_gives_no_area(drawn):
     _, _, reach, field = drawn
     nobody = reach.take(np.arange(len(reach.link)))
-    nobody.at_begin[:] = np.inf
-    nobody.at_end[:] = np.inf
+    for arrival in (nobody.at_begin, nobody.at_end, nobody.node_begin, nobody.node_end):
+        arrival[:] = np.inf
     assert contour_area(field, field_values(field, nobody, 60_000)).is_empty

@@ -22,7 +22,7 @@ from awl.core.modes.parts import strong_parts
 from awl.core.streets.build import build_graph
 from awl.core.streets.graph import StreetGraph
 from awl.core.streets.raw import RawExtract
-from awl.core.streets.turns import Placed, TurnRestrictions
+from awl.core.streets.turns import DELAY, Placed, TurnRestrictions
 from tests.oracle import random_places, time_along, times_between
 
 
@@ -77,6 +77,8 @@ def random_restrictions(graph: StreetGraph, rng: np.random.Generator) -> TurnRes
         if len(set(links)) == len(links) and not loops.any():
             kind = "only_straight_on" if rng.random() < 0.3 else "no_left_turn"
             made.append(Placed(number + 1, links[0], via, tuple(links[1:-1]), links[-1], kind))
+            if len(links) == 2 and rng.random() < 0.3:
+                made[-1] = replace(made[-1], kind=DELAY, delay_s=float(rng.integers(0, 90)))
     return TurnRestrictions.of(made)
 
 

@@ -17,7 +17,7 @@ from awl.core.modes.barriers import shut_nodes
 from awl.core.modes.mode import Delays
 from awl.core.modes.network import KeepParts, Network
 from awl.core.streets.graph import StreetGraph
-from awl.core.streets.turns import TurnRestrictions
+from awl.core.streets.turns import DELAY, TurnRestrictions
 from tests.core.test_hierarchy import raised
 from tests.core.test_search import networks
 from tests.oracle import random_places
@@ -38,7 +38,7 @@ def restricted(graph: StreetGraph, condition: list[str | None], kept: np.ndarray
 def test_an_hour_bars_what_a_network_with_those_restrictions_alone_bars(network, seed, measure):
     graph, mode = network.graph, network.mode
     rng = np.random.default_rng(seed)
-    timed = rng.random(len(graph.restrictions)) < 0.6
+    timed = (rng.random(len(graph.restrictions)) < 0.6) & ~graph.restrictions.kind.isin((DELAY,))
     hours: list[str | None] = ["Mo-Fr 07:00-09:00" if one else None for one in timed]
     always: list[str | None] = [None] * len(timed)
     free = raised(Network.of(restricted(graph, hours, np.ones(len(timed), bool)), mode))

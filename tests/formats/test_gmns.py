@@ -11,10 +11,13 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from awl.core.engine.places import Snapped
+from awl.core.engine.query import matrix
 from awl.core.errors import AwlError
 from awl.core.modes.mode import DRIVE, SHIPPED, Delays
 from awl.core.modes.network import KeepParts, Network
-from awl.core.modes.turning import binding
+from awl.core.modes.turning import binding, movements
+from awl.core.streets.turns import TurnRestrictions
 from awl.demo_study import DEMO
 from awl.formats import gmns, gmns_read, link_list
 from awl.formats.units import Units
@@ -253,12 +256,55 @@ def test_turns_that_a_table_does_not_allow_are_barred(tmp_path):
     made = folder(tmp_path, links, nodes)
     (made / "movement.csv").write_text(MOVEMENTS + "1,2,12,23,thru,5,all\n2,2,12,99,left,0,all\n")
     found = gmns_read.read(made)
-    barred = [(p.from_link, p.to_link) for p in found.graph.restrictions.rows()]
+    barred = [(p.from_link, p.to_link) for p in found.graph.restrictions.rows() if p.kind == "no_turn"]
     names = found.graph.tag("gmns_link_id").decode()
     assert [(names[a], names[b]) for a, b in barred] == [("12", "24")]
-    assert sorted(found.left_out.values()) == [1, 1]
+    assert found.left_out == {"movements between links that are not there": 1}
     (made / "movement.csv").write_text(MOVEMENTS + "1,2,12,23,thru,,none\n")
     assert len(gmns_read.read(made).graph.restrictions) == 2
+
+
+def test_penalties_of_movements_are_what_turns_take(tmp_path):
+    nodes = "node_id,x_coord,y_coord\n1,0,0\n2,0.001,0\n3,0.002,0\n4,0.001,0.001\n"
+    links = "link_id,from_node_id,to_node_id,directed\n12,1,2,false\n23,2,3,false\n24,2,4,false\n"
+    made = folder(tmp_path, links, nodes)
+    turns = [f"{n},2,{a},{b},thru,{s},all" for n, (a, b, s) in enumerate(
+        [("12", "23", 20), ("12", "24", ""), ("23", "12", "x"), ("23", "24", 0), ("24", "12", 12.5), ("24", "23", "")], 1
+    )]  # fmt: skip
+    (made / "movement.csv").write_text(MOVEMENTS + "\n".join(turns) + "\n")
+    read = gmns_read.read(made)
+    assert read.left_out == {"penalties of movements that are no number of seconds": 1}
+    plain = replace(SHIPPED["drive"], delays=Delays(back_s=600))
+    network = Network.of(read.graph, plain)
+    stated = {(m.arc_in >> 1, m.arc_out >> 1): m.delay_s for m in movements(network) if m.arc_in >> 1 != m.arc_out >> 1}
+    names = [int(name.split(";")[0]) for name in read.graph.tag("gmns_link_id").decode()]
+    assert {(names[a], names[b]): s for (a, b), s in stated.items() if s} == {(12, 23): 20, (24, 12): 12.5}
+    # They stand in place of the mode's own delays, and whoever walks loses none.
+    own = {(m.arc_in >> 1, m.arc_out >> 1): m.delay_s for m in movements(Network.of(read.graph, SHIPPED["drive"]))}
+    assert own[names.index(12), names.index(23)] == 20
+    assert all(m.delay_s == 0 for m in movements(Network.of(read.graph, SHIPPED["walk"])))
+    # A search loses them, and they survive the study file and the way out.
+    places = on_links(read.graph, [names.index(12), names.index(23)])
+    untold = Network.of(read.graph.with_restrictions(TurnRestrictions.none()), plain)
+    assert (matrix(network, places, places, "time")[0] - matrix(untold, places, places, "time")[0]).tolist() == [
+        [0, 20_000],
+        [0, 0],
+    ]
+    again = tmp_path / "again"
+    again.mkdir()
+    for name, text in gmns.tables(network).items():
+        (again / name).write_text(text)
+    assert sorted(p.delay_s for p in gmns_read.read(again).graph.restrictions.rows()) == [12.5, 20]
+    (again / "restriction.csv").unlink()
+    assert sorted(p.delay_s or 0 for p in gmns_read.read(again).graph.restrictions.rows())[-2:] == [12.5, 20]
+
+
+def on_links(graph, links):
+    """Places in the middle of links."""
+    nothing = np.zeros(len(links))
+    return Snapped(
+        np.array(links, np.int32), np.full(len(links), 0.5), nothing, np.zeros(len(links), np.int8), nothing, nothing
+    )
 
 
 def test_a_node_at_which_every_turn_is_barred_says_so(tmp_path):

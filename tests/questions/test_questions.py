@@ -304,8 +304,10 @@ def test_streets_that_do_not_connect_are_doubted(tmp_path, apart):
     (tmp_path / "two.osm").write_text(osm(body))
     intake.build(tmp_path / "two.osm", tmp_path / "two.gpkg")
     result = document(Study(tmp_path / "two.gpkg"), "isochrone", places=points([-36.2, 41.29]), limits=[2])
-    texts = [doubt["text"] for doubt in result["doubts"] if doubt["code"] == "streets-apart"]
-    assert [text[:3] for text in texts] == (["40%"] if apart > 0.2 else [])
+    doubts = [doubt for doubt in result["doubts"] if doubt["code"] == "streets-apart"]
+    assert [doubt["text"][:3] for doubt in doubts] == (["40%"] if apart > 0.2 else [])
+    for doubt in doubts:  # and it says where
+        assert [(spot["name"], spot["note"], spot["at"][1]) for spot in doubt["where"]] == [("Link 2", "0.7 km", 41.3)]
 
 
 def test_the_border_is_mentioned_where_it_is_touched(study):

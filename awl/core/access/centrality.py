@@ -81,12 +81,12 @@ class Centrality:
 
     @cached_property
     def _seeds(self) -> Seeds:
-        return leaving(self._places, self._network, self._measure, carried_with(self._measure), once=True)
+        return leaving(self._places, self._network, self._measure, carried_with(self._measure))
 
     @cached_property
     def _goals(self) -> tuple[Rows, Seeds]:
         """Goals by the state they are reached from, with offsets by state."""
-        goals = entering(self._places, self._network, self._measure, carried_with(self._measure), once=True)
+        goals = entering(self._places, self._network, self._measure, carried_with(self._measure))
         order = np.argsort(goals.state, kind="stable")
         by_state = Seeds(*(getattr(goals, item.name)[order] for item in fields(Seeds)))
         return np.searchsorted(by_state.state, np.arange(self._network.states.count + 1)), by_state
@@ -146,15 +146,13 @@ class Centrality:
         at_node = _at_node(places)
         node = np.where(places.fraction == 0.0, graph.link_from[places.link], graph.link_to[places.link])
         node = np.where(at_node, node, -1).astype(np.int32)
-        own_state = np.where(at_node, network.states.free[node], -1)
-        own_arc = np.where(at_node, 2 * places.link + (places.fraction == 1.0), -1)
         on_arc, at_nodes = np.zeros(2 * graph.link_count), np.zeros(graph.node_count)
         searched_and_passed(
             rows,
             (start, head, *weight, network.states.steps.arc[number], network.states.node),
             (seeds.starts(len(places.link)), seeds.state, seeds.cost, seeds.carried, seeds.arc, seeds.stand),
             (goal_start, goals.owner, goals.cost, goals.carried, goals.arc, goals.stand),
-            (node, *self._at, self._weight, own_state, own_arc),
+            (node, *self._at, self._weight),
             self._stands,
             (network.arc_costs(measure), network.arc_costs(carried)),
             self._on_links,

@@ -108,14 +108,18 @@ def minutes_to_place(homes: Homes, network: Network, place: Snapped, found: Arri
         at = costs_of(label)
         open_ = (at != UNREACHED) & ((cost != BLOCKED) | (share == 0))
         arrival = np.where(open_, np.minimum(arrival, at + np.where(share > 0, share * cost, 0.0)), arrival)
-    # On a link the place stands on the way need not pass either end.
+    # On a link the place stands on between its nodes the way need not pass either of them.
     at_once = place.stands.ways_to(network, found.measure) + network.overhead(found.measure)
-    for row in np.flatnonzero(at_once >= network.overhead(found.measure)).tolist():
+    for row in np.flatnonzero((at_once >= network.overhead(found.measure)) & ~place.stands.at_node).tolist():
         ahead = fraction - place.stands.fraction[row]
         cost = np.where(ahead >= 0, costs.up[link], costs.down[link])
         along = (link == place.stands.link[row]) & ((cost != BLOCKED) | (ahead == 0))
         own = np.where(along, at_once[row] + np.abs(ahead) * np.maximum(cost, 0), np.inf)
         arrival = np.minimum(arrival, own)
+    # Who is at a node does not begin on a link.
+    at_node = np.flatnonzero(stands.at_node)
+    whole = found.at_nodes(stands.take(at_node).nodes(network.graph))
+    arrival[at_node] = np.where(whole == UNREACHED, np.inf, whole)
     way = stands.ways_to(network, found.measure)
     return homes.least(np.where(way == NO_STAND, np.inf, arrival + way)) / 60_000
 

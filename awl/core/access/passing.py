@@ -15,13 +15,13 @@ NEVER = np.int32(2**31 - 1)
 
 
 @borrowing
-def _settle(rows, seeds, first, last, own, within, label, ways, far, nth, order, heap):
+def _settle(rows, seeds, first, last, within, label, ways, far, nth, order, heap):
     """Best costs `label` up to `within`, the number of best `ways` to each state, and what the shortest of them carries.
 
-    States are put into `order` as they settle; `nth` is where each stands in it. Returns how many they are. `own`: the state of a
-    place at a node, and the arc of its own link by which a seed has left it. `heap` has room for all steps and seeds.
+    States are put into `order` as they settle; `nth` is where each stands in it. Returns how many they are. `heap` has room for
+    all steps and seeds.
     """
-    start, head, weight, carried, arc_of = rows[:5]
+    start, head, weight, carried = rows[:4]
     seed_state, seed_cost, seed_far = seeds[1:4]
     waiting, size = 0, 0
     for i in range(first, last):
@@ -44,7 +44,7 @@ def _settle(rows, seeds, first, last, own, within, label, ways, far, nth, order,
         size += 1
         for row in range(start[at], start[at + 1]):
             over, state = here + weight[row], head[row]
-            if over > within or over > label[state] or (at == own[0] and arc_of[row] == own[1]):
+            if over > within or over > label[state]:
                 continue
             distance = far[at] + carried[row]
             if over < label[state]:
@@ -96,10 +96,10 @@ def _reach_along(j, places, stands, arc_costs, on_links, within, best, ways_to, 
             arc = 2 * link[s] + (1 if fraction[t] < fraction[s] else 0)
             if k == j or way[s] < 0 or way[t] < 0 or (share > 0.0 and arc_costs[0][arc] < 0):
                 continue
+            if node[j] >= 0 or node[k] >= 0:
+                continue  # ways from and to nodes are found by searching
             cost = np.int64(np.rint(share * max(arc_costs[0][arc], 0))) + way[s] + way[t]
-            # From or to a node this way was found before, unless the node costs time that whoever begins behind it does not lose.
-            known = (node[j] >= 0 or node[k] >= 0) and cost == best[k]
-            if cost > within or cost > best[k] or known:
+            if cost > within or cost > best[k]:
                 continue
             along[0][listed], along[1][listed], along[2][listed] = s, t, cost
             listed += 1
@@ -141,7 +141,7 @@ def _hand_back(
     """
     start, head, weight, _, arc_of, node_of = rows
     goal_start, goal_place, goal_cost, _, goal_arc, goal_stand = goals
-    node, _, _, worth, own_state, own_arc = places
+    node, _, _, worth = places
     _, place, link, fraction = stands[:4]
     on_arc, at_node = sums[5:7]
     onward, ending, piece_link, piece_ends, piece_trips, listed = work
@@ -170,8 +170,7 @@ def _hand_back(
         u = order[i]
         for row in range(start[u], start[u + 1]):
             v = head[row]
-            left_before = u == own_state[j] and arc_of[row] == own_arc[j]
-            if nth[v] > i and np.int64(label[u]) + weight[row] == label[v] and not left_before:
+            if nth[v] > i and np.int64(label[u]) + weight[row] == label[v]:
                 trips = ways[u] / ways[v] * (onward[v] + ending[v])
                 onward[u] += trips
                 on_arc[arc_of[row]] += trips
@@ -179,7 +178,7 @@ def _hand_back(
             at_node[node_of[u]] += onward[u]
     for i in range(seeds[0][j], seeds[0][j + 1]):
         u = seeds[1][i]
-        if seeds[2][i] == label[u] and u != own_state[j]:
+        if seeds[2][i] == label[u] and node[j] < 0:
             s = seeds[5][i]
             piece_link[pieces], piece_trips[pieces] = link[s], (onward[u] + ending[u]) / ways[u]
             piece_ends[pieces, 0], piece_ends[pieces, 1] = fraction[s], 1 - (seeds[4][i] & 1)
@@ -208,11 +207,10 @@ def searched_and_passed(sources, rows, seeds, goals, places, stands, arc_costs, 
 
     `rows`: offsets, heads, costs, carried costs and arcs of the steps, and the node of each state. `seeds`: offsets by place,
     states, costs, carried costs, arcs, stands. `goals`: offsets by state, places, costs, carried costs, arcs, stands. `places`:
-    node (-1 between nodes), x, y in metres, weight, the state of one at a node and the arc of its own link that leaves there.
-    `stands`: offsets by place, place, link, fraction, cost and carried cost of the way, and the most ways along links from one
-    place. `arc_costs`: cost and carried cost of each arc. `on_links`: stands by link and fraction. `settings`: radius without
-    overhead, overhead, decay per thousandth, thousandths in a unit, whether costs are distances. `sums`: reached, cost,
-    gravity, straight and passing of places, on arcs, at nodes, on parts of links.
+    node (-1 between nodes), x, y in metres, weight. `stands`: offsets by place, place, link, fraction, cost and carried cost of
+    the way, and the most ways along links from one place. `arc_costs`: cost and carried cost of each arc. `on_links`: stands by
+    link and fraction. `settings`: radius without overhead, overhead, decay per thousandth, thousandths in a unit, whether costs
+    are distances. `sums`: reached, cost, gravity, straight and passing of places, on arcs, at nodes, on parts of links.
     """
     states, count, within = len(rows[5]), len(places[0]), settings[0]
     label, nth = np.full(states, NEVER), np.full(states, -1, np.int32)
@@ -230,8 +228,7 @@ def searched_and_passed(sources, rows, seeds, goals, places, stands, arc_costs, 
         j = sources[turn]
         if stands[0][j] == stands[0][j + 1]:
             continue
-        own = (places[4][j], places[5][j])
-        settled = _settle(rows, seeds, seeds[0][j], seeds[0][j + 1], own, within, label, ways, far, nth, order, heap)
+        settled = _settle(rows, seeds, seeds[0][j], seeds[0][j + 1], within, label, ways, far, nth, order, heap)
         size = _reach(j, settled, order, label, ways, far, within, goals, best, ways_to, far_to, touched)
         size, listed = _reach_along(
             j, places, stands, arc_costs, on_links, within, best, ways_to, far_to, along, touched, size

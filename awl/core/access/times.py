@@ -20,6 +20,7 @@ from awl.core.engine.query import Arrivals, arrivals
 from awl.core.engine.stands import expanded
 from awl.core.modes.network import Network
 from awl.core.progress import threads_of
+from awl.core.streets.graph import StreetGraph
 
 Floats = NDArray[np.float64]
 Longs = NDArray[np.int64]
@@ -94,12 +95,12 @@ def times_between(
     order = np.argsort(stands.link, kind="stable")
     by_link = np.searchsorted(stands.link[order], np.arange(network.graph.link_count + 1))
     home = stands.place[order].astype(np.int64)
-    arcs = _arcs_at_states(network, direction)
+    at_nodes = _links_at_nodes(network.graph)
 
     def of_place(row: int) -> tuple[Longs, Floats]:
         place = places.take(np.array([row]))
         found = arrivals(network, place, "time", direction, limit)
-        rows = _homes_near(found, place, arcs, by_link, home)
+        rows = _homes_near(found, place, at_nodes, by_link, home)
         near = homes if rows is None else homes.take(rows)
         minutes = minutes_to_place(near, network, place, found)
         kept = np.flatnonzero(minutes * 60_000 <= limit)
@@ -123,23 +124,20 @@ def times_between(
     )
 
 
-def _arcs_at_states(network: Network, direction: str) -> tuple[Longs, NDArray[np.int32]]:
-    """Arcs along which one goes on from each state in the sense of the search: offsets by state, and arcs."""
-    states = network.states
-    if direction == "from":
-        start, _, number = network.rows("from")
-        return start, states.steps.arc[number]
-    order = np.argsort(states.begun, kind="stable")
-    return np.searchsorted(states.begun[order], np.arange(states.count + 1)), order.astype(np.int32)
+def _links_at_nodes(graph: StreetGraph) -> tuple[Longs, NDArray[np.int64]]:
+    """Links in the order of their nodes, each at both: offsets by node, and links."""
+    node = np.concatenate([graph.link_from, graph.link_to])
+    order = np.argsort(node, kind="stable")
+    return np.searchsorted(node[order], np.arange(graph.node_count + 1)), order % graph.link_count
 
 
 def _homes_near(
-    found: Arrivals, place: Snapped, arcs: tuple[Longs, NDArray[np.int32]], by_link: Longs, home: Longs
+    found: Arrivals, place: Snapped, at_nodes: tuple[Longs, NDArray[np.int64]], by_link: Longs, home: Longs
 ) -> Longs | None:
     """Rows of the homes on links that a search came to, or None for all of them."""
     reached = np.flatnonzero(found.label != NO_LABEL)
     if len(reached) > WIDE * len(found.label):
         return None
-    arc, _ = expanded(*arcs, reached)
-    link = np.unique(np.concatenate([arc >> 1, place.stands.link]))
+    link, _ = expanded(*at_nodes, np.unique(found.network.states.node[reached]))
+    link = np.unique(np.concatenate([link, place.stands.link]))
     return np.unique(expanded(by_link, home, link)[0])

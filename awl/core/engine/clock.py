@@ -9,7 +9,7 @@ large graphs*, EDBT 2008; speeds instead of travel times after K. Sung and other
 from __future__ import annotations
 
 import heapq
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numba import njit
@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS, UNREACHED
 from awl.core.engine.ladder import alike
-from awl.core.engine.leg import Leg
+from awl.core.engine.leg import Leg, leg_over
 from awl.core.engine.places import Snapped
 from awl.core.engine.query import arrivals
 from awl.core.engine.seeds import entering, leaving
@@ -207,13 +207,13 @@ def best_leg_by_clock(network: Network, places: Snapped, source: int, target: in
     begin, end = a.stands, b.stands
     begun = [clock.beside(begin, i, depart_ms) for i in range(len(begin.link))]
     f = begin.fraction[seeds.stand]
-    parts = np.where(seeds.state == states.begun[seeds.arc], np.where(seeds.arc & 1, f, 1.0 - f), 0.0)
+    parts = np.where(begin.at_node[seeds.stand], 0.0, np.where(seeds.arc & 1, f, 1.0 - f))
     times = [
         clock.after(arc, share, begun[stand])
         for arc, share, stand in zip(seeds.arc.tolist(), parts.tolist(), seeds.stand.tolist(), strict=True)
     ]
     # Who comes to a place that stands at a node uses no part of a link.
-    enters = (goals.cost > 0) | (goals.carried > 0)
+    enters = ~end.at_node[goals.stand]
     g = end.fraction[goals.stand]
     share = np.where(enters, np.where(goals.arc & 1, 1.0 - g, g), 0.0)
     rest = share * np.maximum(clock.free_ms[goals.arc], 0.0) + clock.free_beside(end)[goals.stand]
@@ -281,31 +281,19 @@ def _leg(
     depart_ms: float,
 ) -> Leg:
     """A leg with the time of each link as the clock has it."""
-    travelled = np.array(arcs, np.int32)
-    along = (travelled & 1) == 0
-    begin, end = np.where(along, 0.0, 1.0), np.where(along, 1.0, 0.0)
-    begin[0], end[-1] = (float(one.fraction[0]) for one in ends)
-    share = np.abs(end - begin)
-    passing, time = np.zeros(len(arcs)), depart_ms
-    for i, arc in enumerate(arcs):
-        after = clock.beside(ends[0], 0, time) if i == 0 else time + float(delays[i])
-        after = clock.after(arc, float(share[i]), after)
-        if i == len(arcs) - 1:
-            after = clock.beside(ends[1], 0, after)
-        passing[i], time = after - time - float(delays[i]), after
-    metres = float((share * network.length_mm[travelled >> 1]).sum())
+    fractions = float(ends[0].fraction[0]), float(ends[1].fraction[0])
     off = float(ends[0].off[0]), float(ends[1].off[0])
-    metres += off[0] * float(network.length_mm[travelled[0] >> 1]) + off[1] * float(
-        network.length_mm[travelled[-1] >> 1]
-    )
-    return Leg(
-        travelled >> 1,
-        along,
-        delays,
-        float(begin[0]),
-        float(end[-1]),
-        round(time - depart_ms),
-        round(metres),
-        passing,
-        off,
-    )
+    leg = leg_over(np.array(arcs, np.int32), delays, fractions, 0, 0, off)
+    begin, end = np.where(leg.along, 0.0, 1.0), np.where(leg.along, 1.0, 0.0)
+    begin[0], end[-1] = leg.start, leg.end
+    share, travelled = np.abs(end - begin), 2 * leg.links + ~leg.along
+    passing, time = np.zeros(len(travelled)), depart_ms
+    for i, arc in enumerate(travelled.tolist()):
+        after = (clock.beside(ends[0], 0, time) if i == 0 else time) + float(leg.delay_ms[i])
+        after = clock.after(arc, float(share[i]), after)
+        if i == len(travelled) - 1:
+            after = clock.beside(ends[1], 0, after)
+        passing[i], time = after - time - float(leg.delay_ms[i]), after
+    metres = float((share * network.length_mm[leg.links]).sum())
+    metres += float(np.dot(off, network.length_mm[leg.links[[0, -1]]]))
+    return replace(leg, cost=round(time - depart_ms), carried=round(metres), passing_ms=passing)

@@ -33,3 +33,70 @@ class Leg:
     carried: int
     passing_ms: NDArray[np.float64] | None = None
     off: tuple[float, float] = (0.0, 0.0)
+
+
+@dataclass(frozen=True)
+class ArcLists:
+    """Arcs of several ways in travel order: those of way i are `arc[start[i]:start[i + 1]]`, with the delay in ms before each.
+
+    `begin` and `end` (k,) are the fractions of its first and last link at which each begins and ends.
+    """
+
+    start: NDArray[np.int64]
+    arc: NDArray[np.int32]
+    delay_ms: NDArray[np.int32]
+    begin: NDArray[np.float64]
+    end: NDArray[np.float64]
+
+    @property
+    def _entry(self) -> NDArray[np.float64]:
+        """The fraction at which each arc is entered."""
+        entry = (self.arc & 1).astype(np.float64)
+        some = np.diff(self.start) > 0
+        entry[self.start[:-1][some]] = self.begin[some]
+        return entry
+
+    @property
+    def _exit(self) -> NDArray[np.float64]:
+        """The fraction at which each arc is left."""
+        left: NDArray[np.float64] = 1.0 - (self.arc & 1).astype(np.float64)
+        some = np.diff(self.start) > 0
+        left[self.start[1:][some] - 1] = self.end[some]
+        return left
+
+    def passed(self) -> NDArray[np.bool_]:
+        """Mask of the arcs of which something is passed: a way that begins or ends at a node passes nothing of that one."""
+        return self._entry != self._exit
+
+    def without_empty_ends(self) -> ArcLists:
+        """The same ways without first and last links of which they pass nothing.
+
+        A way that never leaves its place keeps the first.
+        """
+        passed, entry, left = self.passed(), self._entry, self._exit
+        way = np.repeat(np.arange(len(self.begin)), np.diff(self.start))
+        alone = np.bincount(way[passed], minlength=len(self.begin)) == 0
+        first = np.zeros(len(self.arc), bool)
+        first[self.start[:-1][np.diff(self.start) > 0]] = True
+        kept = passed | (first & alone[way])
+        start = np.concatenate([[0], np.cumsum(np.bincount(way[kept], minlength=len(self.begin)))])
+        some = np.diff(start) > 0
+        begin, end = self.begin.copy(), self.end.copy()
+        begin[some], end[some] = entry[kept][start[:-1][some]], left[kept][start[1:][some] - 1]
+        return ArcLists(start, self.arc[kept], self.delay_ms[kept], begin, end)
+
+
+def leg_over(
+    arc: NDArray[np.int32],
+    delay_ms: NDArray[np.int32],
+    ends: tuple[float, float],
+    cost: int,
+    carried: int,
+    off: tuple[float, float],
+) -> Leg:
+    """The way over some arcs (k,) from a fraction of the first link to one of the last, as in `Leg`."""
+    whole = ArcLists(np.array([0, len(arc)]), arc, delay_ms, np.array([ends[0]]), np.array([ends[1]]))
+    way = whole.without_empty_ends()
+    return Leg(
+        way.arc >> 1, (way.arc & 1) == 0, way.delay_ms, float(way.begin[0]), float(way.end[0]), cost, carried, off=off
+    )

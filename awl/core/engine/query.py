@@ -20,10 +20,10 @@ from awl.core.engine.dijkstra import (
 )
 from awl.core.engine.ladder import Ladder, alike, along_links, put_aside, sorted_pairs, swept
 from awl.core.engine.lanes import LANES
-from awl.core.engine.leg import Leg, carried_with
+from awl.core.engine.leg import Leg, carried_with, leg_over
 from awl.core.engine.places import Snapped
 from awl.core.engine.seeds import Seeds, entering, leaving
-from awl.core.engine.stands import along_link
+from awl.core.engine.stands import along_link, expanded
 from awl.core.engine.trips import last_delays, trips_between
 from awl.core.modes.network import Network
 from awl.core.progress import Progress, go_on, threads_of, watched
@@ -51,6 +51,13 @@ class Arrivals:
         """The least cost at each node (n,), however one came there; UNREACHED where there is no way."""
         best = np.full(self.network.graph.node_count, NO_LABEL)
         np.minimum.at(best, self.network.states.node, self.label)
+        return costs_of(best)
+
+    def at_nodes(self, node: NDArray[np.integer]) -> NDArray[np.int32]:
+        """The same at some nodes (k,)."""
+        state, nth = expanded(*self.network.states.by_node, node)
+        best = np.full(len(node), NO_LABEL)
+        np.minimum.at(best, nth, self.label[state])
         return costs_of(best)
 
     def on_arcs(self, arc: NDArray[np.integer]) -> NDArray[np.int64]:
@@ -234,12 +241,10 @@ def best_leg(network: Network, places: Snapped, source: int, target: int, measur
     used = _used(seeds, state)
     arcs.append(int(seeds.arc[used]))
     delays.append(0)
-    travelled = np.array(arcs[::-1], np.int32)
     first, last = a.stands.take(seeds.stand[[used]]), b.stands.take(goals.stand[[best]])
-    return Leg(
-        travelled >> 1, (travelled & 1) == 0, np.array(delays[::-1], np.int32), float(first.fraction[0]),
-        float(last.fraction[0]), int(at_goal[best]), int(found.carried[end_state] + goals.carried[best]),
-        off=(float(first.off[0]), float(last.off[0])),
+    return leg_over(
+        np.array(arcs[::-1], np.int32), np.array(delays[::-1], np.int32), (float(first.fraction[0]), float(last.fraction[0])),
+        int(at_goal[best]), int(found.carried[end_state] + goals.carried[best]), (float(first.off[0]), float(last.off[0])),
     )  # fmt: skip
 
 

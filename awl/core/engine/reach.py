@@ -25,7 +25,8 @@ class Reach:
 
     Piece i covers fractions `begin` to `end` of `link`. At fraction t the arrival is
     min(at_begin + (t - begin) * up, at_end + (end - t) * down), in ms or mm, with infinity where a way is barred.
-    `owner_begin`, `owner_end` name the place each end belongs to.
+    `owner_begin`, `owner_end` name the place each end belongs to. Where a piece begins or ends at a node, `node_begin` and
+    `node_end` are the arrival there however one comes, which does not wait for what it takes to go on; else infinity.
     """
 
     link: NDArray[np.int32]
@@ -37,6 +38,8 @@ class Reach:
     down: NDArray[np.float64]
     owner_begin: NDArray[np.int32]
     owner_end: NDArray[np.int32]
+    node_begin: NDArray[np.float64]
+    node_end: NDArray[np.float64]
 
     def take(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> Reach:
         """Some of the pieces."""
@@ -46,7 +49,8 @@ class Reach:
         """Arrival at fractions of the link of pieces `row`, infinity where not reached."""
         ahead = _ride(self.at_begin[row], fraction - self.begin[row], self.up[row])
         behind = _ride(self.at_end[row], self.end[row] - fraction, self.down[row])
-        return np.minimum(ahead, behind)
+        on_way = np.minimum(ahead, behind)
+        return np.where(fraction == 0.0, self.node_begin[row], np.where(fraction == 1.0, self.node_end[row], on_way))
 
     def within(self, limit: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """How far each piece is reached: up to fraction `a` from its begin, and from fraction `b` to its end.
@@ -111,14 +115,16 @@ def reach_of(network: Network, places: Snapped, found: Arrivals) -> Reach:
     # Splits stand in link order, as the pieces do: the pieces that end at a split, then those that begin there.
     end[~last], at_end[~last], owner_end[~last] = splits.fraction, splits.arrival, splits.owner
     begin[nth > 0], at_begin[nth > 0], owner_begin[nth > 0] = splits.fraction, splits.arrival, splits.owner
+    at_node = _arrival_of(found.cost)
     return Reach(
-        link, begin, end, at_begin, at_end, _open(costs.up[link]), _open(costs.down[link]), owner_begin, owner_end
-    )
+        link, begin, end, at_begin, at_end, _open(costs.up[link]), _open(costs.down[link]), owner_begin, owner_end,
+        np.where(nth == 0, at_node[graph.link_from[link]], np.inf), np.where(last, at_node[graph.link_to[link]], np.inf),
+    )  # fmt: skip
 
 
 @dataclass(frozen=True)
 class Splits:
-    """Where places stand on usable links (q,), ordered by link and fraction: arrival there, and the place it belongs to."""
+    """Where places stand on usable links (q,), between their nodes, ordered by link and fraction: arrival, and whose it is."""
 
     link: NDArray[np.int32]
     fraction: NDArray[np.float64]
@@ -129,7 +135,7 @@ class Splits:
 def splits_of(network: Network, places: Snapped, found: Arrivals) -> Splits:
     """Where links are split after a search from or to `places`."""
     stands, way = places.stands, places.stands.ways_to(network, found.measure)
-    rows = np.flatnonzero(network.usable[stands.link] & (way != NO_STAND))
+    rows = np.flatnonzero(network.usable[stands.link] & (way != NO_STAND) & ~stands.at_node)
     rows = rows[np.lexsort((stands.fraction[rows], stands.link[rows]))]
     link, fraction, owner = stands.link[rows], stands.fraction[rows], stands.place[rows].copy()
     arrival = (way[rows] + network.overhead(found.measure)).astype(np.float64)
@@ -164,7 +170,10 @@ def _pass_splits(link, fraction, at_ends, owner_ends, up, down, arrival, owner):
 
 
 def _arrival(label: NDArray[np.int64]) -> NDArray[np.float64]:
-    cost = costs_of(label)
+    return _arrival_of(costs_of(label))
+
+
+def _arrival_of(cost: NDArray[np.int32]) -> NDArray[np.float64]:
     return np.where(cost == UNREACHED, np.inf, cost.astype(np.float64))
 
 

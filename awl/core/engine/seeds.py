@@ -36,26 +36,25 @@ class Seeds:
         return np.searchsorted(self.owner, np.arange(owners + 1))
 
 
-def leaving(places: Snapped, network: Network, measure: str, carried: str, once: bool = False) -> Seeds:
+def leaving(places: Snapped, network: Network, measure: str, carried: str) -> Seeds:
     """The states that trips from each place come to first; places without a street give none.
 
-    `once`: no end is another in disguise, for where ways are counted. A place at a node stands there, so it needs not come to it.
+    A place at a node stands there, whichever street it was put on: trips leave it as those do that pass it, without a turn.
     """
     states, graph = network.states, network.graph
     costs, stands = (network.arc_costs(measure), network.arc_costs(carried)), places.stands
     ways = stands.ways_to(network, measure), stands.ways_to(network, carried)
     return Seeds(
         *_leaving(
-            stands.place, stands.link, stands.fraction, ways, costs, states.begun, states.free, graph.link_from, graph.link_to,
-            0.0 if once else 1.0,
+            stands.place, stands.link, stands.fraction, ways, costs, states.begun, states.free, graph.link_from, graph.link_to
         )
     )  # fmt: skip
 
 
-def entering(places: Snapped, network: Network, measure: str, carried: str, once: bool = False) -> Seeds:
+def entering(places: Snapped, network: Network, measure: str, carried: str) -> Seeds:
     """The last states of trips to each place before they come to its link, each with the cost of the rest of the way.
 
-    `once`: a place at a node is come to there, not by way of its own link as well.
+    A place at a node is come to there, on whichever street.
     """
     states, graph = network.states, network.graph
     costs, stands = (network.arc_costs(measure), network.arc_costs(carried)), places.stands
@@ -64,27 +63,20 @@ def entering(places: Snapped, network: Network, measure: str, carried: str, once
     return Seeds(
         *_entering(
             stands.place, stands.link, stands.fraction, ways, costs, states.by_arc, states.by_node, states.steps.tail,
-            network.barred, delay, (measure == "time", carried == "time"), graph.link_from, graph.link_to, -1.0 if once else 1.0,
+            network.barred, delay, (measure == "time", carried == "time"), graph.link_from, graph.link_to,
         )
     )  # fmt: skip
 
 
 @borrowing
-def _own_arc(link, fraction, side, cost, at_node):
-    """The arc of a place's link on one side and the share of it before the place; -1 where it may not be used.
-
-    Where the place is at a node it may be used only with a share up to `at_node`.
-    """
-    arc = 2 * np.int64(link) + side
-    share = 1.0 - fraction if side else fraction
-    inner = 0.0 < fraction < 1.0
-    return arc if cost[arc] != BLOCKED and (inner or share <= at_node) else np.int64(-1), share
+def _at_node(fraction):
+    return fraction == 0.0 or fraction == 1.0
 
 
 @borrowing
 def _part(share, cost):
-    """What a part of an arc costs; one of which nothing is used may be barred."""
-    return np.int64(np.rint(share * cost)) if share > 0.0 else np.int64(0)
+    """What a part of an arc costs."""
+    return np.int64(np.rint(share * cost))
 
 
 @njit(cache=True, nogil=True)
@@ -95,29 +87,28 @@ def _room(most):
 
 
 @njit(cache=True, nogil=True)
-def _leaving(place, link, fraction, ways, costs, begun, free, link_from, link_to, at_node):
-    state, cost, carried, owner, along, stand = _room(3 * len(link))
+def _leaving(place, link, fraction, ways, costs, begun, free, link_from, link_to):
+    state, cost, carried, owner, along, stand = _room(2 * len(link))
     size = 0
     for i in range(len(link)):
         if ways[0][i] < 0:
             continue
-        for side in range(2):
-            arc, share = _own_arc(link[i], fraction[i], side, costs[0], at_node)
-            if arc >= 0:
-                state[size], owner[size], along[size], stand[size] = begun[arc], place[i], arc, i
-                cost[size] = ways[0][i] + _part(1.0 - share, costs[0][arc])
-                carried[size] = ways[1][i] + _part(1.0 - share, costs[1][arc])
-                size += 1
-        if fraction[i] == 0.0 or fraction[i] == 1.0:
+        if _at_node(fraction[i]):
             at_start = fraction[i] == 0.0
             node = link_from[link[i]] if at_start else link_to[link[i]]
-            state[size], owner[size], along[size], stand[size] = (
-                free[node],
-                place[i],
-                2 * link[i] + np.int64(at_start),
-                i,
-            )
+            state[size], owner[size], stand[size] = free[node], place[i], i
+            along[size] = 2 * link[i] + np.int64(at_start)
             cost[size], carried[size] = ways[0][i], ways[1][i]
+            size += 1
+            continue
+        for side in range(2):
+            arc = 2 * np.int64(link[i]) + side
+            if costs[0][arc] == BLOCKED:
+                continue
+            share = fraction[i] if side else 1.0 - fraction[i]
+            state[size], owner[size], along[size], stand[size] = begun[arc], place[i], arc, i
+            cost[size] = ways[0][i] + _part(share, costs[0][arc])
+            carried[size] = ways[1][i] + _part(share, costs[1][arc])
             size += 1
     return state[:size], cost[:size], carried[:size], owner[:size], along[:size], stand[:size]
 
@@ -127,16 +118,17 @@ def _most_entering(link, fraction, by_arc, by_node, link_from, link_to):
     """How many states places may be come to from at most."""
     most = np.int64(0)
     for i in range(len(link)):
-        most += by_arc[2 * link[i] + 2] - by_arc[2 * link[i]]
-        if fraction[i] == 0.0 or fraction[i] == 1.0:
+        if _at_node(fraction[i]):
             node = link_from[link[i]] if fraction[i] == 0.0 else link_to[link[i]]
             most += by_node[node + 1] - by_node[node]
+        else:
+            most += by_arc[2 * link[i] + 2] - by_arc[2 * link[i]]
     return most
 
 
 @njit(cache=True, nogil=True)
 def _entering(
-    place, link, fraction, ways, costs, by_arc, by_node, tail, barred, delay, delayed, link_from, link_to, at_node
+    place, link, fraction, ways, costs, by_arc, by_node, tail, barred, delay, delayed, link_from, link_to
 ):  # fmt: skip
     state, cost, carried, owner, along, stand = _room(
         _most_entering(link, fraction, by_arc[0], by_node[0], link_from, link_to)
@@ -145,10 +137,20 @@ def _entering(
     for i in range(len(link)):
         if ways[0][i] < 0:
             continue
+        if _at_node(fraction[i]):
+            at_start = fraction[i] == 0.0
+            node = link_from[link[i]] if at_start else link_to[link[i]]
+            for row in range(by_node[0][node], by_node[0][node + 1]):
+                state[size], owner[size], stand[size] = by_node[1][row], place[i], i
+                along[size] = 2 * link[i] + np.int64(not at_start)
+                cost[size], carried[size] = ways[0][i], ways[1][i]
+                size += 1
+            continue
         for side in range(2):
-            arc, share = _own_arc(link[i], fraction[i], side, costs[0], at_node)
-            if arc < 0:
+            arc = 2 * np.int64(link[i]) + side
+            if costs[0][arc] == BLOCKED:
                 continue
+            share = 1.0 - fraction[i] if side else fraction[i]
             for row in range(by_arc[0][arc], by_arc[0][arc + 1]):
                 step = by_arc[1][row]
                 if barred[step]:
@@ -156,13 +158,5 @@ def _entering(
                 state[size], owner[size], along[size], stand[size] = tail[step], place[i], arc, i
                 cost[size] = ways[0][i] + _part(share, costs[0][arc]) + (delay[step] if delayed[0] else 0)
                 carried[size] = ways[1][i] + _part(share, costs[1][arc]) + (delay[step] if delayed[1] else 0)
-                size += 1
-        if fraction[i] == 0.0 or fraction[i] == 1.0:
-            at_start = fraction[i] == 0.0
-            node = link_from[link[i]] if at_start else link_to[link[i]]
-            for row in range(by_node[0][node], by_node[0][node + 1]):
-                state[size], owner[size], stand[size] = by_node[1][row], place[i], i
-                along[size] = 2 * link[i] + np.int64(not at_start)
-                cost[size], carried[size] = ways[0][i], ways[1][i]
                 size += 1
     return state[:size], cost[:size], carried[:size], owner[:size], along[:size], stand[:size]

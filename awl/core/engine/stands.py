@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from awl.core.engine.dijkstra import UNREACHED
 from awl.core.engine.leg import carried_with
 from awl.core.modes.network import BLOCKED, MILLI, MOST_COST, Network
+from awl.core.streets.graph import StreetGraph
 
 Row = TypeVar("Row", bound=np.integer[Any])
 LONGEST_WAY = int(MOST_COST * MILLI) // 10
@@ -52,6 +53,16 @@ class Stands:
     def joined(cls, parts: list[Stands]) -> Stands:
         """Several, one after another, of the same places."""
         return cls(*(np.concatenate([getattr(part, item.name) for part in parts]) for item in fields(cls)))
+
+    @property
+    def at_node(self) -> NDArray[np.bool_]:
+        """Which stands (q,) are at a node; it does not matter then which of its streets they are on."""
+        return (self.fraction == 0.0) | (self.fraction == 1.0)
+
+    def nodes(self, graph: StreetGraph) -> NDArray[np.int32]:
+        """The node (q,) each stand is at; for one between nodes, that at the end of its link."""
+        node: NDArray[np.int32] = np.where(self.fraction == 0.0, graph.link_from[self.link], graph.link_to[self.link])
+        return node
 
     def _ordered(self) -> Stands:
         return self.take(np.argsort(self.place, kind="stable"))
@@ -91,7 +102,10 @@ class Stands:
 def along_link(
     network: Network, ends: tuple[Stands, Stands], measure: str
 ) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
-    """Arc, cost and carried cost (q,) of trips between two stands on one link without leaving it; UNREACHED where barred."""
+    """Arc, cost and carried cost (q,) of trips between two stands on one link without leaving it; UNREACHED where barred.
+
+    And where the first is at a node, from which trips begin as from no link: searches find them.
+    """
     first, last = ends
     f, g = first.fraction, last.fraction
     arc = 2 * first.link.astype(np.int64) + (g < f)
@@ -99,7 +113,7 @@ def along_link(
     share = np.abs(g - f)
     ways = [stands.ways_to(network, measure) for stands in ends]
     more = [np.maximum(stands.ways_to(network, carried_with(measure)), 0) for stands in ends]
-    usable = ((costs != BLOCKED) | (f == g)) & (ways[0] != NO_STAND) & (ways[1] != NO_STAND)
+    usable = np.where(f == g, True, (costs != BLOCKED) & ~first.at_node) & (ways[0] != NO_STAND) & (ways[1] != NO_STAND)
     cost = np.rint(share * np.maximum(costs, 0)).astype(np.int64) + ways[0] + ways[1]
     carried = np.rint(share * np.maximum(further, 0)).astype(np.int64) + more[0] + more[1]
     return arc, np.where(usable, cost, int(UNREACHED)), carried

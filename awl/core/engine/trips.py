@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.ladder import WORTH_TRIMMING, alike, at_once, ranked
-from awl.core.engine.leg import Leg, carried_with
+from awl.core.engine.leg import ArcLists, Leg, carried_with
 from awl.core.engine.pairs import Ends, Found, load_of_pairs, load_of_steps, scratch_for, ways_of_pairs
 from awl.core.engine.places import Snapped
 from awl.core.engine.seeds import Seeds, entering, leaving
@@ -100,9 +100,10 @@ def load_between(
     load = np.zeros(2 * network.graph.link_count, np.int64)
     np.add.at(load, network.states.steps.arc, on_step)
     for number, block in enumerate(blocks):
-        ends = block.trips()
-        trip = np.repeat(np.arange(len(ends.cost)), np.diff(ends.start))
-        np.add.at(load, ends.arc, many[number * BLOCK + trip])
+        ends, _ = block.listed()
+        trip = np.repeat(np.arange(len(block.cost)), np.diff(ends.start))
+        passed = ends.passed()
+        np.add.at(load, ends.arc[passed], many[number * BLOCK + trip[passed]])
     cost, carried = (np.concatenate([getattr(block, name) for block in blocks]) for name in ("cost", "carried"))
     return cost, carried, load
 
@@ -185,7 +186,13 @@ class _Block:
         self._pair[:, trip[better]] = a[better], b[better]
 
     def trips(self) -> Trips:
-        """The ways in full; those over steps without the steps where only load was counted."""
+        """The ways in full."""
+        way, off = self.listed()
+        way = way.without_empty_ends()
+        return Trips(self.cost, self.carried, way.start, way.arc, way.delay_ms, way.begin, way.end, off)
+
+    def listed(self) -> tuple[ArcLists, NDArray[np.float64]]:
+        """The arcs of all ways, of those over steps without the steps where only load was counted; `off` as in `Trips`."""
         steps, onto, whole = self._ways, self._onto, self._network.states.steps
         over, once, along = (np.flatnonzero(self.kind == kind) for kind in (OVER_STEPS, AT_ONCE, ALONG_LINK))
         seed, goal = steps.seed[over], steps.goal[over]
@@ -219,7 +226,7 @@ class _Block:
         for side, stands in enumerate(self._stands):
             rows = used[side, found]
             fraction[side, found], off[side, found] = stands.fraction[rows], stands.off[rows]
-        return Trips(self.cost, self.carried, start, arc, delay, fraction[0], fraction[1], off)
+        return ArcLists(start, arc, delay, *fraction), off
 
 
 def _keyed(stands: Stands) -> Longs:

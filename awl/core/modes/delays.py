@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.modes.mode import Mode
-from awl.core.modes.turning import BACK, LEFT, RIGHT, turn_kinds
+from awl.core.modes.turning import BACK, LEFT, RIGHT, stated_delays, turn_kinds
 from awl.core.streets.graph import StreetGraph
 
 GATES = (
@@ -25,7 +25,8 @@ MAIN = ("trunk", "trunk_link", "primary", "primary_link", "secondary", "secondar
 class TurnDelays:
     """What a mode loses at the nodes of its graph, in ms: `at_node` (n,) whoever passes, `boarding` (n,) to go on by ferry.
 
-    Turns count at nodes with a `choice` (n,): more than one arc leads on.
+    Turns count at nodes with a `choice` (n,): more than one arc leads on. What the source of the streets states of turns from arc
+    to arc, in ms, stands in place of all these.
     """
 
     mode: Mode
@@ -33,6 +34,7 @@ class TurnDelays:
     at_node: NDArray[np.int32]
     boarding: NDArray[np.int32]
     choice: NDArray[np.bool_]
+    stated: dict[tuple[int, int], int]
 
     @classmethod
     def on(cls, mode: Mode, graph: StreetGraph, usable: NDArray[np.bool_], leaving: NDArray[np.integer]) -> TurnDelays:
@@ -48,14 +50,23 @@ class TurnDelays:
         for mask, links in ((ashore, usable & ~ferry), (afloat, usable & ferry)):
             mask[graph.link_from[links]] = True
             mask[graph.link_to[links]] = True
-        return cls(mode, graph, _ms(seconds), _ms(np.where(ashore & afloat, delays.ferry_s, 0.0)), leaving > 1)
+        stated = {turn: round(took * 1000) for turn, took in stated_delays(mode, graph).items()}
+        return cls(mode, graph, _ms(seconds), _ms(np.where(ashore & afloat, delays.ferry_s, 0.0)), leaving > 1, stated)
 
     @property
     def nodes(self) -> NDArray[np.int64]:
         """Nodes at which some turn costs time."""
+        delayed = (self.at_node > 0) | (self.boarding > 0)
         if self.mode.delays.by_turn:
-            return np.flatnonzero(self.choice | (self.at_node > 0) | (self.boarding > 0))
-        return np.flatnonzero((self.at_node > 0) | (self.boarding > 0))
+            delayed |= self.choice
+        onto = np.array([after for _, after in self.stated], np.int64)
+        delayed[np.where(onto & 1, self.graph.link_to[onto >> 1], self.graph.link_from[onto >> 1])] = True
+        return np.flatnonzero(delayed)
+
+    @property
+    def arcs_told_apart(self) -> NDArray[np.int64]:
+        """Arcs from which a turn has a delay of its own."""
+        return np.unique(np.array([before for before, _ in self.stated], np.int64))
 
     def of(
         self, before: NDArray[np.integer], after: NDArray[np.integer], node: NDArray[np.integer]
@@ -65,6 +76,9 @@ class TurnDelays:
         known = np.flatnonzero(before >= 0)
         if self.mode.delays.by_turn and len(known):
             lost[known] += self._turns(before[known], after[known], node[known])
+        if self.stated and len(known):
+            for row in known[np.isin(before[known], self.arcs_told_apart)].tolist():
+                lost[row] = self.stated.get((int(before[row]), int(after[row])), lost[row])
         return lost.astype(np.int32)
 
     @cached_property

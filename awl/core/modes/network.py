@@ -305,7 +305,9 @@ class Network:
         known = set(always)
         sometimes = [sequence for sequence in ever if sequence not in known]
         at_ends = self.use.at_ends & self.usable
-        return build_states(self.out_arcs, head, always, self.mode.delays.by_turn, at_ends, sometimes)
+        return build_states(
+            self.out_arcs, head, always, self.mode.delays.by_turn, at_ends, sometimes, self.turn_delays.arcs_told_apart
+        )
 
     @cached_property
     def enclosed(self) -> NDArray[np.bool_]:

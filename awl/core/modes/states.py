@@ -91,12 +91,14 @@ def build_states(
     every_arc: bool,
     at_ends: NDArray[np.bool_],
     sometimes: Iterable[tuple[int, ...]] = (),
+    told_apart: NDArray[np.integer] | None = None,
 ) -> States:
     """States of a network with the arcs `out` by node; `arc_head` (2m,) is the node at the end of each arc, -1 where barred.
 
     `forbidden`: sequences of two and more arcs that may not be passed one after the other; `sometimes`: in some hours, so that
     states are the same at every hour. `every_arc`: tell apart every arc by
-    which one comes to a node with a choice, because turns cost time. `at_ends` (m,): links open at the ends of trips alone.
+    which one comes to a node with a choice, because turns cost time; `told_apart`: these alone. `at_ends` (m,): links open at the
+    ends of trips alone.
     """
     n = len(out.start) - 1
     arrived = arc_head.copy()
@@ -107,6 +109,8 @@ def build_states(
     if every_arc:
         choice = np.diff(out.start) >= 2
         own = (arc_head >= 0) & choice[np.maximum(arc_head, 0)]
+    if told_apart is not None:
+        own[told_apart] = arc_head[told_apart] >= 0
     own[[p[0] for p in prefixes if len(p) == 1]] = True
     lone = np.flatnonzero(own)
     arrived[lone] = n + np.arange(len(lone))

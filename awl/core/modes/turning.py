@@ -14,7 +14,7 @@ from awl.core.modes.arcs import Arcs
 from awl.core.modes.hours import open_at
 from awl.core.modes.mode import Mode
 from awl.core.streets.graph import StreetGraph
-from awl.core.streets.turns import Placed, TurnRestrictions
+from awl.core.streets.turns import DELAY, Placed, TurnRestrictions
 
 if TYPE_CHECKING:
     from awl.core.modes.network import Network
@@ -53,11 +53,23 @@ def forbidden_sequences(
     binds = binding(mode, graph.restrictions, when, ever)
     if timed:
         binds &= graph.restrictions.condition.present()
+    binds &= ~graph.restrictions.kind.isin((DELAY,))
     made: list[tuple[int, ...]] = []
     for p in graph.restrictions.rows(np.flatnonzero(binds).tolist()):
         for way in _ways(p, graph):
             made += list(_others(way, graph, out)) if p.kind.startswith("only_") else [way]
     return made
+
+
+def stated_delays(mode: Mode, graph: StreetGraph) -> dict[tuple[int, int], float]:
+    """Seconds that turns from arc to arc take where the source of the streets states them, for a mode that they bind."""
+    binds = binding(mode, graph.restrictions) & graph.restrictions.kind.isin((DELAY,))
+    return {
+        (way[0], way[1]): p.delay_s
+        for p in graph.restrictions.rows(np.flatnonzero(binds).tolist())
+        for way in _ways(p, graph)
+        if p.delay_s is not None and len(way) == 2
+    }
 
 
 def _ways(p: Placed, graph: StreetGraph) -> Iterator[tuple[int, ...]]:

@@ -19,7 +19,7 @@ from awl.core.geodesy import segment_lengths
 from awl.core.streets.build import CONNECTOR, FERRY
 from awl.core.streets.graph import StreetGraph, hilbert_order
 from awl.core.streets.shapes import cut_vertices
-from awl.core.streets.turns import Placed, TurnRestrictions
+from awl.core.streets.turns import TurnRestrictions
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -207,9 +207,7 @@ def _moved_turns(graph: StreetGraph, first: Ints, pieces: Ints) -> TurnRestricti
             between += whole if along else whole[::-1]
             node = int(graph.link_to[link] if along else graph.link_from[link])
         out = _piece_at(graph, first, pieces, p.to_link, node)
-        made.append(
-            Placed(p.relation, into, p.via_node, tuple(between), out, p.kind, p.applies_to, p.exempt, p.condition)
-        )
+        made.append(replace(p, from_link=into, via_links=tuple(between), to_link=out))
     return TurnRestrictions.of(made)
 
 

@@ -1,13 +1,14 @@
 """Turn restrictions: from ids of ways and nodes in the source to links and nodes of the graph.
 
 A restriction forbids (`no_...`) or demands (`only_...`) that a traveller who leaves the link `from` at the via node goes on by
-the link `to`, directly or along further links between. Source: OpenStreetMap wiki, *Relation:restriction*.
+the link `to`, directly or along further links between. Source: OpenStreetMap wiki, *Relation:restriction*. One of kind `delay`
+forbids nothing, but says what a turn takes: a movement's penalty in GMNS.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +19,8 @@ from awl.core.streets.raw import RESTRICTION_KEYS, Restriction
 Ints = NDArray[np.int32]
 MAX_VIA_LINKS = 60
 """Longer chains between `from` and `to` are no turn."""
+DELAY = "delay"
+"""Kind of a turn whose delay the source states."""
 
 
 @dataclass(frozen=True)
@@ -27,7 +30,7 @@ class TurnRestrictions:
     `from_link` is left at `via_node`; `via_link[via_start[i]:via_start[i + 1]]` are the links between, in travel order (none
     where the via is a node); then follows `to_link`. `kind` is the value such as `no_left_turn`; `applies_to` names the one
     kind of vehicle it is for (no value: all), `exempt` those it spares (`bicycle;bus`), `condition` the times as stated.
-    `relation` is the source's id.
+    `relation` is the source's id. `delay_s` is what a turn of kind `delay` takes, NaN for others.
     """
 
     relation: NDArray[np.int64]
@@ -40,6 +43,7 @@ class TurnRestrictions:
     applies_to: Categorical
     exempt: Categorical
     condition: Categorical
+    delay_s: NDArray[np.float64]
 
     @classmethod
     def none(cls) -> TurnRestrictions:
@@ -56,10 +60,11 @@ class TurnRestrictions:
             np.concatenate([[0], np.cumsum([len(p.via_links) for p in placed])]).astype(np.int64),
             np.array([link for p in placed for link in p.via_links], np.int32),
             np.array([p.to_link for p in placed], np.int32),
-            *(
-                Categorical.of([getattr(p, name) for p in placed])
-                for name in ("kind", "applies_to", "exempt", "condition")
-            ),
+            Categorical.of([p.kind for p in placed]),
+            Categorical.of([p.applies_to for p in placed]),
+            Categorical.of([p.exempt for p in placed]),
+            Categorical.of([p.condition for p in placed]),
+            np.array([np.nan if p.delay_s is None else p.delay_s for p in placed], float),
         )
 
     def __len__(self) -> int:
@@ -80,7 +85,10 @@ class TurnRestrictions:
                 tuple(self.via_link[self.via_start[i] : self.via_start[i + 1]].tolist()),
                 int(self.to_link[i]),
                 self.kind.at(i) or "",
-                *(column.at(i) for column in (self.applies_to, self.exempt, self.condition)),
+                self.applies_to.at(i),
+                self.exempt.at(i),
+                self.condition.at(i),
+                None if np.isnan(self.delay_s[i]) else float(self.delay_s[i]),
             )
             for i in (range(len(self)) if at is None else at)
         ]
@@ -91,10 +99,8 @@ class TurnRestrictions:
         for p in self.rows():
             chain = [int(link[i]) for i in (p.from_link, *p.via_links, p.to_link)]
             between = tuple(dict.fromkeys(i for i in chain[1:-1] if i not in (chain[0], chain[-1])))
-            made.append(
-                Placed(p.relation, chain[0], int(node[p.via_node]), between, chain[-1], p.kind, p.applies_to, p.exempt,
-                       p.condition)
-            )  # fmt: skip
+            via = int(node[p.via_node])
+            made.append(replace(p, from_link=chain[0], via_node=via, via_links=between, to_link=chain[-1]))
         return TurnRestrictions.of(made)
 
 
@@ -111,6 +117,7 @@ class Placed:
     applies_to: str | None = None
     exempt: str | None = None
     condition: str | None = None
+    delay_s: float | None = None
 
 
 FIELDS = tuple(item.name for item in fields(TurnRestrictions))

@@ -1744,6 +1744,12 @@ export interface components {
             grade: "error" | "warning" | "note";
             count: number;
             text: string;
+            where?: components["schemas"]["Spot"][];
+        };
+        Spot: {
+            name: string;
+            note: string;
+            at: number[];
         };
         Figure: {
             value: number | string | null;

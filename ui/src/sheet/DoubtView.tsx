@@ -13,7 +13,7 @@ const FAR_M = 30;
 export function DoubtView({ doubt, answer, full }: { doubt: Results["doubts"][number]; answer: Answer; full: boolean }) {
   const [open, setOpen] = useState(false);
   const set = useScreen((screen) => screen.set);
-  const listed = full ? about(doubt.code, answer) : [];
+  const listed = full ? listedIn(doubt, answer) : [];
   return (
     <div className={`doubt ${doubt.grade}`}>
       <i aria-hidden="true">{doubt.grade === "note" ? "·" : "?"}</i>
@@ -47,8 +47,9 @@ export function DoubtView({ doubt, answer, full }: { doubt: Results["doubts"][nu
   );
 }
 
-/** The places or trips a doubt is about. */
-export function about(code: string, answer: Answer): Listed[] {
+/** What a doubt is about: the spots it names itself, else places or trips of the answer. */
+export function listedIn({ code, where }: Results["doubts"][number], answer: Answer): Listed[] {
+  if (where) return where.map(({ name, note, at }) => ({ name, note, at: at as [number, number] }));
   if (code === "trips-unreachable") {
     const lost = (answer.result.unreachable as FeatureCollection | undefined)?.features ?? [];
     return lost.map(({ properties }) => ({ name: `${String(properties?.origin)} to ${String(properties?.destination)}`, note: String(properties?.reason), at: null }));

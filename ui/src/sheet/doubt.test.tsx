@@ -2,7 +2,7 @@ import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
 import { useScreen } from "../state/store";
 import { answerOf, question } from "../testing/fixtures";
-import { about, DoubtView } from "./DoubtView";
+import { DoubtView, listedIn } from "./DoubtView";
 
 const place = (name: string, status: string, away: number | null, beside: string | null = null) => ({
   type: "Feature",
@@ -14,16 +14,17 @@ const answer = answerOf(question("q", "isochrone", {}), {
   unreachable: { type: "FeatureCollection", features: [{ type: "Feature", properties: { origin: "A", destination: "B", reason: "gaps" }, geometry: null }] },
 });
 const doubt = { code: "places-far-from-street", grade: "note" as const, count: 1, text: "1 place lies 44 m from a usable street." };
+const of = (code: string) => ({ ...doubt, code });
 
 afterEach(cleanup);
 
 describe("a doubt", () => {
   it("knows the places and trips it is about", () => {
-    expect(about("places-far-from-street", answer).map(({ name }) => name)).toEqual(["Baths"]);
-    expect(about("places-outside-the-study-area", answer).map(({ name }) => name)).toEqual(["Mill"]);
-    expect(about("places-on-one-way-street", answer).map(({ name, note }) => [name, note])).toEqual([["Hall", "also on Quay Lane, 9 m farther"]]);
-    expect(about("trips-unreachable", answer)).toEqual([{ name: "A to B", note: "gaps", at: null }]);
-    expect(about("speed-assumed", answer)).toEqual([]);
+    expect(listedIn(of("places-far-from-street"), answer).map(({ name }) => name)).toEqual(["Baths"]);
+    expect(listedIn(of("places-outside-the-study-area"), answer).map(({ name }) => name)).toEqual(["Mill"]);
+    expect(listedIn(of("places-on-one-way-street"), answer).map(({ name, note }) => [name, note])).toEqual([["Hall", "also on Quay Lane, 9 m farther"]]);
+    expect(listedIn(of("trips-unreachable"), answer)).toEqual([{ name: "A to B", note: "gaps", at: null }]);
+    expect(listedIn(of("speed-assumed"), answer)).toEqual([]);
   });
   it("lists them, and shows one on the map with a click", () => {
     render(<DoubtView doubt={doubt} answer={answer} full />);
@@ -32,6 +33,14 @@ describe("a doubt", () => {
     expect(screen.getByText("44 m from a street")).toBeTruthy();
     fireEvent.click(screen.getByText("Baths"));
     expect(useScreen.getState().goTo).toEqual([-36.2, 41.3]);
+  });
+  it("shows the spots it names itself", () => {
+    const spots = [{ name: "Mill Lane", note: "0.8 km, 4 links", at: [-36.21, 41.31] }];
+    render(<DoubtView doubt={{ ...of("streets-apart"), where: spots }} answer={answer} full />);
+    fireEvent.click(screen.getByText("Show them"));
+    expect(screen.getByText("0.8 km, 4 links")).toBeTruthy();
+    fireEvent.click(screen.getByText("Mill Lane"));
+    expect(useScreen.getState().goTo).toEqual([-36.21, 41.31]);
   });
   it("of a question that is not selected lists nothing", () => {
     render(<DoubtView doubt={doubt} answer={answer} full={false} />);

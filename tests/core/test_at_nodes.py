@@ -1,0 +1,158 @@
+"""A place at a node stands there: no answer depends on which of the node's streets it was put on."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+import numpy as np
+import pytest
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+from awl.core.access.centrality import Centrality
+from awl.core.access.homes import Homes, minutes_to_place
+from awl.core.engine.clock import best_leg_by_clock
+from awl.core.engine.dijkstra import UNREACHED
+from awl.core.engine.places import ON_STREET, Snapped
+from awl.core.engine.query import arrivals, best_leg, matrix
+from awl.core.engine.reach import reach_of
+from awl.core.engine.trips import load_between, trips_between
+from awl.core.modes.network import Network
+from tests.core.test_hierarchy import raised
+from tests.core.test_search import networks
+from tests.oracle import random_places, time_along
+
+EACH_WAY = pytest.mark.parametrize("direction", ["from", "to"])
+
+
+def placed(link: list[int], fraction: list[float]) -> Snapped:
+    """Places on streets, whose own coordinates do not matter."""
+    nothing = np.zeros(len(link))
+    status = np.full(len(link), ON_STREET, np.int8)
+    return Snapped(np.array(link, np.int32), np.array(fraction), nothing, status, nothing, nothing)
+
+
+def on_each_street(network: Network, seed: int) -> Snapped:
+    """One node, once for each end of a street that meets it."""
+    graph, links = network.graph, np.flatnonzero(network.usable)
+    ends = np.bincount(np.concatenate([graph.link_from[links], graph.link_to[links]]), minlength=graph.node_count)
+    several = np.flatnonzero(ends > 1)
+    assume(len(several) > 0)
+    node = several[seed % len(several)]
+    begins, leads = links[graph.link_from[links] == node], links[graph.link_to[links] == node]
+    return placed([*begins, *leads], [0.0] * len(begins) + [1.0] * len(leads))
+
+
+def both_engines(network: Network) -> tuple[Network, Network]:
+    return network, raised(network)
+
+
+@settings(max_examples=60, deadline=None)
+@given(networks(), st.integers(0, 1000), st.sampled_from(["time", "distance"]))
+def test_times_from_and_to_a_node_are_those_of_the_node(network, seed, measure):
+    same, others = on_each_street(network, seed), random_places(network, 7, seed)
+    for one in both_engines(network):
+        out, carried = matrix(one, same, others, measure)
+        back, carried_back = matrix(one, others, same, measure)
+        assert (out == out[0]).all() and (back == back[:, :1]).all()
+        # Of ways that cost the same, what is carried may be that of either.
+        assert carried.shape == out.shape and carried_back.shape == back.shape
+        assert (matrix(one, same, same, measure)[0] == one.overhead(measure)).all()
+
+
+@settings(max_examples=60, deadline=None)
+@given(networks(), st.integers(0, 1000))
+def test_ways_from_a_node_cost_the_same_and_pass_what_they_say(network, seed):
+    same, others = on_each_street(network, seed), random_places(network, 5, seed)
+    high = raised(network)
+    for target in range(5):
+        pairs = [
+            Snapped.joined([same.take(np.array([row])), others.take(np.array([target]))])
+            for row in range(len(same.link))
+        ]
+        legs = [best_leg(one, pair, 0, 1, "time") for pair in pairs for one in (network, high)]
+        costs = {None if leg is None else leg.cost for leg in legs}
+        assert len(costs) == 1
+        for leg in legs:
+            if leg is not None:
+                assert time_along(network, leg) == pytest.approx(leg.cost, abs=3)
+                begin, end = np.where(leg.along, 0.0, 1.0), np.where(leg.along, 1.0, 0.0)
+                begin[0], end[-1] = leg.start, leg.end
+                assert len(leg.links) == 1 or (begin != end).all()
+
+
+@settings(max_examples=40, deadline=None)
+@given(networks(), st.integers(0, 1000), st.sampled_from(["from", "to"]))
+def test_streets_and_homes_are_reached_alike(network, seed, direction):
+    same, others = on_each_street(network, seed), random_places(network, 9, seed)
+    others = Snapped.joined([others.take(others.link >= 0), same])
+    stands = others.stands
+    for one in both_engines(network):
+        reached, at_homes = [], []
+        for row in range(len(same.link)):
+            place = same.take(np.array([row]))
+            found = arrivals(one, place, "time", direction)
+            reach = reach_of(one, place, found)
+            reached.append(np.concatenate([reach.link, reach.at_begin, reach.at_end, reach.node_begin, reach.node_end]))
+            homes = homes_at(others)
+            at_homes.append(minutes_to_place(homes, one, place, found))
+            assert homes.minutes(reach) == pytest.approx(at_homes[-1])
+            # Who lives at the node is there at once, and whoever lives elsewhere as the matrix says.
+            pair = (place, others) if direction == "from" else (others, place)
+            cost = matrix(one, *pair, "time")[0].ravel()
+            minutes = np.where(cost == UNREACHED, np.inf, cost / 60_000)
+            assert at_homes[-1] == pytest.approx(minutes, abs=1e-4)
+        assert all(np.array_equal(reached[0], one) for one in reached)
+        assert all(np.array_equal(at_homes[0], one) for one in at_homes)
+    assert len(stands.place) >= len(others.link)
+
+
+def homes_at(places: Snapped) -> Homes:
+    """One home at each place."""
+    count = len(places.link)
+    nothing = np.zeros(count)
+    return Homes(
+        np.zeros(count, np.int64), np.full(count, 1 / count), places.link, places.fraction, nothing, nothing, nothing, 1,
+        places.beside,
+    )  # fmt: skip
+
+
+@settings(max_examples=40, deadline=None)
+@given(networks(), st.integers(0, 1000))
+def test_trips_put_the_same_load_on_streets(network, seed):
+    same, others = on_each_street(network, seed), random_places(network, 1, seed, beside=False)
+    high, count = raised(network), len(same.link)
+    ends = Snapped.joined([others] * count)
+    ways = trips_between(high.hierarchy, high, same, ends, "time")
+    cost, _, load = load_between(high.hierarchy, high, same, ends, "time")
+    assert (cost == cost[0]).all() and np.array_equal(cost, ways.cost)
+    assert load.sum() == (len(ways.arc) if cost[0] > 0 else load.sum())
+    assert (load % count == 0).all()
+
+
+def test_a_trip_by_the_clock_waits_where_it_begins_whichever_street_it_leaves_by(study):
+    network = study.network("drive")
+    signals = np.flatnonzero(network.turn_delays.at_node > 0)
+    graph, links = network.graph, np.flatnonzero(network.usable)
+    node = next(n for n in signals.tolist() if (graph.link_from[links] == n).sum() >= 2)
+    begins = links[graph.link_from[links] == node]
+    by_clock = network.at(datetime(2026, 6, 3, 8))
+    for link in begins.tolist():
+        inner = placed([link], [0.5])
+        costs = []
+        for other in begins.tolist():
+            leg = best_leg_by_clock(by_clock, Snapped.joined([placed([other], [0.0]), inner]), 0, 1, 8 * 3_600_000.0)
+            costs.append(None if leg is None else leg.cost)
+            if leg is not None:
+                assert leg.delay_ms.sum() >= network.turn_delays.at_node[node]
+        assert len(set(costs)) == 1
+
+
+@settings(max_examples=40, deadline=None)
+@given(networks(), st.integers(0, 1000))
+def test_places_at_one_node_are_equally_central(network, seed):
+    same, others = on_each_street(network, seed), random_places(network, 6, seed)
+    places = Snapped.joined([same, others])
+    sums = Centrality(network, places, "time", 1_000_000, np.ones(len(places.link)), 0.001).sums()
+    for value in (sums.reached, sums.cost, sums.gravity, sums.passing):
+        assert value[: len(same.link)] == pytest.approx(value[0])
