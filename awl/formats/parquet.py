@@ -16,6 +16,8 @@ from numpy.typing import NDArray
 
 from awl.formats.table import Indexed, Layer, Rows
 
+ROWS_AT_ONCE = 1 << 18
+"""Rows that are compressed together."""
 Columns = Mapping[str, NDArray[Any] | list[Any] | Indexed]
 
 
@@ -49,7 +51,12 @@ def _written(columns: Columns, about: dict[bytes, bytes] | None = None) -> bytes
 
     table = arrow_table(columns)
     out = io.BytesIO()
-    parquet.write_table(table.replace_schema_metadata(about) if about else table, out, compression="zstd")
+    few = [field.name for field in table.schema if str(field.type).startswith(("dictionary", "string"))]
+    # Without a note of the schema, what repeats few texts reads back as text; metadata are part of it.
+    parquet.write_table(
+        table.replace_schema_metadata(about) if about else table, out, compression="zstd", use_dictionary=few,
+        row_group_size=ROWS_AT_ONCE, store_schema=about is not None,
+    )  # fmt: skip
     return out.getvalue()
 
 
@@ -65,9 +72,9 @@ def _column(values: NDArray[Any] | list[Any] | Indexed) -> Any:
     import pyarrow as pa
 
     if isinstance(values, Indexed):
-        return _column(values.values).take(pa.array(values.rows))
+        return pa.DictionaryArray.from_arrays(pa.array(values.rows), _column(values.values))
     if isinstance(values, np.ndarray) and values.dtype == np.float64 and not isinstance(values, np.ma.MaskedArray):
-        return pa.array(values, from_pandas=True)
+        return pa.array(values, from_pandas=bool(np.isnan(values).any()))  # without absent numbers nothing is copied
     if isinstance(values, np.ma.MaskedArray):
         return pa.array(values.data, mask=np.ma.getmaskarray(values))
     if isinstance(values, np.ndarray) and values.dtype != object:

@@ -21,13 +21,20 @@ def _sample(context: Context) -> int:
     return SAMPLE if context.network.states.count <= STATES else FEW
 
 
-def of_pairs(context: Context, measure: str, sources: Snapped, targets: Snapped) -> list[str]:
-    """What to say of trips from each source to the target of the same row; nothing where speeds do not change."""
-    both = np.flatnonzero(sources.found & targets.found)
+def of_pairs(
+    context: Context,
+    measure: str,
+    sources: Snapped,
+    targets: Snapped,
+    pairs: tuple[NDArray[np.integer], NDArray[np.integer]],
+) -> list[str]:
+    """What to say of trips (k,) between the sources and targets in these rows; nothing where speeds do not change."""
+    source, target = pairs
+    both = np.flatnonzero(sources.found[source] & targets.found[target])
     if measure != "time" or not changes_over_the_day(context.network) or len(both) == 0:
         return []
     rows = both[np.unique(np.linspace(0, len(both) - 1, _sample(context)).astype(int))]
-    return _said(context, sources.take(rows), targets.take(rows))
+    return _said(context, sources.take(source[rows]), targets.take(target[rows]))
 
 
 def of_reach(context: Context, measure: str, places: Snapped, found: Arrivals, limit: int) -> list[str]:

@@ -82,11 +82,11 @@ class Sides:
         """Rows of the start and of the end, time in s and distance in m of each pair with a way, for some of the starts."""
         part = self.from_street.take(rows)
         cost, carried = matrix(context.network, part, self.to_street, self.measure, self.limit, threads, progress)
-        flat = np.flatnonzero(cost.ravel() != UNREACHED)
-        own, other = cost.ravel()[flat] / 1000, carried.ravel()[flat] / 1000
-        del cost, carried
-        s, t = (side.astype(np.int32) for side in np.divmod(flat, max(len(self.ends), 1)))
-        return (rows[s], t, own, other) if self.measure == "time" else (rows[s], t, other, own)
+        reached = cost != UNREACHED
+        s = np.repeat(rows.astype(np.int32), np.count_nonzero(reached, axis=1))
+        t = np.broadcast_to(np.arange(len(self.ends), dtype=np.int32), cost.shape)[reached]
+        own, other = cost[reached] / 1000, carried[reached] / 1000
+        return (s, t, own, other) if self.measure == "time" else (s, t, other, own)
 
     def columns(self, context: Context, rows: NDArray[np.integer], threads: int) -> dict[str, Any]:
         """The pairs of some of the starts as columns of a table."""
@@ -158,14 +158,16 @@ class Matrix(Question):
                 "destination_id": Indexed(ends.ids, t),
                 "origin": Indexed(starts.names, s),
                 "destination": Indexed(ends.names, t),
-                "duration_s": np.round(duration, 3),
-                "distance_m": np.round(distance, 3),
+                "duration_s": duration,
+                "distance_m": distance,
             }
-            return Rows(columns | {name_of(hour): np.round(then, 3) for hour, then in zip(hours, by_hour, strict=True)})
+            return Rows(columns | {name_of(hour): then for hour, then in zip(hours, by_hour, strict=True)})
 
-        apart = s != t if inputs.from_ == inputs.to else np.ones(len(s), bool)
-        mean = float(duration[apart].mean() / 60) if apart.any() else None
-        spread = histogram(duration[apart] / 60, "Pairs")
+        # Of places among themselves those to themselves say nothing.
+        apart = s != t if inputs.from_ == inputs.to else slice(None)
+        minutes = duration[apart] / 60
+        mean = float(minutes.mean()) if len(minutes) else None
+        spread = histogram(minutes, "Pairs")
         means = mean_minutes(by_hour[:, apart])
         mean_by_hour = {"mean_duration_min_by_hour": dict(zip(map(str, hours), means, strict=True))} if hours else {}
         return Answer(
@@ -187,7 +189,7 @@ class Matrix(Question):
             doubts=doubts,
             method=[
                 *context.notes,
-                *frozen_hour.of_pairs(context, inputs.measure, from_street.take(s), to_street.take(t)),
+                *frozen_hour.of_pairs(context, inputs.measure, from_street, to_street, (s, t)),
             ],
             parts={"rows": rows},
             table=(

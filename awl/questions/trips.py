@@ -157,7 +157,7 @@ class TripsQuestion(Question):
             method=[
                 *context.notes,
                 *frozen_hour.of_pairs(
-                    context, inputs.measure, asked.snapped.take(asked.leg_from), asked.snapped.take(asked.leg_to)
+                    context, inputs.measure, asked.snapped, asked.snapped, (asked.leg_from, asked.leg_to)
                 ),
                 "Every trip takes the best way for itself; streets do not fill up.",
                 "A street counts a trip that passes any part of it.",

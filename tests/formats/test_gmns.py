@@ -296,7 +296,7 @@ def test_penalties_of_movements_are_what_turns_take(tmp_path):
         (again / name).write_text(text)
     assert sorted(p.delay_s for p in gmns_read.read(again).graph.restrictions.rows()) == [12.5, 20]
     (again / "restriction.csv").unlink()
-    assert sorted(p.delay_s or 0 for p in gmns_read.read(again).graph.restrictions.rows())[-2:] == [12.5, 20]
+    assert {12.5, 20} <= {p.delay_s for p in gmns_read.read(again).graph.restrictions.rows()}
 
 
 def on_links(graph, links):
