@@ -126,6 +126,10 @@ def _print_report(report: BuildReport) -> None:
             f"Coastline and streets contradict each other along {report.coast_disputed_m / 1000:,.1f} of"
             f" {report.coast_m / 1000:,.1f} km of coast: no sea is drawn there."
         )
+    if report.links_known is not None:
+        click.echo(
+            f"{report.links_known:,} links keep the ids they had, {report.links - report.links_known:,} are new."
+        )
     if report.barriers or report.restrictions:
         kinds = ", ".join(f"{count:,} {name.replace('_', ' ')}" for name, count in report.barriers.items())
         click.echo(

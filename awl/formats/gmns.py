@@ -59,8 +59,8 @@ def nodes(network: Network) -> str:
     kinds = np.where(graph.node_border, "border", np.where(shut, "barrier", "")).tolist()
     tags = {graph_tables.field_of(key): column.decode() for key, column in graph.node_tags.items()}
     rows = (
-        (graph.node_number[i], round(graph.node_lon[i], 8), round(graph.node_lat[i], 8), kinds[i],
-         graph.node_id[i] or None, *(values[i] for values in tags.values()))
+        (graph.node_id[i], round(graph.node_lon[i], 8), round(graph.node_lat[i], 8), kinds[i],
+         graph.node_osm_id[i] or None, *(values[i] for values in tags.values()))
         for i in used
     )  # fmt: skip
     return csv_table.write((*NODE_FIELDS, *tags), rows)
@@ -96,11 +96,11 @@ def links(network: Network) -> str:
             if step == 2:
                 tail, head = head, tail
             rows.append(
-                (ident[2 * i + step - 1], graph.node_number[tail], graph.node_number[head], "true",
+                (ident[2 * i + step - 1], graph.node_id[tail], graph.node_id[head], "true",
                  (wkt if step == 1 else reverse)[i], name[i], highway[i], network.length_mm[i] / 1000,
-                 round(float(network.use.speed[i]), 2), network.mode.id, network.duration_ms[i, step - 1] / 1000, i + 1,
-                 STREET_DIRECTIONS[step - 1], graph.link_way[i], several[i], at_ends[i], *(values[i] for values in more.values()),
-                 *(_number(pair[i, step - 1]) for pair in graph.costs.values()))
+                 round(float(network.use.speed[i]), 2), network.mode.id, network.duration_ms[i, step - 1] / 1000,
+                 graph.link_id[i], STREET_DIRECTIONS[step - 1], graph.link_way[i], several[i], at_ends[i],
+                 *(values[i] for values in more.values()), *(_number(pair[i, step - 1]) for pair in graph.costs.values()))
             )  # fmt: skip
     rows.sort(key=lambda row: row[0])
     return csv_table.write((*LINK_FIELDS, "osm_way_ids", "ends_only", *more, *graph.costs), rows)
@@ -109,7 +109,7 @@ def links(network: Network) -> str:
 def link_ids(graph: StreetGraph) -> list[int]:
     """The id of each arc (2m,): along the drawn direction of a link, then against it.
 
-    Those of the tables a link came from stay; others are numbered above them, or 2 * link + 1 and + 2 where there are none.
+    Those of the tables a link came from stay; others are twice the link's id less one, and twice the id, above them.
     """
     given: dict[int, int] = {}
     for i, text in enumerate(graph.tag("gmns_link_id").decode()):
@@ -120,8 +120,8 @@ def link_ids(graph: StreetGraph) -> list[int]:
     first = {ident: arc for arc, ident in reversed(given.items())}
     above = max(first, default=0)
     return [
-        given[arc] if arc in given and first[given[arc]] == arc else above + arc + 1
-        for arc in range(2 * graph.link_count)
+        given[arc] if arc in given and first[given[arc]] == arc else above + ident
+        for arc, ident in enumerate(np.stack([2 * graph.link_id - 1, 2 * graph.link_id], axis=1).ravel().tolist())
     ]
 
 
@@ -134,7 +134,7 @@ def movements(network: Network) -> str:
 
     At a node where none is allowed they are all listed, with `allowed_uses` none: a node without rows allows every turn.
     """
-    number, ident = network.graph.node_number, link_ids(network.graph)
+    number, ident = network.graph.node_id, link_ids(network.graph)
     turns = list(turns_of(network))
     passable = {turn.node for turn in turns if turn.allowed}
     listed = [turn for turn in turns if turn.allowed or turn.node not in passable]

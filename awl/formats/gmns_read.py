@@ -137,7 +137,7 @@ def read(
         folder.name,
         drawn=weight is not None,
     )
-    return ReadGraph(graph_tables.in_space_order(graph), left_out)
+    return ReadGraph(graph.in_space_order(), left_out)
 
 
 Line = tuple[int, dict[str, str]]

@@ -17,7 +17,7 @@ from awl.core.errors import AwlError
 from awl.core.geodesy import segment_lengths
 from awl.core.modes.network import BLOCKED, Network
 from awl.core.streets.build import JUNCTION_KEYS, LINK_CLASSES, STREET_KEYS
-from awl.core.streets.graph import StreetGraph, hilbert_order
+from awl.core.streets.graph import MAX_ID, StreetGraph
 from awl.core.streets.turns import Placed, TurnRestrictions
 from awl.formats.table import Layer
 
@@ -43,8 +43,8 @@ def node_table(graph: StreetGraph) -> Layer:
     return Layer(
         np.atleast_1d(shapely.points(graph.node_lon, graph.node_lat)),
         {
-            "node_id": graph.node_number.tolist(),
-            "osm_node_id": graph.node_id.tolist(),
+            "node_id": graph.node_id.tolist(),
+            "osm_node_id": graph.node_osm_id.tolist(),
             "border": graph.node_border.tolist(),
             **{field_of(key): column.decode() for key, column in graph.node_tags.items()},
         },
@@ -52,12 +52,12 @@ def node_table(graph: StreetGraph) -> Layer:
 
 
 def link_table(graph: StreetGraph, network: Network | None = None) -> Layer:
-    """Links numbered from 1; with the costs of a mode in each direction when its network is given, empty where barred."""
+    """Links by their ids; with the costs of a mode in each direction when its network is given, empty where barred."""
     ways = graph.link_way.tolist()
     columns: dict[str, list[Any]] = {
-        "link_id": list(range(1, graph.link_count + 1)),
-        "from_node_id": graph.node_number[graph.link_from].tolist(),
-        "to_node_id": graph.node_number[graph.link_to].tolist(),
+        "link_id": graph.link_id.tolist(),
+        "from_node_id": graph.node_id[graph.link_from].tolist(),
+        "to_node_id": graph.node_id[graph.link_to].tolist(),
         "osm_way_id": ways,
         "length": np.round(graph.link_length, 3).tolist(),
         **{field_of(key): column.decode() for key, column in graph.tags.items()},
@@ -91,10 +91,10 @@ def restriction_table(graph: StreetGraph) -> Layer:
         np.atleast_1d(shapely.points(graph.node_lon[turns.via_node], graph.node_lat[turns.via_node])),
         {
             "relation_id": [p.relation for p in rows],
-            "from_link_id": [p.from_link + 1 for p in rows],
-            "via_node_id": graph.node_number[turns.via_node].tolist(),
-            "via_link_ids": [";".join(str(i + 1) for i in p.via_links) or None for p in rows],
-            "to_link_id": [p.to_link + 1 for p in rows],
+            "from_link_id": graph.link_id[turns.from_link].tolist(),
+            "via_node_id": graph.node_id[turns.via_node].tolist(),
+            "via_link_ids": [";".join(map(str, graph.link_id[list(p.via_links)].tolist())) or None for p in rows],
+            "to_link_id": graph.link_id[turns.to_link].tolist(),
             "restriction": [p.kind for p in rows],
             "applies_to": [p.applies_to for p in rows],
             "exempt": [p.exempt for p in rows],
@@ -127,11 +127,12 @@ def graph_of(nodes: Layer, links: Layer, turns: Layer | None, source: str, drawn
         metres = metres * np.repeat(given / np.maximum(metres[start[1:] - 1], 1e-9), np.diff(start))
     ways, ways_start = _ways(links)
     graph = StreetGraph(
-        node_id=_whole(nodes, "osm_node_id", source) if "osm_node_id" in nodes.columns else np.zeros_like(number),
+        node_osm_id=_whole(nodes, "osm_node_id", source) if "osm_node_id" in nodes.columns else np.zeros_like(number),
         node_lon=node_xy[:, 0].copy(),
         node_lat=node_xy[:, 1].copy(),
         node_border=_border(nodes),
-        node_number=number,
+        node_id=number,
+        link_id=_link_ids(links, source),
         link_from=tail,
         link_to=head,
         link_ways=ways,
@@ -152,11 +153,6 @@ def graph_of(nodes: Layer, links: Layer, turns: Layer | None, source: str, drawn
     if turns is not None and len(turns):
         return _with_turns(graph, turns, links, source)
     return graph
-
-
-def in_space_order(graph: StreetGraph) -> StreetGraph:
-    """The graph with nodes along a Hilbert curve and links in the order of their ends."""
-    return graph.with_nodes(hilbert_order(graph.node_lon, graph.node_lat)).in_order()
 
 
 def _whole(layer: Layer, name: str, source: str) -> Ints:
@@ -272,23 +268,39 @@ def _costs(links: Layer) -> dict[str, NDArray[np.float64]]:
     return found
 
 
+def _link_ids(links: Layer, source: str) -> Ints:
+    """The ids a table gives its links, or 1 to m where it gives none that could be ids."""
+    given = links.columns.get("link_id", [])
+    anew = np.arange(1, len(links) + 1, dtype=np.int64)
+    if not given or not all(str(value).isdigit() and 0 < int(value) < MAX_ID for value in given):
+        return anew
+    ids = np.array([int(value) for value in given], np.int64)
+    if len(np.unique(ids)) < len(ids):
+        raise AwlError(
+            "Two links have the same id",
+            where=source,
+            remedy="Give each link an id of its own",
+            kind="broken-numbering",
+        )
+    return ids
+
+
 def _with_turns(graph: StreetGraph, turns: Layer, links: Layer, source: str) -> StreetGraph:
-    number = _whole(links, "link_id", source) if "link_id" in links.columns else np.arange(1, len(links) + 1)
-    link_row = {int(n): i for i, n in enumerate(number)}
-    node_row = {int(n): i for i, n in enumerate(graph.node_number)}
+    link_row = {str(n): i for i, n in enumerate(links.columns.get("link_id") or graph.link_id.tolist())}
+    node_row = {int(n): i for i, n in enumerate(graph.node_id)}
     placed = []
     nothing = [None] * len(turns)
     columns = {name: turns.columns.get(name, nothing) for name in RESTRICTION_FIELDS}
     for i in range(len(turns)):
         try:
-            chain = tuple(link_row[int(v)] for v in str(columns["via_link_ids"][i] or "").split(";") if v)
+            chain = tuple(link_row[v] for v in str(columns["via_link_ids"][i] or "").split(";") if v)
             placed.append(
                 Placed(
                     int(columns["relation_id"][i] or 0),
-                    link_row[int(columns["from_link_id"][i])],
+                    link_row[str(columns["from_link_id"][i])],
                     node_row[int(columns["via_node_id"][i])],
                     chain,
-                    link_row[int(columns["to_link_id"][i])],
+                    link_row[str(columns["to_link_id"][i])],
                     str(columns["restriction"][i]),
                     columns["applies_to"][i],
                     columns["exempt"][i],

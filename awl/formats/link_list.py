@@ -74,23 +74,22 @@ def read(path: Path, source: str, weight: str | None = None, unit: str | None = 
     xy = _layout(len(ident), np.array([index[n] for n in tail]), np.array([index[n] for n in head]))
     points = {number: tuple(xy[i]) for number, i in index.items()}
     lines = [shapely.LineString([points[int(p)], points[int(q)]]) for p, q in zip(tail, head, strict=True)]
-    return graph_tables.in_space_order(
-        graph_tables.graph_of(
-            Layer(np.atleast_1d(shapely.points(xy)), {"node_id": ident}),
-            Layer(
-                np.array(lines, dtype=object),
-                {
-                    "from_node_id": tail.tolist(),
-                    "to_node_id": head.tolist(),
-                    "length": [value * metres for value in values],
-                    "highway": ["road"] * len(lines),
-                },
-            ),
-            None,
-            source,
-            drawn=True,
-        )
+    graph = graph_tables.graph_of(
+        Layer(np.atleast_1d(shapely.points(xy)), {"node_id": ident}),
+        Layer(
+            np.array(lines, dtype=object),
+            {
+                "from_node_id": tail.tolist(),
+                "to_node_id": head.tolist(),
+                "length": [value * metres for value in values],
+                "highway": ["road"] * len(lines),
+            },
+        ),
+        None,
+        source,
+        drawn=True,
     )
+    return graph.in_space_order()
 
 
 def _reader(text: str) -> list[list[str]]:

@@ -228,7 +228,7 @@ def _streets(context: Context, parts: Parts, lines: NDArray[np.object_]) -> Json
         Layer(
             graph.plane.unproject(lines),
             {
-                "link_id": (parts.link + 1).tolist(),
+                "link_id": graph.link_id[parts.link].tolist(),
                 "name": graph.tag("name").take(parts.link).decode(),
                 "from_m": np.round(np.minimum(parts.arrival_begin, parts.arrival_end) / 1000, 1).tolist(),
                 "to_m": np.round(np.maximum(parts.arrival_begin, parts.arrival_end) / 1000, 1).tolist(),

@@ -141,7 +141,7 @@ class Catchment(Question):
                     Layer(
                         cut_lines(graph, parts.link, parts.begin, parts.end),
                         {
-                            "link_id": (parts.link + 1).tolist(),
+                            "link_id": graph.link_id[parts.link].tolist(),
                             "place_id": [places.ids[i] for i in owner],
                             "place_row": owner.tolist(),
                             "length_m": np.round((parts.end - parts.begin) * graph.link_length[parts.link], 1).tolist(),

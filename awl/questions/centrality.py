@@ -259,7 +259,7 @@ def _streets(context: Context, sums: Sums) -> Json:
     links = np.flatnonzero(sums.on_link > LEAST)
     lines = cut_lines(graph, links.astype(np.int32), np.zeros(len(links)), np.ones(len(links)))
     columns = {
-        "link_id": (links + 1).tolist(),
+        "link_id": graph.link_id[links].tolist(),
         "name": graph.tag("name").take(links).decode(),
         "trips": _plain(sums.on_link[links]),
         "length_m": np.round(graph.link_length[links], 1).tolist(),

@@ -189,14 +189,12 @@ class Context:
     def nodes(self, numbers: list[int], name: str) -> Places:
         """Nodes of the street graph by their numbers."""
         graph = self.network.graph
-        order = np.argsort(graph.node_number, kind="stable")
-        place = np.minimum(np.searchsorted(graph.node_number, numbers, sorter=order), len(order) - 1)
-        rows = order[place]
-        lost = [n for n, found in zip(numbers, graph.node_number[rows].tolist(), strict=True) if n != found]
+        rows = graph.node_rows(numbers)
+        lost = [number for number, row in zip(numbers, rows.tolist(), strict=True) if row < 0]
         if lost:
             raise AwlError(
                 f"The street graph has no node {lost[0]}",
-                remedy=f"Numbers run from {graph.node_number.min()} to {graph.node_number.max()}",
+                remedy=f"Numbers run from {graph.node_id.min()} to {graph.node_id.max()}",
                 inputs=(name,),
                 kind="no-such-node",
             )

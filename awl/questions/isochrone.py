@@ -370,7 +370,7 @@ def _streets(network: Network, parts: Parts, limits: list[float], units: list[in
     unit = "s" if measure == "time" else "m"
     name = network.graph.tag("name").take(link).decode()
     columns = {
-        "link_id": (link + 1).tolist(),
+        "link_id": network.graph.link_id[link].tolist(),
         "name": name,
         "limit": [limits[i] for i in band],
         f"arrival_begin_{unit}": np.round((parts.arrival_begin[rows] + share_begin * rise) / 1000, 1).tolist(),
@@ -395,7 +395,7 @@ def _ends(network: Network, reach: Reach, limits: list[float], units: list[int])
             lon += x.tolist()
             lat += y.tolist()
             which += [limit] * int(keep.sum())
-            link += (reach.link[keep] + 1).tolist()
+            link += network.graph.link_id[reach.link[keep]].tolist()
     points = np.atleast_1d(shapely.points(lon, lat)) if lon else np.zeros(0, object)
     return geojson.collection(Layer(points, {"limit": which, "link_id": link}))
 

@@ -337,7 +337,7 @@ def _describe(
         described.append(described_leg)
         begin, end = _spans(leg)
         used = leg.links[begin != end]
-        links += [int(link) + 1 for link in used]
+        links += network.graph.link_id[used].tolist()
         passed = _nodes(network.graph, leg)
         # A way point at a node ends one leg and begins the next: it is passed once.
         at_node = leg.start in (0.0, 1.0)
@@ -371,7 +371,7 @@ def _nodes(graph: StreetGraph, leg: Leg) -> list[int]:
     passed: list[int] = []
     for i in np.flatnonzero(begin != end).tolist():
         passed += [int(tail[i])] * bool(entered[i] and passed[-1:] != [int(tail[i])]) + [int(head[i])] * bool(left[i])
-    return [int(number) for number in graph.node_number[passed]]
+    return [int(number) for number in graph.node_id[passed]]
 
 
 def _describe_leg(network: Network, leg: Leg, measure: str) -> tuple[NDArray[np.float64], dict[str, Any]]:

@@ -38,7 +38,7 @@ def parts_left_out(network: Network) -> tuple[Spot, ...]:
     names, report = graph.tag("name"), network.parts_report
     return tuple(
         Spot(
-            names.at(int(link)) or f"Link {int(link) + 1}",
+            names.at(int(link)) or f"Link {graph.link_id[link]}",
             f"{report.length_m[part[link]] / 1000:.1f} km",
             float(graph.shape_lon[row]),
             float(graph.shape_lat[row]),

@@ -285,7 +285,7 @@ def _streets(context: Context, load: NDArray[np.int64], links: NDArray[np.int64]
     graph = context.network.graph
     lines = cut_lines(graph, links.astype(np.int32), np.zeros(len(links)), np.ones(len(links)))
     columns: dict[str, list[Any]] = {
-        "link_id": (links + 1).tolist(),
+        "link_id": graph.link_id[links].tolist(),
         "name": graph.tag("name").take(links).decode(),
         "trips": load[links].sum(axis=1).tolist(),
         "trips_along": load[links, 0].tolist(),

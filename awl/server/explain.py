@@ -116,7 +116,8 @@ def _odd(network: Network) -> list[dict[str, Any]]:
         name, speed, normal = graph.tag("name").at(row), round(float(use.speed[row]), 1), round(float(usual[row]), 1)
         middle = (graph.shape_start[row] + graph.shape_start[row + 1]) // 2
         at = [float(graph.shape_lon[middle]), float(graph.shape_lat[middle])]
-        street = {"link_id": row + 1, "name": name, "highway": highway.at(row), "speed_kmh": speed, "usual_kmh": normal}
+        street: dict[str, Any] = {"link_id": int(graph.link_id[row]), "name": name, "highway": highway.at(row)}
+        street |= {"speed_kmh": speed, "usual_kmh": normal}
         # Links of one name and one limit are one street; the longest of them says where it is.
         entry = found.setdefault((name or row, speed), {**street, "at": at, "links": 0, "km": 0.0})
         entry["links"] += 1
@@ -194,13 +195,13 @@ def near(study_id: str) -> Response:
         reason = "cut off from the largest connected part"
     return reply(
         {
-            "link_id": link + 1,
+            "link_id": int(graph.link_id[link]),
             "name": graph.tag("name").at(link),
             "highway": graph.tag("highway").at(link),
             "distance_m": round(float(away[0]), 1),
             "length_m": round(float(graph.link_length[link]), 1),
-            "from_node_id": int(graph.node_number[graph.link_from[link]]),
-            "to_node_id": int(graph.node_number[graph.link_to[link]]),
+            "from_node_id": int(graph.node_id[graph.link_from[link]]),
+            "to_node_id": int(graph.node_id[graph.link_to[link]]),
             "osm_way_id": int(graph.link_way[link]),
             "osm_way_ids": [int(v) for v in graph.link_ways[graph.ways_start[link] : graph.ways_start[link + 1]]],
             "costs": {

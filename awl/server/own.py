@@ -174,7 +174,7 @@ def street_arrays(study_id: str) -> Response:
         graph.node_border.astype(np.uint8),
         np.asarray(graph.node_lon),
         np.asarray(graph.node_lat),
-        graph.node_number.astype(np.float64),  # whole numbers below 2**53, which the browser has no other type for
+        graph.node_id.astype(np.float64),  # whole numbers below 2**53, which the browser has no other type for
     )
 
 
@@ -209,15 +209,15 @@ def live_reach(study_id: str) -> Response:
 def node(study_id: str, number_: int) -> Response:
     """Where the node of that number lies."""
     graph = study_of(study_id).graph
-    rows = np.flatnonzero(graph.node_number == number_)
-    if len(rows) == 0:
+    row = int(graph.node_rows([number_])[0])
+    if row < 0:
         raise AwlError(
             f"The street graph has no node {number_}",
-            remedy=f"Numbers run from {graph.node_number.min()} to {graph.node_number.max()}",
+            remedy=f"Numbers run from {graph.node_id.min()} to {graph.node_id.max()}",
             status=404,
             kind="no-such-node",
         )
-    return reply({"node_id": number_, "lon": float(graph.node_lon[rows[0]]), "lat": float(graph.node_lat[rows[0]])})
+    return reply({"node_id": number_, "lon": float(graph.node_lon[row]), "lat": float(graph.node_lat[row])})
 
 
 # -- the sheet -------------------------------------------------------------------------------------------------------------

@@ -16,9 +16,9 @@ from awl.core.streets.graph import StreetGraph
 from awl.core.streets.turns import FIELDS, TurnRestrictions
 
 COLUMNS = ("tags", "node_tags")
-APART = (*COLUMNS, "costs", "restrictions", "drawn")
+APART = (*COLUMNS, "costs", "restrictions", "drawn", "highest_ids")
 """Fields of the graph that are no plain array."""
-FORMAT = 3
+FORMAT = 4
 """Counts the layouts of this folder; one of another layout is made anew."""
 
 
@@ -37,6 +37,7 @@ def save_graph(study: Path, stamp: str, graph: StreetGraph) -> None:
         if item.name not in APART:
             np.save(scratch / f"{item.name}.npy", getattr(graph, item.name))
     head: dict[str, Any] = {"format": FORMAT, "drawn": graph.drawn, "costs": list(graph.costs)}
+    head["highest_ids"] = graph.highest_ids
     for name in COLUMNS:
         head[name] = {}
         for number, (key, column) in enumerate(getattr(graph, name).items()):
@@ -76,6 +77,7 @@ def load_graph(study: Path, stamp: str) -> StreetGraph | None:
             node_tags=_columns(folder, "node_tags", head),
             costs={key: np.load(folder / f"costs-{n}.npy") for n, key in enumerate(head["costs"])},
             drawn=bool(head["drawn"]),
+            highest_ids=tuple(head["highest_ids"]),
         )
         graph = replace(graph, restrictions=_restrictions(folder, head["restrictions"]))
         whole = len(graph.shape_start) == graph.link_count + 1 and graph.shape_start[-1] == len(graph.shape_m)

@@ -9,8 +9,7 @@ import shapely
 from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
-from awl.core.streets.chains import merge_chains
-from awl.core.streets.connectors import ConnectorReport, attach, detach
+from awl.core.streets.connectors import ConnectorReport, attach, detach, whole_streets
 from awl.formats.table import Layer
 from awl.study.study import Study
 
@@ -39,7 +38,7 @@ def connect(
     if layer.kind == "line" or layer.kind == "mixed":
         raise AwlError(f"'{zones}' holds {layer.kind} features", remedy="Choose zones or places", inputs=("zones",))
     graph = detach(study.graph)
-    number = _numbers(layer, number_field, graph.node_number, zones)
+    number = _numbers(layer, number_field, graph.node_id, zones)
     lon, lat, empty = _points(study, layer, people, people_field)
     made, report = attach(graph, lon, lat, number, nearest)
     study.set_graph(made)
@@ -48,20 +47,10 @@ def connect(
 
 def disconnect(study: Study) -> None:
     """Take the connectors out again; streets broken for them are whole again."""
-    bare = detach(study.graph)
-    if bare.link_count == study.graph.link_count:
+    whole = whole_streets(study.graph)
+    if whole is study.graph:
         raise AwlError("The streets have no connectors", status=409, kind="no-connectors")
-    number = bare.node_number
-    merged, _ = merge_chains(bare)
-    # Merging numbers anew: the nodes that stay keep the numbers they had.
-    at = {
-        (lon, lat): n
-        for lon, lat, n in zip(bare.node_lon.tolist(), bare.node_lat.tolist(), number.tolist(), strict=True)
-    }
-    kept = np.array(
-        [at[spot] for spot in zip(merged.node_lon.tolist(), merged.node_lat.tolist(), strict=True)], np.int64
-    )
-    study.set_graph(merged.with_numbers(kept))
+    study.set_graph(whole)
 
 
 def _numbers(layer: Layer, field: str | None, taken: NDArray[np.int64], zones: str) -> NDArray[np.int64]:

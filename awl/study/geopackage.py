@@ -125,8 +125,18 @@ def decode(blobs: Sequence[bytes | None]) -> NDArray[np.object_]:
     return np.asarray(shapely.from_wkb(np.array(bodies, dtype=object)), dtype=object)
 
 
-def write_table(connection: sqlite3.Connection, table: str, layer: Layer, title: str, description: str = "") -> None:
-    """Create or replace a feature table. Runs inside the caller's transaction."""
+def write_table(
+    connection: sqlite3.Connection,
+    table: str,
+    layer: Layer,
+    title: str,
+    description: str = "",
+    fids: NDArray[np.int64] | None = None,
+) -> None:
+    """Create or replace a feature table, with its `fids` from 1 on where none are given.
+
+    Runs inside the caller's transaction.
+    """
     if not NAME.match(table):
         raise AwlError(
             f"'{table}' cannot name a layer",
@@ -140,9 +150,10 @@ def write_table(connection: sqlite3.Connection, table: str, layer: Layer, title:
     connection.execute(f'CREATE TABLE "{table}" (fid INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL, geom BLOB{columns})')
     marks = ",".join("?" * (len(fields) + 2))
     blobs = encode(layer.geometry)
+    fids = np.arange(1, len(blobs) + 1) if fids is None else fids
     connection.executemany(
         f'INSERT INTO "{table}" VALUES ({marks})',
-        zip(range(1, len(blobs) + 1), blobs, *map(_storable, layer.columns.values(), types), strict=True),
+        zip(fids.tolist(), blobs, *map(_storable, layer.columns.values(), types), strict=True),
     )
     bounds = shapely.bounds(layer.geometry)
     there = np.flatnonzero(~np.isnan(bounds[:, 0]))
@@ -155,7 +166,7 @@ def write_table(connection: sqlite3.Connection, table: str, layer: Layer, title:
     connection.execute(
         "INSERT INTO gpkg_geometry_columns VALUES (?, 'geom', ?, 4326, 0, 0)", (table, _type_name(layer.geometry))
     )
-    _write_index(connection, table, there + 1, bounds[there])
+    _write_index(connection, table, fids[there], bounds[there])
 
 
 def _free_identifier(connection: sqlite3.Connection, title: str) -> str:

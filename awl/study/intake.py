@@ -18,7 +18,9 @@ from awl.core.polygons import repaired
 from awl.core.progress import Progress
 from awl.core.streets.areas import BaseLayer, base_layers
 from awl.core.streets.build import BuildReport, build_graph, fill_report
+from awl.core.streets.connectors import whole_streets
 from awl.core.streets.graph import StreetGraph
+from awl.core.streets.identity import with_ids_of
 from awl.core.streets.lines import raw_of_lines
 from awl.core.streets.numbering import numbered_by, numbered_from
 from awl.core.streets.raw import RawExtract
@@ -92,7 +94,11 @@ def build(
     graph, base, report = _streets(files, source, area, options, progress)
     progress.step(0.85, "Writing the study")
     if study.exists():
-        Study(study).set_streets(graph, base, report, source, area)
+        known = Study(study)
+        if known.stamp and not report.ready:
+            graph = with_ids_of(whole_streets(known.graph), graph, options.numbers_nodes)
+            report.links_known = int((graph.link_id <= graph.highest_ids[1]).sum())
+        known.set_streets(graph, base, report, source, area)
     else:
         study.parent.mkdir(parents=True, exist_ok=True)
         scratch = study.with_name(f".new-{os.getpid()}-{study.name}")
@@ -140,7 +146,7 @@ def _streets(
                 inputs=("area",),
             )
         count = ready.graph.link_count
-        report = BuildReport(ways_read=count, streets_read=count, left_out=ready.left_out)
+        report = BuildReport(ways_read=count, streets_read=count, left_out=ready.left_out, ready=True)
         fill_report(report, ready.graph)
         return ready.graph, {}, report
     costs: Pairs | None = None
@@ -187,7 +193,7 @@ def read_graph(path: Path, source: str, options: BuildOptions | None = None) -> 
     if not tables or not graph_tables.is_graph(tables["nodes"], tables["links"]):
         return None
     graph = graph_tables.graph_of(tables["nodes"], tables["links"], tables.get("restrictions"), source)
-    return ReadGraph(graph_tables.in_space_order(graph), {})
+    return ReadGraph(graph.in_space_order(), {})
 
 
 def gmns_folder(path: Path, source: str) -> Path | None:
@@ -248,7 +254,7 @@ def _numbered(graph: StreetGraph, options: BuildOptions) -> StreetGraph:
     made, faults = numbered_by(graph, shapely.get_x(points), shapely.get_y(points), np.array(values, np.int64))
     if made is None:
         raise faults.error()
-    return made
+    return made.in_space_order()
 
 
 def add(

@@ -95,6 +95,11 @@ class BuildOptions:
     break_crossings: bool = True
     units: Units = field(default_factory=Units)
 
+    @property
+    def numbers_nodes(self) -> bool:
+        """Whether the user says how nodes are numbered."""
+        return self.nodes is not None or self.first_node != 1
+
 
 @dataclass(frozen=True)
 class LineNotes:

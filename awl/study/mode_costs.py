@@ -31,10 +31,10 @@ def evaluated(
         pair = np.empty((network.graph.link_count, 2))
         for side, text in enumerate((cost.along, cost.against or cost.along)):
             name = f"costs.{number}.{'against' if side and cost.against else 'along'}"
-            pair[:, side] = _column(connection, text, name, network.duration_ms[:, side] / 1000, climb[:, side])
+            pair[:, side] = _column(connection, text, name, network, side, climb[:, side])
         if cost.missing is not None:
             pair = np.where(np.isnan(pair), cost.missing, pair)
-        _check(cost, number, pair, np.stack([network.forward, network.backward], axis=1))
+        _check(cost, number, pair, network)
         made[cost.id] = np.where(np.isfinite(pair), pair, 0.0)
     return made
 
@@ -43,9 +43,12 @@ def _column(
     connection: sqlite3.Connection,
     text: str,
     name: str,
-    duration_s: NDArray[np.float64],
+    network: Network,
+    side: int,
     climb_m: NDArray[np.float64],
 ) -> NDArray[np.float64]:
+    """Values (m,) of an expression in one direction, NaN where it has none."""
+    graph = network.graph
     columns, types = street_columns(connection)
     types |= dict.fromkeys(OWN_FIELDS, "REAL")
     try:
@@ -56,19 +59,24 @@ def _column(
     if any(field in text for field in OWN_FIELDS):
         connection.execute("DROP TABLE IF EXISTS temp.awl_passing")
         connection.execute("CREATE TEMP TABLE awl_passing (fid INTEGER PRIMARY KEY, duration_s REAL, climb_m REAL)")
-        rows = zip(range(1, len(duration_s) + 1), duration_s.tolist(), climb_m.tolist(), strict=True)
+        duration_s = network.duration_ms[:, side] / 1000
+        rows = zip(graph.link_id.tolist(), duration_s.tolist(), climb_m.tolist(), strict=True)
         connection.executemany("INSERT INTO awl_passing VALUES (?, ?, ?)", rows)
         source = f"SELECT * FROM ({source}) JOIN temp.awl_passing USING (fid)"
-    made = np.full(len(duration_s), np.nan)
+    ids, values = [], []
     for fid, value in connection.execute(f"SELECT fid, {sql} FROM ({source})", parameters):
         if isinstance(value, str):
             raise AwlError("The expression gives a text", remedy="Give a number", inputs=(name,), kind="bad-cost")
-        made[fid - 1] = np.nan if value is None else value
-    return made
+        ids.append(fid)
+        values.append(np.nan if value is None else value)
+    column = np.full(graph.link_count, np.nan)
+    column[graph.link_rows(ids)] = values
+    return column
 
 
-def _check(cost: Cost, number: int, pair: NDArray[np.float64], used: NDArray[np.bool_]) -> None:
+def _check(cost: Cost, number: int, pair: NDArray[np.float64], network: Network) -> None:
     """Refuse a cost that a usable link lacks, or that no search could sum up."""
+    used = np.stack([network.forward, network.backward], axis=1)
     for mask, what, remedy in (
         (
             np.isnan(pair),
@@ -80,7 +88,7 @@ def _check(cost: Cost, number: int, pair: NDArray[np.float64], used: NDArray[np.
     ):
         wrong = (mask & used).any(axis=1)
         if wrong.any():
-            link = int(np.flatnonzero(wrong)[0]) + 1
+            link = network.graph.link_id[np.flatnonzero(wrong)[0]]
             raise AwlError(
                 f"The cost '{cost.id}' {what} on {int(wrong.sum()):,} usable links, first on link {link}",
                 remedy=remedy,

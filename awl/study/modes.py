@@ -20,6 +20,7 @@ from awl.core.modes.mode import SHIPPED, Cost, Curve, Delays, Mode, Rule, Slope,
 from awl.core.modes.network import MOST_COST
 from awl.core.modes.rules import NO_RULE
 from awl.core.streets.build import LINK_CLASSES, STREET_KEYS
+from awl.core.streets.graph import StreetGraph
 from awl.formats.graph_tables import field_of
 from awl.study import geopackage
 from awl.study.cql import to_sql
@@ -254,12 +255,12 @@ def undoable(connection: sqlite3.Connection) -> int:
     return int(connection.execute("SELECT count(*) FROM awl_mode_history").fetchone()[0]) if _there(connection) else 0
 
 
-def first_rule(connection: sqlite3.Connection, rules: Sequence[Rule], links: int) -> NDArray[np.int8]:
-    """The number of the first rule that each link (m,) meets, or NO_RULE.
+def first_rule(connection: sqlite3.Connection, rules: Sequence[Rule], graph: StreetGraph) -> NDArray[np.int8]:
+    """The number of the first rule that each link (m,) of a study's graph meets, or NO_RULE.
 
     Raises `AwlError` with the place in the condition that cannot be read or does not fit an attribute's type.
     """
-    found = np.full(links, NO_RULE, np.int8)
+    found = np.full(graph.link_count, NO_RULE, np.int8)
     columns, types = street_columns(connection)
     for number in range(len(rules) - 1, -1, -1):
         try:
@@ -272,8 +273,7 @@ def first_rule(connection: sqlite3.Connection, rules: Sequence[Rule], links: int
                 kind="bad-rule",
             ) from error
         rows = connection.execute(f"SELECT fid FROM (SELECT fid, {columns} FROM streets) WHERE {condition}", parameters)
-        # Features of the table `streets` are the links, numbered from 1.
-        found[np.fromiter((row[0] for row in rows), np.int64) - 1] = number
+        found[graph.link_rows(np.fromiter((row[0] for row in rows), np.int64))] = number
     return found
 
 

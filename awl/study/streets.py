@@ -3,20 +3,27 @@
 from __future__ import annotations
 
 import sqlite3
+from dataclasses import replace
 
 from awl.core.streets.graph import StreetGraph
 from awl.formats import graph_tables
-from awl.study import geopackage
+from awl.formats.table import Layer
+from awl.study import geopackage, records
 
+HIGHEST_IDS = "highest_ids"
+"""The fact that holds the highest ids ever given to a node and to a link."""
 TABLES = {"streets": "Streets", "nodes": "Nodes", "restrictions": "Turn restrictions"}
 """Tables and their titles."""
 
 
 def write_graph(connection: sqlite3.Connection, graph: StreetGraph) -> None:
-    """Write the tables; nodes by their numbers, links numbered from 1."""
-    geopackage.write_table(connection, "nodes", graph_tables.node_table(graph), "Nodes", "Nodes of the street graph")
+    """Write the tables; the ids of nodes and links are those of the features too."""
+    records.set_fact(connection, HIGHEST_IDS, (graph.next_node_id - 1, graph.next_link_id - 1))
+    nodes = graph_tables.node_table(graph)
+    geopackage.write_table(connection, "nodes", nodes, "Nodes", "Nodes of the street graph", graph.node_id)
     links = graph_tables.link_table(graph)
-    geopackage.write_table(connection, "streets", links, "Streets", "Links of the street graph; length in metres")
+    about = "Links of the street graph; length in metres"
+    geopackage.write_table(connection, "streets", links, "Streets", about, graph.link_id)
     if len(graph.restrictions) == 0:
         geopackage.drop_table(connection, "restrictions")
         return
@@ -28,11 +35,23 @@ def write_graph(connection: sqlite3.Connection, graph: StreetGraph) -> None:
 
 def read_graph(connection: sqlite3.Connection, drawn: bool = False) -> StreetGraph:
     """The graph from its tables."""
+    return graph_of_tables(connection, *read_tables(connection), drawn)
+
+
+def read_tables(connection: sqlite3.Connection) -> tuple[Layer, Layer, Layer | None]:
+    """Nodes, links and, where there are any, turn restrictions."""
     has_turns = connection.execute("SELECT 1 FROM gpkg_contents WHERE table_name = 'restrictions'").fetchone()
-    return graph_tables.graph_of(
+    return (
         geopackage.read_table(connection, "nodes"),
         geopackage.read_table(connection, "streets"),
         geopackage.read_table(connection, "restrictions") if has_turns else None,
-        "the study",
-        drawn,
     )
+
+
+def graph_of_tables(
+    connection: sqlite3.Connection, nodes: Layer, links: Layer, turns: Layer | None, drawn: bool
+) -> StreetGraph:
+    """The graph of tables of a study, which knows the highest ids it ever gave."""
+    graph = graph_tables.graph_of(nodes, links, turns, "the study", drawn)
+    highest = records.fact(connection, HIGHEST_IDS) or (0, 0)
+    return replace(graph, highest_ids=(int(highest[0]), int(highest[1]))).in_space_order()

@@ -91,7 +91,7 @@ class Study(StudyFile):
                 remedy=f"Attributes are: {', '.join([*graph.costs, *graph.tags])}",
                 inputs=("measured",),
             )
-        rule = modes.first_rule(self._connection, mode.rules, graph.link_count)
+        rule = modes.first_rule(self._connection, mode.rules, graph)
         return self._with_own_costs(Network.of(graph, mode, self.keep_parts, rule, heights))
 
     def _with_own_costs(self, network: Network) -> Network:

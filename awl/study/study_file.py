@@ -24,7 +24,7 @@ from awl.core.streets.graph import StreetGraph
 from awl.core.surfaces.over_water import links_over_water
 from awl.formats.raster import Raster
 from awl.formats.table import Layer, LayerNotes, check_key
-from awl.study import arrays, geopackage, rasters, records, streets
+from awl.study import arrays, geopackage, migrations, rasters, records, streets
 from awl.study.cql import to_sql
 
 BASE_TITLES = {
@@ -78,6 +78,7 @@ class StudyFile:
             ) from error
         if known != 2:
             raise AwlError("The file is no study of Awl", where=path.name, remedy="Make one with 'awl build'")
+        migrations.bring_up_to_date(self._connection, path)
 
     @classmethod
     def create(cls, path: Path, title: str) -> Self:
@@ -90,6 +91,7 @@ class StudyFile:
             geopackage.create(connection)
             records.create(connection)
             records.set_fact(connection, "title", title)
+            records.set_fact(connection, "version", migrations.VERSION)
             connection.execute("COMMIT")
         finally:
             connection.close()

@@ -42,7 +42,7 @@ def test_from_plain_lines_to_a_numbered_street_graph(page: Page, served: Path) -
     page.click(".stage", "Streets")
     page.find("h2", "From 109 lines")
     graph = Study(served / "lines.gpkg").graph
-    assert (graph.node_count, graph.link_count, int(graph.node_number.min())) == (313, 481, 1001)
+    assert (graph.node_count, graph.link_count, int(graph.node_id.min())) == (313, 481, 1001)
     # Numbers on the map: each node shows the number the study knows it by.
     page.click(".legend-row", "Node number")
     page.click(".legend-row", "Link number")
@@ -54,7 +54,7 @@ def test_from_plain_lines_to_a_numbered_street_graph(page: Page, served: Path) -
     )
     page.settled()
     shown = "return window.awlMap.map.queryRenderedFeatures({layers: ['node-numbers']}).map(f => f.properties.number)"
-    page.wait(lambda: int(graph.node_number[row]) in page.script(shown), "the number of a node")
+    page.wait(lambda: int(graph.node_id[row]) in page.script(shown), "the number of a node")
     assert page.wait(
         lambda: page.script("return window.awlMap.map.queryRenderedFeatures({layers: ['link-numbers']}).length"),
         "link numbers",
@@ -73,7 +73,7 @@ def test_numbers_from_the_node_layer_and_a_refusal(page: Page, served: Path) -> 
     page.type("[aria-label='Tolerance in metres']", "0.5")
     build(page)
     graph = Study(served / "lines_and_nodes.gpkg").graph
-    assert int(graph.node_number.min()) == 2001
+    assert int(graph.node_id.min()) == 2001
 
 
 def test_lines_can_be_left(page: Page, served: Path) -> None:

@@ -49,7 +49,7 @@ def test_both_halves_stay_usable_and_no_way_leads_through(read_osm):
     graph = street(read_osm, barrier="bollard")
     drive = Network.of(graph, DRIVE, KeepParts("all"))
     assert drive.usable.all() and drive.graph.node_count == graph.node_count + 1
-    assert np.array_equal(np.sort(drive.graph.node_number), [1, 2, 3, 4])
+    assert np.array_equal(np.sort(drive.graph.node_id), [1, 2, 3, 4])
     places = Snapper(drive).snap(np.array([-36.1988, -36.1972]), np.array([41.3, 41.3]), 50)
     assert best_leg(drive, places, 0, 1, "time") is None
     walk = Network.of(graph, WALK)

@@ -18,7 +18,10 @@ CROSS = node(1, 0, 0.001) + node(2, 0.002, 0.001) + node(3, 0.001, 0) + node(4, 
 
 def ends(graph: StreetGraph) -> set[tuple[int, int]]:
     """Links as pairs of OSM node ids."""
-    return {(int(graph.node_id[a]), int(graph.node_id[b])) for a, b in zip(graph.link_from, graph.link_to, strict=True)}
+    return {
+        (int(graph.node_osm_id[a]), int(graph.node_osm_id[b]))
+        for a, b in zip(graph.link_from, graph.link_to, strict=True)
+    }
 
 
 def test_links_are_broken_at_a_shared_node(read_osm):
@@ -50,7 +53,7 @@ def test_loops_parallel_links_and_a_way_that_meets_itself(read_osm):
     pairs = [tuple(sorted(p)) for p in ends(graph)]
     assert (1, 5) in pairs and (2, 5) in pairs and (4, 5) in pairs
     # Way 12 runs back over its own segment: both passes are links.
-    both = [(graph.node_id[a], graph.node_id[b]) for a, b in zip(graph.link_from, graph.link_to, strict=True)]
+    both = [(graph.node_osm_id[a], graph.node_osm_id[b]) for a, b in zip(graph.link_from, graph.link_to, strict=True)]
     assert sum({int(a), int(b)} == {4, 5} for a, b in both) == 2
 
 
@@ -67,7 +70,7 @@ def test_missing_nodes_cut_a_street_and_mark_the_border(read_osm):
     graph, report = build_graph(read_osm(body + way(10, [1, 2, 3, 4, 5, 6], highway="tertiary")))
     assert ends(graph) == {(1, 2), (5, 6)}
     assert report.references_missing == 2
-    assert sorted(graph.node_id[graph.node_border].tolist()) == [2, 5]
+    assert sorted(graph.node_osm_id[graph.node_border].tolist()) == [2, 5]
 
 
 def test_cutting_puts_border_nodes_exactly_on_the_edge(read_osm):
@@ -85,7 +88,7 @@ def test_a_street_that_leaves_and_comes_back_gives_two_links_in_order(read_osm):
         read_osm(body + way(10, [1, 2, 3, 4], highway="residential")), shapely.box(0, 0, 0.001, 0.001)
     )
     assert graph.link_count == 2
-    assert sorted(graph.node_id.tolist()) == [0, 0, 1, 4]
+    assert sorted(graph.node_osm_id.tolist()) == [0, 0, 1, 4]
 
 
 def test_a_concave_area_cuts_one_segment_twice(read_osm):

@@ -52,7 +52,11 @@ def test_one_way_streets_in_line_merge_in_their_direction(read_osm):
     graph, _ = merged(
         read_osm, way(1, [1, 2], highway="road", oneway="yes") + way(2, [2, 3], highway="road", oneway="yes")
     )
-    assert graph.link_count == 1 and graph.node_id[graph.link_from[0]] == 1 and graph.node_id[graph.link_to[0]] == 3
+    assert (
+        graph.link_count == 1
+        and graph.node_osm_id[graph.link_from[0]] == 1
+        and graph.node_osm_id[graph.link_to[0]] == 3
+    )
 
 
 def test_a_ring_that_hangs_on_nothing_keeps_a_node(read_osm):
@@ -104,7 +108,7 @@ def test_distances_between_the_nodes_that_stay_do_not_change(drawn):
     apart, whole = (build_graph(raw, merge=merge)[0] for merge in (False, True))
     assert whole.link_length.sum() == pytest.approx(apart.link_length.sum())
     assert set(whole.link_ways.tolist()) == set(range(1, len(pairs) + 1))
-    assert distances(whole, whole.node_id) == pytest.approx(distances(apart, whole.node_id), abs=1e-6)
+    assert distances(whole, whole.node_osm_id) == pytest.approx(distances(apart, whole.node_osm_id), abs=1e-6)
     degree = np.bincount(np.concatenate([whole.link_from, whole.link_to]), minlength=whole.node_count)
     assert (degree > 0).all()
 
@@ -125,7 +129,7 @@ def distances(graph, ids):
                 best[pair] = min(best.get(pair, np.inf), metres)
     tail, head = np.array(list(best)).T
     table = csr_matrix((list(best.values()), (tail, head)), shape=(graph.node_count,) * 2)
-    rows = [int(np.flatnonzero(graph.node_id == i)[0]) for i in sorted(ids)]
+    rows = [int(np.flatnonzero(graph.node_osm_id == i)[0]) for i in sorted(ids)]
     found = dijkstra(table, indices=rows)[:, rows]
     np.fill_diagonal(found, 0.0)
     return np.where(np.isfinite(found), found, -1.0)

@@ -57,7 +57,7 @@ def test_each_point_gets_its_nearest_streets(graph, points, nearest):
     for row in range(len(lon)):
         if row in report.too_far:
             continue
-        node = int(np.flatnonzero(made.node_number == number[row])[0])
+        node = int(np.flatnonzero(made.node_id == number[row])[0])
         mine = np.sort(made.link_length[connector & (made.link_from == node)])
         nearest_m = np.sort(shapely.distance(spots[row], graph.lines_xy[fit]))[:nearest]
         assert mine == pytest.approx(nearest_m, abs=1.1)
@@ -90,7 +90,7 @@ def test_restrictions_follow_the_pieces(graph, points):
 def test_numbers_that_are_taken_and_points_far_away(graph, points):
     lon, lat, number = points
     with pytest.raises(AwlError, match="numbers of nodes already"):
-        attach(graph, lon, lat, graph.node_number[: len(lon)])
+        attach(graph, lon, lat, graph.node_id[: len(lon)])
     with pytest.raises(AwlError, match="same number"):
         attach(graph, lon[:2], lat[:2], np.array([900_001, 900_001]))
     with pytest.raises(AwlError, match="No zone lies within 5 km"):

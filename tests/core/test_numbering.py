@@ -11,8 +11,8 @@ from awl.core.streets.numbering import numbered_by, numbered_from
 
 def test_numbers_from_a_start(graph):
     made = numbered_from(graph, 1001)
-    assert made.node_number.tolist() == list(range(1001, 1001 + graph.node_count))
-    assert graph.node_number[0] == 1, "the graph given stays as it is"
+    assert made.node_id.tolist() == list(range(1001, 1001 + graph.node_count))
+    assert graph.node_id[0] == 1, "the graph given stays as it is"
     with pytest.raises(AwlError, match="numbered from 0"):
         numbered_from(graph, 0)
 
@@ -31,7 +31,7 @@ def test_numbers_from_a_layer(graph):
     order, lon, lat, number = layer(graph)
     made, faults = numbered_by(graph, lon, lat, number)
     assert made is not None and faults.sound and faults.unused == 1
-    assert (made.node_number[order] == number[:-1]).all()
+    assert (made.node_id[order] == number[:-1]).all()
 
 
 @pytest.mark.parametrize("kind", ["uncovered", "doubled", "repeated"])

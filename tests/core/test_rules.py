@@ -83,7 +83,7 @@ def table_graph(tmp_path_factory):
 def test_use_and_direction(table_graph, row, column):
     use = apply_mode((WALK, CYCLE, DRIVE)[column], table_graph)
     link = int(np.flatnonzero(table_graph.link_way == row + 1)[0])
-    drawn = table_graph.node_id[table_graph.link_from[link]] == 2 * row + 1
+    drawn = table_graph.node_osm_id[table_graph.link_from[link]] == 2 * row + 1
     assert drawn, "links keep the direction in which they were drawn"
     seen = {(True, True): "B", (True, False): "F", (False, True): "R", (False, False): "-"}
     assert ("E" if use.at_ends[link] else seen[bool(use.forward[link]), bool(use.backward[link])]) == TABLE[row][1][

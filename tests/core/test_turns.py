@@ -46,7 +46,7 @@ def test_via_a_node(read_osm):
     graph, report, rows = placed(read_osm, relation(VIA_NODE, type="restriction", restriction="no_straight_on"))
     (one,) = rows
     assert (street(graph, one.from_link), street(graph, one.to_link)) == ("West", "East")
-    assert graph.node_id[one.via_node] == 2 and one.via_links == () and one.kind == "no_straight_on"
+    assert graph.node_osm_id[one.via_node] == 2 and one.via_links == () and one.kind == "no_straight_on"
     assert (report.restrictions, report.restrictions_not_placed) == (1, 0)
 
 
@@ -54,7 +54,7 @@ def test_via_a_way_finds_the_links_between(read_osm):
     members = [("from", "way", 10), ("via", "way", 11), ("to", "way", 13)]
     graph, _, (one,) = placed(read_osm, relation(members, type="restriction", restriction="no_left_turn"))
     assert [street(graph, i) for i in (one.from_link, *one.via_links, one.to_link)] == ["West", "East", "North"]
-    assert graph.node_id[one.via_node] == 2
+    assert graph.node_osm_id[one.via_node] == 2
 
 
 def test_exceptions_vehicles_and_hours_are_kept_as_text(read_osm):
@@ -109,7 +109,7 @@ def test_the_demo_city_keeps_every_restriction_across_merging(raw, graph):
             ways = whole.link_ways[whole.ways_start[new] : whole.ways_start[new + 1]]
             assert apart.link_way[old] in ways
         at = after.via_node
-        assert whole.node_id[at] == apart.node_id[before.via_node]
+        assert whole.node_osm_id[at] == apart.node_osm_id[before.via_node]
         for link, following in zip((after.from_link, *after.via_links), (*after.via_links, after.to_link), strict=True):
             assert at in (whole.link_from[link], whole.link_to[link])
             assert at in (whole.link_from[following], whole.link_to[following])

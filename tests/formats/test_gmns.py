@@ -47,15 +47,17 @@ def test_what_is_written_reads_back_as_the_same_graph(graph, tmp_path, mode):
     back = gmns_read.read(tmp_path).graph
     links = np.flatnonzero(before.usable)
     used = np.unique(np.concatenate([graph.link_from[links], graph.link_to[links]]))
-    assert sorted(back.node_number.tolist()) == sorted(graph.node_number[used].tolist())
-    row = {int(n): i for i, n in enumerate(back.node_number)}
-    at = np.array([row[int(n)] for n in graph.node_number[used]])
-    assert (back.node_id[at] == graph.node_id[used]).all() and (back.node_border[at] == graph.node_border[used]).all()
+    assert sorted(back.node_id.tolist()) == sorted(graph.node_id[used].tolist())
+    row = {int(n): i for i, n in enumerate(back.node_id)}
+    at = np.array([row[int(n)] for n in graph.node_id[used]])
+    assert (back.node_osm_id[at] == graph.node_osm_id[used]).all() and (
+        back.node_border[at] == graph.node_border[used]
+    ).all()
     for key, column in graph.node_tags.items():
         assert back.node_tag(key).take(at).decode() == column.take(used).decode(), key
 
     def described(some, rows):
-        number = some.node_number
+        number = some.node_id
         tags = [some.tag(key).take(rows).decode() for key in sorted(graph.tags)]
         ends = zip(number[some.link_from[rows]].tolist(), number[some.link_to[rows]].tolist(), strict=True)
         ways = [tuple(some.link_ways[some.ways_start[i] : some.ways_start[i + 1]].tolist()) for i in rows]
@@ -100,7 +102,7 @@ def test_directed_pairs_one_way_links_and_units(tmp_path):
     assert graph.tag("oneway").take(order).decode() == [None, "yes", None], "a pair of opposite links is one street"
     assert graph.tag("maxspeed").take(order).decode() == ["48.2803", "32.1869", None]
     assert graph.tag("highway").take(order).decode() == ["primary", "residential", "residential"]
-    assert sorted(graph.node_number.tolist()) == [4, 7, 9] and np.diff(graph.shape_start).max() == 3
+    assert sorted(graph.node_id.tolist()) == [4, 7, 9] and np.diff(graph.shape_start).max() == 3
 
 
 def test_further_numbers_are_costs_each_way(tmp_path):
@@ -145,7 +147,7 @@ def test_the_shipped_tables_become_a_study_with_their_numbers(tmp_path):
     intake.build(DEMO / "data" / "other" / "gmns", tmp_path / "g.gpkg")
     numbers = {int(row["node_id"]) for row in csv.DictReader((DEMO / "data" / "other" / "gmns" / "node.csv").open())}
     graph = Study(tmp_path / "g.gpkg").graph
-    assert set(graph.node_number.tolist()) == numbers and graph.link_count > 1000 and graph.node_border.any()
+    assert set(graph.node_id.tolist()) == numbers and graph.link_count > 1000 and graph.node_border.any()
 
 
 def test_tables_come_zipped_too(tmp_path):

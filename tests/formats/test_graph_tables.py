@@ -17,7 +17,7 @@ from awl.study import intake
 
 def same(back, graph):
     for name in (
-        "node_number",
+        "node_id",
         "node_id",
         "node_border",
         "link_from",

@@ -148,7 +148,7 @@ def test_exported_gmns_gives_the_same_times_between_200_random_pairs(study, mode
     links = list(csv.DictReader(io.StringIO(gmns.links(network))))
     turns = list(csv.DictReader(io.StringIO(gmns.movements(network))))
     rng = np.random.default_rng(9)
-    waits = set(network.graph.node_number[network.turn_delays.at_node > 0].tolist())
+    waits = set(network.graph.node_id[network.turn_delays.at_node > 0].tolist())
     quiet = np.array([i for i, row in enumerate(nodes) if int(row["node_id"]) not in waits])
     starts, ends = rng.choice(quiet, (2, 200))
     used = np.unique(np.concatenate([starts, ends]))

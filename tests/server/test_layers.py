@@ -44,7 +44,7 @@ def test_an_extract_is_described_previewed_and_built_in_part(client, folder):
     assert {feature["properties"]["class"] for feature in drawn["features"]} >= {"residential", "primary", "footway"}
     job = built(client, told["token"], {"title": "Old town", "area": BOX, "without": ["service"], "first_node": 501})
     study = Study(folder / f"{job['result']['study']}.gpkg")
-    assert study.title == "Old town" and study.graph.node_number.min() == 501
+    assert study.title == "Old town" and study.graph.node_id.min() == 501
     assert not study.graph.tag("highway").equals("service").any()
     area = shapely.from_geojson(json.dumps(BOX))
     assert shapely.covers(shapely.buffer(area, 1e-6), shapely.points(study.graph.node_lon, study.graph.node_lat)).all()
@@ -213,7 +213,7 @@ def test_zones_are_joined_and_taken_off(client):
 
 def test_a_node_is_found_by_its_number(client, folder):
     graph = Study(folder / "ferrow.gpkg").graph
-    found = get(client, f"{BASE}/nodes/{int(graph.node_number[5])}")
+    found = get(client, f"{BASE}/nodes/{int(graph.node_id[5])}")
     assert (found["lon"], found["lat"]) == (graph.node_lon[5], graph.node_lat[5])
     assert "Numbers run from" in get(client, f"{BASE}/nodes/99999999", 404)["detail"]
 
@@ -224,7 +224,7 @@ def test_the_graph_goes_out_in_three_formats(client, tmp_path, folder):
         path = tmp_path / f"out.{ending}"
         path.write_bytes(client.get(f"{BASE}/export/streets?mode=drive&format={ending}").data)
         back = intake.read_graph(path, path.name).graph
-        assert back is not None and np.array_equal(back.node_number, graph.node_number)
+        assert back is not None and np.array_equal(back.node_id, graph.node_id)
     archive = zipfile.ZipFile(io.BytesIO(client.get(f"{BASE}/export/streets?mode=drive").data))
     assert set(archive.namelist()) == {"node.csv", "link.csv", "movement.csv", "restriction.csv"}
     assert client.get(f"{BASE}/export/streets?format=docx").status_code == 400

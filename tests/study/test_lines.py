@@ -76,13 +76,13 @@ def test_the_unbroken_register_of_ferrow_becomes_the_graph_of_the_broken_one(tmp
     assert (a.node_count, a.link_count) == (b.node_count, b.link_count)
     assert a.link_length.sum() == pytest.approx(b.link_length.sum(), rel=1e-4)
     numbers, _ = vector.read(WITH_NODES, "nodes")
-    assert sorted(a.node_number.tolist()) == sorted(numbers.columns["node_no"])
+    assert sorted(a.node_id.tolist()) == sorted(numbers.columns["node_no"])
     # Each number stands where the layer has it, and survives the way through the tables.
     where = dict(zip(numbers.columns["node_no"], shapely.get_coordinates(numbers.geometry).tolist(), strict=True))
-    there = np.array([where[n] for n in a.node_number.tolist()])
+    there = np.array([where[n] for n in a.node_id.tolist()])
     assert np.abs(there - np.column_stack([a.node_lon, a.node_lat])).max() < 1e-5
     listed = Study(tmp_path / "a.gpkg").read_layer("streets")
-    assert listed.columns["from_node_id"] == a.node_number[a.link_from].tolist()
+    assert listed.columns["from_node_id"] == a.node_id[a.link_from].tolist()
 
 
 def test_a_graph_read_from_its_tables_keeps_its_numbers(tmp_path):
@@ -92,7 +92,7 @@ def test_a_graph_read_from_its_tables_keeps_its_numbers(tmp_path):
     for part in path.with_suffix(".awl").rglob("*.npy"):
         part.unlink()
     after = Study(path).graph
-    assert after.node_number.tolist() == list(range(1001, 1001 + before.node_count))
+    assert after.node_id.tolist() == list(range(1001, 1001 + before.node_count))
     assert np.array_equal(after.link_from, before.link_from) and np.array_equal(after.link_to, before.link_to)
 
 

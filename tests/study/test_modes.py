@@ -48,7 +48,7 @@ def test_the_first_rule_that_fits_decides(own_study):
 def test_numbers_in_tags_are_compared_as_numbers(own_study):
     graph = own_study.graph
     limits = graph.tag("maxspeed").decode()
-    rule = modes.first_rule(own_study.reading, [Rule("maxspeed >= 50", "forbid")], graph.link_count)
+    rule = modes.first_rule(own_study.reading, [Rule("maxspeed >= 50", "forbid")], graph)
     assert np.array_equal(rule == 0, [bool(v and v.isdigit() and int(v) >= 50) for v in limits])
 
 

@@ -71,6 +71,6 @@ def parted(mode: Mode, graph: StreetGraph) -> StreetGraph:
     second = order[1::2]
     ends[second] = twin_of[ends[second]]
     rows = np.concatenate([np.arange(graph.node_count), shut])
-    number = np.concatenate([graph.node_number, graph.node_number.max() + 1 + np.arange(len(shut))])
-    columns = graph.node_columns(rows) | {"node_number": number}
+    number = np.concatenate([graph.node_id, graph.next_node_id + np.arange(len(shut))])
+    columns = graph.node_columns(rows) | {"node_id": number}
     return replace(graph, **columns, link_from=ends[0::2].astype(np.int32), link_to=ends[1::2].astype(np.int32))

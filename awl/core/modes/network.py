@@ -390,7 +390,7 @@ class Network:
             fastest = max([1.0, *(max(curve.share) for curve in self.mode.curves)])
             return np.floor(np.minimum(self._free_s, MOST_COST) * MILLI / fastest).astype(np.int32)
         if measure not in self._costs:
-            self._costs[measure] = _milli({**self.graph.costs, **self.own_costs}, measure)
+            self._costs[measure] = _milli({**self.graph.costs, **self.own_costs}, measure, self.graph.link_id)
         return self._costs[measure]
 
     def arc_costs(self, measure: str) -> NDArray[np.int32]:
@@ -439,7 +439,7 @@ class Network:
         )
 
 
-def _milli(costs: dict[str, NDArray[np.float64]], measure: str) -> NDArray[np.int32]:
+def _milli(costs: dict[str, NDArray[np.float64]], measure: str, link_id: NDArray[np.int64]) -> NDArray[np.int32]:
     """A given cost in whole thousandths (m, 2), BLOCKED where none is given."""
     if measure not in costs:
         raise AwlError(
@@ -452,7 +452,7 @@ def _milli(costs: dict[str, NDArray[np.float64]], measure: str) -> NDArray[np.in
     if np.nanmin(given, initial=0.0) < 0 or np.nanmax(given, initial=0.0) > MOST_COST:
         link = int(np.flatnonzero(((given < 0) | (given > MOST_COST)).any(axis=1))[0])
         raise AwlError(
-            f"The cost '{measure}' of link {link + 1} is {np.nanmin(given[link]):g}",
+            f"The cost '{measure}' of link {link_id[link]} is {np.nanmin(given[link]):g}",
             remedy=f"Costs lie between 0 and {MOST_COST:,.0f}",
             inputs=("measure",),
         )

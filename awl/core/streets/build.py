@@ -21,6 +21,7 @@ from awl.core.geodesy import segment_lengths
 from awl.core.progress import Progress
 from awl.core.streets.chains import merge_chains
 from awl.core.streets.graph import StreetGraph, hilbert_order
+from awl.core.streets.numbering import numbered_anew
 from awl.core.streets.raw import RawExtract
 from awl.core.streets.turns import place_restrictions
 
@@ -89,6 +90,10 @@ class BuildReport:
     coast_m: float = 0.0
     coast_disputed_m: float = 0.0
     """Coast beside which no sea is drawn, because coastline and streets contradict each other."""
+    links_known: int | None = None
+    """Links that keep the ids they had in the study before; none where the streets are new to it."""
+    ready: bool = False
+    """Whether the source held the graph itself, with ids of its own."""
     left_out: dict[str, int] = field(default_factory=dict)
     """Of ready graphs: rows of tables that could not be used, by what is wrong with them."""
     lines: dict[str, float] = field(default_factory=dict)
@@ -185,12 +190,13 @@ def build_graph(
     if graph.link_count == 0:
         raise AwlError("Every street of the extract has length zero", remedy="Check the node coordinates")
     turns, report.restrictions_not_placed = place_restrictions(
-        raw.restrictions, graph.link_way, graph.link_from, graph.link_to, graph.node_id
+        raw.restrictions, graph.link_way, graph.link_from, graph.link_to, graph.node_osm_id
     )
     graph = replace(graph, restrictions=turns)
     if merge:
         progress.step(0.8, "Merging chains of like links")
         graph, report.nodes_merged = merge_chains(graph)
+    graph = numbered_anew(graph)
     fill_report(report, graph)
     progress.step(1.0, "Street graph built")
     return graph, report
@@ -326,11 +332,12 @@ def _links(
     border = np.zeros(len(lon), bool)
     border[border_rows] = True
     graph = StreetGraph(
-        node_id=ident[node_rows],
+        node_osm_id=ident[node_rows],
         node_lon=lon[node_rows],
         node_lat=lat[node_rows],
         node_border=border[node_rows],
-        node_number=np.arange(1, len(node_rows) + 1, dtype=np.int64),
+        node_id=np.arange(1, len(node_rows) + 1, dtype=np.int64),
+        link_id=np.arange(1, len(tail) + 1, dtype=np.int64),
         link_from=tail,
         link_to=head,
         link_ways=raw.way_id[link_way_row],

@@ -2,7 +2,8 @@
 
 A street register or map splits a street wherever an attribute changes or a mapper stopped; where all attributes agree the
 split tells nothing. The merged link keeps every vertex and the list of its source ways. Nodes that carry something (a border,
-a barrier, a signal, the via of a turn restriction) stay. O(m) besides one sort.
+a barrier, a signal, the via of a turn restriction) stay. The merged link keeps the lowest of its links' ids: that of the
+street before it was split. O(m) besides one sort.
 """
 
 from __future__ import annotations
@@ -127,7 +128,8 @@ def _merged(graph: StreetGraph, order: Ints, turned: NDArray[np.bool_], start: I
     chain_of[order] = np.repeat(np.arange(len(first), dtype=np.int32), np.diff(start))
     whole = replace(
         graph,
-        **graph.node_columns(kept) | {"node_number": np.arange(1, int(kept.sum()) + 1, dtype=np.int64)},
+        **graph.node_columns(kept),
+        link_id=np.minimum.reduceat(graph.link_id[order], first),
         link_from=node_of[tail],
         link_to=node_of[head],
         link_ways=ways,
@@ -139,6 +141,7 @@ def _merged(graph: StreetGraph, order: Ints, turned: NDArray[np.bool_], start: I
         tags={key: column.take(order[first]) for key, column in graph.tags.items()},
         restrictions=graph.restrictions.renumbered(chain_of, node_of),
         costs={key: pair[order[first]] for key, pair in graph.costs.items()},
+        highest_ids=(graph.next_node_id - 1, graph.next_link_id - 1),
     )
     return whole.in_order()
 

@@ -17,7 +17,8 @@ from awl.core.columns import MISSING, Categorical
 from awl.core.errors import AwlError
 from awl.core.geodesy import segment_lengths
 from awl.core.streets.build import CONNECTOR, FERRY
-from awl.core.streets.graph import StreetGraph, hilbert_order
+from awl.core.streets.chains import merge_chains
+from awl.core.streets.graph import StreetGraph, ragged_rows
 from awl.core.streets.shapes import cut_vertices
 from awl.core.streets.turns import TurnRestrictions
 
@@ -47,7 +48,7 @@ def attach(
 
     Raises `AwlError` when a number is taken or given twice, or no point lies near a street. O((k + m) log m).
     """
-    taken = np.intersect1d(number, graph.node_number)
+    taken = np.intersect1d(number, graph.node_id)
     if len(taken) or len(np.unique(number)) < len(number):
         what = f"{len(taken)} number(s) of zones are numbers of nodes already, the first is {taken[0]}" if len(taken) else (
             "Two zones have the same number"
@@ -67,7 +68,9 @@ def attach(
             remedy="Check the layer",
             kind="no-place-on-street",
         )
-    whole, joint = split_links(graph, link, fraction)
+    # The places where streets are broken get ids beyond those of the points.
+    highest = max(graph.next_node_id - 1, int(number.max())), graph.next_link_id - 1
+    whole, joint = split_links(replace(graph, highest_ids=highest), link, fraction)
     used = np.unique(point)
     first = whole.node_count
     row_of = np.zeros(len(lon), np.int64)
@@ -75,8 +78,7 @@ def attach(
     made = _with_nodes(whole, lon[used], lat[used], number[used])
     made, metres = _with_links(made, row_of[point], joint)
     far = np.setdiff1d(np.arange(len(lon)), used)
-    order = hilbert_order(made.node_lon, made.node_lat)
-    return made.with_nodes(order).in_order(), ConnectorReport(len(used), len(point), float(metres.mean()), far)
+    return made.in_space_order(), ConnectorReport(len(used), len(point), float(metres.mean()), far)
 
 
 def detach(graph: StreetGraph) -> StreetGraph:
@@ -89,24 +91,25 @@ def detach(graph: StreetGraph) -> StreetGraph:
     node_used[graph.link_from[links]] = node_used[graph.link_to[links]] = True
     node_of = (np.cumsum(node_used) - 1).astype(np.int32)
     link_of = (np.cumsum(kept) - 1).astype(np.int32)
-    size = np.diff(graph.shape_start)
-    vertices = np.repeat(kept, size)
-    ways = np.repeat(kept, np.diff(graph.ways_start))
+    columns = graph.link_columns(links)
     return replace(
         graph,
         **graph.node_columns(node_used),
-        link_from=node_of[graph.link_from[links]],
-        link_to=node_of[graph.link_to[links]],
-        link_ways=graph.link_ways[ways],
-        ways_start=np.concatenate([[0], np.cumsum(np.diff(graph.ways_start)[kept])]).astype(np.int64),
-        shape_start=np.concatenate([[0], np.cumsum(size[kept])]).astype(np.int64),
-        shape_lon=graph.shape_lon[vertices],
-        shape_lat=graph.shape_lat[vertices],
-        shape_m=graph.shape_m[vertices],
-        tags={key: column.take(links).compact() for key, column in graph.tags.items()},
-        costs={key: pair[links] for key, pair in graph.costs.items()},
+        **columns
+        | {
+            "link_from": node_of[columns["link_from"]],
+            "link_to": node_of[columns["link_to"]],
+            "tags": {key: column.compact() for key, column in columns["tags"].items()},
+        },
         restrictions=graph.restrictions.renumbered(link_of, node_of),
+        highest_ids=(graph.next_node_id - 1, graph.next_link_id - 1),
     )
+
+
+def whole_streets(graph: StreetGraph) -> StreetGraph:
+    """The graph without its connectors, and with the streets whole again that were broken for them."""
+    bare = detach(graph)
+    return graph if bare is graph else merge_chains(bare)[0].in_space_order()
 
 
 def _nearest_streets(graph: StreetGraph, lon: Floats, lat: Floats, nearest: int) -> tuple[Ints, Ints, Floats]:
@@ -138,8 +141,7 @@ def _nearest_streets(graph: StreetGraph, lon: Floats, lat: Floats, nearest: int)
 def split_links(graph: StreetGraph, link: Ints, fraction: Floats) -> tuple[StreetGraph, Ints]:
     """The graph with links broken at fractions of their length (k,), and the node at each of these places.
 
-    Places at the same spot share a node; one within a metre of an end is the node there. New nodes are numbered on from the
-    highest number.
+    Places at the same spot share a node; one within a metre of an end is the node there. The first piece of a link keeps its id.
     """
     at = fraction * graph.link_length[link]
     at = np.where(
@@ -172,13 +174,15 @@ def split_links(graph: StreetGraph, link: Ints, fraction: Floats) -> tuple[Stree
     steps[1:] = segment_lengths(vertices[:-1, 0], vertices[:-1, 1], vertices[1:, 0], vertices[1:, 1])
     steps[start[:-1]] = 0.0
     running = np.cumsum(steps)
-    ways = np.diff(graph.ways_start)[source]
-    ways_start = np.concatenate([[0], np.cumsum(ways)]).astype(np.int64)
-    way_rows = np.arange(ways_start[-1]) - np.repeat(ways_start[:-1] - graph.ways_start[:-1][source], ways)
+    way_rows, ways_start = ragged_rows(graph.ways_start, source)
     spot = vertices[start[1:][inner_end] - 1]
-    made = _with_nodes(graph, spot[:, 0], spot[:, 1], graph.node_number.max() + 1 + np.arange(len(spots)))
+    made = _with_nodes(graph, spot[:, 0], spot[:, 1], graph.next_node_id + np.arange(len(spots)))
+    ids = graph.link_id[source]
+    later = np.flatnonzero(inner_begin)
+    ids[later] = graph.next_link_id + np.arange(len(later))
     made = replace(
         made,
+        link_id=ids,
         link_from=tail.astype(np.int32),
         link_to=head.astype(np.int32),
         link_ways=graph.link_ways[way_rows],
@@ -220,11 +224,11 @@ def _with_nodes(graph: StreetGraph, lon: Floats, lat: Floats, number: Ints) -> S
     count = len(lon)
     return replace(
         graph,
-        node_id=np.concatenate([graph.node_id, np.zeros(count, np.int64)]),
+        node_osm_id=np.concatenate([graph.node_osm_id, np.zeros(count, np.int64)]),
         node_lon=np.concatenate([graph.node_lon, lon]),
         node_lat=np.concatenate([graph.node_lat, lat]),
         node_border=np.concatenate([graph.node_border, np.zeros(count, bool)]),
-        node_number=np.concatenate([graph.node_number, number]),
+        node_id=np.concatenate([graph.node_id, number]),
         node_tags={key: _longer(column, count) for key, column in graph.node_tags.items()},
     )
 
@@ -247,6 +251,7 @@ def _with_links(graph: StreetGraph, tail: Ints, head: Ints) -> tuple[StreetGraph
     ends = np.column_stack([tail, head]).ravel()
     return replace(
         graph,
+        link_id=np.concatenate([graph.link_id, graph.next_link_id + np.arange(count)]),
         link_from=np.concatenate([graph.link_from, tail]).astype(np.int32),
         link_to=np.concatenate([graph.link_to, head]).astype(np.int32),
         link_ways=np.concatenate([graph.link_ways, np.zeros(count, np.int64)]),

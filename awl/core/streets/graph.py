@@ -6,6 +6,7 @@ is a matter of modes, not of the graph.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
@@ -18,7 +19,9 @@ from awl.core.columns import Categorical
 from awl.core.geodesy import LocalPlane
 from awl.core.streets.turns import TurnRestrictions
 
-NODE_ARRAYS = ("node_id", "node_lon", "node_lat", "node_border", "node_number")
+NODE_ARRAYS = ("node_osm_id", "node_lon", "node_lat", "node_border", "node_id")
+MAX_ID = 2**53
+"""Ids lie below it: the browser and other programs hold them as floating-point numbers."""
 
 
 @dataclass(frozen=True)
@@ -27,20 +30,25 @@ class StreetGraph:
 
     The shape of link i is vertices `shape_start[i]` to `shape_start[i + 1]`, its ends included; `shape_m` is the
     geodesic distance in metres from the link's start to each vertex. `tags` maps an attribute to a column (m,).
-    `node_border` marks nodes where a street was cut at the edge of the extract or study area. `node_id` is what the source
+    `node_border` marks nodes where a street was cut at the edge of the extract or study area. `node_osm_id` is what the source
     calls a node (0 for one that was put there); the ways of the source that link i came from (OSM ids, rows of a file) are
-    `link_ways[ways_start[i]:ways_start[i + 1]]`, one unless links were merged. `node_number` is the number by which the study
-    knows a node, each once. `node_tags` are columns (n,): barriers, signals. `costs` maps an attribute given for each
-    direction to an array (m, 2): along and against the drawn direction, NaN where none is given.
+    `link_ways[ways_start[i]:ways_start[i + 1]]`, one unless links were merged. `node_tags` are columns (n,): barriers, signals.
+    `costs` maps an attribute given for each direction to an array (m, 2): along and against the drawn direction, NaN where none
+    is given.
+
+    `node_id` (n,) and `link_id` (m,) are the numbers by which a study knows its nodes and links: whole numbers from 1 on, each
+    once, in no order. They outlive reordering, merging, splitting, connectors and rebuilding; rows do not. Ids of what is taken
+    out are not given again: new ones begin at `next_node_id` and `next_link_id`.
 
     `drawn` tells of a graph without geography: its coordinates are a drawing, its lengths given weights.
     """
 
-    node_id: NDArray[np.int64]
+    node_osm_id: NDArray[np.int64]
     node_lon: NDArray[np.float64]
     node_lat: NDArray[np.float64]
     node_border: NDArray[np.bool_]
-    node_number: NDArray[np.int64]
+    node_id: NDArray[np.int64]
+    link_id: NDArray[np.int64]
     link_from: NDArray[np.int32]
     link_to: NDArray[np.int32]
     link_ways: NDArray[np.int64]
@@ -54,11 +62,38 @@ class StreetGraph:
     costs: dict[str, NDArray[np.float64]] = field(default_factory=dict)
     restrictions: TurnRestrictions = field(default_factory=TurnRestrictions.none)
     drawn: bool = False
+    highest_ids: tuple[int, int] = (0, 0)
+
+    @property
+    def next_node_id(self) -> int:
+        """The lowest node id that was never given."""
+        return max(int(self.node_id.max(initial=0)), self.highest_ids[0]) + 1
+
+    @property
+    def next_link_id(self) -> int:
+        """The lowest link id that was never given."""
+        return max(int(self.link_id.max(initial=0)), self.highest_ids[1]) + 1
+
+    def link_rows(self, ids: NDArray[np.integer] | Sequence[int]) -> NDArray[np.int64]:
+        """Rows (k,) of links by id; -1 for an id that no link has."""
+        return rows_of_ids(self.link_id, self._links_by_id, ids)
+
+    def node_rows(self, ids: NDArray[np.integer] | Sequence[int]) -> NDArray[np.int64]:
+        """Rows (k,) of nodes by id; -1 for an id that no node has."""
+        return rows_of_ids(self.node_id, self._nodes_by_id, ids)
+
+    @cached_property
+    def _links_by_id(self) -> NDArray[np.int64]:
+        return np.argsort(self.link_id)
+
+    @cached_property
+    def _nodes_by_id(self) -> NDArray[np.int64]:
+        return np.argsort(self.node_id)
 
     @property
     def node_count(self) -> int:
         """Number of nodes."""
-        return len(self.node_id)
+        return len(self.node_osm_id)
 
     @property
     def link_count(self) -> int:
@@ -107,14 +142,28 @@ class StreetGraph:
         """The same graph with other turn restrictions."""
         return replace(self, restrictions=restrictions)
 
-    def with_numbers(self, number: NDArray[np.int64]) -> StreetGraph:
-        """The same graph with other node numbers (n,)."""
-        return replace(self, node_number=number)
-
     def node_columns(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> dict[str, Any]:
         """All that is known of some nodes (rows or a mask), by field, for a graph made from this one."""
         columns: dict[str, Any] = {name: getattr(self, name)[rows] for name in NODE_ARRAYS}
         return columns | {"node_tags": {key: column.take(rows) for key, column in self.node_tags.items()}}
+
+    def link_columns(self, rows: NDArray[np.integer]) -> dict[str, Any]:
+        """All that is known of some links, by field, for a graph made from this one; restrictions aside."""
+        vertex, shape_start = ragged_rows(self.shape_start, rows)
+        way, ways_start = ragged_rows(self.ways_start, rows)
+        return {
+            "link_id": self.link_id[rows],
+            "link_from": self.link_from[rows],
+            "link_to": self.link_to[rows],
+            "link_ways": self.link_ways[way],
+            "ways_start": ways_start,
+            "shape_start": shape_start,
+            "shape_lon": self.shape_lon[vertex],
+            "shape_lat": self.shape_lat[vertex],
+            "shape_m": self.shape_m[vertex],
+            "tags": {key: column.take(rows) for key, column in self.tags.items()},
+            "costs": {key: pair[rows] for key, pair in self.costs.items()},
+        }
 
     def with_nodes(self, order: NDArray[np.int64]) -> StreetGraph:
         """The same graph with its nodes in another order (a permutation of their rows)."""
@@ -129,31 +178,32 @@ class StreetGraph:
         )
 
     def in_order(self) -> StreetGraph:
-        """The same graph with links in the order of their lower end, so that a search touches near memory."""
+        """The same graph with links in the order of their lower end, so that a search touches near memory; then by id."""
         low, high = np.minimum(self.link_from, self.link_to), np.maximum(self.link_from, self.link_to)
-        order = np.lexsort([high, low])
+        order = np.lexsort([self.link_id, high, low])
         place = np.empty(len(order), np.int32)
         place[order] = np.arange(len(order), dtype=np.int32)
-        vertex, shape_start = _ragged_rows(self.shape_start, order)
-        way, ways_start = _ragged_rows(self.ways_start, order)
-        return replace(
-            self,
-            link_from=self.link_from[order],
-            link_to=self.link_to[order],
-            link_ways=self.link_ways[way],
-            ways_start=ways_start,
-            shape_start=shape_start,
-            shape_lon=self.shape_lon[vertex],
-            shape_lat=self.shape_lat[vertex],
-            shape_m=self.shape_m[vertex],
-            tags={key: column.take(order) for key, column in self.tags.items()},
-            costs={key: pair[order] for key, pair in self.costs.items()},
-            restrictions=self.restrictions.renumbered(place, np.arange(self.node_count, dtype=np.int32)),
-        )
+        turns = self.restrictions.renumbered(place, np.arange(self.node_count, dtype=np.int32))
+        return replace(self, **self.link_columns(order), restrictions=turns)
+
+    def in_space_order(self) -> StreetGraph:
+        """The same graph in the one order that follows from what it holds: nodes along a Hilbert curve, links by their ends."""
+        return self.with_nodes(hilbert_order(self.node_lon, self.node_lat, self.node_id)).in_order()
 
 
-def _ragged_rows(start: NDArray[np.int64], order: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Rows of ragged groups in a new order of the groups, and the new offsets."""
+def rows_of_ids(
+    known: NDArray[np.int64], order: NDArray[np.int64], ids: NDArray[np.integer] | Sequence[int]
+) -> NDArray[np.int64]:
+    """Rows (k,) of `ids` among those that are `known`, which `order` sorts; -1 for others."""
+    wanted = np.asarray(ids, np.int64)
+    if len(known) == 0:
+        return np.full(len(wanted), -1)
+    row = order[np.minimum(np.searchsorted(known, wanted, sorter=order), len(order) - 1)]
+    return np.where(known[row] == wanted, row, -1)
+
+
+def ragged_rows(start: NDArray[np.int64], order: NDArray[np.integer]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Rows of ragged groups in a new order of the groups (or of some of them), and the new offsets."""
     size = np.diff(start)[order]
     new_start = np.concatenate([[0], np.cumsum(size)]).astype(np.int64)
     return np.arange(new_start[-1]) - np.repeat(new_start[:-1] - start[:-1][order], size), new_start
@@ -165,9 +215,12 @@ def ragged_lines(xy: NDArray[np.float64], start: NDArray[np.int64]) -> NDArray[n
     return shapely.linestrings(xy, indices=np.repeat(np.arange(len(counts)), counts))
 
 
-def hilbert_order(lon: NDArray[np.float64], lat: NDArray[np.float64]) -> NDArray[np.int64]:
+def hilbert_order(
+    lon: NDArray[np.float64], lat: NDArray[np.float64], ids: NDArray[np.int64] | None = None
+) -> NDArray[np.int64]:
     """Order of points along a Hilbert curve, so that neighbours in space are neighbours in memory.
 
+    Points too near to be told apart stand in the order of their `ids`, or as they came.
     Source: J. Skilling, *Programming the Hilbert curve*, AIP Conf. Proc. 707 (2004); 16 levels.
     """
     if len(lon) == 0:
@@ -186,4 +239,4 @@ def hilbert_order(lon: NDArray[np.float64], lat: NDArray[np.float64]) -> NDArray
         x, y = np.where(mirror, 65535 - x, x), np.where(mirror, 65535 - y, y)
         x, y = np.where(flip, y, x), np.where(flip, x, y)
         side >>= 1
-    return np.argsort(distance, kind="stable")
+    return np.argsort(distance, kind="stable") if ids is None else np.lexsort([ids, distance])

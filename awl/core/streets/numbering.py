@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from awl.core.errors import AwlError
-from awl.core.streets.graph import StreetGraph
+from awl.core.streets.graph import MAX_ID, StreetGraph
 
 SHOWN = 3
 """Places named in a message; the count tells the rest."""
@@ -55,13 +55,23 @@ class NumberingFaults:
         )
 
 
+def numbered_anew(graph: StreetGraph) -> StreetGraph:
+    """The graph with nodes and links numbered from 1 on, in their order: for one that nobody knows yet."""
+    return replace(
+        graph,
+        node_id=np.arange(1, graph.node_count + 1, dtype=np.int64),
+        link_id=np.arange(1, graph.link_count + 1, dtype=np.int64),
+        highest_ids=(0, 0),
+    )
+
+
 def numbered_from(graph: StreetGraph, first: int) -> StreetGraph:
     """The graph with nodes numbered from `first` on; numbers below it stay free, for zone centroids say."""
-    if not 1 <= first <= 2**53 - graph.node_count:
+    if not 1 <= first <= MAX_ID - graph.node_count:
         raise AwlError(
             f"Nodes cannot be numbered from {first}", remedy="Give a whole number from 1 on", inputs=("first_node",)
         )
-    return replace(graph, node_number=np.arange(first, first + graph.node_count, dtype=np.int64))
+    return replace(graph, node_id=np.arange(first, first + graph.node_count, dtype=np.int64))
 
 
 def numbered_by(
@@ -88,4 +98,4 @@ def numbered_by(
         return None, faults
     numbers = np.zeros(graph.node_count, np.int64)
     numbers[pairs[:, 0]] = pairs[:, 1]
-    return replace(graph, node_number=numbers), faults
+    return replace(graph, node_id=numbers), faults
