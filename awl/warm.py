@@ -12,18 +12,14 @@ import numpy as np
 
 from awl.core.access.centrality import Centrality
 from awl.core.columns import Categorical
-from awl.core.engine.by_hour import matrix_by_hour
-from awl.core.engine.clock import best_leg_by_clock
-from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.lanes import LANES
 from awl.core.engine.places import Snapper
 from awl.core.engine.query import arrivals, best_leg, matrix
 from awl.core.engine.reach import reach_of, reached_parts
-from awl.core.engine.reach_by_hour import arrivals_by_hour
+from awl.core.engine.router import StreetRouter
 from awl.core.engine.stands import Stands
-from awl.core.engine.trips import load_between
 from awl.core.modes.mode import SHIPPED
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.streets.build import build_graph
 from awl.core.streets.graph import StreetGraph
 from awl.core.streets.raw import RawExtract
@@ -94,24 +90,24 @@ def warm() -> None:
         contour_area(field, field_values(field, reach, 60_000))
         matrix(network, places, places, "distance")
         best_leg(network, places, 0, 1, "time")
-        network.hierarchy = Hierarchy.of(network)
-        matrix(network, Snapper(network).snap(*many, 500.0), places, "time")
-        matrix(network, Snapper(network).snap(*many, 500.0), places, "time", carrying=False)
-        network.hierarchy.trim(network, "time")
+        router = StreetRouter(network)
+        high = router.prepared()
+        router.matrix(Snapper(network).snap(*many, 500.0), places, "time")
+        router.matrix(Snapper(network).snap(*many, 500.0), places, "time", carrying=False)
+        high.trim(network, "time")
         for direction in ("from", "to"):
-            arrivals(network, places, "time", direction)
-            arrivals(network, places.take(np.arange(1)), "time", direction)
-        best_leg(network, places, 0, 1, "time")
-        load_between(network.hierarchy, network, places, places, "time")
+            router.arrivals(places, "time", direction)
+            router.arrivals(places.take(np.arange(1)), "time", direction)
+        router.best_leg(places, 0, 1, "time")
+        router.load(places, places, "time")
         Centrality(network, places, "distance", 600_000, np.ones(2), 0.01).sums()
         closed = np.zeros(graph.link_count, bool)
         closed[0] = True
-        shut = network.with_closed(closed)
-        assert shut.hierarchy is not None
-        shut.hierarchy.ways(shut, "time", "distance")
-        matrix_by_hour(network.hierarchy, [network], places, places)
-        arrivals_by_hour(network.hierarchy, [network], places)
-        best_leg_by_clock(network.at(datetime(2026, 6, 3, 8)), places, 0, 1, 0.0)
+        shut = router.on(network.with_closed(closed))
+        shut.prepared().ways(shut.network, "time", "distance")
+        router.matrix_by_hour([network], places, places)
+        router.arrivals_by_hour([network], places)
+        router.on(network.at(datetime(2026, 6, 3, 8))).best_leg_by_clock(places, 0, 1, 0.0)
 
 
 if __name__ == "__main__":

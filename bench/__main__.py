@@ -27,8 +27,8 @@ from scipy.sparse.csgraph import dijkstra
 from awl.core.engine.places import Snapper
 from awl.core.engine.query import arrivals, matrix
 from awl.core.modes.mode import DRIVE, SHIPPED, WALK, Mode
-from awl.core.modes.network import Network
 from awl.core.modes.slope import heights_of
+from awl.core.network.network import Network
 from awl.core.streets.build import build_graph
 from awl.core.streets.graph import StreetGraph
 from awl.demo_study import DEMO, make_demo

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from copy import copy
 from datetime import datetime
 
 import numpy as np
@@ -13,18 +12,18 @@ from scipy.sparse.csgraph import dijkstra
 
 from awl.core.engine.by_hour import customized_lanes
 from awl.core.engine.climbing import sweep_lanes, sweep_one
-from awl.core.engine.clock import HOUR_MS, best_leg_by_clock
+from awl.core.engine.clock import HOUR_MS
 from awl.core.engine.customizing import customized, ways_of
 from awl.core.engine.dijkstra import UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.lanes import LANES
 from awl.core.engine.pairs import Ends, Scratch, load_of_pairs, ways_of_pairs
 from awl.core.engine.places import Snapper
-from awl.core.engine.query import arrivals, matrix
+from awl.core.engine.router import StreetRouter
 from awl.core.engine.seeds import leaving
 from awl.core.engine.topology import Topology
 from awl.core.engine.trimmed import trimmed
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from bench.measure import Row, medians
 
 CLOSURES = 10
@@ -64,16 +63,16 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
     for _ in range(CLOSURES):
         closures.append(np.zeros(network.graph.link_count, bool))
         closures[-1][rng.choice(usable, 10, replace=False)] = True
-    network.hierarchy = high
+    router = StreetRouter(network, high)
     high.metric(network, "time")
-    closed_one_after_the_other(network, closures[:1])  # what is sorted once for all is no part of what is measured here
+    closed_one_after_the_other(router, closures[:1])  # what is sorted once for all is no part of what is measured here
 
     whole, custom, sixteen, named, again, trim, one, many, distance, way, copying = medians(
         lambda: dijkstra(peer, indices=begin),
         lambda: customized(topology, cost),
         lambda: sixteen_put_in(topology, cost),
         lambda: ways_of(topology, metric, cost, far),
-        lambda: closed_one_after_the_other(network, closures),
+        lambda: closed_one_after_the_other(router, closures),
         lambda: trimmed(topology, metric),
         lambda: sweep_one(topology.parent, *edges[0], *edges[1], ranks[:1], zero[:1], label),
         lambda: sweep_lanes(topology.parent, *edges[0], everything, *edges[1], ranks, lanes, zero, place, wide),
@@ -87,24 +86,23 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
     picks = network.graph.link_from[rng.choice(usable, 1000)]
     places = Snapper(network).snap(network.graph.node_lon[picks], network.graph.node_lat[picks], 500.0)
     square, bare = medians(
-        lambda: matrix(network, places, places, "time", threads=2),
-        lambda: matrix(network, places, places, "time", threads=2, carrying=False),
+        lambda: router.matrix(places, places, "time", threads=2),
+        lambda: router.matrix(places, places, "time", threads=2, carrying=False),
         rounds=3,
     )
     place = places.take(np.arange(1))
-    nodes = np.sort(arrivals(network, place, "time").cost)
+    nodes = np.sort(router.arrivals(place, "time").cost)
     limits = {share: int(nodes[int(share * (nodes < UNREACHED).sum())]) for share in (0.01, 0.1, 0.6)}
     begin = int(leaving(place, network, "time", "distance").state[0])
     reached = []
     for share, limit in limits.items():
         ours, theirs = medians(
-            lambda limit=limit: arrivals(network, place, "time", limit=limit),
+            lambda limit=limit: router.arrivals(place, "time", limit=limit),
             lambda limit=limit: dijkstra(peer, indices=begin, limit=limit),
         )
         reached.append(
             Row(f"{name}: reach of {share:.0%} of the nodes; peer with that limit", ours, theirs, "x faster")
         )
-    network.hierarchy = None
     kind = f"{name}, hierarchy"
     return [
         *reached,
@@ -132,12 +130,11 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
     ]
 
 
-def closed_one_after_the_other(network: Network, closures: list[NDArray[np.bool_]]) -> None:
+def closed_one_after_the_other(router: StreetRouter, closures: list[NDArray[np.bool_]]) -> None:
     """Customize for each set of closures, and let go of it before the next, as one tries them."""
     for closed in closures:
-        made = network.with_closed(closed)
-        assert made.hierarchy is not None
-        made.hierarchy.metric(made, "time")
+        shut = router.on(router.network.with_closed(closed))
+        shut.prepared().metric(shut.network, "time")
 
 
 def sixteen_put_in(topology: Topology, cost: NDArray[np.integer]) -> None:
@@ -148,18 +145,15 @@ def sixteen_put_in(topology: Topology, cost: NDArray[np.integer]) -> None:
 
 def by_the_clock(name: str, network: Network, trips: int = 10) -> list[Row]:
     """Earliest arrivals of some trips at 8:00, searched towards their goals; the peer is the same search in all directions."""
-    network.hierarchy = Hierarchy.of(network)
-    guided = network.at(datetime(2026, 6, 3, 8))
-    blind = copy(guided)
-    blind.free = None
+    at_eight = network.at(datetime(2026, 6, 3, 8))
+    guided, blind = StreetRouter(network, Hierarchy.of(network)).on(at_eight), StreetRouter(at_eight)
     rng = np.random.default_rng(5)
     picks = network.graph.link_from[rng.choice(np.flatnonzero(network.usable), 2 * trips)]
     places = Snapper(network).snap(network.graph.node_lon[picks], network.graph.node_lat[picks], 500.0)
 
-    def legs(of: Network) -> None:
+    def legs(of: StreetRouter) -> None:
         for trip in range(trips):
-            best_leg_by_clock(of, places, 2 * trip, 2 * trip + 1, 8 * HOUR_MS)
+            of.best_leg_by_clock(places, 2 * trip, 2 * trip + 1, 8 * HOUR_MS)
 
     ours, plain = medians(lambda: legs(guided), lambda: legs(blind), rounds=5)
-    network.hierarchy = None
     return [Row(f"{name}: earliest arrival at 8:00; in all directions", ours / trips, plain / trips, "x faster")]

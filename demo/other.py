@@ -12,7 +12,7 @@ import numpy as np
 import shapely
 
 from awl.core.modes.mode import DRIVE
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.streets.build import build_graph
 from awl.formats import gmns, osm_pbf
 from demo.layers import UTM, write_vector

@@ -12,7 +12,7 @@ import pytest
 import shapely
 
 from awl.core.modes.mode import SHIPPED
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.streets.build import build_graph
 from awl.core.streets.graph import StreetGraph
 from awl.core.streets.raw import RawExtract

@@ -16,7 +16,8 @@ from awl.core.engine.leg import Leg
 from awl.core.engine.places import ON_STREET, TOO_FAR, Snapped
 from awl.core.engine.stands import Stands
 from awl.core.modes.delays import GATES, MAIN
-from awl.core.modes.network import BLOCKED, Network
+from awl.core.network.costs import BLOCKED
+from awl.core.network.network import Network
 from awl.core.streets.turns import DELAY, Placed
 from awl.study.study import Study
 

@@ -39,6 +39,49 @@ def test_layers_look_only_down(layer):
                 assert parts[0] not in FOREIGN_TO_CORE, f"{path} imports {name}"
 
 
+def modules() -> dict[str, Path]:
+    """Every module of the package by its dotted name."""
+    paths = {}
+    for path in (ROOT / "awl").rglob("*.py"):
+        parts = path.relative_to(ROOT).with_suffix("").parts
+        paths[".".join(parts[:-1] if parts[-1] == "__init__" else parts)] = path
+    return paths
+
+
+def test_no_modules_import_each_other_in_a_circle():
+    """Imports inside functions and for type checkers alone count as well."""
+    paths = modules()
+    arrows: dict[str, set[str]] = {}
+    for name, path in paths.items():
+        used = set()
+        for item in ast.walk(ast.parse(path.read_text())):
+            if isinstance(item, ast.ImportFrom) and item.module and item.module.startswith("awl"):
+                inner = {f"{item.module}.{alias.name}" for alias in item.names}
+                used |= {one for one in inner if one in paths} or {item.module}
+            elif isinstance(item, ast.Import):
+                used |= {alias.name for alias in item.names if alias.name in paths}
+        arrows[name] = {one for one in used if one in paths and one != name}
+    circles = []
+    done: set[str] = set()
+    for begin in arrows:
+        way: list[str] = []
+
+        def follow(name: str, way: list[str] = way) -> None:
+            if name in way:
+                circles.append(" -> ".join([*way[way.index(name) :], name]))
+                return
+            if name in done:
+                return
+            way.append(name)
+            for other in sorted(arrows[name]):
+                follow(other)
+            way.pop()
+            done.add(name)
+
+        follow(begin)
+    assert not circles
+
+
 def test_no_graph_library_is_used_outside_tests_and_benchmarks():
     for path in (ROOT / "awl").rglob("*.py"):
         for name in imports(path):

@@ -7,6 +7,7 @@ handed down through every function.
 
 from __future__ import annotations
 
+import os
 import threading
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -124,6 +125,11 @@ def go_on() -> None:
         raise Cancelled
 
 
+def cores() -> int:
+    """How many cores this process may use."""
+    return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
+
+
 def threads_of(count: int | None) -> ThreadPoolExecutor:
-    """Threads in which kernels belong to the work that is running here."""
-    return ThreadPoolExecutor(count, initializer=_RUNNING.set, initargs=(_RUNNING.get(),))
+    """Threads in which kernels belong to the work that is running here; as many as there are cores where nothing is said."""
+    return ThreadPoolExecutor(count or cores(), initializer=_RUNNING.set, initargs=(_RUNNING.get(),))

@@ -14,8 +14,8 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from awl.core.modes.network import Network
-from awl.core.modes.turning import movements as turns_of
+from awl.core.network.movements import movements as turns_of
+from awl.core.network.network import Network
 from awl.core.streets.graph import StreetGraph
 from awl.formats import csv_table, graph_tables
 

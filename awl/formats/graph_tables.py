@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 from awl.core.columns import Categorical
 from awl.core.errors import AwlError
 from awl.core.geodesy import segment_lengths
-from awl.core.modes.network import BLOCKED, Network
+from awl.core.network.costs import BLOCKED
+from awl.core.network.network import Network
 from awl.core.streets.build import JUNCTION_KEYS, LINK_CLASSES, STREET_KEYS
 from awl.core.streets.graph import MAX_ID, StreetGraph
 from awl.core.streets.turns import Placed, TurnRestrictions

@@ -8,7 +8,7 @@ from awl.questions.alongside import Alongside
 from awl.questions.base import Question
 from awl.questions.catchment import Catchment
 from awl.questions.centrality import CentralityQuestion
-from awl.questions.isochrone import Isochrone
+from awl.questions.isochrone.question import Isochrone
 from awl.questions.matrix import Matrix
 from awl.questions.neighbours import Neighbours
 from awl.questions.route import Route

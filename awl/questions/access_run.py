@@ -16,8 +16,8 @@ from awl.core.engine.places import Snapped
 from awl.core.engine.query import Arrivals
 from awl.core.errors import AwlError
 from awl.questions.context import Context, Places, limit_units
-from awl.questions.isochrone import search_reach
 from awl.questions.population import Population, population_of
+from awl.questions.reach_areas import search_reach
 
 Floats = NDArray[np.float64]
 MAX_PLACES_EACH = 2000
@@ -66,7 +66,7 @@ def run_of(
         context.progress.step(0.1, "Putting people on streets")
         population = population_of(spread, inputs.buildings, context, shapes)
     context.progress.step(0.3, "Searching")
-    found, reach = search_reach(context.network, snapped, "time", inputs.direction, int(NO_LIMIT))
+    found, reach = search_reach(context.router, snapped, "time", inputs.direction, int(NO_LIMIT))
     nearest = population.against(reach)
     units = [limit_units(value, "time") for value in inputs.limits]
     top = max(inputs.limits[-1] * 2, 10.0)
@@ -76,7 +76,7 @@ def run_of(
     far = int(NO_LIMIT) if inputs.measures else units[-1]
     used = int(snapped.found.sum())
     times = times_between(
-        context.network, snapped, population.homes, inputs.direction, far,
+        context.router, snapped, population.homes, inputs.direction, far,
         report=lambda done: context.progress.step(0.4 + 0.4 * done / used, f"Place {done} of {used}"),
     )  # fmt: skip
     return Run(

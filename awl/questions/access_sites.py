@@ -26,7 +26,7 @@ def candidate_parts(
     context.progress.step(0.85, "Comparing candidates")
     candidates = context.places(inputs.candidates, "candidates")
     snapped = context.snap(candidates, "candidates")
-    times = times_between(context.network, snapped, homes, inputs.direction, limit_units(middle, "time"))
+    times = times_between(context.router, snapped, homes, inputs.direction, limit_units(middle, "time"))
     heads = homes.share * people[homes.zone]
     sites = best_sites(times, middle, heads, served_homes(run.times, middle), inputs.choose)
     best, gained = sites.choices[0]

@@ -8,7 +8,6 @@ that is done twice because a worker died comes out the same.
 from __future__ import annotations
 
 import json
-import os
 import shutil
 import time
 from collections import OrderedDict
@@ -20,7 +19,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from awl.core.errors import AwlError
-from awl.core.progress import Progress, threads_of
+from awl.core.progress import Progress, cores, threads_of
 from awl.formats import geojson, parquet
 from awl.formats.whole import write_whole
 from awl.questions.access import Access, AccessInputs
@@ -226,7 +225,7 @@ def _begun_here(
         rows += _in_threads(work, [block], progress.part((number - 1) / len(blocks), number / len(blocks)))
         seconds = time.monotonic() - began
     rest = blocks[2:]
-    return rows, rest, processes_here(ident, seconds * len(rest), set_up_s, os.cpu_count() or 1)
+    return rows, rest, processes_here(ident, seconds * len(rest), set_up_s, cores())
 
 
 def _in_threads(work: Work, blocks: list[Block], progress: Progress) -> int:
@@ -239,7 +238,7 @@ def _in_threads(work: Work, blocks: list[Block], progress: Progress) -> int:
         return lines
 
     rows = 0
-    with progress.running(), threads_of(min(os.cpu_count() or 1, len(blocks))) as pool:
+    with progress.running(), threads_of(min(cores(), len(blocks))) as pool:
         for done, lines in enumerate(pool.map(answered, blocks), start=1):
             rows += lines
             progress.step(done / len(blocks), f"{done} of {len(blocks)} blocks")

@@ -14,8 +14,8 @@ from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
 from awl.core.engine.places import OUTSIDE, SEPARATE_PART, STATUS, TOO_FAR, Snapped, Snapper
 from awl.core.engine.query import Arrivals
 from awl.core.errors import AwlError
-from awl.core.modes.network import Network
 from awl.core.modes.rules import SPEED_ASSUMED
+from awl.core.network.network import Network
 from awl.core.polygons import repaired
 from awl.core.progress import Progress
 from awl.core.surfaces.field import Field
@@ -76,19 +76,24 @@ class Context:
         self.mode = study.mode(inputs.mode)
         self._snap_m = inputs.snap
         self.when = inputs.when
-        base = study.network(inputs.mode, inputs.when)
+        self._base = study.router(inputs.mode, inputs.when)
+        base = self._base.network
         self._crossed = 0
         self._closed, self._slower = closed, slower = self._closures(inputs.closures, base)
         self.closed_links, self.slowed_links = int(closed.sum()), int((slower > 1).sum())
-        self.network = self._with_closures(base)
-        free = study.network(inputs.mode)
-        same = free is base or np.array_equal(free.usable, base.usable)
-        self.snapper = study.snapper(inputs.mode) if same and not closed.any() else Snapper(self.network, study.area)
+        self.router = self._base.on(self._with_closures(base))
+        # Which streets places are put on does not depend on the hour.
+        self.snapper = Snapper(self.network, study.area) if closed.any() else study.snapper(inputs.mode)
+
+    @property
+    def network(self) -> Network:
+        """The network of the question: of its mode, at its time, with its closures."""
+        return self.router.network
 
     def prepare_for(self, searches: int) -> None:
         """Have the hierarchy ready where so many searches take longer without it than making it does."""
-        unchanged = self.network is self.study.network(self.mode.id)
-        if unchanged and self.network.hierarchy is None and searches >= MANY_SEARCHES:
+        unchanged = self.router is self.study.router(self.mode.id)
+        if unchanged and self.router.hierarchy is None and searches >= MANY_SEARCHES:
             self.study.wait_until_prepared(self.mode.id, self.progress.part(0.0, 0.3))
 
     def _with_closures(self, network: Network) -> Network:

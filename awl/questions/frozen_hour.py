@@ -50,7 +50,7 @@ def _said(context: Context, sources: Snapped, targets: Snapped) -> list[str]:
     when = context.when
     assert when is not None
     begin = (when.hour * 60 + when.minute) * 60_000 + context.mode.delays.start_s * 1000
-    off: NDArray[np.float64] = np.abs(off_by_the_clock(context.network, sources, targets, begin)) * 100
+    off: NDArray[np.float64] = np.abs(off_by_the_clock(context.router, sources, targets, begin)) * 100
     off = off[~np.isnan(off)]
     text = f"Speeds of {when:%H:%M} hold for the whole trip."
     if len(off) == 0:

@@ -11,7 +11,6 @@ from pydantic import Field
 
 from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
 from awl.core.engine.places import Snapped
-from awl.core.engine.query import matrix
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.formats.table import Indexed, Rows
@@ -77,11 +76,11 @@ class Sides:
     limit: int
 
     def pairs(
-        self, context: Context, rows: NDArray[np.integer], threads: int = 2, progress: Progress | None = None
+        self, context: Context, rows: NDArray[np.integer], threads: int | None = None, progress: Progress | None = None
     ) -> tuple[NDArray[np.integer], NDArray[np.integer], NDArray[np.float64], NDArray[np.float64]]:
         """Rows of the start and of the end, time in s and distance in m of each pair with a way, for some of the starts."""
         part = self.from_street.take(rows)
-        cost, carried = matrix(context.network, part, self.to_street, self.measure, self.limit, threads, progress)
+        cost, carried = context.router.matrix(part, self.to_street, self.measure, self.limit, threads, progress)
         reached = cost != UNREACHED
         s = np.repeat(rows.astype(np.int32), np.count_nonzero(reached, axis=1))
         t = np.broadcast_to(np.arange(len(self.ends), dtype=np.int32), cost.shape)[reached]

@@ -8,12 +8,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.by_hour import matrix_by_hour
 from awl.core.engine.dijkstra import UNREACHED
-from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.places import Snapped
 from awl.core.errors import AwlError
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.questions.base import Column, Figure, Json
 from awl.questions.context import Context
 
@@ -29,19 +27,17 @@ def checked_hours(hours: Sequence[int], at: Any, measure: str) -> list[int]:
     return sorted(set(hours))
 
 
-def networks_at(context: Context, hours: list[int]) -> tuple[list[Network], Hierarchy]:
-    """The network of each hour, and the hierarchy of the states they share."""
+def networks_at(context: Context, hours: list[int]) -> list[Network]:
+    """The network of each hour."""
     assert context.when is not None
     day = context.when.replace(minute=0)
-    networks = [context.network_at(day.replace(hour=hour)) for hour in hours]
-    free = context.study.network(context.mode.id)
-    return networks, Hierarchy.of(free) if free.hierarchy is None else free.hierarchy
+    return [context.network_at(day.replace(hour=hour)) for hour in hours]
 
 
 def times_at(context: Context, hours: list[int], sources: Snapped, targets: Snapped) -> NDArray[np.float64]:
     """Seconds (h, s, t) from each source to each target at each hour; NaN where there is no way."""
-    networks, high = networks_at(context, hours)
-    cost = matrix_by_hour(high, networks, sources, targets, progress=context.progress.part(0.5, 0.9))
+    networks, router = networks_at(context, hours), context.study.router(context.mode.id)
+    cost = router.matrix_by_hour(networks, sources, targets, progress=context.progress.part(0.5, 0.9))
     return np.where(cost == UNREACHED, np.nan, cost / 1000)
 
 

@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from awl.core.engine.dijkstra import UNREACHED
-from awl.core.engine.query import matrix
 from awl.core.errors import AwlError
 from awl.questions.base import (
     Answer,
@@ -159,8 +158,8 @@ def _costs(context: Context, at: Any, other_at: Any, inputs: NeighboursInputs, l
     """Costs (places, others), in the direction that is asked for."""
     progress = context.progress.part(0.1 + 0.8 * done, 0.9)
     if inputs.direction == "from":
-        return matrix(context.network, at, other_at, inputs.measure, limit, progress=progress, carrying=False)[0]
-    return matrix(context.network, other_at, at, inputs.measure, limit, progress=progress, carrying=False)[0].T.copy()
+        return context.router.matrix(at, other_at, inputs.measure, limit, progress=progress, carrying=False)[0]
+    return context.router.matrix(other_at, at, inputs.measure, limit, progress=progress, carrying=False)[0].T.copy()
 
 
 def _columns(

@@ -9,14 +9,12 @@ import shapely
 from numpy.typing import NDArray
 from pydantic import Field, field_validator
 
-from awl.core.engine.clock import best_leg_by_clock
 from awl.core.engine.leg import Leg
 from awl.core.engine.places import Snapped
-from awl.core.engine.query import best_leg
 from awl.core.engine.stands import Stands
 from awl.core.errors import AwlError
 from awl.core.geodesy import segment_lengths
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.streets.graph import StreetGraph
 from awl.core.streets.shapes import cut_lines
 from awl.formats import geojson
@@ -287,13 +285,13 @@ def _legs(context: Context, places: Places, snapped: Snapped, measure: str) -> l
     """One leg after the other; at an hour the quickest way is timed by the clock, each leg from the end of the one before."""
     if measure != "time" or context.when is None:
         return [
-            _found(context, places, i, best_leg(context.network, snapped, i, i + 1, measure))
+            _found(context, places, i, context.router.best_leg(snapped, i, i + 1, measure))
             for i in range(len(places) - 1)
         ]
     time = (context.when.hour * 60 + context.when.minute) * 60_000 + context.mode.delays.start_s * 1000
     legs = []
     for i in range(len(places) - 1):
-        legs.append(_found(context, places, i, best_leg_by_clock(context.network, snapped, i, i + 1, time)))
+        legs.append(_found(context, places, i, context.router.best_leg_by_clock(snapped, i, i + 1, time)))
         time += legs[-1].cost
     return legs
 

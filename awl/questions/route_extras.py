@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 from awl.core.engine.dijkstra import UNREACHED
 from awl.core.engine.order import EXACT, best_order
 from awl.core.engine.places import Snapped
-from awl.core.engine.query import matrix
 from awl.core.geodesy import segment_lengths
 from awl.questions.base import Json
 from awl.questions.context import Context, Places
@@ -26,7 +25,7 @@ def in_best_order(
     context: Context, places: Places, snapped: Snapped, measure: str
 ) -> tuple[Places, Snapped, NDArray[np.int64], str]:
     """Points reordered between the first and the last, the order taken, and how it was found."""
-    cost, _ = matrix(context.network, snapped, snapped, measure, carrying=False)
+    cost, _ = context.router.matrix(snapped, snapped, measure, carrying=False)
     order = best_order(np.where(cost == UNREACHED, np.inf, cost.astype(np.float64)))
     exact = len(places) - 2 <= EXACT
     found = "The order is the best of all." if exact else "The order was improved step by step; a better one may exist."

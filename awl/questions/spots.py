@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 
 MOST_SPOTS = 40
 

@@ -10,7 +10,6 @@ import shapely
 from numpy.typing import NDArray
 
 from awl.core.engine.places import Snapped
-from awl.core.engine.query import matrix
 from awl.core.errors import AwlError
 from awl.formats.table import Layer
 from awl.questions.base import FeatureSet, Json
@@ -138,8 +137,8 @@ def _nearest(context: Context, starts: Snapped, ends: Snapped, measure: str) -> 
     for begin in range(0, len(starts.link), ORIGINS_AT_ONCE):
         done, step = 0.05 + 0.3 * begin / len(starts.link), 0.3 * ORIGINS_AT_ONCE / len(starts.link)
         part = starts.take(np.arange(begin, min(begin + ORIGINS_AT_ONCE, len(starts.link))))
-        cost, _ = matrix(
-            context.network, part, ends, measure, progress=context.progress.part(done, done + step), carrying=False
+        cost, _ = context.router.matrix(
+            part, ends, measure, progress=context.progress.part(done, done + step), carrying=False
         )
         found.append(np.argmin(cost, axis=1))
     return np.concatenate(found)

@@ -9,9 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
-from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.places import STATUS
-from awl.core.engine.trips import Trips, trips_between
+from awl.core.engine.trips import Trips
 from awl.core.geodesy import segment_lengths
 from awl.core.streets.shapes import cut_lines, joined_lines
 from awl.formats import geojson
@@ -119,11 +118,9 @@ class TripsQuestion(Question):
         else:
             assert inputs.from_ is not None and inputs.to is not None
             asked = by_pairing(context, (inputs.from_, inputs.to), inputs.pairing, inputs.measure, inputs.most)
-        network = context.network
-        hierarchy = network.hierarchy if network.hierarchy is not None else Hierarchy.of(network)
-        legs = trips_between(
-            hierarchy, network, asked.snapped.take(asked.leg_from), asked.snapped.take(asked.leg_to), inputs.measure,
-            threads=2, progress=context.progress.part(0.35, 0.9),
+        legs = context.router.trips(
+            asked.snapped.take(asked.leg_from), asked.snapped.take(asked.leg_to), inputs.measure,
+            progress=context.progress.part(0.35, 0.9),
         )  # fmt: skip
         context.progress.step(0.9, "Summing up")
         made = _made(asked, legs, context, inputs.measure)
@@ -146,7 +143,7 @@ class TripsQuestion(Question):
                 "mean_distance_m": round(float(made.distance_m[done].mean()), 1) if len(done) else None,
                 "mean_speed_kmh": round(float(speed), 2) if len(done) else None,
                 "streets_touched": int((load.sum(axis=1) > 0).sum()),
-                "streets_untouched": int((network.usable & (load.sum(axis=1) == 0)).sum()),
+                "streets_untouched": int((context.network.usable & (load.sum(axis=1) == 0)).sum()),
             },
             figures=[
                 Figure(len(done), "", "trips with a way"),
@@ -168,7 +165,9 @@ class TripsQuestion(Question):
                 "unreachable": _unreachable(asked, made),
                 "invalid": asked.invalid,
                 "load": lambda: _streets(context, load, np.flatnonzero(load.sum(axis=1) > 0)),
-                "untouched": lambda: _streets(context, load, np.flatnonzero(network.usable & (load.sum(axis=1) == 0))),
+                "untouched": lambda: _streets(
+                    context, load, np.flatnonzero(context.network.usable & (load.sum(axis=1) == 0))
+                ),
                 "places": context.place_features(asked.stops, asked.snapped, {}),
             },
             table=(

@@ -14,8 +14,9 @@ from numpy.typing import NDArray
 from awl.core.errors import AwlError
 from awl.core.modes.hours import hour_pace
 from awl.core.modes.mode import SHIPPED
-from awl.core.modes.network import BLOCKED, Network
 from awl.core.modes.rules import BY_SIZE, BY_SLOPE, REASONS, SPEED_FROM_MAXSPEED, SPEED_SOURCES
+from awl.core.network.costs import BLOCKED
+from awl.core.network.network import Network
 from awl.questions.base import moment
 from awl.server.web import known_parameters, number, packed, reply, study_of
 from awl.study import modes

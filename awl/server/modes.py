@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from awl.core.errors import AwlError
 from awl.core.modes.mode import SHIPPED, Mode
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.server.web import body, checked, reply, study_of
 from awl.study import modes
 from awl.study.study import Study, slug

@@ -11,17 +11,17 @@ import numpy as np
 from flask import Blueprint, Response, request, send_file
 from pydantic import BaseModel, ConfigDict, Field
 
-from awl.core.engine.query import arrivals, costs_of
+from awl.core.engine.query import costs_of
 from awl.core.engine.reach import splits_of
 from awl.core.errors import AwlError
-from awl.core.modes.network import KeepParts
+from awl.core.network.components import KeepParts
 from awl.core.progress import Progress
 from awl.formats import geojson
 from awl.formats.table import Layer
 from awl.questions import QUESTIONS
 from awl.questions.base import LayerSet, SharedInputs
 from awl.questions.context import Context, limit_units
-from awl.questions.isochrone import IsochroneInputs
+from awl.questions.isochrone.inputs import IsochroneInputs
 from awl.server.explain import mode_info
 from awl.server.web import body, checked, jobs, known_parameters, number, packed, reply, study_of
 from awl.study import centroids, geopackage, modes, records
@@ -189,7 +189,7 @@ def live_reach(study_id: str) -> Response:
     snapped = context.snap(places)
     network = context.network
     limit = limit_units(max(inputs.limits), inputs.measure)
-    found = arrivals(network, snapped, inputs.measure, inputs.direction, limit)
+    found = context.router.arrivals(snapped, inputs.measure, inputs.direction, limit)
     costs = network.link_costs(inputs.measure, inputs.direction)
     splits = splits_of(network, snapped, found)
     closed = network.closed if network.closed is not None else np.zeros(network.graph.link_count, bool)

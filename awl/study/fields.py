@@ -6,7 +6,7 @@ import contextlib
 from dataclasses import fields
 from pathlib import Path
 
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.surfaces.field import Field, field_of
 from awl.study import kept
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.topology import Topology
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.progress import Progress
 from awl.study import kept
 

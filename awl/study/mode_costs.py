@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
 from awl.core.modes.mode import Cost
-from awl.core.modes.network import MOST_COST, Network
+from awl.core.network.costs import MOST_COST
+from awl.core.network.network import Network
 from awl.study.cql import value_to_sql
 from awl.study.modes import street_columns
 

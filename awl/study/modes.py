@@ -17,8 +17,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from awl.core.errors import AwlError
 from awl.core.modes.mode import SHIPPED, Cost, Curve, Delays, Mode, Rule, Slope, Vehicle
-from awl.core.modes.network import MOST_COST
 from awl.core.modes.rules import NO_RULE
+from awl.core.network.costs import MOST_COST
 from awl.core.streets.build import LINK_CLASSES, STREET_KEYS
 from awl.core.streets.graph import StreetGraph
 from awl.formats.graph_tables import field_of

@@ -4,21 +4,21 @@ from __future__ import annotations
 
 import contextlib
 import threading
-from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 from functools import partial
 from pathlib import Path
-from typing import Generic, TypeVar
 
 import numpy as np
+from numpy.typing import NDArray
 
 from awl.core.engine.leg import carried_with
 from awl.core.engine.places import Snapper
+from awl.core.engine.router import RouterCache, StreetRouter
 from awl.core.errors import AwlError, nearest
 from awl.core.modes.mode import Mode
-from awl.core.modes.network import Network
 from awl.core.modes.slope import Heights, heights_of
+from awl.core.network.network import Network
 from awl.core.progress import Progress
 from awl.core.surfaces.field import Field
 from awl.study import hierarchies, mode_costs, modes
@@ -26,23 +26,6 @@ from awl.study.fields import kept_field
 from awl.study.study_file import CHANGEABLE, NewLayer, StudyFile, slug
 
 __all__ = ["CHANGEABLE", "NewLayer", "Study", "slug"]
-Value = TypeVar("Value")
-KEPT_HOURS = 6
-"""Networks of other hours that are kept for each mode."""
-
-
-class Once(Generic[Value]):
-    """Something made when it is first asked for; whoever else asks meanwhile waits for it, and for nothing else."""
-
-    def __init__(self, make: Callable[[], Value]) -> None:
-        self._make, self._lock = make, threading.Lock()
-
-    def value(self) -> Value:
-        """What was made."""
-        with self._lock:
-            if not hasattr(self, "_made"):
-                self._made = self._make()
-            return self._made
 
 
 @dataclass(frozen=True)
@@ -92,13 +75,15 @@ class Study(StudyFile):
                 inputs=("measured",),
             )
         rule = modes.first_rule(self._connection, mode.rules, graph)
-        return self._with_own_costs(Network.of(graph, mode, self.keep_parts, rule, heights))
-
-    def _with_own_costs(self, network: Network) -> Network:
-        if network.mode.costs:
-            climb = None if self.heights is None else self.heights.climb()
-            network.own_costs = mode_costs.evaluated(self._connection, network, climb)
+        network = Network.of(graph, mode, self.keep_parts, rule, heights, own=self._own_costs)
+        _ = network.own_costs  # faulty ones are refused now
         return network
+
+    def _own_costs(self, network: Network) -> dict[str, NDArray[np.float64]]:
+        if not network.mode.costs:
+            return {}
+        climb = None if self.heights is None else self.heights.climb()
+        return mode_costs.evaluated(self._connection, network, climb)
 
     @property
     def heights(self) -> Heights | None:
@@ -110,19 +95,17 @@ class Study(StudyFile):
                 return None
             return heights_of(self.graph, self.raster(ident).at)
 
-        heights: Heights | None = self._cached("heights", make)
-        return heights
+        return self.cached("heights", make)
 
     def raster_coverage(self, ident: str) -> float | None:
         """Share of the street nodes at which a raster has a value; None where there are no streets."""
         if not self.stamp:
             return None
         graph = self.graph
-        share: float = self._cached(
+        return self.cached(
             ("coverage", ident),
             lambda: float(np.isfinite(self.raster(ident).at(graph.node_lon, graph.node_lat)).mean()),
         )
-        return share
 
     def raster_notes(self, ident: str) -> list[str]:
         """What to know of a raster before relying on it: how much of the streets it covers, and whether it is used at all."""
@@ -170,20 +153,14 @@ class Study(StudyFile):
                 del self._derived[key]
             self._prepared = None
 
+    def router(self, mode: str, when: datetime | None = None) -> StreetRouter:
+        """The router of a mode, in free flow or at a local date and time."""
+        known = self.mode(mode)
+        return self.cached(("routers", mode), lambda: RouterCache(StreetRouter(self.try_mode(known)))).at(when)
+
     def network(self, mode: str, when: datetime | None = None) -> Network:
         """The network of a mode, in free flow or at a local date and time."""
-        known = self.mode(mode)
-        if when is None:
-            network: Network = self._cached(("network", mode), lambda: self.try_mode(known))
-            return network
-        with self._derived_lock:
-            free, hours = self.network(mode), self._cached(("hours", mode), dict)
-            made: Network | None = hours.get(when)
-            if made is None or (made.hierarchy is None and free.hierarchy is not None):
-                while len(hours) >= KEPT_HOURS:
-                    del hours[next(iter(hours))]
-                made = hours[when] = self._with_own_costs(free.at(when))
-            return made
+        return self.router(mode, when).network
 
     def prepare(self) -> threading.Thread | None:
         """Prepare the fields and hierarchies of all modes in a thread of its own; until then questions search plainly.
@@ -224,33 +201,32 @@ class Study(StudyFile):
 
     def wait_until_prepared(self, mode: str, progress: Progress | None = None) -> None:
         """Have the hierarchy of a mode ready, at once if it is kept, in seconds for a town if it is not."""
-        network, progress = self.network(mode), progress or Progress()
+        router, progress = self.router(mode), progress or Progress()
+        network = router.network
         with self._hierarchy_lock:
-            if network.hierarchy is None:
+            if router.hierarchy is None:
                 high = hierarchies.hierarchy_of(self.path, network, progress.part(0.0, 0.8))
                 for begin, measure in ((0.8, "time"), (0.9, "distance")):
                     with progress.part(begin, begin + 0.04).inside("putting in what streets cost"):
                         high.metric(network, measure)
                     with progress.part(begin + 0.04, begin + 0.1).inside("finding what shortcuts stand for"):
                         high.ways(network, measure, carried_with(measure))
-                network.hierarchy = high
+                router.hierarchy = high
 
     def _trim(self, mode: str, progress: Progress) -> None:
         """Leave out what no best way uses, for searches to come; those that come before are served by all edges."""
-        network = self.network(mode)
-        if network.hierarchy is not None:
+        router = self.router(mode)
+        if router.hierarchy is not None:
             for number, measure in enumerate(("time", "distance")):
                 with progress.part(number / 2, (number + 1) / 2).inside("leaving out what no way uses"):
-                    network.hierarchy.trim(network, measure)
+                    router.hierarchy.trim(router.network, measure)
 
     def snapper(self, mode: str) -> Snapper:
         """The nearest-street search of a mode."""
         network = self.network(mode)
-        snapper: Snapper = self._cached(("snapper", mode), lambda: Snapper(network, self.area))
-        return snapper
+        return self.cached(("snapper", mode), lambda: Snapper(network, self.area))
 
     def field(self, mode: str) -> Field:
         """The field on which areas of a mode are drawn."""
         network = self.network(mode)
-        once: Once[Field] = self._cached(("field", mode), lambda: Once(lambda: kept_field(self.path, network)))
-        return once.value()
+        return self.cached(("field", mode), lambda: kept_field(self.path, network))

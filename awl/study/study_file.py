@@ -7,7 +7,7 @@ import re
 import sqlite3
 import threading
 import uuid
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Self
@@ -17,7 +17,7 @@ import shapely
 from numpy.typing import NDArray
 
 from awl.core.errors import AwlError, nearest
-from awl.core.modes.network import KeepParts
+from awl.core.network.components import KeepParts
 from awl.core.streets.areas import BaseLayer
 from awl.core.streets.build import BuildReport, fill_report
 from awl.core.streets.graph import StreetGraph
@@ -26,6 +26,7 @@ from awl.formats.raster import Raster
 from awl.formats.table import Layer, LayerNotes, check_key
 from awl.study import arrays, geopackage, migrations, rasters, records, streets
 from awl.study.cql import to_sql
+from awl.study.once import Once, Value
 
 BASE_TITLES = {
     "water": "Water", "field": "Fields", "sand": "Beaches", "green": "Green", "building": "Buildings", "rail": "Railways",
@@ -59,7 +60,7 @@ class StudyFile:
         self._derived_lock = threading.RLock()
         self._hierarchy_lock = threading.Lock()
         self._local = threading.local()
-        self._derived: dict[Any, Any] = {}
+        self._derived: dict[Any, Once[Any]] = {}
         self._derived_stamp = ""
         if not path.is_file():
             raise AwlError("There is no such study", where=str(path), remedy="Make one with 'awl build'", status=404)
@@ -307,8 +308,7 @@ class StudyFile:
                 raise AwlError(f"The study has no raster '{ident}'", status=404, kind="no-such-layer")
             return found
 
-        grid: Raster = self._cached(("raster", ident), make)
-        return grid
+        return self.cached(("raster", ident), make)
 
     def add_raster(self, ident: str, title: str, role: str, source: str, grid: Raster, path: Path) -> None:
         """Add or replace a raster; its file is kept as it is."""
@@ -379,20 +379,18 @@ class StudyFile:
         with self._derived_lock:
             self._derived.clear()
 
-    def _cached(self, key: Any, make: Any) -> Any:
-        """Derived things live until the streets or layers change."""
+    def cached(self, key: Any, make: Callable[[], Value]) -> Value:
+        """Keep a derived thing in memory until the streets or a layer change; `make()` is called when it is missing.
+
+        Nothing is locked while it is made: whoever needs the same thing waits for it, nobody else.
+        """
         stamp = self.stamp
         with self._derived_lock:
             if self._derived_stamp != stamp:
                 self._derived.clear()
                 self._derived_stamp = stamp
-            if key not in self._derived:
-                self._derived[key] = make()
-            return self._derived[key]
-
-    def cached(self, key: Any, make: Any) -> Any:
-        """Keep a derived thing in memory until the streets or a layer change; `make()` is called when it is missing."""
-        return self._cached(key, make)
+            once: Once[Value] = self._derived.setdefault(key, Once(make))
+        return once.value()
 
     @property
     def graph(self) -> StreetGraph:
@@ -415,8 +413,7 @@ class StudyFile:
                 arrays.save_graph(self.path, streets_stamp, graph)
             return graph
 
-        graph: StreetGraph = self._cached("graph", make)
-        return graph
+        return self.cached("graph", make)
 
     @property
     def area(self) -> shapely.Geometry | None:
@@ -434,14 +431,13 @@ class StudyFile:
             water = geopackage.read_table(self._connection, "water", fields=()).geometry
             return shapely.union_all(self.graph.plane.project(water))
 
-        return self._cached("water", make)
+        return self.cached("water", make)
 
     @property
     def links_over_water(self) -> NDArray[np.bool_]:
         """Which links of the graph touch water."""
         water, graph = self.water_xy, self.graph
-        found: NDArray[np.bool_] = self._cached("links over water", lambda: links_over_water(graph, water))
-        return found
+        return self.cached("links over water", lambda: links_over_water(graph, water))
 
 
 def slug(text: str) -> str:

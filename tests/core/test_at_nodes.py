@@ -14,10 +14,9 @@ from awl.core.access.homes import Homes, minutes_to_place
 from awl.core.engine.clock import best_leg_by_clock
 from awl.core.engine.dijkstra import UNREACHED
 from awl.core.engine.places import ON_STREET, Snapped
-from awl.core.engine.query import arrivals, best_leg, matrix
 from awl.core.engine.reach import reach_of
-from awl.core.engine.trips import load_between, trips_between
-from awl.core.modes.network import Network
+from awl.core.engine.router import StreetRouter
+from awl.core.network.network import Network
 from tests.core.test_hierarchy import raised
 from tests.core.test_search import networks
 from tests.oracle import random_places, time_along
@@ -43,8 +42,8 @@ def on_each_street(network: Network, seed: int) -> Snapped:
     return placed([*begins, *leads], [0.0] * len(begins) + [1.0] * len(leads))
 
 
-def both_engines(network: Network) -> tuple[Network, Network]:
-    return network, raised(network)
+def both_engines(network: Network) -> tuple[StreetRouter, StreetRouter]:
+    return StreetRouter(network), raised(network)
 
 
 @settings(max_examples=60, deadline=None)
@@ -52,25 +51,24 @@ def both_engines(network: Network) -> tuple[Network, Network]:
 def test_times_from_and_to_a_node_are_those_of_the_node(network, seed, measure):
     same, others = on_each_street(network, seed), random_places(network, 7, seed)
     for one in both_engines(network):
-        out, carried = matrix(one, same, others, measure)
-        back, carried_back = matrix(one, others, same, measure)
+        out, carried = one.matrix(same, others, measure)
+        back, carried_back = one.matrix(others, same, measure)
         assert (out == out[0]).all() and (back == back[:, :1]).all()
         # Of ways that cost the same, what is carried may be that of either.
         assert carried.shape == out.shape and carried_back.shape == back.shape
-        assert (matrix(one, same, same, measure)[0] == one.overhead(measure)).all()
+        assert (one.matrix(same, same, measure)[0] == network.overhead(measure)).all()
 
 
 @settings(max_examples=60, deadline=None)
 @given(networks(), st.integers(0, 1000))
 def test_ways_from_a_node_cost_the_same_and_pass_what_they_say(network, seed):
     same, others = on_each_street(network, seed), random_places(network, 5, seed)
-    high = raised(network)
     for target in range(5):
         pairs = [
             Snapped.joined([same.take(np.array([row])), others.take(np.array([target]))])
             for row in range(len(same.link))
         ]
-        legs = [best_leg(one, pair, 0, 1, "time") for pair in pairs for one in (network, high)]
+        legs = [one.best_leg(pair, 0, 1, "time") for pair in pairs for one in both_engines(network)]
         costs = {None if leg is None else leg.cost for leg in legs}
         assert len(costs) == 1
         for leg in legs:
@@ -91,15 +89,15 @@ def test_streets_and_homes_are_reached_alike(network, seed, direction):
         reached, at_homes = [], []
         for row in range(len(same.link)):
             place = same.take(np.array([row]))
-            found = arrivals(one, place, "time", direction)
-            reach = reach_of(one, place, found)
+            found = one.arrivals(place, "time", direction)
+            reach = reach_of(network, place, found)
             reached.append(np.concatenate([reach.link, reach.at_begin, reach.at_end, reach.node_begin, reach.node_end]))
             homes = homes_at(others)
-            at_homes.append(minutes_to_place(homes, one, place, found))
+            at_homes.append(minutes_to_place(homes, network, place, found))
             assert homes.minutes(reach) == pytest.approx(at_homes[-1])
             # Who lives at the node is there at once, and whoever lives elsewhere as the matrix says.
             pair = (place, others) if direction == "from" else (others, place)
-            cost = matrix(one, *pair, "time")[0].ravel()
+            cost = one.matrix(*pair, "time")[0].ravel()
             minutes = np.where(cost == UNREACHED, np.inf, cost / 60_000)
             assert at_homes[-1] == pytest.approx(minutes, abs=1e-4)
         assert all(np.array_equal(reached[0], one) for one in reached)
@@ -123,8 +121,8 @@ def test_trips_put_the_same_load_on_streets(network, seed):
     same, others = on_each_street(network, seed), random_places(network, 1, seed, beside=False)
     high, count = raised(network), len(same.link)
     ends = Snapped.joined([others] * count)
-    ways = trips_between(high.hierarchy, high, same, ends, "time")
-    cost, _, load = load_between(high.hierarchy, high, same, ends, "time")
+    ways = high.trips(same, ends, "time")
+    cost, _, load = high.load(same, ends, "time")
     assert (cost == cost[0]).all() and np.array_equal(cost, ways.cost)
     assert load.sum() == (len(ways.arc) if cost[0] > 0 else load.sum())
     assert (load % count == 0).all()

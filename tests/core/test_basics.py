@@ -13,7 +13,7 @@ from scipy.sparse.csgraph import connected_components
 from awl.core.columns import Categorical, CategoricalBuilder
 from awl.core.errors import AwlError, Cancelled
 from awl.core.geodesy import LocalPlane, segment_lengths
-from awl.core.modes.parts import strong_parts
+from awl.core.network.parts import strong_parts
 from awl.core.progress import Progress
 
 texts = st.lists(st.one_of(st.none(), st.sampled_from(["road", "lane", "row", ""])), max_size=40)

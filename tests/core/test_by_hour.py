@@ -18,7 +18,7 @@ from awl.core.engine.query import arrivals, costs_of, matrix
 from awl.core.engine.reach_by_hour import arrivals_by_hour
 from awl.core.engine.topology import FAR
 from awl.core.modes.mode import Curve
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from tests.core.test_clock import shares
 from tests.core.test_search import networks
 from tests.core.test_timed_turns import restricted

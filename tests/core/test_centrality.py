@@ -19,7 +19,7 @@ from awl.core.engine.query import matrix
 from awl.core.engine.stands import Stands
 from awl.core.errors import AwlError, Cancelled
 from awl.core.modes.mode import Delays
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.progress import Progress
 from awl.core.streets.shapes import point_at
 from awl.core.streets.turns import TurnRestrictions

@@ -11,7 +11,7 @@ from scipy.sparse.csgraph import dijkstra
 
 from awl.core.columns import Categorical
 from awl.core.modes.mode import DRIVE
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.streets.build import build_graph
 from awl.core.streets.raw import RawExtract
 from tests.conftest import node, way

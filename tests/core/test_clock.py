@@ -10,14 +10,16 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from awl.core.engine.clock import HOUR_MS, arrival_at, best_leg_by_clock
+from awl.core.engine.clock import HOUR_MS, arrival_at
 from awl.core.engine.frozen import changes_over_the_day, off_by_the_clock, some_reached
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.places import Snapped
 from awl.core.engine.query import arrivals, best_leg
+from awl.core.engine.router import StreetRouter
 from awl.core.modes.hours import hour_pace
 from awl.core.modes.mode import Curve
-from awl.core.modes.network import BLOCKED, Network
+from awl.core.network.costs import BLOCKED
+from awl.core.network.network import Network
 from tests.core.test_search import networks
 from tests.oracle import World, random_places
 
@@ -25,12 +27,10 @@ WEDNESDAY = datetime(2026, 6, 3, 7)
 shares = st.lists(st.floats(0.05, 1.25), min_size=24, max_size=24)
 
 
-def clocked(network: Network, curves: tuple[Curve, ...], guided: bool = False) -> Network:
-    """The same network with curves, at an hour; with a hierarchy that can say what ways take at least, if `guided`."""
+def clocked(network: Network, curves: tuple[Curve, ...], guided: bool = False) -> StreetRouter:
+    """The router of the same network with curves, at an hour; it knows what ways take at least, if `guided`."""
     free = Network.of(network.graph, replace(network.mode, curves=curves))
-    if guided:
-        free.hierarchy = Hierarchy.of(free)
-    return free.at(WEDNESDAY)
+    return StreetRouter(free, Hierarchy.of(free) if guided else None).on(free.at(WEDNESDAY))
 
 
 def table(share: list[float]) -> tuple[np.ndarray, np.ndarray]:
@@ -86,7 +86,8 @@ class ByClock(World):
 def test_ways_by_the_clock_equal_a_plain_search(network, seed, share, hour, closed, guided):
     # Streets are made long, so that a trip sees several hours pass.
     curves = (Curve("weekday", (), tuple(share)),)
-    slow = clocked(network, curves, guided).with_slower(np.full(network.graph.link_count, 60.0))
+    router = clocked(network, curves, guided)
+    slow = router.network.with_slower(np.full(network.graph.link_count, 60.0))
     choices = ByClock(slow).choices  # what a turn costs is not changed by a closure
     slow = slow.with_closed(np.random.default_rng(seed).random(network.graph.link_count) < closed)
     assume(slow.usable.any())
@@ -96,7 +97,7 @@ def test_ways_by_the_clock_equal_a_plain_search(network, seed, share, hour, clos
     oracle = world.from_place(places, 0, hour * 3600.0)
     ends = (slow.mode.delays.start_s + slow.mode.delays.end_s) * 1000
     for target in range(1, 4):
-        leg = best_leg_by_clock(slow, places, 0, target, hour * HOUR_MS)
+        leg = router.on(slow).best_leg_by_clock(places, 0, target, hour * HOUR_MS)
         if leg is None:
             assert np.isinf(oracle[target])
             continue
@@ -106,16 +107,17 @@ def test_ways_by_the_clock_equal_a_plain_search(network, seed, share, hour, clos
 
 def test_in_free_flow_the_clock_gives_the_plain_way(walk):
     still = clocked(walk, ())
-    places = random_places(still, 8, 4)
+    places = random_places(still.network, 8, 4)
     for target in range(1, 8):
-        one, two = best_leg(walk, places, 0, target, "time"), best_leg_by_clock(still, places, 0, target, 9 * HOUR_MS)
+        one, two = best_leg(walk, places, 0, target, "time"), still.best_leg_by_clock(places, 0, target, 9 * HOUR_MS)
         assert two.cost == pytest.approx(one.cost, abs=3) and np.array_equal(one.links, two.links)
 
 
 def test_frozen_speeds_are_off_only_where_speeds_change(walk):
     still, hurried = clocked(walk, ()), clocked(walk, (Curve("weekday", (), tuple([1.0] * 8 + [0.25] * 16)),))
-    assert not changes_over_the_day(walk) and not changes_over_the_day(still) and changes_over_the_day(hurried)
-    places = random_places(still, 12, 2)
+    assert not changes_over_the_day(walk) and not changes_over_the_day(still.network)
+    assert changes_over_the_day(hurried.network)
+    places = random_places(still.network, 12, 2)
     sources, targets = places.take(np.arange(6)), places.take(np.arange(6, 12))
     off = off_by_the_clock(still, sources, targets, 7 * HOUR_MS)
     assert np.nanmax(np.abs(off)) < 1e-4

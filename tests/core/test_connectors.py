@@ -8,7 +8,7 @@ import shapely
 
 from awl.core.errors import AwlError
 from awl.core.modes.mode import WALK
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.streets.chains import merge_chains
 from awl.core.streets.connectors import attach, detach, split_links
 from awl.core.streets.graph import StreetGraph

@@ -15,8 +15,8 @@ from awl.core.engine.lanes import LANES
 from awl.core.engine.partial import customized_again, steps_by_edge, ways_again
 from awl.core.engine.topology import FAR, STEP, Topology, topology_of
 from awl.core.engine.trimmed import trimmed
-from awl.core.modes.network import StepCosts
-from awl.core.modes.states import Steps
+from awl.core.network.costs import StepCosts
+from awl.core.network.states import Steps
 
 KINDS = ("grid", "mesh", "dense", "tree", "sparse")
 

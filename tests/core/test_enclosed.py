@@ -8,7 +8,8 @@ from hypothesis import given, settings
 
 from awl.core.engine.places import ON_STREET, Snapper
 from awl.core.modes.mode import SHIPPED
-from awl.core.modes.network import KeepParts, Network
+from awl.core.network.components import KeepParts
+from awl.core.network.network import Network
 from awl.core.streets.build import build_graph
 from tests.conftest import node, way
 from tests.core.test_search import networks

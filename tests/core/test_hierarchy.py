@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from copy import copy
-
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -19,26 +17,25 @@ from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.partial import customized_again, steps_by_edge, ways_again
 from awl.core.engine.places import Snapped
 from awl.core.engine.query import arrivals, best_leg, matrix
+from awl.core.engine.router import StreetRouter
 from awl.core.engine.topology import FAR
 from awl.core.engine.trimmed import trimmed
-from awl.core.engine.trips import load_between, trips_between
 from awl.core.errors import Cancelled
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.progress import Progress
 from tests.core.test_customizing import as_costs
 from tests.core.test_search import networks
 from tests.oracle import random_places, time_along
 
 
-def raised(network: Network, trim: bool = False) -> Network:
-    """The same network with a hierarchy, which may be left with the edges only that best ways use."""
-    other = copy(network)
-    other.hierarchy = Hierarchy.of(network)
+def raised(network: Network, trim: bool = False) -> StreetRouter:
+    """Its router with a hierarchy, which may be left with the edges only that best ways use."""
+    high = Hierarchy.of(network)
     for measure, carried in (("time", "distance"), ("distance", "time")):
-        other.hierarchy.ways(network, measure, carried)
+        high.ways(network, measure, carried)
         if trim:
-            other.hierarchy.trim(network, measure)
-    return other
+            high.trim(network, measure)
+    return StreetRouter(network, high)
 
 
 def check_path(network, leg) -> None:
@@ -55,10 +52,10 @@ def test_many_to_many_equals_plain_searches(network, seed, measure, limit, trim)
     places = random_places(network, 20, seed)
     high = raised(network, trim)
     plain, none = matrix(network, places, places, measure, round(limit * 1000), carrying=False)
-    ours, extra = matrix(high, places, places, measure, round(limit * 1000))
+    ours, extra = high.matrix(places, places, measure, round(limit * 1000))
     assert np.array_equal(plain, ours)
     assert none.size == 0
-    assert np.array_equal(plain, matrix(high, places, places, measure, round(limit * 1000), carrying=False)[0])
+    assert np.array_equal(plain, high.matrix(places, places, measure, round(limit * 1000), carrying=False)[0])
     # What is carried is the other cost of one of the best ways, never less than the best of it.
     least, _ = matrix(network, places, places, {"time": "distance", "distance": "time"}[measure])
     reached = ours != UNREACHED
@@ -103,7 +100,7 @@ def test_one_to_all_equals_a_plain_search(network, seed, direction, measure, tri
     places = random_places(network, 1 + seed % 4, seed)
     high = raised(network, trim)
     for _ in range(2):  # a search leaves its scratch as it found it
-        plain, ours = (arrivals(one, places, measure, direction, limit) for one in (network, high))
+        plain, ours = (one.arrivals(places, measure, direction, limit) for one in (StreetRouter(network), high))
         assert np.array_equal(plain.label, ours.label)
     arcs = np.arange(2 * network.graph.link_count)
     assert np.array_equal(plain.on_arcs(arcs), ours.on_arcs(arcs))
@@ -115,7 +112,7 @@ def test_a_way_costs_what_a_plain_search_finds_and_is_joined(network, seed, trim
     places = random_places(network, 7, seed)
     high = raised(network, trim)
     for target in range(7):
-        one, two = best_leg(network, places, 0, target, "time"), best_leg(high, places, 0, target, "time")
+        one, two = best_leg(network, places, 0, target, "time"), high.best_leg(places, 0, target, "time")
         assert (one is None) == (two is None)
         if one is not None and two is not None:
             assert one.cost == two.cost
@@ -126,12 +123,14 @@ def test_on_ferrow(network):
     places = random_places(network, 90, 5)
     high = raised(network)
     for measure in ("time", "distance"):
-        assert np.array_equal(matrix(network, places, places, measure)[0], matrix(high, places, places, measure)[0])
+        assert np.array_equal(matrix(network, places, places, measure)[0], high.matrix(places, places, measure)[0])
     for direction in ("from", "to"):
-        plain, ours = (arrivals(one, places.take(np.arange(3)), "time", direction) for one in (network, high))
+        plain, ours = (
+            one.arrivals(places.take(np.arange(3)), "time", direction) for one in (StreetRouter(network), high)
+        )
         assert np.array_equal(plain.label, ours.label)
     for target in range(1, 40):
-        one, two = best_leg(network, places, 0, target, "time"), best_leg(high, places, 0, target, "time")
+        one, two = best_leg(network, places, 0, target, "time"), high.best_leg(places, 0, target, "time")
         assert one.cost == two.cost
         check_path(network, two)
 
@@ -143,7 +142,10 @@ def test_a_limit_passes_over_what_it_does_not_reach_on_ferrow(network):
     farthest = int(whole.cost[whole.cost != UNREACHED].max())
     for share in (0, 0.002, 0.03, 0.1, 0.5, 1):
         for direction in ("from", "to"):
-            plain, ours = (arrivals(one, places, "time", direction, round(share * farthest)) for one in (network, high))
+            plain, ours = (
+                one.arrivals(places, "time", direction, round(share * farthest))
+                for one in (StreetRouter(network), high)
+            )
             assert np.array_equal(plain.label, ours.label)
 
 
@@ -200,25 +202,27 @@ def test_customizing_in_part_equals_customizing_anew(network, seed, count):
 @given(networks(), st.integers(0, 2**32 - 1), st.integers(1, 4))
 def test_streets_closed_and_slowed_one_after_another_cost_what_they_cost_anew(network, seed, count):
     rng = np.random.default_rng(seed)
-    untouched, made = Network.of(network.graph, network.mode), raised(network)
+    made = raised(network)
     links = network.graph.link_count
     for _ in range(count):
         few = rng.random(links) < rng.choice([0.0, 0.1, 0.5])
         slower = np.where(few, rng.uniform(1, 4, links), 1.0)
         closes = rng.random() < 0.6
-        untouched, made = ((one.with_closed(few) if closes else one.with_slower(slower)) for one in (untouched, made))
+        before = made.network
+        made = made.on(before.with_closed(few) if closes else before.with_slower(slower))
         asked = rng.random() < 0.5 or closes
         for measure, carried in (("time", "distance"), ("distance", "time")):
             if not asked:  # what is not asked for between is made up for later
                 continue
-            ways = made.hierarchy.ways(made, measure, carried)
-            # The other was never asked what it costs, so it takes nothing over.
-            costs = [copy(untouched).step_costs(one) for one in (measure, carried)]
-            untouched._arc_costs.clear()
-            assert np.array_equal(made.step_costs(measure), costs[0])
-            anew = customized(made.hierarchy.topology, costs[0])
-            assert np.array_equal(made.hierarchy.metric(made, measure).cost, anew.cost)
-            named = ways_of(made.hierarchy.topology, anew, *costs)
+            ways = made.prepared().ways(made.network, measure, carried)
+            # The other knows of no network before it, so it takes nothing over.
+            streets = Network.of(network.graph, network.mode).streets
+            anew = Network(streets, closed=made.network.closed, slower=made.network.slower)
+            costs = [anew.step_costs(one) for one in (measure, carried)]
+            assert np.array_equal(made.network.step_costs(measure), costs[0])
+            whole = customized(made.prepared().topology, costs[0])
+            assert np.array_equal(made.prepared().metric(made.network, measure).cost, whole.cost)
+            named = ways_of(made.prepared().topology, whole, *costs)
             assert np.array_equal(ways.via, named.via) and np.array_equal(ways.carried, named.carried)
 
 
@@ -229,8 +233,8 @@ def test_many_trips_equal_single_ways_and_their_load_is_the_sum(network, seed, m
     sources, targets = random_places(network, 12, seed), random_places(network, 12, seed + 1)
     both = Snapped.joined([sources, targets])
     weight = np.random.default_rng(seed).integers(1, 5, 12)
-    trips = trips_between(high.hierarchy, high, sources, targets, measure)
-    cost, carried, load = load_between(high.hierarchy, high, sources, targets, measure, weight)
+    trips = high.trips(sources, targets, measure)
+    cost, carried, load = high.load(sources, targets, measure, weight)
     assert np.array_equal(cost, trips.cost) and np.array_equal(carried, trips.carried)
     summed = np.zeros(2 * network.graph.link_count, np.int64)
     for i in range(12):
@@ -255,13 +259,13 @@ def test_what_is_prepared_for_one_mode_takes_at_most_400_bytes_a_state(network):
 def test_threads_give_what_one_thread_gives(network):
     high = raised(network)
     sources, targets = random_places(network, 1500, 3), random_places(network, 1500, 4)
-    one, two = (trips_between(high.hierarchy, high, sources, targets, "time", threads=n) for n in (1, 3))
+    one, two = (high.trips(sources, targets, "time", threads=n) for n in (1, 3))
     for name in ("cost", "carried", "start", "arc", "delay_ms"):
         assert np.array_equal(getattr(one, name), getattr(two, name)), name
-    loads = [load_between(high.hierarchy, high, sources, targets, "time", threads=n)[2] for n in (1, 3)]
+    loads = [high.load(sources, targets, "time", threads=n)[2] for n in (1, 3)]
     assert np.array_equal(*loads)
     few = sources.take(np.arange(100))
-    tables = [matrix(high, few, few, "time", threads=n) for n in (1, 3)]
+    tables = [high.matrix(few, few, "time", threads=n) for n in (1, 3)]
     assert np.array_equal(tables[0][0], tables[1][0]) and np.array_equal(tables[0][1], tables[1][1])
 
 
@@ -272,7 +276,7 @@ def test_long_work_stops_when_asked(network):
     seen = []
     progress.step = lambda done, what: (seen.append(done), progress.stop(), Progress.step(progress, done, what))
     with pytest.raises(Cancelled):
-        trips_between(high.hierarchy, high, places, places, "time", progress=progress)
+        high.trips(places, places, "time", progress=progress)
     assert len(seen) == 1
 
 
@@ -292,15 +296,16 @@ def test_closing_and_slowing_streets_is_seen_without_preparing_anew(network):
     rng = np.random.default_rng(2)
     closed = rng.random(network.graph.link_count) < 0.05
     slower = np.where(rng.random(network.graph.link_count) < 0.3, 3.0, 1.0)
-    for plain, ours in (
-        (network.with_closed(closed), high.with_closed(closed)),
-        (network.with_slower(slower), high.with_slower(slower)),
-        (network.with_closed(closed).with_slower(slower), high.with_closed(closed).with_slower(slower)),
+    for other in (
+        network.with_closed(closed),
+        network.with_slower(slower),
+        network.with_closed(closed).with_slower(slower),
     ):
+        plain, ours = StreetRouter(other), high.on(other)
         assert ours.hierarchy.topology is high.hierarchy.topology and not ours.hierarchy.ready("time")
-        assert np.array_equal(matrix(plain, places, places, "time")[0], matrix(ours, places, places, "time")[0])
+        assert np.array_equal(plain.matrix(places, places, "time")[0], ours.matrix(places, places, "time")[0])
         assert ours.hierarchy.ready("time")
-        one, two = (arrivals(each, places.take(np.arange(2)), "time", "to") for each in (plain, ours))
+        one, two = (each.arrivals(places.take(np.arange(2)), "time", "to") for each in (plain, ours))
         assert np.array_equal(one.label, two.label)
 
 
@@ -311,6 +316,7 @@ def test_closing_a_few_streets_puts_the_metric_right_in_part(network, monkeypatc
     monkeypatch.setattr(hierarchy, "customized", lambda *_: pytest.fail("customized in full"))
     monkeypatch.setattr(hierarchy, "ways_of", lambda *_: pytest.fail("all ways found anew"))
     places = random_places(network, 30, 7)
-    ours, plain = high.with_closed(closed), network.with_closed(closed)
+    plain = network.with_closed(closed)
+    ours = high.on(plain)
     for measure in ("time", "distance"):
-        assert np.array_equal(matrix(plain, places, places, measure)[0], matrix(ours, places, places, measure)[0])
+        assert np.array_equal(matrix(plain, places, places, measure)[0], ours.matrix(places, places, measure)[0])

@@ -12,7 +12,8 @@ from awl.core.engine.places import Snapper
 from awl.core.engine.query import best_leg
 from awl.core.modes.hours import open_at, share_at
 from awl.core.modes.mode import DRIVE, WALK, Curve
-from awl.core.modes.network import KeepParts, Network
+from awl.core.network.components import KeepParts
+from awl.core.network.network import Network
 from awl.core.streets.build import build_graph
 from tests.conftest import node, way
 

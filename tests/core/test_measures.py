@@ -24,6 +24,7 @@ from awl.core.access.zones import ZoneReach, zone_streets
 from awl.core.engine.places import Snapper
 from awl.core.engine.query import arrivals, matrix
 from awl.core.engine.reach import reach_of
+from awl.core.engine.router import StreetRouter
 from tests.conftest import inside_cut
 from tests.oracle import random_places
 
@@ -119,7 +120,7 @@ def test_a_home_is_as_near_as_it_would_be_as_a_place(study, direction):
     ends = (places, there) if direction == "from" else (there, places)
     cost = matrix(network, *ends, "time")[0]
     cost = (cost if direction == "from" else cost.T) / 60_000
-    times = times_between(network, places, homes, direction, 10_000_000)
+    times = times_between(StreetRouter(network), places, homes, direction, 10_000_000)
     table = np.full((60, 5), INF)
     table[times.home, times.place] = times.minutes
     assert np.allclose(table.T, cost, atol=0.001)
@@ -136,7 +137,7 @@ def test_times_within_a_limit_are_those_of_every_single_search(study, zones, whi
     network = study.network(which)
     homes = homes_on_streets(zone_streets(network, zones))
     places = random_places(network, 6, 3)
-    times = times_between(network, places, homes, direction, limit * 60_000)
+    times = times_between(StreetRouter(network), places, homes, direction, limit * 60_000)
     table = np.full((len(homes.zone), 6), INF)
     table[times.home, times.place] = times.minutes
     assert (np.diff(times.place) >= 0).all() and times.minutes.max(initial=0) <= limit

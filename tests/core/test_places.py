@@ -9,7 +9,7 @@ import shapely
 from awl.core.engine.places import ON_STREET, OUTSIDE, SEPARATE_PART, TOO_FAR, Snapped, Snapper
 from awl.core.engine.stands import NO_STAND, Stands
 from awl.core.modes.mode import SHIPPED, WALK
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.streets.build import build_graph
 from tests.conftest import CUT, node, way
 from tests.oracle import random_places
@@ -85,8 +85,8 @@ def test_a_street_beside_that_is_shut_or_costs_too_much_is_not_used(graph):
     stands = Stands(np.zeros(4, np.int32), links, np.full(4, 0.5), np.array([0.0, 0.25, 0.25, 20.0]))
     closed = np.zeros(graph.link_count, bool)
     closed[links[:2]] = True
-    shut = drive.with_closed(closed)
-    shut.own_costs = {"toll": np.full((graph.link_count, 2), 10_000.0)}
+    toll = {"toll": np.full((graph.link_count, 2), 10_000.0)}
+    shut = Network.of(graph, SHIPPED["drive"], own=lambda _: toll).with_closed(closed)
     # The nearest stays what it is; at a cost of 10,000 twenty times over sums might not hold.
     assert stands.ways_to(shut, "toll").tolist() == [0, NO_STAND, 2_500_000, NO_STAND]
     least = np.minimum(*(np.where(one < 0, 2**31 - 1, one) for one in drive.directed("time")))[links]

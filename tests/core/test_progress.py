@@ -11,16 +11,16 @@ import pytest
 
 from awl.core.access import centrality
 from awl.core.access.centrality import Centrality
-from awl.core.engine.by_hour import customized_lanes, matrix_by_hour
+from awl.core.engine.by_hour import customized_lanes
 from awl.core.engine.clock import best_leg_by_clock
 from awl.core.engine.customizing import customized, ways_of
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.query import arrivals, matrix
+from awl.core.engine.router import StreetRouter
 from awl.core.engine.trimmed import trimmed
-from awl.core.engine.trips import load_between, trips_between
 from awl.core.errors import Cancelled
 from awl.core.modes.mode import SHIPPED
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.progress import DONE, Progress, go_on, threads_of, watched
 from tests.oracle import random_places
 
@@ -30,12 +30,12 @@ Work = Callable[[], object]
 @pytest.fixture(scope="module")
 def works(graph) -> dict[str, tuple[Work, bool]]:
     """Long works by name, and whether their kernels count what they have done."""
-    plain, high = (Network.of(graph, SHIPPED["drive"]) for _ in range(2))
-    high.hierarchy = Hierarchy.of(high)
+    plain = Network.of(graph, SHIPPED["drive"])
+    high = StreetRouter(plain)
     places = random_places(plain, 200, 1)
-    topology, cost = high.hierarchy.topology, high.step_costs("time")
+    topology, cost = high.prepared().topology, plain.step_costs("time")
     metric = customized(topology, cost)
-    high.hierarchy.ways(high, "time", "distance")
+    high.prepared().ways(plain, "time", "distance")
     at = plain.at(datetime(2026, 6, 3, 8))
 
     def lanes() -> None:
@@ -50,11 +50,11 @@ def works(graph) -> dict[str, tuple[Work, bool]]:
         "lanes": (lanes, True),
         "plain search": (lambda: arrivals(plain, places, "time"), False),
         "plain matrix": (lambda: matrix(plain, places, places, "time"), True),
-        "matrix": (lambda: matrix(high, places, places, "time"), True),
-        "matrix of costs alone": (lambda: matrix(high, places, places, "time", carrying=False), True),
-        "hours": (lambda: matrix_by_hour(high.hierarchy, [high], places, places), True),
-        "trips": (lambda: trips_between(high.hierarchy, high, places, places, "time"), True),
-        "load": (lambda: load_between(high.hierarchy, high, places, places, "time"), True),
+        "matrix": (lambda: high.matrix(places, places, "time"), True),
+        "matrix of costs alone": (lambda: high.matrix(places, places, "time", carrying=False), True),
+        "hours": (lambda: high.matrix_by_hour([plain], places, places), True),
+        "trips": (lambda: high.trips(places, places, "time"), True),
+        "load": (lambda: high.load(places, places, "time"), True),
         "centrality": (lambda: Centrality(plain, places, "time", 10**6, np.ones(200), 0.1).sums(), True),
         "by the clock": (lambda: best_leg_by_clock(at, places, 0, 1, 0.0), False),
     }  # fmt: skip

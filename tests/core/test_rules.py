@@ -8,8 +8,7 @@ import numpy as np
 import pytest
 
 from awl.core.columns import Categorical
-from awl.core.modes.mode import CYCLE, DRIVE, LORRY, WALK
-from awl.core.modes.network import Network
+from awl.core.modes.mode import CYCLE, DRIVE, LORRY, SHIPPED, WALK
 from awl.core.modes.rules import (
     BY_SIZE,
     SPEED_FROM_CLASS,
@@ -18,6 +17,7 @@ from awl.core.modes.rules import (
     apply_mode,
     posted_speed,
 )
+from awl.core.network.network import Network
 from awl.core.streets.build import build_graph
 from tests.conftest import node, way
 
@@ -140,3 +140,12 @@ def test_a_lorry_keeps_off_streets_too_low_narrow_or_weak_for_it(read_osm, tags,
     use = apply_mode(LORRY, graph)
     assert bool(use.forward[0]) is passes and (use.reason[0] == BY_SIZE) is not passes
     assert apply_mode(DRIVE, graph).forward[0], "a car measures nothing"
+
+
+@pytest.mark.parametrize("ident", list(SHIPPED))
+def test_copying_a_mode_changes_nothing(table_graph, ident):
+    one, copy = (
+        apply_mode(mode, table_graph) for mode in (SHIPPED[ident], replace(SHIPPED[ident], id="own", title="Own"))
+    )
+    for name, value in vars(one).items():
+        assert np.array_equal(value, getattr(copy, name)), name

@@ -17,8 +17,8 @@ from awl.core.engine.query import arrivals, best_leg, costs_of, matrix, owners_o
 from awl.core.engine.reach import reach_of, reached_parts
 from awl.core.errors import AwlError
 from awl.core.modes.mode import DRIVE, Delays
-from awl.core.modes.network import Network
-from awl.core.modes.parts import strong_parts
+from awl.core.network.network import Network
+from awl.core.network.parts import strong_parts
 from awl.core.streets.build import build_graph
 from awl.core.streets.graph import StreetGraph
 from awl.core.streets.raw import RawExtract

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from awl.core.modes.mode import SHIPPED
-from awl.core.modes.network import KeepParts
+from awl.core.network.components import KeepParts
 from awl.study import intake
 from awl.study.study import Study
 from tests.conftest import node, osm

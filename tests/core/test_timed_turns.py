@@ -15,7 +15,8 @@ from awl.core.engine.query import arrivals, best_leg, matrix
 from awl.core.errors import AwlError
 from awl.core.modes.barriers import shut_nodes
 from awl.core.modes.mode import Delays
-from awl.core.modes.network import KeepParts, Network
+from awl.core.network.components import KeepParts
+from awl.core.network.network import Network
 from awl.core.streets.graph import StreetGraph
 from awl.core.streets.turns import DELAY, TurnRestrictions
 from tests.core.test_hierarchy import raised
@@ -42,24 +43,23 @@ def test_an_hour_bars_what_a_network_with_those_restrictions_alone_bars(network,
     hours: list[str | None] = ["Mo-Fr 07:00-09:00" if one else None for one in timed]
     always: list[str | None] = [None] * len(timed)
     free = raised(Network.of(restricted(graph, hours, np.ones(len(timed), bool)), mode))
-    at_eight, at_noon = (free.at(when) for when in (MORNING, NOON))
-    assert at_eight.states is free.states and at_eight.hierarchy is not None
+    at_eight, at_noon = (free.on(free.network.at(when)) for when in (MORNING, NOON))
+    assert at_eight.network.states is free.network.states and at_eight.hierarchy is not None
     all_bar = Network.of(restricted(graph, always, np.ones(len(timed), bool)), mode)
     some_bar = Network.of(restricted(graph, always, ~timed), mode)
     places = random_places(network, 6, seed)
     for ours, plain in ((at_eight, all_bar), (at_noon, some_bar), (free, some_bar)):
         wanted = matrix(plain, places, places, measure)[0]
-        assert np.array_equal(matrix(ours, places, places, measure)[0], wanted)
-        ours.hierarchy, kept = None, ours.hierarchy
-        assert np.array_equal(matrix(ours, places, places, measure)[0], wanted)
+        assert np.array_equal(ours.matrix(places, places, measure)[0], wanted)
+        searched = ours.network
+        assert np.array_equal(matrix(searched, places, places, measure)[0], wanted)
         for direction in ("from", "to"):
-            one, other = (arrivals(of, places, measure, direction) for of in (ours, plain))
+            one, other = (arrivals(of, places, measure, direction) for of in (searched, plain))
             assert np.array_equal(one.cost, other.cost)
-            arcs = np.flatnonzero(ours.arc_costs(measure) >= 0)
+            arcs = np.flatnonzero(searched.arc_costs(measure) >= 0)
             assert np.array_equal(one.on_arcs(arcs) >> OWNER_BITS, other.on_arcs(arcs) >> OWNER_BITS)
-        leg, same = (best_leg(of, places, 0, 1, measure) for of in (ours, plain))
+        leg, same = (best_leg(of, places, 0, 1, measure) for of in (searched, plain))
         assert (leg is None) == (same is None) and (leg is None or leg.cost == same.cost)
-        ours.hierarchy = kept
 
 
 @settings(max_examples=120, deadline=None)
@@ -77,18 +77,20 @@ def test_a_gate_that_is_shut_is_a_wall(network, seed, measure):
 
     every = KeepParts("all")
     free = raised(Network.of(fenced("gate", "Mo-Su 09:00-21:00"), mode, every))
-    at_eight, at_noon = (free.at(when) for when in (MORNING, NOON))
+    at_eight, at_noon = (free.on(free.network.at(when)) for when in (MORNING, NOON))
     try:
         walled, bare = Network.of(fenced("wall", None), mode, every), Network.of(fenced("kerb", None), mode, every)
     except AwlError:
         reject()  # walls leave nothing that hangs together
-    assert len(at_eight.shut_gates) == 2 * len(shut_nodes(mode, fenced("wall", None))) and not at_noon.shut_gates
+    assert (
+        len(at_eight.network.shut_gates) == 2 * len(shut_nodes(mode, fenced("wall", None)))
+        and not at_noon.network.shut_gates
+    )
     places = random_places(network, 6, seed)
     # A place at a gate stands on both sides of it, one at a wall on one.
     places = replace(places, fraction=np.clip(places.fraction, 0.1, 0.9))
     for ours, plain in ((at_eight, walled), (at_noon, bare), (free, bare)):
         wanted = matrix(plain, places, places, measure)[0]
-        assert np.array_equal(matrix(ours, places, places, measure)[0], wanted)
-        ours.hierarchy, kept = None, ours.hierarchy
-        assert np.array_equal(matrix(ours, places, places, measure)[0], wanted)
-        ours.hierarchy = kept
+        assert np.array_equal(ours.matrix(places, places, measure)[0], wanted)
+        searched = ours.network
+        assert np.array_equal(matrix(searched, places, places, measure)[0], wanted)

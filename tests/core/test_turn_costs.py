@@ -12,7 +12,8 @@ from awl.core.engine.places import Snapper
 from awl.core.engine.query import arrivals, best_leg, matrix
 from awl.core.engine.reach import reach_of, reached_parts
 from awl.core.modes.mode import DRIVE, Delays
-from awl.core.modes.network import KeepParts, Network
+from awl.core.network.components import KeepParts
+from awl.core.network.network import Network
 from awl.core.streets.build import build_graph
 from tests.conftest import node, way
 

@@ -16,8 +16,8 @@ from scipy.sparse.csgraph import dijkstra
 
 from awl.core.geodesy import LocalPlane
 from awl.core.modes.mode import SHIPPED
-from awl.core.modes.network import Network
 from awl.core.modes.rules import posted_speed
+from awl.core.network.network import Network
 from awl.core.streets.areas import base_layers
 from awl.core.streets.build import build_graph
 from awl.core.streets.graph import StreetGraph

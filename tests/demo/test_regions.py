@@ -7,7 +7,7 @@ import pytest
 
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.modes.mode import DRIVE, WALK
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.streets.build import build_graph
 from awl.formats import osm_pbf
 from demo.regions import make_region

@@ -15,8 +15,10 @@ from awl.core.engine.places import Snapped
 from awl.core.engine.query import matrix
 from awl.core.errors import AwlError
 from awl.core.modes.mode import DRIVE, SHIPPED, Delays
-from awl.core.modes.network import KeepParts, Network
-from awl.core.modes.turning import binding, movements
+from awl.core.modes.turning import binding
+from awl.core.network.components import KeepParts
+from awl.core.network.movements import movements
+from awl.core.network.network import Network
 from awl.core.streets.turns import TurnRestrictions
 from awl.demo_study import DEMO
 from awl.formats import gmns, gmns_read, link_list

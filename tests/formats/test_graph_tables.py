@@ -9,7 +9,7 @@ import shapely
 
 from awl.core.errors import AwlError
 from awl.core.modes.mode import DRIVE
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.formats import geojson, graph_tables
 from awl.server.downloads import graph_bytes
 from awl.study import intake

@@ -55,16 +55,16 @@ def test_a_mode_that_moves_otherwise_has_its_own(own_study):
 
 
 def test_preparing_goes_on_behind_and_questions_use_it_when_it_is_there(own_study):
-    assert own_study.network("walk").hierarchy is None
+    assert own_study.router("walk").hierarchy is None
     own_study.prepare().join(60)
     for mode in own_study.modes():
-        assert own_study.network(mode).hierarchy.ready("time"), mode
+        assert own_study.router(mode).hierarchy.ready("time"), mode
     assert own_study.prepare() is None, "nothing is left to prepare"
     mode = own_study.mode("walk")
     own_study.save_mode(replace(mode, title="On foot"))
     own_study.undo_mode()
     own_study.prepare().join(60)
-    assert own_study.network("walk").hierarchy is not None, "what was changed and taken back is prepared again"
+    assert own_study.router("walk").hierarchy is not None, "what was changed and taken back is prepared again"
 
 
 def test_preparing_tells_how_far_it_is(own_study, monkeypatch):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 import numpy as np
 import pytest
 
@@ -9,6 +11,7 @@ from awl.core.errors import AwlError
 from awl.questions.run import ask
 from awl.study import modes
 
+WHEN = datetime(2026, 6, 3, 8)
 WEST, EAST = [-36.2060, 41.2915], [-36.1935, 41.2905]
 
 
@@ -28,6 +31,14 @@ def test_the_time_of_the_mode_and_the_other_direction_may_differ(study):
     network = costing(study, along="duration_s / 60 * 0.2", against="duration_s / 60 * 0.3")
     seconds = network.duration_ms / 1000
     assert network.own_costs["effort"] == pytest.approx(seconds / 60 * [0.2, 0.3])
+
+
+def test_a_cost_that_rests_on_time_follows_slower_streets_and_the_hour(study):
+    network = costing(study, along="duration_s * 2")
+    slow = network.with_slower(np.full(network.graph.link_count, 5.0))
+    for one in (slow, network.at(WHEN), slow.at(WHEN).with_closed(slow.usable & (slow.link_part > 0))):
+        assert one.own_costs["effort"] == pytest.approx(one.duration_ms / 500)
+    assert slow.own_costs["effort"].sum() > 4.9 * network.own_costs["effort"].sum()
 
 
 def test_what_has_no_value_costs_what_is_said(study):

@@ -21,7 +21,7 @@ from awl.core.engine.dijkstra import NO_LIMIT
 from awl.core.engine.leg import carried_with
 from awl.core.engine.places import Snapped
 from awl.core.engine.seeds import Seeds, entering, leaving
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.progress import Progress, go_on, threads_of, watched
 
 Floats = NDArray[np.float64]
@@ -113,7 +113,7 @@ class Centrality:
         """Where the places stand on the street, in metres."""
         return self._network.graph.plane.xy(self._places.lon, self._places.lat)
 
-    def sums(self, rows: Rows | None = None, threads: int = 2, progress: Progress | None = None) -> Sums:
+    def sums(self, rows: Rows | None = None, threads: int | None = None, progress: Progress | None = None) -> Sums:
         """The sums for some places (all when left out), and what trips from them pass."""
         progress = progress or Progress()
         rows = np.arange(len(self._places.link)) if rows is None else rows

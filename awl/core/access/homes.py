@@ -20,7 +20,8 @@ from awl.core.engine.query import Arrivals, costs_of
 from awl.core.engine.reach import Reach
 from awl.core.engine.stands import NO_STAND, Stands
 from awl.core.geodesy import LocalPlane
-from awl.core.modes.network import BLOCKED, Network
+from awl.core.network.costs import BLOCKED
+from awl.core.network.network import Network
 
 SPACING_M = 40.0
 """Points of an area stand on a square grid this fine, finer in small zones."""

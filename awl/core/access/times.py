@@ -16,9 +16,9 @@ from numpy.typing import NDArray
 from awl.core.access.homes import Homes, minutes_to_place
 from awl.core.engine.dijkstra import NO_LABEL
 from awl.core.engine.places import Snapped
-from awl.core.engine.query import Arrivals, arrivals
+from awl.core.engine.query import Arrivals
+from awl.core.engine.router import Router
 from awl.core.engine.stands import expanded
-from awl.core.modes.network import Network
 from awl.core.progress import threads_of
 from awl.core.streets.graph import StreetGraph
 
@@ -79,19 +79,19 @@ class Times:
 
 
 def times_between(
-    network: Network,
+    router: Router,
     places: Snapped,
     homes: Homes,
     direction: str,
     limit: int,
-    threads: int = 2,
+    threads: int | None = None,
     report: Callable[[int], None] | None = None,
 ) -> Times:
     """Minutes between homes and places within `limit` ms; `direction` is that of trips as seen from the places.
 
     One search for each place; homes on streets that it did not come to are not looked at. `report` is told of places done.
     """
-    stands = homes.stands
+    stands, network = homes.stands, router.network
     order = np.argsort(stands.link, kind="stable")
     by_link = np.searchsorted(stands.link[order], np.arange(network.graph.link_count + 1))
     home = stands.place[order].astype(np.int64)
@@ -99,7 +99,7 @@ def times_between(
 
     def of_place(row: int) -> tuple[Longs, Floats]:
         place = places.take(np.array([row]))
-        found = arrivals(network, place, "time", direction, limit)
+        found = router.arrivals(place, "time", direction, limit)
         rows = _homes_near(found, place, at_nodes, by_link, home)
         near = homes if rows is None else homes.take(rows)
         minutes = minutes_to_place(near, network, place, found)

@@ -16,7 +16,7 @@ import shapely
 from numpy.typing import NDArray
 
 from awl.core.engine.reach import Parts, Reach
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.streets.shapes import cut_lines
 
 LIVED_ON = (

@@ -28,7 +28,7 @@ from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.engine.topology import FAR, Topology
 from awl.core.engine.vectors import peek
 from awl.core.kernels import borrowing, stopped
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.progress import Progress, go_on, threads_of, watched
 
 Ints = NDArray[np.int32]
@@ -131,7 +131,7 @@ def matrix_by_hour(
     networks: Sequence[Network],
     sources: Snapped,
     targets: Snapped,
-    threads: int = 2,
+    threads: int | None = None,
     progress: Progress | None = None,
 ) -> NDArray[np.int32]:
     """Times in ms (h, s, t) at each of at most `LANES` hours; UNREACHED where there is no way.

@@ -19,12 +19,12 @@ from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS, UNREACHED
 from awl.core.engine.ladder import alike
 from awl.core.engine.leg import Leg, leg_over
 from awl.core.engine.places import Snapped
-from awl.core.engine.query import arrivals
 from awl.core.engine.seeds import entering, leaving
 from awl.core.engine.stands import Stands, along_link
 from awl.core.kernels import borrowing
 from awl.core.modes.hours import DAY_KINDS
-from awl.core.modes.network import BLOCKED, LEAST_TIME, Network
+from awl.core.network.costs import BLOCKED
+from awl.core.network.network import Network
 from awl.core.progress import go_on, watched
 
 HOUR_MS = 3_600_000.0
@@ -49,8 +49,9 @@ class Clock:
 
     @classmethod
     def of(cls, network: Network) -> Clock:
-        """The clock of a network at an hour, made once: curves of the kind of day on which trips begin."""
-        if network.clock is None:
+        """The clock of a network at an hour: curves of the kind of day on which trips begin."""
+
+        def make() -> Clock:
             share, curve = curves_on(network)
             passed = (share[:, 1:] + share[:, :-1]) / 2 * HOUR_MS
             done = np.concatenate([np.zeros((len(share), 1)), np.cumsum(passed, axis=1)], axis=1)
@@ -58,9 +59,10 @@ class Clock:
             arc, free = network.states.steps.arc[number], network.free_ms
             row_ms = np.where(network.barred[number], float(BLOCKED), free[arc])
             delay = network.step_delay[number].astype(np.float64)
-            network.clock = cls(share, done, curve, free, row_ms, delay, curve[arc >> 1])
-        made: Clock = network.clock
-        return made
+            return cls(share, done, curve, free, row_ms, delay, curve[arc >> 1])
+
+        clock: Clock = network.derived(("clock", *network.key), make)
+        return clock
 
     def after(self, arc: int, share: float, begin: float) -> float:
         """When a part of an arc is passed by who begins it at `begin`, in ms since midnight."""
@@ -178,27 +180,29 @@ def search_by_clock(
                 heapq.heappush(heap, (at + (least[other] if guided else 0.0), np.int64(other)))
 
 
-def _at_least(network: Network, target: Snapped) -> NDArray[np.float64]:
+def bounds_of(label: NDArray[np.int64]) -> NDArray[np.float64]:
     """What it takes at least, at any hour, to come from each state (s,) to a place: in ms, `NEVER` where there is no way.
 
-    Nothing (0,) where no hierarchy is there to find it quickly. Closures and slower streets only make ways longer.
+    `label` (s,) is that of a search towards the place by `LEAST_TIME`. Closures and slower streets only make ways longer.
     """
-    free = network.free
-    if free is None or free.hierarchy is None:
-        return np.zeros(0)
-    free.hierarchy.metric(free, LEAST_TIME)
-    label = arrivals(free, target, LEAST_TIME, "to").label
     # The part of the last link and the way beside are rounded, each of which may be up by half a millisecond.
     return np.where(label == NO_LABEL, NEVER, np.maximum((label >> OWNER_BITS) - 1, 0))
 
 
-def best_leg_by_clock(network: Network, places: Snapped, source: int, target: int, depart_ms: float) -> Leg | None:
+def best_leg_by_clock(
+    network: Network,
+    places: Snapped,
+    source: int,
+    target: int,
+    depart_ms: float,
+    least: NDArray[np.float64] | None = None,
+) -> Leg | None:
     r"""The way of earliest arrival from one place to another for who sets out at `depart_ms` since midnight.
 
-    Costs and times along it are those of the clock; None where there is no way. Searched towards the place, by what the way takes
-    at least: P. E. Hart, N. J. Nilsson, B. Raphael, *A formal basis for the heuristic determination of minimum cost paths*, IEEE
-    Trans. Syst. Sci. Cybern. 4 (1968), with the bounds of B. Strasser, T. Zeitz, *A fast and tight heuristic for A\* in road
-    networks*, SEA 2021.
+    Costs and times along it are those of the clock; None where there is no way. Searched towards the place where it is known what
+    the way from each state takes at `least` (see `bounds_of`): P. E. Hart, N. J. Nilsson, B. Raphael, *A formal basis for the
+    heuristic determination of minimum cost paths*, IEEE Trans. Syst. Sci. Cybern. 4 (1968), with the bounds of B. Strasser,
+    T. Zeitz, *A fast and tight heuristic for A\* in road networks*, SEA 2021.
     """
     clock, states = Clock.of(network), network.states
     a, b = places.take(np.array([source])), places.take(np.array([target]))
@@ -223,7 +227,7 @@ def best_leg_by_clock(network: Network, places: Snapped, source: int, target: in
     search_by_clock(
         start, head, clock.row_ms, clock.row_delay, clock.row_curve, clock.share, clock.done, seeds.state.astype(np.int64),
         np.array(times), goals.state.astype(np.int64), rest, delay.astype(np.float64), clock.curve[goals.arc >> 1],
-        _at_least(network, b), label, entry, watched(),
+        np.zeros(0) if least is None else least, label, entry, watched(),
     )  # fmt: skip
     go_on()
     options = [

@@ -8,7 +8,6 @@ balanced separators in road networks*, SEA 2015; maximum flow after E. A. Dinic,
 
 from __future__ import annotations
 
-import os
 from concurrent.futures import FIRST_COMPLETED, wait
 
 import numpy as np
@@ -140,7 +139,7 @@ def _in_threads(
         one, two = _cut(start, head, x, y, order, place, a, b, watch)
         return b - two, [(a, one), (one, two)]
 
-    with threads_of(os.cpu_count()) as pool:
+    with threads_of(None) as pool:
         waiting = {pool.submit(work, 0, n)}
         while waiting:
             done, waiting = wait(waiting, return_when=FIRST_COMPLETED)

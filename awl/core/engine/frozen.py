@@ -5,11 +5,12 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.clock import best_leg_by_clock, curves_on
+from awl.core.engine.clock import curves_on
 from awl.core.engine.dijkstra import OWNER_BITS, OWNER_MASK, UNREACHED
 from awl.core.engine.places import ON_STREET, Snapped
-from awl.core.engine.query import Arrivals, best_leg
-from awl.core.modes.network import Network
+from awl.core.engine.query import Arrivals
+from awl.core.engine.router import StreetRouter
+from awl.core.network.network import Network
 
 SHORTEST_MS = 60_000
 """Shorter trips say nothing of how speeds change on the way."""
@@ -20,7 +21,7 @@ def changes_over_the_day(network: Network) -> bool:
     return network.when is not None and len(curves_on(network)[0]) > 1
 
 
-def off_by_the_clock(network: Network, sources: Snapped, targets: Snapped, depart_ms: float) -> NDArray[np.float64]:
+def off_by_the_clock(router: StreetRouter, sources: Snapped, targets: Snapped, depart_ms: float) -> NDArray[np.float64]:
     """For trips (k,) that set out at `depart_ms` since midnight: time at frozen speeds over time by the clock, less one.
 
     NaN for trips without a way and for very short ones.
@@ -28,8 +29,8 @@ def off_by_the_clock(network: Network, sources: Snapped, targets: Snapped, depar
     off = np.full(len(sources.link), np.nan)
     for i in range(len(off)):
         pair = Snapped.joined([sources.take(np.array([i])), targets.take(np.array([i]))])
-        frozen = best_leg(network, pair, 0, 1, "time")
-        exact = best_leg_by_clock(network, pair, 0, 1, depart_ms) if frozen is not None else None
+        frozen = router.best_leg(pair, 0, 1, "time")
+        exact = router.best_leg_by_clock(pair, 0, 1, depart_ms) if frozen is not None else None
         if frozen is not None and exact is not None and exact.cost >= SHORTEST_MS:
             off[i] = frozen.cost / exact.cost - 1.0
     return off

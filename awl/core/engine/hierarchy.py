@@ -12,7 +12,7 @@ from awl.core.engine.partial import customized_again, steps_by_edge, ways_again
 from awl.core.engine.stands import expanded
 from awl.core.engine.topology import Metric, Topology, Ways, topology_of
 from awl.core.engine.trimmed import Sides, trimmed, untrimmed
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.progress import Progress
 
 Ints = NDArray[np.int32]

@@ -26,7 +26,7 @@ from awl.core.engine.places import Snapped
 from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.engine.stands import along_link
 from awl.core.engine.topology import FAR, Topology
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.progress import Progress, go_on, threads_of, watched
 
 Ints = NDArray[np.int32]
@@ -156,7 +156,7 @@ class Ladder:
             along_links(network, ends, measure), onto_links(topology.rank, self._first, self._goals)
         )
 
-    def costs(self, most: int, threads: int, progress: Progress) -> tuple[Ints, NDArray[np.int64]]:
+    def costs(self, most: int, threads: int | None, progress: Progress) -> tuple[Ints, NDArray[np.int64]]:
         """Cost and carried cost (s, t) from all places, with what trips cost at their ends; UNREACHED above `most` without.
 
         Not carrying, the second is empty.

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from awl.core.engine.customizing import follows, rows_between, widest
 from awl.core.engine.topology import FAR, STEP, Metric, Topology, Ways, edge_to
 from awl.core.kernels import borrowing
-from awl.core.modes.network import BLOCKED, NO_WAY, StepCosts
+from awl.core.network.costs import BLOCKED, NO_WAY, StepCosts
 
 Ints = NDArray[np.int32]
 

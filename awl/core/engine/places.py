@@ -14,7 +14,7 @@ import shapely
 from numpy.typing import NDArray
 
 from awl.core.engine.stands import Stands
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 
 ON_STREET, TOO_FAR, OUTSIDE, SEPARATE_PART = 0, 1, 2, 3
 AT_NODE_M = 0.01

@@ -1,7 +1,8 @@
-"""Searches between places: one to all, many to many, and the path of one trip."""
+"""Plain searches between places: one to all, many to many, and the path of one trip. The reference for what is quicker."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -18,17 +19,20 @@ from awl.core.engine.dijkstra import (
     rows_to_targets,
     search,
 )
-from awl.core.engine.ladder import Ladder, alike, along_links, put_aside, sorted_pairs, swept
-from awl.core.engine.lanes import LANES
+from awl.core.engine.ladder import alike, along_links, put_aside, sorted_pairs
 from awl.core.engine.leg import Leg, carried_with, leg_over
 from awl.core.engine.places import Snapped
 from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.engine.stands import along_link, expanded
-from awl.core.engine.trips import last_delays, trips_between
-from awl.core.modes.network import Network
+from awl.core.engine.trips import last_delays
+from awl.core.network.network import Network
 from awl.core.progress import Progress, go_on, threads_of, watched
 
 NO_NODES = np.zeros(0, np.uint8)
+SearchAll = Callable[
+    [Network, tuple[Snapped, Snapped], str, int, int | None, Progress], tuple[NDArray[np.int32], NDArray[np.int64]]
+]
+"""Costs and carried costs between places that all have a street: network, ends, measure, limit, threads, progress."""
 
 
 @dataclass(frozen=True)
@@ -96,6 +100,11 @@ def owners_of(label: NDArray[np.int64]) -> NDArray[np.int32]:
     return np.where(label == NO_LABEL, -1, label & OWNER_MASK).astype(np.int32)
 
 
+def seeds_of(network: Network, places: Snapped, measure: str, direction: str) -> Seeds:
+    """Where a search `from` or `to` places begins."""
+    return (leaving if direction == "from" else entering)(places, network, measure, carried_with(measure))
+
+
 def arrivals(
     network: Network,
     places: Snapped,
@@ -110,11 +119,7 @@ def arrivals(
     What a trip costs at its ends is counted. Carried costs and entries are filled only `with_path`; else they come back empty.
     """
     carried = carried_with(measure)
-    seeds = (leaving if direction == "from" else entering)(places, network, measure, carried)
-    high = network.hierarchy
-    if high is not None and high.ready(measure) and not with_path and len(wanted) == 0:
-        label = swept(high, network, seeds, measure, direction, min(limit, int(NO_LIMIT)))
-        return Arrivals(network, measure, direction, label, np.zeros(0, np.int64), np.zeros(0, np.int32))
+    seeds = seeds_of(network, places, measure, direction)
     count = network.states.count
     label = np.full(count, NO_LABEL)
     kept = count if with_path else 0
@@ -142,15 +147,16 @@ def matrix(
     targets: Snapped,
     measure: str,
     limit: int = int(NO_LIMIT),
-    threads: int = 2,
+    threads: int | None = None,
     progress: Progress | None = None,
     carrying: bool = True,
+    search_all: SearchAll | None = None,
 ) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
     """Cost and carried cost from every source to every target (s, t); UNREACHED where there is no way.
 
-    Carried costs are left out, and the second array empty, unless `carrying`.
+    Carried costs are left out, and the second array empty, unless `carrying`. `search_all` searches between places that all have
+    a street; by one plain search from each where it is left out.
     """
-    carried = carried_with(measure)
     cost = np.full((len(sources.link), len(targets.link)), UNREACHED, np.int32)
     extra = np.zeros(cost.shape if carrying else (0, 0), np.int64)
     source_rows, target_rows = np.flatnonzero(sources.link >= 0), np.flatnonzero(targets.link >= 0)
@@ -158,12 +164,8 @@ def matrix(
         return cost, extra
     source, target = sources.take(source_rows), targets.take(target_rows)
     within = max(min(limit, int(NO_LIMIT)) - network.overhead(measure), -1)
-    high, progress = network.hierarchy, progress or Progress()
-    if high is not None and (high.ready(measure) or len(source_rows) >= LANES):
-        ladder = Ladder(high, network, (source, target), measure, carrying)
-        found = ladder.costs(within, threads, progress)
-    else:
-        found = _searched(network, (source, target), measure, carried, within, threads, progress)
+    search_all = search_all or _searched
+    found = search_all(network, (source, target), measure, within, threads, progress or Progress())
     if len(source_rows) == len(sources.link) and len(target_rows) == len(targets.link):
         return found[0], found[1] if carrying else extra
     at = np.ix_(source_rows, target_rows)
@@ -177,12 +179,12 @@ def _searched(
     network: Network,
     ends: tuple[Snapped, Snapped],
     measure: str,
-    carried: str,
     within: int,
-    threads: int,
+    threads: int | None,
     progress: Progress,
 ) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
     """Cost and carried cost (s, t) between places that all have a street, by one plain search from each."""
+    carried = carried_with(measure)
     source, target = ends
     rows_of = network.search_rows(measure, carried, "from")
     goals = entering(target, network, measure, carried)
@@ -215,8 +217,6 @@ def best_leg(network: Network, places: Snapped, source: int, target: int, measur
     """The path of least cost from one place to another, or None where there is none."""
     carried = carried_with(measure)
     a, b = places.take(np.array([source])), places.take(np.array([target]))
-    if network.hierarchy is not None and network.hierarchy.ready(measure):
-        return trips_between(network.hierarchy, network, a, b, measure).leg(0)
     goals = entering(b, network, measure, carried)
     wanted = np.zeros(network.states.count, np.uint8)
     wanted[goals.state] = 1

@@ -16,7 +16,8 @@ from awl.core.engine.dijkstra import UNREACHED
 from awl.core.engine.places import Snapped
 from awl.core.engine.query import Arrivals, costs_of, owners_of
 from awl.core.engine.stands import NO_STAND
-from awl.core.modes.network import BLOCKED, Network
+from awl.core.network.costs import BLOCKED
+from awl.core.network.network import Network
 
 
 @dataclass(frozen=True)

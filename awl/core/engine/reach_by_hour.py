@@ -18,7 +18,7 @@ from awl.core.engine.places import Snapped
 from awl.core.engine.query import Arrivals
 from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.engine.topology import FAR, Costs
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 
 
 def arrivals_by_hour(

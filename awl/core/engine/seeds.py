@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 
 from awl.core.engine.places import Snapped
 from awl.core.kernels import borrowing
-from awl.core.modes.network import BLOCKED, Network
+from awl.core.network.costs import BLOCKED
+from awl.core.network.network import Network
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 
 from awl.core.engine.dijkstra import UNREACHED
 from awl.core.engine.leg import carried_with
-from awl.core.modes.network import BLOCKED, MILLI, MOST_COST, Network
+from awl.core.network.costs import BLOCKED, MILLI, MOST_COST
+from awl.core.network.network import Network
 from awl.core.streets.graph import StreetGraph
 
 Row = TypeVar("Row", bound=np.integer[Any])

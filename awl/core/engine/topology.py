@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from awl.core.engine.dissection import dissection, neighbours
 from awl.core.engine.vectors import peek
 from awl.core.kernels import borrowing, stopped
-from awl.core.modes.states import States
+from awl.core.network.states import States
 from awl.core.progress import Progress, go_on, watched
 
 Ints = NDArray[np.int32]

@@ -16,7 +16,7 @@ from awl.core.engine.pairs import Ends, Found, load_of_pairs, load_of_steps, scr
 from awl.core.engine.places import Snapped
 from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.engine.stands import Stands, along_link, expanded
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.progress import Progress, go_on, threads_of
 
 Ints = NDArray[np.int32]
@@ -62,7 +62,7 @@ def trips_between(
     sources: Snapped,
     targets: Snapped,
     measure: str,
-    threads: int = 1,
+    threads: int | None = None,
     progress: Progress | None = None,
 ) -> Trips:
     """The best way from each source to the target of the same row."""
@@ -86,7 +86,7 @@ def load_between(
     targets: Snapped,
     measure: str,
     weight: Longs | None = None,
-    threads: int = 1,
+    threads: int | None = None,
     progress: Progress | None = None,
 ) -> tuple[Longs, Longs, Longs]:
     """Cost and carried cost (k,) of each trip, -1 where there is no way, and the trips (2m,) over each arc; no way is listed.
@@ -249,7 +249,7 @@ def _blocks(
     network: Network,
     ends: tuple[Snapped, Snapped],
     measure: str,
-    threads: int,
+    threads: int | None,
     progress: Progress | None,
     weight: Longs | None,
 ) -> tuple[list[_Block], list[Longs]]:

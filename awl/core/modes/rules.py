@@ -36,6 +36,10 @@ _ONEWAY_FORWARD = ("yes", "true", "1")
 _ONEWAY_BACKWARD = ("-1", "reverse")
 
 
+OLDER_CONTRAFLOW = {"oneway:bicycle": (("cycleway", "opposite"),)}
+"""Older tags that say the same as a value `no` of a tag that frees from one-way streets: the tag, and how its values begin."""
+
+
 @dataclass(frozen=True)
 class StreetUse:
     """What a mode makes of each link (m,): usable each way, speed in km/h, where the speed came from, why not usable.
@@ -131,9 +135,9 @@ def _directions(mode: Mode, graph: StreetGraph) -> tuple[NDArray[np.bool_], NDAr
         backward[implied & ~oneway.present() | oneway.isin(_ONEWAY_FORWARD)] = False
         forward[oneway.isin(_ONEWAY_BACKWARD)] = False
         free = specific.equals("no")
-        if mode.id == "cycle":
-            cycleway = graph.tag("cycleway")
-            free |= cycleway.isin([value for value in cycleway.values if value.startswith("opposite")])
+        for key, begins in OLDER_CONTRAFLOW.get(mode.contraflow_key, ()):
+            column = graph.tag(key)
+            free |= column.isin([value for value in column.values if value.startswith(begins)])
         forward |= free
         backward |= free
     backward[specific.isin(_ONEWAY_FORWARD)] = False

@@ -1,23 +1,18 @@
-"""Turns: which ones a mode may not make, how sharp they are, and the table of those that are barred or cost time."""
+"""Turns: which ones a mode may not make, how sharp they are."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from datetime import datetime
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.modes.arcs import Arcs
 from awl.core.modes.hours import open_at
 from awl.core.modes.mode import Mode
+from awl.core.streets.arcs import Arcs
 from awl.core.streets.graph import StreetGraph
 from awl.core.streets.turns import DELAY, Placed, TurnRestrictions
-
-if TYPE_CHECKING:
-    from awl.core.modes.network import Network
 
 STRAIGHT, SHARP = 40.0, 150.0
 """Degrees from straight ahead up to which a turn counts as none, and from which it counts as turning back."""
@@ -90,13 +85,14 @@ def _ways(p: Placed, graph: StreetGraph) -> Iterator[tuple[int, ...]]:
 def _others(way: tuple[int, ...], graph: StreetGraph, out: Arcs) -> Iterator[tuple[int, ...]]:
     """Every sequence that begins as `way` does and leaves it by another arc."""
     for i in range(1, len(way)):
-        node = int(_heads(graph, np.array([way[i - 1]]))[0])
+        node = int(arc_heads(graph, np.array([way[i - 1]]))[0])
         for arc in out.arc[out.start[node] : out.start[node + 1]].tolist():
             if arc != way[i]:
                 yield (*way[:i], arc)
 
 
-def _heads(graph: StreetGraph, arc: NDArray[np.integer]) -> NDArray[np.int32]:
+def arc_heads(graph: StreetGraph, arc: NDArray[np.integer]) -> NDArray[np.int32]:
+    """The node (k,) at which each arc ends."""
     return np.where(arc & 1, graph.link_from[arc >> 1], graph.link_to[arc >> 1])
 
 
@@ -121,41 +117,3 @@ def _heading(
     i, j = np.where(at_end, end - 1, first), np.where(at_end, end, first + 1)
     sign = np.where(against, -1.0, 1.0)
     return (x[j] - x[i]) * sign, (y[j] - y[i]) * sign
-
-
-@dataclass(frozen=True)
-class Movement:
-    """A turn at a node, from arc to arc: an arc is twice the link, plus one when it is travelled against its drawing.
-
-    `kind` is one of `KINDS`; `delay_s` is what the turn and its node cost beyond the time along the links.
-    """
-
-    node: int
-    arc_in: int
-    arc_out: int
-    kind: str
-    allowed: bool
-    delay_s: float
-
-
-def movements(network: Network) -> list[Movement]:
-    """Every turn at the nodes where one is barred or costs time, in the order of nodes, arcs in, arcs out.
-
-    Restrictions over further links are not in it: they are no turn at one node.
-    """
-    graph, out, into = network.graph, network.out_arcs, network.in_arcs
-    barred = {s for s in network.forbidden if len(s) == 2}
-    delay = network.turn_delays
-    wanted = {int(_heads(graph, np.array([a]))[0]) for a, _ in barred} | set(delay.nodes.tolist())
-    made = []
-    for node in sorted(wanted):
-        arcs_in = np.sort(into.arc[into.start[node] : into.start[node + 1]])
-        arcs_out = np.sort(out.arc[out.start[node] : out.start[node + 1]])
-        if len(arcs_in) == 0 or len(arcs_out) == 0:
-            continue
-        before, after = np.repeat(arcs_in, len(arcs_out)), np.tile(arcs_out, len(arcs_in))
-        kinds = turn_kinds(graph, before, after)
-        costs = delay.of(before, after, np.full(len(before), node))
-        for a, b, kind, cost in zip(before.tolist(), after.tolist(), kinds.tolist(), costs.tolist(), strict=True):
-            made.append(Movement(node, a, b, KINDS[kind], (a, b) not in barred, cost / 1000))
-    return made

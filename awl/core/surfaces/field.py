@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from awl.core.modes.network import Network
+from awl.core.network.network import Network
 from awl.core.streets.shapes import cut_vertices
 from awl.core.surfaces.triangles import triangulated
 

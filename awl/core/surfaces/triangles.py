@@ -8,12 +8,13 @@ Source: B. Delaunay, *Sur la sphère vide* (1934); the tiles themselves are tria
 
 from __future__ import annotations
 
-import os
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import Delaunay
+
+from awl.core.progress import cores
 
 Points = NDArray[np.float64]
 TILE = 75_000
@@ -34,7 +35,7 @@ def triangulated(points: Points, widest: float, tile: int = TILE) -> NDArray[np.
     )  # irrational: no two shifts are alike
     shifted = points + SHIFT_M * (row % 1.0)
     boxes = _boxes(shifted, tile)
-    with ThreadPoolExecutor(os.cpu_count()) as pool:
+    with ThreadPoolExecutor(cores()) as pool:
         return np.concatenate(list(pool.map(lambda box: _of_tile(shifted, box, widest), boxes)))
 
 

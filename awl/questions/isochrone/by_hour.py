@@ -8,7 +8,6 @@ import numpy as np
 
 from awl.core.engine.places import Snapped
 from awl.core.engine.reach import reach_of
-from awl.core.engine.reach_by_hour import arrivals_by_hour
 from awl.questions.base import Column, Figure, Json
 from awl.questions.context import Context
 from awl.questions.matrix_hours import networks_at
@@ -18,8 +17,8 @@ def reach_at(
     context: Context, hours: list[int], snapped: Snapped, direction: str, limits: list[float], units: list[int]
 ) -> list[Json]:
     """One row for each hour: kilometres of street within each limit."""
-    networks, high = networks_at(context, hours)
-    found = arrivals_by_hour(high, networks, snapped, direction)
+    networks = networks_at(context, hours)
+    found = context.study.router(context.mode.id).arrivals_by_hour(networks, snapped, direction)
     rows = []
     for i, (hour, network, one) in enumerate(zip(hours, networks, found, strict=True)):
         context.progress.step(0.9 + 0.05 * i / len(hours), f"Reach at {hour}:00")

@@ -16,14 +16,16 @@ from awl.formats import geojson
 from awl.formats.table import Layer
 from awl.questions.base import Answer, Column, Doubt, Figure, Json
 from awl.questions.context import Context, limit_column, limit_word
-from awl.questions.isochrone import Differing, Isochrone, IsochroneInputs, contours_of
+from awl.questions.isochrone.alike import alike_answer
+from awl.questions.isochrone.inputs import Differing, IsochroneInputs
+from awl.questions.reach_areas import contours_of
 from awl.study.cql_rows import matching
 
 GRID_M = 0.01
 """Areas are put together on a grid this fine."""
 
 
-def mixed_answer(question: type[Isochrone], inputs: IsochroneInputs, context: Context) -> Answer:
+def mixed_answer(inputs: IsochroneInputs, context: Context) -> Answer:
     """One answer for all groups. Sharing out to the nearest place is not possible between modes."""
     if inputs.merge == "nearest":
         raise AwlError(
@@ -39,7 +41,7 @@ def mixed_answer(question: type[Isochrone], inputs: IsochroneInputs, context: Co
         rule = None if number < 0 else inputs.differs[number]
         own = _own_inputs(inputs, rule, layer.take(np.flatnonzero(group == number).tolist()))
         progress = context.progress.part(done / len(numbers) * 0.9, (done + 1) / len(numbers) * 0.9)
-        parts.append((rule, question.answer(own, Context(context.study, own, progress))))
+        parts.append((rule, alike_answer(own, Context(context.study, own, progress), [])))
     return _together(inputs, context, parts, words)
 
 

@@ -12,10 +12,10 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.modes.parts import strong_parts
+from awl.core.network.parts import strong_parts
 
 if TYPE_CHECKING:
-    from awl.core.modes.states import States
+    from awl.core.network.states import States
 
 Offsets = NDArray[np.int64]
 Heads = NDArray[np.int32]

@@ -1,0 +1,235 @@
+"""Routers answer how long it takes and which way leads there: what questions ask, whatever searches behind it."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from awl.core.engine import query
+from awl.core.engine.by_hour import matrix_by_hour
+from awl.core.engine.clock import best_leg_by_clock, bounds_of
+from awl.core.engine.dijkstra import NO_LIMIT
+from awl.core.engine.hierarchy import Hierarchy
+from awl.core.engine.ladder import Ladder, swept
+from awl.core.engine.lanes import LANES
+from awl.core.engine.leg import Leg
+from awl.core.engine.places import Snapped
+from awl.core.engine.query import Arrivals
+from awl.core.engine.reach_by_hour import arrivals_by_hour
+from awl.core.engine.trips import Trips, load_between, trips_between
+from awl.core.network.costs import LEAST_TIME
+from awl.core.network.network import Network
+from awl.core.progress import Progress
+
+Costs = tuple[NDArray[np.int32], NDArray[np.int64]]
+
+
+class Router(Protocol):
+    """What can be asked between places. Costs are whole thousandths: ms, mm or 1/1000 of a given cost."""
+
+    @property
+    def network(self) -> Network:
+        """The network it searches."""
+
+    def arrivals(self, places: Snapped, measure: str, direction: str = "from", limit: int = int(NO_LIMIT)) -> Arrivals:
+        """From the nearest of the places to all of the network, or from all of it to the nearest."""
+
+    def matrix(
+        self,
+        sources: Snapped,
+        targets: Snapped,
+        measure: str,
+        limit: int = int(NO_LIMIT),
+        threads: int | None = None,
+        progress: Progress | None = None,
+        carrying: bool = True,
+    ) -> Costs:
+        """Cost and carried cost from every source to every target."""
+
+    def best_leg(self, places: Snapped, source: int, target: int, measure: str) -> Leg | None:
+        """The path of least cost from one place to another; None where there is none."""
+
+
+class StreetRouter:
+    """Searches on the network of a mode: on a hierarchy once one is prepared, plainly until then.
+
+    Parameters
+    ----------
+    network : Network
+        The network to search.
+    hierarchy : Hierarchy, optional
+        What was prepared for it.
+    free : StreetRouter, optional
+        The router in free flow, of a network at an hour: it bounds searches by the clock.
+    """
+
+    def __init__(self, network: Network, hierarchy: Hierarchy | None = None, free: StreetRouter | None = None) -> None:
+        self.network, self.hierarchy, self._free = network, hierarchy, free
+
+    def on(self, network: Network) -> StreetRouter:
+        """The router of another network on the same streets; it shares what is prepared and does not depend on costs."""
+        if network is self.network:
+            return self
+        high = None if self.hierarchy is None else self.hierarchy.fresh(self.network)
+        free = self if network.when is not None and self.network.when is None else self._free
+        return StreetRouter(network, high, free)
+
+    def prepared(self) -> Hierarchy:
+        """The hierarchy, made now where there is none."""
+        if self.hierarchy is None:
+            self.hierarchy = Hierarchy.of(self.network)
+        return self.hierarchy
+
+    def _ready(self, measure: str) -> Hierarchy | None:
+        high = self.hierarchy
+        return high if high is not None and high.ready(measure) else None
+
+    def arrivals(self, places: Snapped, measure: str, direction: str = "from", limit: int = int(NO_LIMIT)) -> Arrivals:
+        """Search from the nearest of the places to all of the network, or from all of it to the nearest.
+
+        Parameters
+        ----------
+        places : Snapped
+            Where trips begin, or end.
+        measure : str
+            What is least: `time`, `distance` or a given cost.
+        direction : str
+            `from` or `to` the places.
+        limit : int
+            In ms, mm or 1/1000 of a given cost, what trips cost at their ends included.
+        """
+        if (high := self._ready(measure)) is None:
+            return query.arrivals(self.network, places, measure, direction, limit)
+        seeds = query.seeds_of(self.network, places, measure, direction)
+        label = swept(high, self.network, seeds, measure, direction, min(limit, int(NO_LIMIT)))
+        return Arrivals(self.network, measure, direction, label, np.zeros(0, np.int64), np.zeros(0, np.int32))
+
+    def matrix(
+        self,
+        sources: Snapped,
+        targets: Snapped,
+        measure: str,
+        limit: int = int(NO_LIMIT),
+        threads: int | None = None,
+        progress: Progress | None = None,
+        carrying: bool = True,
+    ) -> Costs:
+        """Cost and carried cost (s, t) from every source to every target, `UNREACHED` where there is no way.
+
+        Parameters
+        ----------
+        sources, targets : Snapped
+            Where trips begin and end.
+        measure : str
+            What is least.
+        limit : int
+            Beyond it there is no way; what trips cost at their ends counts.
+        threads : int, optional
+            As many as there are cores where nothing is said.
+        progress : Progress, optional
+            Told how far the work is.
+        carrying : bool
+            Whether carried costs are wanted; the second array is empty otherwise.
+        """
+        high = self.hierarchy
+        if high is None or not (high.ready(measure) or int((sources.link >= 0).sum()) >= LANES):
+            return query.matrix(self.network, sources, targets, measure, limit, threads, progress, carrying)
+
+        def climbing(
+            network: Network,
+            ends: tuple[Snapped, Snapped],
+            measure: str,
+            within: int,
+            threads: int | None,
+            progress: Progress,
+        ) -> Costs:
+            return Ladder(high, network, ends, measure, carrying).costs(within, threads, progress)
+
+        return query.matrix(self.network, sources, targets, measure, limit, threads, progress, carrying, climbing)
+
+    def best_leg(self, places: Snapped, source: int, target: int, measure: str) -> Leg | None:
+        """The path of least cost from one place to another; None where there is none."""
+        if (high := self._ready(measure)) is None:
+            return query.best_leg(self.network, places, source, target, measure)
+        a, b = places.take(np.array([source])), places.take(np.array([target]))
+        return trips_between(high, self.network, a, b, measure).leg(0)
+
+    def best_leg_by_clock(self, places: Snapped, source: int, target: int, depart_ms: float) -> Leg | None:
+        """The path of earliest arrival for who sets out at `depart_ms` since midnight, at speeds that change on the way."""
+        least = None
+        if self._free is not None and self._free.hierarchy is not None:
+            self._free.hierarchy.metric(self._free.network, LEAST_TIME)
+            least = bounds_of(self._free.arrivals(places.take(np.array([target])), LEAST_TIME, "to").label)
+        return best_leg_by_clock(self.network, places, source, target, depart_ms, least)
+
+    def trips(
+        self,
+        sources: Snapped,
+        targets: Snapped,
+        measure: str,
+        threads: int | None = None,
+        progress: Progress | None = None,
+    ) -> Trips:
+        """The path from each source to the target of the same row."""
+        return trips_between(self.prepared(), self.network, sources, targets, measure, threads, progress)
+
+    def load(
+        self,
+        sources: Snapped,
+        targets: Snapped,
+        measure: str,
+        weight: NDArray[np.int64] | None = None,
+        threads: int | None = None,
+        progress: Progress | None = None,
+    ) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
+        """Cost and carried cost (k,) of such trips, -1 where there is no way, and the trips (2m,) over each arc."""
+        return load_between(self.prepared(), self.network, sources, targets, measure, weight, threads, progress)
+
+    def matrix_by_hour(
+        self,
+        networks: Sequence[Network],
+        sources: Snapped,
+        targets: Snapped,
+        threads: int | None = None,
+        progress: Progress | None = None,
+    ) -> NDArray[np.int32]:
+        """Times in ms (h, s, t) on networks of the same streets at up to sixteen hours."""
+        return matrix_by_hour(self.prepared(), networks, sources, targets, threads, progress)
+
+    def arrivals_by_hour(self, networks: Sequence[Network], places: Snapped, direction: str = "from") -> list[Arrivals]:
+        """Arrivals by time on networks of the same streets at up to sixteen hours."""
+        return arrivals_by_hour(self.prepared(), networks, places, direction)
+
+
+class RouterCache:
+    """The routers of one mode: in free flow, and at the times last asked for.
+
+    Parameters
+    ----------
+    free : StreetRouter
+        The router in free flow.
+    most : int
+        How many others are kept.
+    """
+
+    def __init__(self, free: StreetRouter, most: int = 6) -> None:
+        self.free, self._most = free, most
+        self._at: dict[datetime, StreetRouter] = {}
+        self._lock = threading.Lock()
+
+    def at(self, when: datetime | None) -> StreetRouter:
+        """The router at a local date and time; None is free flow."""
+        if when is None:
+            return self.free
+        with self._lock:
+            router = self._at.get(when)
+            if router is None or (router.hierarchy is None and self.free.hierarchy is not None):
+                while len(self._at) >= self._most:
+                    del self._at[next(iter(self._at))]
+                router = self._at[when] = self.free.on(self.free.network.at(when))
+            return router

@@ -1,0 +1,76 @@
+"""Inputs of the question `isochrone`."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from awl.questions.base import (
+    DIRECTION_WORDS,
+    FeatureSet,
+    Limits,
+    SharedInputs,
+    slot,
+)
+from awl.questions.matrix_hours import MOST_HOURS
+
+
+class Differing(BaseModel):
+    """What holds for some of the places instead; words left out stay as they are for all."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    where: str = Field(min_length=1, description="Which places, in CQL2: kind = 'hall'.")
+    mode: str | None = Field(None, description="Another mode.")
+    at: str | None = Field(None, description="Another hour.")
+    limits: Limits | None = Field(None, description="Other limits, as many as all have.")
+    add_minutes: float = Field(
+        0.0, ge=0, le=240, description="Minutes every trip takes longer, such as finding a parking space."
+    )
+
+
+class IsochroneInputs(SharedInputs):
+    """Inputs of `isochrone`."""
+
+    places: FeatureSet = Field(description="Where from, or where to.", json_schema_extra=slot("place", "Places"))
+    limits: Limits = Field(
+        [5.0, 10.0, 15.0],
+        description="Minutes, or metres where `measure` is `distance`; ascending.",
+        json_schema_extra=slot("amount", "Limits"),
+    )
+    direction: Literal["from", "to"] = Field(
+        "from",
+        description="Moving from the places or to them.",
+        json_schema_extra=slot("way", "Direction", words=DIRECTION_WORDS),
+    )
+    merge: Literal["each", "bands", "merged", "nearest"] = Field(
+        "merged",
+        description="Areas per place, as rings between limits, merged over all places, or shared out to the nearest place.",
+        json_schema_extra=slot(
+            "way",
+            "Areas",
+            words={
+                "each": "one by one",
+                "bands": "as rings",
+                "merged": "merged",
+                "nearest": "shared out to the nearest",
+            },
+        ),
+    )
+    measure: Literal["time", "distance"] = Field("time", description="What the limits count.")
+    differs: list[Differing] = Field(
+        default_factory=list,
+        max_length=8,
+        description="Places with a mode, hour, limits or added minutes of their own; the first rule a place meets holds.",
+        json_schema_extra=slot("way", "But"),
+    )
+    hours: list[Annotated[int, Field(ge=0, le=23)]] = Field(
+        [],
+        max_length=MOST_HOURS,
+        description="Further hours of the day of `at`, 0 to 23: the street within the limits at those hours as well.",
+        json_schema_extra=slot("time", "Further hours"),
+    )
+    compare_straight_line: bool = Field(
+        False, description="Add the areas within the same limits measured straight, at the mode's mean speed."
+    )

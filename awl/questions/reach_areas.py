@@ -1,0 +1,113 @@
+"""Reach as questions use it: the search, its pieces, and areas around the streets reached."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from awl.core.engine.places import Snapped
+from awl.core.engine.query import Arrivals
+from awl.core.engine.reach import Parts, Reach, reach_of
+from awl.core.engine.router import Router
+from awl.core.surfaces.area_error import TOLERATED, AreaError
+from awl.core.surfaces.areas import contour_area, field_values
+from awl.core.surfaces.over_water import without_water
+from awl.formats import geojson
+from awl.formats.table import Layer
+from awl.questions.base import (
+    Doubt,
+)
+from awl.questions.context import Context, Places
+
+CALM_MM = 80_000.0
+
+
+def straight_areas(context: Context, places: Places, limits: list[float], measure: str) -> Any:
+    """Discs around the places within each limit measured straight, at the mean speed of the mode, merged."""
+    plane = context.network.graph.plane
+    points = shapely.points(*plane.xy(places.lon, places.lat))
+    radius = [limit if measure == "distance" else limit / 60 * context.mean_speed_kmh * 1000 for limit in limits]
+    shapes = np.array([shapely.union_all(shapely.buffer(points, metres, quad_segs=32)) for metres in radius])
+    columns: dict[str, list[Any]] = {
+        "limit": limits,
+        "radius_m": [round(metres, 1) for metres in radius],
+        "area_km2": np.round(shapely.area(shapes) / 1e6, 5).tolist(),
+    }
+    return geojson.collection(Layer(plane.unproject(shapes), columns))
+
+
+def contours_of(context: Context, shapes: list[shapely.Geometry], limits: list[float]) -> Layer:
+    """Edges of areas, broken at the bank."""
+    lines = shapely.boundary(np.array(shapes, dtype=object))
+    water = context.study.water_xy
+    if not water.is_empty:
+        lines = shapely.difference(lines, shapely.buffer(water, 3.0))
+    merged = shapely.line_merge(lines)
+    parts, owner = shapely.get_parts(merged, return_index=True)
+    return Layer(context.network.graph.plane.unproject(parts), {"limit": [limits[i] for i in owner]})
+
+
+class AreaDrawer:
+    """Draws areas on the field of a context, without water."""
+
+    def __init__(self, context: Context, calm: float) -> None:
+        self._field, self._calm = context.field, calm
+        self._water, self._over_water = context.study.water_xy, context.study.links_over_water
+        self._graph = context.network.graph
+
+    def area(self, reach: Reach, unit: int, owner: int | None = None) -> shapely.Geometry:
+        """The area within `unit`, of one owner or of all, in the metric plane."""
+        shape = contour_area(self._field, field_values(self._field, reach, unit, self._calm, owner))
+        if not shapely.is_valid(shape):
+            shape = shapely.make_valid(shape)
+        return without_water(shape, self._water, self._graph, self._over_water, reach, unit, owner)
+
+
+def error_doubts(error: AreaError) -> list[Doubt]:
+    """What to say of areas that put more street on the wrong side than is tolerated."""
+    doubts = []
+    if error.lost > TOLERATED:
+        text = f"{error.lost:.1%} of the street within reach lies outside the areas drawn; the streets themselves are exact."
+        doubts.append(Doubt("areas-lose-street", "warning", 1, text))
+    if error.enclosed > TOLERATED:
+        text = (
+            f"Street that is not reached lies inside the areas drawn, as long as {error.enclosed:.1%} of what is reached:"
+            " such as tunnels and streets at another level. The streets themselves are exact."
+        )
+        doubts.append(Doubt("areas-enclose-street", "note", 1, text))
+    return doubts
+
+
+def search_reach(router: Router, snapped: Snapped, measure: str, direction: str, limit: int) -> tuple[Arrivals, Reach]:
+    """Arrivals from (or to) the nearest place, and the pieces of streets they reach."""
+    found = router.arrivals(snapped, measure, direction, limit)
+    return found, reach_of(router.network, snapped, found)
+
+
+def split_at_limits(
+    parts: Parts, units: list[int]
+) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64], NDArray[np.float64]]:
+    """Parts cut where their arrival passes a limit: rows of the parts, index of the limit, fractions begin and end."""
+    rows, bands, begins, ends = [], [], [], []
+    low = -1.0
+    span = parts.arrival_end - parts.arrival_begin
+    for index, high in enumerate(units):
+        with np.errstate(invalid="ignore", divide="ignore"):
+            at_low = np.where(span != 0, (low - parts.arrival_begin) / span, np.nan)
+            at_high = np.where(span != 0, (high - parts.arrival_begin) / span, np.nan)
+        first, last = np.minimum(at_low, at_high), np.maximum(at_low, at_high)
+        flat = (span == 0) & (parts.arrival_begin > low) & (parts.arrival_begin <= high)
+        first = np.where(span == 0, np.where(flat, 0.0, 2.0), first)
+        last = np.where(span == 0, np.where(flat, 1.0, -1.0), last)
+        first, last = np.clip(first, 0, 1), np.clip(last, 0, 1)
+        keep = np.flatnonzero(last > first)
+        width = parts.end[keep] - parts.begin[keep]
+        rows.append(keep)
+        bands.append(np.full(len(keep), index))
+        begins.append(parts.begin[keep] + first[keep] * width)
+        ends.append(parts.begin[keep] + last[keep] * width)
+        low = high
+    return np.concatenate(rows), np.concatenate(bands), np.concatenate(begins), np.concatenate(ends)
