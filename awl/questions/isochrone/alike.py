@@ -21,6 +21,7 @@ from awl.questions.base import (
     Answer,
     Column,
     Figure,
+    check_limits,
 )
 from awl.questions.context import Context, Places, limit_column, limit_units, limit_word
 from awl.questions.isochrone.by_hour import hour_columns, hours_chart, least, name_of, reach_at
@@ -41,7 +42,7 @@ MAX_SEPARATE = 5000
 
 def alike_answer(inputs: IsochroneInputs, context: Context, hours: list[int]) -> Answer:
     """Search once (or once per place), then draw; at further `hours` tell how much is reached."""
-    limits = inputs.limits
+    limits = check_limits(inputs.limits, inputs.measure)
     places = context.places(inputs.places)
     snapped = context.snap(places)
     if inputs.merge == "each" and len(places) > MAX_SEPARATE:
