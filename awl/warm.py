@@ -99,7 +99,6 @@ def warm() -> None:
             router.arrivals(places, "time", direction)
             router.arrivals(places.take(np.arange(1)), "time", direction)
         router.best_leg(places, 0, 1, "time")
-        router.load(places, places, "time")
         Centrality(network, places, "distance", 600_000, np.ones(2), 0.01).sums()
         closed = np.zeros(graph.link_count, bool)
         closed[0] = True

@@ -17,7 +17,7 @@ from awl.core.engine.customizing import customized, ways_of
 from awl.core.engine.dijkstra import UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.lanes import LANES
-from awl.core.engine.pairs import Ends, Scratch, load_of_pairs, ways_of_pairs
+from awl.core.engine.pairs import Ends, Scratch, ways_of_pairs
 from awl.core.engine.places import Snapper
 from awl.core.engine.router import StreetRouter
 from awl.core.engine.seeds import leaving
@@ -53,7 +53,7 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
     sides = trimmed(topology, metric)
     edges = [(side.start, side.head, side.cost) for side in (sides.up, sides.down)]
 
-    pairs, on_edge = 200, np.zeros(metric.cost.shape, np.int64)
+    pairs = 200
     begins, ends = (
         Ends(np.arange(pairs + 1), rng.integers(0, topology.count, pairs).astype(np.int32), np.zeros(pairs, np.int64))
         for _ in range(2)
@@ -76,7 +76,7 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
         lambda: trimmed(topology, metric),
         lambda: sweep_one(topology.parent, *edges[0], *edges[1], ranks[:1], zero[:1], label),
         lambda: sweep_lanes(topology.parent, *edges[0], everything, *edges[1], ranks, lanes, zero, place, wide),
-        lambda: load_of_pairs(topology, sides, ways, begins, ends, np.ones(pairs, np.int64), scratch, on_edge),
+        lambda: ways_of_pairs(topology, sides, ways, begins, ends, scratch, listed=False),
         lambda: ways_of_pairs(topology, sides, ways, begins, ends, scratch),
         lambda: np.copyto(copied, wide),
     )

@@ -1,7 +1,7 @@
 """Long work in the background: progress, results, and a stop that really stops.
 
 Jobs run in a few threads; the kernels release the interpreter lock. A job that fails leaves the server and the study as
-they were.
+they were. Results lie on disk, in a folder that goes with the server: one may be as large as all the rest.
 """
 
 from __future__ import annotations
@@ -13,10 +13,13 @@ import uuid
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 from awl.core.errors import AwlError, Cancelled
 from awl.core.progress import Progress
+from awl.formats.geojson import dumps
 from awl.study.records import now
 
 log = logging.getLogger(__name__)
@@ -39,11 +42,18 @@ class Job:
     started: str | None = None
     finished: str | None = None
     seconds_left: float | None = None
-    result: Any = None
+    result: Path | None = None
+    """The file that holds its result as JSON."""
     error: AwlError | None = None
     progress: Progress = field(default_factory=Progress)
     over: threading.Event = field(default_factory=threading.Event)
     """Set when nothing of it runs any more."""
+
+    def result_json(self) -> bytes:
+        """Its result as JSON text; raises `AwlError` (404) where it has none."""
+        if self.result is None:
+            raise AwlError(f"The job is {self.status}, it has no results", status=404, kind="result-not-ready")
+        return self.result.read_bytes()
 
     def info(self, base: str) -> dict[str, Any]:
         """OGC API Processes `statusInfo`."""
@@ -79,12 +89,13 @@ class Jobs:
     """All jobs of a server."""
 
     def __init__(self, threads: int = 3) -> None:
+        self._folder = TemporaryDirectory(prefix="awl-results-")
         self._pool = ThreadPoolExecutor(threads, thread_name_prefix="job")
         self._jobs: dict[str, Job] = {}
         self._lock = threading.Lock()
 
     def start(self, process: str, study: str, work: Callable[[Progress], Any], question: str | None = None) -> Job:
-        """Queue `work(progress)`; its return value becomes the result."""
+        """Queue `work(progress)`; what it returns, as JSON, becomes the result."""
         job = Job(uuid.uuid4().hex, process, study, question)
         began = [0.0]
 
@@ -104,7 +115,9 @@ class Jobs:
                 with job.progress.running():
                     result = work(job.progress)
                 if job.status == "running":
-                    job.result, job.status, job.fraction, job.message = result, "successful", 1.0, "Done"
+                    path = Path(self._folder.name) / f"{job.id}.json"
+                    path.write_bytes(dumps(result))
+                    job.result, job.status, job.fraction, job.message = path, "successful", 1.0, "Done"
             except Cancelled:
                 job.status, job.message = "dismissed", "Stopped"
             except AwlError as error:
@@ -120,7 +133,7 @@ class Jobs:
             self._jobs[job.id] = job
             done = [key for key, old in self._jobs.items() if old.finished]
             for key in done[:-KEPT]:
-                del self._jobs[key]
+                self._forget(key)
         self._pool.submit(run)
         return job
 
@@ -143,5 +156,11 @@ class Jobs:
             job.progress.stop()
         else:
             with self._lock:
-                self._jobs.pop(job.id, None)
+                self._forget(job.id)
             job.status = "dismissed"
+
+    def _forget(self, ident: str) -> None:
+        job = self._jobs.pop(ident, None)
+        if job is not None and job.result is not None:
+            job.result.unlink(missing_ok=True)
+            job.result = None

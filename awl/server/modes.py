@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from awl.core.errors import AwlError
 from awl.core.modes.mode import SHIPPED, Mode
 from awl.core.network.network import Network
-from awl.server.web import body, checked, reply, study_of
+from awl.server.web import body, check_version, checked, reply, study_of
 from awl.study import modes
 from awl.study.study import Study, slug
 
@@ -54,10 +54,12 @@ def change(study_id: str, mode_id: str) -> Response:
     study, mode = study_of(study_id), modes.parsed(body())
     if mode.id != mode_id:
         raise AwlError(f"The document is of mode '{mode.id}'", remedy="Send it to its own address", inputs=("id",))
+    check_version(study.modes()[mode_id][1] if mode_id in study.modes() else "", "mode")
     former = _network(study, mode_id)
     made = study.try_mode(mode)
     study.save_mode(mode)
-    return reply({"id": mode_id, "change": None if former is None else difference(former, made)})
+    change = None if former is None else difference(former, made)
+    return reply({"id": mode_id, "change": change, "changed": study.modes()[mode_id][1]})
 
 
 @api.post("/studies/<study_id>/modes/<mode_id>/copy")

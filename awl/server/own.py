@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 import numpy as np
+import orjson
 from flask import Blueprint, Response, request, send_file
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -23,7 +24,7 @@ from awl.questions.base import LayerSet, SharedInputs
 from awl.questions.context import Context, limit_units
 from awl.questions.isochrone.inputs import IsochroneInputs
 from awl.server.explain import mode_info
-from awl.server.web import body, checked, jobs, known_parameters, number, packed, reply, study_of
+from awl.server.web import body, check_version, checked, jobs, known_parameters, number, packed, reply, study_of
 from awl.study import centroids, geopackage, modes, records
 from awl.study.card import card_of
 from awl.study.study import Study, slug
@@ -228,22 +229,28 @@ def _sheet(study: Study) -> dict[str, Any]:
     return found or {"id": SHEET, "title": "Untitled sheet", "blocks": [], "undo": 0, "changed": ""}
 
 
+def _sheet_reply(study: Study) -> Response:
+    document = _sheet(study)
+    return reply(document, ETag=f'"{document["changed"]}"')
+
+
 @api.get("/studies/<study_id>/sheet")
 def sheet(study_id: str) -> Response:
-    """The sheet."""
-    return reply(_sheet(study_of(study_id)))
+    """The sheet, and its version as entity tag."""
+    return _sheet_reply(study_of(study_id))
 
 
 @api.put("/studies/<study_id>/sheet")
 def save_sheet(study_id: str) -> Response:
-    """Save the sheet; the former one can be brought back."""
+    """Save the sheet; the former one can be brought back. With `If-Match` only over the version it names."""
     study, document = study_of(study_id), body(8 << 20)
     blocks = document.get("blocks")
     if not isinstance(blocks, list) or not all(isinstance(b, dict) and isinstance(b.get("id"), str) for b in blocks):
         raise AwlError("A sheet has a list of blocks, each with an id", inputs=("blocks",))
     with study.writing() as connection:
+        check_version(_sheet(study)["changed"], "sheet")
         records.save_sheet(connection, SHEET, {"title": str(document.get("title", ""))[:300], "blocks": blocks})
-    return reply(_sheet(study))
+    return _sheet_reply(study)
 
 
 @api.post("/studies/<study_id>/sheet/undo")
@@ -252,9 +259,10 @@ def undo_sheet(study_id: str) -> Response:
     study = study_of(study_id)
     body()
     with study.writing() as connection:
+        check_version(_sheet(study)["changed"], "sheet")
         if not records.undo_sheet(connection, SHEET):
             raise AwlError("There is nothing to undo", status=409, kind="nothing-to-undo")
-    return reply(_sheet(study))
+    return _sheet_reply(study)
 
 
 @api.get("/studies/<study_id>/answers/<question_id>")
@@ -304,7 +312,7 @@ def any_job(job_id: str) -> Response:
     if job.error is not None:
         info["problem"] = {"title": job.error.what, "detail": job.error.detail}
     if job.process == "build" and job.status == "successful":
-        info["result"] = job.result
+        info["result"] = orjson.loads(job.result_json())
     return reply(info)
 
 

@@ -123,9 +123,7 @@ def job_results(study_id: str, job_id: str) -> Response:
     job = jobs().get(job_id, study_id)
     if job.error is not None:
         raise job.error
-    if job.status != "successful":
-        raise AwlError(f"The job is {job.status}, it has no results", status=404, kind="result-not-ready")
-    return reply(job.result)
+    return Response(job.result_json(), mimetype="application/json")
 
 
 @api.delete("/studies/<study_id>/jobs/<job_id>")

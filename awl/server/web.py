@@ -59,6 +59,21 @@ def problem(error: AwlError) -> Response:
     return reply(body, error.status, "application/problem+json")
 
 
+def check_version(current: str, what: str) -> None:
+    """Refuse a change that was made from another version than the `current` one, where the request names one (`If-Match`).
+
+    Raises `AwlError` with status 412.
+    """
+    wanted = request.headers.get("If-Match", "*").strip()
+    if wanted != "*" and wanted.removeprefix("W/").strip('"') != current:
+        raise AwlError(
+            f"The {what} was changed elsewhere in the meantime",
+            remedy="Look at it again, then change that",
+            status=412,
+            kind="changed-meanwhile",
+        )
+
+
 def base_of(study: str) -> str:
     """Address of a study's API."""
     return f"{request.host_url.rstrip('/')}/studies/{study}"

@@ -11,9 +11,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from awl.core.columns import Categorical
+from awl.core.engine.query import arrivals
+from awl.core.engine.router import StreetRouter
+from awl.core.errors import AwlError
 from awl.core.modes.mode import SHIPPED, Curve
 from awl.core.network.network import Network
 from tests.core.test_search import networks
+from tests.oracle import random_places
 
 WHEN = datetime(2026, 6, 3, 8)
 MASKS = ("forward", "backward", "usable", "link_part", "in_small_part", "enclosed", "barred")
@@ -132,3 +136,18 @@ def test_networks_that_are_the_same_share_what_they_derive(graph):
     one, other = walk.with_closed(closed), walk.at(None).with_closed(closed)
     assert one.arc_costs("time") is other.arc_costs("time") and one.key == other.key
     assert one.duration_ms is walk.duration_ms, "closing streets makes no street slower"
+
+
+@pytest.mark.parametrize("direction", ["form", "To", ""])
+def test_what_is_no_direction_is_refused_in_words(graph, direction):
+    walk = Network.of(graph, SHIPPED["walk"])
+    places = random_places(walk, 2, 1)
+    for ask in (
+        lambda: arrivals(walk, places, "time", direction),
+        lambda: StreetRouter(walk).arrivals(places, "time", direction),
+        lambda: walk.link_costs("time", direction),
+        lambda: walk.rows(direction),
+    ):
+        with pytest.raises(AwlError, match="is no direction of a search") as refused:
+            ask()
+        assert refused.value.remedy == "Directions are: from, to"

@@ -54,7 +54,6 @@ def works(graph) -> dict[str, tuple[Work, bool]]:
         "matrix of costs alone": (lambda: high.matrix(places, places, "time", carrying=False), True),
         "hours": (lambda: high.matrix_by_hour([plain], places, places), True),
         "trips": (lambda: high.trips(places, places, "time"), True),
-        "load": (lambda: high.load(places, places, "time"), True),
         "centrality": (lambda: Centrality(plain, places, "time", 10**6, np.ones(200), 0.1).sums(), True),
         "by the clock": (lambda: best_leg_by_clock(at, places, 0, 1, 0.0), False),
     }  # fmt: skip
@@ -62,7 +61,7 @@ def works(graph) -> dict[str, tuple[Work, bool]]:
 
 NAMES = (
     "topology", "metric", "ways", "trimmed", "lanes", "plain search", "plain matrix", "matrix", "matrix of costs alone", "hours",
-    "trips", "load", "centrality", "by the clock",
+    "trips", "centrality", "by the clock",
 )  # fmt: skip
 
 

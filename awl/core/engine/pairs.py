@@ -93,33 +93,6 @@ def ways_of_pairs(
     return Found(*found)
 
 
-def load_of_pairs(
-    topology: Topology,
-    sides: Sides,
-    ways: Ways,
-    begins: Ends,
-    ends: Ends,
-    weight: Longs,
-    scratch: Scratch,
-    on_edge: Longs,
-) -> Found:
-    """The best way of each pair, counted with its `weight` (k,) on the edges `on_edge` (2, m) it climbs; no steps listed."""
-    cost, extra, seed, goal = _load_of_pairs(
-        topology.parent, _edges(sides), ways.carried,
-        begins.start, begins.rank, begins.cost, ends.start, ends.rank, ends.cost, scratch.label, scratch.climbed, weight, on_edge,
-        watched(),
-    )  # fmt: skip
-    go_on()
-    return Found(cost, extra, seed, goal, np.zeros(1, np.int64), np.zeros(0, np.int32))
-
-
-def load_of_steps(topology: Topology, ways: Ways, on_edge: Longs) -> Longs:
-    """What lies on each step (r,), handed down from the edges (2, m), which are used up: a shortcut gives to its halves."""
-    on_step = np.zeros(len(topology.edge), np.int64)
-    _hand_down(topology.head, ways.via, on_edge, on_step)
-    return on_step
-
-
 def _edges(sides: Sides) -> tuple[tuple[NDArray[Any], ...], ...]:
     return tuple((side.start, side.head, side.cost, side.edge) for side in (sides.up, sides.down))
 
@@ -322,48 +295,3 @@ def _to_high(head, to_low, high):
     while peek(head, e) != high:
         e += 1
     return e
-
-
-@njit(cache=True, nogil=True)
-def _load_of_pairs(
-    parent, sides, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost, label, climbed, weight, on_edge, watch
-):  # fmt: skip
-    pairs = len(from_start) - 1
-    least, extra = np.full(pairs, -1, np.int64), np.zeros(pairs, np.int64)
-    ends = np.full((2, pairs), -1, np.int32)
-    cursor = np.empty(_most_ends(from_start, to_start), np.int32)
-    for p in range(pairs):
-        if p & 15 == 0 and stopped(watch, p, pairs):
-            break
-        best, where, touched = _meet(
-            parent, sides, from_rank, from_cost, from_start[p], from_start[p + 1], to_rank, to_cost, to_start[p], to_start[p + 1],
-            label, cursor, climbed,
-        )  # fmt: skip
-        if where >= 0:
-            least[p] = best
-            for side in range(2):
-                at, edge = _came_over(side, sides[side], where, label)
-                while at >= 0:
-                    on_edge[side, edge] += weight[p]
-                    extra[p] += carried[side, edge]
-                    at, edge = _came_over(side, sides[side], at, label)
-                ends[side, p] = edge
-        _clear(label, climbed, touched)
-    return least, extra, ends[0], ends[1]
-
-
-@borrowing
-def _hand_down(head, via, on_edge, on_step):
-    """From the last edge to the first: what an edge leads over stands in lower rows."""
-    for e in range(len(head) - 1, -1, -1):
-        for way in range(2):
-            passing = on_edge[way, e]
-            if passing == 0:
-                continue
-            to_low = np.int64(via[way, e])
-            if to_low < 0:
-                on_step[STEP - to_low] += passing
-            else:  # upwards: down to the rank between and up to the higher end; downwards: down from it and up
-                to_high = _to_high(head, to_low, head[e])
-                on_edge[1, to_low if way == 0 else to_high] += passing
-                on_edge[0, to_high if way == 0 else to_low] += passing

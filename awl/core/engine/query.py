@@ -25,6 +25,7 @@ from awl.core.engine.places import Snapped
 from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.engine.stands import along_link, expanded
 from awl.core.engine.trips import last_delays
+from awl.core.network.costs import check_direction
 from awl.core.network.network import Network
 from awl.core.progress import Progress, go_on, threads_of, watched
 
@@ -102,6 +103,7 @@ def owners_of(label: NDArray[np.int64]) -> NDArray[np.int32]:
 
 def seeds_of(network: Network, places: Snapped, measure: str, direction: str) -> Seeds:
     """Where a search `from` or `to` places begins."""
+    check_direction(direction)
     return (leaving if direction == "from" else entering)(places, network, measure, carried_with(measure))
 
 

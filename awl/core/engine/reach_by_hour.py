@@ -18,6 +18,7 @@ from awl.core.engine.places import Snapped
 from awl.core.engine.query import Arrivals
 from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.engine.topology import FAR, Costs
+from awl.core.network.costs import check_direction
 from awl.core.network.network import Network
 
 
@@ -29,6 +30,7 @@ def arrivals_by_hour(
     `networks` are those of the hours, at most `LANES`, which share the states of the `hierarchy`.
     """
     check_alike(networks)
+    check_direction(direction)
     topology = hierarchy.topology
     ends = [(leaving if direction == "from" else entering)(places, one, "time", "distance") for one in networks]
     seeds = []

@@ -21,7 +21,7 @@ from awl.core.engine.leg import Leg
 from awl.core.engine.places import Snapped
 from awl.core.engine.query import Arrivals
 from awl.core.engine.reach_by_hour import arrivals_by_hour
-from awl.core.engine.trips import Trips, load_between, trips_between
+from awl.core.engine.trips import Trips, trips_between
 from awl.core.network.costs import LEAST_TIME
 from awl.core.network.network import Network
 from awl.core.progress import Progress
@@ -177,18 +177,6 @@ class StreetRouter:
     ) -> Trips:
         """The path from each source to the target of the same row."""
         return trips_between(self.prepared(), self.network, sources, targets, measure, threads, progress)
-
-    def load(
-        self,
-        sources: Snapped,
-        targets: Snapped,
-        measure: str,
-        weight: NDArray[np.int64] | None = None,
-        threads: int | None = None,
-        progress: Progress | None = None,
-    ) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
-        """Cost and carried cost (k,) of such trips, -1 where there is no way, and the trips (2m,) over each arc."""
-        return load_between(self.prepared(), self.network, sources, targets, measure, weight, threads, progress)
 
     def matrix_by_hour(
         self,

@@ -1,8 +1,7 @@
-"""Many trips at once, each from a place of its own to a place of its own: costs, ways, and the load they put on streets."""
+"""Many trips at once, each from a place of its own to a place of its own: costs and ways."""
 
 from __future__ import annotations
 
-import threading
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +11,7 @@ from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.ladder import WORTH_TRIMMING, alike, at_once, ranked
 from awl.core.engine.leg import ArcLists, Leg, carried_with
-from awl.core.engine.pairs import Ends, Found, load_of_pairs, load_of_steps, scratch_for, ways_of_pairs
+from awl.core.engine.pairs import Ends, scratch_for, ways_of_pairs
 from awl.core.engine.places import Snapped
 from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.engine.stands import Stands, along_link, expanded
@@ -66,7 +65,7 @@ def trips_between(
     progress: Progress | None = None,
 ) -> Trips:
     """The best way from each source to the target of the same row."""
-    blocks, _ = _blocks(hierarchy, network, (sources, targets), measure, threads, progress, None)
+    blocks = _blocks(hierarchy, network, (sources, targets), measure, threads, progress)
     parts = [block.trips() for block in blocks]
     if len(parts) == 1:
         return parts[0]
@@ -79,35 +78,6 @@ def trips_between(
     return Trips(cost, carried, np.cumsum(counts), arc, delay, begin, end, off)
 
 
-def load_between(
-    hierarchy: Hierarchy,
-    network: Network,
-    sources: Snapped,
-    targets: Snapped,
-    measure: str,
-    weight: Longs | None = None,
-    threads: int | None = None,
-    progress: Progress | None = None,
-) -> tuple[Longs, Longs, Longs]:
-    """Cost and carried cost (k,) of each trip, -1 where there is no way, and the trips (2m,) over each arc; no way is listed.
-
-    `weight` (k,) is how often each trip is made. Load of a shortcut is handed down to what it stands for once for all trips.
-    """
-    many = np.ones(len(sources.link), np.int64) if weight is None else weight
-    blocks, on_edges = _blocks(hierarchy, network, (sources, targets), measure, threads, progress, many)
-    ways = hierarchy.ways(network, measure, carried_with(measure))
-    on_step = load_of_steps(hierarchy.topology, ways, np.sum(on_edges, axis=0))
-    load = np.zeros(2 * network.graph.link_count, np.int64)
-    np.add.at(load, network.states.steps.arc, on_step)
-    for number, block in enumerate(blocks):
-        ends, _ = block.listed()
-        trip = np.repeat(np.arange(len(block.cost)), np.diff(ends.start))
-        passed = ends.passed()
-        np.add.at(load, ends.arc[passed], many[number * BLOCK + trip[passed]])
-    cost, carried = (np.concatenate([getattr(block, name) for block in blocks]) for name in ("cost", "carried"))
-    return cost, carried, load
-
-
 class _Block:
     """Some of the trips: searched when made."""
 
@@ -117,7 +87,6 @@ class _Block:
         network: Network,
         ends: tuple[Snapped, Snapped],
         measure: str,
-        load: tuple[Longs, Longs] | None,
     ) -> None:
         carried = carried_with(measure)
         self._network, self._carried = network, carried
@@ -132,11 +101,7 @@ class _Block:
         goal_rank = hierarchy.topology.rank[self._goals.state]
         arrive = Ends(self._goals.starts(count), goal_rank, self._goals.cost.astype(np.int64))
         scratch = scratch_for(hierarchy.topology.count)
-        self._ways: Found
-        if load is None:
-            self._ways = ways_of_pairs(topology, sides, ways, begins, arrive, scratch)
-        else:
-            self._ways = load_of_pairs(topology, sides, ways, begins, arrive, load[0], scratch, load[1])
+        self._ways = ways_of_pairs(topology, sides, ways, begins, arrive, scratch)
         self.cost = np.where(self._ways.cost <= NO_LIMIT, self._ways.cost, -1)
         self.kind = np.where(self.cost >= 0, OVER_STEPS, NO_WAY)
         served = np.maximum(self._ways.seed, 0), np.maximum(self._ways.goal, 0)
@@ -147,11 +112,6 @@ class _Block:
         self._pair = np.full((2, count), -1, np.int64)
         self._try_at_once(hierarchy)
         self._try_along_links(measure)
-        if load is not None:
-            # Trips that go another way after all are taken off the edges again.
-            lost = (self._ways.cost >= 0) & (self.kind != OVER_STEPS)
-            if lost.any():
-                load_of_pairs(topology, sides, ways, begins, arrive, np.where(lost, -load[0], 0), scratch, load[1])
 
     def _better(self, trip: Longs, cost: Longs, carried: Longs, kind: int) -> NDArray[np.bool_]:
         """Put other ways of some trips in where they cost no more; which ones do."""
@@ -187,12 +147,6 @@ class _Block:
 
     def trips(self) -> Trips:
         """The ways in full."""
-        way, off = self.listed()
-        way = way.without_empty_ends()
-        return Trips(self.cost, self.carried, way.start, way.arc, way.delay_ms, way.begin, way.end, off)
-
-    def listed(self) -> tuple[ArcLists, NDArray[np.float64]]:
-        """The arcs of all ways, of those over steps without the steps where only load was counted; `off` as in `Trips`."""
         steps, onto, whole = self._ways, self._onto, self._network.states.steps
         over, once, along = (np.flatnonzero(self.kind == kind) for kind in (OVER_STEPS, AT_ONCE, ALONG_LINK))
         seed, goal = steps.seed[over], steps.goal[over]
@@ -226,7 +180,8 @@ class _Block:
         for side, stands in enumerate(self._stands):
             rows = used[side, found]
             fraction[side, found], off[side, found] = stands.fraction[rows], stands.off[rows]
-        return ArcLists(start, arc, delay, *fraction), off
+        way = ArcLists(start, arc, delay, *fraction).without_empty_ends()
+        return Trips(self.cost, self.carried, way.start, way.arc, way.delay_ms, way.begin, way.end, off)
 
 
 def _keyed(stands: Stands) -> Longs:
@@ -251,29 +206,23 @@ def _blocks(
     measure: str,
     threads: int | None,
     progress: Progress | None,
-    weight: Longs | None,
-) -> tuple[list[_Block], list[Longs]]:
-    """Blocks of trips searched in threads; and what lies on edges, one array for each thread, where there is a weight."""
+) -> list[_Block]:
+    """Blocks of trips searched in threads."""
     hierarchy.ways(network, measure, carried_with(measure))  # made once, not in every thread
-    if len(ends[0].link) >= WORTH_TRIMMING:
-        hierarchy.trim(network, measure)
-    size = hierarchy.metric(network, measure).cost.shape
     count = len(ends[0].link)
-    on_edges: dict[int, Longs] = {}
+    if count >= WORTH_TRIMMING:
+        hierarchy.trim(network, measure)
 
     def block(begin: int) -> _Block:
         rows = np.arange(begin, min(begin + BLOCK, count))
-        load = None
-        if weight is not None:
-            load = weight[rows], on_edges.setdefault(threading.get_ident(), np.zeros(size, np.int64))
-        return _Block(hierarchy, network, (ends[0].take(rows), ends[1].take(rows)), measure, load)
+        return _Block(hierarchy, network, (ends[0].take(rows), ends[1].take(rows)), measure)
 
     begins = range(0, max(count, 1), BLOCK)
-    made = []
+    blocks = []
     with threads_of(threads) as pool:
-        for number, one in enumerate(pool.map(block, begins) if len(begins) > 1 else map(block, begins)):
+        for number, done in enumerate(pool.map(block, begins) if len(begins) > 1 else map(block, begins)):
             go_on()
-            made.append(one)
+            blocks.append(done)
             if progress is not None:
                 progress.step((number + 1) / len(begins), "finding ways")
-    return made, list(on_edges.values())
+    return blocks

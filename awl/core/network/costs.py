@@ -7,9 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.errors import AwlError
+from awl.core.errors import AwlError, nearest
 
 EVERY = slice(None)
+DIRECTIONS = ("from", "to")
+"""Searches run from places to all of the network, or from all of it to places."""
 LEAST_TIME = "least time"
 """A measure no cost can be named like: what a link takes at least, at any hour of any day, rounded down."""
 BLOCKED = -1
@@ -19,6 +21,16 @@ NO_WAY = np.int32(2**31 - 1)
 MILLI = 1000.0
 MOST_COST = 1_000_000.0
 """Largest given cost of one link: sums of thousandths must stay below 2^31."""
+
+
+def check_direction(direction: str) -> None:
+    """Raise `AwlError` for what is no direction of a search."""
+    if direction not in DIRECTIONS:
+        raise AwlError(
+            f"'{direction}' is no direction of a search.{nearest(direction, DIRECTIONS)}",
+            remedy=f"Directions are: {', '.join(DIRECTIONS)}",
+            inputs=("direction",),
+        )
 
 
 @dataclass(frozen=True)

@@ -32,6 +32,7 @@ from awl.core.network.costs import (
     Entries,
     LinkCosts,
     StepCosts,
+    check_direction,
     in_thousandths,
 )
 from awl.core.network.mode_streets import ModeStreets, incoming, outgoing
@@ -204,6 +205,7 @@ class Network:
 
     def rows(self, direction: str) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int32]]:
         """Steps of a search `from` or `to` places: offsets by state, far states, numbers of the steps."""
+        check_direction(direction)
         return self.streets.rows[direction]
 
     def step_at(self, row: int) -> int:
@@ -287,9 +289,9 @@ class Network:
 
     @cached_property
     def shut_gates(self) -> list[tuple[int, int]]:
-        """Pairs of arcs between which a gate is shut at this hour: two for each gate between usable links."""
-        pairs = gate_sequences(self.graph, self.when)
-        return [(a, b) for a, b in pairs if self.usable[a >> 1] and self.usable[b >> 1]]
+        """Pairs of arcs between which a gate is shut at this hour: two for each gate between links the mode uses."""
+        usable = self.streets.usable
+        return [(a, b) for a, b in gate_sequences(self.graph, self.when) if usable[a >> 1] and usable[b >> 1]]
 
     @property
     def barred(self) -> NDArray[np.bool_]:
@@ -299,10 +301,7 @@ class Network:
 
     def _barred(self) -> NDArray[np.bool_]:
         streets = self.streets
-        usable = streets.usable
-        now: set[tuple[int, ...]] = {
-            (a, b) for a, b in gate_sequences(self.graph, self.when) if usable[a >> 1] and usable[b >> 1]
-        }
+        now: set[tuple[int, ...]] = set(self.shut_gates)
         if self.when is not None:
             now |= set(forbidden_sequences(self.mode, self.graph, streets.out_arcs, self.when, timed=True))
         holding = np.array([bool(sequences & now) for sequences in streets.states.watched] + [False])
@@ -405,6 +404,7 @@ class Network:
 
     def link_costs(self, measure: str, direction: str) -> LinkCosts:
         """Costs as a search sees them: one that runs towards places passes each link in reverse."""
+        check_direction(direction)
         forward, backward = self.directed(measure)
         return LinkCosts(forward, backward) if direction == "from" else LinkCosts(backward, forward)
 

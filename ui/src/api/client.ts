@@ -19,6 +19,9 @@ export class ProblemError extends Error {
   }
 }
 
+/** Whether something was refused because it was changed elsewhere in the meantime. */
+export const isChangedMeanwhile = (error: unknown): boolean => error instanceof ProblemError && error.problem.status === 412;
+
 /** Throws the problem a response carries. */
 export async function checked(response: Response): Promise<Response> {
   if (response.ok) return response;

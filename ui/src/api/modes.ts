@@ -32,7 +32,9 @@ type Amount = { links: number; km: number };
 export type ModeChange = { lost: Amount; won: Amount; speed: Amount; delays: number };
 const at = (study: string, more = "") => `/studies/${study}/modes${more}`;
 
-export const putMode = (study: string, mode: ModeDocument) => sendJson<{ id: string; change: ModeChange | null }>(at(study, `/${mode.id}`), "PUT", mode);
+/** Change a mode over the version that was changed last at `over`; refused (412) where there is a newer one. */
+export const putMode = (study: string, mode: ModeDocument, over: string) =>
+  sendJson<{ id: string; change: ModeChange | null; changed: string }>(at(study, `/${mode.id}`), "PUT", mode, { "If-Match": `"${over}"` });
 export const copyMode = (study: string, mode: string, title: string) => sendJson<{ id: string }>(at(study, `/${mode}/copy`), "POST", { title });
 export const takeInMode = (study: string, document: unknown) => sendJson<{ id: string }>(at(study), "POST", document);
 export const removeMode = (study: string, mode: string) => sendJson<{ id: string }>(at(study, `/${mode}`), "DELETE");

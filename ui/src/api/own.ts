@@ -200,9 +200,10 @@ export const studyCard = (study: string) => fetchJson<StudyCard>(`/studies/${stu
 export const overview = (study: string) => fetchJson<Overview>(`/studies/${study}/overview`);
 export const preparation = (study: string) => fetchJson<Preparation>(`/studies/${study}/preparation`);
 export const getSheet = (study: string) => fetchJson<SheetDoc>(`/studies/${study}/sheet`);
-export const putSheet = (study: string, sheet: { title: string; blocks: Block[] }) =>
-  sendJson<SheetDoc>(`/studies/${study}/sheet`, "PUT", sheet);
-export const undoSheet = (study: string) => sendJson<SheetDoc>(`/studies/${study}/sheet/undo`, "POST");
+/** Save the sheet over the version that was changed last at `over`; refused (412) where there is a newer one. */
+export const putSheet = (study: string, sheet: { title: string; blocks: Block[] }, over: string) =>
+  sendJson<SheetDoc>(`/studies/${study}/sheet`, "PUT", sheet, { "If-Match": `"${over}"` });
+export const undoSheet = (study: string, over: string) => sendJson<SheetDoc>(`/studies/${study}/sheet/undo`, "POST", {}, { "If-Match": `"${over}"` });
 
 export async function processes(study: string): Promise<ProcessInfo[]> {
   const { processes: listed } = await fetchJson<{ processes: { id: string }[] }>(`/studies/${study}/processes`);
@@ -258,11 +259,14 @@ export function sendFile<T>(address: string, file: File, onProgress: (share: num
         new ProblemError({ type: "", title: "Sending failed", status: 0, detail: "The file could not be sent. Try again." }),
       );
     request.onload = () => {
-      const body = JSON.parse(request.responseText) as T & { detail: string; title: string };
-      if (request.status >= 400) {
+      try {
+        const body = JSON.parse(request.responseText) as T & { detail: string; title: string };
+        if (request.status < 400) return resolve(body);
         reject(new ProblemError({ type: "", title: body.title, status: request.status, detail: body.detail }));
-      } else {
-        resolve(body);
+      } catch {
+        // Whoever stands between may answer with a page of its own.
+        const why = request.status === 413 ? "It is too large." : `The answer was no answer of Awl (status ${request.status}).`;
+        reject(new ProblemError({ type: "", title: "Sending failed", status: request.status, detail: `The file could not be sent. ${why}` }));
       }
     };
     request.send(file);

@@ -13,6 +13,7 @@ import { ModeDelays } from "../modes/ModeDelays";
 import { ModeHours } from "../modes/ModeHours";
 import { ModeRules } from "../modes/ModeRules";
 import { Plausible } from "../modes/Plausible";
+import { isChangedMeanwhile } from "../api/client";
 import { message } from "../state/sheet";
 import { useScreen } from "../state/store";
 
@@ -23,6 +24,8 @@ export function Modes({ overview }: { overview: Overview }) {
   const [problem, setProblem] = useState<string | null>(null);
   const [pending, setPending] = useState<ModeDocument | null>(null);
   const queue = useRef(Promise.resolve());
+  /** When each mode was changed last by this page. */
+  const saved = useRef<Record<string, string>>({});
   const kept = overview.modes.find(({ id }) => id === mode) ?? overview.modes[0];
   const shown = kept && pending?.id === kept.id ? { ...kept, document: pending } : kept;
   if (!shown) {
@@ -43,6 +46,7 @@ export function Modes({ overview }: { overview: Overview }) {
       await queries.invalidateQueries({ predicate: ({ queryKey }) => ["overview", "answer", "processes"].includes(String(queryKey[0])) });
     } catch (error) {
       setProblem(message(error));
+      if (isChangedMeanwhile(error)) await queries.invalidateQueries({ queryKey: ["overview"] });
     }
   };
   // A change made while another is on its way builds upon it, and goes out after it.
@@ -50,7 +54,15 @@ export function Modes({ overview }: { overview: Overview }) {
     const next = { ...shown.document, ...more };
     setPending(next);
     queue.current = queue.current
-      .then(() => act(async () => changeWords((await putMode(overview.id, next)).change)))
+      .then(() =>
+        act(async () => {
+          // The newer of what this page saved last and of what the server told it.
+          const over = [saved.current[next.id] ?? "", shown.changed].sort()[1] ?? "";
+          const { change, changed } = await putMode(overview.id, next, over);
+          saved.current[next.id] = changed;
+          return changeWords(change);
+        }),
+      )
       .then(() => setPending((newest) => (newest === next ? null : newest)));
   };
   const goTo = async (made: Promise<{ id: string }>, words: string) => {

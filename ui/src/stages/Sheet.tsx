@@ -11,8 +11,8 @@ import { useScreen } from "../state/store";
 export function Sheet({ overview }: { overview: Overview }) {
   const { data: sheet, error } = useSheet(overview.id);
   const { data: processes } = useProcesses(overview.id);
-  const { question, set } = useScreen();
-  const { save } = useSheetActions(overview.id);
+  const { question, conflict, set } = useScreen();
+  const { save, settle } = useSheetActions(overview.id);
   const open = useAsking(overview);
   const [fresh, setFresh] = useState<string | null>(null);
   const first = sheet?.blocks.find((block) => block.kind === "question")?.id;
@@ -39,6 +39,19 @@ export function Sheet({ overview }: { overview: Overview }) {
   let number = 0;
   return (
     <>
+      {conflict && (
+        <p className="problem" role="alert">
+          Somebody else has changed this sheet in the meantime. Your last change is not saved yet.{" "}
+          <button className="linkish" onClick={() => void settle("combine")}>
+            Combine both
+          </button>{" "}
+          or{" "}
+          <button className="linkish" onClick={() => void settle("theirs")}>
+            take theirs
+          </button>
+          . Where both changed the same question, combining keeps yours.
+        </p>
+      )}
       <h1
         contentEditable
         suppressContentEditableWarning

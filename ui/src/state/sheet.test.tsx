@@ -4,6 +4,7 @@ import type { ReactNode } from "react";
 import { describe, expect, it, vi } from "vitest";
 import type { SheetDoc } from "../api/own";
 import { question, sheetOf } from "../testing/fixtures";
+import { useScreen } from "./store";
 import { canonical, isComplete, isStale, useSheet, useSheetActions, type Answer, type QuestionBlock } from "./sheet";
 
 const block: QuestionBlock = {
@@ -58,6 +59,60 @@ describe("a change", () => {
       await new Promise((done) => setTimeout(done));
     });
     expect(result.current.sheet.data?.blocks).toHaveLength(2);
+    vi.unstubAllGlobals();
+  });
+  const hook = (queries: QueryClient) => {
+    const wrapper = ({ children }: { children: ReactNode }) => <QueryClientProvider client={queries}>{children}</QueryClientProvider>;
+    return renderHook(() => useSheetActions("ferrow"), { wrapper }).result;
+  };
+  const shown = (queries: QueryClient) => queries.getQueryData<SheetDoc>(["sheet", "ferrow"]);
+  const reply = (status: number, body: unknown) => Promise.resolve(new Response(JSON.stringify(body), { status }));
+
+  it("that fails is not undone by itself once another was made after it", async () => {
+    const queries = new QueryClient();
+    queries.setQueryData(["sheet", "ferrow"], sheetOf());
+    const [one, two] = [question("q1", "access", {}), question("q2", "isochrone", {})];
+    const overs: (string | null)[] = [];
+    vi.stubGlobal("fetch", (_: string, init: RequestInit) => {
+      overs.push(new Headers(init.headers).get("If-Match"));
+      return overs.length === 1 ? reply(500, { title: "Down", detail: "Down" }) : reply(200, { ...sheetOf(one, two), changed: "t2" });
+    });
+    const actions = hook(queries);
+    await act(async () => {
+      const first = actions.current.save((sheet) => ({ blocks: [...sheet.blocks, one] }));
+      await actions.current.save((sheet) => ({ blocks: [...sheet.blocks, two] }));
+      await first;
+    });
+    expect(shown(queries)?.blocks.map(({ id }) => id)).toEqual(["q1", "q2"]);
+    await act(() => actions.current.save(() => ({ title: "Next" })));
+    expect(overs.at(-1)).toBe('"t2"');
+    vi.unstubAllGlobals();
+  });
+
+  it("over a newer sheet of somebody else's is told, and combined or left", async () => {
+    const queries = new QueryClient();
+    const [one, theirs] = [question("q1", "access", {}), question("q2", "isochrone", { places: { features: [] } })];
+    const newer = { ...sheetOf(theirs), title: "Theirs", changed: "t9" };
+    queries.setQueryData(["sheet", "ferrow"], sheetOf());
+    const sent: { over: string | null; body: { blocks?: { id: string }[] } }[] = [];
+    vi.stubGlobal("fetch", (_: string, init?: RequestInit) => {
+      if (init?.method !== "PUT") return reply(200, newer);
+      const over = new Headers(init.headers).get("If-Match");
+      const body = JSON.parse(init.body as string) as { blocks: { id: string }[] };
+      sent.push({ over, body });
+      return over === '"t9"' ? reply(200, { ...newer, ...body, changed: "t10" }) : reply(412, { title: "Changed", detail: "Changed", status: 412 });
+    });
+    const actions = hook(queries);
+    await act(() => actions.current.save((sheet) => ({ blocks: [...sheet.blocks, one] })));
+    expect(useScreen.getState().conflict?.title).toBe("Theirs");
+    expect(shown(queries)?.blocks.map(({ id }) => id)).toEqual(["q1"]);
+    await act(() => actions.current.settle("combine"));
+    expect(useScreen.getState().conflict).toBeNull();
+    expect(sent.at(-1)?.over).toBe('"t9"');
+    expect(sent.at(-1)?.body.blocks?.map(({ id }) => id).sort()).toEqual(["q1", "q2"]);
+    useScreen.getState().set({ conflict: newer });
+    await act(() => actions.current.settle("theirs"));
+    expect(shown(queries)?.blocks.map(({ id }) => id)).toEqual(["q2"]);
     vi.unstubAllGlobals();
   });
 });

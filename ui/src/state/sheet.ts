@@ -1,7 +1,7 @@
 /** The sheet of a study: saved at once on every change, questions run as jobs, answers kept by the server. */
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef } from "react";
-import { fetchJson, sendJson, type Results } from "../api/client";
+import { fetchJson, isChangedMeanwhile, sendJson, type Results } from "../api/client";
 import {
   follow,
   getSheet,
@@ -17,6 +17,7 @@ import {
   type SheetDoc,
 } from "../api/own";
 import { restsOn } from "../sheet/words";
+import { combined, syncOf } from "./sheetSync";
 import { useScreen } from "./store";
 
 export type QuestionBlock = Extract<Block, { kind: "question" }>;
@@ -46,8 +47,18 @@ export const useProcesses = (study: string | null) =>
     enabled: study !== null,
     staleTime: Infinity,
   });
-export const useSheet = (study: string | null) =>
-  useQuery({ queryKey: ["sheet", study], queryFn: () => getSheet(study ?? ""), enabled: study !== null });
+export function useSheet(study: string | null) {
+  const queries = useQueryClient();
+  return useQuery({
+    queryKey: ["sheet", study],
+    queryFn: async () => {
+      const sheet = await getSheet(study ?? "");
+      syncOf(queries, study ?? "").base = sheet;
+      return sheet;
+    },
+    enabled: study !== null,
+  });
+}
 
 /** Null while a question has no answer. */
 export const useAnswer = (study: string | null, question: string | null) =>
@@ -91,10 +102,6 @@ const shownOf = (process: string, inputs: Inputs): string[] => [
   ...(process === "alongside" ? (inputs.layers as { layer?: string }[]).flatMap(({ layer }) => layer ?? []) : []),
 ];
 
-let newest = 0;
-/** Sheets that were undone, the last one last; a change of one's own ends them. */
-let undone: { study: string; sheet: SheetDoc }[] = [];
-
 export function useSheetActions(study: string) {
   const queries = useQueryClient();
 
@@ -112,18 +119,28 @@ export function useSheetActions(study: string) {
     async (change: (sheet: SheetDoc) => { title?: string; blocks?: Block[] }) => {
       const former = queries.getQueryData<SheetDoc>(["sheet", study]);
       if (!former) return;
+      const sync = syncOf(queries, study);
+      sync.base ??= former;
       const next = { ...former, ...change(former) };
-      undone = [];
+      sync.undone = [];
       useScreen.getState().set({ redoable: false });
       put(next);
-      const mine = ++newest;
-      try {
-        const saved = await putSheet(study, { title: next.title, blocks: next.blocks });
-        if (mine === newest) put(saved);
-      } catch (error) {
-        put(former);
-        useScreen.getState().set({ notice: message(error) });
-      }
+      const mine = ++sync.edits;
+      await sync.queue(async () => {
+        const base = sync.base ?? former;
+        try {
+          sync.base = await putSheet(study, { title: next.title, blocks: next.blocks }, base.changed);
+          if (mine === sync.edits) put(sync.base);
+        } catch (error) {
+          if (isChangedMeanwhile(error)) {
+            useScreen.getState().set({ conflict: await getSheet(study).catch(() => null) });
+            return;
+          }
+          // What was changed since stands, and is saved next.
+          if (mine === sync.edits) put(base);
+          useScreen.getState().set({ notice: message(error) });
+        }
+      });
     },
     [put, queries, study],
   );
@@ -196,33 +213,58 @@ export function useSheetActions(study: string) {
     [ask, put],
   );
 
+  /** Take up what somebody else has made of the sheet: together with what was made here, or in its place. */
+  const settle = useCallback(
+    async (how: "combine" | "theirs") => {
+      const { conflict, set } = useScreen.getState();
+      const here = queries.getQueryData<SheetDoc>(["sheet", study]);
+      const sync = syncOf(queries, study);
+      if (!conflict || !here) return;
+      const whole = how === "combine" && sync.base ? combined(sync.base, here, conflict) : conflict;
+      sync.base = conflict;
+      set({ conflict: null });
+      restore(here, { ...conflict, ...whole });
+      if (how === "combine") await save(() => whole);
+    },
+    [queries, restore, save, study],
+  );
+
   const undo = useCallback(async () => {
-    try {
-      newest++;
-      const former = queries.getQueryData<SheetDoc>(["sheet", study]);
-      const sheet = await undoSheet(study);
-      if (former) undone.push({ study, sheet: former });
-      useScreen.getState().set({ redoable: true });
-      restore(former, sheet);
-    } catch (error) {
-      useScreen.getState().set({ notice: message(error) });
-    }
+    const sync = syncOf(queries, study);
+    sync.edits++;
+    await sync.queue(async () => {
+      try {
+        const former = queries.getQueryData<SheetDoc>(["sheet", study]);
+        const sheet = await undoSheet(study, (sync.base ?? former)?.changed ?? "");
+        sync.base = sheet;
+        if (former) sync.undone.push(former);
+        useScreen.getState().set({ redoable: true });
+        restore(former, sheet);
+      } catch (error) {
+        if (isChangedMeanwhile(error)) useScreen.getState().set({ conflict: await getSheet(study).catch(() => null) });
+        else useScreen.getState().set({ notice: message(error) });
+      }
+    });
   }, [queries, restore, study]);
 
   const redo = useCallback(async () => {
-    const last = undone.pop();
-    useScreen.getState().set({ redoable: undone.length > 0 });
-    if (last?.study !== study) return;
-    try {
-      newest++;
-      const former = queries.getQueryData<SheetDoc>(["sheet", study]);
-      restore(former, await putSheet(study, { title: last.sheet.title, blocks: last.sheet.blocks }));
-    } catch (error) {
-      useScreen.getState().set({ notice: message(error) });
-    }
+    const sync = syncOf(queries, study);
+    const last = sync.undone.pop();
+    useScreen.getState().set({ redoable: sync.undone.length > 0 });
+    if (!last) return;
+    sync.edits++;
+    await sync.queue(async () => {
+      try {
+        const former = queries.getQueryData<SheetDoc>(["sheet", study]);
+        sync.base = await putSheet(study, { title: last.title, blocks: last.blocks }, (sync.base ?? former)?.changed ?? "");
+        restore(former, sync.base);
+      } catch (error) {
+        useScreen.getState().set({ notice: message(error) });
+      }
+    });
   }, [queries, restore, study]);
 
-  return { save, ask, change, undo, redo };
+  return { save, ask, change, undo, redo, settle };
 }
 
 /** A question with an empty place cannot be asked yet. */

@@ -2,7 +2,7 @@
 import type { Feature, Polygon } from "geojson";
 import { create } from "zustand";
 import type { Area, Incoming, Reading } from "../api/incoming";
-import type { Inputs, Street } from "../api/own";
+import type { Inputs, SheetDoc, Street } from "../api/own";
 
 export const STAGES = ["sources", "streets", "modes", "sheet", "handout"] as const;
 export type Stage = (typeof STAGES)[number];
@@ -71,6 +71,8 @@ type Screen = {
   goTo: [number, number] | null;
   /** Brings the map back to where it was before it went to an answer; null where it did not. */
   goBack: (() => void) | null;
+  /** The sheet as somebody else has changed it while it was changed here; null where nobody has. */
+  conflict: SheetDoc | null;
   /** Whether an undone change of the sheet can be made again. */
   redoable: boolean;
   /** The hour shown in the stage Modes, null for free flow. */
@@ -122,6 +124,7 @@ export const useScreen = create<Screen>((set) => ({
   opacity: 1,
   zoneLook: { field: null, classing: "equal", own: null },
   minute: null,
+  conflict: null,
   redoable: false,
   set: (part) => set(part),
   setRun: (question, run) =>
@@ -158,7 +161,7 @@ export function followAddress(): void {
     street: null,
     picking: null,
     drawing: null,
-    ...(changed ? { question: null, editing: null, runs: {}, row: null, minute: null, live: null, layer: null, chosen: [], label: null, measuring: null, redoable: false, way: null, overlaid: null } : {}),
+    ...(changed ? { question: null, editing: null, runs: {}, row: null, minute: null, live: null, layer: null, chosen: [], label: null, measuring: null, redoable: false, conflict: null, way: null, overlaid: null } : {}),
   });
 }
 

@@ -1,0 +1,60 @@
+"""Two who change one thing at once: the second is told, and nothing is lost."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from awl.core.errors import AwlError
+from awl.server.jobs import Jobs
+from tests.server.test_api import BASE, get
+
+BLOCK = {"id": "b1", "kind": "prose", "text": "One"}
+
+
+def test_a_sheet_is_saved_over_the_version_it_was_made_from(client):
+    first = client.get(f"{BASE}/sheet")
+    tag = first.headers["ETag"]
+    saved = client.put(f"{BASE}/sheet", json={"title": "Mine", "blocks": [BLOCK]}, headers={"If-Match": tag})
+    assert saved.status_code == 200 and saved.headers["ETag"] != tag and saved.json["changed"] in saved.headers["ETag"]
+    late = client.put(f"{BASE}/sheet", json={"title": "Theirs", "blocks": []}, headers={"If-Match": tag})
+    assert (
+        late.status_code == 412
+        and "changed elsewhere" in late.json["detail"]
+        and late.json["type"].endswith("changed-meanwhile")
+    )
+    assert client.get(f"{BASE}/sheet").json["title"] == "Mine"
+    assert client.post(f"{BASE}/sheet/undo", json={}, headers={"If-Match": tag}).status_code == 412
+    # Programs that name no version, or any, save over whatever there is.
+    for headers in ({}, {"If-Match": "*"}, {"If-Match": f'W/"{saved.json["changed"]}"'}):
+        again = client.put(f"{BASE}/sheet", json={"title": "Mine", "blocks": [BLOCK]}, headers=headers)
+        assert again.status_code == 200
+
+
+def test_a_mode_is_changed_over_the_version_it_was_made_from(client):
+    overview = get(client, f"{BASE}/overview")
+    walk = next(mode for mode in overview["modes"] if mode["id"] == "walk")
+    changed = {**walk["document"], "notes": ["Changed."]}
+    first = client.put(f"{BASE}/modes/walk", json=changed, headers={"If-Match": f'"{walk["changed"]}"'})
+    assert first.status_code == 200 and first.json["changed"] > walk["changed"]
+    late = client.put(f"{BASE}/modes/walk", json=walk["document"], headers={"If-Match": f'"{walk["changed"]}"'})
+    assert late.status_code == 412 and "mode was changed elsewhere" in late.json["detail"]
+    assert client.post(f"{BASE}/modes/undo", json={}).status_code == 200
+
+
+def test_a_finished_job_holds_no_result_in_memory():
+    jobs = Jobs(1)
+    large = {"rows": np.arange(50_000), "text": "x" * 100_000}
+    job = jobs.start("matrix", "ferrow", lambda progress: large)
+    assert job.over.wait(30)
+    held = [value for value in vars(job).values() if isinstance(value, dict | list | str | bytes) and len(value) > 1000]
+    assert not held and job.result is not None
+    file = job.result
+    assert len(job.result_json()) > 300_000
+    jobs.dismiss(job)
+    assert not file.exists()
+    try:
+        job.result_json()
+    except AwlError as error:
+        assert error.status == 404
+    else:
+        raise AssertionError("a job that is forgotten has a result")
