@@ -99,6 +99,14 @@ describe("sending a file", () => {
     Sent.last.onload();
     await expect(sent).rejects.toThrow("l.gpkg: The file is empty.");
   });
+  it("fails in words when something between answers with a page of its own", async () => {
+    for (const [status, why] of [[413, "too large"], [502, "status 502"]] as const) {
+      const sent = receive(file, null, () => undefined);
+      Object.assign(Sent.last, { status, responseText: "<html>No</html>" });
+      Sent.last.onload();
+      await expect(sent).rejects.toThrow(why);
+    }
+  });
   it("fails in words when the way is broken", async () => {
     const sent = receive(file, null, () => undefined);
     Sent.last.onerror();

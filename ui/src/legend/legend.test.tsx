@@ -1,4 +1,4 @@
-import { cleanup, fireEvent, render, screen } from "@testing-library/react";
+import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Block } from "../api/own";
 import type { Overlays } from "../map/scene";
@@ -36,25 +36,27 @@ describe("the order of what is drawn", () => {
     expect(words()).toEqual(["places", "contours", "streets", "water", "areas"]);
     expect(screen.queryByText("As it was")).toBeNull();
   });
-  it("is changed with the keys, past what is shown", () => {
+  it("is changed with the keys, past what is shown", async () => {
     shown();
     fireEvent.keyDown(screen.getByRole("button", { name: /^areas/ }), { key: "ArrowUp" });
+    await waitFor(() => expect(saved).toHaveLength(1));
     expect(among("water", "areas", "streets")).toEqual(["streets", "areas", "water"]);
     fireEvent.keyDown(screen.getByRole("button", { name: /^areas/ }), { key: "x" });
     expect(saved).toHaveLength(1);
   });
-  it("is changed by dragging one word to another", () => {
+  it("is changed by dragging one word to another", async () => {
     shown();
     const [areas, places] = [screen.getByRole("button", { name: /^areas/ }), screen.getByRole("button", { name: /^places/ })];
     fireEvent.dragStart(areas);
     fireEvent.dragOver(places);
     fireEvent.drop(places);
-    expect(newest()?.[0]).toBe("areas");
+    await waitFor(() => expect(newest()?.[0]).toBe("areas"));
   });
-  it("goes back to how it was", () => {
+  it("goes back to how it was", async () => {
     shown(["areas", "places"]);
     expect(words()[0]).toBe("areas");
     fireEvent.click(screen.getByText("As it was"));
+    await waitFor(() => expect(saved).toHaveLength(1));
     expect(newest()).toBeUndefined();
   });
 });
