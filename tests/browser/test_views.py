@@ -146,6 +146,25 @@ def test_the_legend_switches_what_is_drawn(sheet: Page) -> None:
     sheet.find(".legend-row", "to 10 min").click()
 
 
+def test_a_sheet_that_somebody_else_changed_is_combined(sheet: Page, cut: Study) -> None:
+    sheet.click(".asking .linkish", "How far")
+    sheet.find(".notice", "Click")
+    sheet.click_map(*WEST)
+    sheet.find(".block.selected .figure", "km²")
+    sheet.settled()
+    theirs = records.sheet(cut.reading, "main")["blocks"] + [{"id": "x", "kind": "prose", "text": "Their note."}]
+    with cut.writing() as connection:
+        records.save_sheet(connection, "main", {"title": "Theirs", "blocks": theirs})
+    sheet.click(".block.selected [data-slot=limits]")
+    sheet.type("[aria-label='Limits in minutes']", "4, 8" + Keys.ENTER)
+    sheet.find(".brand small", "Not saved")
+    assert records.sheet(cut.reading, "main")["blocks"][0]["inputs"]["limits"] != [4, 8], "theirs is not overwritten"
+    sheet.click(".conflict .linkish", "Combine both")
+    sheet.find("h1", "Theirs")
+    sheet.wait(lambda: block(cut)["inputs"]["limits"] == [4, 8], "my change")
+    assert records.sheet(cut.reading, "main")["blocks"][1]["text"] == "Their note."
+
+
 @pytest.mark.parametrize("theme", ["dark", "light"])
 def test_both_themes(sheet: Page, theme: str) -> None:
     sheet.click(f"[aria-label='Change to the {theme} theme']")

@@ -40,7 +40,7 @@ export function Sheet({ overview }: { overview: Overview }) {
   return (
     <>
       {conflict && (
-        <p className="problem" role="alert">
+        <p className="problem conflict" role="alert">
           Somebody else has changed this sheet in the meantime. Your last change is not saved yet.{" "}
           <button className="linkish" onClick={() => void settle("combine")}>
             Combine both

@@ -53,7 +53,9 @@ export function Thread({ overview, sheet }: { overview: Overview; sheet: SheetDo
 /** Whether all is kept; first of all, what is still made quick behind. */
 export function Kept({ overview, changed }: { overview: Overview; changed: string }) {
   const modes = overview.modes.map((mode) => mode.changed).join();
+  const conflict = useScreen((screen) => screen.conflict);
   const now = usePreparation(overview.id, overview.stamp, modes).data?.now;
+  if (conflict) return <small role="status">Not saved: the sheet was changed elsewhere</small>;
   if (now) {
     const title = `${now.title}: ${now.what}, ${Math.round(100 * now.share)}%. Questions are answered meanwhile, only slower.`;
     return (
