@@ -148,8 +148,6 @@ def test_the_legend_switches_what_is_drawn(sheet: Page) -> None:
 
 def test_a_sheet_that_somebody_else_changed_is_combined(sheet: Page, cut: Study) -> None:
     sheet.click(".asking .linkish", "How far")
-    sheet.find(".notice", "Click")
-    sheet.click_map(*WEST)
     sheet.find(".block.selected .figure", "km²")
     sheet.settled()
     theirs = records.sheet(cut.reading, "main")["blocks"] + [{"id": "x", "kind": "prose", "text": "Their note."}]
