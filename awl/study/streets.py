@@ -5,6 +5,9 @@ from __future__ import annotations
 import sqlite3
 from dataclasses import replace
 
+import numpy as np
+from numpy.typing import NDArray
+
 from awl.core.streets.graph import StreetGraph
 from awl.formats import graph_tables
 from awl.formats.table import Layer
@@ -19,11 +22,10 @@ TABLES = {"streets": "Streets", "nodes": "Nodes", "restrictions": "Turn restrict
 def write_graph(connection: sqlite3.Connection, graph: StreetGraph) -> None:
     """Write the tables; the ids of nodes and links are those of the features too."""
     records.set_fact(connection, HIGHEST_IDS, (graph.next_node_id - 1, graph.next_link_id - 1))
-    nodes = graph_tables.node_table(graph)
-    geopackage.write_table(connection, "nodes", nodes, "Nodes", "Nodes of the street graph", graph.node_id)
-    links = graph_tables.link_table(graph)
+    # One table at a time: a region's nodes take as much memory as its links.
+    _write(connection, "nodes", graph_tables.node_table(graph), "Nodes of the street graph", graph.node_id)
     about = "Links of the street graph; length in metres"
-    geopackage.write_table(connection, "streets", links, "Streets", about, graph.link_id)
+    _write(connection, "streets", graph_tables.link_table(graph), about, graph.link_id)
     if len(graph.restrictions) == 0:
         geopackage.drop_table(connection, "restrictions")
         return
@@ -31,6 +33,10 @@ def write_graph(connection: sqlite3.Connection, graph: StreetGraph) -> None:
     geopackage.write_table(
         connection, "restrictions", turns, "Turn restrictions", "Turns that are forbidden or demanded"
     )
+
+
+def _write(connection: sqlite3.Connection, table: str, layer: Layer, about: str, ids: NDArray[np.int64]) -> None:
+    geopackage.write_table(connection, table, layer, TABLES[table], about, ids)
 
 
 def read_graph(connection: sqlite3.Connection, drawn: bool = False) -> StreetGraph:
