@@ -153,7 +153,7 @@ def write_table(
     fids = np.arange(1, len(blobs) + 1) if fids is None else fids
     connection.executemany(
         f'INSERT INTO "{table}" VALUES ({marks})',
-        zip(fids.tolist(), blobs, *map(_storable, layer.columns.values(), types), strict=True),
+        zip(_plain(fids), blobs, *map(_storable, layer.columns.values(), types), strict=True),
     )
     bounds = shapely.bounds(layer.geometry)
     there = np.flatnonzero(~np.isnan(bounds[:, 0]))
@@ -167,6 +167,12 @@ def write_table(
         "INSERT INTO gpkg_geometry_columns VALUES (?, 'geom', ?, 4326, 0, 0)", (table, _type_name(layer.geometry))
     )
     _write_index(connection, table, fids[there], bounds[there])
+
+
+def _plain(ids: NDArray[np.int64]) -> Iterator[int]:
+    """Ids as SQLite takes them, never all at once."""
+    for begin in range(0, len(ids), 8192):
+        yield from ids[begin : begin + 8192].tolist()
 
 
 def _free_identifier(connection: sqlite3.Connection, title: str) -> str:
