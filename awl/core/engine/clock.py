@@ -61,8 +61,7 @@ class Clock:
             delay = network.step_delay[number].astype(np.float64)
             return cls(share, done, curve, free, row_ms, delay, curve[arc >> 1])
 
-        clock: Clock = network.derived(("clock", *network.key), make)
-        return clock
+        return network.derived(("clock", *network.key), make)
 
     def after(self, arc: int, share: float, begin: float) -> float:
         """When a part of an arc is passed by who begins it at `begin`, in ms since midnight."""

@@ -52,16 +52,16 @@ class ArcLists:
     def _entry(self) -> NDArray[np.float64]:
         """The fraction at which each arc is entered."""
         entry = (self.arc & 1).astype(np.float64)
-        some = np.diff(self.start) > 0
-        entry[self.start[:-1][some]] = self.begin[some]
+        nonempty = np.diff(self.start) > 0
+        entry[self.start[:-1][nonempty]] = self.begin[nonempty]
         return entry
 
     @property
     def _exit(self) -> NDArray[np.float64]:
         """The fraction at which each arc is left."""
         left: NDArray[np.float64] = 1.0 - (self.arc & 1).astype(np.float64)
-        some = np.diff(self.start) > 0
-        left[self.start[1:][some] - 1] = self.end[some]
+        nonempty = np.diff(self.start) > 0
+        left[self.start[1:][nonempty] - 1] = self.end[nonempty]
         return left
 
     def passed(self) -> NDArray[np.bool_]:
@@ -78,12 +78,12 @@ class ArcLists:
         alone = np.bincount(way[passed], minlength=len(self.begin)) == 0
         first = np.zeros(len(self.arc), bool)
         first[self.start[:-1][np.diff(self.start) > 0]] = True
-        kept = passed | (first & alone[way])
-        start = np.concatenate([[0], np.cumsum(np.bincount(way[kept], minlength=len(self.begin)))])
-        some = np.diff(start) > 0
+        stays = passed | (first & alone[way])
+        start = np.concatenate([[0], np.cumsum(np.bincount(way[stays], minlength=len(self.begin)))])
+        nonempty = np.diff(start) > 0
         begin, end = self.begin.copy(), self.end.copy()
-        begin[some], end[some] = entry[kept][start[:-1][some]], left[kept][start[1:][some] - 1]
-        return ArcLists(start, self.arc[kept], self.delay_ms[kept], begin, end)
+        begin[nonempty], end[nonempty] = entry[stays][start[:-1][nonempty]], left[stays][start[1:][nonempty] - 1]
+        return ArcLists(start, self.arc[stays], self.delay_ms[stays], begin, end)
 
 
 def leg_over(
@@ -94,9 +94,9 @@ def leg_over(
     carried: int,
     off: tuple[float, float],
 ) -> Leg:
-    """The way over some arcs (k,) from a fraction of the first link to one of the last, as in `Leg`."""
-    whole = ArcLists(np.array([0, len(arc)]), arc, delay_ms, np.array([ends[0]]), np.array([ends[1]]))
-    way = whole.without_empty_ends()
+    """The way over arcs (k,) from a fraction of the first link to one of the last, as in `Leg`."""
+    arcs = ArcLists(np.array([0, len(arc)]), arc, delay_ms, np.array([ends[0]]), np.array([ends[1]]))
+    way = arcs.without_empty_ends()
     return Leg(
         way.arc >> 1, (way.arc & 1) == 0, way.delay_ms, float(way.begin[0]), float(way.end[0]), cost, carried, off=off
     )

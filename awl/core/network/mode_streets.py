@@ -43,17 +43,17 @@ class ModeStreets:
         self.time_factor = np.ones((graph.link_count, 2)) if time_factor is None else time_factor
         usable = use.forward | use.backward
         start, head, _ = csr(graph.node_count, *arc_ends(graph, use.forward, use.backward))
-        found = components_of(start, head, (graph.link_from, graph.link_to), usable, graph.link_length, self.keep)
-        if found is None:
+        components = components_of(start, head, (graph.link_from, graph.link_to), usable, graph.link_length, self.keep)
+        if components is None:
             raise AwlError(
                 f"The mode '{mode.id}' can use no connected street of this study",
                 remedy="Choose another mode or check the access tags of the streets",
                 inputs=("mode",),
                 kind="no-usable-street",
             )
-        self.link_part, self.parts_report = found.rank, found.report
-        self.in_small_part = usable & ~found.kept
-        self.forward, self.backward = use.forward & found.kept, use.backward & found.kept
+        self.link_part, self.parts_report = components.rank, components.report
+        self.in_small_part = usable & ~components.kept
+        self.forward, self.backward = use.forward & components.kept, use.backward & components.kept
         self.shared: WeakValueDictionary[Any, Any] = WeakValueDictionary()
         """What networks on these streets derive, by what it follows from, for as long as one of them holds it."""
 

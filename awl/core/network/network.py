@@ -10,7 +10,7 @@ from collections.abc import Callable
 from datetime import datetime
 from functools import cached_property
 from hashlib import blake2b
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -41,6 +41,7 @@ from awl.core.streets.arcs import Arcs
 from awl.core.streets.graph import StreetGraph
 
 Costs = dict[str, NDArray[np.float64]]
+Value = TypeVar("Value")
 OwnCosts = Callable[["Network"], Costs]
 """Gives the costs of the analyst's own on a network: (m, 2) by id, along and against each link's drawn direction."""
 
@@ -136,15 +137,15 @@ class Network:
 
         States, turns and what they cost stay as they are; only the closed arcs are barred.
         """
-        whole = closed if self.closed is None else self.closed | closed
+        union = closed if self.closed is None else self.closed | closed
         changed = np.flatnonzero(closed & self.usable)
-        return Network(self.streets, self.when, whole, self.slower, self.own, (self, changed))
+        return Network(self.streets, self.when, union, self.slower, self.own, (self, changed))
 
     def with_slower(self, factor: NDArray[np.float64]) -> Network:
         """The network where each link takes `factor` (m,) times as long as in this one."""
-        whole = factor if self.slower is None else self.slower * factor
+        product = factor if self.slower is None else self.slower * factor
         changed = np.flatnonzero(factor != 1.0)
-        return Network(self.streets, self.when, self.closed, whole, self.own, (self, changed))
+        return Network(self.streets, self.when, self.closed, product, self.own, (self, changed))
 
     # -- what the streets give ----------------------------------------------------------------------------------------
 
@@ -230,7 +231,7 @@ class Network:
         """Tells networks on the same streets apart: those of the same key are the same."""
         return (self.when, *self._digest)
 
-    def derived(self, key: tuple[Any, ...], make: Callable[[], Any]) -> Any:
+    def derived(self, key: tuple[Any, ...], make: Callable[[], Value]) -> Value:
         """Something that follows from the streets and the `key` alone: that of another network on them, or made now."""
         held = self._held.get(key)
         if held is None:
@@ -239,7 +240,8 @@ class Network:
                 held = make()
                 self.streets.shared[key] = held
             self._held[key] = held
-        return held
+        value: Value = held
+        return value
 
     @property
     def forward(self) -> NDArray[np.bool_]:
@@ -260,26 +262,19 @@ class Network:
         closed = self.closed
         if closed is None:
             return mask
-        made: NDArray[np.bool_] = self.derived((name, self._digest[0]), lambda: mask & ~closed)
-        return made
+        return self.derived((name, self._digest[0]), lambda: mask & ~closed)
 
     @property
     def out_arcs(self) -> Arcs:
         """Arcs by the node they leave."""
         if self.closed is None:
             return self.streets.out_arcs
-        made: Arcs = self.derived(
-            ("out_arcs", self._digest[0]), lambda: outgoing(self.graph, self.forward, self.backward)
-        )
-        return made
+        return self.derived(("out_arcs", self._digest[0]), lambda: outgoing(self.graph, self.forward, self.backward))
 
     @property
     def in_arcs(self) -> Arcs:
         """Arcs by the node they come to, `head` being the node they left."""
-        made: Arcs = self.derived(
-            ("in_arcs", self._digest[0]), lambda: incoming(self.graph, self.forward, self.backward)
-        )
-        return made
+        return self.derived(("in_arcs", self._digest[0]), lambda: incoming(self.graph, self.forward, self.backward))
 
     @cached_property
     def forbidden(self) -> list[tuple[int, ...]]:
@@ -296,8 +291,7 @@ class Network:
     @property
     def barred(self) -> NDArray[np.bool_]:
         """Steps (r,) that may not be made at this hour because of turn restrictions and gates with hours."""
-        made: NDArray[np.bool_] = self.derived(("barred", self.when), self._barred)
-        return made
+        return self.derived(("barred", self.when), self._barred)
 
     def _barred(self) -> NDArray[np.bool_]:
         streets = self.streets
@@ -310,8 +304,7 @@ class Network:
     @property
     def entries(self) -> Entries:
         """How arcs are entered."""
-        made: Entries = self.derived(("entries", self.when), self._entries)
-        return made
+        return self.derived(("entries", self.when), self._entries)
 
     def _entries(self) -> Entries:
         start, rows = self.states.by_arc
@@ -334,8 +327,7 @@ class Network:
     @property
     def duration_ms(self) -> NDArray[np.int32]:
         """Time (m, 2) to pass each link along and against its drawn direction, in whole milliseconds; no delays at nodes."""
-        made: NDArray[np.int32] = self.derived(("duration_ms", self.when, self._digest[1]), self._duration_ms)
-        return made
+        return self.derived(("duration_ms", self.when, self._digest[1]), self._duration_ms)
 
     def _duration_ms(self) -> NDArray[np.int32]:
         seconds = self._free_s
@@ -362,8 +354,8 @@ class Network:
         while at is not before:
             if at._before is None:
                 return _differing(self, before)
-            at, some = at._before
-            links = np.union1d(links, some)
+            at, changed = at._before
+            links = np.union1d(links, changed)
         return links
 
     def directed(self, measure: str) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
@@ -387,10 +379,7 @@ class Network:
 
     def arc_costs(self, measure: str) -> NDArray[np.int32]:
         """Cost of each arc (2m,): that of link i along its drawing at 2i, against it at 2i + 1; BLOCKED where barred."""
-        made: NDArray[np.int32] = self.derived(
-            ("arc_costs", measure, self.own, *self.key), lambda: self._arc_costs(measure)
-        )
-        return made
+        return self.derived(("arc_costs", measure, self.own, *self.key), lambda: self._arc_costs(measure))
 
     def _arc_costs(self, measure: str) -> NDArray[np.int32]:
         before, links = self._before or (None, None)
@@ -425,15 +414,14 @@ class Network:
         return StepCosts(self.states.steps.arc, self.arc_costs(measure), delay, self.barred)
 
     def _weights(self, measure: str, direction: str) -> NDArray[np.int32]:
-        made: NDArray[np.int32] = self.derived(
+        return self.derived(
             ("weights", measure, direction, self.own, *self.key),
             lambda: self.step_costs(measure)[self.rows(direction)[2]],
         )
-        return made
 
 
 def _differing(network: Network, other: Network) -> NDArray[np.int64]:
     """Links on which two networks at one time have other edits."""
     differs = network.usable != other.usable
-    one, two = (1.0 if of.slower is None else of.slower for of in (network, other))
-    return np.flatnonzero(differs | (one != two))
+    factor, other_factor = (1.0 if of.slower is None else of.slower for of in (network, other))
+    return np.flatnonzero(differs | (factor != other_factor))

@@ -155,10 +155,10 @@ def _match_by_place(row: Ints, graph: StreetGraph, former: StreetGraph) -> None:
     count = min(4, len(free))
     away, near = cKDTree(there).query(here, k=count, distance_upper_bound=SAME_LINK_M)
     away, near = away.reshape(len(left), count), near.reshape(len(left), count)
-    found = near < len(free)
-    rows = free[np.where(found, near, 0)]
+    is_near = near < len(free)
+    rows = free[np.where(is_near, near, 0)]
     longer = graph.link_length[left][:, None] / np.maximum(former.link_length[rows], 1e-9)
-    alike = found & (former.link_way[rows] == graph.link_way[left][:, None]) & (np.abs(longer - 1) <= SAME_LENGTH)
+    alike = is_near & (former.link_way[rows] == graph.link_way[left][:, None]) & (np.abs(longer - 1) <= SAME_LENGTH)
     first = np.argmax(alike, axis=1)
     nth = np.arange(len(left))
     _pair(row, left, np.where(alike[nth, first], rows[nth, first], -1), away[nth, first])
