@@ -72,7 +72,7 @@ def with_hours(network: Network) -> Network:
     return Network.of(graph, replace(network.mode, curves=curves), own=effort)
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=80, deadline=None)
 @given(
     networks(),
     st.integers(0, 1000),
