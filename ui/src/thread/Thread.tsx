@@ -57,10 +57,10 @@ export function Kept({ overview, changed }: { overview: Overview; changed: strin
   const now = usePreparation(overview.id, overview.stamp, modes).data?.now;
   if (conflict) return <small role="status">Not saved: the sheet was changed elsewhere</small>;
   if (now) {
-    const title = `${now.title}: ${now.what}, ${Math.round(100 * now.share)}%. Questions are answered meanwhile, only slower.`;
+    const title = `${now.title}: ${now.what}, ${Math.round(100 * now.share)}%. Questions are answered in the meantime, but slower.`;
     return (
       <small role="status" title={title}>
-        Making searches quick, {now.ready} of {now.modes} modes ready
+        Preparing the street network: {now.ready} of {now.modes} modes
       </small>
     );
   }

@@ -15,7 +15,7 @@ describe("the line under the title", () => {
   it("says what is made quick behind, and how far it is", () => {
     line({ done: false, now });
     const status = screen.getByRole("status");
-    expect(status.textContent).toBe("Making searches quick, 3 of 5 modes ready");
+    expect(status.textContent).toBe("Preparing the street network: 3 of 5 modes");
     expect(status.title).toContain("Drive: finding the order of streets, 42%");
   });
 
