@@ -182,10 +182,10 @@ class Result:
     def _part(self, name: str | None, kind: type | tuple[type, ...], what: str) -> tuple[str, Any]:
         if name is not None and name not in self._answer.parts:
             raise AwlError(f"The answer has no part '{name}'", remedy=f"Parts are: {', '.join(self.parts)}")
-        for one in [name] if name is not None else self.parts:
-            value = self._answer.part(one)
+        for part in [name] if name is not None else self.parts:
+            value = self._answer.part(part)
             if isinstance(value, kind):
-                return one, value
+                return part, value
         raise AwlError(f"The answer has no {what}", remedy=f"Parts are: {', '.join(self.parts)}")
 
     def geojson(self, part: str | None = None) -> Json:
@@ -280,7 +280,7 @@ def _features(value: Any) -> Any:
         return value.tolist()
     document = getattr(value, "__geo_interface__", None)
     if document is None and isinstance(value, list | tuple | np.ndarray) and len(value):
-        shapes = [getattr(one, "__geo_interface__", None) for one in value]
+        shapes = [getattr(geometry, "__geo_interface__", None) for geometry in value]
         if all(shape is not None for shape in shapes):
             document = {"type": "GeometryCollection", "geometries": shapes}
     if document is None:

@@ -119,8 +119,8 @@ def minutes_to_place(homes: Homes, network: Network, place: Snapped, found: Arri
         arrival = np.minimum(arrival, own)
     # Who is at a node does not begin on a link.
     at_node = np.flatnonzero(stands.at_node)
-    whole = found.at_nodes(stands.take(at_node).nodes(network.graph))
-    arrival[at_node] = np.where(whole == UNREACHED, np.inf, whole)
+    node_cost = found.at_nodes(stands.take(at_node).nodes(network.graph))
+    arrival[at_node] = np.where(node_cost == UNREACHED, np.inf, node_cost)
     way = stands.ways_to(network, found.measure)
     return homes.least(np.where(way == NO_STAND, np.inf, arrival + way)) / 60_000
 
