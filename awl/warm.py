@@ -98,15 +98,15 @@ def warm() -> None:
         for direction in ("from", "to"):
             router.arrivals(places, "time", direction)
             router.arrivals(places.take(np.arange(1)), "time", direction)
-        router.best_leg(places, 0, 1, "time")
-        Centrality(network, places, "distance", 600_000, np.ones(2), 0.01).sums()
+        router.path(places, 0, 1, "time")
+        Centrality(router, places, "distance", 600_000, np.ones(2), 0.01).sums()
         closed = np.zeros(graph.link_count, bool)
         closed[0] = True
         shut = router.on(network.with_closed(closed))
         shut.prepared().ways(shut.network, "time", "distance")
         router.matrix_by_hour([network], places, places)
-        router.arrivals_by_hour([network], places)
-        router.on(network.at(datetime(2026, 6, 3, 8))).best_leg_by_clock(places, 0, 1, 0.0)
+        router.reach_by_hour([network], places)
+        router.on(network.at(datetime(2026, 6, 3, 8))).departing(0.0).path(places, 0, 1, "time")
 
 
 if __name__ == "__main__":

@@ -12,7 +12,7 @@ import shapely
 from numpy.typing import NDArray
 
 from awl.core.access.zones import LIVED_ON, ZONE_EDGE_M
-from awl.core.engine.leg import Leg
+from awl.core.engine.path import StreetLeg
 from awl.core.engine.places import ON_STREET, TOO_FAR, Snapped
 from awl.core.engine.stands import Stands
 from awl.core.modes.delays import GATES, MAIN
@@ -254,7 +254,7 @@ def random_stands(places: Snapped, links: NDArray[np.integer], rng: np.random.Ge
     return Stands(np.array(place, np.int32), np.array(link, np.int32), rng.uniform(0.05, 0.95, count), off)
 
 
-def time_along(network: Network, leg: Leg) -> float:
+def time_along(network: Network, leg: StreetLeg) -> float:
     """What the links of a way, its turns and the streets beside at its ends take together, in ms."""
     begin, end = np.where(leg.along, 0.0, 1.0), np.where(leg.along, 1.0, 0.0)
     begin[0], end[-1] = leg.start, leg.end

@@ -17,7 +17,6 @@ from awl.core.engine.query import Arrivals
 from awl.core.errors import AwlError
 from awl.questions.context import Context, Places, limit_units
 from awl.questions.population import Population, population_of
-from awl.questions.reach_areas import search_reach
 
 Floats = NDArray[np.float64]
 MAX_PLACES_EACH = 2000
@@ -66,7 +65,7 @@ def run_of(
         context.progress.step(0.1, "Putting people on streets")
         population = population_of(spread, inputs.buildings, context, shapes)
     context.progress.step(0.3, "Searching")
-    found, reach = search_reach(context.router, snapped, "time", inputs.direction, int(NO_LIMIT))
+    found, reach = context.router.reach(snapped, "time", inputs.direction, int(NO_LIMIT))
     nearest = population.against(reach)
     units = [limit_units(value, "time") for value in inputs.limits]
     top = max(inputs.limits[-1] * 2, 10.0)

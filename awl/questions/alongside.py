@@ -29,7 +29,6 @@ from awl.questions.base import (
 )
 from awl.questions.context import Context
 from awl.questions.files import FRAME
-from awl.questions.reach_areas import search_reach
 
 MAX_LAYERS = 6
 OWN = ("streets", "strip", "events")
@@ -114,7 +113,7 @@ class Alongside(Question):
         limit = round(inputs.distance * 1000)
         graph = context.network.graph
         context.progress.step(0.1, "Searching")
-        found, reach = search_reach(context.router, snapped, "distance", inputs.direction, limit)
+        found, reach = context.router.reach(snapped, "distance", inputs.direction, limit)
         parts = reached_parts(reach, limit)
         lines = cut_lines(graph, parts.link, parts.begin, parts.end, in_plane=True)
         context.progress.step(0.3, "Drawing the strip")

@@ -29,7 +29,7 @@ from awl.questions.base import (
     slot,
 )
 from awl.questions.context import Context, limit_units, limit_word
-from awl.questions.reach_areas import AreaDrawer, error_doubts, search_reach
+from awl.questions.reach_areas import AreaDrawer, error_doubts
 from awl.questions.zone_inputs import FIELDS, chosen_fields, gap_doubts, zone_doubts
 
 MAX_AREAS = 5000
@@ -86,7 +86,7 @@ class Catchment(Question):
         network, graph = context.network, context.network.graph
         context.progress.step(0.1, "Searching")
         most = min(unit + int(CALM_MS), int(NO_LIMIT))
-        found, reach = search_reach(context.router, snapped, "time", inputs.direction, most)
+        found, reach = context.router.reach(snapped, "time", inputs.direction, most)
         parts = reached_parts(reach, unit)
         count = len(places)
         metres = np.bincount(

@@ -7,14 +7,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.leg import Leg
+from awl.core.engine.path import StreetLeg
 from awl.core.modes.mode import Delays
 from awl.core.streets.graph import StreetGraph
 
 
 def steps_of(
     graph: StreetGraph,
-    leg: Leg,
+    leg: StreetLeg,
     coordinates: list[NDArray[np.float64]],
     distance: NDArray[np.float64],
     duration: NDArray[np.float64],

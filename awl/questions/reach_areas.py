@@ -8,10 +8,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from awl.core.engine.places import Snapped
-from awl.core.engine.query import Arrivals
-from awl.core.engine.reach import Parts, Reach, reach_of
-from awl.core.engine.router import Router
+from awl.core.engine.reach import Parts, Reach
 from awl.core.surfaces.area_error import TOLERATED, AreaError
 from awl.core.surfaces.areas import contour_area, field_values
 from awl.core.surfaces.over_water import without_water
@@ -79,12 +76,6 @@ def error_doubts(error: AreaError) -> list[Doubt]:
         )
         doubts.append(Doubt("areas-enclose-street", "note", 1, text))
     return doubts
-
-
-def search_reach(router: Router, snapped: Snapped, measure: str, direction: str, limit: int) -> tuple[Arrivals, Reach]:
-    """Arrivals from (or to) the nearest place, and the pieces of streets they reach."""
-    found = router.arrivals(snapped, measure, direction, limit)
-    return found, reach_of(router.network, snapped, found)
 
 
 def split_at_limits(

@@ -9,8 +9,9 @@ import shapely
 from numpy.typing import NDArray
 from pydantic import Field, field_validator
 
-from awl.core.engine.leg import Leg
+from awl.core.engine.path import Path, StreetLeg
 from awl.core.engine.places import Snapped
+from awl.core.engine.router import PathFinder
 from awl.core.engine.stands import Stands
 from awl.core.errors import AwlError
 from awl.core.geodesy import segment_lengths
@@ -281,24 +282,24 @@ def _all_on_street(context: Context, places: Places, name: str) -> Snapped:
     return snapped
 
 
-def _legs(context: Context, places: Places, snapped: Snapped, measure: str) -> list[Leg]:
-    """One leg after the other; at an hour the quickest way is timed by the clock, each leg from the end of the one before."""
-    if measure != "time" or context.when is None:
-        return [
-            _found(context, places, i, context.router.best_leg(snapped, i, i + 1, measure))
-            for i in range(len(places) - 1)
-        ]
-    time = (context.when.hour * 60 + context.when.minute) * 60_000 + context.mode.delays.start_s * 1000
-    legs = []
+def _legs(context: Context, places: Places, snapped: Snapped, measure: str) -> list[StreetLeg]:
+    """The legs from point to point; at an hour the quickest path is timed by the clock, each from the end of the one before."""
+    router: PathFinder = context.router
+    legs: list[StreetLeg] = []
+    spent = 0
     for i in range(len(places) - 1):
-        legs.append(_found(context, places, i, context.router.best_leg_by_clock(snapped, i, i + 1, time)))
-        time += legs[-1].cost
+        if context.when is not None and measure == "time":
+            midnight_ms = (context.when.hour * 60 + context.when.minute) * 60_000 + context.mode.delays.start_s * 1000
+            router = context.router.departing(midnight_ms + spent)
+        path = _found(context, places, i, router.path(snapped, i, i + 1, measure))
+        legs += path.legs
+        spent += path.cost
     return legs
 
 
-def _found(context: Context, places: Places, number: int, leg: Leg | None) -> Leg:
-    """A leg, or word that there is no way."""
-    if leg is None:
+def _found(context: Context, places: Places, number: int, path: Path | None) -> Path:
+    """A path, or word that there is none."""
+    if path is None:
         gates = ["gates shut at this hour"] if context.network.shut_gates else []
         *causes, last = [*gates, "the closures"] if context.closed_links else [*gates, "one-way streets", "gaps"]
         because = f"{', '.join(causes)} or {last}" if causes else last
@@ -310,10 +311,10 @@ def _found(context: Context, places: Places, number: int, leg: Leg | None) -> Le
             status=422,
             kind="no-way",
         )
-    return leg
+    return path
 
 
-def _carried(network: Network, leg: Leg, measure: str) -> float:
+def _carried(network: Network, leg: StreetLeg, measure: str) -> float:
     """The sum of a cost along a leg, in its own unit; time holds the delays."""
     begin, end = _spans(leg)
     cost = network.arc_costs(measure)[2 * leg.links + np.where(leg.along, 0, 1)]
@@ -322,7 +323,7 @@ def _carried(network: Network, leg: Leg, measure: str) -> float:
 
 
 def _describe(
-    network: Network, legs: list[Leg], measure: str, carry: list[str]
+    network: Network, legs: list[StreetLeg], measure: str, carry: list[str]
 ) -> tuple[shapely.Geometry, dict[str, Any]]:
     """Line and properties of a route of one or more legs."""
     lines: list[NDArray[np.float64]] = []
@@ -359,7 +360,7 @@ def _describe(
     }
 
 
-def _nodes(graph: StreetGraph, leg: Leg) -> list[int]:
+def _nodes(graph: StreetGraph, leg: StreetLeg) -> list[int]:
     """Numbers of the nodes passed, in travel order; start and end among them where the trip begins or ends at a node."""
     begin, end = _spans(leg)
     tail = np.where(leg.along, graph.link_from[leg.links], graph.link_to[leg.links])
@@ -372,7 +373,7 @@ def _nodes(graph: StreetGraph, leg: Leg) -> list[int]:
     return [int(number) for number in graph.node_id[passed]]
 
 
-def _describe_leg(network: Network, leg: Leg, measure: str) -> tuple[NDArray[np.float64], dict[str, Any]]:
+def _describe_leg(network: Network, leg: StreetLeg, measure: str) -> tuple[NDArray[np.float64], dict[str, Any]]:
     graph = network.graph
     begin, end = _spans(leg)
     low, high = np.minimum(begin, end), np.maximum(begin, end)
@@ -403,7 +404,7 @@ def _describe_leg(network: Network, leg: Leg, measure: str) -> tuple[NDArray[np.
     }
 
 
-def _beside(network: Network, leg: Leg, measure: str) -> NDArray[np.int64]:
+def _beside(network: Network, leg: StreetLeg, measure: str) -> NDArray[np.int64]:
     """What the ways to the first link of a leg and from its last one cost, for each link, where these are not the nearest."""
     made = np.zeros(len(leg.links), np.int64)
     for end, at, off in zip((0, -1), (leg.start, leg.end), leg.off, strict=True):
@@ -412,7 +413,7 @@ def _beside(network: Network, leg: Leg, measure: str) -> NDArray[np.int64]:
     return made
 
 
-def _spans(leg: Leg) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _spans(leg: StreetLeg) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Fractions at which each link of a leg is entered and left."""
     begin = np.where(leg.along, 0.0, 1.0)
     end = np.where(leg.along, 1.0, 0.0)

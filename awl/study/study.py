@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.leg import carried_with
+from awl.core.engine.path import carried_with
 from awl.core.engine.places import Snapper
 from awl.core.engine.router import RouterCache, StreetRouter
 from awl.core.errors import AwlError, nearest

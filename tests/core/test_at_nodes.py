@@ -69,7 +69,8 @@ def test_ways_from_a_node_cost_the_same_and_pass_what_they_say(network, seed):
             Snapped.joined([same.take(np.array([row])), others.take(np.array([target]))])
             for row in range(len(same.link))
         ]
-        legs = [one.best_leg(pair, 0, 1, "time") for pair in pairs for one in engines]
+        paths = [one.path(pair, 0, 1, "time") for pair in pairs for one in engines]
+        legs = [None if path is None else path.legs[0] for path in paths]
         costs = {None if leg is None else leg.cost for leg in legs}
         assert len(costs) == 1
         for leg in legs:
@@ -152,6 +153,6 @@ def test_a_trip_by_the_clock_waits_where_it_begins_whichever_street_it_leaves_by
 def test_places_at_one_node_are_equally_central(network, seed):
     same, others = on_each_street(network, seed), random_places(network, 6, seed)
     places = Snapped.joined([same, others])
-    sums = Centrality(network, places, "time", 1_000_000, np.ones(len(places.link)), 0.001).sums()
+    sums = Centrality(StreetRouter(network), places, "time", 1_000_000, np.ones(len(places.link)), 0.001).sums()
     for value in (sums.reached, sums.cost, sums.gravity, sums.passing):
         assert value[: len(same.link)] == pytest.approx(value[0])

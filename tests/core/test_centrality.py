@@ -16,6 +16,7 @@ from awl.core.columns import Categorical
 from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
 from awl.core.engine.places import Snapped
 from awl.core.engine.query import matrix
+from awl.core.engine.router import StreetRouter
 from awl.core.engine.stands import Stands
 from awl.core.errors import AwlError, Cancelled
 from awl.core.modes.mode import Delays
@@ -119,7 +120,7 @@ def test_every_index_is_what_its_definition_says(drawn, radius, seed):
     rng = np.random.default_rng(seed)
     worth = rng.integers(0, 4, len(places.link)).astype(float)
     beta = float(rng.uniform(0.01, 0.5))
-    made = Centrality(network, places, "effort", radius * 1000, worth, beta).sums()
+    made = Centrality(StreetRouter(network), places, "effort", radius * 1000, worth, beta).sums()
     onward, names, ways = dots(network, places)
     count = len(names)
     found = [ways_from(onward, ("out", k)) for k in range(count)]
@@ -157,7 +158,7 @@ def test_turns_and_one_ways_are_those_of_a_matrix_and_no_trip_gets_lost(network,
     places = without_street(places, np.arange(9) == seed % 12)
     radius = int(minutes * (60_000 if measure == "time" else 200_000))
     worth = np.random.default_rng(seed).uniform(0, 2, 9)
-    made = Centrality(network, places, measure, radius, worth, 0.1).sums()
+    made = Centrality(StreetRouter(network), places, measure, radius, worth, 0.1).sums()
     cost = matrix(network, places, places, measure, min(radius, int(NO_LIMIT)), carrying=False)[0].astype(float)
     np.fill_diagonal(cost, UNREACHED)
     near = cost != UNREACHED
@@ -175,7 +176,7 @@ def test_turns_and_one_ways_are_those_of_a_matrix_and_no_trip_gets_lost(network,
 def test_parts_add_up_and_threads_change_nothing(network, monkeypatch):
     monkeypatch.setattr(centrality, "AT_ONCE", 16)
     places = random_places(network, 300, 4)
-    central = Centrality(network, places, "time", 400_000, np.ones(300), 0.2)
+    central = Centrality(StreetRouter(network), places, "time", 400_000, np.ones(300), 0.2)
     whole = central.sums(threads=1)
     again, first, last = central.sums(threads=4), central.sums(np.arange(100)), central.sums(np.arange(100, 300))
     assert again.passing == pytest.approx(whole.passing) and again.cost == pytest.approx(whole.cost)
@@ -188,7 +189,9 @@ def test_one_may_stop_it(network):
     progress = Progress()
     progress.stop()
     with pytest.raises(Cancelled):
-        Centrality(network, random_places(network, 300, 4), "time", 400_000, np.ones(300), 0.2).sums(progress=progress)
+        Centrality(StreetRouter(network), random_places(network, 300, 4), "time", 400_000, np.ones(300), 0.2).sums(
+            progress=progress
+        )
 
 
 @settings(max_examples=150, deadline=None)
@@ -198,7 +201,7 @@ def test_places_at_one_point_are_equally_central_whatever_their_order(network, s
     some = random_places(network, 6, seed % 1000)
     rows = rng.permutation(np.repeat(np.arange(6), rng.integers(1, 5, 6)))
     places = some.take(rows)
-    sums = Centrality(network, places, measure, 10_000_000, np.ones(len(rows)), 0.01).sums()
+    sums = Centrality(StreetRouter(network), places, measure, 10_000_000, np.ones(len(rows)), 0.01).sums()
     for name in ("reached", "cost", "gravity", "passing"):
         values = getattr(sums, name)
         for place in range(6):

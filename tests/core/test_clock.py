@@ -97,10 +97,11 @@ def test_ways_by_the_clock_equal_a_plain_search(network, seed, share, hour, clos
     oracle = world.from_place(places, 0, hour * 3600.0)
     ends = (slow.mode.delays.start_s + slow.mode.delays.end_s) * 1000
     for target in range(1, 4):
-        leg = router.on(slow).best_leg_by_clock(places, 0, target, hour * HOUR_MS)
-        if leg is None:
+        path = router.on(slow).departing(hour * HOUR_MS).path(places, 0, target, "time")
+        if path is None:
             assert np.isinf(oracle[target])
             continue
+        (leg,) = path.legs
         assert (leg.cost + ends) / 1000 == pytest.approx(oracle[target], rel=1e-4, abs=0.02)
         assert leg.passing_ms.sum() + leg.delay_ms.sum() == pytest.approx(leg.cost, abs=3)
 
@@ -109,7 +110,8 @@ def test_in_free_flow_the_clock_gives_the_plain_way(walk):
     still = clocked(walk, ())
     places = random_places(still.network, 8, 4)
     for target in range(1, 8):
-        one, two = best_leg(walk, places, 0, target, "time"), still.best_leg_by_clock(places, 0, target, 9 * HOUR_MS)
+        one = best_leg(walk, places, 0, target, "time")
+        (two,) = still.departing(9 * HOUR_MS).path(places, 0, target, "time").legs
         assert two.cost == pytest.approx(one.cost, abs=3) and np.array_equal(one.links, two.links)
 
 

@@ -54,7 +54,7 @@ def works(graph) -> dict[str, tuple[Work, bool]]:
         "matrix of costs alone": (lambda: high.matrix(places, places, "time", carrying=False), True),
         "hours": (lambda: high.matrix_by_hour([plain], places, places), True),
         "trips": (lambda: high.trips(places, places, "time"), True),
-        "centrality": (lambda: Centrality(plain, places, "time", 10**6, np.ones(200), 0.1).sums(), True),
+        "centrality": (lambda: Centrality(StreetRouter(plain), places, "time", 10**6, np.ones(200), 0.1).sums(), True),
         "by the clock": (lambda: best_leg_by_clock(at, places, 0, 1, 0.0), False),
     }  # fmt: skip
 
@@ -83,7 +83,7 @@ def test_a_kernel_stops_in_the_middle(graph, monkeypatch):
     monkeypatch.setattr(centrality, "MOST_BLOCKS", 1)
     walk = Network.of(graph, SHIPPED["walk"])
     places = random_places(walk, 100, 1)
-    central = Centrality(walk, places, "time", 10**6, np.ones(100), 0.1)
+    central = Centrality(StreetRouter(walk), places, "time", 10**6, np.ones(100), 0.1)
     progress, ended = Progress(), []
 
     def work() -> None:

@@ -7,10 +7,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from awl.core.engine.dijkstra import NO_LIMIT
+from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
+from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.places import Snapped
 from awl.core.engine.query import arrivals
 from awl.core.engine.reach import reach_of, reached_parts
+from awl.core.engine.router import StreetRouter
+from tests.core.test_search import networks
 from tests.oracle import random_places, times_between
 
 
@@ -76,3 +79,27 @@ def test_a_larger_limit_reaches_more(walk, a, b):
     length = walk.graph.link_length
     metres = [((p.end - p.begin) * length[p.link]).sum() for p in (reached_parts(reach, k * 1000) for k in (low, high))]
     assert metres[0] <= metres[1] + 1e-6
+
+
+@settings(max_examples=60, deadline=None)
+@given(networks(), st.integers(0, 1000), st.sampled_from(["from", "to"]), st.booleans())
+def test_a_head_start_is_what_each_place_alone_would_take_longer(network, seed, direction, prepared):
+    places, rng = random_places(network, 4, seed), np.random.default_rng(seed)
+    head_start = rng.integers(0, 90_000, 4).astype(np.int32)
+    router = StreetRouter(network, Hierarchy.of(network) if prepared else None)
+    found, reach = router.reach(places, "time", direction, head_start=head_start)
+    rows = rng.integers(0, len(reach.link), 40)
+    at = reach.begin[rows] + rng.uniform(0.01, 0.99, 40) * (reach.end[rows] - reach.begin[rows])
+    least, at_nodes = np.full(40, np.inf), np.full(network.graph.node_count, np.inf)
+    for place in range(4):
+        alone = arrivals(network, places.take(np.array([place])), "time", direction)
+        mine = reach_of(network, places.take(np.array([place])), alone)
+        inner = [
+            np.flatnonzero((mine.link == reach.link[row]) & (mine.begin <= x)).max()
+            for row, x in zip(rows, at, strict=True)
+        ]
+        least = np.minimum(least, mine.at(np.array(inner), at) + head_start[place])
+        cost = np.where(alone.cost == UNREACHED, np.inf, alone.cost.astype(np.float64))
+        at_nodes = np.minimum(at_nodes, cost + head_start[place])
+    assert np.array_equal(np.where(found.cost == UNREACHED, np.inf, found.cost.astype(np.float64)), at_nodes)
+    assert reach.at(rows, at) == pytest.approx(least, abs=0.01)

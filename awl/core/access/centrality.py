@@ -16,12 +16,12 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.access.passing import searched_and_passed
+from awl.core.engine.betweenness import searched_and_passed
 from awl.core.engine.dijkstra import NO_LIMIT
-from awl.core.engine.leg import carried_with
+from awl.core.engine.path import carried_with
 from awl.core.engine.places import Snapped
+from awl.core.engine.router import Router
 from awl.core.engine.seeds import Seeds, entering, leaving
-from awl.core.network.network import Network
 from awl.core.progress import Progress, go_on, threads_of, watched
 
 Floats = NDArray[np.float64]
@@ -60,15 +60,16 @@ class Sums:
 
 
 class Centrality:
-    """Places on a network, ready to be asked how central they are within `radius` (ms, mm or 1/1000 of a given cost).
+    """Places, ready to be asked how central they are on the network of a router.
+
+    They count others within `radius` (ms, mm or 1/1000 of a given cost).
 
     `weight` (k,) is what each place counts for; a place at a cost of c units counts exp(-`beta` c) of it for gravity.
     """
 
-    def __init__(
-        self, network: Network, places: Snapped, measure: str, radius: int, weight: Floats, beta: float
-    ) -> None:
-        self._network, self._places, self._measure = network, places, measure
+    def __init__(self, router: Router, places: Snapped, measure: str, radius: int, weight: Floats, beta: float) -> None:
+        self._network = network = router.network
+        self._places, self._measure = places, measure
         self._weight = weight
         self._beta = beta / self.unit
         overhead = network.overhead(measure)

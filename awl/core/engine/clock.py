@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from awl.core.engine.dijkstra import NO_LABEL, OWNER_BITS, UNREACHED
 from awl.core.engine.ladder import alike
-from awl.core.engine.leg import Leg, leg_over
+from awl.core.engine.path import StreetLeg, leg_over
 from awl.core.engine.places import Snapped
 from awl.core.engine.seeds import entering, leaving
 from awl.core.engine.stands import Stands, along_link
@@ -195,7 +195,7 @@ def best_leg_by_clock(
     target: int,
     depart_ms: float,
     least: NDArray[np.float64] | None = None,
-) -> Leg | None:
+) -> StreetLeg | None:
     r"""The way of earliest arrival from one place to another for who sets out at `depart_ms` since midnight.
 
     Costs and times along it are those of the clock; None where there is no way. Searched towards the place where it is known what
@@ -282,11 +282,11 @@ def _leg(
     delays: NDArray[np.int32],
     ends: tuple[Stands, Stands],
     depart_ms: float,
-) -> Leg:
+) -> StreetLeg:
     """A leg with the time of each link as the clock has it."""
     fractions = float(ends[0].fraction[0]), float(ends[1].fraction[0])
     off = float(ends[0].off[0]), float(ends[1].off[0])
-    leg = leg_over(np.array(arcs, np.int32), delays, fractions, 0, 0, off)
+    leg = leg_over(network.mode.id, np.array(arcs, np.int32), delays, fractions, 0, 0, off)
     begin, end = np.where(leg.along, 0.0, 1.0), np.where(leg.along, 1.0, 0.0)
     begin[0], end[-1] = leg.start, leg.end
     share, travelled = np.abs(end - begin), 2 * leg.links + ~leg.along

@@ -29,8 +29,8 @@ def off_by_the_clock(router: StreetRouter, sources: Snapped, targets: Snapped, d
     off = np.full(len(sources.link), np.nan)
     for i in range(len(off)):
         pair = Snapped.joined([sources.take(np.array([i])), targets.take(np.array([i]))])
-        frozen = router.best_leg(pair, 0, 1, "time")
-        exact = router.best_leg_by_clock(pair, 0, 1, depart_ms) if frozen is not None else None
+        frozen = router.path(pair, 0, 1, "time")
+        exact = router.departing(depart_ms).path(pair, 0, 1, "time") if frozen is not None else None
         if frozen is not None and exact is not None and exact.cost >= SHORTEST_MS:
             off[i] = frozen.cost / exact.cost - 1.0
     return off

@@ -21,7 +21,7 @@ from awl.core.engine.climbing import (
 from awl.core.engine.dijkstra import NO_LABEL, NO_LIMIT, OWNER_BITS, OWNER_MASK, UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.lanes import LANES
-from awl.core.engine.leg import carried_with
+from awl.core.engine.path import carried_with
 from awl.core.engine.places import Snapped
 from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.engine.stands import along_link

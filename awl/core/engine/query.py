@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -20,7 +20,7 @@ from awl.core.engine.dijkstra import (
     search,
 )
 from awl.core.engine.ladder import alike, along_links, put_aside, sorted_pairs
-from awl.core.engine.leg import Leg, carried_with, leg_over
+from awl.core.engine.path import StreetLeg, carried_with, leg_over
 from awl.core.engine.places import Snapped
 from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.engine.stands import along_link, expanded
@@ -41,7 +41,8 @@ class Arrivals:
     """Result of a search `from` or `to` places over all states (s,) of a network.
 
     `label` holds cost (ms, mm or 1/1000 of a given cost) and owner, the row of the place a state belongs to; NO_LABEL where
-    there is no way. `entry` is the row of the step by which a state was reached.
+    there is no way. `entry` is the row of the step by which a state was reached. `head_start` (k,) is what had been spent at each
+    place before the search began, None for nothing.
     """
 
     network: Network
@@ -50,6 +51,7 @@ class Arrivals:
     label: NDArray[np.int64]
     carried: NDArray[np.int64]
     entry: NDArray[np.int32]
+    head_start: NDArray[np.int32] | None = None
 
     @cached_property
     def cost(self) -> NDArray[np.int32]:
@@ -101,10 +103,13 @@ def owners_of(label: NDArray[np.int64]) -> NDArray[np.int32]:
     return np.where(label == NO_LABEL, -1, label & OWNER_MASK).astype(np.int32)
 
 
-def seeds_of(network: Network, places: Snapped, measure: str, direction: str) -> Seeds:
-    """Where a search `from` or `to` places begins."""
+def seeds_of(
+    network: Network, places: Snapped, measure: str, direction: str, head_start: NDArray[np.int32] | None = None
+) -> Seeds:
+    """Where a search `from` or `to` places begins, each with its `head_start` (k,) already spent."""
     check_direction(direction)
-    return (leaving if direction == "from" else entering)(places, network, measure, carried_with(measure))
+    seeds = (leaving if direction == "from" else entering)(places, network, measure, carried_with(measure))
+    return seeds if head_start is None else replace(seeds, cost=seeds.cost + head_start[seeds.owner])
 
 
 def arrivals(
@@ -115,13 +120,14 @@ def arrivals(
     limit: int = int(NO_LIMIT),
     wanted: NDArray[np.uint8] = NO_NODES,
     with_path: bool = False,
+    head_start: NDArray[np.int32] | None = None,
 ) -> Arrivals:
-    """One to all (or all to one) from the nearest of the places; `limit` in ms or mm.
+    """One to all (or all to one) from the nearest of the places; `limit` and `head_start` (k,) in ms or mm.
 
     What a trip costs at its ends is counted. Carried costs and entries are filled only `with_path`; else they come back empty.
     """
     carried = carried_with(measure)
-    seeds = seeds_of(network, places, measure, direction)
+    seeds = seeds_of(network, places, measure, direction, head_start)
     count = network.states.count
     label = np.full(count, NO_LABEL)
     kept = count if with_path else 0
@@ -140,7 +146,7 @@ def arrivals(
         watched(),
     )
     go_on()
-    return Arrivals(network, measure, direction, label, summed, entry)
+    return Arrivals(network, measure, direction, label, summed, entry, head_start)
 
 
 def matrix(
@@ -215,7 +221,7 @@ def _searched(
     return cost, extra
 
 
-def best_leg(network: Network, places: Snapped, source: int, target: int, measure: str) -> Leg | None:
+def best_leg(network: Network, places: Snapped, source: int, target: int, measure: str) -> StreetLeg | None:
     """The path of least cost from one place to another, or None where there is none."""
     carried = carried_with(measure)
     a, b = places.take(np.array([source])), places.take(np.array([target]))
@@ -245,12 +251,13 @@ def best_leg(network: Network, places: Snapped, source: int, target: int, measur
     delays.append(0)
     first, last = a.stands.take(seeds.stand[[used]]), b.stands.take(goals.stand[[best]])
     return leg_over(
-        np.array(arcs[::-1], np.int32), np.array(delays[::-1], np.int32), (float(first.fraction[0]), float(last.fraction[0])),
+        network.mode.id, np.array(arcs[::-1], np.int32), np.array(delays[::-1], np.int32),
+        (float(first.fraction[0]), float(last.fraction[0])),
         int(at_goal[best]), int(found.carried[end_state] + goals.carried[best]), (float(first.off[0]), float(last.off[0])),
     )  # fmt: skip
 
 
-def _direct(network: Network, a: Snapped, b: Snapped, measure: str) -> Leg | None:
+def _direct(network: Network, a: Snapped, b: Snapped, measure: str) -> StreetLeg | None:
     """The way along one link without leaving it."""
     i, j = alike(a.stands.link, b.stands.link)
     first, last = a.stands.take(i), b.stands.take(j)
@@ -259,8 +266,9 @@ def _direct(network: Network, a: Snapped, b: Snapped, measure: str) -> Leg | Non
         return None
     best = int(np.argmin(cost))
     one, nothing = arc[best : best + 1].astype(np.int32), np.zeros(1, np.int32)
-    return Leg(
-        one >> 1, (one & 1) == 0, nothing, float(first.fraction[best]), float(last.fraction[best]), int(cost[best]),
+    return StreetLeg(
+        network.mode.id, one >> 1, (one & 1) == 0, nothing,
+        float(first.fraction[best]), float(last.fraction[best]), int(cost[best]),
         int(carried[best]), off=(float(first.off[best]), float(last.off[best])),
     )  # fmt: skip
 

@@ -136,6 +136,8 @@ class Splits:
 def splits_of(network: Network, places: Snapped, found: Arrivals) -> Splits:
     """Where links are split after a search from or to `places`."""
     stands, way = places.stands, places.stands.ways_to(network, found.measure)
+    if found.head_start is not None:
+        way = np.where(way == NO_STAND, NO_STAND, way + found.head_start[stands.place])
     rows = np.flatnonzero(network.usable[stands.link] & (way != NO_STAND) & ~stands.at_node)
     rows = rows[np.lexsort((stands.fraction[rows], stands.link[rows]))]
     link, fraction, owner = stands.link[rows], stands.fraction[rows], stands.place[rows].copy()

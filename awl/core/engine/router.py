@@ -17,9 +17,10 @@ from awl.core.engine.dijkstra import NO_LIMIT
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.ladder import Ladder, swept
 from awl.core.engine.lanes import LANES
-from awl.core.engine.leg import Leg
+from awl.core.engine.path import Path, StreetLeg
 from awl.core.engine.places import Snapped
 from awl.core.engine.query import Arrivals
+from awl.core.engine.reach import Reach, reach_of
 from awl.core.engine.reach_by_hour import arrivals_by_hour
 from awl.core.engine.trips import Trips, trips_between
 from awl.core.network.costs import LEAST_TIME
@@ -27,17 +28,46 @@ from awl.core.network.network import Network
 from awl.core.progress import Progress
 
 Costs = tuple[NDArray[np.int32], NDArray[np.int64]]
+HeadStart = NDArray[np.int32] | None
+"""What has been spent at each place (k,) before a search begins there, in ms, mm or 1/1000 of a given cost."""
 
 
-class Router(Protocol):
-    """What can be asked between places. Costs are whole thousandths: ms, mm or 1/1000 of a given cost."""
+class PathFinder(Protocol):
+    """What finds how one gets from one place to another."""
+
+    def path(self, places: Snapped, source: int, target: int, measure: str) -> Path | None:
+        """The path of least cost between two of the places; None where there is none."""
+
+
+class Router(PathFinder, Protocol):
+    """What can be asked between places. Costs are whole thousandths: ms, mm or 1/1000 of a given cost.
+
+    Every search can be cancelled: it looks at the work it belongs to (`awl.core.progress`) and raises where that was stopped.
+    """
 
     @property
     def network(self) -> Network:
         """The network it searches."""
 
-    def arrivals(self, places: Snapped, measure: str, direction: str = "from", limit: int = int(NO_LIMIT)) -> Arrivals:
+    def arrivals(
+        self,
+        places: Snapped,
+        measure: str,
+        direction: str = "from",
+        limit: int = int(NO_LIMIT),
+        head_start: HeadStart = None,
+    ) -> Arrivals:
         """From the nearest of the places to all of the network, or from all of it to the nearest."""
+
+    def reach(
+        self,
+        places: Snapped,
+        measure: str,
+        direction: str = "from",
+        limit: int = int(NO_LIMIT),
+        head_start: HeadStart = None,
+    ) -> tuple[Arrivals, Reach]:
+        """The same search, and what it reaches of every street."""
 
     def matrix(
         self,
@@ -50,9 +80,6 @@ class Router(Protocol):
         carrying: bool = True,
     ) -> Costs:
         """Cost and carried cost from every source to every target."""
-
-    def best_leg(self, places: Snapped, source: int, target: int, measure: str) -> Leg | None:
-        """The path of least cost from one place to another; None where there is none."""
 
 
 class StreetRouter:
@@ -89,7 +116,14 @@ class StreetRouter:
         high = self.hierarchy
         return high if high is not None and high.ready(measure) else None
 
-    def arrivals(self, places: Snapped, measure: str, direction: str = "from", limit: int = int(NO_LIMIT)) -> Arrivals:
+    def arrivals(
+        self,
+        places: Snapped,
+        measure: str,
+        direction: str = "from",
+        limit: int = int(NO_LIMIT),
+        head_start: HeadStart = None,
+    ) -> Arrivals:
         """Search from the nearest of the places to all of the network, or from all of it to the nearest.
 
         Parameters
@@ -101,13 +135,45 @@ class StreetRouter:
         direction : str
             `from` or `to` the places.
         limit : int
-            In ms, mm or 1/1000 of a given cost, what trips cost at their ends included.
+            In ms, mm or 1/1000 of a given cost, what trips cost at their ends and head starts included.
+        head_start : (k,) int32, optional
+            What has been spent at each place before the search begins there.
+
+        Returns:
+        -------
+        Arrivals
+            Cost of every state of the network, and the place it belongs to.
         """
         if (high := self._ready(measure)) is None:
-            return query.arrivals(self.network, places, measure, direction, limit)
-        seeds = query.seeds_of(self.network, places, measure, direction)
+            return query.arrivals(self.network, places, measure, direction, limit, head_start=head_start)
+        seeds = query.seeds_of(self.network, places, measure, direction, head_start)
         label = swept(high, self.network, seeds, measure, direction, min(limit, int(NO_LIMIT)))
-        return Arrivals(self.network, measure, direction, label, np.zeros(0, np.int64), np.zeros(0, np.int32))
+        return Arrivals(
+            self.network, measure, direction, label, np.zeros(0, np.int64), np.zeros(0, np.int32), head_start
+        )
+
+    def reach(
+        self,
+        places: Snapped,
+        measure: str,
+        direction: str = "from",
+        limit: int = int(NO_LIMIT),
+        head_start: HeadStart = None,
+    ) -> tuple[Arrivals, Reach]:
+        """Search as `arrivals` does, and tell what is reached of every street, exact between its ends.
+
+        Parameters
+        ----------
+        places, measure, direction, limit, head_start
+            As in `arrivals`.
+
+        Returns:
+        -------
+        (Arrivals, Reach)
+            The search, and the pieces of all usable links with the arrival at each point of them.
+        """
+        found = self.arrivals(places, measure, direction, limit, head_start)
+        return found, reach_of(self.network, places, found)
 
     def matrix(
         self,
@@ -152,20 +218,33 @@ class StreetRouter:
 
         return query.matrix(self.network, sources, targets, measure, limit, threads, progress, carrying, climbing)
 
-    def best_leg(self, places: Snapped, source: int, target: int, measure: str) -> Leg | None:
-        """The path of least cost from one place to another; None where there is none."""
-        if (high := self._ready(measure)) is None:
-            return query.best_leg(self.network, places, source, target, measure)
-        a, b = places.take(np.array([source])), places.take(np.array([target]))
-        return trips_between(high, self.network, a, b, measure).leg(0)
+    def path(self, places: Snapped, source: int, target: int, measure: str) -> Path | None:
+        """The path of least cost from one place to another.
 
-    def best_leg_by_clock(self, places: Snapped, source: int, target: int, depart_ms: float) -> Leg | None:
-        """The path of earliest arrival for who sets out at `depart_ms` since midnight, at speeds that change on the way."""
-        least = None
-        if self._free is not None and self._free.hierarchy is not None:
-            self._free.hierarchy.metric(self._free.network, LEAST_TIME)
-            least = bounds_of(self._free.arrivals(places.take(np.array([target])), LEAST_TIME, "to").label)
-        return best_leg_by_clock(self.network, places, source, target, depart_ms, least)
+        Parameters
+        ----------
+        places : Snapped
+            The places.
+        source, target : int
+            Rows of the place it begins and the one it ends at.
+        measure : str
+            What is least.
+
+        Returns:
+        -------
+        Path or None
+            One leg on streets; None where there is no way.
+        """
+        if (high := self._ready(measure)) is None:
+            leg = query.best_leg(self.network, places, source, target, measure)
+        else:
+            a, b = places.take(np.array([source])), places.take(np.array([target]))
+            leg = trips_between(high, self.network, a, b, measure).leg(0)
+        return _alone(leg)
+
+    def departing(self, depart_ms: float) -> PathFinder:
+        """What finds paths for those who set out at `depart_ms` since midnight, at speeds that change on the way."""
+        return _Departing(self, self._free, depart_ms)
 
     def trips(
         self,
@@ -189,9 +268,34 @@ class StreetRouter:
         """Times in ms (h, s, t) on networks of the same streets at up to sixteen hours."""
         return matrix_by_hour(self.prepared(), networks, sources, targets, threads, progress)
 
-    def arrivals_by_hour(self, networks: Sequence[Network], places: Snapped, direction: str = "from") -> list[Arrivals]:
-        """Arrivals by time on networks of the same streets at up to sixteen hours."""
-        return arrivals_by_hour(self.prepared(), networks, places, direction)
+    def reach_by_hour(
+        self, networks: Sequence[Network], places: Snapped, direction: str = "from"
+    ) -> list[tuple[Arrivals, Reach]]:
+        """Reach by time on networks of the same streets at up to sixteen hours."""
+        found = arrivals_by_hour(self.prepared(), networks, places, direction)
+        return [(one, reach_of(network, places, one)) for network, one in zip(networks, found, strict=True)]
+
+
+class _Departing:
+    """Earliest arrivals from one time on; costs other than time do not depend on it."""
+
+    def __init__(self, router: StreetRouter, free: StreetRouter | None, depart_ms: float) -> None:
+        self._router, self._free, self._depart_ms = router, free, depart_ms
+
+    def path(self, places: Snapped, source: int, target: int, measure: str) -> Path | None:
+        """The path of earliest arrival, or of least cost where that is no time."""
+        if measure != "time":
+            return self._router.path(places, source, target, measure)
+        least = None
+        if self._free is not None and self._free.hierarchy is not None:
+            self._free.hierarchy.metric(self._free.network, LEAST_TIME)
+            least = bounds_of(self._free.arrivals(places.take(np.array([target])), LEAST_TIME, "to").label)
+        return _alone(best_leg_by_clock(self._router.network, places, source, target, self._depart_ms, least))
+
+
+def _alone(leg: StreetLeg | None) -> Path | None:
+    """A path of one leg."""
+    return None if leg is None else Path((leg,))
 
 
 class RouterCache:

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.engine.dijkstra import UNREACHED
-from awl.core.engine.leg import carried_with
+from awl.core.engine.path import carried_with
 from awl.core.network.costs import BLOCKED, MILLI, MOST_COST
 from awl.core.network.network import Network
 from awl.core.streets.graph import StreetGraph

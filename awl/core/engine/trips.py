@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
 from awl.core.engine.hierarchy import Hierarchy
 from awl.core.engine.ladder import WORTH_TRIMMING, alike, at_once, ranked
-from awl.core.engine.leg import ArcLists, Leg, carried_with
 from awl.core.engine.pairs import Ends, scratch_for, ways_of_pairs
+from awl.core.engine.path import ArcLists, StreetLeg, carried_with
 from awl.core.engine.places import Snapped
 from awl.core.engine.seeds import Seeds, entering, leaving
 from awl.core.engine.stands import Stands, along_link, expanded
@@ -31,9 +31,10 @@ class Trips:
 
     Arcs of trip i, in travel order, are `arc[start[i]:start[i + 1]]`, with the delay in ms before each; `begin` and `end` are
     the fractions of its first and last link at which it begins and ends. `off` (2, k) is the way to the first link and from the
-    last, as shares of their lengths, where these are not the nearest ones.
+    last, as shares of their lengths, where these are not the nearest ones. `mode` is the id of who makes them.
     """
 
+    mode: str
     cost: Longs
     carried: Longs
     start: Longs
@@ -43,7 +44,7 @@ class Trips:
     end: NDArray[np.float64]
     off: NDArray[np.float64]
 
-    def leg(self, i: int) -> Leg | None:
+    def leg(self, i: int) -> StreetLeg | None:
         """One of the ways."""
         if self.cost[i] < 0:
             return None
@@ -52,7 +53,7 @@ class Trips:
         # A trip within one link may go against its drawing; one that ends where it begins goes along it.
         along = np.array([g >= f]) if len(arc) == 1 else (arc & 1) == 0
         off = float(self.off[0, i]), float(self.off[1, i])
-        return Leg(arc >> 1, along, delay, f, g, int(self.cost[i]), int(self.carried[i]), off=off)
+        return StreetLeg(self.mode, arc >> 1, along, delay, f, g, int(self.cost[i]), int(self.carried[i]), off=off)
 
 
 def trips_between(
@@ -75,7 +76,7 @@ def trips_between(
         for name in ("cost", "carried", "arc", "delay_ms", "begin", "end")
     )
     off = np.concatenate([part.off for part in parts], axis=1)
-    return Trips(cost, carried, np.cumsum(counts), arc, delay, begin, end, off)
+    return Trips(network.mode.id, cost, carried, np.cumsum(counts), arc, delay, begin, end, off)
 
 
 class _Block:
@@ -181,7 +182,9 @@ class _Block:
             rows = used[side, found]
             fraction[side, found], off[side, found] = stands.fraction[rows], stands.off[rows]
         way = ArcLists(start, arc, delay, *fraction).without_empty_ends()
-        return Trips(self.cost, self.carried, way.start, way.arc, way.delay_ms, way.begin, way.end, off)
+        return Trips(
+            self._network.mode.id, self.cost, self.carried, way.start, way.arc, way.delay_ms, way.begin, way.end, off
+        )
 
 
 def _keyed(stands: Stands) -> Longs:

@@ -31,7 +31,6 @@ from awl.questions.reach_areas import (
     AreaDrawer,
     contours_of,
     error_doubts,
-    search_reach,
     split_at_limits,
     straight_areas,
 )
@@ -55,7 +54,7 @@ def alike_answer(inputs: IsochroneInputs, context: Context, hours: list[int]) ->
     units = [limit_units(value, inputs.measure) for value in limits]
     calm = CALM_MS if inputs.measure == "time" else CALM_MM
     context.progress.step(0.1, "Searching")
-    found, reach = search_reach(context.router, snapped, inputs.measure, inputs.direction, units[-1] + int(calm))
+    found, reach = context.router.reach(snapped, inputs.measure, inputs.direction, units[-1] + int(calm))
     context.progress.step(0.3, "Splitting streets at the limits")
     parts = reached_parts(reach, units[-1])
     length = network.graph.link_length
@@ -156,7 +155,7 @@ def _areas(
             own = reach
             if inputs.merge == "each":
                 one = snapped.take(np.array([row]))
-                _, own = search_reach(context.router, one, inputs.measure, inputs.direction, units[-1] + int(calm))
+                _, own = context.router.reach(one, inputs.measure, inputs.direction, units[-1] + int(calm))
             for index, unit in enumerate(units):
                 shape = draw.area(own, unit, int(row) if inputs.merge == "nearest" else None)
                 put(shape, index, place_id=places.ids[row], place=places.names[row])

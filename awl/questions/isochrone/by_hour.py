@@ -7,7 +7,6 @@ from typing import Any
 import numpy as np
 
 from awl.core.engine.places import Snapped
-from awl.core.engine.reach import reach_of
 from awl.questions.base import Column, Figure, Json
 from awl.questions.context import Context
 from awl.questions.matrix_hours import networks_at
@@ -18,11 +17,10 @@ def reach_at(
 ) -> list[Json]:
     """One row for each hour: kilometres of street within each limit."""
     networks = networks_at(context, hours)
-    found = context.study.router(context.mode.id).arrivals_by_hour(networks, snapped, direction)
+    found = context.study.router(context.mode.id).reach_by_hour(networks, snapped, direction)
     rows = []
-    for i, (hour, network, one) in enumerate(zip(hours, networks, found, strict=True)):
+    for i, (hour, network, (_, reach)) in enumerate(zip(hours, networks, found, strict=True)):
         context.progress.step(0.9 + 0.05 * i / len(hours), f"Reach at {hour}:00")
-        reach = reach_of(network, snapped, one)
         km = {
             name_of(limit): round(reach.length_within(unit, network.graph.link_length) / 1000, 3)
             for limit, unit in zip(limits, units, strict=True)

@@ -14,16 +14,31 @@ def carried_with(measure: str) -> str:
 
 
 @dataclass(frozen=True)
-class Leg:
-    """The best way between two places.
+class StreetLeg:
+    """The part of a path that one mode covers on streets.
 
-    `links` in travel order, `along` True where a link is passed in its drawn direction; `start` and `end` are the
-    fractions of the first and last link at which the trip begins and ends; `delay_ms` is lost before each link. Cost in ms or mm,
-    carried likewise, both without what a trip costs at its ends. `passing_ms` is the time on each link where the hour matters.
-    `off` is the way to the first link and from the last where these are not the nearest ones, as shares of their lengths: costs
-    count it.
+    Attributes:
+    ----------
+    mode : str
+        Who covers it: the id of a mode.
+    links : (k,) int32
+        Rows of the links in travel order.
+    along : (k,) bool
+        Whether a link is passed in its drawn direction.
+    delay_ms : (k,) int32
+        Time lost before each link.
+    start, end : float
+        Fractions of the first and the last link at which the leg begins and ends.
+    cost, carried : int
+        In ms, mm or 1/1000 of a given cost, both without what a trip costs at its ends.
+    passing_ms : (k,) float64, optional
+        Time on each link, where speeds change on the way.
+    off : (float, float)
+        The way to the first link and from the last where these are not the nearest ones, as shares of their lengths: costs
+        count it.
     """
 
+    mode: str
     links: NDArray[np.int32]
     along: NDArray[np.bool_]
     delay_ms: NDArray[np.int32]
@@ -33,6 +48,23 @@ class Leg:
     carried: int
     passing_ms: NDArray[np.float64] | None = None
     off: tuple[float, float] = (0.0, 0.0)
+
+
+@dataclass(frozen=True)
+class Path:
+    """How one gets from a place to another: legs one after another, each by one mode."""
+
+    legs: tuple[StreetLeg, ...]
+
+    @property
+    def cost(self) -> int:
+        """What was minimised, in ms, mm or 1/1000 of a given cost."""
+        return sum(leg.cost for leg in self.legs)
+
+    @property
+    def carried(self) -> int:
+        """What was summed up along it: mm where time was minimised, ms where distance was."""
+        return sum(leg.carried for leg in self.legs)
 
 
 @dataclass(frozen=True)
@@ -87,16 +119,17 @@ class ArcLists:
 
 
 def leg_over(
+    mode: str,
     arc: NDArray[np.int32],
     delay_ms: NDArray[np.int32],
     ends: tuple[float, float],
     cost: int,
     carried: int,
     off: tuple[float, float],
-) -> Leg:
-    """The way over arcs (k,) from a fraction of the first link to one of the last, as in `Leg`."""
+) -> StreetLeg:
+    """The leg over arcs (k,) from a fraction of the first link to one of the last, as in `StreetLeg`."""
     arcs = ArcLists(np.array([0, len(arc)]), arc, delay_ms, np.array([ends[0]]), np.array([ends[1]]))
     way = arcs.without_empty_ends()
-    return Leg(
-        way.arc >> 1, (way.arc & 1) == 0, way.delay_ms, float(way.begin[0]), float(way.end[0]), cost, carried, off=off
-    )
+    return StreetLeg(
+        mode, way.arc >> 1, (way.arc & 1) == 0, way.delay_ms, float(way.begin[0]), float(way.end[0]), cost, carried, off=off
+    )  # fmt: skip
