@@ -15,9 +15,9 @@ import shapely
 from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
-from awl.core.streets.graph import StreetGraph
-from awl.formats import geojson, parquet
-from awl.formats.table import Indexed, Rows
+from awl.core.graph.street_graph import StreetGraph
+from awl.io import geojson, parquet
+from awl.io.table import Indexed, Rows
 from awl.questions.base import Answer
 from awl.questions.files import answer_bytes
 from awl.questions.run import ask

@@ -10,24 +10,24 @@ from typing import Any
 
 import numpy as np
 
-from awl.core.access.centrality import Centrality
+from awl.core.analysis.centrality import Centrality
+from awl.core.analysis.isochrone_areas.contours import contour_area, field_values
+from awl.core.analysis.isochrone_areas.field import field_of
 from awl.core.columns import Categorical
-from awl.core.engine.lanes import LANES
-from awl.core.engine.places import Snapper
-from awl.core.engine.query import arrivals, best_leg, matrix
-from awl.core.engine.reach import reach_of, reached_parts
-from awl.core.engine.router import StreetRouter
-from awl.core.engine.stands import Stands
+from awl.core.graph.build import build_graph
+from awl.core.graph.raw import RawExtract
+from awl.core.graph.shapes import cut_lines
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import SHIPPED
 from awl.core.network.network import Network
-from awl.core.streets.build import build_graph
-from awl.core.streets.graph import StreetGraph
-from awl.core.streets.raw import RawExtract
-from awl.core.streets.shapes import cut_lines
-from awl.core.surfaces.areas import contour_area, field_values
-from awl.core.surfaces.field import field_of
-from awl.formats import osm_pbf
-from awl.formats.osm_pbf.write import Extract, Tags
+from awl.core.routing.access_points import Stands
+from awl.core.routing.dijkstra.plain import arrivals, best_leg, matrix
+from awl.core.routing.reach import reach_of, reached_parts
+from awl.core.routing.router import StreetRouter
+from awl.core.routing.simd.lanes import LANES
+from awl.core.routing.snapping import Snapper
+from awl.io import osm_pbf
+from awl.io.osm_pbf.write import Extract, Tags
 
 
 def tiny_extract() -> RawExtract:

@@ -24,15 +24,15 @@ from rich.table import Table
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 
-from awl.core.engine.places import Snapper
-from awl.core.engine.query import arrivals, matrix
+from awl.core.graph.build import build_graph
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import DRIVE, SHIPPED, WALK, Mode
 from awl.core.modes.slope import heights_of
 from awl.core.network.network import Network
-from awl.core.streets.build import build_graph
-from awl.core.streets.graph import StreetGraph
+from awl.core.routing.dijkstra.plain import arrivals, matrix
+from awl.core.routing.snapping import Snapper
 from awl.demo_study import DEMO, make_demo
-from awl.formats import osm_pbf
+from awl.io import osm_pbf
 from awl.questions.run import ask
 from awl.study.study import Study
 from bench.access import among_buildings, in_a_region, in_the_city

@@ -10,20 +10,20 @@ from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 
-from awl.core.engine.by_hour import customized_lanes
-from awl.core.engine.climbing import sweep_lanes, sweep_one
-from awl.core.engine.clock import HOUR_MS
-from awl.core.engine.customizing import customized, ways_of
-from awl.core.engine.dijkstra import UNREACHED
-from awl.core.engine.hierarchy import Hierarchy
-from awl.core.engine.lanes import LANES
-from awl.core.engine.pairs import Ends, Scratch, ways_of_pairs
-from awl.core.engine.places import Snapper
-from awl.core.engine.router import StreetRouter
-from awl.core.engine.seeds import leaving
-from awl.core.engine.topology import Topology
-from awl.core.engine.trimmed import trimmed
 from awl.core.network.network import Network
+from awl.core.routing.cch.customization import customized, ways_of
+from awl.core.routing.cch.hierarchy import Hierarchy
+from awl.core.routing.cch.hourly_matrix import customized_lanes
+from awl.core.routing.cch.one_to_all import sweep_lanes, sweep_one
+from awl.core.routing.cch.perfect import trimmed
+from awl.core.routing.cch.point_to_point import Ends, Scratch, ways_of_pairs
+from awl.core.routing.cch.topology import Topology
+from awl.core.routing.dijkstra.search import UNREACHED
+from awl.core.routing.dijkstra.time_dependent import HOUR_MS
+from awl.core.routing.router import StreetRouter
+from awl.core.routing.simd.lanes import LANES
+from awl.core.routing.snapping import Snapper
+from awl.core.routing.terminals import leaving
 from bench.measure import Row, medians
 
 CLOSURES = 10

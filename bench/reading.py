@@ -15,11 +15,11 @@ import shapely
 
 from awl.core.columns import Categorical
 from awl.core.geodesy import LocalPlane
-from awl.core.streets.build import build_graph
-from awl.core.streets.lines import LineStreets, raw_of_lines
+from awl.core.graph.build import build_graph
+from awl.core.graph.lines import LineStreets, raw_of_lines
 from awl.demo_study import DEMO
-from awl.formats import osm_pbf, osm_xml
-from awl.formats.osm_pbf import blobs
+from awl.io import osm_pbf, osm_xml
+from awl.io.osm_pbf import blobs
 from bench.measure import Row, medians
 from demo.regions import make_region
 

@@ -17,8 +17,8 @@ import numpy as np
 import shapely
 from numpy.random import Generator
 
-from awl.formats import geojson, vector
-from awl.formats.table import Layer
+from awl.io import geojson, vector
+from awl.io.table import Layer
 from demo.country import fill_country
 from demo.faults import Fault, add_faults
 from demo.land import HILLS, PLANE, VILLAGES, Land, make_land

@@ -11,8 +11,8 @@ from xml.sax.saxutils import quoteattr
 import numpy as np
 import shapely
 
-from awl.formats import osm_pbf
-from awl.formats.osm_pbf.write import Extract, Tags
+from awl.io import osm_pbf
+from awl.io.osm_pbf.write import Extract, Tags
 from demo.land import PLANE
 from demo.survey import GRID_M, Way, key
 

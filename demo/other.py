@@ -11,10 +11,10 @@ from pathlib import Path
 import numpy as np
 import shapely
 
+from awl.core.graph.build import build_graph
 from awl.core.modes.mode import DRIVE
 from awl.core.network.network import Network
-from awl.core.streets.build import build_graph
-from awl.formats import gmns, osm_pbf
+from awl.io import gmns, osm_pbf
 from demo.layers import UTM, write_vector
 from demo.quarters import Town
 from demo.roads import Roads

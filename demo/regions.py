@@ -19,7 +19,7 @@ from numpy.random import Generator
 from scipy.spatial import Delaunay
 
 from awl.core.geodesy import LocalPlane
-from awl.formats.osm_pbf.write import Extract, Tags, write
+from awl.io.osm_pbf.write import Extract, Tags, write
 
 CLASSES = ("motorway", "primary", "secondary", "tertiary", "unclassified", "residential", "service")
 LIMITS = (110, 80, 60, 50, 60, 30, 20)

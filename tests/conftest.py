@@ -11,13 +11,13 @@ import numpy as np
 import pytest
 import shapely
 
+from awl.core.graph.build import build_graph
+from awl.core.graph.raw import RawExtract
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import SHIPPED
 from awl.core.network.network import Network
-from awl.core.streets.build import build_graph
-from awl.core.streets.graph import StreetGraph
-from awl.core.streets.raw import RawExtract
-from awl.formats import gdal, geojson, osm_pbf, osm_xml
-from awl.formats.table import Layer
+from awl.io import gdal, geojson, osm_pbf, osm_xml
+from awl.io.table import Layer
 from awl.study import intake
 from awl.study.study import Study
 

@@ -11,14 +11,14 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from awl.core.access.zones import LIVED_ON, ZONE_EDGE_M
-from awl.core.engine.path import StreetLeg
-from awl.core.engine.places import ON_STREET, TOO_FAR, Snapped
-from awl.core.engine.stands import Stands
+from awl.core.analysis.zones import LIVED_ON, ZONE_EDGE_M
+from awl.core.graph.turns import DELAY, Placed
 from awl.core.modes.delays import GATES, MAIN
 from awl.core.network.costs import BLOCKED
 from awl.core.network.network import Network
-from awl.core.streets.turns import DELAY, Placed
+from awl.core.routing.access_points import Stands
+from awl.core.routing.path import StreetLeg
+from awl.core.routing.snapping import ON_STREET, TOO_FAR, Snapped
 from awl.study.study import Study
 
 

@@ -1,4 +1,4 @@
-"""Imports point one way: cli, server -> questions -> study, formats, core."""
+"""Imports point one way: cli, server -> questions -> study -> cql2, io -> core, and inside core down to the graph."""
 
 from __future__ import annotations
 
@@ -10,11 +10,20 @@ import pytest
 ROOT = Path(__file__).resolve().parents[1]
 MAY_USE = {
     "core": {"core"},
-    "formats": {"core", "formats"},
-    "study": {"core", "formats", "study"},
-    "questions": {"core", "formats", "study", "questions"},
-    "server": {"core", "formats", "study", "questions", "server"},
+    "io": {"core", "io"},
+    "cql2": {"core", "io", "cql2"},
+    "study": {"core", "io", "cql2", "study"},
+    "questions": {"core", "io", "cql2", "study", "questions"},
+    "server": {"core", "io", "cql2", "study", "questions", "server"},
 }
+INSIDE_CORE = {
+    "graph": {"graph"},
+    "modes": {"modes", "graph"},
+    "network": {"network", "modes", "graph"},
+    "routing": {"routing", "network", "modes", "graph"},
+    "analysis": {"analysis", "routing", "network", "modes", "graph"},
+}
+"""Rooms of the core and what each may use beside the files that lie next to them."""
 FOREIGN_TO_CORE = {"flask", "sqlite3", "pydantic", "click", "pathlib", "orjson", "json", "csv"}
 
 
@@ -37,6 +46,17 @@ def test_layers_look_only_down(layer):
                 assert parts[1] in MAY_USE[layer], f"{path} imports {name}"
             if layer == "core":
                 assert parts[0] not in FOREIGN_TO_CORE, f"{path} imports {name}"
+
+
+@pytest.mark.parametrize("room", INSIDE_CORE)
+def test_rooms_of_the_core_look_only_down(room):
+    rooms = {path.name for path in (ROOT / "awl/core").iterdir() if path.is_dir() and path.name != "__pycache__"}
+    assert rooms == set(INSIDE_CORE)
+    for path in (ROOT / "awl/core" / room).rglob("*.py"):
+        for name in imports(path):
+            parts = name.split(".")
+            if parts[:2] == ["awl", "core"] and len(parts) > 2 and parts[2] in rooms:
+                assert parts[2] in INSIDE_CORE[room], f"{path} imports {name}"
 
 
 def modules() -> dict[str, Path]:

@@ -12,9 +12,9 @@ import pytest
 import shapely
 
 from awl.core.errors import AwlError
-from awl.core.streets.areas import base_layers
-from awl.core.streets.build import build_graph
-from awl.formats import osm_xml
+from awl.core.graph.base_map import base_layers
+from awl.core.graph.build import build_graph
+from awl.io import osm_xml
 from awl.questions.run import ask
 from awl.study import inspect, intake
 from awl.study.study import Study

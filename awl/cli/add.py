@@ -37,7 +37,7 @@ def command(
     """
     if not file.exists():
         raise AwlError("There is no such file", where=str(file), remedy="Check the path")
-    from awl.formats.place_tables import PlaceColumns
+    from awl.io.place_tables import PlaceColumns
     from awl.study import intake
     from awl.study.intake import ReadOptions
     from awl.study.study import Study

@@ -66,8 +66,8 @@ def command(
     Example: awl ask isochrone --study ferrow.gpkg --set places.layer=cool_rooms --set limits=5,10,15 --out reach.geojson
     """
     inputs = inputs_of(file, pairs)
-    from awl.formats import geojson
-    from awl.formats.whole import write_whole
+    from awl.io import geojson
+    from awl.io.whole import write_whole
     from awl.questions.batch import WORK, run_batch
     from awl.questions.files import answer_bytes, check_ending
     from awl.questions.run import ask as run

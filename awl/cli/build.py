@@ -12,7 +12,7 @@ from awl.cli.options import PATH, json_option, new_study_option, progress_bar
 from awl.core.errors import AwlError
 
 if TYPE_CHECKING:
-    from awl.core.streets.build import BuildReport
+    from awl.core.graph.build import BuildReport
     from awl.study.study import Study
 
 
@@ -64,8 +64,8 @@ def command(
             raise AwlError("There is no such file", where=str(path), remedy="Check the path")
     if study_path.suffix != ".gpkg":
         raise AwlError(f"'{study_path.name}' is no study file", remedy="Name it with the ending .gpkg")
-    from awl.core.streets.build import LINK_CLASSES
-    from awl.formats.units import Units
+    from awl.core.graph.build import LINK_CLASSES
+    from awl.io.units import Units
     from awl.study import intake
     from awl.study.line_fields import BuildOptions, settings
     from awl.study.study import Study

@@ -24,7 +24,7 @@ def command(what: str, study_path: Path, out: Path, mode: str, at: str | None, p
 
     Example: awl export streets --study ferrow.gpkg --out gmns --mode drive
     """
-    from awl.formats.whole import write_whole
+    from awl.io.whole import write_whole
     from awl.questions.base import moment
     from awl.questions.files import part_bytes
     from awl.study import records

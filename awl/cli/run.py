@@ -19,8 +19,8 @@ def command(sheet: str, study_path: Path, out: Path) -> None:
 
     Example: awl run main --study ferrow.gpkg --out answers
     """
-    from awl.formats import geojson
-    from awl.formats.whole import write_whole
+    from awl.io import geojson
+    from awl.io.whole import write_whole
     from awl.questions.run import ask as run
     from awl.study import records
     from awl.study.study import Study

@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
-from awl.formats import geojson
-from awl.formats.table import Layer
+from awl.io import geojson
+from awl.io.table import Layer
 from awl.questions import access_tables as tables
 from awl.questions import frozen_hour
 from awl.questions.access_measures import further_measures, lorenz_chart, measure_notes, offer_of, offers_of

@@ -7,9 +7,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.access.homes import Homes
-from awl.core.access.measures import gini, gravity, kth_time, lorenz, two_step
-from awl.core.access.times import Times
+from awl.core.analysis.access_measures import gini, gravity, kth_time, lorenz, two_step
+from awl.core.analysis.population_points import Homes
+from awl.core.analysis.travel_times import Times
 from awl.core.errors import AwlError
 from awl.questions.base import Json, ordinal
 from awl.questions.context import Places

@@ -8,13 +8,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.access.homes import HomesReach
-from awl.core.access.times import Times, times_between
-from awl.core.access.zones import ZoneReach
-from awl.core.engine.dijkstra import NO_LIMIT
-from awl.core.engine.places import Snapped
-from awl.core.engine.query import Arrivals
+from awl.core.analysis.population_points import HomesReach
+from awl.core.analysis.travel_times import Times, times_between
+from awl.core.analysis.zones import ZoneReach
 from awl.core.errors import AwlError
+from awl.core.routing.dijkstra.plain import Arrivals
+from awl.core.routing.dijkstra.search import NO_LIMIT
+from awl.core.routing.snapping import Snapped
 from awl.questions.context import Context, Places, limit_units
 from awl.questions.population import Population, population_of
 

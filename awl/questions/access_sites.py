@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.access.sites import MOST_CHOICES, best_sites
-from awl.core.access.times import times_between
+from awl.core.analysis.location_allocation import MOST_CHOICES, best_sites
+from awl.core.analysis.travel_times import times_between
 from awl.questions.access_run import Run
 from awl.questions.access_tables import served_homes, words_of
 from awl.questions.base import Column, Doubt, Figure, Json

@@ -7,11 +7,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.access.dots import dots, people_per_dot, where_homes_are
-from awl.core.access.measures import cumulative
-from awl.core.access.times import Times
-from awl.formats import geojson
-from awl.formats.table import Layer
+from awl.core.analysis.access_measures import cumulative
+from awl.core.analysis.dot_density import dots, people_per_dot, where_homes_are
+from awl.core.analysis.travel_times import Times
+from awl.io import geojson
+from awl.io.table import Layer
 from awl.questions.access_run import Run
 from awl.questions.base import Column, Json
 

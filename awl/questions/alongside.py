@@ -10,11 +10,11 @@ import shapely
 from numpy.typing import NDArray
 from pydantic import Field
 
-from awl.core.engine.reach import Parts, reached_parts
+from awl.core.graph.shapes import cut_lines
 from awl.core.polygons import repaired
-from awl.core.streets.shapes import cut_lines
-from awl.formats import geojson
-from awl.formats.table import LABEL_NAMES, Layer
+from awl.core.routing.reach import Parts, reached_parts
+from awl.io import geojson
+from awl.io.table import LABEL_NAMES, Layer
 from awl.questions.base import (
     MAX_METRES,
     Answer,

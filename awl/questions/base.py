@@ -17,7 +17,7 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationEr
 from pydantic.fields import FieldInfo
 
 from awl.core.errors import AwlError, nearest
-from awl.formats.table import Rows
+from awl.io.table import Rows
 from awl.questions.spots import Spot
 
 Json = dict[str, Any]
@@ -48,7 +48,7 @@ class AnswerSet(BaseModel):
 
 
 class GeoJson(BaseModel):
-    """A GeoJSON object given outright; its content is read by `awl.formats.geojson`."""
+    """A GeoJSON object given outright; its content is read by `awl.io.geojson`."""
 
     model_config = ConfigDict(extra="allow")
     type: Literal[

@@ -20,8 +20,8 @@ import numpy as np
 
 from awl.core.errors import AwlError
 from awl.core.progress import Progress, cores, threads_of
-from awl.formats import geojson, parquet
-from awl.formats.whole import write_whole
+from awl.io import geojson, parquet
+from awl.io.whole import write_whole
 from awl.questions.access import Access, AccessInputs
 from awl.questions.base import Json, LayerSet
 from awl.questions.centrality import Asked, CentralityInputs, CentralityQuestion

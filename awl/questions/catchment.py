@@ -8,14 +8,14 @@ import numpy as np
 import shapely
 from pydantic import Field
 
-from awl.core.access.zones import length_by_owner, zone_streets
-from awl.core.engine.dijkstra import NO_LIMIT
-from awl.core.engine.reach import reached_parts
-from awl.core.streets.shapes import cut_lines
-from awl.core.surfaces.area_error import AreaError, area_error
-from awl.core.surfaces.field import CALM_MS
-from awl.formats import geojson
-from awl.formats.table import Layer
+from awl.core.analysis.isochrone_areas.error import AreaError, area_error
+from awl.core.analysis.isochrone_areas.field import CALM_MS
+from awl.core.analysis.zones import length_by_owner, zone_streets
+from awl.core.graph.shapes import cut_lines
+from awl.core.routing.dijkstra.search import NO_LIMIT
+from awl.core.routing.reach import reached_parts
+from awl.io import geojson
+from awl.io.table import Layer
 from awl.questions import frozen_hour
 from awl.questions.base import (
     DIRECTION_WORDS,

@@ -10,11 +10,11 @@ from numpy.typing import NDArray
 from pydantic import Field
 from scipy.spatial import cKDTree
 
-from awl.core.access.centrality import Centrality, Sums
-from awl.core.engine.places import Snapped
-from awl.core.streets.shapes import cut_lines
-from awl.formats import geojson
-from awl.formats.table import Layer
+from awl.core.analysis.centrality import Centrality, Sums
+from awl.core.graph.shapes import cut_lines
+from awl.core.routing.snapping import Snapped
+from awl.io import geojson
+from awl.io.table import Layer
 from awl.questions.access_measures import offer_of
 from awl.questions.base import (
     Answer,

@@ -10,17 +10,17 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
-from awl.core.engine.places import OUTSIDE, SEPARATE_PART, STATUS, TOO_FAR, Snapped, Snapper
-from awl.core.engine.query import Arrivals
+from awl.core.analysis.isochrone_areas.field import Field
 from awl.core.errors import AwlError
 from awl.core.modes.rules import SPEED_ASSUMED
 from awl.core.network.network import Network
 from awl.core.polygons import repaired
 from awl.core.progress import Progress
-from awl.core.surfaces.field import Field
-from awl.formats import geojson
-from awl.formats.table import Layer
+from awl.core.routing.dijkstra.plain import Arrivals
+from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
+from awl.core.routing.snapping import OUTSIDE, SEPARATE_PART, STATUS, TOO_FAR, Snapped, Snapper
+from awl.io import geojson
+from awl.io.table import Layer
 from awl.questions.base import (
     AnswerSet,
     Column,

@@ -7,9 +7,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.path import StreetLeg
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import Delays
-from awl.core.streets.graph import StreetGraph
+from awl.core.routing.path import StreetLeg
 
 
 def steps_of(

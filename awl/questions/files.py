@@ -6,10 +6,9 @@ from collections.abc import Callable
 from typing import Any
 
 from awl.core.errors import AwlError
-from awl.formats import csv_table, geojson, gpx, omx, parquet, xlsx
-from awl.formats.table import Layer, Rows
+from awl.io import csv_table, geojson, geopackage, gpx, omx, parquet, xlsx
+from awl.io.table import Layer, Rows
 from awl.questions.base import Answer, Json
-from awl.study import geopackage
 
 WRITERS: dict[str, Callable[[Rows], bytes]] = {
     "csv": csv_table.from_table, "parquet": parquet.of_table, "omx": omx.of_table,

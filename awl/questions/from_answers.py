@@ -8,11 +8,11 @@ import numpy as np
 import shapely
 
 from awl.core.errors import AwlError
-from awl.formats import geojson
-from awl.formats.table import Layer
+from awl.cql2.rows import matching
+from awl.io import geojson
+from awl.io.table import Layer
 from awl.questions.base import AnswerSet, Json
 from awl.study import records
-from awl.study.cql_rows import matching
 from awl.study.study import Study
 
 AREAS = ("areas", "strip", "zones")

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.frozen import changes_over_the_day, off_by_the_clock, some_reached
-from awl.core.engine.places import Snapped
-from awl.core.engine.query import Arrivals
+from awl.core.routing.dijkstra.plain import Arrivals
+from awl.core.routing.snapping import Snapped
+from awl.core.routing.static_speeds import changes_over_the_day, off_by_the_clock, some_reached
 from awl.questions.context import Context
 
 SAMPLE = 10

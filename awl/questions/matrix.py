@@ -9,11 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
-from awl.core.engine.places import Snapped
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
-from awl.formats.table import Indexed, Rows
+from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
+from awl.core.routing.snapping import Snapped
+from awl.io.table import Indexed, Rows
 from awl.questions import frozen_hour
 from awl.questions.base import (
     MEASURE_WORDS,

@@ -8,10 +8,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.dijkstra import UNREACHED
-from awl.core.engine.places import Snapped
 from awl.core.errors import AwlError
 from awl.core.network.network import Network
+from awl.core.routing.dijkstra.search import UNREACHED
+from awl.core.routing.snapping import Snapped
 from awl.questions.base import Column, Figure, Json
 from awl.questions.context import Context
 

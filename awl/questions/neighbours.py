@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from awl.core.engine.dijkstra import UNREACHED
 from awl.core.errors import AwlError
+from awl.core.routing.dijkstra.search import UNREACHED
 from awl.questions.base import (
     Answer,
     Column,

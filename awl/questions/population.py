@@ -9,7 +9,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from awl.core.access.homes import (
+from awl.core.analysis.population_points import (
     Homes,
     HomesReach,
     homes_at_points,
@@ -18,11 +18,11 @@ from awl.core.access.homes import (
     points_over_areas,
     straight_share_of_homes,
 )
-from awl.core.access.zones import StraightShare, ZoneReach, zone_streets
-from awl.core.engine.reach import Reach
+from awl.core.analysis.zones import StraightShare, ZoneReach, zone_streets
 from awl.core.errors import AwlError
-from awl.formats.raster import Raster
-from awl.formats.table import Layer
+from awl.core.routing.reach import Reach
+from awl.io.raster import Raster
+from awl.io.table import Layer
 from awl.questions.base import Doubt, FeatureSet, LayerSet
 from awl.questions.context import Context
 

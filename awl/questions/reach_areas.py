@@ -8,12 +8,12 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from awl.core.engine.reach import Parts, Reach
-from awl.core.surfaces.area_error import TOLERATED, AreaError
-from awl.core.surfaces.areas import contour_area, field_values
-from awl.core.surfaces.over_water import without_water
-from awl.formats import geojson
-from awl.formats.table import Layer
+from awl.core.analysis.isochrone_areas.contours import contour_area, field_values
+from awl.core.analysis.isochrone_areas.error import TOLERATED, AreaError
+from awl.core.analysis.isochrone_areas.over_water import without_water
+from awl.core.routing.reach import Parts, Reach
+from awl.io import geojson
+from awl.io.table import Layer
 from awl.questions.base import (
     Doubt,
 )

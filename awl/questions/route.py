@@ -9,17 +9,17 @@ import shapely
 from numpy.typing import NDArray
 from pydantic import Field, field_validator
 
-from awl.core.engine.path import Path, StreetLeg
-from awl.core.engine.places import Snapped
-from awl.core.engine.router import PathFinder
-from awl.core.engine.stands import Stands
 from awl.core.errors import AwlError
 from awl.core.geodesy import segment_lengths
+from awl.core.graph.shapes import cut_lines
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.network.network import Network
-from awl.core.streets.graph import StreetGraph
-from awl.core.streets.shapes import cut_lines
-from awl.formats import geojson
-from awl.formats.table import Layer
+from awl.core.routing.access_points import Stands
+from awl.core.routing.path import Path, StreetLeg
+from awl.core.routing.router import PathFinder
+from awl.core.routing.snapping import Snapped
+from awl.io import geojson
+from awl.io.table import Layer
 from awl.questions.base import (
     MEASURE_WORDS,
     Answer,

@@ -8,10 +8,10 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from awl.core.engine.dijkstra import UNREACHED
-from awl.core.engine.order import EXACT, best_order
-from awl.core.engine.places import Snapped
 from awl.core.geodesy import segment_lengths
+from awl.core.routing.dijkstra.search import UNREACHED
+from awl.core.routing.snapping import Snapped
+from awl.core.routing.tour import EXACT, best_order
 from awl.questions.base import Json
 from awl.questions.context import Context, Places
 

@@ -9,9 +9,9 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from awl.core.engine.places import Snapped
 from awl.core.errors import AwlError
-from awl.formats.table import Layer
+from awl.core.routing.snapping import Snapped
+from awl.io.table import Layer
 from awl.questions.base import FeatureSet, Json
 from awl.questions.context import Context, Places
 

@@ -9,12 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
-from awl.core.engine.places import STATUS
-from awl.core.engine.trips import Trips
 from awl.core.geodesy import segment_lengths
-from awl.core.streets.shapes import cut_lines, joined_lines
-from awl.formats import geojson
-from awl.formats.table import Layer
+from awl.core.graph.shapes import cut_lines, joined_lines
+from awl.core.routing.cch.paths import Trips
+from awl.core.routing.snapping import STATUS
+from awl.io import geojson
+from awl.io.table import Layer
 from awl.questions import frozen_hour
 from awl.questions.base import (
     MEASURE_WORDS,

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from awl.core.errors import AwlError
-from awl.formats.table import Layer
+from awl.io.table import Layer
 from awl.questions.base import Doubt, counted, listed, slot
 from awl.questions.context import Context
 

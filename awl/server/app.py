@@ -9,7 +9,7 @@ from flask import Flask, Response, request, send_from_directory
 from werkzeug.exceptions import HTTPException
 
 from awl.core.errors import AwlError
-from awl.formats.limits import MAX_BYTES
+from awl.io.limits import MAX_BYTES
 from awl.server import downloads, explain, features, incoming, layers, modes, own, processes, search
 from awl.server.catalogue import Catalogue
 from awl.server.guard import Guard

@@ -10,14 +10,13 @@ from urllib.parse import urlencode
 from flask import Blueprint, Response, request
 
 from awl.core.errors import AwlError, nearest
-from awl.formats import geojson
+from awl.cql2.sql import to_sql
+from awl.io import geojson, geopackage
 from awl.server.openapi import openapi_document
 from awl.server.pages import page, rows_of, wants_page
 from awl.server.reference_systems import CRS84, EPSG, box_in_degrees, moved, offered, system_of
 from awl.server.tiles import tile_of
 from awl.server.web import base_of, bbox, catalogue, known_parameters, link, reply, study_of, whole
-from awl.study import geopackage
-from awl.study.cql import to_sql
 from awl.study.records import now
 from awl.study.study import Study
 

@@ -22,11 +22,11 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
-from awl.formats import geojson, osm
-from awl.formats.limits import MAX_BYTES
-from awl.formats.place_tables import PlaceColumns
-from awl.formats.table import Layer
-from awl.formats.units import Units
+from awl.io import geojson, osm
+from awl.io.limits import MAX_BYTES
+from awl.io.place_tables import PlaceColumns
+from awl.io.table import Layer
+from awl.io.units import Units
 from awl.server.layers import polygon
 from awl.server.web import body, catalogue, checked, jobs, known_parameters, reply, study_of
 from awl.study import inspect, intake

@@ -19,7 +19,7 @@ from typing import Any
 
 from awl.core.errors import AwlError, Cancelled
 from awl.core.progress import Progress
-from awl.formats.geojson import dumps
+from awl.io.geojson import dumps
 from awl.study.records import now
 
 log = logging.getLogger(__name__)

@@ -12,20 +12,20 @@ import orjson
 from flask import Blueprint, Response, request, send_file
 from pydantic import BaseModel, ConfigDict, Field
 
-from awl.core.engine.query import costs_of
-from awl.core.engine.reach import splits_of
 from awl.core.errors import AwlError
 from awl.core.network.components import KeepParts
 from awl.core.progress import Progress
-from awl.formats import geojson
-from awl.formats.table import Layer
+from awl.core.routing.dijkstra.plain import costs_of
+from awl.core.routing.reach import splits_of
+from awl.io import geojson, geopackage
+from awl.io.table import Layer
 from awl.questions import QUESTIONS
 from awl.questions.base import LayerSet, SharedInputs
 from awl.questions.context import Context, limit_units
 from awl.questions.isochrone.inputs import IsochroneInputs
 from awl.server.explain import mode_info
 from awl.server.web import body, check_version, checked, jobs, known_parameters, number, packed, reply, study_of
-from awl.study import centroids, geopackage, modes, records
+from awl.study import centroids, modes, records
 from awl.study.card import card_of
 from awl.study.study import Study, slug
 

@@ -9,7 +9,7 @@ from flask import Blueprint, Response, request
 
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
-from awl.formats.geojson import dumps
+from awl.io.geojson import dumps
 from awl.questions import QUESTIONS, question
 from awl.questions.base import Json
 from awl.questions.describe import process_description, process_summary

@@ -7,7 +7,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from awl.study import geopackage
+from awl.io import geopackage
 from awl.study.study import Study
 
 EXTENT = 4096

@@ -11,7 +11,7 @@ from flask import Response, current_app, request
 from pydantic import BaseModel, ValidationError
 
 from awl.core.errors import AwlError
-from awl.formats.geojson import dumps
+from awl.io.geojson import dumps
 from awl.server.catalogue import Catalogue
 from awl.server.jobs import Jobs
 from awl.study.study import Study

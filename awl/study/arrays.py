@@ -12,8 +12,8 @@ from typing import Any
 import numpy as np
 
 from awl.core.columns import Categorical
-from awl.core.streets.graph import StreetGraph
-from awl.core.streets.turns import FIELDS, TurnRestrictions
+from awl.core.graph.street_graph import StreetGraph
+from awl.core.graph.turns import FIELDS, TurnRestrictions
 
 COLUMNS = ("tags", "node_tags")
 APART = (*COLUMNS, "costs", "restrictions", "drawn", "highest_ids")

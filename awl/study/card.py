@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import shapely
 
-from awl.core.streets.graph import StreetGraph
+from awl.core.graph.street_graph import StreetGraph
 from awl.study import records
 from awl.study.study import Study
 

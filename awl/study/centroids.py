@@ -9,8 +9,8 @@ import shapely
 from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
-from awl.core.streets.connectors import ConnectorReport, attach, detach, whole_streets
-from awl.formats.table import Layer
+from awl.core.graph.connectors import ConnectorReport, attach, detach, whole_streets
+from awl.io.table import Layer
 from awl.study.study import Study
 
 MAX_NEAREST = 12

@@ -16,9 +16,10 @@ import numpy as np
 import shapely
 
 from awl.core.errors import AwlError
-from awl.formats.table import Layer
-from awl.study import geopackage, records
-from awl.study.cql import to_sql, value_to_sql
+from awl.cql2.sql import to_sql, value_to_sql
+from awl.io import geopackage
+from awl.io.table import Layer
+from awl.study import records
 from awl.study.study import CHANGEABLE, NewLayer, Study, slug
 
 SCHEMA = """

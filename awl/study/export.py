@@ -5,9 +5,8 @@ from __future__ import annotations
 from datetime import datetime
 
 from awl.core.errors import AwlError
-from awl.formats import csv_table, geojson, gmns, graph_tables, parquet, xlsx
-from awl.formats.table import Layer
-from awl.study import geopackage
+from awl.io import csv_table, geojson, geopackage, gmns, graph_tables, parquet, xlsx
+from awl.io.table import Layer
 from awl.study.study import Study
 
 LAYER_ENDINGS = ("geojson", "csv", "xlsx", "parquet", "gpkg")

@@ -6,8 +6,8 @@ import contextlib
 from dataclasses import fields
 from pathlib import Path
 
+from awl.core.analysis.isochrone_areas.field import Field, field_of
 from awl.core.network.network import Network
-from awl.core.surfaces.field import Field, field_of
 from awl.study import kept
 
 LAYOUT = 1

@@ -7,10 +7,10 @@ from pathlib import Path
 
 import numpy as np
 
-from awl.core.engine.hierarchy import Hierarchy
-from awl.core.engine.topology import Topology
 from awl.core.network.network import Network
 from awl.core.progress import Progress
+from awl.core.routing.cch.hierarchy import Hierarchy
+from awl.core.routing.cch.topology import Topology
 from awl.study import kept
 
 LAYOUT = 4

@@ -13,15 +13,15 @@ from numpy.typing import NDArray
 from awl.core.columns import Categorical
 from awl.core.errors import AwlError
 from awl.core.geodesy import LocalPlane, segment_lengths
+from awl.core.graph.build import street_class
+from awl.core.graph.lines import LineStreets, groups, raw_of_lines
+from awl.core.graph.raw import RawExtract
+from awl.core.graph.street_graph import ragged_lines
 from awl.core.progress import Progress
-from awl.core.streets.build import street_class
-from awl.core.streets.graph import ragged_lines
-from awl.core.streets.lines import LineStreets, groups, raw_of_lines
-from awl.core.streets.raw import RawExtract
-from awl.formats import crs as systems
-from awl.formats import gmns_read, link_list, osm, place_tables, raster, vector
-from awl.formats.gmns_read import ReadGraph
-from awl.formats.table import Layer, is_key
+from awl.io import crs as systems
+from awl.io import gmns_read, link_list, osm, place_tables, raster, vector
+from awl.io.gmns_read import ReadGraph
+from awl.io.table import Layer, is_key
 from awl.study import intake
 from awl.study.intake import ReadOptions
 from awl.study.line_fields import BuildOptions, guess, streets_of

@@ -14,22 +14,22 @@ from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
 from awl.core.geodesy import segment_lengths
+from awl.core.graph.base_map import BaseLayer, base_layers
+from awl.core.graph.build import BuildReport, build_graph, fill_report
+from awl.core.graph.connectors import whole_streets
+from awl.core.graph.identity import with_ids_of
+from awl.core.graph.lines import raw_of_lines
+from awl.core.graph.numbering import numbered_by, numbered_from
+from awl.core.graph.raw import RawExtract
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.polygons import repaired
 from awl.core.progress import Progress
-from awl.core.streets.areas import BaseLayer, base_layers
-from awl.core.streets.build import BuildReport, build_graph, fill_report
-from awl.core.streets.connectors import whole_streets
-from awl.core.streets.graph import StreetGraph
-from awl.core.streets.identity import with_ids_of
-from awl.core.streets.lines import raw_of_lines
-from awl.core.streets.numbering import numbered_by, numbered_from
-from awl.core.streets.raw import RawExtract
-from awl.formats import geojson, gmns_read, graph_tables, link_list, osm, place_tables, poly, raster, vector
-from awl.formats.gmns_read import ReadGraph
-from awl.formats.limits import check_size
-from awl.formats.osm import is_extract
-from awl.formats.place_tables import PlaceColumns
-from awl.formats.table import NAMED, Layer, check_key
+from awl.io import geojson, gmns_read, graph_tables, link_list, osm, place_tables, poly, raster, vector
+from awl.io.gmns_read import ReadGraph
+from awl.io.limits import check_size
+from awl.io.osm import is_extract
+from awl.io.place_tables import PlaceColumns
+from awl.io.table import NAMED, Layer, check_key
 from awl.study.line_fields import BuildOptions, given_costs, guess, streets_of
 from awl.study.study import CHANGEABLE as ADDED_ROLES
 from awl.study.study import NewLayer, Study, slug

@@ -13,10 +13,10 @@ import shapely
 
 from awl.core.columns import Categorical
 from awl.core.errors import AwlError
-from awl.core.streets.build import STREET_CLASSES
-from awl.core.streets.lines import LineStreets
-from awl.formats.table import Layer
-from awl.formats.units import Units
+from awl.core.graph.build import STREET_CLASSES
+from awl.core.graph.lines import LineStreets
+from awl.io.table import Layer
+from awl.io.units import Units
 
 NAMES = {
     "street_class": ("highway", "class", "fclass", "road_class", "kind", "type", "facility_type"),

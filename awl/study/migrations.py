@@ -14,8 +14,8 @@ from pathlib import Path
 import shapely
 
 from awl.core.errors import AwlError
-from awl.core.streets.build import CONNECTOR
-from awl.formats.table import Layer
+from awl.core.graph.build import CONNECTOR
+from awl.io.table import Layer
 from awl.study import records, streets
 
 Migration = Callable[[sqlite3.Connection], None]

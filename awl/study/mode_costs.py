@@ -11,7 +11,7 @@ from awl.core.errors import AwlError
 from awl.core.modes.mode import Cost
 from awl.core.network.costs import MOST_COST
 from awl.core.network.network import Network
-from awl.study.cql import value_to_sql
+from awl.cql2.sql import value_to_sql
 from awl.study.modes import street_columns
 
 OWN_FIELDS = ("duration_s", "climb_m")

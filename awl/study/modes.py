@@ -16,14 +16,14 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from awl.core.errors import AwlError
+from awl.core.graph.build import LINK_CLASSES, STREET_KEYS
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import SHIPPED, Cost, Curve, Delays, Mode, Rule, Slope, Vehicle
 from awl.core.modes.rules import NO_RULE
 from awl.core.network.costs import MOST_COST
-from awl.core.streets.build import LINK_CLASSES, STREET_KEYS
-from awl.core.streets.graph import StreetGraph
-from awl.formats.graph_tables import field_of
-from awl.study import geopackage
-from awl.study.cql import to_sql
+from awl.cql2.sql import to_sql
+from awl.io import geopackage
+from awl.io.graph_tables import field_of
 from awl.study.records import now
 
 SCHEMA = """

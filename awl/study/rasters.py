@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from awl.formats.raster import Raster, read_bytes
+from awl.io.raster import Raster, read_bytes
 from awl.study.records import now
 
 SCHEMA = """

@@ -10,9 +10,9 @@ import shapely
 from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
+from awl.core.graph.shapes import point_at
 from awl.core.positions import Box, parse_position
-from awl.core.streets.shapes import point_at
-from awl.formats.table import LABEL_NAMES
+from awl.io.table import LABEL_NAMES
 from awl.study.study import Study
 
 MOST = 12

@@ -8,10 +8,10 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.streets.graph import StreetGraph
-from awl.formats import graph_tables
-from awl.formats.table import Layer
-from awl.study import geopackage, records
+from awl.core.graph.street_graph import StreetGraph
+from awl.io import geopackage, graph_tables
+from awl.io.table import Layer
+from awl.study import records
 
 HIGHEST_IDS = "highest_ids"
 """The fact that holds the highest ids ever given to a node and to a link."""

@@ -12,15 +12,15 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.engine.path import carried_with
-from awl.core.engine.places import Snapper
-from awl.core.engine.router import RouterCache, StreetRouter
+from awl.core.analysis.isochrone_areas.field import Field
 from awl.core.errors import AwlError, nearest
 from awl.core.modes.mode import Mode
 from awl.core.modes.slope import Heights, heights_of
 from awl.core.network.network import Network
 from awl.core.progress import Progress
-from awl.core.surfaces.field import Field
+from awl.core.routing.path import carried_with
+from awl.core.routing.router import RouterCache, StreetRouter
+from awl.core.routing.snapping import Snapper
 from awl.study import hierarchies, mode_costs, modes
 from awl.study.fields import kept_field
 from awl.study.study_file import CHANGEABLE, NewLayer, StudyFile, slug

@@ -16,16 +16,17 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from awl.core.analysis.isochrone_areas.over_water import links_over_water
 from awl.core.errors import AwlError, nearest
+from awl.core.graph.base_map import BaseLayer
+from awl.core.graph.build import BuildReport, fill_report
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.network.components import KeepParts
-from awl.core.streets.areas import BaseLayer
-from awl.core.streets.build import BuildReport, fill_report
-from awl.core.streets.graph import StreetGraph
-from awl.core.surfaces.over_water import links_over_water
-from awl.formats.raster import Raster
-from awl.formats.table import Layer, LayerNotes, check_key
-from awl.study import arrays, geopackage, migrations, rasters, records, streets
-from awl.study.cql import to_sql
+from awl.cql2.sql import to_sql
+from awl.io import geopackage
+from awl.io.raster import Raster
+from awl.io.table import Layer, LayerNotes, check_key
+from awl.study import arrays, migrations, rasters, records, streets
 from awl.study.once import Once, Value
 
 BASE_TITLES = {

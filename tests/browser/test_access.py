@@ -11,7 +11,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
-from awl.formats.table import Layer
+from awl.io.table import Layer
 from awl.questions.run import ask
 from awl.study.study import Study
 from tests.browser.chromium import Page

@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 import shapely
 
-from awl.core.engine.query import arrivals
-from awl.core.engine.reach import reach_of
-from awl.core.streets.shapes import cut_lines
-from awl.core.surfaces.areas import contour_area, field_values
-from awl.core.surfaces.field import OFF_STREET_M, field_of
+from awl.core.analysis.isochrone_areas.contours import contour_area, field_values
+from awl.core.analysis.isochrone_areas.field import OFF_STREET_M, field_of
+from awl.core.graph.shapes import cut_lines
+from awl.core.routing.dijkstra.plain import arrivals
+from awl.core.routing.reach import reach_of
 from tests.oracle import random_places
 
 

@@ -9,14 +9,14 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from awl.core.access.centrality import Centrality
-from awl.core.access.homes import Homes, minutes_to_place
-from awl.core.engine.clock import best_leg_by_clock
-from awl.core.engine.dijkstra import UNREACHED
-from awl.core.engine.places import ON_STREET, Snapped
-from awl.core.engine.reach import reach_of
-from awl.core.engine.router import StreetRouter
+from awl.core.analysis.centrality import Centrality
+from awl.core.analysis.population_points import Homes, minutes_to_place
 from awl.core.network.network import Network
+from awl.core.routing.dijkstra.search import UNREACHED
+from awl.core.routing.dijkstra.time_dependent import best_leg_by_clock
+from awl.core.routing.reach import reach_of
+from awl.core.routing.router import StreetRouter
+from awl.core.routing.snapping import ON_STREET, Snapped
 from tests.core.test_hierarchy import raised
 from tests.core.test_search import networks
 from tests.oracle import random_places, time_along

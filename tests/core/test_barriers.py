@@ -5,13 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from awl.core.engine.places import Snapper
-from awl.core.engine.query import best_leg
+from awl.core.graph.build import build_graph
 from awl.core.modes.barriers import parted, shut_nodes
 from awl.core.modes.mode import CYCLE, DRIVE, LORRY, WALK, WHEELS
 from awl.core.network.components import KeepParts
 from awl.core.network.network import Network
-from awl.core.streets.build import build_graph
+from awl.core.routing.dijkstra.plain import best_leg
+from awl.core.routing.snapping import Snapper
 from tests.conftest import node, way
 
 ENDS = "".join(node(i, -36.2 + i * 0.001, 41.3) for i in (1, 3)) + node(4, -36.198, 41.301)

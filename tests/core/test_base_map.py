@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 import shapely
 
-from awl.core.streets.areas import base_layers
+from awl.core.graph.base_map import base_layers
 from tests.conftest import node, way
 
 

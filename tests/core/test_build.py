@@ -8,9 +8,9 @@ import shapely
 from pyproj import Geod
 
 from awl.core.errors import AwlError
-from awl.core.streets.build import build_graph
-from awl.core.streets.graph import StreetGraph, hilbert_order
-from awl.core.streets.shapes import cut_lines
+from awl.core.graph.build import build_graph
+from awl.core.graph.shapes import cut_lines
+from awl.core.graph.street_graph import StreetGraph, hilbert_order
 from tests.conftest import CUT, node, way
 
 CROSS = node(1, 0, 0.001) + node(2, 0.002, 0.001) + node(3, 0.001, 0) + node(4, 0.001, 0.002) + node(5, 0.001, 0.001)

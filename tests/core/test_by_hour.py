@@ -10,15 +10,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from awl.core.engine.by_hour import customized_lanes, matrix_by_hour
-from awl.core.engine.customizing import customized
-from awl.core.engine.hierarchy import Hierarchy
-from awl.core.engine.places import Snapped
-from awl.core.engine.query import arrivals, costs_of, matrix
-from awl.core.engine.reach_by_hour import arrivals_by_hour
-from awl.core.engine.topology import FAR
 from awl.core.modes.mode import Curve
 from awl.core.network.network import Network
+from awl.core.routing.cch.customization import customized
+from awl.core.routing.cch.hierarchy import Hierarchy
+from awl.core.routing.cch.hourly_arrivals import arrivals_by_hour
+from awl.core.routing.cch.hourly_matrix import customized_lanes, matrix_by_hour
+from awl.core.routing.cch.topology import FAR
+from awl.core.routing.dijkstra.plain import arrivals, costs_of, matrix
+from awl.core.routing.snapping import Snapped
 from tests.core.test_clock import shares
 from tests.core.test_search import networks
 from tests.core.test_timed_turns import restricted

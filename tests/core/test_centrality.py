@@ -10,20 +10,20 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from awl.core.access import centrality
-from awl.core.access.centrality import Centrality
+from awl.core.analysis import centrality
+from awl.core.analysis.centrality import Centrality
 from awl.core.columns import Categorical
-from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
-from awl.core.engine.places import Snapped
-from awl.core.engine.query import matrix
-from awl.core.engine.router import StreetRouter
-from awl.core.engine.stands import Stands
 from awl.core.errors import AwlError, Cancelled
+from awl.core.graph.shapes import point_at
+from awl.core.graph.turns import TurnRestrictions
 from awl.core.modes.mode import Delays
 from awl.core.network.network import Network
 from awl.core.progress import Progress
-from awl.core.streets.shapes import point_at
-from awl.core.streets.turns import TurnRestrictions
+from awl.core.routing.access_points import Stands
+from awl.core.routing.dijkstra.plain import matrix
+from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
+from awl.core.routing.router import StreetRouter
+from awl.core.routing.snapping import Snapped
 from tests.core.test_search import networks
 from tests.oracle import random_places, random_stands, without_street
 

@@ -10,10 +10,10 @@ from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 
 from awl.core.columns import Categorical
+from awl.core.graph.build import build_graph
+from awl.core.graph.raw import RawExtract
 from awl.core.modes.mode import DRIVE
 from awl.core.network.network import Network
-from awl.core.streets.build import build_graph
-from awl.core.streets.raw import RawExtract
 from tests.conftest import node, way
 
 LINE = "".join(node(i, -36.2 + i * 0.001, 41.3) for i in range(1, 6))

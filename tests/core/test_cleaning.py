@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from awl.core.streets.build import build_graph
-from awl.core.streets.cleaning import combined
+from awl.core.graph.build import build_graph
+from awl.core.graph.cleaning import combined
 from tests.conftest import node, way
 
 

@@ -10,16 +10,16 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from awl.core.engine.clock import HOUR_MS, arrival_at
-from awl.core.engine.frozen import changes_over_the_day, off_by_the_clock, some_reached
-from awl.core.engine.hierarchy import Hierarchy
-from awl.core.engine.places import Snapped
-from awl.core.engine.query import arrivals, best_leg
-from awl.core.engine.router import StreetRouter
 from awl.core.modes.hours import hour_pace
 from awl.core.modes.mode import Curve
 from awl.core.network.costs import BLOCKED
 from awl.core.network.network import Network
+from awl.core.routing.cch.hierarchy import Hierarchy
+from awl.core.routing.dijkstra.plain import arrivals, best_leg
+from awl.core.routing.dijkstra.time_dependent import HOUR_MS, arrival_at
+from awl.core.routing.router import StreetRouter
+from awl.core.routing.snapping import Snapped
+from awl.core.routing.static_speeds import changes_over_the_day, off_by_the_clock, some_reached
 from tests.core.test_search import networks
 from tests.oracle import World, random_places
 

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import shapely
 
-from awl.core.streets.coast import sea_of
+from awl.core.graph.coast import sea_of
 
 KM = 0.01
 """About a kilometre in degrees, near the equator."""

@@ -7,11 +7,11 @@ import pytest
 import shapely
 
 from awl.core.errors import AwlError
+from awl.core.graph.chains import merge_chains
+from awl.core.graph.connectors import attach, detach, split_links
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import WALK
 from awl.core.network.network import Network
-from awl.core.streets.chains import merge_chains
-from awl.core.streets.connectors import attach, detach, split_links
-from awl.core.streets.graph import StreetGraph
 from tests.oracle import random_places, times_between
 
 
@@ -40,8 +40,8 @@ def test_breaking_links_changes_neither_length_nor_times(graph):
 
 
 def snapped_alike(before, places, after):
-    from awl.core.engine.places import Snapper
-    from awl.core.streets.shapes import point_at
+    from awl.core.graph.shapes import point_at
+    from awl.core.routing.snapping import Snapper
 
     return Snapper(after).snap(*point_at(before.graph, places.link, places.fraction), 5.0)
 

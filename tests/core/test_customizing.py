@@ -9,14 +9,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from awl.core.engine.by_hour import customized_lanes
-from awl.core.engine.customizing import customized, ways_of
-from awl.core.engine.lanes import LANES
-from awl.core.engine.partial import customized_again, steps_by_edge, ways_again
-from awl.core.engine.topology import FAR, STEP, Topology, topology_of
-from awl.core.engine.trimmed import trimmed
 from awl.core.network.costs import StepCosts
 from awl.core.network.states import Steps
+from awl.core.routing.cch.customization import customized, ways_of
+from awl.core.routing.cch.hourly_matrix import customized_lanes
+from awl.core.routing.cch.partial import customized_again, steps_by_edge, ways_again
+from awl.core.routing.cch.perfect import trimmed
+from awl.core.routing.cch.topology import FAR, STEP, Topology, topology_of
+from awl.core.routing.simd.lanes import LANES
 
 KINDS = ("grid", "mesh", "dense", "tree", "sparse")
 

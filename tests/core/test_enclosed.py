@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 
-from awl.core.engine.places import ON_STREET, Snapper
+from awl.core.graph.build import build_graph
 from awl.core.modes.mode import SHIPPED
 from awl.core.network.components import KeepParts
 from awl.core.network.network import Network
-from awl.core.streets.build import build_graph
+from awl.core.routing.snapping import ON_STREET, Snapper
 from tests.conftest import node, way
 from tests.core.test_search import networks
 from tests.oracle import times_between

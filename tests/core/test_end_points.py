@@ -6,8 +6,8 @@ import numpy as np
 import shapely
 
 from awl.core.columns import Categorical
-from awl.core.streets.build import build_graph
-from awl.core.streets.lines import LineStreets, raw_of_lines
+from awl.core.graph.build import build_graph
+from awl.core.graph.lines import LineStreets, raw_of_lines
 
 LINES = [[(0, 0), (2, 0), (4, 0)], [(2, -1), (2, 0), (2, 1)], [(4, 0), (5, 1)], [(1, 1), (1, -1)], [(3, 3), (3, 3)]]
 

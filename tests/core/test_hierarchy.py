@@ -9,20 +9,20 @@ from hypothesis import strategies as st
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import dijkstra
 
-from awl.core.engine import hierarchy
-from awl.core.engine.customizing import customized, ways_of
-from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
-from awl.core.engine.dissection import dissection
-from awl.core.engine.hierarchy import Hierarchy
-from awl.core.engine.partial import customized_again, steps_by_edge, ways_again
-from awl.core.engine.places import Snapped
-from awl.core.engine.query import arrivals, best_leg, matrix
-from awl.core.engine.router import StreetRouter
-from awl.core.engine.topology import FAR
-from awl.core.engine.trimmed import trimmed
 from awl.core.errors import Cancelled
 from awl.core.network.network import Network
 from awl.core.progress import Progress
+from awl.core.routing.cch import hierarchy
+from awl.core.routing.cch.customization import customized, ways_of
+from awl.core.routing.cch.hierarchy import Hierarchy
+from awl.core.routing.cch.order import dissection
+from awl.core.routing.cch.partial import customized_again, steps_by_edge, ways_again
+from awl.core.routing.cch.perfect import trimmed
+from awl.core.routing.cch.topology import FAR
+from awl.core.routing.dijkstra.plain import arrivals, best_leg, matrix
+from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
+from awl.core.routing.router import StreetRouter
+from awl.core.routing.snapping import Snapped
 from tests.core.test_customizing import as_costs
 from tests.core.test_search import networks
 from tests.oracle import random_places, time_along

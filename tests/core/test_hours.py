@@ -8,13 +8,13 @@ from datetime import datetime, timedelta
 import numpy as np
 import pytest
 
-from awl.core.engine.places import Snapper
-from awl.core.engine.query import best_leg
+from awl.core.graph.build import build_graph
 from awl.core.modes.hours import open_at, share_at
 from awl.core.modes.mode import DRIVE, WALK, Curve
 from awl.core.network.components import KeepParts
 from awl.core.network.network import Network
-from awl.core.streets.build import build_graph
+from awl.core.routing.dijkstra.plain import best_leg
+from awl.core.routing.snapping import Snapper
 from tests.conftest import node, way
 
 FRIDAY = datetime(2026, 6, 5)

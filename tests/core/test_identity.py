@@ -9,13 +9,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from awl.core.streets.build import build_graph
-from awl.core.streets.chains import merge_chains
-from awl.core.streets.connectors import attach, detach, split_links, whole_streets
-from awl.core.streets.graph import StreetGraph
-from awl.core.streets.identity import with_ids_of
-from awl.core.streets.numbering import numbered_from
-from awl.formats import osm
+from awl.core.graph.build import build_graph
+from awl.core.graph.chains import merge_chains
+from awl.core.graph.connectors import attach, detach, split_links, whole_streets
+from awl.core.graph.identity import with_ids_of
+from awl.core.graph.numbering import numbered_from
+from awl.core.graph.street_graph import StreetGraph
+from awl.io import osm
 from tests.conftest import EXTRACT
 from tests.core.test_search import networks
 

@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 from awl.core.columns import Categorical
 from awl.core.errors import AwlError
 from awl.core.geodesy import LocalPlane
-from awl.core.streets.build import build_graph
-from awl.core.streets.lines import LineStreets, raw_of_lines
+from awl.core.graph.build import build_graph
+from awl.core.graph.lines import LineStreets, raw_of_lines
 
 PLANE = LocalPlane(-36.2, 41.3)
 

@@ -8,7 +8,8 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from awl.core.access.homes import (
+from awl.core.analysis.access_measures import cumulative, decayed, gini, gravity, kth_time, lorenz, two_step
+from awl.core.analysis.population_points import (
     Homes,
     HomesReach,
     homes_at_points,
@@ -18,13 +19,12 @@ from awl.core.access.homes import (
     points_over_areas,
     straight_share_of_homes,
 )
-from awl.core.access.measures import cumulative, decayed, gini, gravity, kth_time, lorenz, two_step
-from awl.core.access.times import Times, times_between
-from awl.core.access.zones import ZoneReach, zone_streets
-from awl.core.engine.places import Snapper
-from awl.core.engine.query import arrivals, matrix
-from awl.core.engine.reach import reach_of
-from awl.core.engine.router import StreetRouter
+from awl.core.analysis.travel_times import Times, times_between
+from awl.core.analysis.zones import ZoneReach, zone_streets
+from awl.core.routing.dijkstra.plain import arrivals, matrix
+from awl.core.routing.reach import reach_of
+from awl.core.routing.router import StreetRouter
+from awl.core.routing.snapping import Snapper
 from tests.conftest import inside_cut
 from tests.oracle import random_places
 

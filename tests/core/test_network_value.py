@@ -11,11 +11,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from awl.core.columns import Categorical
-from awl.core.engine.query import arrivals
-from awl.core.engine.router import StreetRouter
 from awl.core.errors import AwlError
 from awl.core.modes.mode import SHIPPED, Curve
 from awl.core.network.network import Network
+from awl.core.routing.dijkstra.plain import arrivals
+from awl.core.routing.router import StreetRouter
 from tests.core.test_search import networks
 from tests.oracle import random_places
 

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from awl.core.errors import AwlError
-from awl.core.streets.numbering import numbered_by, numbered_from
+from awl.core.graph.numbering import numbered_by, numbered_from
 
 
 def test_numbers_from_a_start(graph):

@@ -8,7 +8,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from awl.core.engine.order import best_order
+from awl.core.routing.tour import best_order
 
 
 def total(cost, order):

@@ -6,13 +6,13 @@ import numpy as np
 import pytest
 import shapely
 
-from awl.core.engine.query import arrivals
-from awl.core.engine.reach import reach_of, reached_parts
-from awl.core.streets.shapes import cut_lines
-from awl.core.surfaces.area_error import area_error
-from awl.core.surfaces.areas import contour_area, field_values
-from awl.core.surfaces.field import field_of
-from awl.core.surfaces.over_water import links_over_water, without_water
+from awl.core.analysis.isochrone_areas.contours import contour_area, field_values
+from awl.core.analysis.isochrone_areas.error import area_error
+from awl.core.analysis.isochrone_areas.field import field_of
+from awl.core.analysis.isochrone_areas.over_water import links_over_water, without_water
+from awl.core.graph.shapes import cut_lines
+from awl.core.routing.dijkstra.plain import arrivals
+from awl.core.routing.reach import reach_of, reached_parts
 from tests.oracle import random_places
 
 LIMIT = 5 * 60_000

@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 import shapely
 
-from awl.core.engine.places import ON_STREET, OUTSIDE, SEPARATE_PART, TOO_FAR, Snapped, Snapper
-from awl.core.engine.stands import NO_STAND, Stands
+from awl.core.graph.build import build_graph
 from awl.core.modes.mode import SHIPPED, WALK
 from awl.core.network.network import Network
-from awl.core.streets.build import build_graph
+from awl.core.routing.access_points import NO_STAND, Stands
+from awl.core.routing.snapping import ON_STREET, OUTSIDE, SEPARATE_PART, TOO_FAR, Snapped, Snapper
 from tests.conftest import CUT, node, way
 from tests.oracle import random_places
 

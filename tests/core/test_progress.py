@@ -9,19 +9,19 @@ from datetime import datetime
 import numpy as np
 import pytest
 
-from awl.core.access import centrality
-from awl.core.access.centrality import Centrality
-from awl.core.engine.by_hour import customized_lanes
-from awl.core.engine.clock import best_leg_by_clock
-from awl.core.engine.customizing import customized, ways_of
-from awl.core.engine.hierarchy import Hierarchy
-from awl.core.engine.query import arrivals, matrix
-from awl.core.engine.router import StreetRouter
-from awl.core.engine.trimmed import trimmed
+from awl.core.analysis import centrality
+from awl.core.analysis.centrality import Centrality
 from awl.core.errors import Cancelled
 from awl.core.modes.mode import SHIPPED
 from awl.core.network.network import Network
 from awl.core.progress import DONE, Progress, go_on, threads_of, watched
+from awl.core.routing.cch.customization import customized, ways_of
+from awl.core.routing.cch.hierarchy import Hierarchy
+from awl.core.routing.cch.hourly_matrix import customized_lanes
+from awl.core.routing.cch.perfect import trimmed
+from awl.core.routing.dijkstra.plain import arrivals, matrix
+from awl.core.routing.dijkstra.time_dependent import best_leg_by_clock
+from awl.core.routing.router import StreetRouter
 from tests.oracle import random_places
 
 Work = Callable[[], object]

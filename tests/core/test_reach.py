@@ -7,12 +7,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from awl.core.engine.dijkstra import NO_LIMIT, UNREACHED
-from awl.core.engine.hierarchy import Hierarchy
-from awl.core.engine.places import Snapped
-from awl.core.engine.query import arrivals
-from awl.core.engine.reach import reach_of, reached_parts
-from awl.core.engine.router import StreetRouter
+from awl.core.routing.cch.hierarchy import Hierarchy
+from awl.core.routing.dijkstra.plain import arrivals
+from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
+from awl.core.routing.reach import reach_of, reached_parts
+from awl.core.routing.router import StreetRouter
+from awl.core.routing.snapping import Snapped
 from tests.core.test_search import networks
 from tests.oracle import random_places, times_between
 

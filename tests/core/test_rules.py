@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from awl.core.columns import Categorical
+from awl.core.graph.build import build_graph
 from awl.core.modes.mode import CYCLE, DRIVE, LORRY, SHIPPED, WALK
 from awl.core.modes.rules import (
     BY_SIZE,
@@ -18,7 +19,6 @@ from awl.core.modes.rules import (
     posted_speed,
 )
 from awl.core.network.network import Network
-from awl.core.streets.build import build_graph
 from tests.conftest import node, way
 
 TABLE = [
@@ -69,7 +69,7 @@ TABLE = [
 
 @pytest.fixture(scope="module")
 def table_graph(tmp_path_factory):
-    from awl.formats import osm_xml
+    from awl.io import osm_xml
     from tests.conftest import osm
 
     body = "".join(node(2 * i + 1, i * 0.01, 0) + node(2 * i + 2, i * 0.01, 0.001) for i in range(len(TABLE)))

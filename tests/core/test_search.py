@@ -12,17 +12,17 @@ from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import connected_components
 
 from awl.core.columns import Categorical
-from awl.core.engine.dijkstra import UNREACHED
-from awl.core.engine.query import arrivals, best_leg, costs_of, matrix, owners_of
-from awl.core.engine.reach import reach_of, reached_parts
 from awl.core.errors import AwlError
+from awl.core.graph.build import build_graph
+from awl.core.graph.raw import RawExtract
+from awl.core.graph.street_graph import StreetGraph
+from awl.core.graph.turns import DELAY, Placed, TurnRestrictions
 from awl.core.modes.mode import DRIVE, Delays
 from awl.core.network.network import Network
 from awl.core.network.parts import strong_parts
-from awl.core.streets.build import build_graph
-from awl.core.streets.graph import StreetGraph
-from awl.core.streets.raw import RawExtract
-from awl.core.streets.turns import DELAY, Placed, TurnRestrictions
+from awl.core.routing.dijkstra.plain import arrivals, best_leg, costs_of, matrix, owners_of
+from awl.core.routing.dijkstra.search import UNREACHED
+from awl.core.routing.reach import reach_of, reached_parts
 from tests.oracle import random_places, time_along, times_between
 
 

@@ -9,10 +9,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from awl.core.access import sites
-from awl.core.access.dots import MOST_DOTS, dots, people_per_dot
-from awl.core.access.sites import best_sites
-from awl.core.access.times import Times
+from awl.core.analysis import location_allocation as sites
+from awl.core.analysis.dot_density import MOST_DOTS, dots, people_per_dot
+from awl.core.analysis.location_allocation import best_sites
+from awl.core.analysis.travel_times import Times
 
 
 @settings(max_examples=80, deadline=None)

@@ -9,12 +9,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from awl.core.graph.build import build_graph
 from awl.core.modes.mode import CYCLE, WALK, WHEELS, Slope
 from awl.core.modes.rules import BY_SLOPE
 from awl.core.modes.slope import PUSHING, heights_of, riding_speed, step_pace
 from awl.core.network.components import KeepParts
 from awl.core.network.network import Network
-from awl.core.streets.build import build_graph
 from tests.conftest import node, way
 
 LAT = 41.3

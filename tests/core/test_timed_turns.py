@@ -10,15 +10,15 @@ from hypothesis import given, reject, settings
 from hypothesis import strategies as st
 
 from awl.core.columns import Categorical
-from awl.core.engine.dijkstra import OWNER_BITS
-from awl.core.engine.query import arrivals, best_leg, matrix
 from awl.core.errors import AwlError
+from awl.core.graph.street_graph import StreetGraph
+from awl.core.graph.turns import DELAY, TurnRestrictions
 from awl.core.modes.barriers import shut_nodes
 from awl.core.modes.mode import Delays
 from awl.core.network.components import KeepParts
 from awl.core.network.network import Network
-from awl.core.streets.graph import StreetGraph
-from awl.core.streets.turns import DELAY, TurnRestrictions
+from awl.core.routing.dijkstra.plain import arrivals, best_leg, matrix
+from awl.core.routing.dijkstra.search import OWNER_BITS
 from tests.core.test_hierarchy import raised
 from tests.core.test_search import networks
 from tests.oracle import random_places

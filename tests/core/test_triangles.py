@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import Delaunay
 
-from awl.core.surfaces.triangles import SHIFT_M, triangulated
+from awl.core.analysis.isochrone_areas.triangles import SHIFT_M, triangulated
 
 WIDE = 100.0
 

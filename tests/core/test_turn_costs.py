@@ -7,14 +7,14 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from awl.core.engine.dijkstra import UNREACHED
-from awl.core.engine.places import Snapper
-from awl.core.engine.query import arrivals, best_leg, matrix
-from awl.core.engine.reach import reach_of, reached_parts
+from awl.core.graph.build import build_graph
 from awl.core.modes.mode import DRIVE, Delays
 from awl.core.network.components import KeepParts
 from awl.core.network.network import Network
-from awl.core.streets.build import build_graph
+from awl.core.routing.dijkstra.plain import arrivals, best_leg, matrix
+from awl.core.routing.dijkstra.search import UNREACHED
+from awl.core.routing.reach import reach_of, reached_parts
+from awl.core.routing.snapping import Snapper
 from tests.conftest import node, way
 
 WEST, MIDDLE, EAST, NORTH, SOUTH = (-36.2, 41.3), (-36.199, 41.3), (-36.198, 41.3), (-36.199, 41.301), (-36.199, 41.299)

@@ -7,7 +7,7 @@ import itertools
 import numpy as np
 import pytest
 
-from awl.core.streets.build import build_graph
+from awl.core.graph.build import build_graph
 from tests.conftest import node, way
 
 PLACES = {1: (0, 0), 2: (1, 0), 3: (2, 0), 4: (1, 1), 5: (1, -1), 6: (2, 1), 7: (3, 0)}

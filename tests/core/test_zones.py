@@ -8,9 +8,9 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from awl.core.access.zones import LIVED_ON, ZONE_EDGE_M, StraightShare, ZoneReach, length_by_owner, zone_streets
-from awl.core.engine.query import arrivals
-from awl.core.engine.reach import reach_of, reached_parts
+from awl.core.analysis.zones import LIVED_ON, ZONE_EDGE_M, StraightShare, ZoneReach, length_by_owner, zone_streets
+from awl.core.routing.dijkstra.plain import arrivals
+from awl.core.routing.reach import reach_of, reached_parts
 from tests.conftest import inside_cut
 from tests.oracle import random_places
 

@@ -15,16 +15,16 @@ from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 
 from awl.core.geodesy import LocalPlane
+from awl.core.graph.base_map import base_layers
+from awl.core.graph.build import build_graph
+from awl.core.graph.raw import RawExtract
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import SHIPPED
 from awl.core.modes.rules import posted_speed
 from awl.core.network.network import Network
-from awl.core.streets.areas import base_layers
-from awl.core.streets.build import build_graph
-from awl.core.streets.graph import StreetGraph
-from awl.core.streets.raw import RawExtract
 from awl.demo_study import DEMO
-from awl.formats import osm_pbf, vector
-from tests.formats.pbf_peer import PB, unframed
+from awl.io import osm_pbf, vector
+from tests.io.pbf_peer import PB, unframed
 
 DATA = DEMO / "data"
 PLANE = LocalPlane(-36.2, 41.3)

@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from awl.core.engine.hierarchy import Hierarchy
+from awl.core.graph.build import build_graph
 from awl.core.modes.mode import DRIVE, WALK
 from awl.core.network.network import Network
-from awl.core.streets.build import build_graph
-from awl.formats import osm_pbf
+from awl.core.routing.cch.hierarchy import Hierarchy
+from awl.io import osm_pbf
 from demo.regions import make_region
 
 

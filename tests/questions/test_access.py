@@ -12,8 +12,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from awl.core.errors import AwlError
-from awl.formats import geojson, raster
-from awl.formats.table import Layer
+from awl.io import geojson, raster
+from awl.io.table import Layer
 from awl.questions.run import ask
 from tests.oracle import sampled_homes
 from tests.questions.test_nearby import boxes

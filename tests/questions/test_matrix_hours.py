@@ -7,7 +7,7 @@ import pytest
 import shapely
 
 from awl.core.errors import AwlError
-from awl.formats.table import Layer
+from awl.io.table import Layer
 from awl.questions import matrix_hours
 from awl.questions.context import Context
 from awl.questions.route import RouteInputs, _found, _waypoints

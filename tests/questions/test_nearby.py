@@ -9,10 +9,10 @@ import pytest
 import shapely
 
 from awl.core.errors import AwlError
-from awl.formats import geojson
+from awl.cql2.rows import matching
+from awl.io import geojson
 from awl.questions.run import ask
 from awl.study import records
-from awl.study.cql_rows import matching
 from tests.oracle import times_between
 from tests.questions.test_questions import WEST, points
 from tests.questions.test_trips import scattered, snapped

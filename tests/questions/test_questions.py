@@ -15,7 +15,7 @@ from scipy.sparse.csgraph import dijkstra
 
 from awl.core.errors import AwlError, Cancelled
 from awl.core.progress import Progress
-from awl.formats import geojson, gmns
+from awl.io import geojson, gmns
 from awl.questions import QUESTIONS
 from awl.questions.describe import process_description
 from awl.questions.run import ask

@@ -13,7 +13,7 @@ import shapely
 from openapi_spec_validator import validate
 
 from awl.demo_study import DEMO
-from awl.formats.table import Layer
+from awl.io.table import Layer
 from awl.server.app import create_app
 from awl.server.features import PARAMETERS
 from scripts.openapi import text as openapi_text

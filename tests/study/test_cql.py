@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from awl.core.errors import AwlError
-from awl.study.cql import MAX_LENGTH, to_sql
+from awl.cql2.sql import MAX_LENGTH, to_sql
 
 Row = dict[str, Any]
 numbers = st.one_of(st.none(), st.integers(-9, 9))

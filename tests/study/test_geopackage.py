@@ -13,8 +13,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from awl.core.errors import AwlError
-from awl.formats.table import Layer
-from awl.study import geopackage
+from awl.io import geopackage
+from awl.io.table import Layer
 
 SHAPES = {
     "point": shapely.Point(-36.2, 41.3),

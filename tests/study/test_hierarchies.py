@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from awl.core.engine.hierarchy import Hierarchy
+from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.demo_study import DEMO
 from awl.study import hierarchies, intake
 from awl.study.arrays import folder_of

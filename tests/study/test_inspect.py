@@ -13,7 +13,7 @@ from pyproj import Transformer
 
 from awl.core.errors import AwlError
 from awl.core.geodesy import segment_lengths
-from awl.core.streets.build import STREET_CLASSES, build_graph
+from awl.core.graph.build import STREET_CLASSES, build_graph
 from awl.demo_study import DEMO
 from awl.study import inspect, intake
 from awl.study.intake import ReadOptions

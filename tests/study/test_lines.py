@@ -13,8 +13,8 @@ from click.testing import CliRunner
 from awl.cli import main
 from awl.core.errors import AwlError
 from awl.demo_study import DEMO
-from awl.formats import geojson, vector
-from awl.formats.table import Layer
+from awl.io import geojson, vector
+from awl.io.table import Layer
 from awl.study import intake
 from awl.study.line_fields import BuildOptions, LineFields, guess, settings, streets_of
 from awl.study.study import Study

@@ -15,8 +15,9 @@ import threading
 import pytest
 
 from awl.core.errors import AwlError
+from awl.io import geopackage
 from awl.questions.run import ask
-from awl.study import geopackage, intake, migrations, records
+from awl.study import intake, migrations, records
 from awl.study.study import Study
 from tests.conftest import DATA, EXTRACT
 

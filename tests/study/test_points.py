@@ -6,7 +6,7 @@ import pytest
 import shapely
 
 from awl.core.errors import AwlError
-from awl.formats import place_tables
+from awl.io import place_tables
 from awl.study import intake
 from awl.study.study import slug
 

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from awl.study import rtree
+from awl.io import rtree
 
 
 def filled(bounds: np.ndarray) -> sqlite3.Connection:

@@ -12,10 +12,11 @@ import pytest
 import shapely
 
 from awl.core.errors import AwlError
-from awl.core.streets.graph import StreetGraph
-from awl.formats.table import Layer
-from awl.study import arrays, geopackage, intake, records
-from awl.study.cql import to_sql
+from awl.core.graph.street_graph import StreetGraph
+from awl.cql2.sql import to_sql
+from awl.io import geopackage
+from awl.io.table import Layer
+from awl.study import arrays, intake, records
 from awl.study.study import Study, slug
 from tests.conftest import CUT, EXTRACT, node, osm, way
 

@@ -12,9 +12,9 @@ from datetime import datetime
 import numpy as np
 from numpy.typing import NDArray
 
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.hours import open_at
 from awl.core.modes.mode import ALLOWING, FORBIDDING, Mode
-from awl.core.streets.graph import StreetGraph
 
 
 def shut_nodes(mode: Mode, graph: StreetGraph) -> NDArray[np.int64]:

@@ -8,9 +8,9 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import Mode
 from awl.core.modes.turning import BACK, LEFT, RIGHT, stated_delays, turn_kinds
-from awl.core.streets.graph import StreetGraph
 
 GATES = (
     "gate", "lift_gate", "swing_gate", "sliding_gate", "hampshire_gate", "wicket_gate", "kissing_gate", "stile", "turnstile",

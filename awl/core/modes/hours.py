@@ -13,8 +13,8 @@ from datetime import datetime
 import numpy as np
 from numpy.typing import NDArray
 
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import Mode
-from awl.core.streets.graph import StreetGraph
 
 DAYS = ("Mo", "Tu", "We", "Th", "Fr", "Sa", "Su")
 DAY_KINDS = {"weekday": range(5), "saturday": range(5, 6), "sunday": range(6, 7), "every day": range(7)}

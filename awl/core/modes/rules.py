@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.columns import Categorical
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import ALLOWING, CLASSES_BY_TAG_ONLY, ENDS_ONLY, FERRY_KMH, FORBIDDING, Mode
-from awl.core.streets.graph import StreetGraph
 
 USABLE, BY_CLASS, BY_ACCESS, BY_RULE, BY_SIZE, BY_SLOPE = range(6)
 REASONS = (

@@ -17,8 +17,8 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import Slope
-from awl.core.streets.graph import StreetGraph
 
 Floats = NDArray[np.float64]
 SAMPLE_M = 20.0

@@ -8,11 +8,11 @@ from datetime import datetime
 import numpy as np
 from numpy.typing import NDArray
 
+from awl.core.graph.arcs import Arcs
+from awl.core.graph.street_graph import StreetGraph
+from awl.core.graph.turns import DELAY, Placed, TurnRestrictions
 from awl.core.modes.hours import open_at
 from awl.core.modes.mode import Mode
-from awl.core.streets.arcs import Arcs
-from awl.core.streets.graph import StreetGraph
-from awl.core.streets.turns import DELAY, Placed, TurnRestrictions
 
 STRAIGHT, SHARP = 40.0, 150.0
 """Degrees from straight ahead up to which a turn counts as none, and from which it counts as turning back."""

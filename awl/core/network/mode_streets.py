@@ -10,6 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
+from awl.core.graph.arcs import Arcs, csr
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.barriers import gate_sequences
 from awl.core.modes.delays import TurnDelays
 from awl.core.modes.mode import Mode
@@ -19,8 +21,6 @@ from awl.core.network.components import KeepParts, components_of
 from awl.core.network.costs import MILLI
 from awl.core.network.enclosed import enclosed_links
 from awl.core.network.states import States, build_states
-from awl.core.streets.arcs import Arcs, csr
-from awl.core.streets.graph import StreetGraph
 
 
 class ModeStreets:

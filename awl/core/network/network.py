@@ -15,6 +15,8 @@ from typing import Any, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from awl.core.graph.arcs import Arcs
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.barriers import gate_sequences, parted
 from awl.core.modes.delays import TurnDelays
 from awl.core.modes.hours import hour_pace
@@ -37,8 +39,6 @@ from awl.core.network.costs import (
 )
 from awl.core.network.mode_streets import ModeStreets, incoming, outgoing
 from awl.core.network.states import States
-from awl.core.streets.arcs import Arcs
-from awl.core.streets.graph import StreetGraph
 
 Costs = dict[str, NDArray[np.float64]]
 Value = TypeVar("Value")

@@ -18,7 +18,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.streets.arcs import Arcs, csr
+from awl.core.graph.arcs import Arcs, csr
 
 Ints = NDArray[np.int32]
 

@@ -7,15 +7,15 @@ from typing import Any
 import numpy as np
 import shapely
 
-from awl.core.engine.places import Snapped
-from awl.core.engine.reach import Parts, Reach, reached_parts
+from awl.core.analysis.isochrone_areas.error import area_error
+from awl.core.analysis.isochrone_areas.field import CALM_MS, OFF_STREET_M
 from awl.core.errors import AwlError
+from awl.core.graph.shapes import cut_lines, point_at
 from awl.core.network.network import Network
-from awl.core.streets.shapes import cut_lines, point_at
-from awl.core.surfaces.area_error import area_error
-from awl.core.surfaces.field import CALM_MS, OFF_STREET_M
-from awl.formats import geojson
-from awl.formats.table import Layer
+from awl.core.routing.reach import Parts, Reach, reached_parts
+from awl.core.routing.snapping import Snapped
+from awl.io import geojson
+from awl.io.table import Layer
 from awl.questions import frozen_hour
 from awl.questions.base import (
     Answer,

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from awl.core.engine.places import Snapped
+from awl.core.routing.snapping import Snapped
 from awl.questions.base import Column, Figure, Json
 from awl.questions.context import Context
 from awl.questions.matrix_hours import networks_at

@@ -12,14 +12,14 @@ import shapely
 from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
-from awl.formats import geojson
-from awl.formats.table import Layer
+from awl.cql2.rows import matching
+from awl.io import geojson
+from awl.io.table import Layer
 from awl.questions.base import Answer, Column, Doubt, Figure, Json
 from awl.questions.context import Context, limit_column, limit_word
 from awl.questions.isochrone.alike import alike_answer
 from awl.questions.isochrone.inputs import Differing, IsochroneInputs
 from awl.questions.reach_areas import contours_of
-from awl.study.cql_rows import matching
 
 GRID_M = 0.01
 """Areas are put together on a grid this fine."""

@@ -1,0 +1,1 @@
+"""Pure functions on times and populations."""

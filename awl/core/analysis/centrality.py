@@ -1,0 +1,174 @@
+"""How central places are among each other: indices over all pairs of places that lie within a radius.
+
+From each place one search runs that stops at the radius, remembers in which order states were settled, and how many best ways
+lead to each. Going back in that order it hands down how many of the trips to other places pass each state and each street: pairs
+are never listed. Definitions: A. Bavelas (1950) and G. Sabidussi, Psychometrika 31 (1966), closeness; L. C. Freeman,
+Sociometry 40 (1977), betweenness; W. G. Hansen, J. Am. Inst. Planners 25 (1959), gravity; S. Porta, P. Crucitti, V. Latora,
+Environment and Planning B 33 (2006), straightness. Source of the way back: U. Brandes, *A faster algorithm for betweenness
+centrality*, J. Mathematical Sociology 25 (2001).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from awl.core.progress import Progress, go_on, threads_of, watched
+from awl.core.routing.dijkstra.betweenness import searched_and_passed
+from awl.core.routing.dijkstra.search import NO_LIMIT
+from awl.core.routing.path import carried_with
+from awl.core.routing.router import Router
+from awl.core.routing.snapping import Snapped
+from awl.core.routing.terminals import Seeds, entering, leaving
+
+Floats = NDArray[np.float64]
+Rows = NDArray[np.int64]
+AT_ONCE, MOST_BLOCKS = 1024, 64
+"""Places one call of the kernel starts from; more where that makes too many calls, for each goes through all places once."""
+
+
+@dataclass(frozen=True)
+class Sums:
+    """Sums over the other places within the radius of each place (k,), each by its weight; NaN for a place not asked about.
+
+    `reached` is the sum of weights, `cost` that of weight times cost (min, m or whole units of a given cost), `gravity` that of
+    weight times what is left of it at its cost, `straight` that of weight times crow-fly distance over way. `passing` (k,) and
+    `on_link` (m,) are trips from the places asked about, each of the weight of its destination, that pass a place or a link.
+    """
+
+    reached: Floats
+    cost: Floats
+    gravity: Floats
+    straight: Floats
+    passing: Floats
+    on_link: Floats
+
+    @property
+    def closeness(self) -> Floats:
+        """One over the sum of costs (Sabidussi); 0 where nothing is reached, infinity where all of it is at no cost."""
+        with np.errstate(divide="ignore"):
+            return np.where(self.reached > 0, 1.0 / self.cost, np.where(np.isnan(self.cost), np.nan, 0.0))
+
+    @property
+    def mean_cost(self) -> Floats:
+        """Cost of a trip in the mean; NaN where nothing is reached."""
+        with np.errstate(divide="ignore", invalid="ignore"):
+            return np.where(self.reached > 0, self.cost / self.reached, np.nan)
+
+
+class Centrality:
+    """Places, ready to be asked how central they are on the network of a router.
+
+    They count others within `radius` (ms, mm or 1/1000 of a given cost).
+
+    `weight` (k,) is what each place counts for; a place at a cost of c units counts exp(-`beta` c) of it for gravity.
+    """
+
+    def __init__(self, router: Router, places: Snapped, measure: str, radius: int, weight: Floats, beta: float) -> None:
+        self._network = network = router.network
+        self._places, self._measure = places, measure
+        self._weight = weight
+        self._beta = beta / self.unit
+        overhead = network.overhead(measure)
+        self._overhead, self._within = overhead, min(radius, int(NO_LIMIT)) - overhead
+
+    @property
+    def unit(self) -> int:
+        """Thousandths in which costs come out: minutes for times, metres or whole units for others."""
+        return 60_000 if self._measure == "time" else 1000
+
+    @cached_property
+    def _seeds(self) -> Seeds:
+        return leaving(self._places, self._network, self._measure, carried_with(self._measure))
+
+    @cached_property
+    def _goals(self) -> tuple[Rows, Seeds]:
+        """Goals by the state they are reached from, with offsets by state."""
+        goals = entering(self._places, self._network, self._measure, carried_with(self._measure))
+        order = np.argsort(goals.state, kind="stable")
+        by_state = Seeds(*(getattr(goals, item.name)[order] for item in fields(Seeds)))
+        return np.searchsorted(by_state.state, np.arange(self._network.states.count + 1)), by_state
+
+    @cached_property
+    def _on_links(self) -> tuple[Rows, Rows]:
+        """Stands by link and fraction: offsets by link, and rows."""
+        stands = self._places.stands
+        rows = np.lexsort((stands.fraction, stands.link))
+        return np.searchsorted(stands.link[rows], np.arange(self._network.graph.link_count + 1)), rows
+
+    @cached_property
+    def _stands(self) -> tuple[Rows, NDArray[np.int32], NDArray[np.int32], Floats, Rows, Rows, int]:
+        """Stands as the kernel wants them, and how many ways along links there are at most from one place."""
+        stands, network, measure = self._places.stands, self._network, self._measure
+        first = np.searchsorted(stands.place, np.arange(len(self._places.link) + 1))
+        beside = np.diff(self._on_links[0])[stands.link]
+        most = int(np.bincount(stands.place, beside).max(initial=0))
+        ways = stands.ways_to(network, measure), stands.ways_to(network, carried_with(measure))
+        return first, stands.place, stands.link, stands.fraction, *ways, most
+
+    @cached_property
+    def _at(self) -> tuple[Floats, Floats]:
+        """Where the places stand on the street, in metres."""
+        return self._network.graph.plane.xy(self._places.lon, self._places.lat)
+
+    def sums(self, rows: Rows | None = None, threads: int | None = None, progress: Progress | None = None) -> Sums:
+        """The sums for some places (all when left out), and what trips from them pass."""
+        progress = progress or Progress()
+        rows = np.arange(len(self._places.link)) if rows is None else rows
+        total = self._none()
+        size = max(AT_ONCE, -(-len(rows) // MOST_BLOCKS))
+        blocks = [rows[a : a + size] for a in range(0, len(rows), size)]
+        with threads_of(threads) as pool:
+            for done, part in enumerate(pool.map(self._block, blocks), 1):
+                for item in fields(Sums):
+                    whole, more = getattr(total, item.name), getattr(part, item.name)
+                    np.add(whole, more, out=whole)
+                progress.step(done / len(blocks), f"{min(done * size, len(rows)):,} of {len(rows):,} places")
+        asked = np.zeros(len(self._places.link), bool)
+        asked[rows] = self._places.link[rows] >= 0
+        for own in (total.reached, total.cost, total.gravity, total.straight):
+            own[~asked] = np.nan
+        total.passing[self._places.link < 0] = np.nan
+        return total
+
+    def _none(self) -> Sums:
+        reached, cost, gravity, straight, passing = np.zeros((5, len(self._places.link)))
+        return Sums(reached, cost, gravity, straight, passing, np.zeros(self._network.graph.link_count))
+
+    def _block(self, rows: Rows) -> Sums:
+        network, places, made = self._network, self._places, self._none()
+        graph, measure, carried = network.graph, self._measure, carried_with(self._measure)
+        start, head, number = network.rows("from")
+        weight = network.search_rows(measure, carried, "from")[2:]
+        seeds, (goal_start, goals) = self._seeds, self._goals
+        at_node = _at_node(places)
+        node = np.where(places.fraction == 0.0, graph.link_from[places.link], graph.link_to[places.link])
+        node = np.where(at_node, node, -1).astype(np.int32)
+        on_arc, at_nodes = np.zeros(2 * graph.link_count), np.zeros(graph.node_count)
+        searched_and_passed(
+            rows,
+            (start, head, *weight, network.states.steps.arc[number], network.states.node),
+            (seeds.starts(len(places.link)), seeds.state, seeds.cost, seeds.carried, seeds.arc, seeds.stand),
+            (goal_start, goals.owner, goals.cost, goals.carried, goals.arc, goals.stand),
+            (node, *self._at, self._weight),
+            self._stands,
+            (network.arc_costs(measure), network.arc_costs(carried)),
+            self._on_links,
+            (self._within, self._overhead, self._beta, float(self.unit), measure == "distance"),
+            (made.reached, made.cost, made.gravity, made.straight, made.passing, on_arc, at_nodes, made.on_link),
+            watched(),
+        )
+        go_on()
+        made.on_link[:] += on_arc[0::2] + on_arc[1::2]
+        between = np.flatnonzero((places.link >= 0) & ~at_node)
+        link = places.link[between]
+        made.passing[between] += on_arc[2 * link] + on_arc[2 * link + 1]
+        made.passing[at_node] += at_nodes[node[at_node]]
+        return made
+
+
+def _at_node(places: Snapped) -> NDArray[np.bool_]:
+    return (places.link >= 0) & ((places.fraction == 0.0) | (places.fraction == 1.0))

@@ -1,0 +1,1 @@
+"""Areas around the streets reached."""

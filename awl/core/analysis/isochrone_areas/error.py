@@ -1,0 +1,103 @@
+"""How much street a drawn area puts on the wrong side, estimated on a sample."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from awl.core.graph.shapes import point_at
+from awl.core.graph.street_graph import StreetGraph
+from awl.core.routing.reach import Reach
+
+SAMPLES = 2000
+"""Points looked at along the reached streets, evenly spaced."""
+TOLERATED = 0.01
+"""Share of reached street that areas may put on the wrong side without a word."""
+EDGE_M = 0.5
+"""A point this near to the edge of an area lies on the right side."""
+
+
+class AreaError(NamedTuple):
+    """Street on the wrong side, as shares of the length of reached street.
+
+    Attributes:
+        lost: reached, but outside the area.
+        enclosed: inside the area, but not reached.
+    """
+
+    lost: float
+    enclosed: float
+
+
+def area_error(
+    graph: StreetGraph, reach: Reach, limit: float, areas: NDArray[np.object_], by_owner: bool = False
+) -> AreaError:
+    """The share of street length on the wrong side of areas.
+
+    Parameters:
+        reach: arrivals along all usable streets.
+        limit: what counts as reached, in the unit of `reach`.
+        areas: one area in the metric plane, or one for each owner of `reach` with `by_owner` (None where none is drawn).
+
+    Returns:
+        Shares with a standard error of at most about a hundredth, without `enclosed` where areas belong to owners.
+    """
+    to, fro = reach.within(limit)
+    metres = graph.link_length[reach.link]
+    span = (reach.end - reach.begin) * metres
+    ahead = np.minimum((to - reach.begin) * metres, span)
+    behind = np.minimum((reach.end - fro) * metres, span - ahead)
+    total = float((ahead + behind).sum())
+    if total <= 0:
+        return AreaError(0.0, 0.0)
+    spacing = total / SAMPLES
+    row, at = _evenly(ahead + behind, spacing)
+    # Positions beyond what is reached from the begin lie in what is reached from the end.
+    at = np.where(at <= ahead[row], at, span[row] - (ahead + behind)[row] + at)
+    x, y, fraction = _points(graph, reach, row, at)
+    if by_owner:
+        first = reach.at_begin[row] + (fraction - reach.begin[row]) * reach.up[row]
+        second = reach.at_end[row] + (reach.end[row] - fraction) * reach.down[row]
+        owner = np.where(first <= second, reach.owner_begin[row], reach.owner_end[row])
+        held = areas[owner]
+        near = shapely.buffer(held, EDGE_M)
+        lost = ~shapely.contains_xy(near, x, y) & ~shapely.is_missing(held)
+        return AreaError(float(lost.mean()), 0.0)
+    near, core = shapely.buffer(areas[0], EDGE_M), shapely.buffer(areas[0], -EDGE_M)
+    shapely.prepare([near, core])
+    lost = ~shapely.contains_xy(near, x, y)
+    row, at = _evenly(_nearby(graph, reach, areas[0]) * (span - ahead - behind), spacing)
+    x, y, _ = _points(graph, reach, row, ahead[row] + at)
+    return AreaError(float(lost.mean()), float(shapely.contains_xy(core, x, y).sum() * spacing / total))
+
+
+def _evenly(length: NDArray[np.float64], spacing: float) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    """Points at even spacing along pieces laid end to end: the piece of each, and the metres along it."""
+    end = np.cumsum(length)
+    position = (np.arange(int(end[-1] / spacing)) + 0.5) * spacing if len(end) else np.zeros(0)
+    row = np.searchsorted(end, position, side="right")
+    return row, position - (end[row] - length[row])
+
+
+def _points(
+    graph: StreetGraph, reach: Reach, row: NDArray[np.int64], metres: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """Plane coordinates of points so many metres along pieces, and their fraction of the link."""
+    link = reach.link[row]
+    fraction = np.clip(reach.begin[row] + metres / graph.link_length[link], 0.0, 1.0)
+    x, y = graph.plane.xy(*point_at(graph, link, fraction))
+    return x, y, fraction
+
+
+def _nearby(graph: StreetGraph, reach: Reach, area: shapely.Geometry) -> NDArray[np.bool_]:
+    """Pieces of links whose boxes overlap the box around an area."""
+    if area.is_empty:
+        return np.zeros(len(reach.link), bool)
+    west, south, east, north = area.bounds
+    (x, y), first = graph.shape_xy, graph.shape_start[:-1]
+    near: NDArray[np.bool_] = (np.maximum.reduceat(x, first) >= west) & (np.minimum.reduceat(x, first) <= east)
+    near &= (np.maximum.reduceat(y, first) >= south) & (np.minimum.reduceat(y, first) <= north)
+    return near[reach.link]

@@ -1,0 +1,143 @@
+"""Times between homes and places, kept for those pairs alone that lie within a limit.
+
+A city has few places and everything may be within reach of each; a region has hundreds, each within reach of few homes. Pairs
+hold both without a table of all homes by all places.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from awl.core.analysis.population_points import Homes, minutes_to_place
+from awl.core.graph.street_graph import StreetGraph
+from awl.core.progress import threads_of
+from awl.core.routing.access_points import expanded
+from awl.core.routing.dijkstra.plain import Arrivals
+from awl.core.routing.dijkstra.search import NO_LABEL
+from awl.core.routing.router import Router
+from awl.core.routing.snapping import Snapped
+
+Floats = NDArray[np.float64]
+Longs = NDArray[np.int64]
+TIME_BITS, PER_MINUTE = 33, 2.0**20
+"""Minutes as whole numbers of 33 bits: a ten-thousandth of a second counts, and five days are the most."""
+WIDE = 0.3
+"""Share of the states from which on all homes are looked at: finding out which is no quicker."""
+
+
+@dataclass(frozen=True)
+class Times:
+    """Pairs (q,) of a home and a place with the `minutes` between them, ordered by place; of `homes` and `places` in all."""
+
+    home: Longs
+    place: Longs
+    minutes: Floats
+    homes: int
+    places: int
+
+    @classmethod
+    def of_table(cls, table: Floats) -> Times:
+        """From a table (homes, places), infinity where there is no way."""
+        place, home = np.nonzero(np.isfinite(table.T))
+        return cls(home, place, table[home, place], *table.shape)
+
+    def within(self, limit: float) -> Times:
+        """The pairs within a limit in minutes."""
+        near = self.minutes <= limit
+        return Times(self.home[near], self.place[near], self.minutes[near], self.homes, self.places)
+
+    def of_places(self, wanted: NDArray[np.bool_]) -> Times:
+        """The pairs of some of the places (k,)."""
+        mine = wanted[self.place]
+        return Times(self.home[mine], self.place[mine], self.minutes[mine], self.homes, self.places)
+
+    def per_home(self, value: Floats) -> Floats:
+        """Values (q,) of pairs, summed for each home (p,)."""
+        summed: Floats = np.bincount(self.home, value, self.homes).astype(np.float64)
+        return summed
+
+    def per_place(self, value: Floats) -> Floats:
+        """Values (q,) of pairs, summed for each place (k,)."""
+        summed: Floats = np.bincount(self.place, value, self.places).astype(np.float64)
+        return summed
+
+    @cached_property
+    def nth(self) -> Longs:
+        """Which nearest place of its home each pair is, from 0."""
+        # Home and time in one number sort faster than two; pairs are in the order of places, and stay so between equals.
+        whole = (self.home << TIME_BITS) + np.minimum(self.minutes * PER_MINUTE, 2**TIME_BITS - 1).astype(np.int64)
+        order = np.argsort(whole, kind="stable")
+        counts = np.bincount(self.home, minlength=self.homes)
+        made = np.empty(len(order), np.int64)
+        made[order] = np.arange(len(order)) - np.repeat(np.cumsum(counts) - counts, counts)
+        return made
+
+
+def times_between(
+    router: Router,
+    places: Snapped,
+    homes: Homes,
+    direction: str,
+    limit: int,
+    threads: int | None = None,
+    report: Callable[[int], None] | None = None,
+) -> Times:
+    """Minutes between homes and places within `limit` ms; `direction` is that of trips as seen from the places.
+
+    One search for each place; homes on streets that it did not come to are not looked at. `report` is told of places done.
+    """
+    stands, network = homes.stands, router.network
+    order = np.argsort(stands.link, kind="stable")
+    by_link = np.searchsorted(stands.link[order], np.arange(network.graph.link_count + 1))
+    home = stands.place[order].astype(np.int64)
+    at_nodes = _links_at_nodes(network.graph)
+
+    def of_place(row: int) -> tuple[Longs, Floats]:
+        place = places.take(np.array([row]))
+        found = router.arrivals(place, "time", direction, limit)
+        rows = _homes_near(found, place, at_nodes, by_link, home)
+        near = homes if rows is None else homes.take(rows)
+        minutes = minutes_to_place(near, network, place, found)
+        kept = np.flatnonzero(minutes * 60_000 <= limit)
+        return (kept if rows is None else rows[kept]), minutes[kept]
+
+    rows = np.flatnonzero(places.found)
+    parts = []
+    with threads_of(threads) as pool:
+        for part in pool.map(of_place, rows.tolist()):
+            parts.append(part)
+            if report is not None:
+                report(len(parts))
+    count = [len(home) for home, _ in parts]
+    none = np.zeros(0)
+    return Times(
+        np.concatenate([none.astype(np.int64), *(home for home, _ in parts)]),
+        np.repeat(rows, count),
+        np.concatenate([none, *(minutes for _, minutes in parts)]),
+        len(homes.zone),
+        len(places.link),
+    )
+
+
+def _links_at_nodes(graph: StreetGraph) -> tuple[Longs, NDArray[np.int64]]:
+    """Links in the order of their nodes, each at both: offsets by node, and links."""
+    node = np.concatenate([graph.link_from, graph.link_to])
+    order = np.argsort(node, kind="stable")
+    return np.searchsorted(node[order], np.arange(graph.node_count + 1)), order % graph.link_count
+
+
+def _homes_near(
+    found: Arrivals, place: Snapped, at_nodes: tuple[Longs, NDArray[np.int64]], by_link: Longs, home: Longs
+) -> Longs | None:
+    """Rows of the homes on links that a search came to, or None for all of them."""
+    reached = np.flatnonzero(found.label != NO_LABEL)
+    if len(reached) > WIDE * len(found.label):
+        return None
+    link, _ = expanded(*at_nodes, np.unique(found.network.states.node[reached]))
+    link = np.unique(np.concatenate([link, place.stands.link]))
+    return np.unique(expanded(by_link, home, link)[0])

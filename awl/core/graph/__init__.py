@@ -1,0 +1,1 @@
+"""The street graph: reading out of extracts, building, identity, base map."""

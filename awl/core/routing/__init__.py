@@ -1,0 +1,1 @@
+"""How long it takes and which path leads there."""

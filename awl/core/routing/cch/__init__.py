@@ -1,0 +1,1 @@
+"""Customizable contraction hierarchy."""

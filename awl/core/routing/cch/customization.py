@@ -1,0 +1,262 @@
+"""Putting costs into a topology, supernode by supernode.
+
+A supernode is a run of ranks of which each is the parent of the one before and has its neighbours but one; most work is on the
+large ones, on cuts. All ways over its ranks are looked at together before any edge above is touched. Ranks stand in post-order of
+the tree of their parents, so the edges above a rank were looked at shortly before. Source of supernodes: J. W. H. Liu, E. G. Ng,
+B. W. Peyton, *On finding supernodes for sparse matrix computations*, SIAM J. Matrix Anal. Appl. 14 (1993).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from awl.core.kernels import borrowing, stopped
+from awl.core.progress import go_on, watched
+from awl.core.routing.cch.topology import FAR, STEP, Metric, Topology, Ways
+from awl.core.routing.simd.blocks import RUN, least_through, lower_one, lower_run
+from awl.core.routing.simd.lanes import least_through_four, least_through_lanes
+from awl.core.routing.simd.vectors import peek, poke
+
+OFTEN = 4096
+"""Ranks between two looks at the watch."""
+
+
+def customized(topology: Topology, cost: NDArray[np.integer]) -> Metric:
+    """Put the costs of steps (r,) into a topology."""
+    metric = Metric(np.full((2, len(topology.head)), FAR))
+    put_steps(topology.edge, cost, metric.cost)
+    _customize(topology.start, topology.head, metric.cost[0], metric.cost[1], watched())
+    go_on()
+    return metric
+
+
+def ways_of(topology: Topology, metric: Metric, cost: NDArray[np.integer], carried: NDArray[np.integer]) -> Ways:
+    """What the edges of a metric stand for; `cost`, `carried` are those of the steps (r,)."""
+    size = len(topology.head)
+    ways = Ways(np.full((2, size), -1, np.int32), np.zeros((2, size), np.uint32))
+    _find_steps(topology.edge, metric.cost, cost, carried, ways.via, ways.carried)
+    _find_ways(topology.start, topology.head, metric.cost, ways.via, ways.carried, watched())
+    go_on()
+    return ways
+
+
+@borrowing
+def put_steps(edge, step_cost, cost):
+    """Lower the costs (2, m) of edges to those of the steps (r,) along them."""
+    down = np.int64(cost.shape[1])
+    for i in range(len(edge)):
+        row = np.int64(peek(edge, i))
+        if row >= 0:  # hardly ever else; which way a step leads is no branch, as it could not be guessed
+            at = (row & 1) * down + (row >> 1)
+            poke(cost, at, min(peek(cost, at), np.uint32(peek(step_cost, i))))
+
+
+@borrowing
+def _find_steps(edge, cost, step_cost, step_carried, via, carried):
+    """The first step that costs what its edge costs."""
+    for i in range(len(edge)):
+        way, e = edge[i] & 1, edge[i] >> 1
+        if e >= 0 and via[way, e] == -1 and step_cost[i] == cost[way, e] and step_cost[i] < FAR:
+            via[way, e], carried[way, e] = STEP - i, step_carried[i]
+
+
+@borrowing
+def follows(start, head, x):
+    """Whether rank `x` + 1 stands in the same supernode as `x`."""
+    begin, end = np.int64(peek(start, x)), np.int64(peek(start, x + 1))
+    return end > begin and peek(head, begin) == x + 1 and peek(start, x + 2) - end == end - begin - 1
+
+
+@borrowing
+def ranks_in(start, head, x):
+    """How many ranks the supernode has that begins at `x`."""
+    size = np.int64(1)
+    while follows(start, head, x + size - 1):
+        size += 1
+    return size
+
+
+@borrowing
+def rows_between(start, head, first, end, row):
+    """Put into `row` the edges between the higher end of edge `first` and those of the edges behind it, before `end`."""
+    t = np.int64(peek(start, np.int64(peek(head, first))))
+    for f in range(first + 1, end):
+        high = peek(head, f)
+        while peek(head, t) != high:
+            t += 1
+        row[f - first - 1] = t
+        t += 1
+
+
+@borrowing
+def widest(start):
+    """The most edges of a rank."""
+    most = np.int64(1)
+    for x in range(len(start) - 1):
+        most = max(most, start[x + 1] - start[x])
+    return most
+
+
+@njit(cache=True, nogil=True)
+def _customize(start, head, up, down, watch):
+    """Lower the costs (m,) of edges to those of the best ways over lower ranks; they come with the costs of their steps."""
+    wide = widest(start)
+    over_up, over_down = np.empty(wide, np.uint32), np.empty(wide, np.uint32)
+    x, count, look = np.int64(0), np.int64(len(start) - 1), np.int64(0)
+    while x < count:
+        if x >= look:
+            if stopped(watch, x, count):
+                return
+            look = x + OFTEN
+        size = ranks_in(start, head, x)
+        begin, end = np.int64(peek(start, x + size - 1)), np.int64(peek(start, x + size))
+        if size == 1:
+            _over_one(start, head, up, down, begin, end)
+            x += 1
+            continue
+        first = np.int64(peek(start, x))
+        step = np.int64(peek(start, x + 1)) - first - 1
+        for i in range(1, size):
+            least_through(up, down, up, down, np.int64(start[x + i]), first + i - 1, step, i, step + 1 - i)
+        for e in range(begin, end - 1):
+            more = end - 1 - e
+            for b in range(more):
+                over_up[b], over_down[b] = FAR, FAR
+            least_through(up, down, over_up, over_down, 0, first + size - 1 + e - begin, step, size, more)
+            _lower_above(start, head, up, down, e, more, over_up, over_down)
+        x += size
+
+
+@borrowing
+def _lower_above(start, head, up, down, e, count, by_up, by_down):
+    """Lower the edges between the higher end of `e` and those of the `count` edges behind it."""
+    j = np.int64(peek(head, e))
+    t, last, b = np.int64(peek(start, j)), np.int64(peek(start, j + 1)) - RUN, np.int64(0)
+    while b < count:
+        high = peek(head, e + 1 + b)
+        while peek(head, t) != high:
+            t += 1
+        if b + RUN <= count and t <= last and peek(head, t + RUN - 1) == peek(head, e + b + RUN):
+            lower_run(up, down, t, by_up, by_down, b)
+            t, b = t + RUN, b + RUN
+        else:
+            lower_one(up, down, t, peek(by_up, b), peek(by_down, b))
+            t, b = t + 1, b + 1
+
+
+@borrowing
+def _over_one(start, head, up, down, begin, end):
+    """Ways over one rank, whose edges are `begin` to `end`."""
+    for e in range(begin, end - 1):
+        t = np.int64(peek(start, np.int64(peek(head, e))))
+        up_e, down_e = peek(up, e), peek(down, e)
+        for f in range(e + 1, end):
+            high = peek(head, f)
+            while peek(head, t) != high:
+                t += 1
+            lower_one(up, down, t, np.uint32(down_e + peek(up, f)), np.uint32(peek(down, f) + up_e))
+            t += 1
+
+
+@njit(cache=True, nogil=True)
+def customize_lanes(start, head, up, down, watch):
+    """The same for costs (m, LANES)."""
+    row = np.empty(widest(start), np.int64)
+    x, count, look = np.int64(0), np.int64(len(start) - 1), np.int64(0)
+    while x < count:
+        if x >= look:
+            if stopped(watch, x, count):
+                return
+            look = x + OFTEN
+        size = ranks_in(start, head, x)
+        begin, end = np.int64(peek(start, x + size - 1)), np.int64(peek(start, x + size))
+        first = np.int64(peek(start, x))
+        step = np.int64(peek(start, x + 1)) - first - 1
+        for i in range(1, size):
+            at = np.int64(peek(start, x + i))
+            for b in range(step + 1 - i):
+                row[b] = at + b
+            _lower_lanes(up, down, row, step + 1 - i, first + i - 1, step, np.int64(i))
+        for e in range(begin, end - 1):
+            rows_between(start, head, e, end, row)
+            _lower_lanes(up, down, row, end - 1 - e, first + size - 1 + e - begin, step, size)
+        x += size
+
+
+@borrowing
+def _lower_lanes(up, down, row, count, first, step, rows):
+    """Lower the edges `row` by ways over a supernode, four at a time."""
+    for b in range(0, count - 3, 4):
+        least_through_four(up, down, row, np.int64(b), first, step, rows)
+    for b in range(count - count % 4, count):
+        least_through_lanes(up, down, row, np.int64(b), first, step, rows)
+
+
+@njit(cache=True, nogil=True)
+def _find_ways(start, head, cost, via, carried, watch):
+    """The lowest rank over which a way costs what an edge costs, where no step does; and what that way carries."""
+    wide = widest(start)
+    over, row = np.empty((2, wide), np.uint32), np.empty(wide, np.int64)
+    x, count, look = np.int64(0), np.int64(len(start) - 1), np.int64(0)
+    while x < count:
+        if x >= look:
+            if stopped(watch, x, count):
+                return
+            look = x + OFTEN
+        size = ranks_in(start, head, x)
+        begin, end = np.int64(peek(start, x + size - 1)), np.int64(peek(start, x + size))
+        if size == 1:
+            _name_over_one(start, head, cost, via, carried, begin, end)
+            x += 1
+            continue
+        first = np.int64(peek(start, x))
+        step = np.int64(peek(start, x + 1)) - first - 1
+        for i in range(1, size):
+            more = step + 1 - i
+            row[:more] = np.arange(start[x + i], start[x + i] + more)
+            _name(cost, via, carried, over, row, more, first + i - 1, step, i)
+        for e in range(begin, end - 1):
+            rows_between(start, head, e, end, row)
+            _name(cost, via, carried, over, row, end - 1 - e, first + size - 1 + e - begin, step, size)
+        x += size
+
+
+@borrowing
+def _name(cost, via, carried, over, row, count, first, step, rows):
+    """Name the way of the edges `row` if it leads over one of `rows` ranks, whose edges to the lower end begin with `first`."""
+    over[:, :count] = FAR
+    least_through(cost[0], cost[1], over[0], over[1], 0, first, step, rows, count)
+    for b in range(count):
+        k = row[b]
+        for way in range(2):
+            if via[way, k] != -1 or over[way, b] != cost[way, k] or over[way, b] == FAR:
+                continue
+            e = first
+            for i in range(rows):
+                f = e + 1 + b
+                into, out = (e, f) if way == 0 else (f, e)
+                if cost[1, into] + cost[0, out] == cost[way, k]:
+                    via[way, k], carried[way, k] = e, carried[1, into] + carried[0, out]
+                    break
+                e += step - i
+
+
+@borrowing
+def _name_over_one(start, head, cost, via, carried, begin, end):
+    """Name the ways over one rank, whose edges are `begin` to `end`."""
+    up, down = cost[0], cost[1]
+    for e in range(begin, end - 1):
+        t = np.int64(peek(start, np.int64(peek(head, e))))
+        up_e, down_e = peek(up, e), peek(down, e)
+        for f in range(e + 1, end):
+            high = peek(head, f)
+            while peek(head, t) != high:
+                t += 1
+            over_up, over_down = np.uint32(down_e + peek(up, f)), np.uint32(peek(down, f) + up_e)
+            if over_up == peek(up, t) and over_up < FAR and via[0, t] == -1:
+                via[0, t], carried[0, t] = e, carried[1, e] + carried[0, f]
+            if over_down == peek(down, t) and over_down < FAR and via[1, t] == -1:
+                via[1, t], carried[1, t] = e, carried[1, f] + carried[0, e]
+            t += 1

@@ -1,0 +1,125 @@
+"""The hierarchy of a network, with the costs and ways that were asked for: what searches work with."""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from awl.core.network.network import Network
+from awl.core.progress import Progress
+from awl.core.routing.access_points import expanded
+from awl.core.routing.cch.customization import customized, ways_of
+from awl.core.routing.cch.partial import customized_again, steps_by_edge, ways_again
+from awl.core.routing.cch.perfect import Sides, trimmed, untrimmed
+from awl.core.routing.cch.topology import Metric, Topology, Ways, topology_of
+
+Ints = NDArray[np.int32]
+Longs = NDArray[np.int64]
+FEW, FEW_SHARE = 50, 0.002
+"""Steps, and their share of the ranks: where more have another cost, customizing in part is slower than in full."""
+
+
+class Hierarchy:
+    """The topology of a network, with the metrics and ways that were asked for."""
+
+    def __init__(self, topology: Topology, base: tuple[Hierarchy, Network] | None = None) -> None:
+        self.topology = topology
+        self._base = base
+        self._metrics: dict[str, Metric] = {}
+        self._ways: dict[tuple[str, str], Ways] = {}
+        self._looked_at: dict[str, Ints] = {}
+        self._sides: dict[str, Sides] = {}
+
+    @classmethod
+    def of(cls, network: Network, progress: Progress | None = None) -> Hierarchy:
+        """Made for a network; takes seconds for a town."""
+        graph = network.graph
+        return cls(topology_of(network.states, *graph.plane.xy(graph.node_lon, graph.node_lat), progress))
+
+    def fresh(self, network: Network) -> Hierarchy:
+        """The same topology for other costs than those of the `network` this one stands for.
+
+        Where few of them turn out to be other, the metrics are taken over and put right in part.
+        """
+        return Hierarchy(self.topology, (self, network))
+
+    @cached_property
+    def _by_edge(self) -> Ints:
+        return steps_by_edge(self.topology) if self._base is None else self._base[0]._by_edge
+
+    def ready(self, measure: str) -> bool:
+        """Whether the metric of a measure is there."""
+        return measure in self._metrics
+
+    def metric(self, network: Network, measure: str) -> Metric:
+        """The metric of a measure, made when it is first asked for."""
+        if measure not in self._metrics:
+            known = self._prepared(measure)
+            changed = None if known is None else self._changed(network, known[1], measure)
+            if known is None or changed is None:
+                self._metrics[measure] = customized(self.topology, network.step_costs(measure))
+            else:
+                metric, cost = known[0]._metrics[measure], network.costs_of_steps(measure)
+                made, self._looked_at[measure] = customized_again(self.topology, self._by_edge, metric, cost, changed)
+                self._metrics[measure] = made
+        return self._metrics[measure]
+
+    @property
+    def nbytes(self) -> int:
+        """Memory of all that is prepared: topology, metrics, what their edges stand for, edges best ways use."""
+        _ = self.topology.parent, self.topology.lone, self.topology.lowest  # made by the first searches
+        sides = [side for both in self._sides.values() for side in (both.up, both.down)]
+        parts = (self.topology, *self._metrics.values(), *self._ways.values(), *sides)
+        arrays = {id(value): value for part in parts for value in vars(part).values() if isinstance(value, np.ndarray)}
+        return sum(array.nbytes for array in arrays.values())
+
+    def trim(self, network: Network, measure: str) -> None:
+        """Find out which edges best ways use, for all searches from now on: worth it from some hundred of them on."""
+        if measure not in self._sides:
+            self._sides[measure] = trimmed(self.topology, self.metric(network, measure))
+
+    def sides(self, network: Network, measure: str) -> Sides:
+        """The edges searches go over: those best ways use where that was found out, else all."""
+        known = self._sides.get(measure)
+        return untrimmed(self.topology, self.metric(network, measure)) if known is None else known
+
+    def ways(self, network: Network, measure: str, carried: str) -> Ways:
+        """What the edges of a metric stand for, with a carried cost; made when first asked for."""
+        key = (measure, carried)
+        if key not in self._ways:
+            metric = self.metric(network, measure)
+            known = self._prepared(measure) if measure in self._looked_at else None
+            rows = None
+            if known is not None and key in known[0]._ways:
+                rows = self._changed(network, known[1], carried)
+            if known is None or rows is None:
+                costs = network.step_costs(measure), network.step_costs(carried)
+                self._ways[key] = ways_of(self.topology, metric, *costs)
+            else:
+                parts = network.costs_of_steps(measure), network.costs_of_steps(carried)
+                edges = self.topology.edge[rows]
+                again = np.union1d(self._looked_at[measure], edges[edges >= 0] >> 1).astype(np.int32)
+                self._ways[key] = ways_again(self.topology, self._by_edge, metric, known[0]._ways[key], parts, again)
+        return self._ways[key]
+
+    def _prepared(self, measure: str) -> tuple[Hierarchy, Network] | None:
+        """The nearest hierarchy this one comes from that has the metric, and its network."""
+        base = self._base
+        while base is not None and not base[0].ready(measure):
+            base = base[0]._base
+        return base
+
+    def _changed(self, network: Network, before: Network, measure: str) -> Longs | None:
+        """The steps whose costs are other than before, None where they are so many that all edges are better looked at again.
+
+        Only those onto links known to have changed are compared, where these are known.
+        """
+        links = network.changed_since(before)
+        if links is None:
+            rows = np.arange(len(self.topology.edge))
+        else:
+            rows = expanded(*network.states.by_arc, np.concatenate([2 * links, 2 * links + 1]))[0].astype(np.int64)
+        rows = rows[network.step_costs(measure, rows) != before.step_costs(measure, rows)]
+        return rows if len(rows) <= max(FEW, FEW_SHARE * self.topology.count) else None

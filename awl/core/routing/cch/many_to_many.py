@@ -1,0 +1,277 @@
+"""Questions of the engine answered on a hierarchy: one to all, and many to many."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import dataclass, fields
+
+import numpy as np
+from numpy.typing import NDArray
+
+from awl.core.network.network import Network
+from awl.core.progress import Progress, go_on, threads_of, watched
+from awl.core.routing.access_points import along_link
+from awl.core.routing.cch.hierarchy import Hierarchy
+from awl.core.routing.cch.one_to_all import (
+    NOT_YET,
+    above,
+    fill_rows,
+    fill_rows_carrying,
+    label_lone,
+    label_states,
+    sweep,
+    sweep_one,
+)
+from awl.core.routing.cch.topology import FAR, Topology
+from awl.core.routing.dijkstra.search import NO_LABEL, NO_LIMIT, OWNER_BITS, OWNER_MASK, UNREACHED
+from awl.core.routing.path import carried_with
+from awl.core.routing.simd.lanes import LANES
+from awl.core.routing.snapping import Snapped
+from awl.core.routing.terminals import Seeds, entering, leaving
+
+Ints = NDArray[np.int32]
+WORTH_TRIMMING = 1024
+"""Places or trips from which on a second pass over the edges pays."""
+AT_ONCE = 4 * LANES
+"""Places in one call of a kernel."""
+
+
+def ranked(hierarchy: Hierarchy, network: Network, seeds: Seeds, measure: str) -> tuple[Seeds, Ints, Ints]:
+    """Seeds on states with a rank, the ranks, and the step each took from a state without one, or -1."""
+    rank = hierarchy.topology.rank[seeds.state]
+    lone = np.flatnonzero(rank < 0)
+    if len(lone) == 0:
+        return seeds, rank, np.full(len(rank), -1, np.int32)
+    start, head, number = network.rows("from")
+    counts = start[seeds.state[lone] + 1] - start[seeds.state[lone]]
+    nth = np.repeat(lone, counts)
+    row = np.arange(len(nth)) - np.repeat(np.cumsum(counts) - counts - start[seeds.state[lone]], counts)
+    step = number[row]
+    cost, carried = (network.step_costs(one, step) for one in (measure, carried_with(measure)))
+    rest = np.flatnonzero(rank >= 0)
+    owner = np.concatenate([seeds.owner[rest], seeds.owner[nth]])
+    order = np.argsort(owner, kind="stable")
+    state = np.concatenate([seeds.state[rest], head[row]])[order]
+    made = Seeds(
+        state,
+        np.concatenate([seeds.cost[rest], np.minimum(seeds.cost[nth].astype(np.int64) + cost, UNREACHED)])[
+            order
+        ].astype(np.int32),
+        np.concatenate([seeds.carried[rest], seeds.carried[nth] + carried])[order],
+        owner[order],
+        np.concatenate([seeds.arc[rest], seeds.arc[nth]])[order],
+        np.concatenate([seeds.stand[rest], seeds.stand[nth]])[order],
+    )
+    first = np.concatenate([np.full(len(rest), -1, np.int32), step])[order].astype(np.int32)
+    return made, hierarchy.topology.rank[state], first
+
+
+def swept(
+    hierarchy: Hierarchy, network: Network, seeds: Seeds, measure: str, direction: str, limit: int
+) -> NDArray[np.int64]:
+    """Labels (s,) of all states as a search `from` or `to` places gives them."""
+    topology = hierarchy.topology
+    overhead = np.int64(network.overhead(measure))
+    most = (np.int64(limit) << OWNER_BITS) | OWNER_MASK
+    label = np.full(network.states.count, NO_LABEL)
+    own = ((seeds.cost.astype(np.int64) + overhead) << OWNER_BITS) | seeds.owner
+    on_way, rank = seeds, topology.rank[seeds.state]
+    if direction == "from":
+        on_way, rank, _ = ranked(hierarchy, network, seeds, measure)
+    begin = ((on_way.cost.astype(np.int64) + overhead) << OWNER_BITS) | on_way.owner
+    here = rank >= 0
+    sides = hierarchy.sides(network, measure)
+    sides = sides if direction == "from" else sides.turned()
+    up, down = sides.up, sides.down
+    edges = up.start, up.head, up.cost, down.start, down.head, down.cost
+    if limit == NO_LIMIT and len(on_way.owner) and (on_way.owner == on_way.owner[0]).all():
+        cost = np.empty(topology.count, np.uint32)
+        begun = np.minimum(begin[here] >> OWNER_BITS, int(FAR)).astype(np.uint32)
+        sweep_one(topology.parent, *edges, rank[here], begun, cost)
+        label_states(topology.state, cost, np.int64(limit), np.int64(on_way.owner[0]), label)
+    else:
+        sweep(
+            topology.parent, topology.lowest, topology.start, topology.head, *edges, rank[here], begin[here], most,
+            topology.state, *_climb_scratch(topology.count), label,
+        )  # fmt: skip
+    with_ends(topology, network, measure, direction, seeds.state, own, most, label)
+    return label
+
+
+def with_ends(
+    topology: Topology, network: Network, measure: str, direction: str, state: Ints, own: NDArray[np.int64], most: np.int64,
+    label: NDArray[np.int64],
+) -> None:  # fmt: skip
+    """Complete labels (s,) of ranked states by those of the ends, `own` at each `state`, and of states without a rank."""
+    within = own <= most
+    np.minimum.at(label, state[within], own[within])
+    if direction == "to":
+        start, head, cost, _ = network.search_rows(measure, measure, "from")
+        label_lone(topology.lone, start, head, cost, most, label)
+
+
+@dataclass(frozen=True)
+class Pairs:
+    """Single pairs (p,) of a source and a target, with cost and carried cost."""
+
+    source: NDArray[np.integer]
+    target: NDArray[np.integer]
+    cost: NDArray[np.int64]
+    carried: NDArray[np.int64]
+
+
+class Ladder:
+    """Costs between many places, sixteen of those trips begin at in a sweep, and the costs their ways carry if wanted."""
+
+    def __init__(
+        self, hierarchy: Hierarchy, network: Network, ends: tuple[Snapped, Snapped], measure: str, carrying: bool
+    ) -> None:
+        self._network, self._measure = network, measure
+        self._carried = carried_with(measure) if carrying else None
+        self._ends = ends
+        topology = hierarchy.topology
+        sources, targets = ends
+        if len(sources.link) >= WORTH_TRIMMING:
+            hierarchy.trim(network, measure)
+        sides = hierarchy.sides(network, measure)
+        self._first = leaving(sources, network, measure, carried_with(measure))
+        self._goals = entering(targets, network, measure, carried_with(measure))
+        self._seeds, self._rank, _ = ranked(hierarchy, network, self._first, measure)
+        goal_rank = topology.rank[self._goals.state]
+        closure = above(topology.parent, np.unique(goal_rank[goal_rank >= 0]))
+        self._local = np.full(topology.count, -1, np.int32)
+        self._local[closure] = np.arange(len(closure), dtype=np.int32)
+        # In the order of their labels, so that these are read one behind the other.
+        here = np.flatnonzero(goal_rank >= 0)
+        here = here[np.argsort(goal_rank[here], kind="stable")]
+        self._goal_row, goals = self._local[goal_rank[here]], self._goals
+        self._goal_target, self._goal_cost = goals.owner[here], goals.cost[here].astype(np.uint32)
+        self._goal_far = goals.carried[here].astype(np.uint32)
+        self._parent, self._size = topology.parent, len(closure)
+        self._up, self._down = sides.up, sides.down.within(closure, self._local)
+        if carrying:
+            carried = hierarchy.ways(network, measure, carried_with(measure)).carried
+            self._up_far, self._down_far = carried[0][sides.up.edge], carried[1][self._down.edge]
+        self._aside = sorted_pairs(
+            along_links(network, ends, measure), onto_links(topology.rank, self._first, self._goals)
+        )
+
+    def costs(self, most: int, threads: int | None, progress: Progress) -> tuple[Ints, NDArray[np.int64]]:
+        """Cost and carried cost (s, t) from all places, with what trips cost at their ends; UNREACHED above `most` without.
+
+        Not carrying, the second is empty.
+        """
+        network = self._network
+        shape = len(self._ends[0].link), len(self._ends[1].link)
+        overhead = network.overhead(self._measure)
+        cost, carried = np.empty(shape, np.int32), np.empty(shape if self._carried else (0, 0), np.int64)
+        up, down, starts = self._up, self._down, self._seeds.starts(shape[0])
+        seed_cost, seed_far = self._seeds.cost.astype(np.uint32), self._seeds.carried.astype(np.uint32)
+        goal, watch = (self._goal_row, self._goal_target, self._goal_cost), watched()
+
+        def fill(rows: NDArray[np.int64]) -> None:
+            label, further, place = _scratch(len(self._parent), self._size)
+            if self._carried is None:
+                fill_rows(
+                    self._parent, up.start, up.head, up.cost, self._local, down.start, down.head, down.cost, starts, self._rank,
+                    seed_cost, *goal, rows, most, overhead, place, label, cost, watch,
+                )  # fmt: skip
+            else:
+                fill_rows_carrying(
+                    self._parent, up.start, up.head, up.cost, self._up_far, self._local, down.start, down.head, down.cost,
+                    self._down_far, starts, self._rank, seed_cost, seed_far, *goal, self._goal_far, rows, most, overhead,
+                    network.overhead(self._carried), place, label, further, cost, carried, watch,
+                )  # fmt: skip
+
+        order = self._order
+        blocks = np.split(order, np.arange(AT_ONCE, len(order), AT_ONCE))
+        with threads_of(threads) as pool:
+            for done, _ in enumerate(pool.map(fill, blocks), 1):
+                go_on()
+                progress.step(done / len(blocks), f"{done * len(order) // len(blocks)} of {len(order)} starts")
+        put_aside(network, self._measure, self._aside, most, cost, carried if self._carried else None)
+        return cost, carried
+
+    @property
+    def _order(self) -> NDArray[np.int64]:
+        """Places in an order in which those that follow each other climb the same ranks."""
+        first = np.full(len(self._ends[0].link), np.iinfo(np.int32).max, np.int64)
+        np.minimum.at(first, self._seeds.owner, self._rank)
+        return np.argsort(first, kind="stable")
+
+
+def put_aside(
+    network: Network, measure: str, aside: Pairs, most: int, cost: Ints, carried: NDArray[np.int64] | None
+) -> None:
+    """Put in trips, as `sorted_pairs` gives them, that go another way than by a search, where that is no longer."""
+    whole = aside.cost + network.overhead(measure)
+    nearer = (aside.cost <= most) & (whole <= cost[aside.source, aside.target])
+    at = aside.source[nearer], aside.target[nearer]
+    cost[at] = whole[nearer]
+    if carried is not None:
+        carried[at] = aside.carried[nearer] + network.overhead(carried_with(measure))
+
+
+def onto_links(rank: Ints, first: Seeds, goals: Seeds) -> Pairs:
+    """Trips from a node onto a link that begins there, where no step leads to the state they begin in."""
+    a, b = at_once(rank, first, goals)
+    whole = first.cost[a].astype(np.int64) + goals.cost[b]
+    return Pairs(first.owner[a], goals.owner[b], whole, first.carried[a] + goals.carried[b])
+
+
+def along_links(network: Network, ends: tuple[Snapped, Snapped], measure: str) -> Pairs:
+    """Trips along one link without leaving it."""
+    sources, targets = ends
+    a, b = alike(sources.stands.link, targets.stands.link)
+    _, cost, carried = along_link(network, (sources.stands.take(a), targets.stands.take(b)), measure)
+    return Pairs(sources.stands.place[a], targets.stands.place[b], cost, carried)
+
+
+def sorted_pairs(*parts: Pairs) -> Pairs:
+    """All pairs by source; of the same pair the least is last, so that it is what stays where all are written."""
+    source, target, cost, carried = (
+        np.concatenate([getattr(part, item.name) for part in parts]) for item in fields(Pairs)
+    )
+    order = np.lexsort((-cost, source))
+    return Pairs(source[order], target[order], cost[order], carried[order])
+
+
+def _matched(source: NDArray[np.integer], rows: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """For each of `rows` the pairs whose source it is: the number of the row, and of the pair."""
+    begin, end = np.searchsorted(source, rows), np.searchsorted(source, rows, side="right")
+    lane = np.repeat(np.arange(len(rows)), end - begin)
+    return lane, np.arange(len(lane)) + np.repeat(begin - (np.cumsum(end - begin) - (end - begin)), end - begin)
+
+
+def alike(keys: NDArray[np.integer], others: NDArray[np.integer]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """All pairs of one key and an equal other."""
+    order = np.argsort(others, kind="stable")
+    row, nth = _matched(others[order], keys.astype(np.int64))
+    return row, order[nth]
+
+
+_OWN = threading.local()
+
+
+def _scratch(count: int, size: int) -> tuple[NDArray[np.uint32], NDArray[np.uint32], Ints]:
+    """Labels (size, LANES) and carried costs of a sweep, and places of `count` ranks: of this thread, kept for the next."""
+    kept = getattr(_OWN, "scratch", None)
+    if kept is None or len(kept[2]) != count or len(kept[0]) < size:
+        wide = np.empty((2, size, LANES), np.uint32)
+        kept = _OWN.scratch = wide[0], wide[1], np.full(count, -1, np.int32)
+    return kept[0][:size], kept[1][:size], kept[2]
+
+
+def _climb_scratch(count: int) -> tuple[Ints, Ints, NDArray[np.int64]]:
+    """Places, a list, and labels of `count` ranks, likewise: each sweep leaves the first and the last as they were."""
+    kept: tuple[Ints, Ints, NDArray[np.int64]] | None = getattr(_OWN, "climb", None)
+    if kept is None or len(kept[0]) != count:
+        kept = _OWN.climb = np.full(count, -1, np.int32), np.empty(count, np.int32), np.full(count, NOT_YET)
+    return kept
+
+
+def at_once(rank: Ints, seeds: Seeds, goals: Seeds) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Pairs of seeds and goals at one state to which no step leads."""
+    here, there = np.flatnonzero(rank[seeds.state] < 0), np.flatnonzero(rank[goals.state] < 0)
+    a, b = alike(seeds.state[here], goals.state[there])
+    return here[a], there[b]

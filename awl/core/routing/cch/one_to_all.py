@@ -1,0 +1,316 @@
+"""Searches on a hierarchy: up from where trips begin, then down to where they end.
+
+Sources: D. Delling, A. V. Goldberg, A. Nowatzyk, R. F. Werneck, *PHAST: hardware-accelerated shortest path trees*, J. Parallel
+Distrib. Comput. 73 (2013), sweeps with several sources as lanes; D. Delling, A. V. Goldberg, R. F. Werneck, *Faster batched
+shortest paths in road networks*, ATMOS 2011, sweeps restricted to what lies above the targets.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from awl.core.kernels import borrowing, stopped
+from awl.core.routing.cch.topology import FAR
+from awl.core.routing.dijkstra.search import NO_LABEL, OWNER_BITS, UNREACHED
+from awl.core.routing.simd.lanes import LANES, least_over, least_over_carrying, over_edge, over_edge_carrying
+from awl.core.routing.simd.vectors import peek, poke
+
+NOT_YET = np.int64(2**62)
+"""No label. Above all that are, and the sum of it and the cost of an edge fits into 64 bits."""
+
+
+@borrowing
+def _turn(found, begin, end):
+    """Turn the order of the ranks from `begin` to `end` round."""
+    end -= 1
+    while begin < end:
+        found[begin], found[end] = found[end], found[begin]
+        begin, end = begin + 1, end - 1
+
+
+@borrowing
+def climb_from(parent, ranks, place, found):
+    """Put all ranks from `ranks` up to their roots into `found`, each before those above it; how many they are.
+
+    `place` (c,), -1 throughout, gets the row of each in `found`.
+    """
+    size = 0
+    for first in ranks:
+        at = first
+        while at >= 0 and place[at] < 0:
+            place[at] = 0
+            at = parent[at]
+        # Only ranks found before lie above this path, so it goes in front of them: the list is filled from the end.
+        end, at = at, first
+        length = 0
+        while at != end:
+            found[size + length] = at
+            length += 1
+            at = parent[at]
+        _turn(found, size, size + length)
+        size += length
+    _turn(found, 0, size)
+    for i in range(size):
+        place[found[i]] = i
+    return size
+
+
+def above(parent: NDArray[np.int32], ranks: NDArray[np.int32]) -> NDArray[np.int32]:
+    """All ranks from `ranks` up to their roots, ascending, each once."""
+    found = np.empty(len(parent), np.int32)
+    size = climb_from(parent, ranks, np.full(len(parent), -1, np.int32), found)
+    return np.sort(found[:size])
+
+
+@borrowing
+def sweep(
+    parent, lowest, start, head, up_start, up_head, up, down_start, down_head, down, seed_rank, seed_label, most, state, place,
+    reached, of_rank, label,
+):  # fmt: skip
+    """Fill `label` (s,) of the states at ranks from seeds: cost and owner in one number as in a plain search, none above `most`.
+
+    `place` (c,) is -1 and `of_rank` (c,) `NOT_YET` throughout, and both are left so; `reached` (c,) is scratch. What comes from
+    a rank has edges only to it and to what it has edges to itself: where none of those is reached and no seed lies below, all
+    that is passed over.
+    """
+    for i in range(len(seed_rank)):
+        if seed_label[i] <= most:
+            of_rank[seed_rank[i]] = min(of_rank[seed_rank[i]], seed_label[i])
+    climbed = climb_from(parent, seed_rank, place, reached)
+    for at in range(climbed):
+        i = reached[at]
+        here = of_rank[i]
+        if here <= most:
+            for e in range(up_start[i], up_start[i + 1]):
+                over = here + (np.int64(up[e]) << OWNER_BITS)
+                if over <= most and over < of_rank[up_head[e]]:
+                    of_rank[up_head[e]] = over
+    size, rank, edge = 0, np.int64(len(parent) - 1), np.int64(len(down_head))
+    while rank >= 0:
+        best, begin = peek(of_rank, rank), np.int64(peek(down_start, rank))
+        while edge > begin:
+            edge -= 1
+            near = peek(of_rank, np.int64(peek(down_head, edge)))
+            best = min(best, near + (np.int64(peek(down, edge)) << OWNER_BITS))
+        if best <= most:
+            poke(of_rank, rank, best)
+            poke(reached, size, rank)
+            size += 1
+        elif peek(place, rank) < 0 and _none_reached(
+            head, np.int64(peek(start, rank)), np.int64(peek(start, rank + 1)), of_rank
+        ):
+            rank = np.int64(peek(lowest, rank))
+            edge = np.int64(peek(down_start, rank))
+        poke(place, rank, -1)
+        rank -= 1
+    for at in range(size):
+        rank = np.int64(peek(reached, at))
+        poke(label, np.int64(peek(state, rank)), peek(of_rank, rank))
+        poke(of_rank, rank, NOT_YET)
+
+
+@borrowing
+def _none_reached(head, begin, end, of_rank):
+    """Whether no edge of a rank leads to one with a label."""
+    e = begin
+    while e < end and peek(of_rank, np.int64(peek(head, e))) == NOT_YET:
+        e += 1
+    return e == end
+
+
+@njit(cache=True, nogil=True)
+def sweep_one(parent, up_start, up_head, up, down_start, down_head, down, seed_rank, seed_cost, label):
+    """Costs `label` (c,) of all ranks from the seeds of one place; `FAR` where there is no way."""
+    label[:] = FAR
+    for i in range(len(seed_rank)):
+        label[seed_rank[i]] = min(label[seed_rank[i]], seed_cost[i])
+    climb = np.empty(len(parent), np.int32)
+    size = climb_from(parent, seed_rank, np.full(len(parent), -1, np.int32), climb)
+    for at in range(size):
+        i = climb[at]
+        for e in range(up_start[i], up_start[i + 1]):
+            label[up_head[e]] = min(label[up_head[e]], np.uint32(label[i] + up[e]))
+    edge = np.int64(len(down_head))
+    for i in range(len(parent) - 1, -1, -1):
+        best, begin = label[i], np.int64(peek(down_start, i))
+        # From the last edge to the first: that leads to the parent, whose label is the latest to be known.
+        while edge > begin:
+            edge -= 1
+            best = min(best, np.uint32(peek(label, np.int64(peek(down_head, edge))) + peek(down, edge)))
+        label[i] = best
+
+
+@borrowing
+def label_states(state, cost, limit, owner, label):
+    """Put the costs (c,) of a sweep into the labels of the states that stand at the ranks; none above `limit`."""
+    for i in range(len(state)):
+        label[state[i]] = (np.int64(cost[i]) << OWNER_BITS) | owner if cost[i] <= limit else NO_LABEL
+
+
+@borrowing
+def label_lone(lone, start, head, cost, most, label):
+    """Labels of the states without a rank towards places: trips that begin there take one step first; none above `most`."""
+    for state in lone:
+        best = label[state]
+        for row in range(start[state], start[state + 1]):
+            onward = label[head[row]]
+            if onward <= most:
+                best = min(best, onward + (np.int64(cost[row]) << OWNER_BITS))
+        if best <= most:
+            label[state] = best
+
+
+@njit(cache=True, nogil=True)
+def sweep_lanes(
+    parent, up_start, up_head, up, local, down_start, down_head, down, seed_rank, seed_lane, seed_cost, place, label
+):  # fmt: skip
+    """Costs `label` (d, LANES) from sources, each a lane, at the ranks that have a row in `local` (c,), else -1.
+
+    `down_start`, `down_head` hold rows of `local`. `place` (c,) is -1 throughout, and is left so.
+    """
+    climb = np.empty(len(parent), np.int32)
+    size = climb_from(parent, seed_rank, place, climb)
+    top = np.full((size, LANES), FAR)
+    for i in range(len(seed_rank)):
+        at = place[seed_rank[i]]
+        top[at, seed_lane[i]] = min(top[at, seed_lane[i]], seed_cost[i])
+    own = np.zeros(len(label), np.uint8)
+    for at in range(size):
+        i = climb[at]
+        for e in range(up_start[i], up_start[i + 1]):
+            over_edge(top, np.int64(at), top, np.int64(place[up_head[e]]), up[e])
+        if local[i] >= 0:
+            label[local[i], :] = top[at, :]
+            own[local[i]] = 1
+        place[i] = -1
+    for i in range(len(label) - 1, -1, -1):
+        least_over(label, np.int64(i), down_head, down, np.int64(down_start[i]), np.int64(down_start[i + 1]), own[i])
+
+
+@njit(cache=True, nogil=True)
+def sweep_lanes_carrying(
+    parent, up_start, up_head, up, up_far, local, down_start, down_head, down, down_far, seed_rank, seed_lane, seed_cost,
+    seed_far, place, label, extra,
+):  # fmt: skip
+    """The same, with the carried costs `extra` (d, LANES) of the same ways."""
+    climb = np.empty(len(parent), np.int32)
+    size = climb_from(parent, seed_rank, place, climb)
+    top, further = np.full((size, LANES), FAR), np.zeros((size, LANES), np.uint32)
+    for i in range(len(seed_rank)):
+        at, lane = place[seed_rank[i]], seed_lane[i]
+        if seed_cost[i] < top[at, lane]:
+            top[at, lane], further[at, lane] = seed_cost[i], seed_far[i]
+    own = np.zeros(len(label), np.uint8)
+    for at in range(size):
+        i = climb[at]
+        for e in range(up_start[i], up_start[i + 1]):
+            over_edge_carrying(top, further, np.int64(at), top, further, np.int64(place[up_head[e]]), up[e], up_far[e])
+        if local[i] >= 0:
+            label[local[i], :], extra[local[i], :] = top[at, :], further[at, :]
+            own[local[i]] = 1
+        place[i] = -1
+    for i in range(len(label) - 1, -1, -1):
+        least_over_carrying(
+            label,
+            extra,
+            np.int64(i),
+            down_head,
+            down,
+            down_far,
+            np.int64(down_start[i]),
+            np.int64(down_start[i + 1]),
+            own[i],
+        )
+
+
+@borrowing
+def to_targets(label, goal_row, goal_target, goal_cost, found):
+    """Costs (targets, LANES) from the labels of a sweep, where they are less than what is there."""
+    for i in range(len(goal_row)):
+        over_edge(label, np.int64(goal_row[i]), found, np.int64(goal_target[i]), goal_cost[i])
+
+
+@borrowing
+def to_targets_carrying(label, extra, goal_row, goal_target, goal_cost, goal_far, found, found_extra):
+    """The same, with the carried costs of the same ways."""
+    for i in range(len(goal_row)):
+        row, target = np.int64(goal_row[i]), np.int64(goal_target[i])
+        over_edge_carrying(label, extra, row, found, found_extra, target, goal_cost[i], goal_far[i])
+
+
+@njit(cache=True, nogil=True)
+def _seeds_of(rows, seed_start):
+    """The seeds of these places, and the lane of each: its place in `rows`."""
+    total = 0
+    for row in rows:
+        total += seed_start[row + 1] - seed_start[row]
+    at, lane = np.empty(total, np.int64), np.empty(total, np.int32)
+    size = 0
+    for i in range(len(rows)):
+        for one in range(seed_start[rows[i]], seed_start[rows[i] + 1]):
+            at[size], lane[size] = one, i
+            size += 1
+    return at, lane
+
+
+@njit(cache=True, nogil=True)
+def fill_rows(
+    parent, up_start, up_head, up, local, down_start, down_head, down, seed_start, seed_rank, seed_cost, goal_row, goal_target,
+    goal_cost, rows, most, overhead, place, label, cost, watch,
+):  # fmt: skip
+    """Fill these `rows` of `cost` (s, t): `overhead` and what it costs from a place to each target, UNREACHED above `most`."""
+    found = np.empty((cost.shape[1], LANES), np.uint32)
+    for first in range(0, len(rows), LANES):
+        if stopped(watch, first, len(rows)):
+            return
+        some = rows[first : first + LANES]
+        at, lane = _seeds_of(some, seed_start)
+        sweep_lanes(
+            parent,
+            up_start,
+            up_head,
+            up,
+            local,
+            down_start,
+            down_head,
+            down,
+            seed_rank[at],
+            lane,
+            seed_cost[at],
+            place,
+            label,
+        )
+        found[:] = FAR
+        to_targets(label, goal_row, goal_target, goal_cost, found)
+        for t in range(len(found)):
+            for i in range(len(some)):
+                reached = np.int64(found[t, i])
+                cost[some[i], t] = reached + overhead if reached <= most else UNREACHED
+
+
+@njit(cache=True, nogil=True)
+def fill_rows_carrying(
+    parent, up_start, up_head, up, up_far, local, down_start, down_head, down, down_far, seed_start, seed_rank, seed_cost,
+    seed_far, goal_row, goal_target, goal_cost, goal_far, rows, most, overhead, far_overhead, place, label, extra, cost, carried,
+    watch,
+):  # fmt: skip
+    """The same, with what the ways carry in `carried` (s, t); 0 where there is none."""
+    found, further = np.empty((2, cost.shape[1], LANES), np.uint32)
+    for first in range(0, len(rows), LANES):
+        if stopped(watch, first, len(rows)):
+            return
+        some = rows[first : first + LANES]
+        at, lane = _seeds_of(some, seed_start)
+        sweep_lanes_carrying(
+            parent, up_start, up_head, up, up_far, local, down_start, down_head, down, down_far, seed_rank[at], lane,
+            seed_cost[at], seed_far[at], place, label, extra,
+        )  # fmt: skip
+        found[:] = FAR
+        to_targets_carrying(label, extra, goal_row, goal_target, goal_cost, goal_far, found, further)
+        for t in range(len(found)):
+            for i in range(len(some)):
+                reached, within = np.int64(found[t, i]), np.int64(found[t, i]) <= most
+                cost[some[i], t] = reached + overhead if within else UNREACHED
+                carried[some[i], t] = np.int64(further[t, i]) + far_overhead if within else 0

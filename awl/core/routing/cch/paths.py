@@ -1,0 +1,231 @@
+"""Many trips at once, each from a place of its own to a place of its own: costs and ways."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from awl.core.network.network import Network
+from awl.core.progress import Progress, go_on, threads_of
+from awl.core.routing.access_points import Stands, along_link, expanded
+from awl.core.routing.cch.hierarchy import Hierarchy
+from awl.core.routing.cch.many_to_many import WORTH_TRIMMING, alike, at_once, ranked
+from awl.core.routing.cch.point_to_point import Ends, scratch_for, ways_of_pairs
+from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
+from awl.core.routing.path import ArcLists, StreetLeg, carried_with
+from awl.core.routing.snapping import Snapped
+from awl.core.routing.terminals import Seeds, entering, leaving
+
+Ints = NDArray[np.int32]
+Longs = NDArray[np.int64]
+BLOCK = 512
+"""Trips that are searched between two looks at the progress."""
+NO_WAY, OVER_STEPS, AT_ONCE, ALONG_LINK = 0, 1, 2, 3
+
+
+@dataclass(frozen=True)
+class Trips:
+    """Best ways of trips (k,): cost and carried cost without what a trip costs at its ends, -1 where there is no way.
+
+    Arcs of trip i, in travel order, are `arc[start[i]:start[i + 1]]`, with the delay in ms before each; `begin` and `end` are
+    the fractions of its first and last link at which it begins and ends. `off` (2, k) is the way to the first link and from the
+    last, as shares of their lengths, where these are not the nearest ones. `mode` is the id of who makes them.
+    """
+
+    mode: str
+    cost: Longs
+    carried: Longs
+    start: Longs
+    arc: Ints
+    delay_ms: Ints
+    begin: NDArray[np.float64]
+    end: NDArray[np.float64]
+    off: NDArray[np.float64]
+
+    def leg(self, i: int) -> StreetLeg | None:
+        """One of the ways."""
+        if self.cost[i] < 0:
+            return None
+        arc, delay = (column[self.start[i] : self.start[i + 1]] for column in (self.arc, self.delay_ms))
+        f, g = float(self.begin[i]), float(self.end[i])
+        # A trip within one link may go against its drawing; one that ends where it begins goes along it.
+        along = np.array([g >= f]) if len(arc) == 1 else (arc & 1) == 0
+        off = float(self.off[0, i]), float(self.off[1, i])
+        return StreetLeg(self.mode, arc >> 1, along, delay, f, g, int(self.cost[i]), int(self.carried[i]), off=off)
+
+
+def trips_between(
+    hierarchy: Hierarchy,
+    network: Network,
+    sources: Snapped,
+    targets: Snapped,
+    measure: str,
+    threads: int | None = None,
+    progress: Progress | None = None,
+) -> Trips:
+    """The best way from each source to the target of the same row."""
+    blocks = _blocks(hierarchy, network, (sources, targets), measure, threads, progress)
+    parts = [block.trips() for block in blocks]
+    if len(parts) == 1:
+        return parts[0]
+    counts = np.concatenate([np.zeros(1, np.int64), *(np.diff(part.start) for part in parts)])
+    cost, carried, arc, delay, begin, end = (
+        np.concatenate([getattr(part, name) for part in parts])
+        for name in ("cost", "carried", "arc", "delay_ms", "begin", "end")
+    )
+    off = np.concatenate([part.off for part in parts], axis=1)
+    return Trips(network.mode.id, cost, carried, np.cumsum(counts), arc, delay, begin, end, off)
+
+
+class _Block:
+    """Some of the trips: searched when made."""
+
+    def __init__(
+        self,
+        hierarchy: Hierarchy,
+        network: Network,
+        ends: tuple[Snapped, Snapped],
+        measure: str,
+    ) -> None:
+        carried = carried_with(measure)
+        self._network, self._carried = network, carried
+        self._stands = ends[0].stands, ends[1].stands
+        self._first = leaving(ends[0], network, measure, carried)
+        self._goals = entering(ends[1], network, measure, carried)
+        count = len(ends[0].link)
+        self._seeds, rank, self._onto = ranked(hierarchy, network, self._first, measure)
+        topology = hierarchy.topology
+        sides, ways = hierarchy.sides(network, measure), hierarchy.ways(network, measure, carried)
+        begins = Ends(self._seeds.starts(count), rank, self._seeds.cost.astype(np.int64))
+        goal_rank = hierarchy.topology.rank[self._goals.state]
+        arrive = Ends(self._goals.starts(count), goal_rank, self._goals.cost.astype(np.int64))
+        scratch = scratch_for(hierarchy.topology.count)
+        self._ways = ways_of_pairs(topology, sides, ways, begins, arrive, scratch)
+        self.cost = np.where(self._ways.cost <= NO_LIMIT, self._ways.cost, -1)
+        self.kind = np.where(self.cost >= 0, OVER_STEPS, NO_WAY)
+        served = np.maximum(self._ways.seed, 0), np.maximum(self._ways.goal, 0)
+        self.carried = np.zeros(count, np.int64)
+        if len(self._seeds.cost) and len(self._goals.cost):
+            whole = self._ways.carried + self._seeds.carried[served[0]] + self._goals.carried[served[1]]
+            self.carried = np.where(self.cost >= 0, whole, 0)
+        self._pair = np.full((2, count), -1, np.int64)
+        self._try_at_once(hierarchy)
+        self._try_along_links(measure)
+
+    def _better(self, trip: Longs, cost: Longs, carried: Longs, kind: int) -> NDArray[np.bool_]:
+        """Put other ways of some trips in where they cost no more; which ones do."""
+        better = (self.cost[trip] < 0) | (cost <= self.cost[trip])
+        at = trip[better]
+        self.cost[at], self.carried[at], self.kind[at] = cost[better], carried[better], kind
+        return better
+
+    def _try_at_once(self, hierarchy: Hierarchy) -> None:
+        """From a node onto a link that begins there, where no step leads to the state in which the trip begins."""
+        a, b = at_once(hierarchy.topology.rank, self._first, self._goals)
+        mine = self._first.owner[a] == self._goals.owner[b]
+        a, b = a[mine], b[mine]
+        cost = self._first.cost[a].astype(np.int64) + self._goals.cost[b]
+        order = np.argsort(-cost, kind="stable")  # the least is put in last
+        a, b, cost = a[order], b[order], cost[order]
+        trip = self._first.owner[a]
+        better = self._better(trip, cost, self._first.carried[a] + self._goals.carried[b], AT_ONCE)
+        self._pair[:, trip[better]] = a[better], b[better]
+
+    def _try_along_links(self, measure: str) -> None:
+        """Along one link without leaving it."""
+        first, last = self._stands
+        a, b = alike(_keyed(first), _keyed(last))
+        _, cost, carried = along_link(self._network, (first.take(a), last.take(b)), measure)
+        usable = cost != UNREACHED
+        a, b, cost, carried = a[usable], b[usable], cost[usable], carried[usable]
+        order = np.argsort(-cost, kind="stable")  # the least is put in last
+        a, b = a[order], b[order]
+        trip = first.place[a]
+        better = self._better(trip, cost[order], carried[order], ALONG_LINK)
+        self._pair[:, trip[better]] = a[better], b[better]
+
+    def trips(self) -> Trips:
+        """The ways in full."""
+        steps, onto, whole = self._ways, self._onto, self._network.states.steps
+        over, once, along = (np.flatnonzero(self.kind == kind) for kind in (OVER_STEPS, AT_ONCE, ALONG_LINK))
+        seed, goal = steps.seed[over], steps.goal[over]
+        first = (onto[seed] >= 0).astype(np.int64)
+        listed = np.diff(steps.start)[over] if len(steps.start) > 1 else np.zeros(len(over), np.int64)
+        counts = np.zeros(len(self.kind), np.int64)
+        counts[over], counts[once], counts[along] = 2 + first + listed, 2, 1
+        start = np.concatenate([[0], np.cumsum(counts)])
+        arc, delay = np.zeros(start[-1], np.int32), np.zeros(start[-1], np.int32)
+        at = start[over]
+        arc[at] = self._seeds.arc[seed]
+        has = first > 0
+        arc[at[has] + 1], delay[at[has] + 1] = whole.arc[onto[seed[has]]], self._network.step_delay[onto[seed[has]]]
+        nth = np.arange(listed.sum()) - np.repeat(np.cumsum(listed) - listed, listed)
+        step = steps.steps[np.repeat(steps.start[over], listed) + nth] if len(nth) else steps.steps[:0]
+        inner = np.repeat(at + 1 + first, listed) + nth
+        arc[inner], delay[inner] = whole.arc[step], self._network.step_delay[step]
+        last = at + counts[over] - 1
+        arc[last], delay[last] = self._goals.arc[goal], last_delays(self._network, self._goals, goal)
+        a, b = self._pair[:, once]
+        arc[start[once]], arc[start[once] + 1] = self._first.arc[a], self._goals.arc[b]
+        delay[start[once] + 1] = last_delays(self._network, self._goals, b)
+        used = np.zeros((2, len(self.kind)), np.int64)
+        used[:, over] = self._seeds.stand[seed], self._goals.stand[goal]
+        used[:, once] = self._first.stand[a], self._goals.stand[b]
+        used[:, along] = self._pair[:, along]
+        one_link = self._stands[0].take(used[0, along]), self._stands[1].take(used[1, along])
+        arc[start[along]] = along_link(self._network, one_link, "distance")[0]
+        fraction, off = np.zeros((2, len(self.kind))), np.zeros((2, len(self.kind)))
+        found = self.kind != NO_WAY
+        for side, stands in enumerate(self._stands):
+            rows = used[side, found]
+            fraction[side, found], off[side, found] = stands.fraction[rows], stands.off[rows]
+        way = ArcLists(start, arc, delay, *fraction).without_empty_ends()
+        return Trips(
+            self._network.mode.id, self.cost, self.carried, way.start, way.arc, way.delay_ms, way.begin, way.end, off
+        )
+
+
+def _keyed(stands: Stands) -> Longs:
+    """One number for the place and the link of each stand: trips of their own have no links in common with others."""
+    return stands.place.astype(np.int64) << 32 | stands.link
+
+
+def last_delays(network: Network, goals: Seeds, rows: NDArray[np.integer]) -> Ints:
+    """What is lost on entering the last link, for rows of goals: their cost holds it where time is counted."""
+    states = network.states
+    step, nth = expanded(*states.by_arc, goals.arc[rows])
+    mine = states.steps.tail[step] == goals.state[rows][nth]
+    made = np.zeros(len(rows), np.int32)
+    made[nth[mine][::-1]] = network.step_delay[step[mine]][::-1]  # the first of several counts
+    return np.where(goals.carried[rows] + goals.cost[rows] > 0, made, 0).astype(np.int32)
+
+
+def _blocks(
+    hierarchy: Hierarchy,
+    network: Network,
+    ends: tuple[Snapped, Snapped],
+    measure: str,
+    threads: int | None,
+    progress: Progress | None,
+) -> list[_Block]:
+    """Blocks of trips searched in threads."""
+    hierarchy.ways(network, measure, carried_with(measure))  # made once, not in every thread
+    count = len(ends[0].link)
+    if count >= WORTH_TRIMMING:
+        hierarchy.trim(network, measure)
+
+    def block(begin: int) -> _Block:
+        rows = np.arange(begin, min(begin + BLOCK, count))
+        return _Block(hierarchy, network, (ends[0].take(rows), ends[1].take(rows)), measure)
+
+    begins = range(0, max(count, 1), BLOCK)
+    blocks = []
+    with threads_of(threads) as pool:
+        for number, done in enumerate(pool.map(block, begins) if len(begins) > 1 else map(block, begins)):
+            go_on()
+            blocks.append(done)
+            if progress is not None:
+                progress.step((number + 1) / len(begins), "finding ways")
+    return blocks

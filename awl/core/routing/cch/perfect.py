@@ -1,0 +1,140 @@
+"""The edges of a metric that best ways use, up and down apart: about a third of them, so sweeps and climbs have less to look at.
+
+A second pass from the highest rank down gives each edge the least cost between its ends by any way (perfect customization); an
+edge that costs more than that lies on no best way. Source: J. Dibbelt, B. Strasser, D. Wagner, *Customizable contraction
+hierarchies*, ACM JEA 21 (2016), section 6.2.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from awl.core.kernels import borrowing, stopped
+from awl.core.progress import go_on, watched
+from awl.core.routing.cch.customization import OFTEN, follows, rows_between, widest
+from awl.core.routing.cch.topology import FAR, Costs, Ints, Metric, Topology
+from awl.core.routing.simd.blocks import settle
+from awl.core.routing.simd.vectors import peek, poke
+
+
+@dataclass(frozen=True)
+class Side:
+    """Edges in one direction: of rank i those to the ranks `head[start[i]:start[i + 1]]` above it, with their `cost`.
+
+    `edge` is the row of each in the topology.
+    """
+
+    start: Ints
+    head: Ints
+    cost: Costs
+    edge: Ints
+
+    def within(self, closure: Ints, local: Ints) -> Side:
+        """The edges of the ranks `closure`, which holds all above each, with their rows there, `local` (c,), for ranks."""
+        return Side(*_within(self.start, self.head, self.cost, self.edge, closure, local))
+
+
+@dataclass(frozen=True)
+class Sides:
+    """Both directions."""
+
+    up: Side
+    down: Side
+
+    def turned(self) -> Sides:
+        """For coming to places rather than from them."""
+        return Sides(self.down, self.up)
+
+
+def untrimmed(topology: Topology, metric: Metric) -> Sides:
+    """All edges, for searches too few to be worth a second pass."""
+    every = np.arange(len(topology.head), dtype=np.int32)
+    up, down = (Side(topology.start, topology.head, cost, every) for cost in metric.cost)
+    return Sides(up, down)
+
+
+def trimmed(topology: Topology, metric: Metric) -> Sides:
+    """Only the edges whose cost is the least between their ends."""
+    least = metric.cost.copy()
+    _perfect(topology.start, topology.head, least[0], least[1], watched())
+    go_on()
+    return Sides(
+        *(_side(topology, cost, (cost == low) & (cost < FAR)) for cost, low in zip(metric.cost, least, strict=True))
+    )
+
+
+def _side(topology: Topology, cost: Costs, kept: NDArray[np.bool_]) -> Side:
+    edge = np.flatnonzero(kept).astype(np.int32)
+    start = np.concatenate([np.zeros(1, np.int32), np.cumsum(kept, dtype=np.int32)])[topology.start]
+    return Side(start, topology.head[edge], cost[edge], edge)
+
+
+@njit(cache=True, nogil=True)
+def _within(start, head, cost, edge, closure, local):
+    some = np.zeros(len(closure) + 1, np.int32)
+    for row in range(len(closure)):
+        some[row + 1] = some[row] + start[closure[row] + 1] - start[closure[row]]
+    heads, costs, edges = np.empty(some[-1], np.int32), np.empty(some[-1], np.uint32), np.empty(some[-1], np.int32)
+    for row in range(len(closure)):
+        at = some[row]
+        for e in range(start[closure[row]], start[closure[row] + 1]):
+            heads[at], costs[at], edges[at] = local[head[e]], cost[e], edge[e]
+            at += 1
+    return some, heads, costs, edges
+
+
+@njit(cache=True, nogil=True)
+def _perfect(start, head, up, down, watch):
+    """Edges of a supernode are final when it is its turn: the pairs above it have been looked at before."""
+    wide = widest(start)
+    between_up, between_down, row = np.empty(wide, np.uint32), np.empty(wide, np.uint32), np.empty(wide, np.int64)
+    last, look, count = len(start) - 2, len(start) - 2, len(start) - 1
+    while last >= 0:
+        if last <= look:
+            if stopped(watch, count - last, count):
+                return
+            look = last - OFTEN
+        x = last
+        while x > 0 and follows(start, head, x - 1):
+            x -= 1
+        begin, end, size = np.int64(start[last]), np.int64(start[last + 1]), last - x + 1
+        if size == 1:
+            _settle_over_one(start, head, up, down, begin, end)
+            last -= 1
+            continue
+        for e in range(begin, end - 1):
+            more = end - 1 - e
+            rows_between(start, head, e, end, row)
+            for b in range(more):
+                between_up[b], between_down[b] = peek(up, row[b]), peek(down, row[b])
+            for i in range(size):
+                settle(up, down, start[x + i] + size - 1 - i + e - begin, between_up, between_down, 0, more)
+        for i in range(size - 2, -1, -1):
+            for other in range(i + 1, size):
+                at = np.int64(start[x + other])
+                settle(up, down, start[x + i] + other - i - 1, up, down, at, start[x + other + 1] - at)
+        last = x - 1
+
+
+@borrowing
+def _settle_over_one(start, head, up, down, begin, end):
+    """Settle the edges `begin` to `end` of a rank that is a supernode by itself."""
+    for e in range(begin, end - 1):
+        t = np.int64(peek(start, np.int64(peek(head, e))))
+        up_e, down_e = peek(up, e), peek(down, e)
+        for f in range(e + 1, end):
+            high = peek(head, f)
+            while peek(head, t) != high:
+                t += 1
+            up_f, down_f, up_k, down_k = peek(up, f), peek(down, f), peek(up, t), peek(down, t)
+            up_e = min(up_e, np.uint32(up_f + down_k))
+            down_e = min(down_e, np.uint32(up_k + down_f))
+            poke(up, f, min(up_f, np.uint32(up_e + up_k)))
+            poke(down, f, min(down_f, np.uint32(down_k + down_e)))
+            t += 1
+        poke(up, e, up_e)
+        poke(down, e, down_e)

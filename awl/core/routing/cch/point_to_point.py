@@ -1,0 +1,297 @@
+"""Best ways of many pairs of places on a hierarchy: what they cost, the steps they take, or how many pass over each step.
+
+From either end the search climbs to ancestors in the order of elimination only, in ascending rank, both ends at once; no queue
+is needed. Source: J. Dibbelt, B. Strasser, D. Wagner, *Customizable contraction hierarchies*, ACM JEA 21 (2016), section 7.2.
+"""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from awl.core.kernels import borrowing, stopped
+from awl.core.progress import go_on, watched
+from awl.core.routing.cch.perfect import Sides
+from awl.core.routing.cch.topology import FAR, STEP, Topology, Ways
+from awl.core.routing.simd.vectors import fetch, peek, poke
+
+Ints = NDArray[np.int32]
+Longs = NDArray[np.int64]
+COST_BITS = np.uint64(32)
+"""A label is a cost, shifted by so many bits, and the rank it came from: the least of two labels takes no branch."""
+NONE = np.uint64(FAR) << COST_BITS
+"""No label."""
+CAME = np.uint64(2**32 - 1)
+"""The part of a label that says where it came from: the row of a seed, or `RANKS` and a rank. Of equal costs the first row of a
+seed is the least, then the lowest rank."""
+RANKS = np.uint64(2**31)
+
+
+@dataclass(frozen=True)
+class Ends:
+    """Where pairs (k,) begin or end: ranks and costs, those of pair i in rows `start[i]:start[i + 1]`; rank -1 counts not."""
+
+    start: Longs
+    rank: Ints
+    cost: Longs
+
+
+class Scratch:
+    """Labels of one thread, as wide as a topology; every search leaves them as it found them."""
+
+    def __init__(self, count: int) -> None:
+        self.label = np.full(2 * count, NONE, np.uint64)
+        self.climbed = np.empty(count, np.int32)
+
+
+_OWN = threading.local()
+
+
+def scratch_for(count: int) -> Scratch:
+    """The scratch of this thread for a topology of `count` ranks, kept for the next search."""
+    kept: Scratch | None = getattr(_OWN, "scratch", None)
+    if kept is None or len(kept.climbed) != count:
+        kept = _OWN.scratch = Scratch(count)
+    return kept
+
+
+@dataclass(frozen=True)
+class Found:
+    """Least costs (k,) of pairs, -1 where there is no way; carried costs; rows of the seed and the goal that serve.
+
+    `steps` of pair i are `steps[start[i]:start[i + 1]]`, in travel order; empty where only costs were asked for.
+    """
+
+    cost: Longs
+    carried: Longs
+    seed: Ints
+    goal: Ints
+    start: Longs
+    steps: Ints
+
+
+def ways_of_pairs(
+    topology: Topology,
+    sides: Sides,
+    ways: Ways,
+    begins: Ends,
+    ends: Ends,
+    scratch: Scratch,
+    listed: bool = True,
+) -> Found:
+    """The best way of each pair; steps are listed if wanted. `sides` are all edges, or those best ways use."""
+    found = _ways_of_pairs(
+        topology.parent, _edges(sides), topology.head, ways.via, ways.carried, begins.start, begins.rank, begins.cost,
+        ends.start, ends.rank, ends.cost, scratch.label, scratch.climbed, listed, watched(),
+    )  # fmt: skip
+    go_on()
+    return Found(*found)
+
+
+def _edges(sides: Sides) -> tuple[tuple[NDArray[Any], ...], ...]:
+    return tuple((side.start, side.head, side.cost, side.edge) for side in (sides.up, sides.down))
+
+
+@borrowing
+def _begin(side, rank, cost, begin, end, label, cursor, waiting):
+    """Label the ranks of the rows `begin` to `end`, and put them into `cursor` behind those `waiting`; how many wait then."""
+    for i in range(begin, end):
+        at = np.int64(rank[i])
+        if at >= 0 and cost[i] < FAR:
+            own = (np.uint64(cost[i]) << COST_BITS) | np.uint64(i)
+            label[2 * at + side] = min(label[2 * at + side], own)
+            cursor[waiting] = at
+            waiting += 1
+    return waiting
+
+
+@borrowing
+def _fetch_above(side, edges, parent, rank, label):
+    """Have what a climb from `rank` looks at brought near at once, rather than piece by piece as it goes."""
+    start, head, cost, _ = edges
+    at = rank
+    while at >= 0:
+        fetch(start, at)
+        fetch(label, 2 * at + side)
+        at = np.int64(peek(parent, at))
+    at = rank
+    while at >= 0:
+        e = np.int64(peek(start, at))
+        fetch(head, e)
+        fetch(cost, e)
+        at = np.int64(peek(parent, at))
+
+
+@borrowing
+def _climb(side, edges, at, label):
+    """Hand the label of a rank on to those above it; `side` 0 from where the trip begins, 1 from where it ends."""
+    start, head, cost, _ = edges
+    here = (peek(label, 2 * at + side) >> COST_BITS << COST_BITS) | RANKS | np.uint64(at)
+    for e in range(np.int64(peek(start, at)), np.int64(peek(start, at + 1))):
+        above = 2 * np.int64(peek(head, e)) + side
+        poke(label, above, min(peek(label, above), here + (np.uint64(peek(cost, e)) << COST_BITS)))
+
+
+@borrowing
+def _next_rank(parent, cursor, waiting):
+    """The lowest rank that waits, and how many wait once its parent does in its place."""
+    at = cursor[0]
+    for i in range(1, waiting):
+        at = min(at, cursor[i])
+    kept = 0
+    for i in range(waiting):  # no branch: it would be guessed wrong every other time
+        one = cursor[i]
+        cursor[kept] = one
+        kept += int(one != at)
+    if parent[at] >= 0:
+        cursor[kept] = parent[at]
+        kept += 1
+    return np.int64(at), kept
+
+
+@borrowing
+def _meet(
+    parent,
+    sides,
+    from_rank,
+    from_cost,
+    from_begin,
+    from_end,
+    to_rank,
+    to_cost,
+    to_begin,
+    to_end,
+    label,
+    cursor,
+    climbed,
+):
+    """Least cost, the rank where both searches meet, -1 for none, and how many ranks of `climbed` were touched."""
+    waiting = _begin(0, from_rank, from_cost, from_begin, from_end, label, cursor, 0)
+    waiting = _begin(1, to_rank, to_cost, to_begin, to_end, label, cursor, waiting)
+    if to_end > to_begin and from_end > from_begin:
+        _fetch_above(0, sides[0], parent, np.int64(from_rank[from_begin]), label)
+        _fetch_above(1, sides[1], parent, np.int64(to_rank[to_begin]), label)
+    best, where, size = np.int64(FAR), np.int64(-1), 0
+    while waiting > 0:
+        at, waiting = _next_rank(parent, cursor, waiting)
+        climbed[size] = at
+        size += 1
+        up, down = np.int64(label[2 * at] >> COST_BITS), np.int64(label[2 * at + 1] >> COST_BITS)
+        if up + down < best:
+            best, where = up + down, at
+        if up < best:
+            _climb(0, sides[0], at, label)
+        if down < best:
+            _climb(1, sides[1], at, label)
+    return best, where, size
+
+
+@borrowing
+def _came_over(side, edges, at, label):
+    """The rank from which the label of `at` came, and the edge of the topology between; -1 and the row of the seed for none."""
+    start, head, _, edge = edges
+    came = label[2 * at + side] & CAME
+    if came < RANKS:
+        return np.int64(-1), np.int64(came)
+    before = np.int64(came - RANKS)
+    e = np.int64(start[before])
+    while peek(head, e) != at:
+        e += 1
+    return before, np.int64(edge[e])
+
+
+@borrowing
+def _clear(label, climbed, size):
+    for i in range(size):
+        at = np.int64(climbed[i])
+        label[2 * at], label[2 * at + 1] = NONE, NONE
+
+
+@borrowing
+def _most_ends(from_start, to_start):
+    """The most ranks at which one pair begins and ends."""
+    most = np.int64(0)
+    for p in range(len(from_start) - 1):
+        most = max(most, from_start[p + 1] - from_start[p] + to_start[p + 1] - to_start[p])
+    return most
+
+
+@njit(cache=True, nogil=True)
+def _ways_of_pairs(
+    parent, sides, head, via, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost, label, climbed, listed, watch
+):  # fmt: skip
+    pairs = len(from_start) - 1
+    least, extra = np.full(pairs, -1, np.int64), np.zeros(pairs, np.int64)
+    seed, goal = np.full(pairs, -1, np.int32), np.full(pairs, -1, np.int32)
+    offset = np.zeros(pairs + 1, np.int64)
+    found = np.empty(64 * pairs if listed else 0, np.int32)
+    rows, cursor = np.empty(256, np.int64), np.empty(_most_ends(from_start, to_start), np.int32)
+    size = 0
+    for p in range(pairs):
+        if p & 15 == 0 and stopped(watch, p, pairs):
+            break
+        best, where, touched = _meet(
+            parent, sides, from_rank, from_cost, from_start[p], from_start[p + 1], to_rank, to_cost, to_start[p], to_start[p + 1],
+            label, cursor, climbed,
+        )  # fmt: skip
+        if where >= 0:
+            least[p] = best
+            # Edges of the way up come last first, so they are put in from the end of those of the way down.
+            count = 0
+            for side in (1, 0):
+                at, edge = _came_over(side, sides[side], where, label)
+                while at >= 0:
+                    extra[p] += carried[side, edge]
+                    if count == len(rows):
+                        rows = np.concatenate((rows, rows))
+                    rows[count] = 2 * edge + side
+                    count += 1
+                    at, edge = _came_over(side, sides[side], at, label)
+                if side == 1:
+                    goal[p] = edge
+                    rows[:count] = rows[:count][::-1].copy()
+                else:
+                    seed[p] = edge
+            # What waits is a stack: its last edge is travelled first.
+            while listed and count > 0:
+                if count + 1 >= len(rows):
+                    rows = np.concatenate((rows, rows))
+                if size == len(found):
+                    found = np.concatenate((found, np.empty(max(64, len(found)), np.int32)))
+                count, size = _unpack(head, via, rows, count, found, size)
+        offset[p + 1] = size
+        _clear(label, climbed, touched)
+    return least, extra, seed, goal, offset, found[:size].copy()
+
+
+@borrowing
+def _unpack(head, via, rows, count, found, size):
+    """Put the steps of the `count` edges in `rows`, of which the last is travelled first, into `found` while there is room."""
+    while count > 0 and count + 1 < len(rows) and size < len(found):
+        row = peek(rows, count - 1)
+        way, edge = row & 1, row >> 1
+        to_low = np.int64(via[way, edge])
+        if to_low < 0:
+            poke(found, size, STEP - to_low)
+            size, count = size + 1, count - 1
+            continue
+        to_high = _to_high(head, to_low, head[edge])
+        # Downwards from the higher end to the rank between, then up to the lower; upwards the other way.
+        poke(rows, count - 1, 2 * (to_low if way else to_high))
+        poke(rows, count, 2 * (to_high if way else to_low) + 1)
+        count += 1
+    return count, size
+
+
+@borrowing
+def _to_high(head, to_low, high):
+    """The edge to rank `high` further on in the row of the edge `to_low`."""
+    e = to_low + 1
+    while peek(head, e) != high:
+        e += 1
+    return e

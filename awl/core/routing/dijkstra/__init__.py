@@ -1,0 +1,1 @@
+"""Plain searches: the reference, readable."""

@@ -1,0 +1,279 @@
+"""Plain searches between places: one to all, many to many, and the path of one trip. The reference for what is quicker."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from awl.core.network.costs import check_direction
+from awl.core.network.network import Network
+from awl.core.progress import Progress, go_on, threads_of, watched
+from awl.core.routing.access_points import along_link, expanded
+from awl.core.routing.cch.many_to_many import alike, along_links, put_aside, sorted_pairs
+from awl.core.routing.cch.paths import last_delays
+from awl.core.routing.dijkstra.search import (
+    NO_LABEL,
+    NO_LIMIT,
+    OWNER_BITS,
+    OWNER_MASK,
+    UNREACHED,
+    least_on_entering,
+    rows_to_targets,
+    search,
+)
+from awl.core.routing.path import StreetLeg, carried_with, leg_over
+from awl.core.routing.snapping import Snapped
+from awl.core.routing.terminals import Seeds, entering, leaving
+
+NO_NODES = np.zeros(0, np.uint8)
+SearchAll = Callable[
+    [Network, tuple[Snapped, Snapped], str, int, int | None, Progress], tuple[NDArray[np.int32], NDArray[np.int64]]
+]
+"""Costs and carried costs between places that all have a street: network, ends, measure, limit, threads, progress."""
+
+
+@dataclass(frozen=True)
+class Arrivals:
+    """Result of a search `from` or `to` places over all states (s,) of a network.
+
+    `label` holds cost (ms, mm or 1/1000 of a given cost) and owner, the row of the place a state belongs to; NO_LABEL where
+    there is no way. `entry` is the row of the step by which a state was reached. `head_start` (k,) is what had been spent at each
+    place before the search began, None for nothing.
+    """
+
+    network: Network
+    measure: str
+    direction: str
+    label: NDArray[np.int64]
+    carried: NDArray[np.int64]
+    entry: NDArray[np.int32]
+    head_start: NDArray[np.int32] | None = None
+
+    @cached_property
+    def cost(self) -> NDArray[np.int32]:
+        """The least cost at each node (n,), however one came there; UNREACHED where there is no way."""
+        best = np.full(self.network.graph.node_count, NO_LABEL)
+        np.minimum.at(best, self.network.states.node, self.label)
+        return costs_of(best)
+
+    def at_nodes(self, node: NDArray[np.integer]) -> NDArray[np.int32]:
+        """The same at some nodes (k,)."""
+        state, nth = expanded(*self.network.states.by_node, node)
+        best = np.full(len(node), NO_LABEL)
+        np.minimum.at(best, nth, self.label[state])
+        return costs_of(best)
+
+    def on_arcs(self, arc: NDArray[np.integer]) -> NDArray[np.int64]:
+        """Label (a,) at the near end of arcs: on entering each when searching from places, on having left it when to them."""
+        states = self.network.states
+        if self.direction == "to":
+            # Towards places, the arc that lies ahead of a link's end is the one the traveller has passed to come there.
+            begun = states.begun[arc]
+            return np.where(begun >= 0, self.label[np.maximum(begun, 0)], NO_LABEL)
+        entries = self.network.entries
+        made = np.empty(len(arc), np.int64)
+        least_on_entering(
+            arc.astype(np.int64),
+            entries.start,
+            entries.tail,
+            entries.delay_ms,
+            self.measure == "time",
+            self.label,
+            made,
+        )
+        return made
+
+    def at_ends(self, link: NDArray[np.integer]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """Labels at the begin and at the end of links, for going on from there along them in the sense of the search."""
+        side = 0 if self.direction == "from" else 1
+        return self.on_arcs(2 * link + side), self.on_arcs(2 * link + 1 - side)
+
+
+def costs_of(label: NDArray[np.int64]) -> NDArray[np.int32]:
+    """Costs of labels, UNREACHED where there is none."""
+    return np.where(label == NO_LABEL, UNREACHED, np.minimum(label >> OWNER_BITS, int(UNREACHED))).astype(np.int32)
+
+
+def owners_of(label: NDArray[np.int64]) -> NDArray[np.int32]:
+    """Owners of labels, -1 where there is none."""
+    return np.where(label == NO_LABEL, -1, label & OWNER_MASK).astype(np.int32)
+
+
+def seeds_of(
+    network: Network, places: Snapped, measure: str, direction: str, head_start: NDArray[np.int32] | None = None
+) -> Seeds:
+    """Where a search `from` or `to` places begins, each with its `head_start` (k,) already spent."""
+    check_direction(direction)
+    seeds = (leaving if direction == "from" else entering)(places, network, measure, carried_with(measure))
+    return seeds if head_start is None else replace(seeds, cost=seeds.cost + head_start[seeds.owner])
+
+
+def arrivals(
+    network: Network,
+    places: Snapped,
+    measure: str,
+    direction: str = "from",
+    limit: int = int(NO_LIMIT),
+    wanted: NDArray[np.uint8] = NO_NODES,
+    with_path: bool = False,
+    head_start: NDArray[np.int32] | None = None,
+) -> Arrivals:
+    """One to all (or all to one) from the nearest of the places; `limit` and `head_start` (k,) in ms or mm.
+
+    What a trip costs at its ends is counted. Carried costs and entries are filled only `with_path`; else they come back empty.
+    """
+    carried = carried_with(measure)
+    seeds = seeds_of(network, places, measure, direction, head_start)
+    count = network.states.count
+    label = np.full(count, NO_LABEL)
+    kept = count if with_path else 0
+    summed, entry = np.zeros(kept, np.int64), np.full(kept, -1, np.int32)
+    search(
+        *network.search_rows(measure, carried, direction),
+        seeds.state,
+        seeds.cost + np.int32(network.overhead(measure)),
+        seeds.carried,
+        seeds.owner,
+        np.int32(min(limit, int(NO_LIMIT))),
+        wanted,
+        label,
+        summed,
+        entry,
+        watched(),
+    )
+    go_on()
+    return Arrivals(network, measure, direction, label, summed, entry, head_start)
+
+
+def matrix(
+    network: Network,
+    sources: Snapped,
+    targets: Snapped,
+    measure: str,
+    limit: int = int(NO_LIMIT),
+    threads: int | None = None,
+    progress: Progress | None = None,
+    carrying: bool = True,
+    search_all: SearchAll | None = None,
+) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
+    """Cost and carried cost from every source to every target (s, t); UNREACHED where there is no way.
+
+    Carried costs are left out, and the second array empty, unless `carrying`. `search_all` searches between places that all have
+    a street; by one plain search from each where it is left out.
+    """
+    cost = np.full((len(sources.link), len(targets.link)), UNREACHED, np.int32)
+    extra = np.zeros(cost.shape if carrying else (0, 0), np.int64)
+    source_rows, target_rows = np.flatnonzero(sources.link >= 0), np.flatnonzero(targets.link >= 0)
+    if len(source_rows) == 0 or len(target_rows) == 0:
+        return cost, extra
+    source, target = sources.take(source_rows), targets.take(target_rows)
+    within = max(min(limit, int(NO_LIMIT)) - network.overhead(measure), -1)
+    search_all = search_all or _searched
+    found = search_all(network, (source, target), measure, within, threads, progress or Progress())
+    if len(source_rows) == len(sources.link) and len(target_rows) == len(targets.link):
+        return found[0], found[1] if carrying else extra
+    at = np.ix_(source_rows, target_rows)
+    cost[at] = found[0]
+    if carrying:
+        extra[at] = found[1]
+    return cost, extra
+
+
+def _searched(
+    network: Network,
+    ends: tuple[Snapped, Snapped],
+    measure: str,
+    within: int,
+    threads: int | None,
+    progress: Progress,
+) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
+    """Cost and carried cost (s, t) between places that all have a street, by one plain search from each."""
+    carried = carried_with(measure)
+    source, target = ends
+    rows_of = network.search_rows(measure, carried, "from")
+    goals = entering(target, network, measure, carried)
+    goal_start = goals.starts(len(target.link))
+    cost = np.full((len(source.link), len(target.link)), UNREACHED, np.int32)
+    extra = np.zeros(cost.shape, np.int64)
+
+    def block(rows: NDArray[np.int64]) -> None:
+        seeds = leaving(source.take(rows), network, measure, carried)
+        rows_to_targets(
+            *rows_of, seeds.starts(len(rows)), seeds.state, seeds.cost, seeds.carried, goal_start, goals.state, goals.cost,
+            goals.carried, within, cost[rows[0] : rows[-1] + 1], extra[rows[0] : rows[-1] + 1], watch,
+        )  # fmt: skip
+
+    count, watch = len(source.link), watched()
+    size = max(1, count // 64)
+    blocks = np.split(np.arange(count), np.arange(size, count, size))
+    with threads_of(threads) as pool:
+        for done, _ in enumerate(pool.map(block, blocks), 1):
+            go_on()
+            progress.step(done / len(blocks), f"{done * count // len(blocks)} of {count} starts")
+    reached = cost != UNREACHED
+    cost[reached] += network.overhead(measure)
+    extra[reached] += network.overhead(carried)
+    put_aside(network, measure, sorted_pairs(along_links(network, ends, measure)), within, cost, extra)
+    return cost, extra
+
+
+def best_leg(network: Network, places: Snapped, source: int, target: int, measure: str) -> StreetLeg | None:
+    """The path of least cost from one place to another, or None where there is none."""
+    carried = carried_with(measure)
+    a, b = places.take(np.array([source])), places.take(np.array([target]))
+    goals = entering(b, network, measure, carried)
+    wanted = np.zeros(network.states.count, np.uint8)
+    wanted[goals.state] = 1
+    found = arrivals(network, a, measure, wanted=wanted, with_path=True)
+    at_goal = costs_of(found.label[goals.state]).astype(np.int64) + goals.cost - network.overhead(measure)
+    at_goal[found.label[goals.state] == NO_LABEL] = np.iinfo(np.int64).max
+    direct = _direct(network, a, b, measure)
+    best = int(np.argmin(at_goal)) if len(at_goal) else -1
+    if best < 0 or at_goal[best] == np.iinfo(np.int64).max:
+        return direct
+    if direct is not None and direct.cost <= at_goal[best]:
+        return direct
+    state, steps, start = int(goals.state[best]), network.states.steps, network.search_rows(measure, carried, "from")[0]
+    arcs, delays = [int(goals.arc[best])], last_delays(network, goals, np.array([best])).tolist()
+    end_state = state
+    while found.entry[state] >= 0:
+        step = network.step_at(int(found.entry[state]))
+        arcs.append(int(steps.arc[step]))
+        delays.append(int(network.step_delay[step]))
+        state = int(np.searchsorted(start, found.entry[state], side="right")) - 1
+    seeds = leaving(a, network, measure, carried)
+    used = _used(seeds, state)
+    arcs.append(int(seeds.arc[used]))
+    delays.append(0)
+    first, last = a.stands.take(seeds.stand[[used]]), b.stands.take(goals.stand[[best]])
+    return leg_over(
+        network.mode.id, np.array(arcs[::-1], np.int32), np.array(delays[::-1], np.int32),
+        (float(first.fraction[0]), float(last.fraction[0])),
+        int(at_goal[best]), int(found.carried[end_state] + goals.carried[best]), (float(first.off[0]), float(last.off[0])),
+    )  # fmt: skip
+
+
+def _direct(network: Network, a: Snapped, b: Snapped, measure: str) -> StreetLeg | None:
+    """The way along one link without leaving it."""
+    i, j = alike(a.stands.link, b.stands.link)
+    first, last = a.stands.take(i), b.stands.take(j)
+    arc, cost, carried = along_link(network, (first, last), measure)
+    if len(arc) == 0 or cost.min() == UNREACHED:
+        return None
+    best = int(np.argmin(cost))
+    one, nothing = arc[best : best + 1].astype(np.int32), np.zeros(1, np.int32)
+    return StreetLeg(
+        network.mode.id, one >> 1, (one & 1) == 0, nothing,
+        float(first.fraction[best]), float(last.fraction[best]), int(cost[best]),
+        int(carried[best]), off=(float(first.off[best]), float(last.off[best])),
+    )  # fmt: skip
+
+
+def _used(seeds: Seeds, state: int) -> int:
+    """The cheapest seed at a state: the one from which the way goes on."""
+    rows = np.flatnonzero(seeds.state == state)
+    return int(rows[np.argmin(seeds.cost[rows])])

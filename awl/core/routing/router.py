@@ -1,0 +1,327 @@
+"""Routers answer how long it takes and which way leads there: what questions ask, whatever searches behind it."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from awl.core.network.costs import LEAST_TIME
+from awl.core.network.network import Network
+from awl.core.progress import Progress
+from awl.core.routing.cch.hierarchy import Hierarchy
+from awl.core.routing.cch.hourly_arrivals import arrivals_by_hour
+from awl.core.routing.cch.hourly_matrix import matrix_by_hour
+from awl.core.routing.cch.many_to_many import Ladder, swept
+from awl.core.routing.cch.paths import Trips, trips_between
+from awl.core.routing.dijkstra import plain as query
+from awl.core.routing.dijkstra.plain import Arrivals
+from awl.core.routing.dijkstra.search import NO_LIMIT
+from awl.core.routing.dijkstra.time_dependent import best_leg_by_clock, bounds_of
+from awl.core.routing.path import Path, StreetLeg
+from awl.core.routing.reach import Reach, reach_of
+from awl.core.routing.simd.lanes import LANES
+from awl.core.routing.snapping import Snapped
+
+Costs = tuple[NDArray[np.int32], NDArray[np.int64]]
+HeadStart = NDArray[np.int32] | None
+"""What has been spent at each place (k,) before a search begins there, in ms, mm or 1/1000 of a given cost."""
+
+
+class PathFinder(Protocol):
+    """What finds how one gets from one place to another."""
+
+    def path(self, places: Snapped, source: int, target: int, measure: str) -> Path | None:
+        """The path of least cost between two of the places; None where there is none."""
+
+
+class Router(PathFinder, Protocol):
+    """What can be asked between places. Costs are whole thousandths: ms, mm or 1/1000 of a given cost.
+
+    Every search can be cancelled: it looks at the work it belongs to (`awl.core.progress`) and raises where that was stopped.
+    """
+
+    @property
+    def network(self) -> Network:
+        """The network it searches."""
+
+    def arrivals(
+        self,
+        places: Snapped,
+        measure: str,
+        direction: str = "from",
+        limit: int = int(NO_LIMIT),
+        head_start: HeadStart = None,
+    ) -> Arrivals:
+        """From the nearest of the places to all of the network, or from all of it to the nearest."""
+
+    def reach(
+        self,
+        places: Snapped,
+        measure: str,
+        direction: str = "from",
+        limit: int = int(NO_LIMIT),
+        head_start: HeadStart = None,
+    ) -> tuple[Arrivals, Reach]:
+        """The same search, and what it reaches of every street."""
+
+    def matrix(
+        self,
+        sources: Snapped,
+        targets: Snapped,
+        measure: str,
+        limit: int = int(NO_LIMIT),
+        threads: int | None = None,
+        progress: Progress | None = None,
+        carrying: bool = True,
+    ) -> Costs:
+        """Cost and carried cost from every source to every target."""
+
+
+class StreetRouter:
+    """Searches on the network of a mode: on a hierarchy once one is prepared, plainly until then.
+
+    Parameters
+    ----------
+    network : Network
+        The network to search.
+    hierarchy : Hierarchy, optional
+        What was prepared for it.
+    free : StreetRouter, optional
+        The router in free flow, of a network at an hour: it bounds searches by the clock.
+    """
+
+    def __init__(self, network: Network, hierarchy: Hierarchy | None = None, free: StreetRouter | None = None) -> None:
+        self.network, self.hierarchy, self._free = network, hierarchy, free
+
+    def on(self, network: Network) -> StreetRouter:
+        """The router of another network on the same streets; it shares what is prepared and does not depend on costs."""
+        if network is self.network:
+            return self
+        high = None if self.hierarchy is None else self.hierarchy.fresh(self.network)
+        free = self if network.when is not None and self.network.when is None else self._free
+        return StreetRouter(network, high, free)
+
+    def prepared(self) -> Hierarchy:
+        """The hierarchy, made now where there is none."""
+        if self.hierarchy is None:
+            self.hierarchy = Hierarchy.of(self.network)
+        return self.hierarchy
+
+    def _ready(self, measure: str) -> Hierarchy | None:
+        high = self.hierarchy
+        return high if high is not None and high.ready(measure) else None
+
+    def arrivals(
+        self,
+        places: Snapped,
+        measure: str,
+        direction: str = "from",
+        limit: int = int(NO_LIMIT),
+        head_start: HeadStart = None,
+    ) -> Arrivals:
+        """Search from the nearest of the places to all of the network, or from all of it to the nearest.
+
+        Parameters
+        ----------
+        places : Snapped
+            Where trips begin, or end.
+        measure : str
+            What is least: `time`, `distance` or a given cost.
+        direction : str
+            `from` or `to` the places.
+        limit : int
+            In ms, mm or 1/1000 of a given cost, what trips cost at their ends and head starts included.
+        head_start : (k,) int32, optional
+            What has been spent at each place before the search begins there.
+
+        Returns:
+        -------
+        Arrivals
+            Cost of every state of the network, and the place it belongs to.
+        """
+        if (high := self._ready(measure)) is None:
+            return query.arrivals(self.network, places, measure, direction, limit, head_start=head_start)
+        seeds = query.seeds_of(self.network, places, measure, direction, head_start)
+        label = swept(high, self.network, seeds, measure, direction, min(limit, int(NO_LIMIT)))
+        return Arrivals(
+            self.network, measure, direction, label, np.zeros(0, np.int64), np.zeros(0, np.int32), head_start
+        )
+
+    def reach(
+        self,
+        places: Snapped,
+        measure: str,
+        direction: str = "from",
+        limit: int = int(NO_LIMIT),
+        head_start: HeadStart = None,
+    ) -> tuple[Arrivals, Reach]:
+        """Search as `arrivals` does, and tell what is reached of every street, exact between its ends.
+
+        Parameters
+        ----------
+        places, measure, direction, limit, head_start
+            As in `arrivals`.
+
+        Returns:
+        -------
+        (Arrivals, Reach)
+            The search, and the pieces of all usable links with the arrival at each point of them.
+        """
+        found = self.arrivals(places, measure, direction, limit, head_start)
+        return found, reach_of(self.network, places, found)
+
+    def matrix(
+        self,
+        sources: Snapped,
+        targets: Snapped,
+        measure: str,
+        limit: int = int(NO_LIMIT),
+        threads: int | None = None,
+        progress: Progress | None = None,
+        carrying: bool = True,
+    ) -> Costs:
+        """Cost and carried cost (s, t) from every source to every target, `UNREACHED` where there is no way.
+
+        Parameters
+        ----------
+        sources, targets : Snapped
+            Where trips begin and end.
+        measure : str
+            What is least.
+        limit : int
+            Beyond it there is no way; what trips cost at their ends counts.
+        threads : int, optional
+            As many as there are cores where nothing is said.
+        progress : Progress, optional
+            Told how far the work is.
+        carrying : bool
+            Whether carried costs are wanted; the second array is empty otherwise.
+        """
+        high = self.hierarchy
+        if high is None or not (high.ready(measure) or int((sources.link >= 0).sum()) >= LANES):
+            return query.matrix(self.network, sources, targets, measure, limit, threads, progress, carrying)
+
+        def climbing(
+            network: Network,
+            ends: tuple[Snapped, Snapped],
+            measure: str,
+            within: int,
+            threads: int | None,
+            progress: Progress,
+        ) -> Costs:
+            return Ladder(high, network, ends, measure, carrying).costs(within, threads, progress)
+
+        return query.matrix(self.network, sources, targets, measure, limit, threads, progress, carrying, climbing)
+
+    def path(self, places: Snapped, source: int, target: int, measure: str) -> Path | None:
+        """The path of least cost from one place to another.
+
+        Parameters
+        ----------
+        places : Snapped
+            The places.
+        source, target : int
+            Rows of the place it begins and the one it ends at.
+        measure : str
+            What is least.
+
+        Returns:
+        -------
+        Path or None
+            One leg on streets; None where there is no way.
+        """
+        if (high := self._ready(measure)) is None:
+            leg = query.best_leg(self.network, places, source, target, measure)
+        else:
+            a, b = places.take(np.array([source])), places.take(np.array([target]))
+            leg = trips_between(high, self.network, a, b, measure).leg(0)
+        return _alone(leg)
+
+    def departing(self, depart_ms: float) -> PathFinder:
+        """What finds paths for those who set out at `depart_ms` since midnight, at speeds that change on the way."""
+        return _Departing(self, self._free, depart_ms)
+
+    def trips(
+        self,
+        sources: Snapped,
+        targets: Snapped,
+        measure: str,
+        threads: int | None = None,
+        progress: Progress | None = None,
+    ) -> Trips:
+        """The path from each source to the target of the same row."""
+        return trips_between(self.prepared(), self.network, sources, targets, measure, threads, progress)
+
+    def matrix_by_hour(
+        self,
+        networks: Sequence[Network],
+        sources: Snapped,
+        targets: Snapped,
+        threads: int | None = None,
+        progress: Progress | None = None,
+    ) -> NDArray[np.int32]:
+        """Times in ms (h, s, t) on networks of the same streets at up to sixteen hours."""
+        return matrix_by_hour(self.prepared(), networks, sources, targets, threads, progress)
+
+    def reach_by_hour(
+        self, networks: Sequence[Network], places: Snapped, direction: str = "from"
+    ) -> list[tuple[Arrivals, Reach]]:
+        """Reach by time on networks of the same streets at up to sixteen hours."""
+        found = arrivals_by_hour(self.prepared(), networks, places, direction)
+        return [(one, reach_of(network, places, one)) for network, one in zip(networks, found, strict=True)]
+
+
+class _Departing:
+    """Earliest arrivals from one time on; costs other than time do not depend on it."""
+
+    def __init__(self, router: StreetRouter, free: StreetRouter | None, depart_ms: float) -> None:
+        self._router, self._free, self._depart_ms = router, free, depart_ms
+
+    def path(self, places: Snapped, source: int, target: int, measure: str) -> Path | None:
+        """The path of earliest arrival, or of least cost where that is no time."""
+        if measure != "time":
+            return self._router.path(places, source, target, measure)
+        least = None
+        if self._free is not None and self._free.hierarchy is not None:
+            self._free.hierarchy.metric(self._free.network, LEAST_TIME)
+            least = bounds_of(self._free.arrivals(places.take(np.array([target])), LEAST_TIME, "to").label)
+        return _alone(best_leg_by_clock(self._router.network, places, source, target, self._depart_ms, least))
+
+
+def _alone(leg: StreetLeg | None) -> Path | None:
+    """A path of one leg."""
+    return None if leg is None else Path((leg,))
+
+
+class RouterCache:
+    """The routers of one mode: in free flow, and at the times last asked for.
+
+    Parameters
+    ----------
+    free : StreetRouter
+        The router in free flow.
+    most : int
+        How many others are kept.
+    """
+
+    def __init__(self, free: StreetRouter, most: int = 6) -> None:
+        self.free, self._most = free, most
+        self._at: dict[datetime, StreetRouter] = {}
+        self._lock = threading.Lock()
+
+    def at(self, when: datetime | None) -> StreetRouter:
+        """The router at a local date and time; None is free flow."""
+        if when is None:
+            return self.free
+        with self._lock:
+            router = self._at.get(when)
+            if router is None or (router.hierarchy is None and self.free.hierarchy is not None):
+                while len(self._at) >= self._most:
+                    del self._at[next(iter(self._at))]
+                router = self._at[when] = self.free.on(self.free.network.at(when))
+            return router

@@ -1,0 +1,1 @@
+"""What is written for vector units."""

@@ -1,0 +1,189 @@
+"""Put places on the nearest usable street, at a fraction along it, and say which ones cannot be put there.
+
+A place whose nearest street is one-way stands on those beside it as well: it may well have its door or its drive there.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, fields
+from functools import cached_property
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from awl.core.network.network import Network
+from awl.core.routing.access_points import Stands
+
+ON_STREET, TOO_FAR, OUTSIDE, SEPARATE_PART = 0, 1, 2, 3
+AT_NODE_M = 0.01
+"""A place this close to the end of a link is at its node."""
+BESIDE_M = 30.0
+"""A street beside may be so much farther off than the nearest."""
+MOST_BESIDE = 3
+STATUS = ("on street", "too far from a usable street", "outside the study area", "on a separate part")
+
+
+@dataclass(frozen=True)
+class Snapped:
+    """Places (k,) on links. `link` is -1 where `status` is not ON_STREET; `fraction` runs from the link's start.
+
+    `distance_m` is the distance between the place and the nearest usable street, NaN for places outside. `lon`, `lat`
+    is the point on the street in degrees. `beside` are the points on further streets at which trips may begin and end as well.
+    """
+
+    link: NDArray[np.int32]
+    fraction: NDArray[np.float64]
+    distance_m: NDArray[np.float64]
+    status: NDArray[np.int8]
+    lon: NDArray[np.float64]
+    lat: NDArray[np.float64]
+    beside: Stands = field(default_factory=Stands.none)
+
+    @cached_property
+    def stands(self) -> Stands:
+        """All points at which trips from or to the places may begin or end; of places without a street none."""
+        return Stands.of(self.link, self.fraction, self.beside)
+
+    @property
+    def found(self) -> NDArray[np.bool_]:
+        """Mask of the places that stand on a street."""
+        return self.status == ON_STREET
+
+    def take(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> Snapped:
+        """Some of the places."""
+        return Snapped(
+            self.link[rows],
+            self.fraction[rows],
+            self.distance_m[rows],
+            self.status[rows],
+            self.lon[rows],
+            self.lat[rows],
+            self.beside.of_places(rows),
+        )
+
+    @classmethod
+    def joined(cls, parts: Sequence[Snapped]) -> Snapped:
+        """The places of several, one after another."""
+        before = np.cumsum([0, *(len(part.link) for part in parts)])[:-1].tolist()
+        link, fraction, distance_m, status, lon, lat = (
+            np.concatenate([getattr(part, one.name) for part in parts]) for one in fields(cls) if one.name != "beside"
+        )
+        beside = Stands.joined([part.beside.moved(by) for part, by in zip(parts, before, strict=True)])
+        return cls(link, fraction, distance_m, status, lon, lat, beside)
+
+
+class Snapper:
+    """Nearest-street search for one network. Building it costs O(m log m), a search O(log m) per place."""
+
+    def __init__(self, network: Network, area: shapely.Geometry | None = None) -> None:
+        self._network = network
+        # A decimetre of grace: border nodes lie on the very edge, give or take rounding.
+        self._area = None if area is None else shapely.buffer(area, 1e-6)
+        if self._area is not None:
+            shapely.prepare(self._area)
+
+    @cached_property
+    def _main(self) -> tuple[NDArray[np.int64], shapely.STRtree]:
+        links = np.flatnonzero(self._network.usable & ~self._network.enclosed)
+        return links, shapely.STRtree(self._network.graph.lines_xy[links])
+
+    @cached_property
+    def _cut_off(self) -> tuple[NDArray[np.int64], shapely.STRtree]:
+        links = np.flatnonzero(self._network.in_small_part | self._network.enclosed)
+        return links, shapely.STRtree(self._network.graph.lines_xy[links])
+
+    def snap(self, lon: NDArray[np.float64], lat: NDArray[np.float64], within_m: float) -> Snapped:
+        """Put each place (degrees) on the nearest street that lies within `within_m` metres."""
+        graph = self._network.graph
+        count = len(lon)
+        points = shapely.points(*graph.plane.xy(lon, lat))
+        link = np.full(count, -1, np.int32)
+        distance = np.full(count, np.nan)
+        links, tree = self._main
+        inside = self._inside(lon, lat, within_m)
+        rows = np.flatnonzero(inside)
+        if len(rows) and len(links):
+            (hit, nearest), away = tree.query_nearest(points[rows], all_matches=False, return_distance=True)
+            link[rows[hit]] = links[nearest]
+            distance[rows[hit]] = away
+        status = np.where(inside, np.where(distance <= within_m, ON_STREET, TOO_FAR), OUTSIDE).astype(np.int8)
+        self._mark_separate(points, status, within_m)
+        link[status != ON_STREET] = -1
+        fraction, on_lon, on_lat = self._locate(points, link)
+        beside = self._beside(points, link, fraction, distance, within_m)
+        return Snapped(link, fraction, distance, status, on_lon, on_lat, beside)
+
+    def _beside(
+        self,
+        points: NDArray[np.object_],
+        link: NDArray[np.int32],
+        fraction: NDArray[np.float64],
+        distance: NDArray[np.float64],
+        within_m: float,
+    ) -> Stands:
+        """Points on streets beside places between the ends of a one-way street.
+
+        Outwards from the place up to the first street that is passed both ways: those it lies alongside, so that none is a mere
+        corner farther on, and that belong to the same part.
+        """
+        network, graph = self._network, self._network.graph
+        one_way = network.forward != network.backward
+        rows = np.flatnonzero((link >= 0) & one_way[link] & (fraction > 0.0) & (fraction < 1.0))
+        links, tree = self._main
+        if len(rows) == 0:
+            return Stands.none()
+        farthest = np.minimum(distance[rows] + BESIDE_M, within_m)
+        nth, other = tree.query(points[rows], predicate="dwithin", distance=farthest)
+        place, other = rows[nth], links[other].astype(np.int32)
+        at = self._locate(points[place], other)[0]
+        part = network.link_part
+        kept = (other != link[place]) & (at > 0.0) & (at < 1.0) & (part[other] == part[link[place]])
+        place, other, at = place[kept], other[kept], at[kept]
+        away = shapely.distance(points[place], graph.lines_xy[other])
+        order = np.lexsort((other, away, place))
+        place, other, at, away = place[order], other[order], at[order], away[order]
+        first = np.searchsorted(place, place)
+        both_ways = np.cumsum(~one_way[other])
+        before = both_ways - ~one_way[other] - (both_ways - ~one_way[other])[first]
+        kept = (before == 0) & (np.arange(len(place)) - first < MOST_BESIDE)
+        off = np.maximum(away - distance[place], 0.0) / np.maximum(graph.link_length[other], AT_NODE_M)
+        return Stands(place[kept].astype(np.int32), other[kept], at[kept], off[kept])
+
+    def _inside(self, lon: NDArray[np.float64], lat: NDArray[np.float64], within_m: float) -> NDArray[np.bool_]:
+        if self._area is not None:
+            return np.asarray(shapely.contains_xy(self._area, lon, lat))
+        graph = self._network.graph
+        x, y = graph.plane.xy(lon, lat)
+        sx, sy = graph.shape_xy
+        near_x = (x >= sx.min() - within_m) & (x <= sx.max() + within_m)
+        return np.asarray(near_x & (y >= sy.min() - within_m) & (y <= sy.max() + within_m))
+
+    def _mark_separate(self, points: NDArray[np.object_], status: NDArray[np.int8], within_m: float) -> None:
+        """Of the places too far from the main part, mark those that stand on a street cut off from it."""
+        rows = np.flatnonzero(status == TOO_FAR)
+        links, tree = self._cut_off
+        if len(rows) and len(links):
+            hit, _ = tree.query_nearest(points[rows], max_distance=within_m, all_matches=False)
+            status[rows[hit]] = SEPARATE_PART
+
+    def _locate(
+        self, points: NDArray[np.object_], link: NDArray[np.int32]
+    ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+        """Fraction of the geodesic length, and the point on the street, for places with a link."""
+        graph = self._network.graph
+        fraction = np.zeros(len(link))
+        lon, lat = np.full(len(link), np.nan), np.full(len(link), np.nan)
+        found = np.flatnonzero(link >= 0)
+        if len(found):
+            lines = graph.lines_xy[link[found]]
+            along = shapely.line_locate_point(lines, points[found], normalized=True)
+            fraction[found] = np.clip(along, 0.0, 1.0)
+            # A place at the very end of a link stands at the node, and may leave it by any street there.
+            near_end = AT_NODE_M / np.maximum(graph.link_length[link[found]], AT_NODE_M)
+            fraction[found[along <= near_end]] = 0.0
+            fraction[found[along >= 1.0 - near_end]] = 1.0
+            on_street = shapely.get_coordinates(shapely.line_interpolate_point(lines, along, normalized=True))
+            lon[found], lat[found] = graph.plane.lonlat(on_street[:, 0], on_street[:, 1])
+        return fraction, lon, lat

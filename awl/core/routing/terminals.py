@@ -1,0 +1,163 @@
+"""Where searches begin and end: the states that trips from places come to first, or pass last, and what lies between.
+
+One place is asked for as often as a thousand, each time an origin is dragged, so this is a kernel rather than whole arrays.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from awl.core.kernels import borrowing
+from awl.core.network.costs import BLOCKED
+from awl.core.network.network import Network
+from awl.core.routing.snapping import Snapped
+
+
+@dataclass(frozen=True)
+class Seeds:
+    """Where searches begin or end: state, cost and carried cost between it and the place (row `owner`) it belongs to.
+
+    `arc` is that of the link the place stands on which lies between; its share is 0 where the place stands at a node. `stand` is
+    the row of the place's stands. Ordered by owner.
+    """
+
+    state: NDArray[np.int32]
+    cost: NDArray[np.int32]
+    carried: NDArray[np.int64]
+    owner: NDArray[np.int32]
+    arc: NDArray[np.int32]
+    stand: NDArray[np.int32]
+
+    def starts(self, owners: int) -> NDArray[np.int64]:
+        """Offsets (owners + 1,) at which those of each owner begin."""
+        return np.searchsorted(self.owner, np.arange(owners + 1))
+
+
+def leaving(places: Snapped, network: Network, measure: str, carried: str) -> Seeds:
+    """The states that trips from each place come to first; places without a street give none.
+
+    A place at a node stands there, whichever street it was put on: trips leave it as those do that pass it, without a turn.
+    """
+    states, graph = network.states, network.graph
+    costs, stands = (network.arc_costs(measure), network.arc_costs(carried)), places.stands
+    ways = stands.ways_to(network, measure), stands.ways_to(network, carried)
+    return Seeds(
+        *_leaving(
+            stands.place, stands.link, stands.fraction, ways, costs, states.begun, states.free, graph.link_from, graph.link_to
+        )
+    )  # fmt: skip
+
+
+def entering(places: Snapped, network: Network, measure: str, carried: str) -> Seeds:
+    """The last states of trips to each place before they come to its link, each with the cost of the rest of the way.
+
+    A place at a node is come to there, on whichever street.
+    """
+    states, graph = network.states, network.graph
+    costs, stands = (network.arc_costs(measure), network.arc_costs(carried)), places.stands
+    ways = stands.ways_to(network, measure), stands.ways_to(network, carried)
+    delay = network.step_delay if "time" in (measure, carried) else np.zeros(0, np.int32)
+    return Seeds(
+        *_entering(
+            stands.place, stands.link, stands.fraction, ways, costs, states.by_arc, states.by_node, states.steps.tail,
+            network.barred, delay, (measure == "time", carried == "time"), graph.link_from, graph.link_to,
+        )
+    )  # fmt: skip
+
+
+@borrowing
+def _at_node(fraction):
+    return fraction == 0.0 or fraction == 1.0
+
+
+@borrowing
+def _part(share, cost):
+    """What a part of an arc costs."""
+    return np.int64(np.rint(share * cost))
+
+
+@njit(cache=True, nogil=True)
+def _room(most):
+    """Room for as many seeds: their columns."""
+    whole = np.empty((5, most), np.int32)
+    return whole[0], whole[1], np.empty(most, np.int64), whole[2], whole[3], whole[4]
+
+
+@njit(cache=True, nogil=True)
+def _leaving(place, link, fraction, ways, costs, begun, free, link_from, link_to):
+    state, cost, carried, owner, along, stand = _room(2 * len(link))
+    size = 0
+    for i in range(len(link)):
+        if ways[0][i] < 0:
+            continue
+        if _at_node(fraction[i]):
+            at_start = fraction[i] == 0.0
+            node = link_from[link[i]] if at_start else link_to[link[i]]
+            state[size], owner[size], stand[size] = free[node], place[i], i
+            along[size] = 2 * link[i] + np.int64(at_start)
+            cost[size], carried[size] = ways[0][i], ways[1][i]
+            size += 1
+            continue
+        for side in range(2):
+            arc = 2 * np.int64(link[i]) + side
+            if costs[0][arc] == BLOCKED:
+                continue
+            share = fraction[i] if side else 1.0 - fraction[i]
+            state[size], owner[size], along[size], stand[size] = begun[arc], place[i], arc, i
+            cost[size] = ways[0][i] + _part(share, costs[0][arc])
+            carried[size] = ways[1][i] + _part(share, costs[1][arc])
+            size += 1
+    return state[:size], cost[:size], carried[:size], owner[:size], along[:size], stand[:size]
+
+
+@borrowing
+def _most_entering(link, fraction, by_arc, by_node, link_from, link_to):
+    """How many states places may be come to from at most."""
+    most = np.int64(0)
+    for i in range(len(link)):
+        if _at_node(fraction[i]):
+            node = link_from[link[i]] if fraction[i] == 0.0 else link_to[link[i]]
+            most += by_node[node + 1] - by_node[node]
+        else:
+            most += by_arc[2 * link[i] + 2] - by_arc[2 * link[i]]
+    return most
+
+
+@njit(cache=True, nogil=True)
+def _entering(
+    place, link, fraction, ways, costs, by_arc, by_node, tail, barred, delay, delayed, link_from, link_to
+):  # fmt: skip
+    state, cost, carried, owner, along, stand = _room(
+        _most_entering(link, fraction, by_arc[0], by_node[0], link_from, link_to)
+    )
+    size = 0
+    for i in range(len(link)):
+        if ways[0][i] < 0:
+            continue
+        if _at_node(fraction[i]):
+            at_start = fraction[i] == 0.0
+            node = link_from[link[i]] if at_start else link_to[link[i]]
+            for row in range(by_node[0][node], by_node[0][node + 1]):
+                state[size], owner[size], stand[size] = by_node[1][row], place[i], i
+                along[size] = 2 * link[i] + np.int64(not at_start)
+                cost[size], carried[size] = ways[0][i], ways[1][i]
+                size += 1
+            continue
+        for side in range(2):
+            arc = 2 * np.int64(link[i]) + side
+            if costs[0][arc] == BLOCKED:
+                continue
+            share = 1.0 - fraction[i] if side else fraction[i]
+            for row in range(by_arc[0][arc], by_arc[0][arc + 1]):
+                step = by_arc[1][row]
+                if barred[step]:
+                    continue
+                state[size], owner[size], along[size], stand[size] = tail[step], place[i], arc, i
+                cost[size] = ways[0][i] + _part(share, costs[0][arc]) + (delay[step] if delayed[0] else 0)
+                carried[size] = ways[1][i] + _part(share, costs[1][arc]) + (delay[step] if delayed[1] else 0)
+                size += 1
+    return state[:size], cost[:size], carried[:size], owner[:size], along[:size], stand[:size]

@@ -1,1 +1,0 @@
-"""From streets reached to areas around them."""

@@ -1,0 +1,332 @@
+"""GeoPackage 1.3 (OGC 12-128r17) through plain `sqlite3`: feature tables with an R-tree index.
+
+Everything is stored in WGS 84 (srs_id 4326). Feature tables carry the standard's R*Tree extension with its triggers, so
+that other programs which edit a table keep the index true; the ST_ functions those triggers call are registered on
+every connection. The R*Tree stores float32 rounded outward: searches check the exact envelope again.
+"""
+
+from __future__ import annotations
+
+import re
+import sqlite3
+import struct
+import tempfile
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from awl.core.errors import AwlError
+from awl.io import rtree
+from awl.io.table import Layer
+
+APPLICATION_ID = 0x47504B47  # "GPKG"
+USER_VERSION = 10300
+NAME = re.compile(r"[a-z][a-z0-9_]{0,62}$")
+
+_WGS84 = (
+    'GEOGCS["WGS 84",DATUM["WGS_1984",SPHEROID["WGS 84",6378137,298.257223563,AUTHORITY["EPSG","7030"]],'
+    'AUTHORITY["EPSG","6326"]],PRIMEM["Greenwich",0,AUTHORITY["EPSG","8901"]],'
+    'UNIT["degree",0.0174532925199433,AUTHORITY["EPSG","9122"]],AUTHORITY["EPSG","4326"]]'
+)
+
+_SCHEMA = """
+CREATE TABLE gpkg_spatial_ref_sys (srs_name TEXT NOT NULL, srs_id INTEGER PRIMARY KEY, organization TEXT NOT NULL,
+  organization_coordsys_id INTEGER NOT NULL, definition TEXT NOT NULL, description TEXT);
+CREATE TABLE gpkg_contents (table_name TEXT NOT NULL PRIMARY KEY, data_type TEXT NOT NULL, identifier TEXT UNIQUE,
+  description TEXT DEFAULT '', last_change DATETIME NOT NULL DEFAULT (strftime('%Y-%m-%dT%H:%M:%fZ','now')),
+  min_x DOUBLE, min_y DOUBLE, max_x DOUBLE, max_y DOUBLE, srs_id INTEGER,
+  CONSTRAINT fk_gc_r_srs_id FOREIGN KEY (srs_id) REFERENCES gpkg_spatial_ref_sys(srs_id));
+CREATE TABLE gpkg_geometry_columns (table_name TEXT NOT NULL, column_name TEXT NOT NULL, geometry_type_name TEXT NOT NULL,
+  srs_id INTEGER NOT NULL, z TINYINT NOT NULL, m TINYINT NOT NULL, CONSTRAINT pk_geom_cols PRIMARY KEY (table_name, column_name),
+  CONSTRAINT uk_gc_table_name UNIQUE (table_name));
+CREATE TABLE gpkg_extensions (table_name TEXT, column_name TEXT, extension_name TEXT NOT NULL, definition TEXT NOT NULL,
+  scope TEXT NOT NULL, CONSTRAINT ge_tce UNIQUE (table_name, column_name, extension_name));
+"""
+
+_TRIGGERS = """
+CREATE TRIGGER "rtree_{t}_geom_insert" AFTER INSERT ON "{t}" WHEN (new."geom" NOT NULL AND NOT ST_IsEmpty(NEW."geom"))
+BEGIN INSERT OR REPLACE INTO "rtree_{t}_geom" VALUES (NEW."fid", ST_MinX(NEW."geom"), ST_MaxX(NEW."geom"),
+ST_MinY(NEW."geom"), ST_MaxY(NEW."geom")); END;
+CREATE TRIGGER "rtree_{t}_geom_update1" AFTER UPDATE OF "geom" ON "{t}" WHEN OLD."fid" = NEW."fid" AND
+(NEW."geom" NOTNULL AND NOT ST_IsEmpty(NEW."geom")) BEGIN INSERT OR REPLACE INTO "rtree_{t}_geom" VALUES
+(NEW."fid", ST_MinX(NEW."geom"), ST_MaxX(NEW."geom"), ST_MinY(NEW."geom"), ST_MaxY(NEW."geom")); END;
+CREATE TRIGGER "rtree_{t}_geom_update2" AFTER UPDATE OF "geom" ON "{t}" WHEN OLD."fid" = NEW."fid" AND
+(NEW."geom" ISNULL OR ST_IsEmpty(NEW."geom")) BEGIN DELETE FROM "rtree_{t}_geom" WHERE id = OLD."fid"; END;
+CREATE TRIGGER "rtree_{t}_geom_update3" AFTER UPDATE ON "{t}" WHEN OLD."fid" != NEW."fid" AND
+(NEW."geom" NOTNULL AND NOT ST_IsEmpty(NEW."geom")) BEGIN DELETE FROM "rtree_{t}_geom" WHERE id = OLD."fid";
+INSERT OR REPLACE INTO "rtree_{t}_geom" VALUES
+(NEW."fid", ST_MinX(NEW."geom"), ST_MaxX(NEW."geom"), ST_MinY(NEW."geom"), ST_MaxY(NEW."geom")); END;
+CREATE TRIGGER "rtree_{t}_geom_update4" AFTER UPDATE ON "{t}" WHEN OLD."fid" != NEW."fid" AND
+(NEW."geom" ISNULL OR ST_IsEmpty(NEW."geom")) BEGIN DELETE FROM "rtree_{t}_geom" WHERE id IN (OLD."fid", NEW."fid"); END;
+CREATE TRIGGER "rtree_{t}_geom_delete" AFTER DELETE ON "{t}" WHEN old."geom" NOT NULL
+BEGIN DELETE FROM "rtree_{t}_geom" WHERE id = OLD."fid"; END;
+"""
+
+
+def connect(path: Path) -> sqlite3.Connection:
+    """Open a GeoPackage for reading and writing, with the standard's geometry functions registered."""
+    connection = sqlite3.connect(path, timeout=30, isolation_level=None, check_same_thread=False)
+    connection.execute("PRAGMA foreign_keys = ON")
+    connection.execute("PRAGMA cache_size = -131072")  # 128 MB: a country's streets are written without rereading pages
+    for name, pick in (("ST_MinX", 0), ("ST_MinY", 1), ("ST_MaxX", 2), ("ST_MaxY", 3)):
+        connection.create_function(name, 1, lambda blob, pick=pick: _envelope(blob)[pick], deterministic=True)
+    connection.create_function("ST_IsEmpty", 1, lambda blob: int(bool(blob[3] & 0x10)), deterministic=True)
+    return connection
+
+
+def create(connection: sqlite3.Connection) -> None:
+    """Write the standard's tables into an empty database."""
+    connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
+    connection.execute(f"PRAGMA user_version = {USER_VERSION}")
+    for statement in _SCHEMA.split(";"):
+        connection.execute(statement)
+    connection.executemany(
+        "INSERT INTO gpkg_spatial_ref_sys VALUES (?,?,?,?,?,?)",
+        [
+            ("Undefined Cartesian", -1, "NONE", -1, "undefined", None),
+            ("Undefined geographic", 0, "NONE", 0, "undefined", None),
+            ("WGS 84 geodetic", 4326, "EPSG", 4326, _WGS84, "longitude/latitude in degrees"),
+        ],
+    )
+
+
+def _envelope(blob: bytes) -> tuple[float, float, float, float]:
+    """(min x, min y, max x, max y) of a geometry blob, from its header where it has one."""
+    if blob[3] & 0x0E == 0x02:
+        order = "<" if blob[3] & 1 else ">"
+        west, east, south, north = struct.unpack_from(order + "4d", blob, 8)
+        return west, south, east, north
+    bounds = shapely.bounds(decode([blob])[0])
+    return float(bounds[0]), float(bounds[1]), float(bounds[2]), float(bounds[3])
+
+
+def encode(geometry: NDArray[np.object_]) -> list[bytes | None]:
+    """GeoPackage blobs with envelope; None for absent or empty geometries."""
+    wkb = shapely.to_wkb(geometry, byte_order=1, include_srid=False, output_dimension=2)
+    head = np.zeros(len(geometry), [("magic", "S4"), ("srs", "<i4"), ("envelope", "<f8", 4)])
+    head["magic"], head["srs"] = b"GP\x00\x03", 4326
+    head["envelope"] = shapely.bounds(geometry)[:, [0, 2, 1, 3]]
+    size, heads = head.dtype.itemsize, head.tobytes()
+    empty = shapely.is_empty(geometry) | shapely.is_missing(geometry)
+    return [
+        None if none else heads[size * row : size * (row + 1)] + body
+        for row, (none, body) in enumerate(zip(empty.tolist(), wkb.tolist(), strict=True))
+    ]
+
+
+def decode(blobs: Sequence[bytes | None]) -> NDArray[np.object_]:
+    """Shapely geometries from GeoPackage blobs."""
+    sizes = (0, 32, 48, 48, 64)
+    bodies = [None if b is None else b[8 + sizes[(b[3] >> 1) & 7] :] for b in blobs]
+    return np.asarray(shapely.from_wkb(np.array(bodies, dtype=object)), dtype=object)
+
+
+def write_table(
+    connection: sqlite3.Connection,
+    table: str,
+    layer: Layer,
+    title: str,
+    description: str = "",
+    fids: NDArray[np.int64] | None = None,
+) -> None:
+    """Create or replace a feature table, with its `fids` from 1 on where none are given.
+
+    Runs inside the caller's transaction.
+    """
+    if not NAME.match(table):
+        raise AwlError(
+            f"'{table}' cannot name a layer",
+            remedy="Use small letters, digits and underscores, beginning with a letter",
+            inputs=("id",),
+        )
+    drop_table(connection, table)
+    fields = list(_field_names(layer.columns))
+    types = [_sql_type(values) for values in layer.columns.values()]
+    columns = "".join(f', "{field}" {kind}' for field, kind in zip(fields, types, strict=True))
+    connection.execute(f'CREATE TABLE "{table}" (fid INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL, geom BLOB{columns})')
+    marks = ",".join("?" * (len(fields) + 2))
+    blobs = encode(layer.geometry)
+    fids = np.arange(1, len(blobs) + 1) if fids is None else fids
+    connection.executemany(
+        f'INSERT INTO "{table}" VALUES ({marks})',
+        zip(_plain(fids), blobs, *map(_storable, layer.columns.values(), types), strict=True),
+    )
+    bounds = shapely.bounds(layer.geometry)
+    there = np.flatnonzero(~np.isnan(bounds[:, 0]))
+    extent = [*bounds[there, :2].min(axis=0), *bounds[there, 2:].max(axis=0)] if len(there) else [None] * 4
+    connection.execute(
+        "INSERT INTO gpkg_contents (table_name, data_type, identifier, description, min_x, min_y, max_x, max_y, srs_id)"
+        " VALUES (?, 'features', ?, ?, ?, ?, ?, ?, 4326)",
+        (table, _free_identifier(connection, title), description, *extent),
+    )
+    connection.execute(
+        "INSERT INTO gpkg_geometry_columns VALUES (?, 'geom', ?, 4326, 0, 0)", (table, _type_name(layer.geometry))
+    )
+    _write_index(connection, table, fids[there], bounds[there])
+
+
+def _plain(ids: NDArray[np.int64]) -> Iterator[int]:
+    """Ids as SQLite takes them, never all at once."""
+    for begin in range(0, len(ids), 8192):
+        yield from ids[begin : begin + 8192].tolist()
+
+
+def _free_identifier(connection: sqlite3.Connection, title: str) -> str:
+    taken = {row[0] for row in connection.execute("SELECT identifier FROM gpkg_contents")}
+    name, count = title, 2
+    while name in taken:
+        name, count = f"{title} ({count})", count + 1
+    return name
+
+
+def _write_index(
+    connection: sqlite3.Connection, table: str, fid: NDArray[np.int64], bounds: NDArray[np.float64]
+) -> None:
+    connection.execute(f'CREATE VIRTUAL TABLE "rtree_{table}_geom" USING rtree(id, minx, maxx, miny, maxy)')
+    rtree.fill(connection, f"rtree_{table}_geom", fid, bounds)
+    for trigger in _TRIGGERS.format(t=table).split("END;\n"):
+        if trigger.strip():
+            connection.execute(trigger + "END")
+    connection.execute(
+        "INSERT INTO gpkg_extensions VALUES (?, 'geom', 'gpkg_rtree_index',"
+        " 'http://www.geopackage.org/spec121/#extension_rtree', 'write-only')",
+        (table,),
+    )
+
+
+def drop_table(connection: sqlite3.Connection, table: str) -> None:
+    """Remove a feature table with its index and its rows in the standard's tables."""
+    connection.execute(f'DROP TABLE IF EXISTS "rtree_{table}_geom"')
+    connection.execute(f'DROP TABLE IF EXISTS "{table}"')
+    for catalogue in ("gpkg_extensions", "gpkg_geometry_columns", "gpkg_contents"):
+        connection.execute(f"DELETE FROM {catalogue} WHERE table_name = ?", (table,))
+
+
+def read_table(
+    connection: sqlite3.Connection,
+    table: str,
+    where: tuple[str, Sequence[Any]] = ("", ()),
+    bbox: tuple[float, float, float, float] | None = None,
+    limit: int | None = None,
+    offset: int = 0,
+    fields: Sequence[str] | None = None,
+    order: Sequence[tuple[str, bool]] = (),
+) -> Layer:
+    """Features of a table with `fid` as a column. `where` is SQL with its parameters.
+
+    They come in the `order` of fields, each with whether it descends, then of `fid`.
+    """
+    chosen = list(fields) if fields is not None else field_names(connection, table)
+    clause, parameters = _conditions(table, where, bbox)
+    listing = "".join(f', "{name}"' for name in chosen)
+    tail = "" if limit is None else f" LIMIT {int(limit)} OFFSET {int(offset)}"
+    sorting = "".join(f'"{name}" {"DESC" if down else "ASC"}, ' for name, down in order)
+    rows = connection.execute(
+        f'SELECT geom, fid{listing} FROM "{table}"{clause} ORDER BY {sorting}fid{tail}', parameters
+    ).fetchall()
+    columns = list(zip(*rows, strict=True)) if rows else [()] * (len(chosen) + 2)
+    named = zip(["fid", *chosen], columns[1:], strict=True)
+    return Layer(decode(columns[0]), {name: list(values) for name, values in named})
+
+
+def count(
+    connection: sqlite3.Connection,
+    table: str,
+    where: tuple[str, Sequence[Any]] = ("", ()),
+    bbox: tuple[float, float, float, float] | None = None,
+) -> int:
+    """Number of features that match."""
+    clause, parameters = _conditions(table, where, bbox)
+    return int(connection.execute(f'SELECT count(*) FROM "{table}"{clause}', parameters).fetchone()[0])
+
+
+def _conditions(
+    table: str, where: tuple[str, Sequence[Any]], bbox: tuple[float, float, float, float] | None
+) -> tuple[str, list[Any]]:
+    terms: list[str] = []
+    parameters: list[Any] = []
+    if where[0]:
+        terms.append(f"({where[0]})")
+        parameters += where[1]
+    if bbox is not None:
+        west, south, east, north = bbox
+        terms.append(
+            f'fid IN (SELECT id FROM "rtree_{table}_geom" WHERE maxx >= ? AND minx <= ? AND maxy >= ? AND miny <= ?)'
+            " AND ST_MaxX(geom) >= ? AND ST_MinX(geom) <= ? AND ST_MaxY(geom) >= ? AND ST_MinY(geom) <= ?"
+        )
+        parameters += [west, east, south, north] * 2
+    return (" WHERE " + " AND ".join(terms) if terms else ""), parameters
+
+
+def field_names(connection: sqlite3.Connection, table: str) -> list[str]:
+    """The attribute fields of a feature table."""
+    return [row[1] for row in connection.execute(f'PRAGMA table_info("{table}")') if row[1] not in ("fid", "geom")]
+
+
+def field_types(connection: sqlite3.Connection, table: str) -> dict[str, str]:
+    """SQL type of each attribute field."""
+    rows = connection.execute(f'PRAGMA table_info("{table}")')
+    return {row[1]: row[2] for row in rows if row[1] not in ("fid", "geom")}
+
+
+def _field_names(columns: dict[str, Any]) -> Iterator[str]:
+    """Names fit for a table: no quotes, none of the table's own, none twice in SQLite's case-blind sense."""
+    taken = {"fid", "geom"}
+    for key in columns:
+        name = re.sub(r'[":\x00]', "_", str(key))[:60] or "field"
+        base, number = name, 2
+        while name.lower() in taken:
+            name, number = f"{base}_{number}", number + 1
+        taken.add(name.lower())
+        yield name
+
+
+def _sql_type(values: list[Any]) -> str:
+    kinds = {type(value) for value in values if value is not None}
+    if kinds <= {bool}:
+        return "BOOLEAN"
+    if kinds <= {int, bool}:
+        return "INTEGER"
+    return "REAL" if kinds <= {int, float, bool} else "TEXT"
+
+
+def _storable(values: list[Any], kind: str) -> list[Any]:
+    """Values as their column takes them: among text, numbers and truth values become text without loss.
+
+    Left to SQLite, true becomes 1 and a number keeps 15 digits.
+    """
+    if kind != "TEXT":
+        return values
+
+    def text(value: Any) -> Any:
+        if isinstance(value, bool):
+            return "true" if value else "false"
+        return str(value) if isinstance(value, int | float) else value
+
+    return [text(value) for value in values]
+
+
+def _type_name(geometry: NDArray[np.object_]) -> str:
+    names = ("POINT", "LINESTRING", "LINESTRING", "POLYGON", "MULTIPOINT", "MULTILINESTRING", "MULTIPOLYGON")
+    kinds = {int(kind) for kind in np.unique(shapely.get_type_id(geometry)) if kind >= 0}
+    return names[kinds.pop()] if len(kinds) == 1 and max(kinds) < 7 else "GEOMETRY"
+
+
+def bytes_of(tables: dict[str, Layer]) -> bytes:
+    """A GeoPackage of its own with some layers, by table name."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "made.gpkg"
+        connection = connect(path)
+        try:
+            connection.execute("BEGIN")
+            create(connection)
+            for name, layer in tables.items():
+                write_table(connection, name, layer, name.replace("_", " ").capitalize(), "")
+            connection.execute("COMMIT")
+        finally:
+            connection.close()
+        return path.read_bytes()

@@ -1,0 +1,155 @@
+"""GMNS, the General Modeling Network Specification (Zephyr Foundation, version 0.96): tables of nodes, links and movements.
+
+Links are written directed, one row per direction in which the mode may pass. `length` is in metres, `free_speed` in km/h. Awl
+adds `duration_s` (the cost it computes with), further given costs, the tags of the source, and what is needed to have the same
+streets again: `street_link_id` and a table of restrictions, which GMNS has no place for where they lead over several links.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from awl.core.graph.street_graph import StreetGraph
+from awl.core.network.movements import movements as turns_of
+from awl.core.network.network import Network
+from awl.io import csv_table, graph_tables
+
+NODE_FIELDS = ("node_id", "x_coord", "y_coord", "node_type", "osm_node_id")
+LINK_FIELDS = (
+    "link_id", "from_node_id", "to_node_id", "directed", "geometry", "name", "facility_type", "length", "free_speed",
+    "allowed_uses", "duration_s", "street_link_id", "street_direction", "osm_way_id",
+)  # fmt: skip
+MOVEMENT_FIELDS = ("mvmt_id", "node_id", "ib_link_id", "ob_link_id", "type", "penalty", "allowed_uses")
+RESTRICTION_FIELDS = (
+    "relation_id", "from_street_link_id", "via_node_id", "via_street_link_ids", "to_street_link_id", "restriction", "applies_to",
+    "exempt", "condition", "delay_s",
+)  # fmt: skip
+
+
+STREET_DIRECTIONS = ("forward", "backward")
+"""Whether a row runs as its street is drawn."""
+NO_USES = "none"
+"""What may use a movement that is barred."""
+MAX_ID = 2**62
+
+
+def tables(network: Network) -> dict[str, str]:
+    """All tables by file name; those of turns only where there are any."""
+    turns = {"movement.csv": movements(network), "restriction.csv": restrictions(network)}
+    return {
+        "node.csv": nodes(network),
+        "link.csv": links(network),
+        **{name: text for name, text in turns.items() if text},
+    }
+
+
+def nodes(network: Network) -> str:
+    """`node.csv`: every node that a usable link touches; `node_type` is `border` where a street was cut.
+
+    A node that the mode cannot pass stands twice, once for each street that ends at it; `node_type` is `barrier`.
+    """
+    graph = network.graph
+    used = np.unique(np.concatenate([graph.link_from[network.usable], graph.link_to[network.usable]])).tolist()
+    shut = np.isin(graph.node_lon + 1j * graph.node_lat, _twins(network))
+    kinds = np.where(graph.node_border, "border", np.where(shut, "barrier", "")).tolist()
+    tags = {graph_tables.field_of(key): column.decode() for key, column in graph.node_tags.items()}
+    rows = (
+        (graph.node_id[i], round(graph.node_lon[i], 8), round(graph.node_lat[i], 8), kinds[i],
+         graph.node_osm_id[i] or None, *(values[i] for values in tags.values()))
+        for i in used
+    )  # fmt: skip
+    return csv_table.write((*NODE_FIELDS, *tags), rows)
+
+
+def _twins(network: Network) -> NDArray[np.complex128]:
+    """Places of the nodes that stand twice."""
+    graph = network.graph
+    spot = graph.node_lon + 1j * graph.node_lat
+    distinct, times = np.unique(spot[graph.node_tag("barrier").present()], return_counts=True)
+    return np.asarray(distinct[times > 1])
+
+
+def links(network: Network) -> str:
+    """`link.csv`: one row per usable direction, with the id it had in the tables it came from, if it came from such."""
+    graph = network.graph
+    name, highway = graph.tag("name").decode(), graph.tag("highway").decode()
+    more = {
+        graph_tables.field_of(key): column.decode()
+        for key, column in graph.tags.items()
+        if key not in ("name", "highway", "gmns_link_id")
+    }
+    ident = link_ids(graph)
+    at_ends = np.where(network.use.at_ends, "true", "false").tolist()
+    several = graph_tables.way_lists(graph)
+    lines = graph.lines()
+    wkt = shapely.to_wkt(lines, rounding_precision=7)
+    reverse = shapely.to_wkt(shapely.reverse(lines), rounding_precision=7)
+    rows = []
+    for usable, step in ((network.forward, 1), (network.backward, 2)):
+        for i in np.flatnonzero(usable).tolist():
+            tail, head = graph.link_from[i], graph.link_to[i]
+            if step == 2:
+                tail, head = head, tail
+            rows.append(
+                (ident[2 * i + step - 1], graph.node_id[tail], graph.node_id[head], "true",
+                 (wkt if step == 1 else reverse)[i], name[i], highway[i], network.length_mm[i] / 1000,
+                 round(float(network.use.speed[i]), 2), network.mode.id, network.duration_ms[i, step - 1] / 1000,
+                 graph.link_id[i], STREET_DIRECTIONS[step - 1], graph.link_way[i], several[i], at_ends[i],
+                 *(values[i] for values in more.values()), *(_number(pair[i, step - 1]) for pair in graph.costs.values()))
+            )  # fmt: skip
+    rows.sort(key=lambda row: row[0])
+    return csv_table.write((*LINK_FIELDS, "osm_way_ids", "ends_only", *more, *graph.costs), rows)
+
+
+def link_ids(graph: StreetGraph) -> list[int]:
+    """The id of each arc (2m,): along the drawn direction of a link, then against it.
+
+    Those of the tables a link came from stay; others are twice the link's id less one, and twice the id, above them.
+    """
+    given: dict[int, int] = {}
+    for i, text in enumerate(graph.tag("gmns_link_id").decode()):
+        for side, ident in enumerate((text or "").split(";")[:2]):
+            if ident.isdigit() and int(ident) <= MAX_ID:
+                given[2 * i + side] = int(ident)
+    # Links that were split share the ids of the one they came from: only the first keeps them.
+    first = {ident: arc for arc, ident in reversed(given.items())}
+    above = max(first, default=0)
+    return [
+        given[arc] if arc in given and first[given[arc]] == arc else above + ident
+        for arc, ident in enumerate(np.stack([2 * graph.link_id - 1, 2 * graph.link_id], axis=1).ravel().tolist())
+    ]
+
+
+def _number(value: float) -> float | None:
+    return None if value != value else float(value)
+
+
+def movements(network: Network) -> str:
+    """`movement.csv`: the turns that are allowed at nodes where others are not; empty text where every turn is.
+
+    At a node where none is allowed they are all listed, with `allowed_uses` none: a node without rows allows every turn.
+    """
+    number, ident = network.graph.node_id, link_ids(network.graph)
+    turns = list(turns_of(network))
+    passable = {turn.node for turn in turns if turn.allowed}
+    listed = [turn for turn in turns if turn.allowed or turn.node not in passable]
+    rows = [
+        (count, number[m.node], ident[m.arc_in], ident[m.arc_out], m.kind, round(m.delay_s, 3),
+         network.mode.id if m.allowed else NO_USES)
+        for count, m in enumerate(listed, 1)
+    ]  # fmt: skip
+    return csv_table.write(MOVEMENT_FIELDS, rows) if rows else ""
+
+
+def restrictions(network: Network) -> str:
+    """`restriction.csv`: turn restrictions as the source states them, by `street_link_id`; those on streets of the mode."""
+    turns = network.graph.restrictions
+    whole = [all(network.usable[[p.from_link, *p.via_links, p.to_link]]) for p in turns.rows()]
+    table = graph_tables.restriction_table(network.graph).take(np.flatnonzero(whole).tolist())
+    rows: Iterator[tuple[Any, ...]] = zip(*table.columns.values(), strict=True)
+    return csv_table.write(RESTRICTION_FIELDS, rows) if len(table) else ""

@@ -1,0 +1,352 @@
+"""A street graph as three tables (nodes, links, turn restrictions), and back: the form of the study file and of exports.
+
+Field names are those of GMNS where it has one; tags keep their key with `_` for `:`. An attribute given for each direction is a
+pair of fields `NAME_forward`, `NAME_backward`. What is written can be read back to the same graph.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from awl.core.columns import Categorical
+from awl.core.errors import AwlError
+from awl.core.geodesy import segment_lengths
+from awl.core.graph.build import JUNCTION_KEYS, LINK_CLASSES, STREET_KEYS
+from awl.core.graph.street_graph import MAX_ID, StreetGraph
+from awl.core.graph.turns import Placed, TurnRestrictions
+from awl.core.network.costs import BLOCKED
+from awl.core.network.network import Network
+from awl.io.table import Layer
+
+Ints = NDArray[np.int64]
+NODE_FIELDS = ("node_id",)
+LINK_FIELDS = ("from_node_id", "to_node_id")
+RESTRICTION_FIELDS = (
+    "relation_id", "from_link_id", "via_node_id", "via_link_ids", "to_link_id", "restriction", "applies_to", "exempt",
+    "condition", "delay_s",
+)  # fmt: skip
+DIRECTIONS = ("_forward", "_backward")
+APART_M = 1.0
+"""How far the end of a link may lie from the node it names."""
+
+
+def field_of(key: str) -> str:
+    """The table field of a tag."""
+    return key.replace(":", "_")
+
+
+def node_table(graph: StreetGraph) -> Layer:
+    """Nodes by their numbers."""
+    return Layer(
+        np.atleast_1d(shapely.points(graph.node_lon, graph.node_lat)),
+        {
+            "node_id": graph.node_id.tolist(),
+            "osm_node_id": graph.node_osm_id.tolist(),
+            "border": graph.node_border.tolist(),
+            **{field_of(key): column.decode() for key, column in graph.node_tags.items()},
+        },
+    )
+
+
+def link_table(graph: StreetGraph, network: Network | None = None) -> Layer:
+    """Links by their ids; with the costs of a mode in each direction when its network is given, empty where barred."""
+    ways = graph.link_way.tolist()
+    columns: dict[str, list[Any]] = {
+        "link_id": graph.link_id.tolist(),
+        "from_node_id": graph.node_id[graph.link_from].tolist(),
+        "to_node_id": graph.node_id[graph.link_to].tolist(),
+        "osm_way_id": ways,
+        "length": np.round(graph.link_length, 3).tolist(),
+        **{field_of(key): column.decode() for key, column in graph.tags.items()},
+    }
+    if len(graph.link_ways) > graph.link_count:
+        columns["osm_way_ids"] = way_lists(graph)
+    pairs = dict(graph.costs)
+    if network is not None:
+        seconds = np.stack(network.directed("time"), axis=1).astype(float)
+        pairs["duration_s"] = np.where(seconds == BLOCKED, np.nan, seconds / 1000)
+        columns["free_speed"] = np.round(network.use.speed, 2).tolist()
+    for key, pair in pairs.items():
+        for side, ending in enumerate(DIRECTIONS):
+            columns[key + ending] = [None if v != v else v for v in pair[:, side].tolist()]
+    return Layer(graph.lines(), columns)
+
+
+def way_lists(graph: StreetGraph) -> list[str | None]:
+    """The ids of the source ways of links that have several, `1;2`; None for all others."""
+    made: list[str | None] = [None] * graph.link_count
+    for i in np.flatnonzero(np.diff(graph.ways_start) > 1).tolist():
+        made[i] = ";".join(map(str, graph.link_ways[graph.ways_start[i] : graph.ways_start[i + 1]]))
+    return made
+
+
+def restriction_table(graph: StreetGraph) -> Layer:
+    """Turn restrictions, each at its via node."""
+    turns = graph.restrictions
+    rows = turns.rows()
+    return Layer(
+        np.atleast_1d(shapely.points(graph.node_lon[turns.via_node], graph.node_lat[turns.via_node])),
+        {
+            "relation_id": [p.relation for p in rows],
+            "from_link_id": graph.link_id[turns.from_link].tolist(),
+            "via_node_id": graph.node_id[turns.via_node].tolist(),
+            "via_link_ids": [";".join(map(str, graph.link_id[list(p.via_links)].tolist())) or None for p in rows],
+            "to_link_id": graph.link_id[turns.to_link].tolist(),
+            "restriction": [p.kind for p in rows],
+            "applies_to": [p.applies_to for p in rows],
+            "exempt": [p.exempt for p in rows],
+            "condition": [p.condition for p in rows],
+            "delay_s": [p.delay_s for p in rows],
+        },
+    )
+
+
+def is_graph(nodes: Layer, links: Layer) -> bool:
+    """Whether two layers are the nodes and links of a graph."""
+    return all(name in nodes.columns for name in NODE_FIELDS) and all(name in links.columns for name in LINK_FIELDS)
+
+
+def graph_of(nodes: Layer, links: Layer, turns: Layer | None, source: str, drawn: bool = False) -> StreetGraph:
+    """The graph of three tables. Raises `AwlError` naming the row where they do not fit together.
+
+    `drawn`: lengths are those of the field `length`, not of the geometry.
+    """
+    number = _whole(nodes, "node_id", source)
+    row_of = _rows(number, source)
+    tail, head = (row_of(_whole(links, name, source), name) for name in LINK_FIELDS)
+    lon, lat, start, metres = _shapes(links, source)
+    node_xy = shapely.get_coordinates(shapely.centroid(nodes.geometry))
+    if len(node_xy) < len(number):
+        raise AwlError("A node has no place", where=source, remedy="Repair the node layer", kind="broken-graph")
+    _check_ends(lon, lat, start, node_xy, tail, head, source)
+    if drawn and "length" in links.columns:
+        given = np.array(links.columns["length"], float)
+        metres = metres * np.repeat(given / np.maximum(metres[start[1:] - 1], 1e-9), np.diff(start))
+    ways, ways_start = _ways(links)
+    graph = StreetGraph(
+        node_osm_id=_whole(nodes, "osm_node_id", source) if "osm_node_id" in nodes.columns else np.zeros_like(number),
+        node_lon=node_xy[:, 0].copy(),
+        node_lat=node_xy[:, 1].copy(),
+        node_border=_border(nodes),
+        node_id=number,
+        link_id=_link_ids(links, source),
+        link_from=tail,
+        link_to=head,
+        link_ways=ways,
+        ways_start=ways_start,
+        shape_start=start,
+        shape_lon=lon,
+        shape_lat=lat,
+        shape_m=metres,
+        tags=_tags(links, STREET_KEYS),
+        node_tags=_tags(nodes, JUNCTION_KEYS),
+        costs=_costs(links),
+        drawn=drawn,
+    )
+    if "highway" not in graph.tags:
+        kinds = links.columns.get("facility_type", [None] * len(links))
+        known = [kind if kind in LINK_CLASSES else "road" for kind in kinds]
+        graph.tags["highway"] = Categorical.of(known)
+    if turns is not None and len(turns):
+        return _with_turns(graph, turns, links, source)
+    return graph
+
+
+def _whole(layer: Layer, name: str, source: str) -> Ints:
+    try:
+        return np.array([0 if v is None else int(v) for v in layer.columns[name]], np.int64)
+    except (TypeError, ValueError, OverflowError) as error:
+        raise AwlError(f"Not every '{name}' is a whole number", where=source, remedy="Repair the table") from error
+
+
+def _rows(number: Ints, source: str):  # type: ignore[no-untyped-def]
+    """A function from node numbers to rows; raises when numbers are not one per node, or unknown."""
+    order = np.argsort(number, kind="stable")
+    known = number[order]
+    twice = np.flatnonzero(known[1:] == known[:-1])
+    if len(twice):
+        raise AwlError(
+            f"{len(twice)} node number(s) stand more than once, the first is {known[twice[0]]}",
+            where=source,
+            remedy="Give each node a number of its own",
+            kind="broken-numbering",
+        )
+
+    def row_of(wanted: Ints, name: str) -> NDArray[np.int32]:
+        place = np.minimum(np.searchsorted(known, wanted), max(len(known) - 1, 0))
+        lost = np.flatnonzero(known[place] != wanted) if len(known) else np.arange(len(wanted))
+        if len(lost):
+            raise AwlError(
+                f"{len(lost)} link(s) name a node that is not there; the first is {name} {wanted[lost[0]]}",
+                where=f"{source}, link {lost[0] + 1}",
+                remedy="Add the nodes, or let Awl make them from the lines",
+                kind="broken-graph",
+            )
+        return order[place].astype(np.int32)
+
+    return row_of
+
+
+def _shapes(links: Layer, source: str) -> tuple[NDArray[np.float64], NDArray[np.float64], Ints, NDArray[np.float64]]:
+    kinds = shapely.get_type_id(links.geometry)
+    wrong = np.flatnonzero(kinds != shapely.GeometryType.LINESTRING)
+    if len(wrong):
+        raise AwlError(
+            f"{len(wrong)} link(s) are no single line",
+            where=f"{source}, link {wrong[0] + 1}",
+            remedy="Give each link one line",
+            kind="broken-graph",
+        )
+    xy, line = shapely.get_coordinates(links.geometry, return_index=True)
+    start = np.searchsorted(line, np.arange(len(links) + 1)).astype(np.int64)
+    lon, lat = xy[:, 0].copy(), xy[:, 1].copy()
+    step = np.zeros(len(lon))
+    step[1:] = segment_lengths(lon[:-1], lat[:-1], lon[1:], lat[1:])
+    step[start[:-1]] = 0.0
+    running = np.cumsum(step)
+    return lon, lat, start, running - np.repeat(running[start[:-1]], np.diff(start))
+
+
+def _check_ends(
+    lon: NDArray[np.float64], lat: NDArray[np.float64], start: Ints, node_xy: NDArray[np.float64],
+    tail: NDArray[np.int32], head: NDArray[np.int32], source: str,
+) -> None:  # fmt: skip
+    for vertex, node, what in ((start[:-1], tail, "begin"), (start[1:] - 1, head, "end")):
+        away = segment_lengths(lon[vertex], lat[vertex], node_xy[node, 0], node_xy[node, 1])
+        far = np.flatnonzero(away > APART_M)
+        if len(far):
+            raise AwlError(
+                f"{len(far)} link(s) do not {what} at the node they name; the first is {away[far[0]]:.0f} m off",
+                where=f"{source}, link {far[0] + 1}",
+                remedy="Repair the numbers, or let Awl make the nodes from the lines",
+                kind="broken-graph",
+            )
+
+
+def _ways(links: Layer) -> tuple[Ints, Ints]:
+    own = links.columns.get("osm_way_id") or list(range(1, len(links) + 1))
+    several = links.columns.get("osm_way_ids") or [None] * len(links)
+    lists = [
+        [int(i) for i in str(many).split(";")] if many else [int(one or 0)]
+        for one, many in zip(own, several, strict=True)
+    ]
+    start = np.concatenate([[0], np.cumsum([len(ways) for ways in lists])]).astype(np.int64)
+    return np.array([way for ways in lists for way in ways], np.int64), start
+
+
+def _border(nodes: Layer) -> NDArray[np.bool_]:
+    if "border" in nodes.columns:
+        return np.array([bool(v) for v in nodes.columns["border"]])
+    return np.array([v == "border" for v in nodes.columns.get("node_type", [None] * len(nodes))], bool)
+
+
+def _tags(layer: Layer, keys: tuple[str, ...]) -> dict[str, Categorical]:
+    found = {}
+    for key in keys:
+        values = layer.columns.get(field_of(key))
+        if values is not None and any(v is not None for v in values):
+            found[key] = Categorical.of([None if v is None else str(v) for v in values])
+    return found
+
+
+def _costs(links: Layer) -> dict[str, NDArray[np.float64]]:
+    """Pairs of number fields, one for each direction."""
+    ahead, back = DIRECTIONS
+    found = {}
+    for name in links.columns:
+        stem = name.removesuffix(ahead)
+        if stem == name or stem + back not in links.columns or any(field_of(key) == name for key in STREET_KEYS):
+            continue
+        try:
+            pair = [[np.nan if v is None else float(v) for v in links.columns[stem + ending]] for ending in DIRECTIONS]
+        except (TypeError, ValueError):
+            continue
+        found[stem] = np.array(pair).T
+    return found
+
+
+def _link_ids(links: Layer, source: str) -> Ints:
+    """The ids a table gives its links, or 1 to m where it gives none that could be ids."""
+    given = links.columns.get("link_id", [])
+    anew = np.arange(1, len(links) + 1, dtype=np.int64)
+    if not given or not all(str(value).isdigit() and 0 < int(value) < MAX_ID for value in given):
+        return anew
+    ids = np.array([int(value) for value in given], np.int64)
+    if len(np.unique(ids)) < len(ids):
+        raise AwlError(
+            "Two links have the same id",
+            where=source,
+            remedy="Give each link an id of its own",
+            kind="broken-numbering",
+        )
+    return ids
+
+
+def _with_turns(graph: StreetGraph, turns: Layer, links: Layer, source: str) -> StreetGraph:
+    link_row = {str(n): i for i, n in enumerate(links.columns.get("link_id") or graph.link_id.tolist())}
+    node_row = {int(n): i for i, n in enumerate(graph.node_id)}
+    placed = []
+    nothing = [None] * len(turns)
+    columns = {name: turns.columns.get(name, nothing) for name in RESTRICTION_FIELDS}
+    for i in range(len(turns)):
+        try:
+            chain = tuple(link_row[v] for v in str(columns["via_link_ids"][i] or "").split(";") if v)
+            placed.append(
+                Placed(
+                    int(columns["relation_id"][i] or 0),
+                    link_row[str(columns["from_link_id"][i])],
+                    node_row[int(columns["via_node_id"][i])],
+                    chain,
+                    link_row[str(columns["to_link_id"][i])],
+                    str(columns["restriction"][i]),
+                    columns["applies_to"][i],
+                    columns["exempt"][i],
+                    columns["condition"][i],
+                    None if columns["delay_s"][i] in (None, "") else float(columns["delay_s"][i]),
+                )
+            )
+        except (KeyError, TypeError, ValueError) as error:
+            raise AwlError(
+                f"A turn restriction names a link or node that is not there ({error})",
+                where=f"{source}, restriction {i + 1}",
+                remedy="Repair or drop the table of restrictions",
+                kind="broken-graph",
+            ) from error
+    return graph.with_restrictions(TurnRestrictions.of(placed))
+
+
+def collection_of(graph: StreetGraph, network: Network | None = None) -> Layer:
+    """All three tables as one layer of mixed geometry; the field `table` says which each feature belongs to."""
+    return joined(
+        {"links": link_table(graph, network), "nodes": node_table(graph), "restrictions": restriction_table(graph)}
+    )
+
+
+def joined(tables: dict[str, Layer]) -> Layer:
+    """Layers one after another, with the name of each in the field `table`."""
+    names = dict.fromkeys(name for layer in tables.values() for name in layer.columns)
+    columns: dict[str, list[Any]] = {"table": [key for key, layer in tables.items() for _ in range(len(layer))]}
+    for name in names:
+        columns[name] = [v for layer in tables.values() for v in layer.columns.get(name, [None] * len(layer))]
+    return Layer(np.concatenate([layer.geometry for layer in tables.values()]), columns)
+
+
+def apart(layer: Layer) -> dict[str, Layer]:
+    """The tables of `joined`; empty when the layer is no such thing."""
+    found = {}
+    names = layer.columns.get("table", [])
+    for key in ("links", "nodes", "restrictions"):
+        rows = [i for i, name in enumerate(names) if name == key]
+        if rows:
+            part = layer.take(rows)
+            used = {
+                name: values
+                for name, values in part.columns.items()
+                if name != "table" and any(v is not None for v in values)
+            }
+            found[key] = Layer(part.geometry, used)
+    return found if {"links", "nodes"} <= set(found) and is_graph(found["nodes"], found["links"]) else {}

@@ -1,0 +1,99 @@
+"""GeoJSON both ways: what is written is read again, by us and by another reader."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+import pytest
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from awl.core.errors import AwlError
+from awl.io import geojson
+from awl.io.table import Layer
+
+degrees = st.tuples(st.floats(-179, 179), st.floats(-89, 89))
+
+
+@settings(deadline=None)
+@given(
+    st.lists(degrees, min_size=2, max_size=9),
+    st.one_of(st.none(), st.text(max_size=9), st.integers(-(2**50), 2**50), st.booleans()),
+)
+def test_a_layer_survives_to_seven_decimals(points, value):
+    shapes = np.array([shapely.Point(points[0]), shapely.LineString(points), None], dtype=object)
+    layer = Layer(shapes, {"v": [value] * 3})
+    back = geojson.from_document(json.loads(geojson.dumps(geojson.collection(layer))), "made")
+    assert back.columns == layer.columns and back.geometry[2] is None
+    ours, theirs = (shapely.get_coordinates(shape) for shape in (back.geometry[:2], shapes[:2]))
+    assert np.abs(ours - theirs).max() <= 5.1e-8
+
+
+def test_another_reader_reads_it(tmp_path, other_reader):
+    layer = Layer(
+        np.array([shapely.box(-36.2, 41.2, -36.1, 41.3)], dtype=object), {"name": ["Lorren"], "people": [812]}
+    )
+    (tmp_path / "z.geojson").write_bytes(geojson.dumps(geojson.collection(layer)))
+    meta, _, wkb, fields = other_reader().raw.read(tmp_path / "z.geojson")
+    assert meta["crs"] == "EPSG:4326" and shapely.from_wkb(wkb[0]).equals(layer.geometry[0])
+    assert [column.tolist() for column in fields] == [["Lorren"], [812]]
+
+
+@pytest.mark.parametrize(
+    ("document", "count"),
+    [
+        ({"type": "Point", "coordinates": [1, 2]}, 1),
+        ({"type": "Feature", "properties": None, "geometry": {"type": "Point", "coordinates": [1, 2]}}, 1),
+        ({"type": "FeatureCollection", "features": []}, 0),
+        (
+            {
+                "type": "FeatureCollection",
+                "features": [{"type": "Feature", "id": 9, "properties": {}, "geometry": None}],
+            },
+            1,
+        ),
+    ],
+)
+def test_every_form_of_geojson(document, count):
+    assert len(geojson.from_document(document, "made")) == count
+
+
+def test_ids_and_nested_values_are_kept():
+    feature = {
+        "type": "Feature",
+        "id": "R01",
+        "properties": {"hours": {"mo": "8-20"}, "tags": [1, 2]},
+        "geometry": None,
+    }
+    layer = geojson.from_document({"type": "FeatureCollection", "features": [feature]}, "made")
+    assert layer.columns["id"] == ["R01"]
+    assert json.loads(layer.columns["hours"][0]) == {"mo": "8-20"} and layer.columns["tags"] == ["[1, 2]"]
+
+
+BAD = [
+    ([1, 2], "not GeoJSON"),
+    ({"type": "Topology"}, "not GeoJSON"),
+    ({"type": "FeatureCollection", "features": [3]}, "feature 1.*not a GeoJSON feature"),
+    (
+        {"type": "FeatureCollection", "features": [{"type": "Feature", "geometry": {"type": "Point"}}]},
+        "feature 1.*broken",
+    ),
+    ({"type": "Point", "coordinates": [512000.0, 4571000.0]}, "not degrees"),
+    (
+        {"type": "FeatureCollection", "crs": {"properties": {"name": "EPSG:99999"}}, "features": []},
+        "'EPSG:99999' is not known",
+    ),
+]
+
+
+@pytest.mark.parametrize(("document", "expected"), BAD)
+def test_what_is_none_is_refused(document, expected):
+    with pytest.raises(AwlError, match=f"(?s)made.*{expected}"):
+        geojson.from_document(document, "made")
+
+
+def test_numbers_of_numpy_and_absent_ones_become_json():
+    text = geojson.dumps({"a": np.float64(1.5), "b": np.int32(3), "c": float("nan"), 4: np.array([1, 2])})
+    assert json.loads(text) == {"a": 1.5, "b": 3, "c": None, "4": [1, 2]}
