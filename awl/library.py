@@ -16,10 +16,10 @@ from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
 from awl.core.graph.street_graph import StreetGraph
-from awl.io import geojson, parquet
-from awl.io.table import Indexed, Rows
-from awl.questions.base import Answer
+from awl.io import geojson
+from awl.io.table import Table
 from awl.questions.files import answer_bytes
+from awl.questions.results import Answer
 from awl.questions.run import ask
 from awl.study import intake
 from awl.study.study import Study
@@ -179,29 +179,26 @@ class Result:
         """Names of what it holds."""
         return list(self._answer.parts)
 
-    def _part(self, name: str | None, kind: type | tuple[type, ...], what: str) -> tuple[str, Any]:
-        if name is not None and name not in self._answer.parts:
+    def _part(self, name: str) -> Table:
+        if name not in self._answer.parts:
             raise AwlError(f"The answer has no part '{name}'", remedy=f"Parts are: {', '.join(self.parts)}")
-        for part in [name] if name is not None else self.parts:
-            value = self._answer.part(part)
-            if isinstance(value, kind):
-                return part, value
-        raise AwlError(f"The answer has no {what}", remedy=f"Parts are: {', '.join(self.parts)}")
+        return self._answer.part(name)
 
     def geojson(self, part: str | None = None) -> Json:
-        """A part as a GeoJSON FeatureCollection in degrees; the first there is where none is named."""
-        return dict(self._part(part, dict, "geometry")[1])
+        """A part as a GeoJSON FeatureCollection in degrees; the first that has a geometry where none is named."""
+        named = [part] if part is not None else self.parts
+        drawn = next((table for table in map(self._part, named) if table.has_geometry), None)
+        if drawn is None:
+            raise AwlError("The answer has no geometry", remedy=f"Parts are: {', '.join(self.parts)}")
+        return geojson.collection(drawn)
 
     def table(self, part: str | None = None) -> Any:
-        """A part as a `pyarrow.Table`, geometry left out; the one the answer shows where none is named."""
-        shown = part or (self._answer.table[0] if self._answer.table else None)
-        _, value = self._part(shown, (Rows, list, dict), "table")
-        if isinstance(value, Rows):
-            return parquet.arrow_table(value.columns)
-        if isinstance(value, dict):
-            return parquet.arrow_table(geojson.from_document(value, str(shown)).columns)
-        names = dict.fromkeys(key for row in value for key in row)
-        return parquet.arrow_table({name: [row.get(name) for row in value] for name in names})
+        """A part as a `pyarrow.Table`, geometry left out; the one the answer shows where none is named.
+
+        Its fields say their unit and what they measure in their metadata, under `about`.
+        """
+        shown = self._answer.view.tables[0].part if self._answer.view.tables else self.parts[0]
+        return self._part(part or shown).arrow()
 
     def to_geopandas(self, part: str | None = None) -> Any:
         """A part as a GeoDataFrame in WGS 84; needs the package geopandas."""
@@ -218,12 +215,11 @@ class Result:
 
     def __getitem__(self, part: str) -> Any:
         """A part by its name, as `geojson` or `table` give it."""
-        _, value = self._part(part, (Rows, list, dict), "part")
-        return self.geojson(part) if isinstance(value, dict) else self.table(part)
+        return self.geojson(part) if self._part(part).has_geometry else self.table(part)
 
     def _figures(self) -> list[tuple[str, str]]:
         return [(f"{f.value:,}" if isinstance(f.value, int | float) else str(f.value), f"{f.unit} {f.label}".strip())
-                for f in self._answer.figures]  # fmt: skip
+                for f in self._answer.view.figures]  # fmt: skip
 
     def __repr__(self) -> str:
         lines = [self.title, *(f"  {value} {label}" for value, label in self._figures())]
@@ -243,11 +239,12 @@ class Matrix(Result):
     """Times and distances between places."""
 
     def _square(self, column: str) -> NDArray[np.float64]:
-        rows = self._answer.part("rows")
-        origin, destination = rows.columns["origin_id"], rows.columns["destination_id"]
-        assert isinstance(origin, Indexed) and isinstance(destination, Indexed)
-        values = np.full((len(origin.values), len(destination.values)), np.nan)
-        values[origin.rows, destination.rows] = rows.columns[column]
+        rows = self._part("rows")
+        (origins, origin), (destinations, destination) = (
+            rows.columns[name].codes() for name in ("origin_id", "destination_id")
+        )
+        values = np.full((len(origins), len(destinations)), np.nan)
+        values[origin, destination] = rows.columns[column].numbers()
         return values
 
     @property

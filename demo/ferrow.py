@@ -18,7 +18,7 @@ import shapely
 from numpy.random import Generator
 
 from awl.io import geojson, vector
-from awl.io.table import Layer
+from awl.io.table import Table
 from demo.country import fill_country
 from demo.faults import Fault, add_faults
 from demo.land import HILLS, PLANE, VILLAGES, Land, make_land
@@ -106,7 +106,7 @@ def write_cut(folder: Path, elements: Elements, layers: Path) -> None:
         rows = np.flatnonzero(
             ~shapely.is_empty(cut) & ((shapely.get_dimensions(cut) == 0) | (shapely.area(cut) > 1e-6))
         )
-        kept = Layer(cut, layer.columns).take(rows.tolist())
+        kept = Table(cut, layer.columns).take(rows.tolist())
         (folder / f"{name}.geojson").write_bytes(geojson.dumps(geojson.collection(kept)))
 
 

@@ -17,7 +17,7 @@ from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import SHIPPED
 from awl.core.network.network import Network
 from awl.io import gdal, geojson, osm_pbf, osm_xml
-from awl.io.table import Layer
+from awl.io.table import Table
 from awl.study import intake
 from awl.study.study import Study
 
@@ -63,7 +63,7 @@ def walk(graph: StreetGraph) -> Network:
     return Network.of(graph, SHIPPED["walk"])
 
 
-def inside_cut(name: str) -> Layer:
+def inside_cut(name: str) -> Table:
     """Features of a demo layer that lie wholly within the cut, or are cut to it."""
     layer = geojson.read(DATA / f"{name}.geojson")
     if layer.kind == "point":
@@ -71,7 +71,7 @@ def inside_cut(name: str) -> Layer:
         return layer.take(rows.tolist())
     rows = np.flatnonzero(shapely.area(shapely.intersection(layer.geometry, CUT)) > 1e-6)
     kept = layer.take(rows.tolist())
-    return Layer(shapely.intersection(kept.geometry, CUT), kept.columns)
+    return Table(shapely.intersection(kept.geometry, CUT), kept.columns)
 
 
 @pytest.fixture(scope="session")

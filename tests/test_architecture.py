@@ -1,4 +1,4 @@
-"""Imports point one way: cli, server -> questions -> study -> cql2, io -> core, and inside core down to the graph."""
+"""Imports point one way: cli, server -> questions -> views, study -> cql2, io -> core, and inside core down to the graph."""
 
 from __future__ import annotations
 
@@ -13,8 +13,9 @@ MAY_USE = {
     "io": {"core", "io"},
     "cql2": {"core", "io", "cql2"},
     "study": {"core", "io", "cql2", "study"},
-    "questions": {"core", "io", "cql2", "study", "questions"},
-    "server": {"core", "io", "cql2", "study", "questions", "server"},
+    "views": {"views"},
+    "questions": {"core", "io", "cql2", "study", "views", "questions"},
+    "server": {"core", "io", "cql2", "study", "views", "questions", "server"},
 }
 INSIDE_CORE = {
     "graph": {"graph"},

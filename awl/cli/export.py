@@ -25,8 +25,8 @@ def command(what: str, study_path: Path, out: Path, mode: str, at: str | None, p
     Example: awl export streets --study ferrow.gpkg --out gmns --mode drive
     """
     from awl.io.whole import write_whole
-    from awl.questions.base import moment
-    from awl.questions.files import part_bytes
+    from awl.questions.files import kept_bytes
+    from awl.questions.inputs import moment
     from awl.study import records
     from awl.study.export import gmns_tables, graph_bytes, layer_bytes
     from awl.study.study import Study
@@ -44,7 +44,7 @@ def command(what: str, study_path: Path, out: Path, mode: str, at: str | None, p
         if what == "streets":
             data = graph_bytes(study, mode, ending, moment(at))
         elif (answer := records.answer(study.reading, what)) is not None:
-            data = part_bytes(answer["result"], part, ending, out.name)
+            data = kept_bytes(answer["result"], part, ending, out.name)
         else:
             data = layer_bytes(study.read_layer(what), what, ending)
         write_whole(out, data)

@@ -7,8 +7,8 @@ import textwrap
 from typing import Any
 
 from awl.questions import question
-from awl.questions.base import Json
 from awl.questions.describe import process_description
+from awl.questions.inputs import Json
 
 WIDTH = 100
 EXAMPLES = {

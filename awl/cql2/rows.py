@@ -8,13 +8,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from awl.cql2.sql import to_sql
-from awl.io.table import Layer
+from awl.io.geopackage import SQL_TYPES
+from awl.io.table import Table
 
 
-def matching(layer: Layer, where: str) -> NDArray[np.bool_]:
+def matching(layer: Table, where: str) -> NDArray[np.bool_]:
     """Features (n,) that meet a condition on their columns; raises `AwlError` for a condition that cannot be read."""
     fields = [name for name in layer.columns if name.isidentifier()]
-    types = {name: _type(layer.columns[name]) for name in fields}
+    types = {name: SQL_TYPES[layer.columns[name].kind] for name in fields}
     condition, parameters = to_sql(where, fields, types)
     connection = sqlite3.connect(":memory:")
     try:
@@ -23,7 +24,7 @@ def matching(layer: Layer, where: str) -> NDArray[np.bool_]:
         connection.execute(f"CREATE TABLE features ({columns})")
         known = [layer.columns[name] for name in fields if name.lower() != "fid"]
         # Features of a layer are known by their number there, others by their place in the list.
-        numbers = layer.columns.get("fid", list(range(1, len(layer) + 1)))
+        numbers = layer.columns["fid"].tolist() if "fid" in layer.columns else list(range(1, len(layer) + 1))
         connection.executemany(
             f"INSERT INTO features VALUES ({', '.join('?' * len(columns.split(', ')))})",
             zip(numbers, *known, strict=True),
@@ -35,10 +36,3 @@ def matching(layer: Layer, where: str) -> NDArray[np.bool_]:
         return mask
     finally:
         connection.close()
-
-
-def _type(values: list[object]) -> str:
-    known = [value for value in values if value is not None]
-    if known and all(isinstance(value, int) for value in known):
-        return "INTEGER"
-    return "REAL" if known and all(isinstance(value, int | float) for value in known) else "TEXT"

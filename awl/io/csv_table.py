@@ -8,40 +8,40 @@ import re
 from collections.abc import Iterable, Sequence
 from typing import Any
 
+import pyarrow as pa
 import shapely
+from pyarrow import csv as arrow_csv
 
-from awl.io import parquet
-from awl.io.table import Indexed, Layer, Rows
+from awl.io.table import Column, Indexed, Table
 
 _MINUS_FORMULA = re.compile(r"-(?![\d.]+$)")
 """Text that begins with a minus and is no number."""
+MANY_ROWS = 10_000
+"""Tables with more rows are written by Arrow: millions of rows in seconds, text quoted."""
 
 
-def from_rows(rows: Sequence[dict[str, Any]]) -> bytes:
-    """A table from records; the header is the union of their keys in order of appearance."""
-    header = list(dict.fromkeys(key for row in rows for key in row))
-    return write(header, ([row.get(key) for key in header] for row in rows)).encode()
+def of_table(table: Table) -> bytes:
+    """A table: its columns, then `wkt` where it has a geometry."""
+    if len(table) > MANY_ROWS and not table.has_geometry:
+        return _by_arrow(table)
+    columns = {name: column.shown() for name, column in table.columns.items()}
+    if table.has_geometry:
+        columns["wkt"] = shapely.to_wkt(table.geometry, rounding_precision=7).tolist()
+    return write(list(columns), zip(*columns.values(), strict=True)).encode()
 
 
-def from_table(table: Rows) -> bytes:
-    """A table of columns, millions of rows in seconds; text is quoted."""
-    import pyarrow as pa
-    from pyarrow import csv as arrow_csv
-
-    columns = {
-        name: Indexed([_safe(value) for value in column.values], column.rows) if isinstance(column, Indexed) else column
-        for name, column in table.columns.items()
-    }
+def _by_arrow(table: Table) -> bytes:
+    columns = {}
+    for name, column in table.columns.items():
+        if column.kind == "text":
+            values, rows = column.codes()
+            safe = Column.of(Indexed([*map(_safe, values), None], rows % (len(values) + 1)))
+            columns[name] = safe.data
+        else:
+            columns[name] = column.data
     out = pa.BufferOutputStream()
-    arrow_csv.write_csv(parquet.arrow_table(columns), out)
+    arrow_csv.write_csv(pa.table(columns), out)
     return bytes(out.getvalue())
-
-
-def from_layer(layer: Layer) -> bytes:
-    """A table from a layer: its columns, then `wkt`."""
-    wkt = shapely.to_wkt(layer.geometry, rounding_precision=7)
-    rows = zip(*layer.columns.values(), wkt, strict=True)
-    return write([*layer.columns, "wkt"], rows).encode()
 
 
 def write(header: Sequence[str], rows: Iterable[Sequence[Any]]) -> str:

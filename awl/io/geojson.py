@@ -13,12 +13,12 @@ import shapely
 from awl.core.errors import AwlError
 from awl.io.crs import mostly, not_on_earth, off_earth, to_degrees
 from awl.io.limits import MAX_FEATURES, MAX_FIELDS, check_size
-from awl.io.table import Layer
+from awl.io.table import Table
 
 Json = dict[str, Any]
 
 
-def read(path: Path, crs: str | None = None, strict: bool = False) -> Layer:
+def read(path: Path, crs: str | None = None, strict: bool = False) -> Table:
     """A layer from a `.geojson` or `.json` file; `crs` says what its coordinates are where they are not degrees.
 
     Faulty features are left out and noted, or refuse the file with `strict`.
@@ -35,7 +35,7 @@ def read(path: Path, crs: str | None = None, strict: bool = False) -> Layer:
     return from_document(document, path.name, crs, strict)
 
 
-def from_document(document: Any, where: str, crs: str | None = None, strict: bool = True) -> Layer:
+def from_document(document: Any, where: str, crs: str | None = None, strict: bool = True) -> Table:
     """A layer from a parsed GeoJSON document: a FeatureCollection, a Feature or a bare geometry.
 
     Faulty features refuse it, or are left out and noted where it is not `strict`.
@@ -61,10 +61,10 @@ def from_document(document: Any, where: str, crs: str | None = None, strict: boo
             f"{len(keys):,} fields are more than the {MAX_FIELDS} Awl takes in", where=where, remedy="Drop some fields"
         )
     shapes = _in_degrees(shapes, crs, where)
-    columns: dict[str, list[Any]] = {key: [_plain(p.get(key)) for p in properties] for key in keys}
+    columns: dict[str, list[Any]] = {key: [p.get(key) for p in properties] for key in keys}
     if "id" not in columns and any(isinstance(feature, dict) and "id" in feature for feature in features):
-        columns["id"] = [_plain(feature.get("id")) if isinstance(feature, dict) else None for feature in features]
-    return Layer(shapes, columns).without({**not_on_earth(shapes, "feature"), **faults}, where, strict)
+        columns["id"] = [feature.get("id") if isinstance(feature, dict) else None for feature in features]
+    return Table(shapes, columns).without({**not_on_earth(shapes, "feature"), **faults}, where, strict)
 
 
 def _features_of(document: Any, where: str) -> list[Any]:
@@ -133,19 +133,14 @@ def _in_degrees(shapes: Any, crs: str | None, where: str) -> Any:
     return shapes
 
 
-def _plain(value: Any) -> Any:
-    """Nested values are kept as JSON text; numbers, text, truth values and None as they are."""
-    return json.dumps(value) if isinstance(value, dict | list) else value
-
-
-def collection(layer: Layer) -> Json:
+def collection(layer: Table) -> Json:
     """The layer as a FeatureCollection."""
     # An empty geometry is no geometry: RFC 7946 has null for it.
     drawn = np.array(layer.geometry, dtype=object)
     drawn[shapely.is_empty(drawn)] = None
     texts = shapely.to_geojson(round_degrees(drawn))
     keys = list(layer.columns)
-    rows = zip(*layer.columns.values(), strict=True) if keys else ((),) * len(layer)
+    rows = zip(*(column.shown() for column in layer.columns.values()), strict=True) if keys else ((),) * len(layer)
     return {
         "type": "FeatureCollection",
         "features": [

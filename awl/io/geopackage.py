@@ -16,12 +16,13 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
 import shapely
 from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
 from awl.io import rtree
-from awl.io.table import Layer
+from awl.io.table import TYPES, Column, Kind, Table
 
 APPLICATION_ID = 0x47504B47  # "GPKG"
 USER_VERSION = 10300
@@ -33,6 +34,7 @@ _WGS84 = (
     'UNIT["degree",0.0174532925199433,AUTHORITY["EPSG","9122"]],AUTHORITY["EPSG","4326"]]'
 )
 
+SQL_TYPES: dict[Kind, str] = {"boolean": "BOOLEAN", "integer": "INTEGER", "number": "REAL", "text": "TEXT"}
 _SCHEMA = """
 CREATE TABLE gpkg_spatial_ref_sys (srs_name TEXT NOT NULL, srs_id INTEGER PRIMARY KEY, organization TEXT NOT NULL,
   organization_coordsys_id INTEGER NOT NULL, definition TEXT NOT NULL, description TEXT);
@@ -128,7 +130,7 @@ def decode(blobs: Sequence[bytes | None]) -> NDArray[np.object_]:
 def write_table(
     connection: sqlite3.Connection,
     table: str,
-    layer: Layer,
+    layer: Table,
     title: str,
     description: str = "",
     fids: NDArray[np.int64] | None = None,
@@ -145,7 +147,7 @@ def write_table(
         )
     drop_table(connection, table)
     fields = list(_field_names(layer.columns))
-    types = [_sql_type(values) for values in layer.columns.values()]
+    types = [SQL_TYPES[column.kind] for column in layer.columns.values()]
     columns = "".join(f', "{field}" {kind}' for field, kind in zip(fields, types, strict=True))
     connection.execute(f'CREATE TABLE "{table}" (fid INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL, geom BLOB{columns})')
     marks = ",".join("?" * (len(fields) + 2))
@@ -153,7 +155,7 @@ def write_table(
     fids = np.arange(1, len(blobs) + 1) if fids is None else fids
     connection.executemany(
         f'INSERT INTO "{table}" VALUES ({marks})',
-        zip(_plain(fids), blobs, *map(_storable, layer.columns.values(), types), strict=True),
+        zip(_plain(fids), blobs, *(column.tolist() for column in layer.columns.values()), strict=True),
     )
     bounds = shapely.bounds(layer.geometry)
     there = np.flatnonzero(~np.isnan(bounds[:, 0]))
@@ -215,7 +217,7 @@ def read_table(
     offset: int = 0,
     fields: Sequence[str] | None = None,
     order: Sequence[tuple[str, bool]] = (),
-) -> Layer:
+) -> Table:
     """Features of a table with `fid` as a column. `where` is SQL with its parameters.
 
     They come in the `order` of fields, each with whether it descends, then of `fid`.
@@ -228,9 +230,28 @@ def read_table(
     rows = connection.execute(
         f'SELECT geom, fid{listing} FROM "{table}"{clause} ORDER BY {sorting}fid{tail}', parameters
     ).fetchall()
-    columns = list(zip(*rows, strict=True)) if rows else [()] * (len(chosen) + 2)
-    named = zip(["fid", *chosen], columns[1:], strict=True)
-    return Layer(decode(columns[0]), {name: list(values) for name, values in named})
+    values = list(zip(*rows, strict=True)) if rows else [()] * (len(chosen) + 2)
+    types = {"fid": "INTEGER", **field_types(connection, table)}
+    columns = {name: _column(cells, types[name]) for name, cells in zip(["fid", *chosen], values[1:], strict=True)}
+    return Table(decode(values[0]), columns)
+
+
+def _column(cells: Sequence[Any], declared: str) -> Column:
+    """A column of the kind a table declares; of the kind of its values where these are others, as SQLite lets them be."""
+    try:
+        return Column(pa.array(cells, TYPES[_kind_of_sql(declared)]))
+    except (pa.ArrowInvalid, pa.ArrowTypeError, pa.ArrowNotImplementedError, OverflowError):
+        return Column.of([None if isinstance(cell, bytes) else cell for cell in cells])
+
+
+def _kind_of_sql(declared: str) -> Kind:
+    """The kind of a declared type (GeoPackage 1.3, table 1)."""
+    name = declared.upper().split("(")[0].strip()
+    if name == "BOOLEAN":
+        return "boolean"
+    if name in ("TINYINT", "SMALLINT", "MEDIUMINT", "INT", "INTEGER", "BIGINT"):
+        return "integer"
+    return "number" if name in ("REAL", "DOUBLE", "FLOAT", "DOUBLE PRECISION") else "text"
 
 
 def count(
@@ -285,38 +306,13 @@ def _field_names(columns: dict[str, Any]) -> Iterator[str]:
         yield name
 
 
-def _sql_type(values: list[Any]) -> str:
-    kinds = {type(value) for value in values if value is not None}
-    if kinds <= {bool}:
-        return "BOOLEAN"
-    if kinds <= {int, bool}:
-        return "INTEGER"
-    return "REAL" if kinds <= {int, float, bool} else "TEXT"
-
-
-def _storable(values: list[Any], kind: str) -> list[Any]:
-    """Values as their column takes them: among text, numbers and truth values become text without loss.
-
-    Left to SQLite, true becomes 1 and a number keeps 15 digits.
-    """
-    if kind != "TEXT":
-        return values
-
-    def text(value: Any) -> Any:
-        if isinstance(value, bool):
-            return "true" if value else "false"
-        return str(value) if isinstance(value, int | float) else value
-
-    return [text(value) for value in values]
-
-
 def _type_name(geometry: NDArray[np.object_]) -> str:
     names = ("POINT", "LINESTRING", "LINESTRING", "POLYGON", "MULTIPOINT", "MULTILINESTRING", "MULTIPOLYGON")
     kinds = {int(kind) for kind in np.unique(shapely.get_type_id(geometry)) if kind >= 0}
     return names[kinds.pop()] if len(kinds) == 1 and max(kinds) < 7 else "GEOMETRY"
 
 
-def bytes_of(tables: dict[str, Layer]) -> bytes:
+def bytes_of(tables: dict[str, Table]) -> bytes:
     """A GeoPackage of its own with some layers, by table name."""
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "made.gpkg"

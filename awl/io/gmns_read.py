@@ -26,7 +26,7 @@ from awl.core.graph.turns import DELAY
 from awl.io import graph_tables
 from awl.io.crs import to_degrees
 from awl.io.limits import archive_members, check_size
-from awl.io.table import Layer
+from awl.io.table import Table
 from awl.io.units import LENGTH_UNITS, SPEED_UNITS, Units, factor
 
 DEFAULT_CLASS = "residential"
@@ -172,7 +172,7 @@ def _shapes_of(path: Path, links: list[dict[str, str]]) -> dict[str, str]:
     return {row["geometry_id"]: row["geometry"] for row in _table(path, ("geometry_id", "geometry"))}
 
 
-def _turns_of_movements(path: Path, made: list[_Street], left_out: dict[str, int]) -> Layer | None:
+def _turns_of_movements(path: Path, made: list[_Street], left_out: dict[str, int]) -> Table | None:
     """The turns that are barred because a node lists others, and what turns with a penalty take."""
     rows = _table(path, ("node_id", "ib_link_id", "ob_link_id"))
     arcs = {
@@ -223,7 +223,7 @@ def _turns_of_movements(path: Path, made: list[_Street], left_out: dict[str, int
         "restriction": [kind for *_, kind, _ in turns],
         "delay_s": [seconds for *_, seconds in turns],
     }
-    return Layer(np.full(len(turns), None, object), columns)
+    return Table(np.full(len(turns), None, object), columns)
 
 
 def _seconds(text: str | None) -> float | None:
@@ -272,15 +272,15 @@ def _placing(x: Any, y: Any, crs: str | None, weight: str | None, path: Path) ->
     return lambda a, b: (np.asarray(a, float), np.asarray(b, float))
 
 
-def _node_layer(rows: list[dict[str, str]], number: Any, lon: Any, lat: Any) -> Layer:
+def _node_layer(rows: list[dict[str, str]], number: Any, lon: Any, lat: Any) -> Table:
     columns: dict[str, list[Any]] = {"node_id": number.tolist()}
     for key in ("osm_node_id", "node_type", *(graph_tables.field_of(key) for key in JUNCTION_KEYS)):
         if key in rows[0]:
             columns[key] = [row[key] or None for row in rows]
-    return Layer(np.atleast_1d(shapely.points(lon, lat)), columns)
+    return Table(np.atleast_1d(shapely.points(lon, lat)), columns)
 
 
-def _link_layer(made: list[_Street], costs: list[str], weight: str | None, metres: float) -> Layer:
+def _link_layer(made: list[_Street], costs: list[str], weight: str | None, metres: float) -> Table:
     names = dict.fromkeys(name for street in made for name in street.values)
     columns: dict[str, list[Any]] = {name: [street.values.get(name) for street in made] for name in names}
     columns["from_node_id"], columns["to_node_id"] = [s.tail for s in made], [s.head for s in made]
@@ -289,10 +289,10 @@ def _link_layer(made: list[_Street], costs: list[str], weight: str | None, metre
             columns[name + ending] = [street.costs[name][side] for street in made]
     if weight is not None:
         columns["length"] = [next((v for v in s.costs[weight] if v is not None), 0.0) * metres for s in made]
-    return Layer(np.array([shapely.LineString(street.line) for street in made], dtype=object), columns)
+    return Table(np.array([shapely.LineString(street.line) for street in made], dtype=object), columns)
 
 
-def _turn_layer(path: Path) -> Layer:
+def _turn_layer(path: Path) -> Table:
     rows = _table(path, ("from_street_link_id", "via_node_id", "to_street_link_id", "restriction"))
     names = {
         "from_street_link_id": "from_link_id",
@@ -301,7 +301,7 @@ def _turn_layer(path: Path) -> Layer:
     }
     every = ("relation_id", *names, "via_node_id", "restriction", "applies_to", "exempt", "condition", "delay_s")
     columns = {names.get(name, name): [row.get(name) or None for row in rows] for name in every}
-    return Layer(np.full(len(rows), None, object), columns)
+    return Table(np.full(len(rows), None, object), columns)
 
 
 def _table(path: Path, needed: tuple[str, ...]) -> list[dict[str, str]]:

@@ -7,12 +7,12 @@ from xml.etree import ElementTree
 import shapely
 
 from awl.core.errors import AwlError
-from awl.io.table import Layer
+from awl.io.table import Table
 
 NAMESPACE = "http://www.topografix.com/GPX/1/1"
 
 
-def tracks(layer: Layer, title: str) -> bytes:
+def tracks(layer: Table, title: str) -> bytes:
     """One track for each line of a layer; its `title` or `measure` is its name."""
     if not len(layer) or layer.kind != "line":
         raise AwlError("GPX holds lines, and there is none", remedy="Choose another format", inputs=("format",))

@@ -6,6 +6,7 @@ pair of fields `NAME_forward`, `NAME_backward`. What is written can be read back
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -20,7 +21,7 @@ from awl.core.graph.street_graph import MAX_ID, StreetGraph
 from awl.core.graph.turns import Placed, TurnRestrictions
 from awl.core.network.costs import BLOCKED
 from awl.core.network.network import Network
-from awl.io.table import Layer
+from awl.io.table import Column, Table, Values
 
 Ints = NDArray[np.int64]
 NODE_FIELDS = ("node_id",)
@@ -39,29 +40,28 @@ def field_of(key: str) -> str:
     return key.replace(":", "_")
 
 
-def node_table(graph: StreetGraph) -> Layer:
+def node_table(graph: StreetGraph) -> Table:
     """Nodes by their numbers."""
-    return Layer(
+    return Table(
         np.atleast_1d(shapely.points(graph.node_lon, graph.node_lat)),
         {
-            "node_id": graph.node_id.tolist(),
-            "osm_node_id": graph.node_osm_id.tolist(),
-            "border": graph.node_border.tolist(),
-            **{field_of(key): column.decode() for key, column in graph.node_tags.items()},
+            "node_id": graph.node_id,
+            "osm_node_id": graph.node_osm_id,
+            "border": graph.node_border,
+            **{field_of(key): column for key, column in graph.node_tags.items()},
         },
     )
 
 
-def link_table(graph: StreetGraph, network: Network | None = None) -> Layer:
+def link_table(graph: StreetGraph, network: Network | None = None) -> Table:
     """Links by their ids; with the costs of a mode in each direction when its network is given, empty where barred."""
-    ways = graph.link_way.tolist()
-    columns: dict[str, list[Any]] = {
-        "link_id": graph.link_id.tolist(),
-        "from_node_id": graph.node_id[graph.link_from].tolist(),
-        "to_node_id": graph.node_id[graph.link_to].tolist(),
-        "osm_way_id": ways,
-        "length": np.round(graph.link_length, 3).tolist(),
-        **{field_of(key): column.decode() for key, column in graph.tags.items()},
+    columns: dict[str, Values] = {
+        "link_id": graph.link_id,
+        "from_node_id": graph.node_id[graph.link_from],
+        "to_node_id": graph.node_id[graph.link_to],
+        "osm_way_id": graph.link_way,
+        "length": Column.of(np.round(graph.link_length, 3), "m"),
+        **{field_of(key): column for key, column in graph.tags.items()},
     }
     if len(graph.link_ways) > graph.link_count:
         columns["osm_way_ids"] = way_lists(graph)
@@ -69,11 +69,11 @@ def link_table(graph: StreetGraph, network: Network | None = None) -> Layer:
     if network is not None:
         seconds = np.stack(network.directed("time"), axis=1).astype(float)
         pairs["duration_s"] = np.where(seconds == BLOCKED, np.nan, seconds / 1000)
-        columns["free_speed"] = np.round(network.use.speed, 2).tolist()
+        columns["free_speed"] = Column.of(np.round(network.use.speed, 2), "km/h")
     for key, pair in pairs.items():
         for side, ending in enumerate(DIRECTIONS):
-            columns[key + ending] = [None if v != v else v for v in pair[:, side].tolist()]
-    return Layer(graph.lines(), columns)
+            columns[key + ending] = np.ascontiguousarray(pair[:, side], np.float64)
+    return Table(graph.lines(), columns)
 
 
 def way_lists(graph: StreetGraph) -> list[str | None]:
@@ -84,18 +84,18 @@ def way_lists(graph: StreetGraph) -> list[str | None]:
     return made
 
 
-def restriction_table(graph: StreetGraph) -> Layer:
+def restriction_table(graph: StreetGraph) -> Table:
     """Turn restrictions, each at its via node."""
     turns = graph.restrictions
     rows = turns.rows()
-    return Layer(
+    return Table(
         np.atleast_1d(shapely.points(graph.node_lon[turns.via_node], graph.node_lat[turns.via_node])),
         {
             "relation_id": [p.relation for p in rows],
-            "from_link_id": graph.link_id[turns.from_link].tolist(),
-            "via_node_id": graph.node_id[turns.via_node].tolist(),
+            "from_link_id": graph.link_id[turns.from_link],
+            "via_node_id": graph.node_id[turns.via_node],
             "via_link_ids": [";".join(map(str, graph.link_id[list(p.via_links)].tolist())) or None for p in rows],
-            "to_link_id": graph.link_id[turns.to_link].tolist(),
+            "to_link_id": graph.link_id[turns.to_link],
             "restriction": [p.kind for p in rows],
             "applies_to": [p.applies_to for p in rows],
             "exempt": [p.exempt for p in rows],
@@ -105,12 +105,12 @@ def restriction_table(graph: StreetGraph) -> Layer:
     )
 
 
-def is_graph(nodes: Layer, links: Layer) -> bool:
+def is_graph(nodes: Table, links: Table) -> bool:
     """Whether two layers are the nodes and links of a graph."""
     return all(name in nodes.columns for name in NODE_FIELDS) and all(name in links.columns for name in LINK_FIELDS)
 
 
-def graph_of(nodes: Layer, links: Layer, turns: Layer | None, source: str, drawn: bool = False) -> StreetGraph:
+def graph_of(nodes: Table, links: Table, turns: Table | None, source: str, drawn: bool = False) -> StreetGraph:
     """The graph of three tables. Raises `AwlError` naming the row where they do not fit together.
 
     `drawn`: lengths are those of the field `length`, not of the geometry.
@@ -124,7 +124,7 @@ def graph_of(nodes: Layer, links: Layer, turns: Layer | None, source: str, drawn
         raise AwlError("A node has no place", where=source, remedy="Repair the node layer", kind="broken-graph")
     _check_ends(lon, lat, start, node_xy, tail, head, source)
     if drawn and "length" in links.columns:
-        given = np.array(links.columns["length"], float)
+        given = links.columns["length"].numbers()
         metres = metres * np.repeat(given / np.maximum(metres[start[1:] - 1], 1e-9), np.diff(start))
     ways, ways_start = _ways(links)
     graph = StreetGraph(
@@ -156,9 +156,12 @@ def graph_of(nodes: Layer, links: Layer, turns: Layer | None, source: str, drawn
     return graph
 
 
-def _whole(layer: Layer, name: str, source: str) -> Ints:
+def _whole(layer: Table, name: str, source: str) -> Ints:
+    column = layer.columns[name]
+    if column.kind == "integer":
+        return np.nan_to_num(column.data.fill_null(0).to_numpy(zero_copy_only=False)).astype(np.int64)
     try:
-        return np.array([0 if v is None else int(v) for v in layer.columns[name]], np.int64)
+        return np.array([0 if v is None else int(v) for v in column], np.int64)
     except (TypeError, ValueError, OverflowError) as error:
         raise AwlError(f"Not every '{name}' is a whole number", where=source, remedy="Repair the table") from error
 
@@ -191,7 +194,7 @@ def _rows(number: Ints, source: str):  # type: ignore[no-untyped-def]
     return row_of
 
 
-def _shapes(links: Layer, source: str) -> tuple[NDArray[np.float64], NDArray[np.float64], Ints, NDArray[np.float64]]:
+def _shapes(links: Table, source: str) -> tuple[NDArray[np.float64], NDArray[np.float64], Ints, NDArray[np.float64]]:
     kinds = shapely.get_type_id(links.geometry)
     wrong = np.flatnonzero(kinds != shapely.GeometryType.LINESTRING)
     if len(wrong):
@@ -227,33 +230,36 @@ def _check_ends(
             )
 
 
-def _ways(links: Layer) -> tuple[Ints, Ints]:
-    own = links.columns.get("osm_way_id") or list(range(1, len(links) + 1))
-    several = links.columns.get("osm_way_ids") or [None] * len(links)
+def _ways(links: Table) -> tuple[Ints, Ints]:
+    anew = list(range(1, len(links) + 1))
+    own = links.columns.get("osm_way_id", anew)
+    if "osm_way_ids" not in links.columns:
+        return np.array([int(one or 0) for one in own], np.int64), np.arange(len(links) + 1, dtype=np.int64)
     lists = [
         [int(i) for i in str(many).split(";")] if many else [int(one or 0)]
-        for one, many in zip(own, several, strict=True)
+        for one, many in zip(own, links.columns["osm_way_ids"], strict=True)
     ]
     start = np.concatenate([[0], np.cumsum([len(ways) for ways in lists])]).astype(np.int64)
     return np.array([way for ways in lists for way in ways], np.int64), start
 
 
-def _border(nodes: Layer) -> NDArray[np.bool_]:
+def _border(nodes: Table) -> NDArray[np.bool_]:
     if "border" in nodes.columns:
-        return np.array([bool(v) for v in nodes.columns["border"]])
+        return np.array([bool(v) for v in nodes.columns["border"]], bool)
     return np.array([v == "border" for v in nodes.columns.get("node_type", [None] * len(nodes))], bool)
 
 
-def _tags(layer: Layer, keys: tuple[str, ...]) -> dict[str, Categorical]:
+def _tags(layer: Table, keys: tuple[str, ...]) -> dict[str, Categorical]:
     found = {}
     for key in keys:
         values = layer.columns.get(field_of(key))
-        if values is not None and any(v is not None for v in values):
-            found[key] = Categorical.of([None if v is None else str(v) for v in values])
+        if values is not None and not values.gaps.all():
+            texts, codes = values.codes()
+            found[key] = Categorical(codes.astype(np.int32), tuple(map(str, texts)))
     return found
 
 
-def _costs(links: Layer) -> dict[str, NDArray[np.float64]]:
+def _costs(links: Table) -> dict[str, NDArray[np.float64]]:
     """Pairs of number fields, one for each direction."""
     ahead, back = DIRECTIONS
     found = {}
@@ -261,19 +267,24 @@ def _costs(links: Layer) -> dict[str, NDArray[np.float64]]:
         stem = name.removesuffix(ahead)
         if stem == name or stem + back not in links.columns or any(field_of(key) == name for key in STREET_KEYS):
             continue
-        try:
-            pair = [[np.nan if v is None else float(v) for v in links.columns[stem + ending]] for ending in DIRECTIONS]
-        except (TypeError, ValueError):
-            continue
-        found[stem] = np.array(pair).T
+        pair = [links.columns[stem + ending] for ending in DIRECTIONS]
+        if all(column.is_numeric or column.gaps.all() for column in pair):
+            found[stem] = np.stack([_numbers(column) for column in pair], axis=1)
     return found
 
 
-def _link_ids(links: Layer, source: str) -> Ints:
+def _numbers(column: Column) -> NDArray[np.float64]:
+    """Numbers of a column, NaN throughout where it holds nothing."""
+    return column.numbers() if column.is_numeric else np.full(len(column), np.nan)
+
+
+def _link_ids(links: Table, source: str) -> Ints:
     """The ids a table gives its links, or 1 to m where it gives none that could be ids."""
-    given = links.columns.get("link_id", [])
     anew = np.arange(1, len(links) + 1, dtype=np.int64)
-    if not given or not all(str(value).isdigit() and 0 < int(value) < MAX_ID for value in given):
+    if "link_id" not in links.columns:
+        return anew
+    given = links.columns["link_id"]
+    if not all(str(value).isdigit() and 0 < int(value) < MAX_ID for value in given):
         return anew
     ids = np.array([int(value) for value in given], np.int64)
     if len(np.unique(ids)) < len(ids):
@@ -286,12 +297,12 @@ def _link_ids(links: Layer, source: str) -> Ints:
     return ids
 
 
-def _with_turns(graph: StreetGraph, turns: Layer, links: Layer, source: str) -> StreetGraph:
-    link_row = {str(n): i for i, n in enumerate(links.columns.get("link_id") or graph.link_id.tolist())}
+def _with_turns(graph: StreetGraph, turns: Table, links: Table, source: str) -> StreetGraph:
+    link_row = {str(n): i for i, n in enumerate(links.columns.get("link_id", graph.link_id.tolist()))}
     node_row = {int(n): i for i, n in enumerate(graph.node_id)}
     placed = []
-    nothing = [None] * len(turns)
-    columns = {name: turns.columns.get(name, nothing) for name in RESTRICTION_FIELDS}
+    nothing: list[Any] = [None] * len(turns)
+    columns: dict[str, Sequence[Any]] = {name: turns.columns.get(name, nothing) for name in RESTRICTION_FIELDS}
     for i in range(len(turns)):
         try:
             chain = tuple(link_row[v] for v in str(columns["via_link_ids"][i] or "").split(";") if v)
@@ -319,34 +330,32 @@ def _with_turns(graph: StreetGraph, turns: Layer, links: Layer, source: str) -> 
     return graph.with_restrictions(TurnRestrictions.of(placed))
 
 
-def collection_of(graph: StreetGraph, network: Network | None = None) -> Layer:
+def collection_of(graph: StreetGraph, network: Network | None = None) -> Table:
     """All three tables as one layer of mixed geometry; the field `table` says which each feature belongs to."""
     return joined(
         {"links": link_table(graph, network), "nodes": node_table(graph), "restrictions": restriction_table(graph)}
     )
 
 
-def joined(tables: dict[str, Layer]) -> Layer:
+def joined(tables: dict[str, Table]) -> Table:
     """Layers one after another, with the name of each in the field `table`."""
     names = dict.fromkeys(name for layer in tables.values() for name in layer.columns)
     columns: dict[str, list[Any]] = {"table": [key for key, layer in tables.items() for _ in range(len(layer))]}
     for name in names:
         columns[name] = [v for layer in tables.values() for v in layer.columns.get(name, [None] * len(layer))]
-    return Layer(np.concatenate([layer.geometry for layer in tables.values()]), columns)
+    return Table(np.concatenate([layer.geometry for layer in tables.values()]), columns)
 
 
-def apart(layer: Layer) -> dict[str, Layer]:
+def apart(layer: Table) -> dict[str, Table]:
     """The tables of `joined`; empty when the layer is no such thing."""
     found = {}
-    names = layer.columns.get("table", [])
+    if "table" not in layer.columns:
+        return {}
+    names = layer.columns["table"]
     for key in ("links", "nodes", "restrictions"):
         rows = [i for i, name in enumerate(names) if name == key]
         if rows:
             part = layer.take(rows)
-            used = {
-                name: values
-                for name, values in part.columns.items()
-                if name != "table" and any(v is not None for v in values)
-            }
-            found[key] = Layer(part.geometry, used)
+            used = {name: values for name, values in part.columns.items() if name != "table" and not values.gaps.all()}
+            found[key] = Table(part.geometry, used)
     return found if {"links", "nodes"} <= set(found) and is_graph(found["nodes"], found["links"]) else {}

@@ -18,7 +18,7 @@ from awl.core.errors import AwlError
 from awl.core.graph.street_graph import StreetGraph
 from awl.io import graph_tables
 from awl.io.limits import check_size
-from awl.io.table import Layer
+from awl.io.table import Table
 from awl.io.units import LENGTH_UNITS, factor
 
 FROM_NAMES = ("from", "from_node_id", "from_node", "source", "start", "a", "i", "tail")
@@ -75,8 +75,8 @@ def read(path: Path, source: str, weight: str | None = None, unit: str | None = 
     points = {number: tuple(xy[i]) for number, i in index.items()}
     lines = [shapely.LineString([points[int(p)], points[int(q)]]) for p, q in zip(tail, head, strict=True)]
     graph = graph_tables.graph_of(
-        Layer(np.atleast_1d(shapely.points(xy)), {"node_id": ident}),
-        Layer(
+        Table(np.atleast_1d(shapely.points(xy)), {"node_id": ident}),
+        Table(
             np.array(lines, dtype=object),
             {
                 "from_node_id": tail.tolist(),

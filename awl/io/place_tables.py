@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from awl.core.errors import AwlError
 from awl.io.crs import WGS84, mostly, not_on_earth, off_earth, to_degrees
 from awl.io.limits import MAX_FEATURES, MAX_FIELDS, archive_members, check_size
-from awl.io.table import Layer
+from awl.io.table import Table
 
 LON_NAMES = ("lon", "longitude", "lng", "long", "x", "x_coord", "xcoord", "easting", "east", "e")
 LAT_NAMES = ("lat", "latitude", "y", "y_coord", "ycoord", "northing", "north", "n")
@@ -57,7 +57,7 @@ class _Table:
 
 def read(
     path: Path, source: str, crs: str | None = None, place: PlaceColumns | None = None, strict: bool = False
-) -> Layer:
+) -> Table:
     """The rows of a table as features.
 
     Parameters:
@@ -81,7 +81,7 @@ def read(
         shapes, faults = _points(table, x, y)
         used = {x, y}
     if len(faults) == len(table.rows):
-        return Layer(shapes, {}).without(faults, source)
+        return Table(shapes, {}).without(faults, source)
     sound = np.array([row not in faults for row in range(len(shapes))])
     shapes[sound] = _in_degrees(shapes[sound], crs, source)
     faults = {**not_on_earth(shapes, "line", table.first), **faults}
@@ -90,7 +90,7 @@ def read(
         for i, name in enumerate(table.header)
         if i not in used and name
     }
-    return Layer(shapes, columns).without(faults, source, strict)
+    return Table(shapes, columns).without(faults, source, strict)
 
 
 def columns_of(path: Path, source: str) -> list[str]:
@@ -240,18 +240,21 @@ def _in_degrees(shapes: Any, crs: str | None, source: str) -> Any:
 
 
 def _values(texts: list[str], comma: bool) -> list[Any]:
-    """A column: numbers where the texts are numbers; leading zeros stay text, as in '00123'."""
+    """A column: numbers where all its texts are numbers, else text as it stands; leading zeros, as in '00123', make it text."""
     if comma and any("," in text for text in texts) and all(DECIMAL_COMMA.match(text) for text in texts if text):
         texts = [text.replace(",", ".") for text in texts]
-    return [_number(text) for text in texts]
+    numbers = [_number(text) for text in texts if text]
+    if None in numbers:
+        return [text or None for text in texts]
+    left = iter(numbers)
+    return [next(left) if text else None for text in texts]
 
 
-def _number(text: str) -> str | int | float | None:
-    if text == "":
-        return None
+def _number(text: str) -> int | float | None:
+    """The number a text is, None where it is none."""
     if not NUMBER.match(text):
-        return text
+        return None
     if re.search("[.eE]", text):
         value = float(text)
-        return value if np.isfinite(value) else text
-    return int(text) if abs(int(text)) <= MOST_INTEGER else text
+        return value if np.isfinite(value) else None
+    return int(text) if abs(int(text)) <= MOST_INTEGER else None

@@ -11,12 +11,12 @@ from awl.core.errors import AwlError
 from awl.core.polygons import repaired
 from awl.io.crs import not_on_earth
 from awl.io.limits import check_size
-from awl.io.table import Layer
+from awl.io.table import Table
 
 MAX_FILE = 64 << 20
 
 
-def read(path: Path, source: str) -> Layer:
+def read(path: Path, source: str) -> Table:
     """The outline as a layer of one polygon, named as in the first line.
 
     Raises:
@@ -49,7 +49,7 @@ def read(path: Path, source: str) -> Layer:
             remedy="Check how it was saved",
         )
     area = shapely.difference(shapely.union_all(solid), shapely.union_all(holes))
-    layer = Layer(np.array([area], dtype=object), {"name": [name or Path(source).stem]})
+    layer = Table(np.array([area], dtype=object), {"name": [name or Path(source).stem]})
     return layer.without(not_on_earth(layer.geometry, "outline"), source)
 
 

@@ -1,20 +1,34 @@
-"""A layer in memory: geometries and columns, the common ground of all vector formats."""
+"""The one tabular type: typed columns (Apache Arrow) with units and meaning, and a geometry where rows lie on the ground.
+
+What kind of values a column holds is decided once, where the table is made: by the schema of a file that has one, by the arrays
+of a computation, or by `kind_of` for formats that have none. Nobody guesses it again from the values.
+"""
 
 from __future__ import annotations
 
+import json
+import math
 import re
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any, NamedTuple
+from functools import cached_property
+from typing import Any, Literal, NamedTuple
 
 import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
 import shapely
 from numpy.typing import NDArray
 
+from awl.core.columns import Categorical
 from awl.core.errors import AwlError
 
 NAMED = 20
 """Faulty rows named one by one; the others are counted."""
+Kind = Literal["integer", "number", "boolean", "text"]
+TYPES: dict[Kind, pa.DataType] = {
+    "integer": pa.int64(), "number": pa.float64(), "boolean": pa.bool_(), "text": pa.string(),
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -40,25 +54,362 @@ KEY_ENDING = re.compile(r"(id|code|key|no|nr|num|number)$", re.I)
 LABEL_NAMES = ("name", "title", "label")
 
 
-@dataclass(frozen=True)
-class Layer:
-    """Features in WGS 84. `geometry` (n,) Shapely objects, each column a list of n plain values or None.
+class Indexed(NamedTuple):
+    """A column that repeats few values: `values[rows[i]]` is that of row i."""
 
-    `key` names the field that identifies features, where it was said which one does.
+    values: Sequence[Any]
+    rows: NDArray[np.integer]
+
+
+@dataclass(frozen=True)
+class Meaning:
+    """What a column measures, so that nobody has to take its name apart.
+
+    Attributes:
+        quantity: what is counted or measured, such as `people_within` or `share_within`.
+        of: the field or layer it is counted of, such as `population`.
+        limit: the limit it holds for, in the unit of the question's limits.
+        run: `other` where it is that of a second run, `change` where it is the second less the first.
+        nth: which nearest, for times to the k-th nearest.
     """
 
-    geometry: NDArray[np.object_]
-    columns: dict[str, list[Any]]
-    notes: LayerNotes = LayerNotes()
-    key: str | None = None
+    quantity: str
+    of: str | None = None
+    limit: float | None = None
+    run: Literal["own", "other", "change"] = "own"
+    nth: int | None = None
+
+    def json(self) -> dict[str, Any]:
+        """As schemas hold it: what is not said is left out."""
+        found: dict[str, Any] = {"quantity": self.quantity, "of": self.of, "limit": self.limit, "nth": self.nth}
+        found["run"] = None if self.run == "own" else self.run
+        return {key: value for key, value in found.items() if value is not None}
+
+
+@dataclass(frozen=True, eq=False)
+class Column(Sequence[Any]):
+    """Values of one kind, null where there is none.
+
+    Attributes:
+        data: an Arrow array of int64, float64, bool, string, or a dictionary of one of these.
+        unit: the unit of numbers, such as `min` or `km²`; empty where they have none.
+        digits: decimals that mean something, used where numbers are written as text; None for all.
+        meaning: what the column measures.
+        nested: whether its text is JSON, which documents hold as the lists and mappings it stands for.
+    """
+
+    data: pa.Array
+    unit: str = ""
+    digits: int | None = None
+    meaning: Meaning | None = None
+    nested: bool = False
+
+    @classmethod
+    def of(cls, values: Any, unit: str = "", digits: int | None = None, meaning: Meaning | None = None) -> Column:
+        """A column of a list, an array (masked values and NaN are null), `Indexed`, a `Categorical` or an Arrow array."""
+        return values if isinstance(values, Column) else cls(_arrow(values), unit, digits, meaning)
+
+    @classmethod
+    def of_nested(cls, values: Sequence[Any]) -> Column:
+        """A column of lists and mappings."""
+        return cls(
+            pa.array([None if value is None else json.dumps(value) for value in values], pa.string()), nested=True
+        )
+
+    @cached_property
+    def kind(self) -> Kind:
+        """What its values are."""
+        return next(kind for kind, known in TYPES.items() if known == _plain_type(self.data.type))
+
+    @property
+    def is_numeric(self) -> bool:
+        """Whether it holds numbers."""
+        return self.kind in ("integer", "number")
+
+    @property
+    def is_key(self) -> bool:
+        """Whether values are all there and all different."""
+        return self.data.null_count == 0 and len(pc.unique(self.data)) == len(self.data)
+
+    @property
+    def gaps(self) -> NDArray[np.bool_]:
+        """Rows (n,) without a value."""
+        return np.asarray(self.data.is_null().to_numpy(zero_copy_only=False))
+
+    def numbers(self) -> NDArray[np.float64]:
+        """Values (n,) of numbers and truth values, NaN for null."""
+        if self.kind == "text":
+            raise TypeError("a column of text holds no numbers")
+        data = self.data.dictionary_decode() if pa.types.is_dictionary(self.data.type) else self.data
+        return np.asarray(data.cast(pa.float64()).to_numpy(zero_copy_only=False), np.float64)
+
+    def texts(self) -> list[str | None]:
+        """Values as text, None for null."""
+        return [None if value is None else _text(value) for value in self.tolist()]
+
+    def tolist(self) -> list[Any]:
+        """Values as plain Python ones, None for null."""
+        return list(self._list)
+
+    @cached_property
+    def _list(self) -> list[Any]:
+        data = self.data
+        if pa.types.is_dictionary(data.type):
+            values: list[Any] = [*Column(data.dictionary).tolist(), None]
+            codes = data.indices.fill_null(len(values) - 1).to_numpy(zero_copy_only=False)
+            return [values[code] for code in codes.tolist()]
+        if pa.types.is_string(data.type) or data.null_count:
+            return list(data.to_pylist())
+        return list(data.to_numpy(zero_copy_only=False).tolist())
+
+    def shown(self) -> list[Any]:
+        """Values for documents: numbers with their digits, None where there is none or it is not finite."""
+        if self.nested:
+            return [None if value is None else json.loads(value) for value in self]
+        if self.kind != "number":
+            return self.tolist()
+        numbers = self.numbers()
+        rounded = numbers if self.digits is None else np.round(numbers, self.digits)
+        if np.isfinite(rounded).all():
+            return list(rounded.tolist())
+        return [value if math.isfinite(value) else None for value in rounded.tolist()]
+
+    def take(self, rows: NDArray[np.integer] | Sequence[int]) -> Column:
+        """Some of the rows."""
+        return replace(self, data=self.data.take(pa.array(np.asarray(rows, np.int64))))
+
+    def codes(self) -> tuple[list[Any], NDArray[np.int64]]:
+        """The distinct values in order of appearance, and which of them each row has, -1 for null."""
+        data = self.data if pa.types.is_dictionary(self.data.type) else self.data.dictionary_encode()
+        return Column(data.dictionary).tolist(), data.indices.fill_null(-1).to_numpy(zero_copy_only=False).astype(
+            np.int64
+        )
+
+    def schema(self, name: str) -> dict[str, Any]:
+        """What documents say of the column."""
+        said: dict[str, Any] = {"name": name, "type": self.kind, **({"unit": self.unit} if self.unit else {})}
+        return said | (self.meaning.json() if self.meaning is not None else {})
 
     def __len__(self) -> int:
-        return len(self.geometry)
+        return len(self.data)
 
-    def take(self, rows: Sequence[int]) -> Layer:
-        """Some of the features."""
-        columns = {k: [v[i] for i in rows] for k, v in self.columns.items()}
-        return Layer(self.geometry[list(rows)], columns, key=self.key)
+    def __iter__(self) -> Iterator[Any]:
+        return iter(self._list)
+
+    def __getitem__(self, row: Any) -> Any:
+        return self._list[row]
+
+    def __eq__(self, other: object) -> bool:
+        """Whether another column, or a list, holds the same values."""
+        if isinstance(other, Column | list):
+            return self.tolist() == list(other)
+        return NotImplemented
+
+    __hash__ = None  # type: ignore[assignment]
+
+    def __repr__(self) -> str:
+        return f"Column({self.kind}, {len(self)} values{', ' + self.unit if self.unit else ''})"
+
+
+def _arrow(values: Any) -> pa.Array:
+    """Values as an Arrow array of one of the kinds."""
+    if isinstance(values, pa.ChunkedArray):
+        values = values.combine_chunks()
+    if isinstance(values, pa.Array):
+        return _normal(values)
+    if isinstance(values, Indexed):
+        return pa.DictionaryArray.from_arrays(pa.array(values.rows), _arrow(values.values))
+    if isinstance(values, Categorical):
+        missing = values.codes < 0
+        codes = pa.array(np.where(missing, 0, values.codes), mask=missing) if missing.any() else pa.array(values.codes)
+        return pa.DictionaryArray.from_arrays(codes, pa.array(list(values.values), pa.string()))
+    if isinstance(values, np.ma.MaskedArray):
+        return _normal(pa.array(values.data, mask=np.ma.getmaskarray(values)))
+    if isinstance(values, np.ndarray) and values.dtype != object:
+        # Without absent numbers nothing is copied.
+        return _normal(pa.array(values, from_pandas=values.dtype.kind == "f" and bool(np.isnan(values).any())))
+    return _of_list(values.tolist() if isinstance(values, np.ndarray) else list(values))
+
+
+def _normal(data: pa.Array) -> pa.Array:
+    """An Arrow array of one of the kinds from any other."""
+    kind, types = data.type, pa.types
+    if types.is_dictionary(kind) or kind in TYPES.values():
+        return data
+    if types.is_integer(kind):
+        fits = not types.is_uint64(kind) or len(data) == 0 or (pc.max(data).as_py() or 0) < 2**63
+        return data.cast(pa.int64() if fits else pa.string())
+    if types.is_floating(kind) or types.is_decimal(kind):
+        return data.cast(pa.float64())
+    if types.is_nested(kind) or types.is_binary(kind) or types.is_large_binary(kind):
+        return _of_list(data.to_pylist())
+    return data.cast(pa.string())
+
+
+def _plain_type(kind: pa.DataType) -> pa.DataType:
+    return kind.value_type if pa.types.is_dictionary(kind) else kind
+
+
+def kind_of(values: Sequence[Any]) -> Kind:
+    """The kind of values of a format without a schema: the narrowest that holds them all; text where there are none."""
+    kinds = {_kind(value) for value in values if not _absent(value)}
+    if not kinds or "text" in kinds:
+        return "text"
+    if kinds == {"boolean"}:
+        return "boolean"
+    return "number" if "number" in kinds else "integer"
+
+
+def _kind(value: Any) -> Kind:
+    if isinstance(value, bool | np.bool_):
+        return "boolean"
+    if isinstance(value, int | np.integer):
+        return "integer" if -(2**63) <= value < 2**63 else "text"
+    return "number" if isinstance(value, float | np.floating) else "text"
+
+
+def _absent(value: Any) -> bool:
+    return value is None or (isinstance(value, float) and value != value)
+
+
+def _of_list(values: list[Any]) -> pa.Array:
+    kind = kind_of(values)
+    if kind == "text":
+        return pa.array([None if _absent(value) else _text(value) for value in values], pa.string())
+    if kind == "number":
+        return pa.array([None if _absent(value) else float(value) for value in values], pa.float64())
+    made = bool if kind == "boolean" else int
+    return pa.array([None if _absent(value) else made(value) for value in values], TYPES[kind])
+
+
+def _text(value: Any) -> str:
+    """A value among text, without loss."""
+    if isinstance(value, bool | np.bool_):
+        return "true" if value else "false"
+    if isinstance(value, dict | list):
+        return json.dumps(value)
+    return str(value)
+
+
+Values = Column | Indexed | Categorical | NDArray[Any] | Sequence[Any]
+
+
+class Table:
+    """Rows with typed columns and, where they lie on the ground, a geometry each in WGS 84.
+
+    Attributes:
+        has_geometry: whether rows lie on the ground.
+        columns: the columns by name.
+        notes: what its reader left out and repaired.
+        key: the field that identifies rows, where it was said which one does.
+    """
+
+    def __init__(
+        self,
+        geometry: NDArray[np.object_] | None,
+        columns: Mapping[str, Values],
+        notes: LayerNotes | None = None,
+        key: str | None = None,
+    ) -> None:
+        self._geometry = geometry
+        self.columns = {name: Column.of(values) for name, values in columns.items()}
+        self.notes, self.key = notes or LayerNotes(), key
+
+    @classmethod
+    def of_records(cls, records: Sequence[Mapping[str, Any]]) -> Table:
+        """Rows without geometry from mappings; the columns are the union of their keys in order of appearance."""
+        names = dict.fromkeys(key for record in records for key in record)
+        return cls(None, {name: [record.get(name) for record in records] for name in names})
+
+    @classmethod
+    def joined(cls, tables: Sequence[Table]) -> Table:
+        """Tables one after another; the columns are the union of theirs in order of appearance."""
+        if len(tables) == 1:
+            return tables[0]
+        names = dict.fromkeys(name for table in tables for name in table.columns)
+        columns: dict[str, Values] = {}
+        for name in names:
+            parts = [table.columns.get(name, [None] * len(table)) for table in tables]
+            first = next(part for part in parts if isinstance(part, Column))
+            columns[name] = replace(first, data=_arrow([value for part in parts for value in part]))
+        located = all(table.has_geometry for table in tables)
+        return cls(np.concatenate([table.geometry for table in tables]) if located else None, columns)
+
+    def __len__(self) -> int:
+        if self.has_geometry:
+            return len(self.geometry)
+        return len(next(iter(self.columns.values()), ()))
+
+    @property
+    def has_geometry(self) -> bool:
+        """Whether rows lie on the ground."""
+        return self._geometry is not None
+
+    @property
+    def geometry(self) -> NDArray[np.object_]:
+        """Shapely objects (n,); raises where rows lie nowhere."""
+        if self._geometry is None:
+            raise TypeError("the table has no geometry")
+        return self._geometry
+
+    def lists(self) -> dict[str, list[Any]]:
+        """The columns as lists of plain values."""
+        return {name: column.tolist() for name, column in self.columns.items()}
+
+    def records(self) -> list[dict[str, Any]]:
+        """Each row as a mapping, as documents hold it."""
+        names = list(self.columns)
+        return [dict(zip(names, row, strict=True)) for row in zip(*self._shown(), strict=True)]
+
+    def _shown(self) -> list[list[Any]]:
+        return [column.shown() for column in self.columns.values()]
+
+    def take(self, rows: NDArray[np.integer] | Sequence[int]) -> Table:
+        """Some of the rows."""
+        geometry = self.geometry[np.asarray(rows, np.int64)] if self.has_geometry else None
+        return Table(geometry, {name: column.take(rows) for name, column in self.columns.items()}, key=self.key)
+
+    def with_columns(self, columns: Mapping[str, Values]) -> Table:
+        """The table with further columns, or others of these names."""
+        return Table(self._geometry, {**self.columns, **columns}, self.notes, self.key)
+
+    def with_geometry(self, geometry: NDArray[np.object_]) -> Table:
+        """The rows with another geometry each."""
+        return Table(geometry, self.columns, self.notes, self.key)
+
+    def with_key(self, key: str | None) -> Table:
+        """The table with another field that identifies rows."""
+        return Table(self._geometry, self.columns, self.notes, key)
+
+    def with_notes(self, notes: LayerNotes) -> Table:
+        """The table with other notes of its reader."""
+        return Table(self._geometry, self.columns, notes, self.key)
+
+    def only(self, names: Collection[str]) -> Table:
+        """The table with some of its columns."""
+        return Table(self._geometry, {k: v for k, v in self.columns.items() if k in names}, self.notes, self.key)
+
+    def arrow(self) -> pa.Table:
+        """The columns as an Arrow table, units and meaning as metadata of its fields."""
+        fields = [
+            pa.field(name, column.data.type, metadata={"about": json.dumps(column.schema(name))})
+            for name, column in self.columns.items()
+        ]
+        return pa.table([column.data for column in self.columns.values()], schema=pa.schema(fields))
+
+    def schema(self) -> list[dict[str, Any]]:
+        """What documents say of the columns."""
+        return [column.schema(name) for name, column in self.columns.items()]
+
+    @property
+    def numeric(self) -> list[str]:
+        """Fields with numbers, the row id of a database left out."""
+        return [name for name, column in self.columns.items() if name != "fid" and column.is_numeric]
+
+    @property
+    def fields(self) -> list[str]:
+        """Its fields, the row id of a database left out."""
+        return [name for name in self.columns if name != "fid"]
 
     @property
     def key_field(self) -> str | None:
@@ -69,7 +420,7 @@ class Layer:
     def ids(self) -> list[Any]:
         """What identifies each feature: its value of the key field, or its number where there is none."""
         field = self.key_field
-        return list(self.columns[field]) if field is not None else list(range(1, len(self) + 1))
+        return self.columns[field].tolist() if field is not None else list(range(1, len(self) + 1))
 
     @property
     def label_field(self) -> str | None:
@@ -82,8 +433,8 @@ class Layer:
         ids = self.ids
         return [str(label) if label else f"{one} {ids[i]}" for i, label in enumerate(labels)]
 
-    def without(self, faults: Mapping[int, str], source: str, strict: bool = False) -> Layer:
-        """The layer without faulty rows.
+    def without(self, faults: Mapping[int, str], source: str, strict: bool = False) -> Table:
+        """The table without faulty rows.
 
         Parameters:
             faults: where and why, by row.
@@ -106,7 +457,7 @@ class Layer:
             )
         named = tuple(faults[row] for row in sorted(faults)[:NAMED])
         usable = self.take([row for row in range(len(self)) if row not in faults])
-        return replace(usable, notes=replace(self.notes, left_out=len(faults), left_out_named=named))
+        return usable.with_notes(replace(self.notes, left_out=len(faults), left_out_named=named))
 
     @staticmethod
     def kinds(geometry: NDArray[np.object_]) -> dict[str, int]:
@@ -126,7 +477,7 @@ class Layer:
         return "empty" if not kinds else kinds[0] if len(kinds) == 1 else "mixed"
 
 
-def guessed_key(columns: Mapping[str, list[Any]]) -> str | None:
+def guessed_key(columns: Mapping[str, Column]) -> str | None:
     """The field that most likely identifies features.
 
     One of the usual names wins; else a field whose name ends like one (`GEOID`, `parcel_no`) and that has a different value for
@@ -137,55 +488,23 @@ def guessed_key(columns: Mapping[str, list[Any]]) -> str | None:
         if name in lower:
             return lower[name]
     for name, values in columns.items():
-        if KEY_ENDING.search(name) and name.lower() != "fid" and is_key(values):
+        if KEY_ENDING.search(name) and name.lower() != "fid" and values.is_key:
             return name
     return lower.get("fid")
 
 
-def is_key(values: list[Any]) -> bool:
-    """Whether values are all there and all different."""
-    return None not in values and len({*map(str, values)}) == len(values)
-
-
-class Indexed(NamedTuple):
-    """A column that repeats few values: `values[rows[i]]` is that of row i."""
-
-    values: list[Any]
-    rows: NDArray[np.integer]
-
-
-@dataclass(frozen=True)
-class Rows:
-    """A table without geometry whose columns are arrays; a matrix of millions of pairs is one."""
-
-    columns: dict[str, Indexed | NDArray[np.float64]]
-
-    def __len__(self) -> int:
-        first = next(iter(self.columns.values()))
-        return len(first.rows if isinstance(first, Indexed) else first)
-
-    def records(self) -> list[dict[str, Any]]:
-        """Each row as a mapping; absent numbers are None."""
-        names = list(self.columns)
-        lists = [_plain_list(column) for column in self.columns.values()]
-        return [dict(zip(names, row, strict=True)) for row in zip(*lists, strict=True)]
-
-
-def _plain_list(column: Indexed | NDArray[np.float64]) -> list[Any]:
-    if isinstance(column, Indexed):
-        return [column.values[i] for i in column.rows.tolist()]
-    if not np.isnan(column).any():
-        return column.tolist()
-    return [None if value != value else value for value in column.tolist()]
+def check_field(field: str, fields: Collection[str], what: str, inputs: tuple[str, ...], where: str = "") -> None:
+    """Refuse a field a table does not have; `what` names the table."""
+    if field not in fields:
+        raise AwlError(
+            f"{what} no field '{field}'",
+            where=where,
+            remedy=f"Fields are: {', '.join(fields) or 'none'}",
+            inputs=inputs,
+            kind="no-such-field",
+        )
 
 
 def check_key(key: str, fields: Collection[str], source: str) -> None:
     """Refuse a key that is none of the fields of a layer; `source` names the layer or its file for the message."""
-    if key not in fields:
-        raise AwlError(
-            f"The layer has no field '{key}'",
-            where=source,
-            remedy=f"Fields are: {', '.join(fields) or 'none'}",
-            inputs=("key",),
-            kind="no-such-field",
-        )
+    check_field(key, fields, "The layer has", ("key",), source)

@@ -17,7 +17,7 @@ from awl.core.errors import AwlError
 from awl.io.crs import not_on_earth, to_degrees
 from awl.io.gdal import check_signature, check_xml, message, vector_reader
 from awl.io.limits import MAX_FEATURES, MAX_FIELDS, archive_members, check_size
-from awl.io.table import Layer
+from awl.io.table import Table
 
 ENDINGS = (".gpkg", ".fgb", ".shp", ".zip", ".kml", ".kmz", ".gpx", ".gdb")
 LEGACY_ENCODING = "cp1252"
@@ -51,7 +51,7 @@ def stated_crs(path: Path, name: str | None, source: str) -> str | None:
 
 def read(
     path: Path, name: str | None = None, source: str | None = None, crs: str | None = None, strict: bool = False
-) -> tuple[Layer, str]:
+) -> tuple[Table, str]:
     """A layer and its name; `name` may be left out where the file holds one layer only.
 
     `crs` says what the coordinates are, in place of what the file states. Features that lie nowhere on Earth are left out, or
@@ -91,7 +91,7 @@ def read(
             if key not in DRAWING_FIELDS and any(value is not None for value in values)
         }
     shapes = to_degrees(shapes, crs or meta["crs"], source)
-    return Layer(shapes, columns).without(not_on_earth(shapes, "feature"), source, strict), name
+    return Table(shapes, columns).without(not_on_earth(shapes, "feature"), source, strict), name
 
 
 def _chosen(path: Path, name: str | None, source: str) -> tuple[str, _Address]:

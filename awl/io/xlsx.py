@@ -9,27 +9,24 @@ from typing import Any
 import shapely
 
 from awl.core.errors import AwlError
-from awl.io.table import Layer
+from awl.io.table import Table
 
 MAX_ROWS = 1_048_575
 """Rows below the header that a sheet holds."""
 
 
-def from_layer(layer: Layer) -> bytes:
-    """A layer's columns, then `lon` and `lat` of points or `wkt` of other shapes."""
-    if layer.kind == "point" and (shapely.get_type_id(layer.geometry) <= 0).all():
-        lon, lat = shapely.get_x(layer.geometry), shapely.get_y(layer.geometry)
+def of_table(table: Table) -> bytes:
+    """A table's columns, then `lon` and `lat` of points or `wkt` of other shapes."""
+    columns = {name: column.shown() for name, column in table.columns.items()}
+    if not table.has_geometry:
+        place = {}
+    elif table.kind == "point" and (shapely.get_type_id(table.geometry) <= 0).all():
+        lon, lat = shapely.get_x(table.geometry), shapely.get_y(table.geometry)
         place = {"lon": lon.tolist(), "lat": lat.tolist()}
     else:
-        place = {"wkt": shapely.to_wkt(layer.geometry, rounding_precision=7).tolist()}
-    columns = {**layer.columns, **place}
-    return write(list(columns), zip(*columns.values(), strict=True), len(layer))
-
-
-def from_rows(rows: Sequence[dict[str, Any]]) -> bytes:
-    """A table from records; the header is the union of their keys in order of appearance."""
-    header = list(dict.fromkeys(key for row in rows for key in row))
-    return write(header, ([row.get(key) for key in header] for row in rows), len(rows))
+        place = {"wkt": shapely.to_wkt(table.geometry, rounding_precision=7).tolist()}
+    columns |= place
+    return write(list(columns), zip(*columns.values(), strict=True), len(table))
 
 
 def write(header: Sequence[str], rows: Iterable[Sequence[Any]], count: int) -> bytes:

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from awl.core.errors import AwlError, nearest
-from awl.questions.access import Access
-from awl.questions.alongside import Alongside
-from awl.questions.base import Question
-from awl.questions.catchment import Catchment
-from awl.questions.centrality import CentralityQuestion
+from awl.questions.access.question import Access
+from awl.questions.alongside.question import Alongside
+from awl.questions.catchment.question import Catchment
+from awl.questions.centrality.question import CentralityQuestion
 from awl.questions.isochrone.question import Isochrone
-from awl.questions.matrix import Matrix
-from awl.questions.neighbours import Neighbours
-from awl.questions.route import Route
-from awl.questions.trips import TripsQuestion
+from awl.questions.matrix.question import Matrix
+from awl.questions.neighbours.question import Neighbours
+from awl.questions.question import Question
+from awl.questions.route.question import Route
+from awl.questions.trips.question import TripsQuestion
 
 QUESTIONS: dict[str, type[Question]] = {
     question.id: question

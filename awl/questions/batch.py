@@ -20,13 +20,19 @@ import numpy as np
 
 from awl.core.errors import AwlError
 from awl.core.progress import Progress, cores, threads_of
-from awl.io import geojson, parquet
+from awl.io import parquet
+from awl.io.table import Table, Values
 from awl.io.whole import write_whole
-from awl.questions.access import Access, AccessInputs
-from awl.questions.base import Json, LayerSet
-from awl.questions.centrality import Asked, CentralityInputs, CentralityQuestion
+from awl.questions.access.inputs import AccessInputs
+from awl.questions.access.question import Access
+from awl.questions.centrality.inputs import CentralityInputs
+from awl.questions.centrality.question import CentralityQuestion
+from awl.questions.centrality.run import Asked
 from awl.questions.context import Context
-from awl.questions.matrix import Matrix, MatrixInputs, sides_of
+from awl.questions.inputs import Json, LayerSet
+from awl.questions.matrix.inputs import MatrixInputs
+from awl.questions.matrix.question import Matrix
+from awl.questions.matrix.run import sides_of
 from awl.questions.workers import client_of, processes_here
 from awl.study.study import Study
 
@@ -69,8 +75,8 @@ class MatrixWork:
 
     def answered(self, first: int, last: int) -> tuple[bytes, int]:
         """The pairs of some origins."""
-        columns = self._sides.columns(self._context, np.arange(first, last), threads=1)
-        return parquet.of_columns(columns), len(next(iter(columns.values())))
+        table = self._sides.table(self._context, np.arange(first, last), threads=1)
+        return parquet.of_table(table), len(table)
 
 
 class AccessWork:
@@ -92,7 +98,7 @@ class AccessWork:
         Context(study, parsed).features(parsed.places, "places")
         self._study, self._inputs, self._zones = study, inputs, parsed.zones
         chosen = study.read_layer(parsed.zones.layer, parsed.zones.where, "zones", fields=[])
-        self._numbers: list[int] = chosen.columns["fid"]
+        self._numbers: list[int] = chosen.columns["fid"].tolist()
 
     @property
     def rows(self) -> int:
@@ -106,9 +112,8 @@ class AccessWork:
         where = f"({self._zones.where}) AND {within}" if self._zones.where else within
         parsed = Access.parse({**self._inputs, "zones": {"layer": self._zones.layer, "where": where}})
         assert isinstance(parsed, AccessInputs)
-        answer = Access.answer(parsed, Context(self._study, parsed))
-        layer = geojson.from_document(answer.parts["zones"], "zones")
-        return parquet.of_layer(layer), len(layer)
+        zones = Access.run(parsed, Context(self._study, parsed)).part("zones")
+        return parquet.of_table(zones), len(zones)
 
 
 class CentralityWork:
@@ -136,9 +141,9 @@ class CentralityWork:
         named = np.nan_to_num(sums.passing) > 0
         named[first:last] = True
         rows = np.flatnonzero(named)
-        columns = {name: np.ma.masked_invalid(values[rows]) for name, values in self._asked.columns(sums).items()}
-        ids = {"place_row": (rows + 1).tolist(), "place_id": [self._asked.places.ids[i] for i in rows]}
-        return parquet.of_columns({**ids, **columns}), len(rows)
+        ids: dict[str, Values] = {"place_row": rows + 1, "place_id": [self._asked.places.ids[i] for i in rows]}
+        columns = {name: column.take(rows) for name, column in self._asked.columns(sums).items()}
+        return parquet.of_table(Table(None, {**ids, **columns})), len(rows)
 
 
 WORK: dict[str, Callable[[Study, Json], Work]] = {

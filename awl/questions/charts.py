@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from awl.questions.base import Json
+from awl.questions.inputs import Json
 
 STEPS = (1, 2, 5, 10, 15, 30, 60, 120, 240)
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
@@ -20,22 +21,11 @@ from awl.core.routing.dijkstra.plain import Arrivals
 from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
 from awl.core.routing.snapping import OUTSIDE, SEPARATE_PART, STATUS, TOO_FAR, Snapped, Snapper
 from awl.io import geojson
-from awl.io.table import Layer
-from awl.questions.base import (
-    AnswerSet,
-    Column,
-    Doubt,
-    FeatureSet,
-    GeoJson,
-    Json,
-    LayerSet,
-    NamedPlace,
-    SharedInputs,
-    counted,
-    listed,
-)
+from awl.io.table import Column, Table, Values
 from awl.questions.from_answers import answer_features, inside_answer
-from awl.questions.spots import parts_left_out
+from awl.questions.inputs import AnswerSet, FeatureSet, GeoJson, LayerSet, NamedPlace, SharedInputs
+from awl.questions.results import Doubt, counted, listed
+from awl.questions.spots import MOST_SPOTS, Spot, parts_left_out
 from awl.study.search import Hit, place_of
 from awl.study.study import Study
 
@@ -50,17 +40,27 @@ FAR_M = 30.0
 
 @dataclass(frozen=True)
 class Places:
-    """Points (k,) in degrees with an id and a name each, their attributes, and words for all of them."""
+    """Points (k,) in degrees with an id and a name each, their attributes, and words for all of them.
+
+    `kind` is what one of them is called where they are those of a layer.
+    """
 
     lon: NDArray[np.float64]
     lat: NDArray[np.float64]
     ids: list[Any]
     names: list[str]
-    layer: Layer
+    layer: Table
     words: str
+    kind: str | None = None
 
     def __len__(self) -> int:
         return len(self.lon)
+
+    def take(self, rows: NDArray[np.integer]) -> Places:
+        """Some of the places, in this order."""
+        at = rows.tolist()
+        ids, names = [self.ids[i] for i in at], [self.names[i] for i in at]
+        return replace(self, lon=self.lon[rows], lat=self.lat[rows], ids=ids, names=names, layer=self.layer.take(rows))
 
 
 class Context:
@@ -143,12 +143,12 @@ class Context:
         """What a street is called."""
         return self.network.graph.tag("name").at(link) or "an unnamed street"
 
-    def features(self, wanted: FeatureSet, name: str) -> tuple[Layer, str]:
+    def features(self, wanted: FeatureSet, name: str) -> tuple[Table, str]:
         """Features of an input, and words for them."""
         if isinstance(wanted, NamedPlace):
             hit = place_of(self.study, wanted.name, name)
             self.found_places.append(hit)
-            return Layer(np.array([shapely.Point(hit.lon, hit.lat)], dtype=object), {"name": [hit.name]}), hit.name
+            return Table(np.array([shapely.Point(hit.lon, hit.lat)], dtype=object), {"name": [hit.name]}), hit.name
         if isinstance(wanted, AnswerSet):
             return answer_features(self.study, wanted, name)
         if isinstance(wanted, LayerSet):
@@ -170,12 +170,12 @@ class Context:
     def places(self, wanted: FeatureSet, name: str = "places") -> Places:
         """Point features of an input; polygons stand for their middle."""
         layer, words = self.features(wanted, name)
-        one = "point"
-        if isinstance(wanted, LayerSet):
-            one = singular(self.study.require_layer(wanted.layer)["title"].lower())
-        return self.points_of(layer, words, name, one)
+        if not isinstance(wanted, LayerSet):
+            return self.points_of(layer, words, name)
+        kind = singular(self.study.require_layer(wanted.layer)["title"])
+        return replace(self.points_of(layer, words, name, kind.lower()), kind=kind)
 
-    def points_of(self, layer: Layer, words: str, name: str = "places", one: str = "point") -> Places:
+    def points_of(self, layer: Table, words: str, name: str = "places", one: str = "point") -> Places:
         """Features as points with ids and names; those without a name are called `one` with their number."""
         if len(layer) > self._most_places:
             raise AwlError(
@@ -206,23 +206,19 @@ class Context:
         lon, lat = graph.node_lon[rows], graph.node_lat[rows]
         names = [f"node {n}" for n in numbers]
         return Places(
-            lon, lat, list(numbers), names, Layer(np.atleast_1d(shapely.points(lon, lat)), {}), " and ".join(names[:3])
+            lon, lat, list(numbers), names, Table(np.atleast_1d(shapely.points(lon, lat)), {}), " and ".join(names[:3])
         )
 
     def zones(
-        self, wanted: FeatureSet | Layer, fields: list[str]
-    ) -> tuple[Layer, NDArray[np.object_], list[NDArray[Any]]]:
+        self, wanted: FeatureSet | Table, fields: list[str]
+    ) -> tuple[Table, NDArray[np.object_], list[NDArray[Any]]]:
         """Zone polygons in the metric plane, with the columns of the wanted fields as numbers."""
-        layer = wanted if isinstance(wanted, Layer) else self.features(wanted, "zones")[0]
+        layer = wanted if isinstance(wanted, Table) else self.features(wanted, "zones")[0]
         if layer.kind != "polygon":
             raise AwlError(
                 f"The zones are {layer.kind} features", remedy="Give polygons", inputs=("zones",), kind="wrong-geometry"
             )
-        numeric = [
-            key
-            for key, values in layer.columns.items()
-            if key != "fid" and all(isinstance(v, int | float) or v is None for v in values)
-        ]
+        numeric = layer.numeric
         columns = []
         for name in fields:
             if name not in layer.columns:
@@ -236,7 +232,7 @@ class Context:
                 raise AwlError(
                     f"The zone field '{name}' holds text, not numbers", inputs=("fields",), kind="wrong-type"
                 )
-            column = np.array([0.0 if v is None else float(v) for v in layer.columns[name]])
+            column = np.where(layer.columns[name].gaps, 0.0, layer.columns[name].numbers())
             if (column < 0).any() or not np.isfinite(column).all():
                 raise AwlError(f"The zone field '{name}' holds negative or missing numbers", inputs=("fields",))
             columns.append(column)
@@ -274,14 +270,17 @@ class Context:
                 named = listed([places.names[i] for i in rows])
                 verb = "is" if len(rows) == 1 else "are"
                 text = f"{counted(len(rows), name)} {verb} {STATUS[status]} and left out: {named}."
-                doubts.append(Doubt(f"places-{STATUS[status].replace(' ', '-')}", "warning", len(rows), text))
+                distances = [f"{d:.0f} m from a street" if np.isfinite(d) else "" for d in snapped.distance_m[rows]]
+                code = f"places-{STATUS[status].replace(' ', '-')}"
+                doubts.append(Doubt(code, "warning", len(rows), text, _spots(places, rows, distances)))
         far = np.flatnonzero(snapped.found & (snapped.distance_m > FAR_M))
         if len(far):
             most = far[np.argmax(snapped.distance_m[far])]
             lies = "lies" if len(far) == 1 else "lie more than 30 m from their street, the farthest"
             away = f"{snapped.distance_m[most]:.0f} m from a usable street"
             text = f"{counted(len(far), name)} {lies} {away}: {places.names[most]}."
-            doubts.append(Doubt("places-far-from-street", "note", len(far), text))
+            notes = [f"{d:.0f} m from a street" for d in snapped.distance_m[far]]
+            doubts.append(Doubt("places-far-from-street", "note", len(far), text, _spots(places, far, notes)))
         beside = snapped.beside
         if one_way := len(np.unique(beside.place)):
             most_m = float((beside.off * self.network.graph.link_length[beside.link]).max())
@@ -290,7 +289,10 @@ class Context:
                 f"{counted(one_way, name)} on {street}: trips may begin or end on the street beside as well, up to"
                 f" {most_m:.0f} m farther off; that way counts."
             )
-            doubts.append(Doubt("places-on-one-way-street", "note", one_way, text))
+            rows, first = np.unique(beside.place, return_index=True)
+            names = self.network.graph.tag("name").take(beside.link[first]).decode()
+            notes = [f"also on {street or 'an unnamed street'}" for street in names]
+            doubts.append(Doubt("places-on-one-way-street", "note", one_way, text, _spots(places, rows, notes)))
         return doubts
 
     def doubts_of_reach(self, found: Arrivals, limit: int) -> list[Doubt]:
@@ -343,8 +345,8 @@ class Context:
             doubts.append(Doubt("speed-assumed", "note", int(assumed.sum()), text))
         return doubts
 
-    def place_features(self, places: Places, snapped: Snapped, more: dict[str, list[Any]]) -> Json:
-        """The places as GeoJSON with id, name, distance to their street, status and further columns.
+    def place_table(self, places: Places, snapped: Snapped, more: Mapping[str, Values] | None = None) -> Table:
+        """The places with id, name, distance to their street, status and further columns.
 
         Where some stand on streets beside a one-way street, these are named, with how much farther off they are.
         """
@@ -353,18 +355,17 @@ class Context:
         names = self.network.graph.tag("name").take(snapped.beside.link).decode()
         for row, name, metres in zip(snapped.beside.place.tolist(), names, off_m.tolist(), strict=True):
             beside[row].append(f"{name or 'an unnamed street'}, {metres:.0f} m farther")
-        layer = Layer(
+        return Table(
             np.atleast_1d(shapely.points(places.lon, places.lat)),
             {
                 "id": places.ids,
                 "name": places.names,
-                "street_distance_m": [None if np.isnan(d) else round(float(d), 1) for d in snapped.distance_m],
+                "street_distance_m": Column.of(snapped.distance_m, "m", 1),
                 "status": [STATUS[s] for s in snapped.status],
                 **({"beside": ["; ".join(found) or None for found in beside]} if len(off_m) else {}),
-                **more,
+                **(more or {}),
             },
         )
-        return geojson.collection(layer)
 
     def _closures(self, closures: GeoJson | None, network: Network) -> tuple[NDArray[np.bool_], NDArray[np.float64]]:
         """Links closed by the question's closures, and how many times longer each of the others takes."""
@@ -373,8 +374,8 @@ class Context:
         if closures is None:
             return closed, slower
         layer = geojson.from_document(closures.model_dump(), "closures")
-        share = np.array([_share_left(value, i) for i, value in enumerate(layer.columns.get("factor", []))])
-        share = share if len(share) else np.zeros(len(layer))
+        factors = layer.columns["factor"] if "factor" in layer.columns else [None] * len(layer)
+        share = np.array([_share_left(value, i) for i, value in enumerate(factors)])
         self._crossed = int((~shapely.is_valid(layer.geometry)).sum())
         shapes = graph.plane.project(repaired(layer.geometry).shapes)
         links = np.flatnonzero(network.usable)
@@ -395,6 +396,12 @@ class Context:
         slows = share[feature] > 0
         np.maximum.at(slower, link[slows], 1.0 / share[feature][slows])
         return closed, slower
+
+
+def _spots(places: Places, rows: NDArray[np.integer], notes: list[str]) -> tuple[Spot, ...]:
+    """Places of some rows on the map, with a note each."""
+    named = zip(rows.tolist()[:MOST_SPOTS], notes, strict=False)
+    return tuple(Spot(places.names[i], note, float(places.lon[i]), float(places.lat[i])) for i, note in named)
 
 
 def _share_left(value: Any, row: int) -> float:
@@ -426,12 +433,6 @@ def limit_word(value: float, measure: str) -> str:
     return f"{value:g} min" if measure == "time" else f"{value:g} m"
 
 
-def limit_column(limits: list[float], measure: str) -> Column:
-    """The column of limits, with as many digits as they are given with, two at most."""
-    digits = next((digits for digits in (0, 1) if all(round(value, digits) == value for value in limits)), 2)
-    return Column("limit", "Within", "min" if measure == "time" else "m", digits)
-
-
-def _only_name(layer: Layer, fallback: str) -> str:
+def _only_name(layer: Table, fallback: str) -> str:
     label = layer.columns[layer.label_field][0] if layer.label_field is not None else None
     return str(label) if label else fallback

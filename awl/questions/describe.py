@@ -6,7 +6,8 @@ from collections.abc import Iterable
 from typing import Any
 
 from awl.core.modes.mode import SHIPPED, Mode
-from awl.questions.base import Json, Question
+from awl.questions.inputs import Json
+from awl.questions.question import Question
 
 
 def process_summary(question: type[Question]) -> Json:

@@ -1,21 +1,20 @@
-"""Answers as files: one result, or all of them, in the open format an ending names."""
+"""Answers as files: one part, or all of them, in the open format an ending names."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
 from awl.core.errors import AwlError
 from awl.io import csv_table, geojson, geopackage, gpx, omx, parquet, xlsx
-from awl.io.table import Layer, Rows
-from awl.questions.base import Answer, Json
+from awl.io.table import Table
+from awl.questions.inputs import Json
+from awl.questions.results import Answer
+from awl.views.view import FRAME
 
-WRITERS: dict[str, Callable[[Rows], bytes]] = {
-    "csv": csv_table.from_table, "parquet": parquet.of_table, "omx": omx.of_table,
+WRITERS: dict[str, Callable[[Table], bytes]] = {
+    "csv": csv_table.of_table, "xlsx": xlsx.of_table, "parquet": parquet.of_table, "omx": omx.of_table,
 }  # fmt: skip
-"""Formats that take columns as they are."""
-FRAME = ("title", "summary", "figures", "doubts", "method", "table", "tables", "chart", "charts")
-"""Members of a results document that are no result of their own."""
+"""Formats that take any table."""
 ENDINGS = ("json", "geojson", "csv", "xlsx", "parquet", "gpkg", "omx", "gpx")
 
 
@@ -31,65 +30,74 @@ def check_ending(ending: str, where: str) -> None:
 
 
 def answer_bytes(answer: Answer, part: str | None, ending: str, where: str) -> bytes:
-    """A result of an answer as a file, straight from its columns where it has such; see `part_bytes`."""
+    """A part of an answer as a file; the main one, or all of them, where `part` is None.
+
+    Parameters:
+        answer: the answer.
+        part: the part.
+        ending: the format, one of `ENDINGS`.
+        where: what was asked for, for errors.
+
+    Raises:
+        AwlError: there is no such format or part, or the part does not fit the format.
+    """
     check_ending(ending, where)
-    shown = part or (answer.table[0] if answer.table is not None else None)
-    if ending in WRITERS and shown in answer.parts and isinstance(table := answer.part(shown), Rows):
-        if len(table) == 0:
-            raise AwlError("No pair has a path, so there is nothing to write", where=where)
-        return WRITERS[ending](table)
-    return part_bytes(answer.document(), part, ending, where)
+    if part is not None:
+        _check_part(part, answer.parts)
+    if ending == "json":
+        document = answer.document(None if part is None else {part})
+        return geojson.dumps(document if part is None else document[part])
+    shown = answer.view.tables[0].part if answer.view.tables else answer.parts[0]
+    return _written({name: answer.part(name) for name in answer.parts}, part, shown, ending, where, answer.title)
 
 
-def part_bytes(document: Json, part: str | None, ending: str, where: str) -> bytes:
-    """A result of an answer as a file; the main one where `part` is None. `where` names what was asked for in errors."""
+def kept_bytes(document: Json, part: str | None, ending: str, where: str) -> bytes:
+    """A part of an answer that was kept as its document; see `answer_bytes`."""
     check_ending(ending, where)
-    results = {key: value for key, value in document.items() if isinstance(value, list | dict) and key not in FRAME}
-    if part is not None and part not in results:
+    kept = {key: value for key, value in document.items() if isinstance(value, list | dict) and key not in FRAME}
+    if part is not None:
+        _check_part(part, list(kept))
+    if ending == "json":
+        return geojson.dumps(document if part is None else kept[part])
+    tables = {
+        name: geojson.from_document(value, name) if isinstance(value, dict) else Table.of_records(value)
+        for name, value in kept.items()
+    }
+    shown = document["table"]["part"] if "table" in document else next(iter(tables))
+    return _written(tables, part, shown, ending, where, document["title"])
+
+
+def _check_part(part: str, known: list[str]) -> None:
+    if part not in known:
         raise AwlError(
             f"The answer has no result '{part}'",
-            remedy=f"Results are: {', '.join(results)}",
+            remedy=f"Results are: {', '.join(known)}",
             inputs=("part",),
             status=404,
         )
-    if ending == "json":
-        return geojson.dumps(document if part is None else results[part])
+
+
+def _written(tables: dict[str, Table], part: str | None, shown: str, ending: str, where: str, title: str) -> bytes:
+    drawn = {name: table for name, table in tables.items() if table.has_geometry and len(table)}
     if ending == "gpkg":
-        return _geopackage(results if part is None else {part: results[part]}, where)
-    shown = document["table"]["part"] if "table" in document else next(iter(results))
-    drawn = next((key for key, value in results.items() if isinstance(value, dict)), shown)
-    chosen = part or (drawn if ending in ("geojson", "gpx") else shown)
-    value = results[chosen]
-    if ending == "geojson":
-        return geojson.dumps(value)
-    if ending == "gpx":
-        return gpx.tracks(_layer(value, chosen, ending), document["title"])
-    if ending == "omx":
-        return omx.of_rows(_rows(value, chosen))
-    if isinstance(value, list):
-        return {"csv": csv_table.from_rows, "xlsx": xlsx.from_rows, "parquet": parquet.of_rows}[ending](value)
-    layer = geojson.from_document(value, chosen)
-    return {"csv": csv_table.from_layer, "xlsx": xlsx.from_layer, "parquet": parquet.of_layer}[ending](layer)
-
-
-def _geopackage(results: dict[str, Any], where: str) -> bytes:
-    layers = {
-        name.lower(): geojson.from_document(value, name)
-        for name, value in results.items()
-        if isinstance(value, dict) and value.get("features")
-    }
-    if not layers:
-        raise AwlError("The answer has no geometry", where=where, remedy="Choose csv or parquet", inputs=("format",))
-    return geopackage.bytes_of(layers)
-
-
-def _layer(value: Any, part: str, ending: str) -> Layer:
-    if not isinstance(value, dict):
-        raise AwlError(f"'{part}' has no geometry", remedy=f"Choose another format than {ending}", inputs=("format",))
-    return geojson.from_document(value, part)
-
-
-def _rows(value: Any, part: str) -> list[dict[str, Any]]:
-    if not isinstance(value, list) or not value or not {"origin_id", "destination_id"} <= set(value[0]):
-        raise AwlError(f"'{part}' is no matrix", remedy="Ask 'matrix', or choose another format", inputs=("format",))
-    return value
+        layers = {name.lower(): table for name, table in drawn.items() if part in (None, name)}
+        if not layers:
+            raise AwlError(
+                "The answer has no geometry", where=where, remedy="Choose csv or parquet", inputs=("format",)
+            )
+        return geopackage.bytes_of(layers)
+    if ending in ("geojson", "gpx"):
+        chosen = part or next(iter(drawn), shown)
+        if not tables[chosen].has_geometry:
+            remedy = f"Choose another format than {ending}"
+            raise AwlError(f"'{chosen}' has no geometry", remedy=remedy, inputs=("format",))
+        if ending == "gpx":
+            return gpx.tracks(tables[chosen], title)
+        return geojson.dumps(geojson.collection(tables[chosen]))
+    table = tables[part or shown]
+    if ending == "omx" and not set(omx.ENDS) <= set(table.columns):
+        remedy = "Ask 'matrix', or choose another format"
+        raise AwlError(f"'{part or shown}' is no matrix", remedy=remedy, inputs=("format",))
+    if ending == "omx" and len(table) == 0:
+        raise AwlError("No pair has a path, so there is nothing to write", where=where)
+    return WRITERS[ending](table)

@@ -10,8 +10,8 @@ import shapely
 from awl.core.errors import AwlError
 from awl.cql2.rows import matching
 from awl.io import geojson
-from awl.io.table import Layer
-from awl.questions.base import AnswerSet, Json
+from awl.io.table import Table
+from awl.questions.inputs import AnswerSet, Json
 from awl.study import records
 from awl.study.study import Study
 
@@ -19,7 +19,7 @@ AREAS = ("areas", "strip", "zones")
 """Results that cover ground, the first that an answer has."""
 
 
-def answer_features(study: Study, wanted: AnswerSet, name: str) -> tuple[Layer, str]:
+def answer_features(study: Study, wanted: AnswerSet, name: str) -> tuple[Table, str]:
     """Features of a result of a kept answer, and words for them."""
     result = _kept(study, wanted.answer, name)
     drawn = {key: value for key, value in result.items() if isinstance(value, dict) and value.get("features")}
@@ -41,7 +41,7 @@ def answer_features(study: Study, wanted: AnswerSet, name: str) -> tuple[Layer, 
     return layer, f"{len(layer):,} {part.replace('_', ' ')} of '{result['title']}'"
 
 
-def inside_answer(study: Study, layer: Layer, question: str, name: str) -> Layer:
+def inside_answer(study: Study, layer: Table, question: str, name: str) -> Table:
     """The features of a layer whose middle lies inside the areas of a kept answer."""
     result = _kept(study, question, name)
     part = next((key for key in AREAS if isinstance(result.get(key), dict) and result[key].get("features")), None)

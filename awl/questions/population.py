@@ -22,9 +22,10 @@ from awl.core.analysis.zones import StraightShare, ZoneReach, zone_streets
 from awl.core.errors import AwlError
 from awl.core.routing.reach import Reach
 from awl.io.raster import Raster
-from awl.io.table import Layer
-from awl.questions.base import Doubt, FeatureSet, LayerSet
+from awl.io.table import Table
 from awl.questions.context import Context
+from awl.questions.inputs import FeatureSet, LayerSet
+from awl.questions.results import Doubt
 
 Floats = NDArray[np.float64]
 HOME_SNAP_M = 250.0
@@ -66,7 +67,7 @@ SQUARE_M, MOST_SQUARES = 250.0, 5000
 """Squares that stand for zones where none are given: side in metres, doubled until there are not too many."""
 
 
-def squares_of(context: Context) -> Layer:
+def squares_of(context: Context) -> Table:
     """Squares with the people of the population raster, for zones; only those with people."""
     lon, lat, people = _raster(context, "Give zones, or add a raster with people").centres()
     held = np.isfinite(people) & (people > 0)
@@ -81,7 +82,7 @@ def squares_of(context: Context) -> Layer:
     first = cells.min(axis=0) if len(cells) else np.zeros(2)
     names = [f"square {c - first[0] + 1}/{r - first[1] + 1}" for c, r in cells.tolist()]
     held_by = np.bincount(which.ravel(), people[held], len(cells))
-    return Layer(plane.unproject(boxes), {"name": names, "population": np.round(held_by, 2).tolist()})
+    return Table(plane.unproject(boxes), {"name": names, "population": np.round(held_by, 2).tolist()})
 
 
 def _raster(context: Context, remedy: str) -> Raster:

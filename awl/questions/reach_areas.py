@@ -1,8 +1,6 @@
-"""Reach as questions use it: the search, its pieces, and areas around the streets reached."""
+"""Areas around the streets reached, as several questions draw them."""
 
 from __future__ import annotations
-
-from typing import Any
 
 import numpy as np
 import shapely
@@ -12,31 +10,33 @@ from awl.core.analysis.isochrone_areas.contours import contour_area, field_value
 from awl.core.analysis.isochrone_areas.error import TOLERATED, AreaError
 from awl.core.analysis.isochrone_areas.over_water import without_water
 from awl.core.routing.reach import Parts, Reach
-from awl.io import geojson
-from awl.io.table import Layer
-from awl.questions.base import (
-    Doubt,
-)
+from awl.io.table import Column, Table
 from awl.questions.context import Context, Places
+from awl.questions.results import Doubt
 
 CALM_MM = 80_000.0
 
 
-def straight_areas(context: Context, places: Places, limits: list[float], measure: str) -> Any:
+def straight_areas(context: Context, places: Places, limits: list[float], measure: str) -> Table:
     """Discs around the places within each limit measured straight, at the mean speed of the mode, merged."""
     plane = context.network.graph.plane
     points = shapely.points(*plane.xy(places.lon, places.lat))
     radius = [limit if measure == "distance" else limit / 60 * context.mean_speed_kmh * 1000 for limit in limits]
     shapes = np.array([shapely.union_all(shapely.buffer(points, metres, quad_segs=32)) for metres in radius])
-    columns: dict[str, list[Any]] = {
-        "limit": limits,
-        "radius_m": [round(metres, 1) for metres in radius],
-        "area_km2": np.round(shapely.area(shapes) / 1e6, 5).tolist(),
+    columns = {
+        "limit": Column.of(limits, limit_unit(measure)),
+        "radius_m": Column.of(np.array(radius), "m", 1),
+        "area_km2": Column.of(shapely.area(shapes) / 1e6, "km²", 5),
     }
-    return geojson.collection(Layer(plane.unproject(shapes), columns))
+    return Table(plane.unproject(shapes), columns)
 
 
-def contours_of(context: Context, shapes: list[shapely.Geometry], limits: list[float]) -> Layer:
+def limit_unit(measure: str) -> str:
+    """The unit limits are in."""
+    return "min" if measure == "time" else "m"
+
+
+def contours_of(context: Context, shapes: list[shapely.Geometry], limits: list[float], unit: str) -> Table:
     """Edges of areas, broken at the bank."""
     lines = shapely.boundary(np.array(shapes, dtype=object))
     water = context.study.water_xy
@@ -44,7 +44,8 @@ def contours_of(context: Context, shapes: list[shapely.Geometry], limits: list[f
         lines = shapely.difference(lines, shapely.buffer(water, 3.0))
     merged = shapely.line_merge(lines)
     parts, owner = shapely.get_parts(merged, return_index=True)
-    return Layer(context.network.graph.plane.unproject(parts), {"limit": [limits[i] for i in owner]})
+    limit = Column.of([float(limits[i]) for i in owner], unit)
+    return Table(context.network.graph.plane.unproject(parts), {"limit": limit})
 
 
 class AreaDrawer:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from awl.core.progress import Progress
 from awl.questions import question
-from awl.questions.base import Answer, Json
 from awl.questions.context import Context
+from awl.questions.inputs import Json
+from awl.questions.results import Answer
 from awl.study.study import Study
 
 

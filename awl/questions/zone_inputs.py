@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from awl.core.errors import AwlError
-from awl.io.table import Layer
-from awl.questions.base import Doubt, counted, listed, slot
+from awl.io.table import Table
 from awl.questions.context import Context
+from awl.questions.inputs import slot
+from awl.questions.results import Doubt, counted, listed
 
 FIELDS: Any = Field(
     default_factory=list,
@@ -21,18 +22,13 @@ FIELDS: Any = Field(
 )
 
 
-def chosen_fields(layer: Layer, fields: list[str]) -> list[str]:
+def chosen_fields(layer: Table, fields: list[str]) -> list[str]:
     """The fields to count: those asked for, or every numeric one."""
     if len(set(fields)) != len(fields):
         raise AwlError("A field is named twice", inputs=("fields",))
     if fields:
         return fields
-    found = [
-        key
-        for key, values in layer.columns.items()
-        if key != "fid" and key != layer.key_field and any(isinstance(v, int | float) and not isinstance(v, bool) for v in values)
-        and all(isinstance(v, int | float) or v is None for v in values)
-    ]  # fmt: skip
+    found = [name for name in layer.numeric if name != layer.key_field and not layer.columns[name].gaps.all()]
     if not found:
         raise AwlError(
             "The zones have no field with numbers of people",
@@ -42,11 +38,11 @@ def chosen_fields(layer: Layer, fields: list[str]) -> list[str]:
     return found
 
 
-def gap_doubts(layer: Layer, fields: list[str]) -> list[Doubt]:
+def gap_doubts(layer: Table, fields: list[str]) -> list[Doubt]:
     """Zones that have no value in a field that is counted."""
     doubts = []
     for field in fields:
-        gaps = [i for i, value in enumerate(layer.columns[field]) if value is None]
+        gaps = np.flatnonzero(layer.columns[field].gaps).tolist()
         if gaps:
             some = listed([layer.names("zone")[i] for i in gaps])
             has, count = ("has", "counts") if len(gaps) == 1 else ("have", "count")

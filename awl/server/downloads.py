@@ -9,8 +9,8 @@ from pathlib import Path
 from flask import Blueprint, Response, request
 
 from awl.core.errors import AwlError
-from awl.questions.base import moment
-from awl.questions.files import part_bytes
+from awl.questions.files import kept_bytes
+from awl.questions.inputs import moment
 from awl.server.web import known_parameters, study_of
 from awl.study import records
 from awl.study.export import gmns_tables, graph_bytes, layer_bytes
@@ -65,5 +65,5 @@ def answer_part(study_id: str, question_id: str, part: str) -> Response:
     found = records.answer(study_of(study_id).reading, question_id)
     if found is None:
         raise AwlError("The question has no answer yet", remedy="Ask it first", status=404, kind="no-answer")
-    data = part_bytes(found["result"], None if part == "all" else part, ending, "format")
+    data = kept_bytes(found["result"], None if part == "all" else part, ending, "format")
     return _download(data, f"{found['process']}-{part}.{ending}")

@@ -17,7 +17,7 @@ from awl.core.modes.mode import SHIPPED
 from awl.core.modes.rules import BY_SIZE, BY_SLOPE, REASONS, SPEED_FROM_MAXSPEED, SPEED_SOURCES
 from awl.core.network.costs import BLOCKED
 from awl.core.network.network import Network
-from awl.questions.base import moment
+from awl.questions.inputs import moment
 from awl.server.web import known_parameters, number, packed, reply, study_of
 from awl.study import modes
 from awl.study.study import Study

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 from urllib.parse import urlencode
@@ -185,7 +184,7 @@ def items(study_id: str, collection_id: str) -> Response:
     layer = geopackage.read_table(
         study.reading, collection_id, where, box, limit, offset, wanted, _sorting([*known, "fid"])
     )
-    document = _with_ids(geojson.collection(replace(layer, geometry=moved(layer.geometry, system))))
+    document = _with_ids(geojson.collection(layer.with_geometry(moved(layer.geometry, system))))
     query = {key: value for key, value in request.args.items() if key != "offset"}
     base = base_of(study_id)
     address = f"{base}/collections/{collection_id}/items"
@@ -258,7 +257,7 @@ def item(study_id: str, collection_id: str, fid: int) -> Response:
     layer = geopackage.read_table(study.reading, collection_id, ("fid = ?", [fid if known else -1]))
     if len(layer) == 0:
         raise AwlError(f"'{collection_id}' has no feature {fid}", status=404, kind="no-such-feature")
-    moved_layer = replace(layer, geometry=moved(layer.geometry, system))
+    moved_layer = layer.with_geometry(moved(layer.geometry, system))
     feature = _with_ids(geojson.collection(moved_layer))["features"][0]
     address = f"{base_of(study_id)}/collections/{collection_id}"
     feature["links"] = [link(f"{address}/items/{fid}", "self", "application/geo+json"), link(address, "collection")]

@@ -25,7 +25,7 @@ from awl.core.progress import Progress
 from awl.io import geojson, osm
 from awl.io.limits import MAX_BYTES
 from awl.io.place_tables import PlaceColumns
-from awl.io.table import Layer
+from awl.io.table import Table
 from awl.io.units import Units
 from awl.server.layers import polygon
 from awl.server.web import body, catalogue, checked, jobs, known_parameters, reply, study_of
@@ -245,10 +245,10 @@ def preview(token: str) -> Response:
     if not intake.is_extract(waiting.name):
         how = checked(Reading, request.args.to_dict()).options()
         layers = inspect.preview_layers(waiting, waiting.name, how)
-        return reply(geojson.collection(Layer(layers, {})))
+        return reply(geojson.collection(Table(layers, {})))
     streets = inspect.preview(inspect.read_extract(waiting, waiting.name))
     shapes = np.array(list(streets.values()), dtype=object)
-    return reply(geojson.collection(Layer(shapes, {"class": list(streets)})))
+    return reply(geojson.collection(Table(shapes, {"class": list(streets)})))
 
 
 @api.post("/incoming/<token>/streets")

@@ -163,4 +163,4 @@ def table(study_id: str, layer_id: str) -> Response:
     """Attributes of the features of a layer without their shapes, for the table beside the map."""
     study = study_of(study_id)
     found = study.read_layer(layer_id, request.args.get("filter") or None, limit=20_000)
-    return reply({"columns": found.columns, "count": len(found)})
+    return reply({"columns": found.lists(), "count": len(found)})

@@ -18,10 +18,10 @@ from awl.core.progress import Progress
 from awl.core.routing.dijkstra.plain import costs_of
 from awl.core.routing.reach import splits_of
 from awl.io import geojson, geopackage
-from awl.io.table import Layer
+from awl.io.table import Table
 from awl.questions import QUESTIONS
-from awl.questions.base import LayerSet, SharedInputs
 from awl.questions.context import Context, limit_units
+from awl.questions.inputs import LayerSet, SharedInputs
 from awl.questions.isochrone.inputs import IsochroneInputs
 from awl.server.explain import mode_info
 from awl.server.web import body, check_version, checked, jobs, known_parameters, number, packed, reply, study_of
@@ -147,7 +147,7 @@ def parts(study_id: str, mode_id: str) -> Response:
     graph = network.graph
     usable = network.use.forward | network.use.backward
     rows = np.flatnonzero(usable & (network.link_part != 0))[:MAX_PART_LINKS]
-    layer = Layer(
+    layer = Table(
         graph.lines()[rows],
         {
             "part": network.link_part[rows].tolist(),
@@ -335,7 +335,7 @@ def check_places(study_id: str) -> Response:
     context = Context(study, inputs)
     places = context.places(LayerSet.model_validate({"layer": request.args.get("layer", "")}))
     snapped = context.snap(places)
-    return reply(context.place_features(places, snapped, {}))
+    return reply(geojson.collection(context.place_table(places, snapped)))
 
 
 @api.get("/studies/<study_id>/file")

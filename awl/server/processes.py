@@ -11,8 +11,8 @@ from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.io.geojson import dumps
 from awl.questions import QUESTIONS, question
-from awl.questions.base import Json
 from awl.questions.describe import process_description, process_summary
+from awl.questions.inputs import Json
 from awl.questions.run import ask
 from awl.server.web import base_of, body, jobs, known_parameters, link, reply, study_of
 from awl.study import records
@@ -90,10 +90,9 @@ def _answer(
 ) -> Json:
     began, stamp = time.monotonic(), study.stamp
     answer = ask(study, process_id, inputs, progress)
-    if wanted is not None and answer.table:
-        wanted = {*wanted, answer.table[0]}
-        if answer.chart and "part" in answer.chart:
-            wanted.add(answer.chart["part"])
+    if wanted is not None:
+        # What is kept for the sheet holds all that its view shows; others get the table that leads besides what they want.
+        wanted |= answer.view.parts if name is not None else {table.part for table in answer.view.tables[:1]}
     document = answer.document(wanted)
     if name is not None:
         progress.step(0.99, "Keeping the answer")

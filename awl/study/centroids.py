@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
 from awl.core.graph.connectors import ConnectorReport, attach, detach, whole_streets
-from awl.io.table import Layer
+from awl.io.table import Table
 from awl.study.study import Study
 
 MAX_NEAREST = 12
@@ -53,12 +53,12 @@ def disconnect(study: Study) -> None:
     study.set_graph(whole)
 
 
-def _numbers(layer: Layer, field: str | None, taken: NDArray[np.int64], zones: str) -> NDArray[np.int64]:
+def _numbers(layer: Table, field: str | None, taken: NDArray[np.int64], zones: str) -> NDArray[np.int64]:
     if field is not None:
         if field not in layer.columns:
             raise _no_field(layer, zones, field, "number")
         values = layer.columns[field]
-        if not all(isinstance(v, int) and not isinstance(v, bool) and v > 0 for v in values):
+        if values.kind != "integer" or values.gaps.any() or min(values, default=1) <= 0:
             raise AwlError(
                 f"Not every '{field}' is a whole number above 0", remedy="Choose another field", inputs=("number",)
             )
@@ -69,7 +69,7 @@ def _numbers(layer: Layer, field: str | None, taken: NDArray[np.int64], zones: s
 
 
 def _points(
-    study: Study, layer: Layer, people: str | None, field: str | None
+    study: Study, layer: Table, people: str | None, field: str | None
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], int]:
     """Where each zone is joined, and how many zones have no people to say so."""
     middle = shapely.get_coordinates(shapely.point_on_surface(layer.geometry))
@@ -96,14 +96,12 @@ def _people(study: Study, ident: str, field: str | None) -> tuple[Any, Any, NDAr
         return xy[:, 0], xy[:, 1], np.ones(len(layer))
     if field not in layer.columns:
         raise _no_field(layer, ident, field, "people_field")
-    try:
-        count = np.array([0.0 if v is None else float(v) for v in layer.columns[field]])
-    except (TypeError, ValueError) as error:
-        raise AwlError(f"'{field}' holds text, not numbers", inputs=("people_field",)) from error
-    return xy[:, 0], xy[:, 1], np.maximum(np.nan_to_num(count), 0.0)
+    if not layer.columns[field].is_numeric:
+        raise AwlError(f"'{field}' holds text, not numbers", inputs=("people_field",))
+    return xy[:, 0], xy[:, 1], np.maximum(np.nan_to_num(layer.columns[field].numbers()), 0.0)
 
 
-def _no_field(layer: Layer, ident: str, field: str, name: str) -> AwlError:
+def _no_field(layer: Table, ident: str, field: str, name: str) -> AwlError:
     return AwlError(
         f"'{ident}' has no field '{field}'", remedy=f"Fields are: {', '.join(layer.columns)}", inputs=(name,)
     )

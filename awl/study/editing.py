@@ -18,7 +18,7 @@ import shapely
 from awl.core.errors import AwlError
 from awl.cql2.sql import to_sql, value_to_sql
 from awl.io import geopackage
-from awl.io.table import Layer
+from awl.io.table import Table
 from awl.study import records
 from awl.study.study import CHANGEABLE, NewLayer, Study, slug
 
@@ -58,7 +58,7 @@ def select(study: Study, ident: str, wanted: Selection) -> list[int]:
     if wanted.within is not None:
         shapely.prepare(wanted.within)
         mask &= shapely.intersects(wanted.within, found.geometry)
-    fid = np.array(found.columns["fid"], np.int64)
+    fid = found.columns["fid"].numbers().astype(np.int64)
     if wanted.fids is not None:
         mask &= np.isin(fid, np.array(wanted.fids, np.int64))
     return [int(v) for v in fid[mask]]
@@ -81,11 +81,11 @@ def keep_selection(study: Study, ident: str, wanted: Selection, new: str, title:
     kept = layer.take(rows)
     own = {"from_" + key if key == "fid" else key: values for key, values in kept.columns.items()}
     role = entry["role"] if entry["role"] in CHANGEABLE else _role_of(kept)
-    study.add_layers([NewLayer(new, Layer(kept.geometry, own), title, role, f"{len(rows)} of {entry['title']}")])
+    study.add_layers([NewLayer(new, Table(kept.geometry, own), title, role, f"{len(rows)} of {entry['title']}")])
     return len(rows)
 
 
-def _role_of(layer: Layer) -> str:
+def _role_of(layer: Table) -> str:
     return {"point": "places", "line": "lines"}.get(layer.kind, "zones")
 
 

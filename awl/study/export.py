@@ -6,7 +6,7 @@ from datetime import datetime
 
 from awl.core.errors import AwlError
 from awl.io import csv_table, geojson, geopackage, gmns, graph_tables, parquet, xlsx
-from awl.io.table import Layer
+from awl.io.table import Table
 from awl.study.study import Study
 
 LAYER_ENDINGS = ("geojson", "csv", "xlsx", "parquet", "gpkg")
@@ -32,7 +32,7 @@ def graph_bytes(study: Study, mode: str, ending: str, when: datetime | None = No
     return geopackage.bytes_of({name: layer for name, layer in tables.items() if len(layer)})
 
 
-def layer_bytes(layer: Layer, ident: str, ending: str) -> bytes:
+def layer_bytes(layer: Table, ident: str, ending: str) -> bytes:
     """A layer as a file in the format an ending names.
 
     Raises:
@@ -41,11 +41,11 @@ def layer_bytes(layer: Layer, ident: str, ending: str) -> bytes:
     if ending == "geojson":
         return geojson.dumps(geojson.collection(layer))
     if ending == "csv":
-        return csv_table.from_layer(layer)
+        return csv_table.of_table(layer)
     if ending == "xlsx":
-        return xlsx.from_layer(layer)
+        return xlsx.of_table(layer)
     if ending == "parquet":
-        return parquet.of_layer(layer)
+        return parquet.of_table(layer)
     if ending == "gpkg":
         return geopackage.bytes_of({ident: layer})
     raise AwlError(

@@ -21,7 +21,7 @@ from awl.core.progress import Progress
 from awl.io import crs as systems
 from awl.io import gmns_read, link_list, osm, place_tables, raster, vector
 from awl.io.gmns_read import ReadGraph
-from awl.io.table import Layer, is_key
+from awl.io.table import Column, Table
 from awl.study import intake
 from awl.study.intake import ReadOptions
 from awl.study.line_fields import BuildOptions, guess, streets_of
@@ -111,7 +111,7 @@ def _described(path: Path, source: str, name: str | None, how: ReadOptions, near
         "without_geometry": int((shapely.is_missing(layer.geometry) | shapely.is_empty(layer.geometry)).sum()),
         "invalid": int((~shapely.is_valid(layer.geometry)).sum()),
         "key": layer.key_field,
-        "keys": [field for field, values in layer.columns.items() if is_key(values)],
+        "keys": [field for field, values in layer.columns.items() if values.is_key],
         "notes": vars(layer.notes),
     }
     try:
@@ -128,7 +128,7 @@ def _described(path: Path, source: str, name: str | None, how: ReadOptions, near
     return known
 
 
-def _as_streets(layer: Layer, source: str) -> dict[str, Any]:
+def _as_streets(layer: Table, source: str) -> dict[str, Any]:
     """Length, guessed roles of the fields, and the share of them, by length, for which each is known."""
     fields = guess(layer)
     streets, notes = streets_of(layer, fields, source)
@@ -166,16 +166,15 @@ def _joined(streets: LineStreets, break_crossings: bool) -> dict[str, float]:
     }
 
 
-def _samples(values: list[Any]) -> list[str]:
+def _samples(values: Column) -> list[str]:
     """The commonest few values of a column."""
     return [str(value) for value, _ in Counter(v for v in values if v is not None).most_common(6)]
 
 
-def _type(values: list[Any]) -> str:
-    kinds = {type(value) for value in values if value is not None}
-    if not kinds:
+def _type(values: Column) -> str:
+    if values.gaps.all():
         return "empty"
-    return "number" if kinds <= {int, float} else "truth" if kinds <= {bool} else "text"
+    return "number" if values.is_numeric else "truth" if values.kind == "boolean" else "text"
 
 
 def _described_raster(path: Path, source: str, crs: str | None, near: list[float] | None) -> dict[str, Any]:

@@ -29,7 +29,7 @@ from awl.io.gmns_read import ReadGraph
 from awl.io.limits import check_size
 from awl.io.osm import is_extract
 from awl.io.place_tables import PlaceColumns
-from awl.io.table import NAMED, Layer, check_key
+from awl.io.table import NAMED, Table, check_key
 from awl.study.line_fields import BuildOptions, given_costs, guess, streets_of
 from awl.study.study import CHANGEABLE as ADDED_ROLES
 from awl.study.study import NewLayer, Study, slug
@@ -182,7 +182,7 @@ def read_graph(path: Path, source: str, options: BuildOptions | None = None) -> 
     if link_list.is_link_list(path, source):
         return ReadGraph(link_list.read(path, source, options.weight, options.units.length), {})
     ending = Path(source).suffix.lower()
-    tables: dict[str, Layer] = {}
+    tables: dict[str, Table] = {}
     if ending == ".gpkg":
         names = vector.layers(path, source)
         if {"nodes", "streets"} <= set(names):
@@ -243,7 +243,8 @@ def _numbered(graph: StreetGraph, options: BuildOptions) -> StreetGraph:
             inputs=("nodes",),
         )
     values = layer.columns[options.nodes_field]
-    if not all(isinstance(v, int) or (isinstance(v, float) and v.is_integer()) for v in values):
+    numbers = values.numbers() if values.is_numeric else np.full(len(values), np.nan)
+    if not (numbers == np.round(numbers)).all():
         raise AwlError(
             f"Not every '{options.nodes_field}' is a whole number",
             where=source,
@@ -251,7 +252,7 @@ def _numbered(graph: StreetGraph, options: BuildOptions) -> StreetGraph:
             inputs=("nodes",),
         )
     points = shapely.get_point(layer.geometry, 0) if shapely.get_type_id(layer.geometry[0]) == 1 else layer.geometry
-    made, faults = numbered_by(graph, shapely.get_x(points), shapely.get_y(points), np.array(values, np.int64))
+    made, faults = numbered_by(graph, shapely.get_x(points), shapely.get_y(points), numbers.astype(np.int64))
     if made is None:
         raise faults.error()
     return made.in_space_order()
@@ -361,7 +362,7 @@ def apart(box: Sequence[float], other: Sequence[float]) -> bool:
     return box[0] > east + far or box[2] < west - far or box[1] > north + far or box[3] < south - far
 
 
-def check_near(layer: Layer, study: Study, source: str) -> None:
+def check_near(layer: Table, study: Study, source: str) -> None:
     """Refuse a layer that lies far from the streets of a study: most likely its coordinates are not what they are taken for."""
     streets, box = street_bounds(study), shapely.total_bounds(layer.geometry)
     if streets is None or not np.isfinite(box).all() or not apart(box.tolist(), streets):
@@ -386,7 +387,7 @@ def _read(
     layer, kind = usable(layer, source), layer.kind
     if how.key is not None:
         check_key(how.key, layer.columns, source)
-        layer = replace(layer, key=how.key)
+        layer = layer.with_key(how.key)
     stem = inner or Path(source).stem
     role = role or suggested_role(stem, layer, kind)
     if role not in ADDED_ROLES:
@@ -403,7 +404,7 @@ def _read(
     return NewLayer(ident or slug(stem), layer, title or stem.replace("_", " ").capitalize(), role, source)
 
 
-def usable(layer: Layer, source: str) -> Layer:
+def usable(layer: Table, source: str) -> Table:
     """The layer, of one kind of geometry and with polygons repaired; raises when it cannot be used."""
     missing = shapely.is_missing(layer.geometry) | shapely.is_empty(layer.geometry)
     if len(layer) == 0 or missing.all():
@@ -414,7 +415,7 @@ def usable(layer: Layer, source: str) -> Layer:
             kind="empty-layer",
         )
     if layer.kind == "mixed":
-        kinds = Layer.kinds(layer.geometry)
+        kinds = Table.kinds(layer.geometry)
         raise AwlError(
             f"The layer mixes {', '.join(f'{count:,} {name}' for name, count in kinds.items())} features",
             where=source,
@@ -424,7 +425,7 @@ def usable(layer: Layer, source: str) -> Layer:
     return _sound(layer, source) if layer.kind == "polygon" else layer
 
 
-def _sound(layer: Layer, source: str) -> Layer:
+def _sound(layer: Table, source: str) -> Table:
     """A layer of polygons without those that cross themselves; which, and what became of their area, is noted."""
     repair = repaired(layer.geometry)
     if len(repair.rows) == 0:
@@ -438,8 +439,8 @@ def _sound(layer: Layer, source: str) -> Layer:
     change = dict(zip(repair.rows.tolist(), repair.change.tolist(), strict=True))
     named = tuple(f"feature {row + 1}: {_change_text(change[row])}" for row in most.tolist() if row not in gone)
     notes = replace(layer.notes, repaired=len(repair.rows) - len(gone), repaired_named=named)
-    sound = replace(layer, geometry=repair.shapes, notes=notes).without(gone, source)
-    return replace(sound, notes=replace(sound.notes, left_out=layer.notes.left_out + len(gone)))
+    sound = layer.with_geometry(repair.shapes).with_notes(notes).without(gone, source)
+    return sound.with_notes(replace(sound.notes, left_out=layer.notes.left_out + len(gone)))
 
 
 def _change_text(change: float) -> str:
@@ -451,7 +452,7 @@ def _change_text(change: float) -> str:
     return f"its area is {abs(change):.1%} {'smaller' if change < 0 else 'larger'}"
 
 
-def suggested_role(name: str, layer: Layer, kind: str) -> str:
+def suggested_role(name: str, layer: Table, kind: str) -> str:
     """What a layer is likely to be used as, by its geometry, name and fields."""
     if kind == "line":
         return "lines"
@@ -465,7 +466,7 @@ def suggested_role(name: str, layer: Layer, kind: str) -> str:
     return "places"
 
 
-def features(path: Path, source: str, inner: str | None, how: ReadOptions | None = None) -> tuple[Layer, str | None]:
+def features(path: Path, source: str, inner: str | None, how: ReadOptions | None = None) -> tuple[Table, str | None]:
     """The features of a vector file in degrees, and the name of its layer where the format has names."""
     how, ending = how or ReadOptions(), Path(source).suffix.lower()
     if ending in (".geojson", ".json"):
@@ -505,6 +506,6 @@ def area_from(bbox: str | None, clip: Path | None) -> shapely.Geometry | None:
     return None
 
 
-def area_of(layer: Layer) -> shapely.Geometry:
+def area_of(layer: Table) -> shapely.Geometry:
     """All polygons of a layer as one area."""
     return shapely.union_all(repaired(layer.geometry).shapes)

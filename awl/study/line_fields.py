@@ -15,7 +15,7 @@ from awl.core.columns import Categorical
 from awl.core.errors import AwlError
 from awl.core.graph.build import STREET_CLASSES
 from awl.core.graph.lines import LineStreets
-from awl.io.table import Layer
+from awl.io.table import Table
 from awl.io.units import Units
 
 NAMES = {
@@ -112,7 +112,7 @@ class LineNotes:
     left_out: int
 
 
-def guess(layer: Layer) -> LineFields:
+def guess(layer: Table) -> LineFields:
     """The fields of a line layer, from their names and, for the direction, their values."""
     lower = {name.lower(): name for name in layer.columns}
     found = {role: next((lower[name] for name in names if name in lower), None) for role, names in NAMES.items()}
@@ -126,7 +126,7 @@ def guess(layer: Layer) -> LineFields:
     return made
 
 
-def streets_of(layer: Layer, chosen: LineFields, source: str) -> tuple[LineStreets, LineNotes]:
+def streets_of(layer: Table, chosen: LineFields, source: str) -> tuple[LineStreets, LineNotes]:
     """The streets of a line layer; multi-part lines are taken apart, each part keeps its feature's number."""
     kinds = Counter(np.asarray(shapely.get_type_id(layer.geometry)).tolist())
     wrong = sum(count for kind, count in kinds.items() if kind not in (-1, 1, 2, 5))
@@ -179,7 +179,7 @@ def streets_of(layer: Layer, chosen: LineFields, source: str) -> tuple[LineStree
     return LineStreets(np.asarray(parts, object), columns, np.array(levels, np.int64), row.astype(np.int64) + 1), notes
 
 
-def given_costs(layer: Layer, chosen: LineFields, source: str) -> FloatPairs | None:
+def given_costs(layer: Table, chosen: LineFields, source: str) -> FloatPairs | None:
     """Cost of each feature along and against its drawing (n, 2), NaN where none is given; None without such fields."""
     names = [chosen.cost_forward or chosen.cost_backward, chosen.cost_backward or chosen.cost_forward]
     if names[0] is None:

@@ -15,7 +15,7 @@ import shapely
 
 from awl.core.errors import AwlError
 from awl.core.graph.build import CONNECTOR
-from awl.io.table import Layer
+from awl.io.table import Table
 from awl.study import records, streets
 
 Migration = Callable[[sqlite3.Connection], None]
@@ -26,20 +26,21 @@ def _ids_of_nodes_and_links(connection: sqlite3.Connection) -> None:
     if not records.fact(connection, "stamp"):
         return
     nodes, links, turns = streets.read_tables(connection)
-    _tell_nodes_apart(nodes, links)
+    nodes, links = _told_apart(nodes, links)
     drawn = bool(records.fact(connection, "drawn", False))
     streets.write_graph(connection, streets.graph_of_tables(connection, nodes, links, turns, drawn))
 
 
-def _tell_nodes_apart(nodes: Layer, links: Layer) -> None:
-    """Give each node a number of its own: centroids of zones could have those of places where streets were broken for them.
+def _told_apart(nodes: Table, links: Table) -> tuple[Table, Table]:
+    """Nodes and links with a number of its own for each node.
 
-    The number stays with the centroid, where a connector begins.
+    Centroids of zones could have the numbers of places where streets were broken for them. The number stays with the centroid,
+    where a connector begins.
     """
-    number = nodes.columns["node_id"]
+    number = nodes.columns["node_id"].tolist()
     times = Counter(number)
     if len(times) == len(number):
-        return
+        return nodes, links
     spots = list(map(tuple, shapely.get_coordinates(nodes.geometry).tolist()))
     starts = [tuple(line.coords[0]) for line in links.geometry]
     ends = [tuple(line.coords[-1]) for line in links.geometry]
@@ -52,8 +53,11 @@ def _tell_nodes_apart(nodes: Layer, links: Layer) -> None:
                 highest += 1
                 number[row] = highest
             id_at[ident, spot] = number[row]
-    for name, at in (("from_node_id", starts), ("to_node_id", ends)):
-        links.columns[name] = [id_at.get(key, key[0]) for key in zip(links.columns[name], at, strict=True)]
+    named = {
+        name: [id_at.get(key, key[0]) for key in zip(links.columns[name], at, strict=True)]
+        for name, at in (("from_node_id", starts), ("to_node_id", ends))
+    }
+    return nodes.with_columns({"node_id": number}), links.with_columns(named)
 
 
 MIGRATIONS: tuple[Migration, ...] = (_ids_of_nodes_and_links,)

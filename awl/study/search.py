@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -12,7 +13,7 @@ from numpy.typing import NDArray
 from awl.core.errors import AwlError
 from awl.core.graph.shapes import point_at
 from awl.core.positions import Box, parse_position
-from awl.io.table import LABEL_NAMES
+from awl.io.table import LABEL_NAMES, Column
 from awl.study.study import Study
 
 MOST = 12
@@ -192,7 +193,7 @@ def _read_addresses(study: Study) -> _AddressBook:
     return _AddressBook(names, spaced, np.array(what, dtype=np.str_), at[:, 0], at[:, 1])
 
 
-def _address(columns: dict[str, list[Any]], row: int) -> str:
+def _address(columns: Mapping[str, Column], row: int) -> str:
     """The address of a feature, empty where it has none."""
 
     def first(fields: tuple[str, ...]) -> str:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from awl.core.graph.street_graph import StreetGraph
 from awl.io import geopackage, graph_tables
-from awl.io.table import Layer
+from awl.io.table import Table
 from awl.study import records
 
 HIGHEST_IDS = "highest_ids"
@@ -35,7 +35,7 @@ def write_graph(connection: sqlite3.Connection, graph: StreetGraph) -> None:
     )
 
 
-def _write(connection: sqlite3.Connection, table: str, layer: Layer, about: str, ids: NDArray[np.int64]) -> None:
+def _write(connection: sqlite3.Connection, table: str, layer: Table, about: str, ids: NDArray[np.int64]) -> None:
     geopackage.write_table(connection, table, layer, TABLES[table], about, ids)
 
 
@@ -44,7 +44,7 @@ def read_graph(connection: sqlite3.Connection, drawn: bool = False) -> StreetGra
     return graph_of_tables(connection, *read_tables(connection), drawn)
 
 
-def read_tables(connection: sqlite3.Connection) -> tuple[Layer, Layer, Layer | None]:
+def read_tables(connection: sqlite3.Connection) -> tuple[Table, Table, Table | None]:
     """Nodes, links and, where there are any, turn restrictions."""
     has_turns = connection.execute("SELECT 1 FROM gpkg_contents WHERE table_name = 'restrictions'").fetchone()
     return (
@@ -55,7 +55,7 @@ def read_tables(connection: sqlite3.Connection) -> tuple[Layer, Layer, Layer | N
 
 
 def graph_of_tables(
-    connection: sqlite3.Connection, nodes: Layer, links: Layer, turns: Layer | None, drawn: bool
+    connection: sqlite3.Connection, nodes: Table, links: Table, turns: Table | None, drawn: bool
 ) -> StreetGraph:
     """The graph of tables of a study, which knows the highest ids it ever gave."""
     graph = graph_tables.graph_of(nodes, links, turns, "the study", drawn)

@@ -8,7 +8,7 @@ import sqlite3
 import threading
 import uuid
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Self
 
@@ -25,7 +25,7 @@ from awl.core.network.components import KeepParts
 from awl.cql2.sql import to_sql
 from awl.io import geopackage
 from awl.io.raster import Raster
-from awl.io.table import Layer, LayerNotes, check_key
+from awl.io.table import LayerNotes, Table, check_key
 from awl.study import arrays, migrations, rasters, records, streets
 from awl.study.once import Once, Value
 
@@ -45,7 +45,7 @@ class NewLayer:
     """A layer about to be added: its id, features, title, role (one of `ROLES`) and the file it came from."""
 
     ident: str
-    layer: Layer
+    layer: Table
     title: str
     role: str
     source: str
@@ -199,16 +199,16 @@ class StudyFile:
             kind="no-such-layer",
         )
 
-    def read_layer(self, ident: str, where: str | None = None, name: str = "layer", **options: Any) -> Layer:
+    def read_layer(self, ident: str, where: str | None = None, name: str = "layer", **options: Any) -> Table:
         """Features of a layer, filtered by CQL2 text."""
         self.require_layer(ident, name)
         condition: tuple[str, list[Any]] = ("", [])
         if where:
             condition = to_sql(where, geopackage.field_names(self._connection, ident))
         layer = geopackage.read_table(self._connection, ident, condition, **options)
-        return replace(layer, key=self.fact(f"layer:{ident}", {}).get("key"))
+        return layer.with_key(self.fact(f"layer:{ident}", {}).get("key"))
 
-    def add_layer(self, ident: str, layer: Layer, title: str, role: str, source: str) -> None:
+    def add_layer(self, ident: str, layer: Table, title: str, role: str, source: str) -> None:
         """Add or replace a layer of the user's."""
         self.add_layers([NewLayer(ident, layer, title, role, source)])
 
@@ -345,7 +345,7 @@ class StudyFile:
                 geopackage.drop_table(connection, ident)
                 connection.execute("DELETE FROM awl_layers WHERE id = ?", (ident,))
                 if ident in base:
-                    layer = Layer(base[ident].geometry, {"kind": base[ident].kind, "name": base[ident].name})
+                    layer = Table(base[ident].geometry, {"kind": base[ident].kind, "name": base[ident].name})
                     geopackage.write_table(connection, ident, layer, title, source)
                     records.set_layer(connection, ident, title, "base", source)
             former = records.fact(connection, "build")

@@ -11,7 +11,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
-from awl.io.table import Layer
+from awl.io.table import Table
 from awl.questions.run import ask
 from awl.study.study import Study
 from tests.browser.chromium import Page
@@ -24,11 +24,11 @@ BRIDGE = (-36.19872, 41.29135)
 
 
 @pytest.fixture
-def candidates(cut: Study) -> Layer:
+def candidates(cut: Study) -> Table:
     """Nine places of which one more room could be made."""
     graph, rng = cut.network("walk").graph, np.random.default_rng(11)
     nodes = rng.choice(np.flatnonzero(~graph.node_border), 9, replace=False)
-    layer = Layer(
+    layer = Table(
         np.atleast_1d(shapely.points(graph.node_lon[nodes], graph.node_lat[nodes])),
         {"name": [f"Hope {i}" for i in range(9)]},
     )
@@ -55,7 +55,7 @@ def asked(page: Page, cut: Study) -> dict:
     return ask(cut, "access", block(cut)["inputs"]).document()
 
 
-def test_the_headline_question(candidates: Layer, sheet: Page, cut: Study) -> None:  # noqa: F811
+def test_the_headline_question(candidates: Table, sheet: Page, cut: Study) -> None:  # noqa: F811
     sheet.click(".asking .linkish", "Who lives near")
     sheet.find(".block.selected .figure", "beyond")
     sheet.click("[data-slot=limits]")

@@ -8,7 +8,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
-from awl.io.table import Layer
+from awl.io.table import Table
 from awl.questions.run import ask
 from awl.study import records
 from awl.study.study import Study
@@ -116,7 +116,7 @@ def test_notes_names_copies_and_order_are_kept(sheet: Page, cut: Study) -> None:
 
 
 def test_a_place_is_found_by_its_name(sheet: Page, cut: Study) -> None:  # noqa: F811
-    layer: Layer = cut.read_layer("cool_rooms")
+    layer: Table = cut.read_layer("cool_rooms")
     name = layer.columns["name"][0]
     sheet.click(".asking .linkish", "How far")
     sheet.find(".block.selected .figure", "km²")

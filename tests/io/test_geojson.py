@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from awl.core.errors import AwlError
 from awl.io import geojson
-from awl.io.table import Layer
+from awl.io.table import Table
 
 degrees = st.tuples(st.floats(-179, 179), st.floats(-89, 89))
 
@@ -24,7 +24,7 @@ degrees = st.tuples(st.floats(-179, 179), st.floats(-89, 89))
 )
 def test_a_layer_survives_to_seven_decimals(points, value):
     shapes = np.array([shapely.Point(points[0]), shapely.LineString(points), None], dtype=object)
-    layer = Layer(shapes, {"v": [value] * 3})
+    layer = Table(shapes, {"v": [value] * 3})
     back = geojson.from_document(json.loads(geojson.dumps(geojson.collection(layer))), "made")
     assert back.columns == layer.columns and back.geometry[2] is None
     ours, theirs = (shapely.get_coordinates(shape) for shape in (back.geometry[:2], shapes[:2]))
@@ -32,7 +32,7 @@ def test_a_layer_survives_to_seven_decimals(points, value):
 
 
 def test_another_reader_reads_it(tmp_path, other_reader):
-    layer = Layer(
+    layer = Table(
         np.array([shapely.box(-36.2, 41.2, -36.1, 41.3)], dtype=object), {"name": ["Lorren"], "people": [812]}
     )
     (tmp_path / "z.geojson").write_bytes(geojson.dumps(geojson.collection(layer)))

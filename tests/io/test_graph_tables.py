@@ -80,10 +80,10 @@ BROKEN = {
 def test_tables_that_do_not_fit_are_told(graph, kind):
     which, field, change, expected = BROKEN[kind]
     nodes, links, turns = tables(graph)
-    layer = {"nodes": nodes, "links": links, "turns": turns}[which]
-    layer.columns[field] = change(layer.columns[field])
+    made = {"nodes": nodes, "links": links, "turns": turns}
+    made[which] = made[which].with_columns({field: change(made[which].columns[field].tolist())})
     with pytest.raises(AwlError, match=expected):
-        graph_tables.graph_of(nodes, links, turns, "made")
+        graph_tables.graph_of(*made.values(), "made")
 
 
 def test_multi_part_links_are_told(graph):
@@ -95,15 +95,15 @@ def test_multi_part_links_are_told(graph):
 
 def test_costs_of_one_direction_bar_the_other(graph):
     nodes, links, _ = tables(graph)
-    links.columns["effort_forward"] = [2.5] * graph.link_count
-    links.columns["effort_backward"] = [None] * graph.link_count
-    back = graph_tables.graph_of(nodes, links, None, "made")
+    none = [None] * graph.link_count
+    given = links.with_columns({"effort_forward": [2.5] * graph.link_count, "effort_backward": none})
+    back = graph_tables.graph_of(nodes, given, None, "made")
     network = Network.of(back, DRIVE)
     forward, backward = network.directed("effort")
     assert set(forward[network.forward].tolist()) == {2500} and (backward == -1).all()
-    links.columns["effort_forward"] = [-1.0] * graph.link_count
+    given = links.with_columns({"effort_forward": [-1.0] * graph.link_count, "effort_backward": none})
     with pytest.raises(AwlError, match="cost 'effort' of link 1 is -1"):
-        Network.of(graph_tables.graph_of(nodes, links, None, "made"), DRIVE).directed("effort")
+        Network.of(graph_tables.graph_of(nodes, given, None, "made"), DRIVE).directed("effort")
 
 
 def test_geojson_of_other_things_is_no_graph(tmp_path):

@@ -13,7 +13,7 @@ from pyproj import Transformer
 from awl.core.errors import AwlError
 from awl.io import gdal, place_tables, poly, vector, xlsx
 from awl.io.place_tables import PlaceColumns
-from awl.io.table import Layer, guessed_key
+from awl.io.table import Table
 from awl.study import intake
 
 HERE = [(-36.2, 41.29), (-36.19, 41.3)]
@@ -130,9 +130,9 @@ def test_numbers_too_large_for_a_database_stay_text(tmp_path):
 
 
 def test_workbooks_come_in_and_go_out(tmp_path):
-    layer = Layer(np.array(shapely.points(HERE)), {"name": ["=1+1", "Hall"], "seats": [60, None], "share": [0.5, 1.25]})
+    layer = Table(np.array(shapely.points(HERE)), {"name": ["=1+1", "Hall"], "seats": [60, None], "share": [0.5, 1.25]})
     path = tmp_path / "rooms.xlsx"
-    path.write_bytes(xlsx.from_layer(layer))
+    path.write_bytes(xlsx.of_table(layer))
     back = place_tables.read(path, path.name)
     assert back.columns == {"name": ["=1+1", "Hall"], "seats": [60, None], "share": [0.5, 1.25]}
     sheet = openpyxl.load_workbook(path).active
@@ -175,4 +175,4 @@ def test_an_outline_is_a_study_area(tmp_path):
     ],
 )
 def test_the_key_is_guessed(columns, key):
-    assert guessed_key(columns) == key
+    assert Table(None, columns).key_field == key

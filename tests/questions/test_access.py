@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from awl.core.errors import AwlError
 from awl.io import geojson, raster
-from awl.io.table import Layer
+from awl.io.table import Table
 from awl.questions.run import ask
 from tests.oracle import sampled_homes
 from tests.questions.test_nearby import boxes
@@ -59,7 +59,7 @@ def test_zones_are_parts_outside_and_unreachable_to_the_person(study, seed, coun
     people = {"all": rng.integers(0, 3000, count).tolist(), "old": rng.uniform(0, 400, count).tolist()}
     asked = {
         "places": ROOMS,
-        "zones": geojson.collection(Layer(shapes, people)),
+        "zones": geojson.collection(Table(shapes, people)),
         "limits": sorted(limits),
         "mode": mode,
     }

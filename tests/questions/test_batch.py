@@ -78,7 +78,8 @@ def test_zones_in_blocks_are_the_zones_of_the_whole(study, cluster, tmp_path, wh
         sorted(rows, key=lambda row: row["zone"]), sorted(whole, key=lambda zone: zone["zone"]), strict=True
     ):
         assert shapely.from_wkb(row["geometry"]).area > 0
-        assert {key: value for key, value in row.items() if key != "geometry"} == zone
+        # A file has numbers in full, a document those digits that mean something.
+        assert {key: value for key, value in row.items() if key != "geometry"} == pytest.approx(zone, abs=0.006)
 
 
 @pytest.mark.parametrize("processes", [0, 2])

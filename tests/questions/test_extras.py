@@ -8,8 +8,8 @@ import shapely
 
 from awl.demo_study import DEMO
 from awl.questions.context import Context
-from awl.questions.route import RouteInputs
-from awl.questions.route_extras import climbs, profile, profile_chart
+from awl.questions.route.extras import climbs, profile, profile_chart
+from awl.questions.route.inputs import RouteInputs
 from awl.questions.run import ask
 from awl.study import intake
 from tests.questions.test_questions import EAST, WEST

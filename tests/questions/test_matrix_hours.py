@@ -7,10 +7,12 @@ import pytest
 import shapely
 
 from awl.core.errors import AwlError
-from awl.io.table import Layer
-from awl.questions import matrix_hours
+from awl.io.table import Table
 from awl.questions.context import Context
-from awl.questions.route import RouteInputs, _found, _waypoints
+from awl.questions.matrix import by_hour
+from awl.questions.route.inputs import RouteInputs
+from awl.questions.route.run import _found
+from awl.questions.route.waypoints import waypoints
 from awl.questions.run import ask
 from awl.study import intake
 from awl.study.study import Study
@@ -96,8 +98,8 @@ def test_hours_that_say_nothing_are_refused(study, inputs, words):
 
 
 def test_means_are_over_pairs_that_have_a_way_at_every_hour():
-    assert matrix_hours.mean_minutes(np.array([[60.0, 600.0], [120.0, np.nan]])) == [1.0, 2.0]
-    assert matrix_hours.mean_minutes(np.array([[np.nan], [60.0]])) == [None, None]
+    assert by_hour.mean_minutes(np.array([[60.0, 600.0], [120.0, np.nan]])) == [1.0, 2.0]
+    assert by_hour.mean_minutes(np.array([[np.nan], [60.0]])) == [None, None]
 
 
 def test_reach_that_hours_do_not_change_is_said_to_be_the_same_at_all_of_them(study):
@@ -118,7 +120,7 @@ def gated(tmp_path):
     (tmp_path / "gate.osm").write_text(osm(body))
     intake.build(tmp_path / "gate.osm", tmp_path / "gate.gpkg")
     study = Study(tmp_path / "gate.gpkg")
-    ends = Layer(shapely.points([-36.1998, -36.1982], 41.3), {"name": ["west", "east"]})
+    ends = Table(shapely.points([-36.1998, -36.1982], 41.3), {"name": ["west", "east"]})
     study.add_layer("ends", ends, "Ends", "places", "ends.geojson")
     return study
 
@@ -147,4 +149,4 @@ def test_no_way_names_what_may_cut_it(gated, at, closures, because):
     ends = [[-36.1998, 41.3], [-36.1982, 41.3]]
     context = Context(gated, RouteInputs(waypoints=ends, mode="walk", at=at, closures=closures))
     with pytest.raises(AwlError, match=f"{because} every way"):
-        _found(context, _waypoints(RouteInputs(waypoints=ends), context), 0, None)
+        _found(context, waypoints(RouteInputs(waypoints=ends), context), 0, None)

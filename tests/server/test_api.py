@@ -13,7 +13,7 @@ import shapely
 from openapi_spec_validator import validate
 
 from awl.demo_study import DEMO
-from awl.io.table import Layer
+from awl.io.table import Table
 from awl.server.app import create_app
 from awl.server.features import PARAMETERS
 from scripts.openapi import text as openapi_text
@@ -447,9 +447,9 @@ def test_names_are_found(client):
 def test_addresses_are_found_by_street_and_number(own_study):
     lots = {"address": ["Tallow Street 1", "Tallow Street 12", "Tallow Street 121", None], "n": [1, 2, 3, 4]}
     at = np.atleast_1d(shapely.points([-36.2, -36.201, -36.202, -36.203], [41.29] * 4))
-    own_study.add_layer("lots", Layer(at, lots), "Lots", "parcels", "here")
+    own_study.add_layer("lots", Table(at, lots), "Lots", "parcels", "here")
     parts = {"addr:street": ["Oar Lane", "Oar Lane"], "addr:housenumber": ["7b", "9"]}
-    own_study.add_layer("houses", Layer(at[:2], parts), "Houses", "buildings", "here")
+    own_study.add_layer("houses", Table(at[:2], parts), "Houses", "buildings", "here")
     client = create_app(own_study.path.parent).test_client()
     names = lambda q: [hit["name"] for hit in client.get(f"/studies/ferrow/search?q={q}").json["hits"]]  # noqa: E731
     assert names("tallow street 12") == ["Tallow Street 12"], "a number is that of the house, not a part of one"

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 from awl.core.errors import AwlError
 from awl.io import geopackage
-from awl.io.table import Layer
+from awl.io.table import Table
 
 SHAPES = {
     "point": shapely.Point(-36.2, 41.3),
@@ -34,7 +34,7 @@ def package(tmp_path):
     connection.close()
 
 
-def written(connection: sqlite3.Connection, layer: Layer, name: str = "things") -> Layer:
+def written(connection: sqlite3.Connection, layer: Table, name: str = "things") -> Table:
     geopackage.write_table(connection, name, layer, "Things")
     return geopackage.read_table(connection, name)
 
@@ -42,7 +42,7 @@ def written(connection: sqlite3.Connection, layer: Layer, name: str = "things") 
 @pytest.mark.parametrize("kind", SHAPES)
 def test_geometry_survives_here_and_elsewhere(package, tmp_path, kind):
     shapes = np.array([SHAPES[kind], None, SHAPES[kind]], dtype=object)
-    back = written(package, Layer(shapes, {"n": [1, 2, 3]}))
+    back = written(package, Table(shapes, {"n": [1, 2, 3]}))
     assert shapely.equals_exact(back.geometry[[0, 2]], shapes[[0, 2]], 0).all() and back.geometry[1] is None
     package.close()
     info, _, wkb, fields = pyogrio.raw.read(tmp_path / "a.gpkg", layer="things")
@@ -65,7 +65,7 @@ values = st.one_of(
 def test_values_survive(column):
     connection = sqlite3.connect(":memory:", isolation_level=None)
     geopackage.create(connection)
-    layer = Layer(np.array([SHAPES["point"]] * len(column), dtype=object), {"v": column})
+    layer = Table(np.array([SHAPES["point"]] * len(column), dtype=object), {"v": column})
     geopackage.write_table(connection, "things", layer, "Things")
     back = geopackage.read_table(connection, "things").columns["v"]
     for before, after in zip(column, back, strict=True):
@@ -81,7 +81,7 @@ def test_values_survive(column):
 
 def test_field_names_are_made_fit_and_told_apart(package):
     columns = {"Name": ["a"], "name": ["b"], "fid": [7], "geom": ["x"], 'a"b:c': [1], "": [2]}
-    back = written(package, Layer(np.array([SHAPES["point"]], dtype=object), columns))
+    back = written(package, Table(np.array([SHAPES["point"]], dtype=object), columns))
     assert [back.columns[key] for key in back.columns][1:] == [["a"], ["b"], [7], ["x"], [1], [2]]
     assert len({key.lower() for key in back.columns}) == 7
 
@@ -89,11 +89,11 @@ def test_field_names_are_made_fit_and_told_apart(package):
 @pytest.mark.parametrize("name", ["Robert'); DROP TABLE things", "1st", "with space", "UPPER", "", "x" * 80])
 def test_names_that_cannot_be_tables_are_refused(package, name):
     with pytest.raises(AwlError, match="cannot name a layer"):
-        geopackage.write_table(package, name, Layer(np.array([SHAPES["point"]], dtype=object), {}), "Things")
+        geopackage.write_table(package, name, Table(np.array([SHAPES["point"]], dtype=object), {}), "Things")
 
 
 def test_a_table_is_replaced_whole_with_its_index(package):
-    many = Layer(shapely.points(np.arange(50.0), np.zeros(50)), {"n": list(range(50))})
+    many = Table(shapely.points(np.arange(50.0), np.zeros(50)), {"n": list(range(50))})
     written(package, many)
     back = written(package, many.take([3, 4]))
     assert back.columns["n"] == [3, 4]
@@ -105,7 +105,7 @@ def test_a_table_is_replaced_whole_with_its_index(package):
 
 
 def test_boxes_and_pages(package):
-    layer = Layer(shapely.points(np.arange(20.0), np.zeros(20)), {"n": list(range(20))})
+    layer = Table(shapely.points(np.arange(20.0), np.zeros(20)), {"n": list(range(20))})
     written(package, layer)
     assert geopackage.read_table(package, "things", bbox=(4.5, -1, 9, 1)).columns["n"] == [5, 6, 7, 8, 9]
     assert geopackage.count(package, "things", bbox=(4.5, -1, 9, 1)) == 5
@@ -116,7 +116,7 @@ def test_boxes_and_pages(package):
 
 
 def test_the_index_follows_changes_made_by_other_programs(package):
-    written(package, Layer(shapely.points([0.0, 1.0], [0.0, 0.0]), {"n": [1, 2]}))
+    written(package, Table(shapely.points([0.0, 1.0], [0.0, 0.0]), {"n": [1, 2]}))
     moved = geopackage.encode(np.array([shapely.Point(9, 9)], dtype=object))[0]
     package.execute("UPDATE things SET geom = ? WHERE fid = 1", (moved,))
     package.execute("DELETE FROM things WHERE fid = 2")

@@ -14,7 +14,7 @@ from awl.cli import main
 from awl.core.errors import AwlError
 from awl.demo_study import DEMO
 from awl.io import geojson, vector
-from awl.io.table import Layer
+from awl.io.table import Table
 from awl.study import intake
 from awl.study.line_fields import BuildOptions, LineFields, guess, settings, streets_of
 from awl.study.study import Study
@@ -23,9 +23,9 @@ OTHER = DEMO / "data" / "other"
 LINES, WITH_NODES = OTHER / "lines.gpkg", OTHER / "lines_and_nodes.gpkg"
 
 
-def layer(geometry=None, **columns) -> Layer:
+def layer(geometry=None, **columns) -> Table:
     shapes = geometry or [shapely.LineString([(0, 0), (0.001, 0)])] * len(next(iter(columns.values())))
-    return Layer(np.array(shapes, dtype=object), columns)
+    return Table(np.array(shapes, dtype=object), columns)
 
 
 @pytest.mark.parametrize(
@@ -119,7 +119,7 @@ def test_what_does_not_fit_is_said_and_nothing_is_built(tmp_path, kind):
 
 def test_a_numbering_that_does_not_cover_the_streets_is_refused_with_places(tmp_path):
     numbers, _ = vector.read(WITH_NODES, "nodes")
-    part = Layer(numbers.geometry[5:], {"no": numbers.columns["node_no"][5:]})
+    part = Table(numbers.geometry[5:], {"no": numbers.columns["node_no"][5:]})
     (tmp_path / "nodes.geojson").write_bytes(geojson.dumps(geojson.collection(part)))
     options = BuildOptions(nodes=tmp_path / "nodes.geojson", nodes_field="no")
     with pytest.raises(AwlError, match=r"5 node\(s\) of the streets have no number \(at -36\.\d+ 41\."):

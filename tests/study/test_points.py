@@ -27,7 +27,7 @@ def test_coordinates_are_found_under_their_usual_names(tmp_path, header):
 def test_types_are_kept(tmp_path):
     text = "lon,lat,code,seats,rate,open,empty\n-36.2,41.3,00123,60,0.5,true,\n-36.1,41.3,7,61,1,no,\n"
     columns = place_tables.read(write(tmp_path, text), "rooms.csv").columns
-    assert columns["code"] == ["00123", 7], "a leading zero makes it text"
+    assert columns["code"] == ["00123", "7"], "a leading zero makes the column text"
     assert columns["seats"] == [60, 61] and columns["rate"] == [0.5, 1]
     assert columns["open"] == ["true", "no"] and columns["empty"] == [None, None]
 

@@ -15,7 +15,7 @@ from awl.core.errors import AwlError
 from awl.core.graph.street_graph import StreetGraph
 from awl.cql2.sql import to_sql
 from awl.io import geopackage
-from awl.io.table import Layer
+from awl.io.table import Table
 from awl.study import arrays, intake, records
 from awl.study.study import Study, slug
 from tests.conftest import CUT, EXTRACT, node, osm, way
@@ -85,10 +85,15 @@ def test_a_damaged_or_outdated_array_folder_is_not_trusted(own_study):
         assert isinstance(again, StreetGraph) and again.link_count == whole.link_count
 
 
-def test_a_failed_write_leaves_nothing(own_study):
+def test_a_failed_write_leaves_nothing(own_study, monkeypatch):
     before = own_study.layers()
-    layer = Layer(np.array([shapely.Point(0, 0)]), {"x": [object()]})  # SQLite cannot store it
-    with pytest.raises(sqlite3.Error):
+    layer = Table(np.array([shapely.Point(0, 0)]), {"x": [1]})
+
+    def full(*_: object) -> None:
+        raise sqlite3.OperationalError("database or disk is full")
+
+    with monkeypatch.context() as patch, pytest.raises(sqlite3.Error):
+        patch.setattr(geopackage, "_write_index", full)
         own_study.add_layer("broken", layer, "Broken", "places", "made.geojson")
     assert own_study.layers() == before
     bad = own_study.path.with_name("bad.osm")
@@ -119,12 +124,12 @@ def test_building_anew_keeps_layers_and_notes_the_former_build(own_study):
 
 def test_names_that_sql_would_stumble_over(own_study):
     columns = {'a"b': [1], "FID": [2], "fid": [3], "Name": ["x"], "name": ["y"], "": [4], "select": [5]}
-    own_study.add_layer("odd", Layer(np.array([shapely.Point(0, 0)]), columns), 'Odd "names"', "places", "odd.geojson")
+    own_study.add_layer("odd", Table(np.array([shapely.Point(0, 0)]), columns), 'Odd "names"', "places", "odd.geojson")
     read = own_study.read_layer("odd")
     assert sorted(str(v[0]) for k, v in read.columns.items() if k != "fid") == ["1", "2", "3", "4", "5", "x", "y"]
     for ident in ("streets", "awl_facts", "a b", "x'; DROP TABLE zones; --", "../etc"):
         with pytest.raises(AwlError):
-            own_study.add_layer(ident, Layer(np.array([shapely.Point(0, 0)]), {}), "t", "places", "s")
+            own_study.add_layer(ident, Table(np.array([shapely.Point(0, 0)]), {}), "t", "places", "s")
 
 
 def test_other_files_are_no_study(tmp_path):

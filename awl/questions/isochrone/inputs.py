@@ -6,14 +6,8 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from awl.questions.base import (
-    DIRECTION_WORDS,
-    FeatureSet,
-    Limits,
-    SharedInputs,
-    slot,
-)
-from awl.questions.matrix_hours import MOST_HOURS
+from awl.questions.hours import MOST_HOURS
+from awl.questions.inputs import DIRECTION_WORDS, FeatureSet, Limits, SharedInputs, slot
 
 
 class Differing(BaseModel):

@@ -1,18 +1,13 @@
-"""How far? Streets split exactly where the limit falls, and areas around them."""
+"""How far? The reach of places within limits."""
 
 from __future__ import annotations
 
-from awl.core.errors import AwlError
-from awl.questions.base import (
-    Answer,
-    Question,
-    check_limits,
-)
 from awl.questions.context import Context
-from awl.questions.isochrone.alike import alike_answer
 from awl.questions.isochrone.inputs import IsochroneInputs
-from awl.questions.isochrone.mixed import mixed_answer
-from awl.questions.matrix_hours import checked_hours
+from awl.questions.isochrone.run import IsochroneResult, run_isochrone
+from awl.questions.isochrone.view import view_isochrone
+from awl.questions.question import Question
+from awl.views.view import View
 
 
 class Isochrone(Question):
@@ -41,14 +36,11 @@ class Isochrone(Question):
     }
 
     @classmethod
-    def answer(cls, inputs: IsochroneInputs, context: Context) -> Answer:
-        """One answer for places that are alike; one for each group of places that differ, put together."""
-        check_limits(inputs.limits, inputs.measure)
-        hours = checked_hours(inputs.hours, context.when, inputs.measure) if inputs.hours else []
-        if inputs.differs and hours:
-            raise AwlError(
-                "Places that differ have hours of their own", remedy="Leave one out", inputs=("hours", "differs")
-            )
-        if inputs.differs:
-            return mixed_answer(inputs, context)
-        return alike_answer(inputs, context, hours)
+    def run(cls, inputs: IsochroneInputs, context: Context) -> IsochroneResult:
+        """One search for places that are alike; one for each group of places that differ, put together."""
+        return run_isochrone(inputs, context)
+
+    @classmethod
+    def view(cls, inputs: IsochroneInputs, result: IsochroneResult) -> View:
+        """Bands from near to far."""
+        return view_isochrone(inputs, result)

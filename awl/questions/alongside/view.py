@@ -1,0 +1,85 @@
+"""What is said and shown of what stands alongside."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from awl.io.table import LABEL_NAMES, Table
+from awl.questions.alongside.inputs import AlongsideInputs
+from awl.questions.alongside.run import AlongsideResult
+from awl.views.map_view import Classes, Layer, LegendGroup, LegendRow, MapView, Paint, Swatch, token
+from awl.views.pins import pin_layers, pin_row
+from awl.views.view import Column, Figure, File, TableView, View
+
+SHOWN_FIELDS = 4
+INKS = ("amount", "place", "mode", "time")
+
+
+def view_alongside(inputs: AlongsideInputs, result: AlongsideResult) -> View:
+    """The strip, and the features of each layer on it."""
+    found = result.part("found")
+    return View(
+        title=f"Along the streets within {inputs.distance:g} m of {result.words}",
+        figures=[
+            *(Figure(count, "", title) for _, title, count in result.chain[:2]),
+            Figure(round(result.street_km, 2), "km", "of street reached"),
+        ],
+        method=result.method,
+        tables=[TableView("found", _columns(found, result.fields), key=_key(found))],
+        charts=[
+            {
+                "kind": "bars",
+                "title": "Found by layer",
+                "x": {"label": "layer", "values": [title for _, title, _ in result.chain]},
+                "series": [{"label": "Features", "values": [count for _, _, count in result.chain]}],
+            }
+        ],
+        map=_map(result, _key(found)),
+        files=[File("csv", "found"), File("gpkg", None)],
+    )
+
+
+def _key(found: Table) -> str | None:
+    """The field by which a row is selected on the map."""
+    return found.label_field or ("fid" if "fid" in found.columns else None)
+
+
+def _columns(found: Table, fields: list[str]) -> list[Column]:
+    """The columns that matter: names first, then others of the layer, then the street."""
+    fields = sorted(fields, key=lambda field: field.lower() not in LABEL_NAMES)
+    shown = []
+    for field in fields[:SHOWN_FIELDS]:
+        column = found.columns[field]
+        digits = None
+        if column.is_numeric:
+            numbers = column.numbers()
+            known = numbers[np.isfinite(numbers)]
+            digits = 0 if (known == np.round(known)).all() else 1
+        shown.append(Column(field, field.replace("_", " ").capitalize(), "", digits))
+    return [*shown, Column("street", "Street"), Column("along_m", "Along", "m", 0)]
+
+
+def _map(result: AlongsideResult, key: str | None) -> MapView:
+    rows = [
+        LegendRow("strip", "Strip", Swatch("area", token("thread-wash"), token("thread"))),
+        LegendRow("streets", "Reached street", Swatch("line", line=token("b1"))),
+    ]
+    layers = [
+        Layer("strip", "areas", Classes.alike("strip", Paint(fill=token("thread"), opacity=0.16))),
+        Layer("streets", "lines", Classes.alike("streets", Paint(line=token("b1"), width=1.0))),
+    ]
+    for number, (part, title, count) in enumerate(result.chain):
+        ink = INKS[number % len(INKS)]
+        # The last layer is what was asked for: it is drawn solid upon those it stands on.
+        last = number == len(result.chain) - 1
+        solid = last and number > 0
+        paint = Paint(token(ink if solid else f"{ink}-wash"), token(ink), opacity=0.75 if solid else 0.6)
+        rows.append(
+            LegendRow(f"layer:{part}", title.capitalize(), Swatch("area", token(f"{ink}-wash"), token(ink)), count)
+        )
+        layers.append(Layer(part, "shapes", Classes.alike(f"layer:{part}", paint), key=key if last else None))
+    return MapView(
+        layers=[*layers, *pin_layers("Event", "events")],
+        legend=[LegendGroup("along", "Along the streets", [*rows, pin_row("Event", result.events)])],
+        outline=("strip",),
+    )

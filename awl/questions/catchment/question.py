@@ -1,0 +1,39 @@
+"""Who belongs to which place? The streets, and the people along them, shared out to the nearest place."""
+
+from __future__ import annotations
+
+from awl.questions.catchment.inputs import CatchmentInputs
+from awl.questions.catchment.run import CatchmentResult, run_catchment
+from awl.questions.catchment.view import view_catchment
+from awl.questions.context import Context
+from awl.questions.question import Question
+from awl.views.view import View
+
+
+class Catchment(Question):
+    """The catchment question."""
+
+    id = "catchment"
+    title = "Catchment"
+    description = "Streets, zones and people that belong to each place because it is the nearest."
+    opening = "Which is nearest"
+    sentences = [
+        ({"zones": None}, "Which is nearest for a {mode}, {direction} {places}, {limit}?"),
+        ({}, "Which is nearest for a {mode}, {direction} {places}, {limit}, counting {fields} of {zones}?"),
+    ]
+    Inputs = CatchmentInputs
+    outputs = {
+        "areas": "One polygon per place, GeoJSON",
+        "streets": "Streets with the place they belong to, GeoJSON",
+        "places": "Places with street length, zones and people of each, GeoJSON",
+    }
+
+    @classmethod
+    def run(cls, inputs: CatchmentInputs, context: Context) -> CatchmentResult:
+        """One search from all places at once."""
+        return run_catchment(inputs, context)
+
+    @classmethod
+    def view(cls, inputs: CatchmentInputs, result: CatchmentResult) -> View:
+        """The ground of each place."""
+        return view_catchment(inputs, result)

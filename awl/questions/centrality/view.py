@@ -1,0 +1,79 @@
+"""What centrality says and shows."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from awl.questions.centrality.inputs import CentralityInputs
+from awl.questions.centrality.run import CentralityResult
+from awl.questions.context import limit_word
+from awl.questions.inputs import Json
+from awl.views.map_view import GradedField, Grades, Layer, MapView, Widths, token
+from awl.views.view import Column, Figure, File, TableView, View
+
+CLASSES = 10
+MANY = 1000
+"""From so many places on they are drawn small."""
+
+
+def view_centrality(inputs: CentralityInputs, result: CentralityResult) -> View:
+    """Places graded by an index, and the streets that trips between them pass."""
+    lead, within, summary = inputs.indices[0], limit_word(inputs.radius, inputs.measure), result.summary
+    mean = None if summary["mean_reach"] is None else round(summary["mean_reach"], 1)
+    last = (
+        Figure(result.busiest, "", "is passed by most of their trips")
+        if "betweenness" in inputs.indices
+        else Figure(summary["places_alone"], "", "places that reach no other")
+    )
+    return View(
+        title=f"Centrality of {result.words} within {within}, {result.mode.lower()}",
+        figures=[
+            Figure(mean, "", f"reached within {within}, mean" + (" of weights" if inputs.weight else "")),
+            Figure(result.most_central, "", f"has the highest {lead}"),
+            last,
+        ],
+        method=result.method,
+        tables=[TableView("places", _columns(inputs), key="name")],
+        charts=[_spread(lead, result)],
+        map=_map(inputs, result),
+        files=[File("csv", "places"), File("gpkg", None)],
+    )
+
+
+def _columns(inputs: CentralityInputs) -> list[Column]:
+    unit = "min" if inputs.measure == "time" else "m"
+    looks: dict[str, Column] = {
+        "reach": Column("reach", "Reach", "", 0),
+        "gravity": Column("gravity", "Gravity", "", 1),
+        "closeness": Column("closeness", "Closeness", "1/h" if unit == "min" else "1/km", 4),
+        "betweenness": Column("betweenness", "Betweenness", "", 0),
+        "straightness": Column("straightness", "Straightness", "", 1),
+    }
+    mean = Column(f"mean_cost_{unit}", "Mean way", unit, 1 if inputs.measure == "time" else 0)
+    return [Column("name", "Place"), *[looks[one] for one in inputs.indices], mean]
+
+
+def _spread(index: str, result: CentralityResult) -> Json:
+    """How many places have how much of an index."""
+    known = result.values[np.isfinite(result.values)]
+    count, edges = np.histogram(known, CLASSES, (0, float(known.max(initial=0)) or 1.0))
+    return {
+        "kind": "bars",
+        "title": f"Places by {index}",
+        "x": {"label": index, "values": [f"{edge:.3g}" for edge in edges[:-1]]},
+        "series": [{"label": "Places from there on", "values": count.tolist()}],
+    }
+
+
+def _map(inputs: CentralityInputs, result: CentralityResult) -> MapView:
+    """Few places are very central: equal steps would paint all others alike."""
+    fields = [GradedField(one, one.capitalize()) for one in inputs.indices]
+    grades = Grades("index", fields, "natural", of="places", many=MANY)
+    layers = [Layer("places", "points", grades, key="name", label="name")]
+    if "streets" in result.parts:
+        widths = Widths(
+            "passed", "trips", "Trips between places", token("amount"), scale="linear", with_field="betweenness",
+            note="On best ways from each place to every other within the radius.",
+        )  # fmt: skip
+        layers.insert(0, Layer("streets", "lines", widths, sort="trips"))
+    return MapView(layers=layers)

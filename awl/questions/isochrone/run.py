@@ -1,0 +1,312 @@
+"""How an isochrone is computed: streets split exactly where a limit falls, and areas around them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from awl.core.analysis.isochrone_areas.error import AreaError, area_error
+from awl.core.analysis.isochrone_areas.field import CALM_MS, OFF_STREET_M
+from awl.core.errors import AwlError
+from awl.core.graph.shapes import cut_lines, point_at
+from awl.core.routing.dijkstra.plain import Arrivals
+from awl.core.routing.reach import Reach, reached_parts
+from awl.core.routing.snapping import Snapped
+from awl.io.table import Column, Meaning, Table, Values
+from awl.questions import static_speeds
+from awl.questions.context import Context, limit_units
+from awl.questions.hours import checked_hours
+from awl.questions.inputs import Json
+from awl.questions.isochrone.by_hour import hour_field, reach_at
+from awl.questions.isochrone.groups import Group, groups_of, rule_summary
+from awl.questions.isochrone.inputs import IsochroneInputs
+from awl.questions.reach_areas import (
+    CALM_MM,
+    AreaDrawer,
+    contours_of,
+    error_doubts,
+    limit_unit,
+    split_at_limits,
+    straight_areas,
+)
+from awl.questions.results import Doubt, Result
+
+MAX_SEPARATE = 5000
+"""Areas per place are drawn for at most so many places."""
+GRID_M = 0.01
+"""Areas of several groups are put together on a grid this fine."""
+
+
+@dataclass
+class IsochroneResult(Result):
+    """An isochrone.
+
+    Attributes:
+        modes: titles of the modes, that of the question first where it is among them.
+        words: what the places are called together.
+        kind: what one of them is called, None where they are points of the user's own.
+        area_km2: area within each limit, over all places.
+        street_km: street within each limit; None where places differ.
+        curve: limits from none to the last, and street within each in km; None where places differ.
+    """
+
+    modes: list[str]
+    words: str
+    kind: str | None
+    area_km2: list[float]
+    street_km: list[float] | None
+    curve: tuple[list[float], list[float]] | None
+
+
+@dataclass(frozen=True)
+class Reached:
+    """What the places of a group reach; shapes lie in the metric plane."""
+
+    group: Group
+    snapped: Snapped
+    found: Arrivals
+    reach: Reach
+    units: list[int]
+    calm: float
+    merged: list[shapely.Geometry]
+
+    @property
+    def error(self) -> AreaError:
+        """How far the merged areas are from the streets."""
+        graph = self.group.context.network.graph
+        return area_error(graph, self.reach, self.units[-1], np.array(self.merged[-1:], dtype=object))
+
+
+def run_isochrone(inputs: IsochroneInputs, context: Context) -> IsochroneResult:
+    """Search once for each group (or for each place), then draw."""
+    hours = checked_hours(inputs.hours, context.when, inputs.measure) if inputs.hours else []
+    if inputs.differs and hours:
+        raise AwlError(
+            "Places that differ have hours of their own", remedy="Leave one out", inputs=("hours", "differs")
+        )
+    groups = groups_of(inputs, context)
+    count = sum(len(group.places) for group in groups)
+    if inputs.merge == "each" and count > MAX_SEPARATE:
+        raise AwlError(
+            f"Areas one by one are drawn for at most {MAX_SEPARATE} places, not {count:,}",
+            remedy="Merge the areas or filter the places",
+            inputs=("merge",),
+        )
+    reached = [_reached(inputs, group) for group in groups]
+    one = reached[0] if len(reached) == 1 else None
+    whole = one.merged if one is not None else _together(reached, len(inputs.limits))
+    areas, shapes, at = _areas(inputs, context, reached, whole)
+    unit = limit_unit(inputs.measure)
+    area_km2 = [shape.area / 1e6 for shape in whole]
+    street_km = None if one is None else _street_km(one)
+    totals: dict[str, Values] = {
+        "limit": Column.of([float(limit) for limit in inputs.limits], unit),
+        "area_km2": Column.of(area_km2, "km²", 4),
+    }
+    if street_km is not None:
+        totals["street_km"] = Column.of(street_km, "km", 3)
+    tables: dict[str, Table | Callable[[], Table]] = {
+        "areas": areas,
+        "contours": lambda: contours_of(context, shapes, at, unit),
+        "streets": lambda: Table.joined([_with_mode(_streets(one, inputs), one, reached) for one in reached]),
+        "ends": lambda: Table.joined([_with_mode(_ends(one, unit), one, reached) for one in reached]),
+        "places": Table.joined(
+            [_with_mode(one.group.context.place_table(one.group.places, one.snapped), one, reached) for one in reached]
+        ),
+        "by_limit": Table(None, totals),
+    }
+    summary: Json = {
+        "places": count,
+        "places_used": sum(int(one.snapped.found.sum()) for one in reached),
+        f"limits_{unit}": inputs.limits,
+        "area_km2": [round(km2, 4) for km2 in area_km2],
+    }
+    if street_km is not None:
+        summary["street_km"] = [round(km, 3) for km in street_km]
+    if inputs.differs:
+        summary["groups"] = rule_summary(inputs, groups)
+    if hours and one is not None:
+        by_hour = reach_at(context, hours, one.snapped, inputs.direction, inputs.limits, one.units)
+        tables["by_hour"] = by_hour
+        last = by_hour.columns[hour_field(inputs.limits[-1])].shown()
+        summary["street_km_by_hour"] = dict(zip(by_hour.columns["hour"], last, strict=True))
+    if inputs.compare_straight_line:
+        places = groups[0].places if one is not None else context.places(inputs.places)
+        tables["straight"] = straight_areas(context, places, inputs.limits, inputs.measure)
+    context.progress.step(0.95, "Summing up")
+    return IsochroneResult(
+        summary=summary,
+        parts=tables,
+        doubts=_doubts(reached),
+        method=_method(inputs, reached),
+        modes=list(dict.fromkeys(group.context.mode.title for group in groups)),
+        words=context.places(inputs.places).words if one is None else groups[0].places.words,
+        kind=groups[0].places.kind,
+        area_km2=area_km2,
+        street_km=street_km,
+        curve=None if one is None else _curve(one, inputs),
+    )
+
+
+def _reached(inputs: IsochroneInputs, group: Group) -> Reached:
+    context = group.context
+    snapped = context.snap(group.places)
+    units = [limit_units(value, inputs.measure) for value in group.limits]
+    calm = CALM_MS if inputs.measure == "time" else CALM_MM
+    context.progress.step(0.1, "Searching")
+    start = np.rint(group.head_start_min * 60_000).astype(np.int32) if group.head_start_min.any() else None
+    found, reach = context.router.reach(snapped, inputs.measure, inputs.direction, units[-1] + int(calm), start)
+    context.progress.step(0.3, "Drawing areas")
+    draw = AreaDrawer(context, calm)
+    return Reached(group, snapped, found, reach, units, calm, [draw.area(reach, unit) for unit in units])
+
+
+def _together(reached: list[Reached], levels: int) -> list[shapely.Geometry]:
+    """The areas of all groups within each limit."""
+    return [
+        shapely.union_all(np.array([one.merged[level] for one in reached], dtype=object), grid_size=GRID_M)
+        for level in range(levels)
+    ]
+
+
+def _areas(
+    inputs: IsochroneInputs, context: Context, reached: list[Reached], whole: list[shapely.Geometry]
+) -> tuple[Table, list[shapely.Geometry], list[float]]:
+    """The areas as asked for, and their shapes in the plane with the limit of each."""
+    limits = inputs.limits
+    if inputs.merge in ("each", "nearest"):
+        separate = [_separate(inputs, one, reached) for one in reached]
+        shapes = [shape for mine, _ in separate for shape in mine]
+        whole_table = Table.joined([table for _, table in separate])
+        at, low = (whole_table.columns[name].tolist() for name in ("limit", "from_limit"))
+        columns: dict[str, Values] = dict(whole_table.columns)
+    elif inputs.merge == "bands":
+        shapes = [whole[0], *(_without(shape, inner, reached) for inner, shape in zip(whole, whole[1:], strict=False))]
+        at, low, columns = limits, [0.0, *limits[:-1]], {}
+    else:
+        shapes = whole
+        at, low, columns = limits, [0.0] * len(limits), {}
+    unit = limit_unit(inputs.measure)
+    ends = {
+        "limit": Column.of(np.array(at, np.float64), unit),
+        "from_limit": Column.of(np.array(low, np.float64), unit),
+    }
+    columns = {**ends, **{name: values for name, values in columns.items() if name not in ends}}
+    columns["area_km2"] = Column.of([shape.area / 1e6 for shape in shapes], "km²", 5)
+    return Table(context.network.graph.plane.unproject(np.array(shapes, dtype=object)), columns), shapes, at
+
+
+def _without(shape: shapely.Geometry, inner: shapely.Geometry, reached: list[Reached]) -> shapely.Geometry:
+    return shapely.difference(shape, inner, grid_size=GRID_M if len(reached) > 1 else None)
+
+
+def _separate(inputs: IsochroneInputs, one: Reached, reached: list[Reached]) -> tuple[list[shapely.Geometry], Table]:
+    """Areas of each place of a group by itself, or where it is the nearest, and their columns."""
+    context, places, draw = one.group.context, one.group.places, AreaDrawer(one.group.context, one.calm)
+    rows, shapes = np.flatnonzero(one.snapped.found), []
+    for done, row in enumerate(rows.tolist()):
+        context.progress.step(0.4 + 0.5 * done / len(rows), f"Area of {places.names[row]}")
+        reach, owner = one.reach, row
+        if inputs.merge == "each":
+            alone = np.array([row])
+            start = np.rint(one.group.head_start_min[alone] * 60_000).astype(np.int32)
+            limit = one.units[-1] + int(one.calm)
+            _, reach = context.router.reach(one.snapped.take(alone), inputs.measure, inputs.direction, limit, start)
+        shapes += [draw.area(reach, unit, owner if inputs.merge == "nearest" else None) for unit in one.units]
+    levels = np.tile(inputs.limits, len(rows))
+    columns: dict[str, Values] = {
+        "limit": levels,
+        "from_limit": np.zeros(len(levels)),
+        "place_id": [places.ids[row] for row in rows for _ in one.units],
+        "place": [places.names[row] for row in rows for _ in one.units],
+    }
+    return shapes, _with_mode(Table(None, columns), one, reached)
+
+
+def _with_mode(table: Table, one: Reached, reached: list[Reached]) -> Table:
+    """A table of a group with its mode, where there are several."""
+    return table if len(reached) == 1 else table.with_columns({"mode": [one.group.context.mode.id] * len(table)})
+
+
+def _street_km(one: Reached) -> list[float]:
+    length = one.group.context.network.graph.link_length
+    return [one.reach.length_within(unit, length) / 1000 for unit in one.units]
+
+
+def _doubts(reached: list[Reached]) -> list[Doubt]:
+    """Doubts of all groups, each text once."""
+    found: list[Doubt] = []
+    for one in reached:
+        context = one.group.context
+        found += context.doubts_of(one.group.places, one.snapped)
+        found += context.doubts_of_reach(one.found, one.units[-1])
+        found += error_doubts(one.error)
+    return list({doubt.text: doubt for doubt in found}.values())
+
+
+def _method(inputs: IsochroneInputs, reached: list[Reached]) -> list[str]:
+    said: list[str] = []
+    for one in reached:
+        said += one.group.context.notes
+        said += static_speeds.of_reach(one.group.context, inputs.measure, one.snapped, one.found, one.units[-1])
+    said.append(
+        "Streets are split exactly where a limit falls. An area holds the reached streets and ends at most about"
+        f" {OFF_STREET_M / 2:.0f} m beside them; water is left out but for the bridges that are reached."
+    )
+    return list(dict.fromkeys(said))
+
+
+def _streets(one: Reached, inputs: IsochroneInputs) -> Table:
+    """Reached streets, one row for each part between two limits."""
+    graph, parts = one.group.context.network.graph, reached_parts(one.reach, one.units[-1])
+    rows, level, begin, end = split_at_limits(parts, one.units)
+    link = parts.link[rows]
+    span = np.maximum(parts.end[rows] - parts.begin[rows], 1e-15)
+    rise = parts.arrival_end[rows] - parts.arrival_begin[rows]
+    unit = "s" if inputs.measure == "time" else "m"
+
+    def arrival(at: NDArray[np.float64]) -> Column:
+        share = (at - parts.begin[rows]) / span
+        return Column.of((parts.arrival_begin[rows] + share * rise) / 1000, unit, 1, Meaning("arrival"))
+
+    columns: dict[str, Values] = {
+        "link_id": graph.link_id[link],
+        "name": graph.tag("name").take(link),
+        "limit": Column.of(np.array(one.group.limits, np.float64)[level], limit_unit(inputs.measure)),
+        f"arrival_begin_{unit}": arrival(begin),
+        f"arrival_end_{unit}": arrival(end),
+        "length_m": Column.of((end - begin) * graph.link_length[link], "m", 1),
+        "place_row": parts.owner[rows],
+    }
+    return Table(cut_lines(graph, link, begin, end), columns)
+
+
+def _ends(one: Reached, unit: str) -> Table:
+    """Points at which a limit falls within a street."""
+    graph, reach = one.group.context.network.graph, one.reach
+    lon, lat, which, link = [], [], [], []
+    for limit, units in zip(one.group.limits, one.units, strict=True):
+        to, fro = reach.within(units)
+        open_middle = fro > to
+        for at, keep in ((to, open_middle & (to > reach.begin)), (fro, open_middle & (fro < reach.end))):
+            x, y = point_at(graph, reach.link[keep], at[keep])
+            lon.append(x)
+            lat.append(y)
+            which.append(np.full(int(keep.sum()), limit, np.float64))
+            link.append(graph.link_id[reach.link[keep]])
+    points = np.atleast_1d(shapely.points(np.concatenate(lon), np.concatenate(lat)))
+    return Table(points, {"limit": Column.of(np.concatenate(which), unit), "link_id": np.concatenate(link)})
+
+
+def _curve(one: Reached, inputs: IsochroneInputs) -> tuple[list[float], list[float]]:
+    """Street length by minute (or by twentieth of the distance), up to the last limit."""
+    last = one.group.limits[-1]
+    steps = min(max(int(last), 10), 60) if inputs.measure == "time" else 20
+    x = np.linspace(0, last, steps + 1)
+    length = one.group.context.network.graph.link_length
+    km = [one.reach.length_within(int(one.units[-1] * value / last), length) / 1000 for value in x]
+    return [round(float(v), 2) for v in x], [round(v, 2) for v in km]

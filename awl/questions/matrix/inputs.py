@@ -1,0 +1,31 @@
+"""Inputs of the question `matrix`."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from awl.questions.hours import MOST_HOURS
+from awl.questions.inputs import MEASURE_WORDS, FeatureSet, SharedInputs, slot
+
+
+class MatrixInputs(SharedInputs):
+    """Inputs of `matrix`."""
+
+    from_: FeatureSet = Field(alias="from", description="Starts.", json_schema_extra=slot("place", "From"))
+    to: FeatureSet = Field(description="Ends.", json_schema_extra=slot("place", "To"))
+    measure: Literal["time", "distance"] = Field(
+        "time", description="What is least.", json_schema_extra=slot("way", "Least", words=MEASURE_WORDS)
+    )
+    limit: float | None = Field(
+        None,
+        description="Minutes (metres where `measure` is `distance`) beyond which pairs are left out; null for none.",
+        json_schema_extra=slot("amount", "Up to"),
+    )
+    hours: list[Annotated[int, Field(ge=0, le=23)]] = Field(
+        [],
+        max_length=MOST_HOURS,
+        description="Further hours of the day of `at`, 0 to 23: the time of each pair at those hours as well.",
+        json_schema_extra=slot("time", "Further hours"),
+    )

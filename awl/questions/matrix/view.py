@@ -1,0 +1,37 @@
+"""What a matrix says and shows."""
+
+from __future__ import annotations
+
+from awl.questions.charts import histogram
+from awl.questions.matrix.by_hour import hour_columns, hours_chart, slowest
+from awl.questions.matrix.inputs import MatrixInputs
+from awl.questions.matrix.run import MatrixResult
+from awl.views.view import Column, Figure, File, Pivot, TableView, View
+
+
+def view_matrix(inputs: MatrixInputs, result: MatrixResult) -> View:
+    """The view of a matrix: pairs as rows, or times in a table with two heads."""
+    starts, ends = result.words
+    mean = round(float(result.minutes.mean()), 1) if len(result.minutes) else None
+    columns = [
+        Column("origin", "From"),
+        Column("destination", "To"),
+        Column("duration_s", "Time", "s", 0),
+        *hour_columns(result.hours),
+        Column("distance_m", "Distance", "m", 0),
+    ]
+    spread = histogram(result.minutes, "Pairs")
+    charts = [hours_chart(result.hours, result.means)] if result.hours else []
+    return View(
+        title=f"{result.mode}, {starts} to {ends}",
+        figures=[
+            Figure(mean, "min", "mean time of a pair"),
+            *slowest(result.hours, result.means),
+            Figure(result.longest_min, "min", "longest"),
+            Figure(result.summary["pairs"], "", "pairs with a way"),
+        ],
+        method=result.method,
+        tables=[TableView("rows", columns, pivot=Pivot("origin", "destination", "duration_s", 60.0))],
+        charts=[*charts, *([spread] if spread else [])],
+        files=[File("csv", "rows"), File("parquet", "rows"), File("omx", "rows")],
+    )

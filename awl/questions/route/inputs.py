@@ -1,0 +1,48 @@
+"""Inputs of the question `route`."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, field_validator
+
+from awl.questions.inputs import MEASURE_WORDS, FeatureSet, Position, SharedInputs, slot
+
+NodeNumber = Annotated[int, Field(strict=True)]
+Measure = Annotated[str, Field(min_length=1, max_length=60)]
+
+
+class RouteInputs(SharedInputs):
+    """Inputs of `route`."""
+
+    waypoints: list[Position] | list[NodeNumber] | FeatureSet = Field(
+        description="Points to pass in the given order: [[lon, lat], ...], node numbers of the street graph, or places.",
+        json_schema_extra=slot("place", "Through"),
+    )
+    measure: Measure | list[Measure] = Field(
+        "time",
+        description="What is least: time, distance, a cost given with the streets, or a list of them to have them side by side.",
+        json_schema_extra=slot("way", "Least", words=MEASURE_WORDS),
+    )
+    carry: list[Measure] = Field(
+        default_factory=list,
+        max_length=12,
+        description="Costs that are summed up along the ways without being minimised: costs of the streets or of the mode.",
+    )
+    order: Literal["given", "best"] = Field(
+        "given",
+        description="Points are passed in the given order, or in the best one between the first and the last.",
+        json_schema_extra=slot("way", "Order", words={"given": "in this order", "best": "in the best order"}),
+    )
+    expected: list[Position] | FeatureSet | None = Field(
+        None,
+        description="Points that a way of one's own passes between the first and the last: it is measured beside the best.",
+        json_schema_extra=slot("place", "Own way"),
+    )
+
+    @field_validator("measure")
+    @classmethod
+    def _at_least_one(cls, value: Any) -> Any:
+        if value == []:
+            raise ValueError("the list of measures is empty; give time, distance or a cost of the streets")
+        return value

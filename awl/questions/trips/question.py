@@ -1,0 +1,44 @@
+"""Many trips at once: each on its own way, and what they put on the streets together."""
+
+from __future__ import annotations
+
+from awl.questions.context import Context
+from awl.questions.question import Question
+from awl.questions.trips.inputs import TripsInputs
+from awl.questions.trips.run import TripsResult, run_trips
+from awl.questions.trips.view import view_trips
+from awl.views.view import View
+
+
+class TripsQuestion(Question):
+    """The trips question."""
+
+    id = "trips"
+    title = "Trips"
+    description = "Many trips at once: each on its own way, with their load on the streets."
+    opening = "Which ways"
+    sentences = [
+        ({"from": None}, "Which ways does a {mode} take along {lines}, {measure}, {most}?"),
+        ({}, "Which ways does a {mode} take from {from} to {pairing} {to}, {measure}, {most}?"),
+    ]
+    Inputs = TripsInputs
+    needs_hierarchy = True
+    outputs = {
+        "paths": "One LineString feature per trip with time, distance, mean speed and detour factor, GeoJSON",
+        "trips": "The same without geometry, as rows",
+        "unreachable": "Trips without a way: attributes of the start, no geometry, the reason, GeoJSON",
+        "invalid": "Input features that are no place or no line, with the reason, as rows",
+        "load": "Streets with the number of trips over them, along and against their drawing, GeoJSON",
+        "untouched": "Usable streets no trip takes, GeoJSON",
+        "places": "The starts and ends with their distance to the street, GeoJSON",
+    }
+
+    @classmethod
+    def run(cls, inputs: TripsInputs, context: Context) -> TripsResult:
+        """All legs in one search."""
+        return run_trips(inputs, context)
+
+    @classmethod
+    def view(cls, inputs: TripsInputs, result: TripsResult) -> View:
+        """The load on the streets."""
+        return view_trips(inputs, result)
