@@ -6,12 +6,12 @@ from typing import Any
 
 import numpy as np
 
-from awl.questions.inputs import Json
+from awl.views.charts import Axis, Chart, Series
 
 STEPS = (1, 2, 5, 10, 15, 30, 60, 120, 240)
 
 
-def histogram(minutes: Any, what: str) -> Json | None:
+def histogram(minutes: Any, what: str) -> Chart | None:
     """Numbers of `what` by minutes in at most twelve classes; None for fewer than two values."""
     if len(minutes) < 2:
         return None
@@ -19,9 +19,5 @@ def histogram(minutes: Any, what: str) -> Json | None:
     step = next((s for s in STEPS if top / s <= 12), top / 12)
     edges = np.arange(0, top + step, step)
     counts, _ = np.histogram(minutes, edges)
-    return {
-        "kind": "bars",
-        "title": f"{what} by minutes",
-        "x": {"label": "minutes", "values": [f"{a:g} to {a + step:g}" for a in edges[:-1]]},
-        "series": [{"label": what, "values": counts.tolist()}],
-    }
+    words = [f"{a:g} to {a + step:g}" for a in edges[:-1]]
+    return Chart("bars", f"{what} by minutes", Axis("minutes", words), [Series(what, counts.tolist())])

@@ -63,7 +63,7 @@ def kept_bytes(document: Json, part: str | None, ending: str, where: str) -> byt
         name: geojson.from_document(value, name) if isinstance(value, dict) else Table.of_records(value)
         for name, value in kept.items()
     }
-    shown = document["table"]["part"] if "table" in document else next(iter(tables))
+    shown = document["view"]["tables"][0]["part"]
     return _written(tables, part, shown, ending, where, document["title"])
 
 

@@ -102,6 +102,17 @@ def slot(kind: str, label: str, **more: Any) -> dict[str, Any]:
     return {"x-awl-slot": {"kind": kind, "label": label, **more}}
 
 
+def offer(label: str, hint: str, **more: Any) -> dict[str, Any]:
+    """How an input that a sentence does not hold is offered below it.
+
+    Parameters:
+        label, hint: the words, and what they lead to.
+        more: `by` the map in place of an editor, `always` even where the input is given, `needs` inputs that must be given,
+            `unless` inputs that must not be, `rank` among the offers.
+    """
+    return {"offer": {"label": label, "hint": hint, **more}}
+
+
 DIRECTION_WORDS = {"from": "leaving", "to": "bound for"}
 MEASURE_WORDS = {"time": "quickest", "distance": "shortest"}
 
@@ -123,13 +134,27 @@ class SharedInputs(BaseModel):
         gt=0,
         le=5000,
         description="How far, in metres, a place may lie from a usable street.",
-        json_schema_extra=slot("amount", "Snapping"),
+        json_schema_extra=slot(
+            "amount",
+            "Snapping",
+            **offer("Snapping", "How far a place may lie from a usable street", always=True, rank=9),
+        ),
     )
     closures: GeoJson | None = Field(
         None,
         description="Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or "
         "polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.",
-        json_schema_extra=slot("place", "Closed streets"),
+        json_schema_extra=slot(
+            "place",
+            "Closed streets",
+            **offer(
+                "Close a street",
+                "The street that is clicked is closed for this question",
+                by="map",
+                always=True,
+                rank=0,
+            ),
+        ),
     )
     what_if: str | None = Field(None, description="A what-if of the study; none exist yet, so only null.")
 

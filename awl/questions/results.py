@@ -9,7 +9,7 @@ from typing import Any, Literal
 from awl.io import geojson
 from awl.io.table import Table
 from awl.questions.spots import Spot
-from awl.views.view import View
+from awl.views.view import View, view_document
 
 Json = dict[str, Any]
 Part = Table | Callable[[], Table]
@@ -95,9 +95,10 @@ class Answer:
     def document(self, wanted: set[str] | None = None) -> Json:
         """The results document, with all parts or those wanted: GeoJSON where rows lie on the ground, else records."""
         shown = [name for name in self.result.parts if wanted is None or name in wanted]
-        document: Json = {**self.view.json(), "summary": self.result.summary}
-        document["doubts"] = [doubt.json() for doubt in self.result.doubts]
-        document["schema"] = {name: self.part(name).schema() for name in shown}
+        view = view_document(self.view)
+        document: Json = {key: view.pop(key) for key in ("title", "figures", "method")}
+        document |= {"summary": self.result.summary, "doubts": [doubt.json() for doubt in self.result.doubts]}
+        document |= {"view": view, "schema": {name: self.part(name).schema() for name in shown}}
         for name in shown:
             table = self.part(name)
             document[name] = geojson.collection(table) if table.has_geometry else table.records()

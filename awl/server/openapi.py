@@ -9,6 +9,7 @@ from pydantic.json_schema import models_json_schema
 
 from awl import __version__
 from awl.questions import QUESTIONS
+from awl.views.view import VIEW
 
 Json = dict[str, Any]
 
@@ -29,6 +30,16 @@ def _parameter(name: str, place: str, schema: Json, description: str = "") -> Js
         "schema": schema,
         "description": description,
     }
+
+
+def _view_schemas() -> Json:
+    """The schemas of views by name, made from their classes."""
+    view = VIEW.json_schema(ref_template="#/components/schemas/{model}")
+    schemas: Json = view.pop("$defs")
+    for name in ("title", "figures", "method"):  # documents hold these beside the view
+        view["properties"].pop(name)
+    view["required"] = [name for name in view.get("required", []) if name in view["properties"]]
+    return {**schemas, "View": view}
 
 
 _TEXT: Json = {"type": "string"}
@@ -74,58 +85,37 @@ _SCHEMAS: Json = {
             "at": {"type": "array", "items": {"type": "number"}, "minItems": 2, "maxItems": 2},
         },
     },
-    "Figure": {
-        "type": "object",
-        "required": ["value", "unit", "label"],
-        "properties": {
-            "value": {"anyOf": [{"type": "number"}, _TEXT, {"type": "null"}]},
-            "unit": _TEXT,
-            "label": _TEXT,
-        },
-    },
-    "Column": {
-        "type": "object",
-        "required": ["field", "title", "unit", "digits"],
-        "properties": {
-            "field": _TEXT,
-            "title": _TEXT,
-            "unit": _TEXT,
-            "digits": {"anyOf": [{"type": "integer"}, {"type": "null"}]},
-        },
-    },
     "Results": {
         "type": "object",
-        "required": ["title", "summary", "figures", "doubts", "method"],
+        "required": ["title", "summary", "figures", "doubts", "method", "view", "schema"],
         "properties": {
             "title": _TEXT,
             "summary": {"type": "object", "additionalProperties": True},
             "figures": {"type": "array", "items": {"$ref": "#/components/schemas/Figure"}},
             "doubts": {"type": "array", "items": {"$ref": "#/components/schemas/Doubt"}},
             "method": {"type": "array", "items": _TEXT},
-            "table": {
+            "view": {"$ref": "#/components/schemas/View"},
+            "schema": {
                 "type": "object",
-                "required": ["part", "columns"],
-                "properties": {
-                    "part": _TEXT,
-                    "columns": {"type": "array", "items": {"$ref": "#/components/schemas/Column"}},
-                },
-            },
-            "chart": {"type": "object", "additionalProperties": True},
-            "charts": {"type": "array", "items": {"type": "object", "additionalProperties": True}},
-            "tables": {
-                "type": "array",
-                "items": {
-                    "type": "object",
-                    "required": ["title", "part", "columns"],
-                    "properties": {
-                        "title": _TEXT,
-                        "part": _TEXT,
-                        "columns": {"type": "array", "items": {"$ref": "#/components/schemas/Column"}},
-                    },
-                },
+                "description": "The columns of each part",
+                "additionalProperties": {"type": "array", "items": {"$ref": "#/components/schemas/ColumnSchema"}},
             },
         },
         "additionalProperties": True,
+    },
+    "ColumnSchema": {
+        "type": "object",
+        "required": ["name", "type"],
+        "properties": {
+            "name": _TEXT,
+            "type": {"type": "string", "enum": ["integer", "number", "boolean", "text"]},
+            "unit": _TEXT,
+            "quantity": {**_TEXT, "description": "What it measures, such as share_within"},
+            "of": {**_TEXT, "description": "The field or layer it is counted of"},
+            "limit": {"type": "number", "description": "The limit it holds for"},
+            "nth": {"type": "integer"},
+            "run": {"type": "string", "enum": ["other", "change"]},
+        },
     },
     "StatusInfo": {
         "type": "object",
@@ -190,7 +180,7 @@ _SCHEMAS: Json = {
 def _components() -> Json:
     models = [(q.Inputs, "validation") for q in QUESTIONS.values()]
     _, schema = models_json_schema(models, by_alias=True, ref_template="#/components/schemas/{model}")  # type: ignore[arg-type]
-    schemas = {**_SCHEMAS, **schema["$defs"]}
+    schemas = {**_view_schemas(), **_SCHEMAS, **schema["$defs"]}
     for q in QUESTIONS.values():
         schemas[f"{q.Inputs.__name__.removesuffix('Inputs')}Request"] = {
             "type": "object",

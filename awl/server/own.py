@@ -267,10 +267,13 @@ def undo_sheet(study_id: str) -> Response:
 
 @api.get("/studies/<study_id>/answers/<question_id>")
 def answer(study_id: str, question_id: str) -> Response:
-    """The kept answer of a question, null when there is none; `fresh`: streets and layers are still those it was computed on."""
+    """The kept answer of a question, null when there is none; `fresh`: streets and layers are still those it was computed on.
+
+    Answers of earlier versions, which do not say how they are shown, are none: the sheet asks again.
+    """
     study = study_of(study_id)
     found = records.answer(study.reading, question_id)
-    if found is None:
+    if found is None or "view" not in found["result"]:
         return reply(None)
     return reply(
         {**found, "fresh": records.is_fresh(study.reading, found, study.stamp, _mode_changed(study, found["inputs"]))}

@@ -7,9 +7,8 @@ bands from near to far, `share:i/n` and `change:i/n` of ramps, `tint:i` to tell 
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Literal
 
-Json = dict[str, Any]
 Drawn = Literal["areas", "contours", "zones", "routes", "lines", "shapes", "points", "dots", "pins"]
 """How features are drawn, and so what they can be ordered with on the map:
 
@@ -33,13 +32,9 @@ class Swatch:
     """How a row of the legend is marked."""
 
     kind: Literal["area", "line", "dash", "button", "circle"]
-    fill: str = ""
-    line: str = ""
+    fill: str | None = None
+    line: str | None = None
     width: float | None = None
-
-    def json(self) -> Json:
-        """Plain; what is not said is left out."""
-        return {key: value for key, value in vars(self).items() if value not in ("", None)}
 
 
 @dataclass(frozen=True)
@@ -55,52 +50,53 @@ class LegendRow:
     count: int | None = None
     fixed: bool = False
 
-    def json(self) -> Json:
-        """Plain."""
-        made: Json = {"id": self.id, "label": self.label, "swatch": self.swatch.json()}
-        return (
-            made | ({"count": self.count} if self.count is not None else {}) | ({"fixed": True} if self.fixed else {})
-        )
+
+@dataclass(frozen=True)
+class LegendGroup:
+    """Rows of the legend under one title; without a title they stand with those above."""
+
+    id: str
+    title: str
+    rows: list[LegendRow]
+    note: str | None = None
 
 
 @dataclass(frozen=True)
 class Paint:
-    """How features of one row are drawn."""
+    """How features of one `row` of the legend are drawn.
 
-    fill: str = ""
-    line: str = ""
+    Attributes:
+        row: the row.
+        fill, line: inks.
+        opacity: of the fill.
+        width: of lines, as a multiple of what is usual.
+        radius: of circles, in pixels.
+        second: whether it is drawn as something that does not lead: a route dashed, a pin open.
+    """
+
+    row: str
+    fill: str | None = None
+    line: str | None = None
     opacity: float | None = None
-    """Of a fill."""
     width: float | None = None
     radius: float | None = None
     second: bool = False
-    """Whether a route is drawn as one that is not the first."""
-
-    def json(self) -> Json:
-        """Plain; what is not said is left out."""
-        return {key: value for key, value in vars(self).items() if value not in ("", None, False)}
 
 
 @dataclass(frozen=True)
 class Classes:
-    """Features told apart by a field: the row and the paint of each value."""
+    """Features told apart by the values of a field: `of` holds the paint of each as text, `*` that of every other one.
 
-    field: str | None
-    """None where all features of the layer are alike."""
-    of: dict[str, tuple[str, Paint]]
-    """Row and paint by the value as text; `*` is every other one."""
+    Without a field all features are alike.
+    """
 
-    def json(self) -> Json:
-        """Plain."""
-        return {
-            "field": self.field,
-            "of": {value: {"row": row, **paint.json()} for value, (row, paint) in self.of.items()},
-        }
+    of: dict[str, Paint]
+    field: str | None = None
 
-    @classmethod
-    def alike(cls, row: str, paint: Paint) -> Classes:
-        """All features in one row."""
-        return cls(None, {"*": (row, paint)})
+
+def alike(paint: Paint) -> Classes:
+    """All features in one row."""
+    return Classes({"*": paint})
 
 
 @dataclass(frozen=True)
@@ -111,40 +107,26 @@ class GradedField:
         field, title, unit: what it is.
         breaks: limits of classes, where fixed ones tell more than those made of the values.
         ramp: `share` from none to much, `change` from loss to gain.
-        whole: whether it counts, so that classes are of whole numbers.
     """
 
     field: str
     title: str
     unit: str = ""
-    breaks: tuple[float, ...] | None = None
+    breaks: list[float] | None = None
     ramp: Literal["share", "change"] = "share"
-    whole: bool = False
-
-    def json(self) -> Json:
-        """Plain."""
-        made: Json = {
-            "field": self.field,
-            "title": self.title,
-            "unit": self.unit,
-            "ramp": self.ramp,
-            "whole": self.whole,
-        }
-        return made | ({"breaks": list(self.breaks)} if self.breaks else {})
 
 
 @dataclass(frozen=True)
 class Frames:
-    """A part with a row for each feature and a column for each step, which a cursor on the chart goes through."""
+    """A part with a row for each feature and a column for each step, which a cursor on the chart goes through.
+
+    `title` holds `{}` for the step.
+    """
 
     part: str
     key: str
     title: str
     unit: str = "%"
-
-    def json(self) -> Json:
-        """Plain."""
-        return vars(self)
 
 
 @dataclass(frozen=True)
@@ -160,7 +142,6 @@ class Grades:
         frames: what a cursor can show instead.
         many: from so many points on they are small and bare.
         note: a sentence below the legend.
-        choosable: whether the legend offers other fields and classes.
     """
 
     id: str
@@ -169,93 +150,68 @@ class Grades:
     of: str = "zones"
     frames: Frames | None = None
     many: int | None = None
-    note: str = ""
-    choosable: bool = True
-
-    def json(self) -> Json:
-        """Plain."""
-        made = {key: value for key, value in vars(self).items() if value not in ("", None)}
-        made["fields"] = [one.json() for one in self.fields]
-        return made | ({"frames": self.frames.json()} if self.frames else {})
+    note: str | None = None
 
 
 @dataclass(frozen=True)
 class Widths:
-    """Lines as wide as a number on them says; the legend shows some steps."""
+    """Lines as wide as a number on them says; the legend shows some steps.
+
+    Attributes:
+        id: the id of the row that switches them.
+        field: the number.
+        title: of the legend group.
+        ink: of the lines.
+        one: what is counted, in the singular.
+        scale: `root` shows small numbers too, `linear` lets them vanish.
+        note: a sentence below the legend.
+        with_field: drawn only where features of another layer are graded by this field.
+    """
 
     id: str
     field: str
     title: str
     ink: str
     one: str = "trip"
-    """What is counted, in the singular."""
     scale: Literal["root", "linear"] = "root"
-    note: str = ""
+    note: str | None = None
     with_field: str | None = None
-    """Drawn only where features of the other layers are graded by this field."""
-
-    def json(self) -> Json:
-        """Plain; what is not said is left out."""
-        return {key: value for key, value in vars(self).items() if value not in ("", None)}
 
 
 @dataclass(frozen=True)
-class Layer:
-    """A part of the result on the map.
+class MapLayer:
+    """A part of the result on the map, told apart by `classes`, `grades` or `widths`.
 
     Attributes:
         part: the part.
         drawn: how.
-        style: how features are told apart.
         key: the field whose value selects a feature together with its row in the table.
-        label: a field that is lettered beside or along features.
-        sort: a field in whose order features lie over one another, the greatest beneath; with a minus, the least.
+        label: a field that is lettered beside or along features; of contours, the unit of their limit.
+        sort: a field in whose order features lie over one another, the smallest on top; of lines, the greatest.
         approach: for routes, the part with the points between which and the ends a dotted line is drawn.
     """
 
     part: str
     drawn: Drawn
-    style: Classes | Grades | Widths
+    classes: Classes | None = None
+    grades: Grades | None = None
+    widths: Widths | None = None
     key: str | None = None
     label: str | None = None
     sort: str | None = None
     approach: str | None = None
 
-    def json(self) -> Json:
-        """Plain."""
-        kinds = {Classes: "classes", Grades: "grades", Widths: "widths"}
-        made: Json = {"part": self.part, "drawn": self.drawn, kinds[type(self.style)]: self.style.json()}
-        more = {"key": self.key, "label": self.label, "sort": self.sort, "approach": self.approach}
-        return made | {key: value for key, value in more.items() if value is not None}
-
-
-@dataclass(frozen=True)
-class LegendGroup:
-    """Rows of the legend under one title."""
-
-    id: str
-    title: str
-    rows: list[LegendRow]
-    note: str = ""
-
-    def json(self) -> Json:
-        """Plain."""
-        made: Json = {"id": self.id, "title": self.title, "rows": [row.json() for row in self.rows]}
-        return made | ({"note": self.note} if self.note else {})
-
 
 @dataclass(frozen=True)
 class Streets:
-    """How the streets themselves are drawn: `plain`, those a `mode` uses, or coloured by when they are `reach`ed."""
+    """How the streets themselves are drawn: `plain`, those a `mode` uses, or coloured by when they are `reach`ed.
+
+    `row` of the legend switches the colours.
+    """
 
     kind: Literal["plain", "mode", "reach"] = "plain"
-    limits: tuple[float, ...] = ()
+    limits: list[float] = field(default_factory=list)
     row: str | None = None
-    """The row of the legend that switches the colours."""
-
-    def json(self) -> Json:
-        """Plain."""
-        return {"kind": self.kind, "limits": list(self.limits), **({"row": self.row} if self.row else {})}
 
 
 @dataclass(frozen=True)
@@ -265,24 +221,13 @@ class MapView:
     `outline` names the parts that can be drawn in outline over another answer, the first that has features is.
     """
 
-    layers: list[Layer] = field(default_factory=list)
+    layers: list[MapLayer] = field(default_factory=list)
     legend: list[LegendGroup] = field(default_factory=list)
     streets: Streets = Streets()
-    outline: tuple[str, ...] = ()
-
-    def json(self) -> Json:
-        """As documents hold it."""
-        return {
-            "layers": [layer.json() for layer in self.layers],
-            "legend": [group.json() for group in self.legend],
-            "streets": self.streets.json(),
-            "outline": list(self.outline),
-        }
+    outline: list[str] = field(default_factory=list)
 
     @property
     def parts(self) -> set[str]:
         """Names of the parts that it draws."""
-        frames = {
-            layer.style.frames.part for layer in self.layers if isinstance(layer.style, Grades) and layer.style.frames
-        }
+        frames = {layer.grades.frames.part for layer in self.layers if layer.grades and layer.grades.frames}
         return {layer.part for layer in self.layers} | set(self.outline) | frames

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from awl.views.map_view import Classes, Layer, LegendRow, Paint, Swatch
+from awl.views.map_view import Classes, LegendRow, MapLayer, Paint, Swatch
 
 ON_STREET = "on street"
 
@@ -12,9 +12,9 @@ def pin_row(kind: str | None, count: int, label: str = "Point") -> LegendRow:
     return LegendRow("places", kind or label, Swatch("button"), count, fixed=kind is None)
 
 
-def pin_layers(kind: str | None, part: str = "places") -> list[Layer]:
+def pin_layers(kind: str | None, part: str = "places") -> list[MapLayer]:
     """The pins of places of a layer; those left out are drawn open."""
     if kind is None:
         return []
-    style = Classes("status", {ON_STREET: ("places", Paint()), "*": ("places", Paint(second=True))})
-    return [Layer(part, "pins", style, key="name", label="name")]
+    of = {ON_STREET: Paint("places"), "*": Paint("places", second=True)}
+    return [MapLayer(part, "pins", Classes(of, "status"), key="name", label="name")]

@@ -6,8 +6,11 @@ It names parts of the result and fields of their tables, and holds no values of 
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Any
 
+from pydantic import TypeAdapter
+
+from awl.views.charts import Chart
 from awl.views.map_view import MapView
 
 Json = dict[str, Any]
@@ -17,13 +20,9 @@ Json = dict[str, Any]
 class Figure:
     """A key figure: value, unit beside it, label beneath."""
 
-    value: float | str | None
+    value: float | int | str | None
     unit: str
     label: str
-
-    def json(self) -> Json:
-        """Plain."""
-        return {"value": self.value, "unit": self.unit, "label": self.label}
 
 
 @dataclass(frozen=True)
@@ -34,10 +33,6 @@ class Column:
     title: str
     unit: str = ""
     digits: int | None = None
-
-    def json(self) -> Json:
-        """Plain."""
-        return {"field": self.field, "title": self.title, "unit": self.unit, "digits": self.digits}
 
 
 @dataclass(frozen=True)
@@ -50,10 +45,6 @@ class Pivot:
     per: float = 1.0
     """Cells are shown divided by this."""
 
-    def json(self) -> Json:
-        """Plain."""
-        return vars(self)
-
 
 @dataclass(frozen=True)
 class RowPath:
@@ -62,10 +53,6 @@ class RowPath:
     places: str
     source: str
     target: str
-
-    def json(self) -> Json:
-        """Plain."""
-        return vars(self)
 
 
 @dataclass(frozen=True)
@@ -90,14 +77,13 @@ class TableView:
     curves: str | None = None
     path: RowPath | None = None
 
-    def json(self) -> Json:
-        """Plain."""
-        made: Json = {"part": self.part, "columns": [column.json() for column in self.columns]}
-        made |= {"title": self.title} if self.title else {}
-        made |= {"key": self.key} if self.key else {}
-        made |= {"pivot": self.pivot.json()} if self.pivot else {}
-        made |= {"path": self.path.json()} if self.path else {}
-        return made | ({"curves": self.curves} if self.curves else {})
+
+@dataclass(frozen=True)
+class CardRow:
+    """A row of the small table of a card: its label, and a field for each head."""
+
+    label: str
+    fields: list[str]
 
 
 @dataclass(frozen=True)
@@ -109,7 +95,7 @@ class RowCard:
         total, within: fields of the people in all and of those within the last limit.
         limit: that limit in words.
         columns: heads of a small table.
-        rows: its rows: a label, and a field for each head.
+        rows: its rows.
         list_part: a part with rows of the same key to list, with `place`, `share` and `minutes`.
     """
 
@@ -119,27 +105,19 @@ class RowCard:
     within: str
     limit: str
     columns: list[str]
-    rows: list[tuple[str, list[str]]]
+    rows: list[CardRow]
     list_part: str
-
-    def json(self) -> Json:
-        """Plain."""
-        return {**vars(self), "rows": [{"label": label, "fields": fields} for label, fields in self.rows]}
 
 
 @dataclass(frozen=True)
 class File:
-    """A format in which a part is offered; `part` None is all parts together."""
+    """A format in which a part is offered, or `all` of them together."""
 
     format: str
-    part: str | None
-
-    def json(self) -> Json:
-        """Plain."""
-        return {"format": self.format, "part": self.part or "all"}
+    part: str = "all"
 
 
-@dataclass
+@dataclass(frozen=True)
 class View:
     """What an answer says and shows.
 
@@ -152,48 +130,35 @@ class View:
         map: what the map draws, and its legend.
         card: what is told of a selected row.
         files: formats offered beside the table.
-        needs: parts that doubts list or that are asked for with a row, beside those named elsewhere.
+        needs: parts that are asked for with a row, beside those named elsewhere.
     """
 
     title: str
     figures: list[Figure]
     method: list[str]
     tables: list[TableView] = field(default_factory=list)
-    charts: list[Json] = field(default_factory=list)
+    charts: list[Chart] = field(default_factory=list)
     map: MapView = field(default_factory=MapView)
     card: RowCard | None = None
     files: list[File] = field(default_factory=list)
-    needs: tuple[str, ...] = ()
-
-    def json(self) -> Json:
-        """As documents hold it."""
-        made: Json = {
-            "title": self.title,
-            "figures": [figure.json() for figure in self.figures],
-            "method": self.method,
-            "map": self.map.json(),
-            "files": [file.json() for file in self.files],
-        }
-        if self.tables:
-            made["table"] = self.tables[0].json()
-        if self.tables[1:]:
-            made["tables"] = [table.json() for table in self.tables[1:]]
-        if self.charts:
-            made["chart"] = self.charts[0]
-        if self.charts[1:]:
-            made["charts"] = self.charts[1:]
-        return made | ({"card": self.card.json()} if self.card else {})
+    needs: list[str] = field(default_factory=list)
 
     @property
     def parts(self) -> set[str]:
         """Names of the parts that it needs."""
-        named = {table.part for table in self.tables} | {str(chart["part"]) for chart in self.charts if "part" in chart}
+        named = {table.part for table in self.tables} | {chart.part for chart in self.charts if chart.part}
         named |= {table.curves for table in self.tables if table.curves} | self.map.parts | set(self.needs)
         return named | ({self.card.part, self.card.list_part} if self.card else set())
 
 
-FRAME = (
-    "title", "summary", "figures", "doubts", "method", "table", "tables", "chart", "charts", "map", "files", "card", "schema",
-)  # fmt: skip
+VIEW: TypeAdapter[View] = TypeAdapter(View)
+
+
+def view_document(view: View) -> Json:
+    """A view as documents hold it: what is not said is left out, but for key figures without a value."""
+    document: Json = VIEW.dump_python(view, exclude_none=True)
+    return document | {"figures": [{"value": None, **figure} for figure in document["figures"]]}
+
+
+FRAME = ("title", "summary", "figures", "doubts", "method", "view", "schema")
 """Members of a results document that are no part of the result."""
-Grade = Literal["error", "warning", "note"]

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from selenium import webdriver
+from selenium.common.exceptions import ElementClickInterceptedException
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
@@ -61,7 +62,13 @@ class Page:
         """Click an element once it is there and can be clicked."""
 
         def press() -> bool:
-            self.find(selector, text).click()
+            element = self.find(selector, text)
+            try:
+                element.click()
+            except ElementClickInterceptedException:
+                # It lies under the bar at the foot of the page: a reader would scroll.
+                self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
+                element.click()
             return True
 
         self.wait(press, f"a click on {selector} with '{text}'")

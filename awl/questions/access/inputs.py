@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from awl.questions.inputs import FeatureSet, GeoJson, Limits, SharedInputs, slot
+from awl.questions.inputs import FeatureSet, GeoJson, Limits, SharedInputs, offer, slot
 from awl.questions.zone_inputs import FIELDS
 
 
@@ -65,7 +65,9 @@ class AccessInputs(SharedInputs):
         max_length=3,
         description="Further measures per zone: potential with decay, supply per head by two-step floating catchment areas within"
         " the last limit, minutes to the k-th nearest place.",
-        json_schema_extra=slot("way", "Measures"),
+        json_schema_extra=slot(
+            "way", "Measures", **offer("Measure more", "Potential, supply per head, time to the k-th nearest")
+        ),
     )
     decay: Literal["exponential", "power", "gaussian"] | None = Field(
         None,
@@ -77,12 +79,21 @@ class AccessInputs(SharedInputs):
     against: Against | None = Field(
         None,
         description="A second run that is set against this one: per zone and group both figures and the change.",
-        json_schema_extra=slot("way", "Set against"),
+        json_schema_extra=slot(
+            "way",
+            "Set against",
+            **offer(
+                "Set against",
+                "The same with another mode, hour, closed street or other places, and the difference",
+            ),
+        ),
     )
     candidates: FeatureSet | None = Field(
         None,
         description="Places that might be added: what each gains within the middle limit, and which gain most together.",
-        json_schema_extra=slot("place", "Candidates"),
+        json_schema_extra=slot(
+            "place", "Candidates", **offer("Try candidates", "Which of several places would help most")
+        ),
     )
     choose: int = Field(
         3, ge=1, le=20, description="How many candidates to add.", json_schema_extra=slot("amount", "How many")

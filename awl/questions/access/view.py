@@ -7,22 +7,24 @@ from awl.questions.access.inputs import AccessInputs
 from awl.questions.access.run import AccessResult
 from awl.questions.access.tables import people_field, share_field, words_of
 from awl.questions.context import limit_word
-from awl.questions.inputs import Json, ordinal
+from awl.questions.inputs import ordinal
+from awl.views.charts import Axis, Chart, Series
 from awl.views.map_view import (
     Classes,
     Frames,
     GradedField,
     Grades,
-    Layer,
     LegendGroup,
     LegendRow,
+    MapLayer,
     MapView,
     Paint,
     Swatch,
+    alike,
     token,
 )
 from awl.views.pins import pin_layers, pin_row
-from awl.views.view import Column, Figure, File, RowCard, TableView, View
+from awl.views.view import CardRow, Column, Figure, File, RowCard, TableView, View
 
 MAX_CURVES = 4
 """Groups drawn as curves: more cannot be told apart; the table has them all."""
@@ -46,7 +48,7 @@ def view_access(inputs: AccessInputs, result: AccessResult) -> View:
         charts=[chart for chart in charts if chart is not None],
         map=_map(inputs, result),
         card=_card(inputs, result),
-        files=[File("csv", "zones"), File("gpkg", None)],
+        files=[File("csv", "zones"), File("gpkg")],
     )
 
 
@@ -148,45 +150,45 @@ def _place_columns(first: str, limits: list[float]) -> list[Column]:
 def _card(inputs: AccessInputs, result: AccessResult) -> RowCard:
     """What is told of one zone: its people by group, and the places they have."""
     limits, first = inputs.limits, result.fields[0]
-    rows = [(words_of(name), [name, *(people_field(name, limit) for limit in limits)]) for name in result.fields]
+    rows = [CardRow(words_of(name), [name, *(people_field(name, limit) for limit in limits)]) for name in result.fields]
     heads = ["all", *(limit_word(limit, "time") for limit in limits)]
     last = limit_word(limits[-1], "time")
     return RowCard("zones", "zone", first, people_field(first, limits[-1]), last, heads, rows, "near")
 
 
-def _curve_chart(result: AccessResult, limits: list[float]) -> Json:
+def _curve_chart(result: AccessResult, limits: list[float]) -> Chart:
     """Share of each group within so many minutes, and of the first group in the other run."""
     shown = MAX_CURVES - (result.other_curve is not None)
     named = list(zip(map(words_of, result.fields), result.curves, strict=True))[:shown]
     if result.other_curve is not None:
         named.append((f"{words_of(result.fields[0])}, other run", result.other_curve))
-    return {
-        "kind": "curve",
-        "name": "% by minute",
-        "title": "Share of people within so many minutes, %",
-        "x": {"label": "minutes", "values": [round(float(m), 2) for m in result.minutes]},
-        "series": [{"label": name, "values": [round(float(v), 2) for v in values]} for name, values in named],
-        "marks": limits,
-        "part": "curves",
-    }
+    return Chart(
+        "curve",
+        "Share of people within so many minutes, %",
+        Axis("minutes", [round(float(m), 2) for m in result.minutes]),
+        [Series(name, [round(float(v), 2) for v in values]) for name, values in named],
+        name="% by minute",
+        marks=limits,
+        part="curves",
+    )
 
 
-def _bars(result: AccessResult, limits: list[float]) -> Json:
+def _bars(result: AccessResult, limits: list[float]) -> Chart:
     """Share of each group within each limit."""
     shown = result.summary["totals"][:MAX_BARS]
-    return {
-        "kind": "bars",
-        "name": "% by group",
-        "title": "Share within each limit by group, %",
-        "x": {"label": "group", "values": [row["group"] for row in shown]},
-        "series": [
-            {"label": limit_word(limit, "time"), "values": [row[f"percent_within_{limit:g}"] or 0.0 for row in shown]}
+    return Chart(
+        "bars",
+        "Share within each limit by group, %",
+        Axis("group", [row["group"] for row in shown]),
+        [
+            Series(limit_word(limit, "time"), [row[f"percent_within_{limit:g}"] or 0.0 for row in shown])
             for limit in limits
         ],
-    }
+        name="% by group",
+    )
 
 
-def _lorenz_chart(result: AccessResult) -> Json | None:
+def _lorenz_chart(result: AccessResult) -> Chart | None:
     """The Lorenz curves drawn beside the line of equality; None where there are none."""
     if "lorenz" not in result.parts:
         return None
@@ -197,15 +199,15 @@ def _lorenz_chart(result: AccessResult) -> Json | None:
     for name in names:
         mine = [row for row in rows if row["measure"] == name]
         label = f"{MEASURE_WORDS.get(name, name)}, Gini {mine[0]['gini']:.2f}"
-        series.append({"label": label, "values": [round(100 * row["held_share"], 2) for row in mine]})
+        series.append(Series(label, [round(100 * row["held_share"], 2) for row in mine]))
     shares = [round(100 * row["people_share"], 2) for row in first]
-    return {
-        "kind": "curve",
-        "name": "Inequality",
-        "title": f"Share held by the worst off of {field.replace('_', ' ')}, %",
-        "x": {"label": "% of people", "values": shares},
-        "series": [*series, {"label": "all alike", "values": shares}],
-    }
+    return Chart(
+        "curve",
+        f"Share held by the worst off of {field.replace('_', ' ')}, %",
+        Axis("% of people", shares),
+        [*series, Series("all alike", shares)],
+        name="Inequality",
+    )
 
 
 def _map(inputs: AccessInputs, result: AccessResult) -> MapView:
@@ -214,19 +216,21 @@ def _map(inputs: AccessInputs, result: AccessResult) -> MapView:
     dots = result.part("unserved")
     frames = Frames("curves", "zone", "People within {} min")
     zones = Grades("zones", _graded_fields(inputs, result), of="zones", frames=frames)
-    layers = [Layer("zones", "zones", zones, key="zone")]
+    layers = [MapLayer("zones", "zones", grades=zones, key="zone")]
     rows: list[LegendRow] = []
     if len(dots):
         per = round(float(dots.columns["people"][0]))
         people = f"{per:,} {'person' if per == 1 else 'people'} beyond {last}"
         rows.append(LegendRow("unserved", people, Swatch("circle", token("b2"))))
-        layers.append(Layer("unserved", "dots", Classes.alike("unserved", Paint(fill=token("b2"), radius=1.7))))
+        layers.append(MapLayer("unserved", "dots", alike(Paint("unserved", fill=token("b2"), radius=1.7))))
     rows.append(pin_row(result.kind, len(result.part("places"))))
     legend = [LegendGroup("beside", "", rows)]
     if (found := result.candidates) is not None:
-        best, rest = Paint(fill=token("thread"), radius=6.0), Paint(fill=token("page"), radius=6.0)
-        of = {"true": ("candidates-best", best), "*": ("candidates-other", rest)}
-        layers.append(Layer("candidates", "points", Classes("chosen", of), key="name", label="name"))
+        of = {
+            "true": Paint("candidates-best", fill=token("thread"), radius=6.0),
+            "*": Paint("candidates-other", fill=token("page"), radius=6.0),
+        }
+        layers.append(MapLayer("candidates", "points", Classes(of, "chosen"), key="name", label="name"))
         legend.append(
             LegendGroup(
                 "candidates",
@@ -237,7 +241,7 @@ def _map(inputs: AccessInputs, result: AccessResult) -> MapView:
                 ],
             )
         )
-    return MapView(layers=[*layers, *pin_layers(result.kind)], legend=legend, outline=("zones",))
+    return MapView(layers=[*layers, *pin_layers(result.kind)], legend=legend, outline=["zones"])
 
 
 def _graded_fields(inputs: AccessInputs, result: AccessResult) -> list[GradedField]:
@@ -282,8 +286,10 @@ def _graded(name: str, column: Stored, places: str) -> GradedField:
     within = f"{meaning.limit:g} min" if meaning.limit is not None else ""
     if meaning.quantity == "share_within":
         if meaning.run == "change":
-            return GradedField(name, f"Change within {within}, points", "", CHANGES, "change")
-        return GradedField(name, f"{'Other run,' if meaning.run == 'other' else 'People'} within {within}", "%", SHARES)
+            return GradedField(name, f"Change within {within}, points", "", [*CHANGES], "change")
+        return GradedField(
+            name, f"{'Other run,' if meaning.run == 'other' else 'People'} within {within}", "%", [*SHARES]
+        )
     titles = {
         "people_overstated": f"More if straight, {within}",
         "mean_time": "Mean time to the nearest",

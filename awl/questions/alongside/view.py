@@ -7,7 +7,8 @@ import numpy as np
 from awl.io.table import LABEL_NAMES, Table
 from awl.questions.alongside.inputs import AlongsideInputs
 from awl.questions.alongside.run import AlongsideResult
-from awl.views.map_view import Classes, Layer, LegendGroup, LegendRow, MapView, Paint, Swatch, token
+from awl.views.charts import Axis, Chart, Series
+from awl.views.map_view import LegendGroup, LegendRow, MapLayer, MapView, Paint, Swatch, alike, token
 from awl.views.pins import pin_layers, pin_row
 from awl.views.view import Column, Figure, File, TableView, View
 
@@ -27,15 +28,15 @@ def view_alongside(inputs: AlongsideInputs, result: AlongsideResult) -> View:
         method=result.method,
         tables=[TableView("found", _columns(found, result.fields), key=_key(found))],
         charts=[
-            {
-                "kind": "bars",
-                "title": "Found by layer",
-                "x": {"label": "layer", "values": [title for _, title, _ in result.chain]},
-                "series": [{"label": "Features", "values": [count for _, _, count in result.chain]}],
-            }
+            Chart(
+                "bars",
+                "Found by layer",
+                Axis("layer", [title for _, title, _ in result.chain]),
+                [Series("Features", [count for _, _, count in result.chain])],
+            )
         ],
         map=_map(result, _key(found)),
-        files=[File("csv", "found"), File("gpkg", None)],
+        files=[File("csv", "found"), File("gpkg")],
     )
 
 
@@ -65,21 +66,20 @@ def _map(result: AlongsideResult, key: str | None) -> MapView:
         LegendRow("streets", "Reached street", Swatch("line", line=token("b1"))),
     ]
     layers = [
-        Layer("strip", "areas", Classes.alike("strip", Paint(fill=token("thread"), opacity=0.16))),
-        Layer("streets", "lines", Classes.alike("streets", Paint(line=token("b1"), width=1.0))),
+        MapLayer("strip", "areas", alike(Paint("strip", fill=token("thread"), opacity=0.16))),
+        MapLayer("streets", "lines", alike(Paint("streets", line=token("b1")))),
     ]
     for number, (part, title, count) in enumerate(result.chain):
         ink = INKS[number % len(INKS)]
         # The last layer is what was asked for: it is drawn solid upon those it stands on.
         last = number == len(result.chain) - 1
         solid = last and number > 0
-        paint = Paint(token(ink if solid else f"{ink}-wash"), token(ink), opacity=0.75 if solid else 0.6)
-        rows.append(
-            LegendRow(f"layer:{part}", title.capitalize(), Swatch("area", token(f"{ink}-wash"), token(ink)), count)
-        )
-        layers.append(Layer(part, "shapes", Classes.alike(f"layer:{part}", paint), key=key if last else None))
+        row = f"layer:{part}"
+        paint = Paint(row, token(ink if solid else f"{ink}-wash"), token(ink), opacity=0.75 if solid else 0.6)
+        rows.append(LegendRow(row, title.capitalize(), Swatch("area", token(f"{ink}-wash"), token(ink)), count))
+        layers.append(MapLayer(part, "shapes", alike(paint), key=key if last else None))
     return MapView(
         layers=[*layers, *pin_layers("Event", "events")],
         legend=[LegendGroup("along", "Along the streets", [*rows, pin_row("Event", result.events)])],
-        outline=("strip",),
+        outline=["strip"],
     )

@@ -5,8 +5,8 @@ from __future__ import annotations
 from awl.questions.catchment.inputs import CatchmentInputs
 from awl.questions.catchment.run import CatchmentResult
 from awl.questions.context import limit_word
-from awl.questions.inputs import Json
-from awl.views.map_view import Classes, Layer, LegendGroup, LegendRow, MapView, Paint, Streets, Swatch, token
+from awl.views.charts import Axis, Chart, Series
+from awl.views.map_view import Classes, LegendGroup, LegendRow, MapLayer, MapView, Paint, Streets, Swatch, token
 from awl.views.pins import pin_layers, pin_row
 from awl.views.view import Column, Figure, File, TableView, View
 
@@ -30,27 +30,27 @@ def view_catchment(inputs: CatchmentInputs, result: CatchmentResult) -> View:
         tables=[TableView("places", columns, key="name")],
         charts=[_chart(result)],
         map=_map(result),
-        files=[File("csv", "places"), File("gpkg", None)],
+        files=[File("csv", "places"), File("gpkg")],
     )
 
 
-def _chart(result: CatchmentResult) -> Json:
+def _chart(result: CatchmentResult) -> Chart:
     places = result.part("places")
     field = result.fields[0] if result.fields else "street_km"
     label = field.replace("_", " ") if result.fields else "km"
-    return {
-        "kind": "bars",
-        "title": "People by place" if result.fields else "Street by place, km",
-        "x": {"label": "place", "values": places.columns["name"].tolist()},
-        "series": [{"label": label, "values": places.columns[field].shown()}],
-    }
+    return Chart(
+        "bars",
+        "People by place" if result.fields else "Street by place, km",
+        Axis("place", places.columns["name"].tolist()),
+        [Series(label, places.columns[field].shown())],
+    )
 
 
 def _map(result: CatchmentResult) -> MapView:
     """The ground and the streets of each place, in tints that tell neighbours apart."""
     count = len(result.part("places"))
-    ground = {str(row): ("ground", Paint(fill=f"tint:{row}", opacity=0.22)) for row in range(count)}
-    streets = {str(row): ("streets", Paint(line=f"tint:{row}")) for row in range(count)}
+    ground = {str(row): Paint("ground", fill=f"tint:{row}", opacity=0.22) for row in range(count)}
+    streets = {str(row): Paint("streets", line=f"tint:{row}") for row in range(count)}
     rows = [
         LegendRow("ground", "Its ground", Swatch("area", token("place-wash"), token("place"))),
         LegendRow("streets", "Its streets", Swatch("line", line=token("place"))),
@@ -58,11 +58,11 @@ def _map(result: CatchmentResult) -> MapView:
     ]
     return MapView(
         layers=[
-            Layer("areas", "areas", Classes("place_row", ground), key="place"),
-            Layer("streets", "lines", Classes("place_row", streets)),
+            MapLayer("areas", "areas", Classes(ground, "place_row"), key="place"),
+            MapLayer("streets", "lines", Classes(streets, "place_row")),
             *pin_layers(result.kind),
         ],
         legend=[LegendGroup("nearest", "Nearest place", rows)],
         streets=Streets("mode"),
-        outline=("areas",),
+        outline=["areas"],
     )

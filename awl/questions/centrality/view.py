@@ -7,8 +7,8 @@ import numpy as np
 from awl.questions.centrality.inputs import CentralityInputs
 from awl.questions.centrality.run import CentralityResult
 from awl.questions.context import limit_word
-from awl.questions.inputs import Json
-from awl.views.map_view import GradedField, Grades, Layer, MapView, Widths, token
+from awl.views.charts import Axis, Chart, Series
+from awl.views.map_view import GradedField, Grades, MapLayer, MapView, Widths, token
 from awl.views.view import Column, Figure, File, TableView, View
 
 CLASSES = 10
@@ -36,7 +36,7 @@ def view_centrality(inputs: CentralityInputs, result: CentralityResult) -> View:
         tables=[TableView("places", _columns(inputs), key="name")],
         charts=[_spread(lead, result)],
         map=_map(inputs, result),
-        files=[File("csv", "places"), File("gpkg", None)],
+        files=[File("csv", "places"), File("gpkg")],
     )
 
 
@@ -53,27 +53,23 @@ def _columns(inputs: CentralityInputs) -> list[Column]:
     return [Column("name", "Place"), *[looks[one] for one in inputs.indices], mean]
 
 
-def _spread(index: str, result: CentralityResult) -> Json:
+def _spread(index: str, result: CentralityResult) -> Chart:
     """How many places have how much of an index."""
     known = result.values[np.isfinite(result.values)]
     count, edges = np.histogram(known, CLASSES, (0, float(known.max(initial=0)) or 1.0))
-    return {
-        "kind": "bars",
-        "title": f"Places by {index}",
-        "x": {"label": index, "values": [f"{edge:.3g}" for edge in edges[:-1]]},
-        "series": [{"label": "Places from there on", "values": count.tolist()}],
-    }
+    words = [f"{edge:,.0f}" if edges[-1] >= 100 else f"{edge:.3g}" for edge in edges[:-1].tolist()]
+    return Chart("bars", f"Places by {index}", Axis(index, words), [Series("Places from there on", count.tolist())])
 
 
 def _map(inputs: CentralityInputs, result: CentralityResult) -> MapView:
     """Few places are very central: equal steps would paint all others alike."""
     fields = [GradedField(one, one.capitalize()) for one in inputs.indices]
     grades = Grades("index", fields, "natural", of="places", many=MANY)
-    layers = [Layer("places", "points", grades, key="name", label="name")]
+    layers = [MapLayer("places", "points", grades=grades, key="name", label="name")]
     if "streets" in result.parts:
         widths = Widths(
             "passed", "trips", "Trips between places", token("amount"), scale="linear", with_field="betweenness",
             note="On best ways from each place to every other within the radius.",
         )  # fmt: skip
-        layers.insert(0, Layer("streets", "lines", widths, sort="trips"))
+        layers.insert(0, MapLayer("streets", "lines", widths=widths, sort="trips"))
     return MapView(layers=layers)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from awl.core.routing.snapping import Snapped
@@ -11,6 +9,7 @@ from awl.io.table import Column, Meaning, Table
 from awl.questions.context import Context
 from awl.questions.hours import networks_at
 from awl.views import view
+from awl.views.charts import Axis, Chart, Series
 from awl.views.view import Figure
 
 
@@ -61,13 +60,13 @@ def least(by_hour: Table, limits: list[float]) -> Figure:
     return Figure(float(km.min()), "km", f"within {limit:g} min {when}")
 
 
-def hours_chart(by_hour: Table, limits: list[float]) -> dict[str, Any]:
+def hours_chart(by_hour: Table, limits: list[float]) -> Chart:
     """Street at each hour within the limit for which the hour matters most."""
     limit = telling(by_hour, limits)
-    return {
-        "kind": "bars",
-        "name": "By hour",
-        "title": f"Street within {limit:g} min by the hour at which trips begin, km",
-        "x": {"label": "hour", "values": by_hour.columns["hour"].tolist()},
-        "series": [{"label": f"Street within {limit:g} min, km", "values": by_hour.columns[hour_field(limit)].shown()}],
-    }
+    return Chart(
+        "bars",
+        f"Street within {limit:g} min by the hour at which trips begin, km",
+        Axis("hour", by_hour.columns["hour"].tolist()),
+        [Series(f"Street within {limit:g} min, km", by_hour.columns[hour_field(limit)].shown())],
+        name="By hour",
+    )

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from awl.questions.hours import MOST_HOURS
-from awl.questions.inputs import DIRECTION_WORDS, FeatureSet, Limits, SharedInputs, slot
+from awl.questions.inputs import DIRECTION_WORDS, FeatureSet, Limits, SharedInputs, offer, slot
 
 
 class Differing(BaseModel):
@@ -57,13 +57,21 @@ class IsochroneInputs(SharedInputs):
         default_factory=list,
         max_length=8,
         description="Places with a mode, hour, limits or added minutes of their own; the first rule a place meets holds.",
-        json_schema_extra=slot("way", "But"),
+        json_schema_extra=slot(
+            "way",
+            "But",
+            **offer("Let some places differ", "Some places by another mode, within other limits or with minutes added"),
+        ),
     )
     hours: list[Annotated[int, Field(ge=0, le=23)]] = Field(
         [],
         max_length=MOST_HOURS,
         description="Further hours of the day of `at`, 0 to 23: the street within the limits at those hours as well.",
-        json_schema_extra=slot("time", "Further hours"),
+        json_schema_extra=slot(
+            "time",
+            "Further hours",
+            **offer("Through the day", "The same at further hours of that day", needs=["at"], unless=["differs"]),
+        ),
     )
     compare_straight_line: bool = Field(
         False, description="Add the areas within the same limits measured straight, at the mode's mean speed."

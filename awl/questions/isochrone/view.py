@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from awl.questions.context import limit_word
-from awl.questions.inputs import Json
 from awl.questions.isochrone.by_hour import hour_columns, hours_chart, least
 from awl.questions.isochrone.inputs import IsochroneInputs
 from awl.questions.isochrone.run import IsochroneResult
 from awl.questions.reach_areas import limit_unit
+from awl.views.charts import Axis, Chart, Series
 from awl.views.map_view import (
     Classes,
-    Layer,
     LegendGroup,
     LegendRow,
+    MapLayer,
     MapView,
     Paint,
     Streets,
@@ -42,7 +44,7 @@ def view_isochrone(inputs: IsochroneInputs, result: IsochroneResult) -> View:
     if by_hour is not None:
         figures.append(least(by_hour, limits))
         tables.append(TableView("by_hour", hour_columns(limits), "By hour"))
-        charts = [hours_chart(by_hour, limits), *({**chart, "name": "By minute"} for chart in charts)]
+        charts = [hours_chart(by_hour, limits), *(replace(chart, name="By minute") for chart in charts)]
     return View(
         title=f"{titles} {last} {inputs.direction} {result.words}",
         figures=figures,
@@ -50,7 +52,7 @@ def view_isochrone(inputs: IsochroneInputs, result: IsochroneResult) -> View:
         tables=tables,
         charts=charts,
         map=_map(inputs, result),
-        files=[File("csv", "by_limit"), File("gpkg", None)],
+        files=[File("csv", "by_limit"), File("gpkg")],
     )
 
 
@@ -68,32 +70,27 @@ def _places_by_mode(result: IsochroneResult) -> list[int]:
     return [modes.count(mode) for mode in dict.fromkeys(modes)]
 
 
-def _curves(inputs: IsochroneInputs, result: IsochroneResult) -> list[Json]:
+def _curves(inputs: IsochroneInputs, result: IsochroneResult) -> list[Chart]:
     """Street within reach by minute or metre."""
     if result.curve is None:
         return []
     x, km = result.curve
     return [
-        {
-            "kind": "curve",
-            "title": "Street within reach, km",
-            "x": {"label": "minutes" if inputs.measure == "time" else "metres", "values": x},
-            "series": [{"label": "Street, km", "values": km}],
-            "marks": inputs.limits,
-        }
+        Chart(
+            "curve",
+            "Street within reach, km",
+            Axis("minutes" if inputs.measure == "time" else "metres", x),
+            [Series("Street, km", km)],
+            marks=inputs.limits,
+        )
     ]
 
 
 def _map(inputs: IsochroneInputs, result: IsochroneResult) -> MapView:
     """Bands from near to far, their edges lettered, and the streets by when they are reached."""
     limits, unit, count = inputs.limits, limit_unit(inputs.measure), len(inputs.limits)
-    classes = Classes(
-        "limit",
-        {
-            f"{limit:g}": (f"band-{i}", Paint(fill=band(i, count), line=band(i, count)))
-            for i, limit in enumerate(limits)
-        },
-    )
+    paints = {f"{limit:g}": Paint(f"band-{i}", band(i, count), band(i, count)) for i, limit in enumerate(limits)}
+    classes = Classes(paints, "limit")
     rows = [
         LegendRow(f"band-{i}", f"to {limit:g} {unit}", Swatch("area", band(i, count), band(i, count)))
         for i, limit in enumerate(limits)
@@ -107,13 +104,13 @@ def _map(inputs: IsochroneInputs, result: IsochroneResult) -> MapView:
     towards = "Time to get there" if inputs.direction == "to" else "Time from there"
     return MapView(
         layers=[
-            Layer("areas", "areas", classes, sort="limit"),
-            Layer("contours", "contours", classes, label=unit, sort="limit"),
+            MapLayer("areas", "areas", classes, sort="limit"),
+            MapLayer("contours", "contours", classes, label=unit, sort="limit"),
             *pin_layers(result.kind),
         ],
         legend=[
             LegendGroup("limits", towards if inputs.measure == "time" else towards.replace("Time", "Distance"), rows)
         ],
-        streets=Streets("reach", tuple(limits), "reached") if result.street_km is not None else Streets("mode"),
-        outline=("contours", "areas"),
+        streets=Streets("reach", limits, "reached") if result.street_km is not None else Streets("mode"),
+        outline=["contours", "areas"],
     )

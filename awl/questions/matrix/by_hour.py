@@ -9,7 +9,7 @@ from awl.core.routing.dijkstra.search import UNREACHED
 from awl.core.routing.snapping import Snapped
 from awl.questions.context import Context
 from awl.questions.hours import networks_at
-from awl.questions.inputs import Json
+from awl.views.charts import Axis, Chart, Series
 from awl.views.view import Column, Figure
 
 
@@ -45,12 +45,12 @@ def slowest(hours: list[int], means: list[float | None]) -> list[Figure]:
     return [Figure(round(mean, 1), "min", f"mean at {hour}:00, the slowest hour")]
 
 
-def hours_chart(hours: list[int], means: list[float | None]) -> Json:
+def hours_chart(hours: list[int], means: list[float | None]) -> Chart:
     """Mean time of a pair at each hour."""
-    return {
-        "kind": "bars",
-        "name": "By hour",
-        "title": "Mean time of a pair by the hour at which trips begin, minutes",
-        "x": {"label": "hour", "values": [f"{hour}:00" for hour in hours]},
-        "series": [{"label": "Mean time of a pair, min", "values": means}],
-    }
+    return Chart(
+        "bars",
+        "Mean time of a pair by the hour at which trips begin, minutes",
+        Axis("hour", [f"{hour}:00" for hour in hours]),
+        [Series("Mean time of a pair, min", means)],
+        name="By hour",
+    )

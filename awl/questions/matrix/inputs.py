@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from awl.questions.hours import MOST_HOURS
-from awl.questions.inputs import MEASURE_WORDS, FeatureSet, SharedInputs, slot
+from awl.questions.inputs import MEASURE_WORDS, FeatureSet, SharedInputs, offer, slot
 
 
 class MatrixInputs(SharedInputs):
@@ -27,5 +27,7 @@ class MatrixInputs(SharedInputs):
         [],
         max_length=MOST_HOURS,
         description="Further hours of the day of `at`, 0 to 23: the time of each pair at those hours as well.",
-        json_schema_extra=slot("time", "Further hours"),
+        json_schema_extra=slot(
+            "time", "Further hours", **offer("Through the day", "The same at further hours of that day", needs=["at"])
+        ),
     )

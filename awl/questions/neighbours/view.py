@@ -8,7 +8,8 @@ from awl.questions.context import limit_word
 from awl.questions.neighbours.inputs import NeighboursInputs
 from awl.questions.neighbours.run import ALL, NeighboursResult, within_field
 from awl.questions.reach_areas import limit_unit
-from awl.views.map_view import GradedField, Grades, Layer, MapView
+from awl.views.charts import Axis, Chart, Series
+from awl.views.map_view import GradedField, Grades, MapLayer, MapView
 from awl.views.view import Column, Figure, File, TableView, View
 
 
@@ -32,15 +33,15 @@ def view_neighbours(inputs: NeighboursInputs, result: NeighboursResult) -> View:
         method=result.method,
         tables=tables,
         charts=[
-            {
-                "kind": "bars",
-                "title": f"Places with one within {last}, %",
-                "x": {"label": "kind", "values": kinds},
-                "series": [{"label": "Share of places", "values": cross.columns[f"share_{limits[-1]:g}"].shown()}],
-            }
+            Chart(
+                "bars",
+                f"Places with one within {last}, %",
+                Axis("kind", kinds),
+                [Series("Share of places", cross.columns[f"share_{limits[-1]:g}"].shown())],
+            )
         ],
         map=_map(inputs, result),
-        files=[File("csv", "places"), File("gpkg", None)],
+        files=[File("csv", "places"), File("gpkg")],
     )
 
 
@@ -66,15 +67,13 @@ def _map(inputs: NeighboursInputs, result: NeighboursResult) -> MapView:
     """All kinds together within each limit, the last one first; then single kinds within the last."""
     unit, last = limit_unit(inputs.measure), inputs.limits[-1]
     fields = [
-        GradedField(within_field(limit), f"Others within {limit:g} {unit}", whole=True)
+        GradedField(within_field(limit), f"Others within {limit:g} {unit}")
         for limit in [last, *reversed(inputs.limits[:-1])]
     ]
     if result.kinds != [ALL]:
         fields += [
-            GradedField(
-                within_field(last, kind), f"{kind.replace('_', ' ').capitalize()} within {last:g} {unit}", whole=True
-            )
+            GradedField(within_field(last, kind), f"{kind.replace('_', ' ').capitalize()} within {last:g} {unit}")
             for kind in result.kinds
         ]
     grades = Grades("near", fields, "counts", of="places", note="Count beside each class: places.")
-    return MapView(layers=[Layer("places", "points", grades, key="name", label="name")])
+    return MapView(layers=[MapLayer("places", "points", grades=grades, key="name", label="name")])

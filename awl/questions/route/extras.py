@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 import shapely
 from numpy.typing import NDArray
@@ -14,6 +12,7 @@ from awl.core.routing.snapping import Snapped
 from awl.core.routing.tour import EXACT, best_order
 from awl.questions.context import Context, Places
 from awl.questions.inputs import Json
+from awl.views.charts import Axis, Chart, Series
 
 SAMPLE_M = 20.0
 """Heights are read at least this often along a way."""
@@ -71,15 +70,14 @@ def climbs(height: NDArray[np.float64]) -> tuple[float, float]:
     return float(steps[steps > 0].sum()), float(-steps[steps < 0].sum())
 
 
-def profile_chart(found: Json | None) -> dict[str, Any] | None:
+def profile_chart(heights: Json | None) -> Chart | None:
     """The heights as a small curve."""
-    if found is None:
+    if heights is None:
         return None
-    return {
-        "kind": "curve",
-        "title": f"Height, m: {found['climb_m']:.0f} m up, {found['descent_m']:.0f} m down",
-        "x": {"label": "metres along the way", "values": found["distance_m"]},
-        "series": [{"label": "Height, m", "values": found["height_m"]}],
-        "marks": [],
-        "low": "least",
-    }
+    return Chart(
+        "curve",
+        f"Height, m: {heights['climb_m']:.0f} m up, {heights['descent_m']:.0f} m down",
+        Axis("metres along the way", heights["distance_m"]),
+        [Series("Height, m", heights["height_m"])],
+        from_least=True,
+    )

@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, field_validator
 
-from awl.questions.inputs import MEASURE_WORDS, FeatureSet, Position, SharedInputs, slot
+from awl.questions.inputs import MEASURE_WORDS, FeatureSet, Position, SharedInputs, offer, slot
 
 NodeNumber = Annotated[int, Field(strict=True)]
 Measure = Annotated[str, Field(min_length=1, max_length=60)]
@@ -37,7 +37,16 @@ class RouteInputs(SharedInputs):
     expected: list[Position] | FeatureSet | None = Field(
         None,
         description="Points that a way of one's own passes between the first and the last: it is measured beside the best.",
-        json_schema_extra=slot("place", "Own way"),
+        json_schema_extra=slot(
+            "place",
+            "Own way",
+            **offer(
+                "Why not my way?",
+                "Set points your own way would pass: it is measured beside the best",
+                by="map",
+                always=True,
+            ),
+        ),
     )
 
     @field_validator("measure")

@@ -6,7 +6,8 @@ from awl.questions.inputs import MEASURE_WORDS, Json
 from awl.questions.route.extras import profile_chart
 from awl.questions.route.inputs import RouteInputs
 from awl.questions.route.run import OWN_WAY, RouteResult, measure_word
-from awl.views.map_view import Classes, Layer, LegendGroup, LegendRow, MapView, Paint, Streets, Swatch, token
+from awl.views.charts import Chart
+from awl.views.map_view import Classes, LegendGroup, LegendRow, MapLayer, MapView, Paint, Streets, Swatch, token
 from awl.views.pins import pin_layers, pin_row
 from awl.views.view import Column, Figure, File, TableView, View
 
@@ -18,12 +19,8 @@ def view_route(inputs: RouteInputs, result: RouteResult) -> View:
     first = result.measures[0]
     wanted = [measure for measure in result.measures if measure != OWN_WAY]
     columns = _columns(wanted, result.drawn, result.carried, result.best["profile"] is not None)
-    directions: Json = {
-        "kind": "steps",
-        "title": f"Directions, {measure_word(first)} way",
-        "part": "steps",
-        "profile": profile_chart(result.best["profile"]),
-    }
+    heights = profile_chart(result.best["profile"])
+    directions = Chart("steps", f"Directions, {measure_word(first)} way", part="steps", profile=heights)
     return View(
         title=f"{result.mode}, {measure_word(first)} way through {result.words}",
         figures=_figures(result.best, first, result.drawn),
@@ -31,7 +28,7 @@ def view_route(inputs: RouteInputs, result: RouteResult) -> View:
         tables=[TableView("compared", columns)],
         charts=[] if result.drawn else [directions],
         map=_map(result),
-        files=[File("csv", "compared"), File("gpx", "routes"), File("gpkg", None)],
+        files=[File("csv", "compared"), File("gpx", "routes"), File("gpkg")],
     )
 
 
@@ -77,7 +74,7 @@ def _map(result: RouteResult) -> MapView:
     """One line for each measure, the first drawn strongest; dotted lines where a way begins beside its point."""
     inks = [token(INKS[i % len(INKS)]) for i in range(len(result.measures))]
     of = {
-        measure: (f"route:{measure}", Paint(line=ink, second=i > 0))
+        measure: Paint(f"route:{measure}", line=ink, second=i > 0)
         for i, (measure, ink) in enumerate(zip(result.measures, inks, strict=True))
     }
     rows = [
@@ -85,10 +82,10 @@ def _map(result: RouteResult) -> MapView:
         for i, (measure, ink) in enumerate(zip(result.measures, inks, strict=True))
     ]
     return MapView(
-        layers=[Layer("routes", "routes", Classes("measure", of), approach="places"), *pin_layers(result.kind)],
+        layers=[MapLayer("routes", "routes", Classes(of, "measure"), approach="places"), *pin_layers(result.kind)],
         legend=[LegendGroup("routes", "Way", [*rows, pin_row(result.kind, len(result.part("places")))])],
         streets=Streets("mode"),
-        outline=("routes",),
+        outline=["routes"],
     )
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from awl.questions.charts import histogram
 from awl.questions.trips.inputs import TripsInputs
 from awl.questions.trips.run import TripsResult
-from awl.views.map_view import Layer, MapView, Widths, token
+from awl.views.map_view import MapLayer, MapView, Widths, token
 from awl.views.view import Column, Figure, File, RowPath, TableView, View
 
 
@@ -34,7 +34,7 @@ def view_trips(inputs: TripsInputs, result: TripsResult) -> View:
         method=result.method,
         tables=[TableView("trips", columns, key="trip", path=path)],
         charts=[chart] if chart else [],
-        map=MapView(layers=[Layer("load", "lines", widths, sort="trips")], outline=("load",)),
+        map=MapView(layers=[MapLayer("load", "lines", widths=widths, sort="trips")], outline=["load"]),
         files=[File("csv", "trips"), File("parquet", "trips")],
-        needs=("places", "unreachable"),
+        needs=["places"],
     )

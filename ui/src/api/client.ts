@@ -6,6 +6,7 @@ export type Results = components["schemas"]["Results"];
 export type Doubt = components["schemas"]["Doubt"];
 export type Figure = components["schemas"]["Figure"];
 export type Column = components["schemas"]["Column"];
+export type TableView = components["schemas"]["TableView"];
 export type StatusInfo = components["schemas"]["StatusInfo"];
 export type Problem = components["schemas"]["Problem"];
 

@@ -148,8 +148,11 @@ export type Slot = {
   many?: boolean;
   /** What stands for nothing chosen. */
   nothing?: string;
+  /** How the input is offered below the sentence, where that does not hold it. */
+  offer?: Offer;
   default: unknown;
 };
+export type Offer = { label: string; hint: string; by?: "map"; always?: boolean; needs?: string[]; unless?: string[]; rank?: number };
 /** Something with a name that was found. */
 export type Hit = { name: string; what: string; lon: number; lat: number };
 export type ProcessInfo = {

@@ -1724,6 +1724,613 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Axis
+         * @description The horizontal axis: numbers of a curve, or words of bars.
+         */
+        Axis: {
+            /** Label */
+            label: string;
+            /** Values */
+            values: (number | string)[];
+        };
+        /**
+         * CardRow
+         * @description A row of the small table of a card: its label, and a field for each head.
+         */
+        CardRow: {
+            /** Label */
+            label: string;
+            /** Fields */
+            fields: string[];
+        };
+        /**
+         * Chart
+         * @description A curve, bars, or steps of directions.
+         *
+         *     Attributes:
+         *         kind: what it is.
+         *         title: what it shows, with its unit.
+         *         x: its horizontal axis; steps have none.
+         *         series: what is drawn.
+         *         name: what a switch between charts calls it.
+         *         marks: limits marked on the axis.
+         *         part: a part it belongs to: rows of directions, or what a cursor on a curve shows on the map.
+         *         profile: heights below directions.
+         *         from_least: whether its vertical axis begins at the least value in place of zero.
+         */
+        Chart: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "curve" | "bars" | "steps";
+            /** Title */
+            title: string;
+            /** @default null */
+            x?: components["schemas"]["Axis"] | null;
+            /** Series */
+            series?: components["schemas"]["Series"][];
+            /**
+             * Name
+             * @default null
+             */
+            name?: string | null;
+            /**
+             * Marks
+             * @default null
+             */
+            marks?: number[] | null;
+            /**
+             * Part
+             * @default null
+             */
+            part?: string | null;
+            /** @default null */
+            profile?: components["schemas"]["Chart"] | null;
+            /**
+             * From Least
+             * @default false
+             */
+            from_least?: boolean;
+        };
+        /**
+         * Classes
+         * @description Features told apart by the values of a field: `of` holds the paint of each as text, `*` that of every other one.
+         *
+         *     Without a field all features are alike.
+         */
+        Classes: {
+            /** Of */
+            of: {
+                [key: string]: components["schemas"]["Paint"];
+            };
+            /**
+             * Field
+             * @default null
+             */
+            field?: string | null;
+        };
+        /**
+         * Column
+         * @description A column of a table that is shown. `digits` are decimals of a number; None means text.
+         */
+        Column: {
+            /** Field */
+            field: string;
+            /** Title */
+            title: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit?: string;
+            /**
+             * Digits
+             * @default null
+             */
+            digits?: number | null;
+        };
+        /**
+         * Figure
+         * @description A key figure: value, unit beside it, label beneath.
+         */
+        Figure: {
+            /** Value */
+            value: number | string | null;
+            /** Unit */
+            unit: string;
+            /** Label */
+            label: string;
+        };
+        /**
+         * File
+         * @description A format in which a part is offered, or `all` of them together.
+         */
+        File: {
+            /** Format */
+            format: string;
+            /**
+             * Part
+             * @default all
+             */
+            part?: string;
+        };
+        /**
+         * Frames
+         * @description A part with a row for each feature and a column for each step, which a cursor on the chart goes through.
+         *
+         *     `title` holds `{}` for the step.
+         */
+        Frames: {
+            /** Part */
+            part: string;
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+            /**
+             * Unit
+             * @default %
+             */
+            unit?: string;
+        };
+        /**
+         * GradedField
+         * @description A field of numbers by which features can be graded.
+         *
+         *     Attributes:
+         *         field, title, unit: what it is.
+         *         breaks: limits of classes, where fixed ones tell more than those made of the values.
+         *         ramp: `share` from none to much, `change` from loss to gain.
+         */
+        GradedField: {
+            /** Field */
+            field: string;
+            /** Title */
+            title: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit?: string;
+            /**
+             * Breaks
+             * @default null
+             */
+            breaks?: number[] | null;
+            /**
+             * Ramp
+             * @default share
+             * @enum {string}
+             */
+            ramp?: "share" | "change";
+        };
+        /**
+         * Grades
+         * @description Features graded by a number: fields to choose from, the first leads.
+         *
+         *     Attributes:
+         *         id: the id of the legend group; its rows are `ID:0`, `ID:1`, ...
+         *         fields: the fields.
+         *         classing: how limits of classes are made: `equal` steps, as many in each (`quantile`), `natural` breaks, or `counts` of
+         *             whole numbers.
+         *         of: what is coloured, in the plural.
+         *         frames: what a cursor can show instead.
+         *         many: from so many points on they are small and bare.
+         *         note: a sentence below the legend.
+         */
+        Grades: {
+            /** Id */
+            id: string;
+            /** Fields */
+            fields: components["schemas"]["GradedField"][];
+            /**
+             * Classing
+             * @default equal
+             * @enum {string}
+             */
+            classing?: "equal" | "quantile" | "natural" | "counts";
+            /**
+             * Of
+             * @default zones
+             */
+            of?: string;
+            /** @default null */
+            frames?: components["schemas"]["Frames"] | null;
+            /**
+             * Many
+             * @default null
+             */
+            many?: number | null;
+            /**
+             * Note
+             * @default null
+             */
+            note?: string | null;
+        };
+        /**
+         * LegendGroup
+         * @description Rows of the legend under one title; without a title they stand with those above.
+         */
+        LegendGroup: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+            /** Rows */
+            rows: components["schemas"]["LegendRow"][];
+            /**
+             * Note
+             * @default null
+             */
+            note?: string | null;
+        };
+        /**
+         * LegendRow
+         * @description A row of the legend. Its `id` is known to nobody else in the view; looks of one's own are kept by it.
+         *
+         *     `fixed` rows cannot be switched off.
+         */
+        LegendRow: {
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            swatch: components["schemas"]["Swatch"];
+            /**
+             * Count
+             * @default null
+             */
+            count?: number | null;
+            /**
+             * Fixed
+             * @default false
+             */
+            fixed?: boolean;
+        };
+        /**
+         * MapLayer
+         * @description A part of the result on the map, told apart by `classes`, `grades` or `widths`.
+         *
+         *     Attributes:
+         *         part: the part.
+         *         drawn: how.
+         *         key: the field whose value selects a feature together with its row in the table.
+         *         label: a field that is lettered beside or along features; of contours, the unit of their limit.
+         *         sort: a field in whose order features lie over one another, the smallest on top; of lines, the greatest.
+         *         approach: for routes, the part with the points between which and the ends a dotted line is drawn.
+         */
+        MapLayer: {
+            /** Part */
+            part: string;
+            /**
+             * Drawn
+             * @enum {string}
+             */
+            drawn: "areas" | "contours" | "zones" | "routes" | "lines" | "shapes" | "points" | "dots" | "pins";
+            /** @default null */
+            classes?: components["schemas"]["Classes"] | null;
+            /** @default null */
+            grades?: components["schemas"]["Grades"] | null;
+            /** @default null */
+            widths?: components["schemas"]["Widths"] | null;
+            /**
+             * Key
+             * @default null
+             */
+            key?: string | null;
+            /**
+             * Label
+             * @default null
+             */
+            label?: string | null;
+            /**
+             * Sort
+             * @default null
+             */
+            sort?: string | null;
+            /**
+             * Approach
+             * @default null
+             */
+            approach?: string | null;
+        };
+        /**
+         * MapView
+         * @description Layers, lowest first within what is drawn alike, and groups of the legend from the top.
+         *
+         *     `outline` names the parts that can be drawn in outline over another answer, the first that has features is.
+         */
+        MapView: {
+            /** Layers */
+            layers?: components["schemas"]["MapLayer"][];
+            /** Legend */
+            legend?: components["schemas"]["LegendGroup"][];
+            /**
+             * @default {
+             *       "kind": "plain",
+             *       "limits": [],
+             *       "row": null
+             *     }
+             */
+            streets?: components["schemas"]["Streets"];
+            /** Outline */
+            outline?: string[];
+        };
+        /**
+         * Paint
+         * @description How features of one `row` of the legend are drawn.
+         *
+         *     Attributes:
+         *         row: the row.
+         *         fill, line: inks.
+         *         opacity: of the fill.
+         *         width: of lines, as a multiple of what is usual.
+         *         radius: of circles, in pixels.
+         *         second: whether it is drawn as something that does not lead: a route dashed, a pin open.
+         */
+        Paint: {
+            /** Row */
+            row: string;
+            /**
+             * Fill
+             * @default null
+             */
+            fill?: string | null;
+            /**
+             * Line
+             * @default null
+             */
+            line?: string | null;
+            /**
+             * Opacity
+             * @default null
+             */
+            opacity?: number | null;
+            /**
+             * Width
+             * @default null
+             */
+            width?: number | null;
+            /**
+             * Radius
+             * @default null
+             */
+            radius?: number | null;
+            /**
+             * Second
+             * @default false
+             */
+            second?: boolean;
+        };
+        /**
+         * Pivot
+         * @description How rows can be shown as a table with two heads instead: fields of its rows, its columns and its cells.
+         */
+        Pivot: {
+            /** Rows */
+            rows: string;
+            /** Columns */
+            columns: string;
+            /** Cells */
+            cells: string;
+            /**
+             * Per
+             * @default 1
+             */
+            per?: number;
+        };
+        /**
+         * RowCard
+         * @description What is told of one selected row of a table.
+         *
+         *     Attributes:
+         *         part: the part whose rows it is of, each known by its `key`.
+         *         total, within: fields of the people in all and of those within the last limit.
+         *         limit: that limit in words.
+         *         columns: heads of a small table.
+         *         rows: its rows.
+         *         list_part: a part with rows of the same key to list, with `place`, `share` and `minutes`.
+         */
+        RowCard: {
+            /** Part */
+            part: string;
+            /** Key */
+            key: string;
+            /** Total */
+            total: string;
+            /** Within */
+            within: string;
+            /** Limit */
+            limit: string;
+            /** Columns */
+            columns: string[];
+            /** Rows */
+            rows: components["schemas"]["CardRow"][];
+            /** List Part */
+            list_part: string;
+        };
+        /**
+         * RowPath
+         * @description The path that a row stands for: from one place of a part to another, by fields with their rows, asked as `route`.
+         */
+        RowPath: {
+            /** Places */
+            places: string;
+            /** Source */
+            source: string;
+            /** Target */
+            target: string;
+        };
+        /**
+         * Series
+         * @description A value for each step of the axis.
+         */
+        Series: {
+            /** Label */
+            label: string;
+            /** Values */
+            values: (number | null)[];
+        };
+        /**
+         * Streets
+         * @description How the streets themselves are drawn: `plain`, those a `mode` uses, or coloured by when they are `reach`ed.
+         *
+         *     `row` of the legend switches the colours.
+         */
+        Streets: {
+            /**
+             * Kind
+             * @default plain
+             * @enum {string}
+             */
+            kind?: "plain" | "mode" | "reach";
+            /** Limits */
+            limits?: number[];
+            /**
+             * Row
+             * @default null
+             */
+            row?: string | null;
+        };
+        /**
+         * Swatch
+         * @description How a row of the legend is marked.
+         */
+        Swatch: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "area" | "line" | "dash" | "button" | "circle";
+            /**
+             * Fill
+             * @default null
+             */
+            fill?: string | null;
+            /**
+             * Line
+             * @default null
+             */
+            line?: string | null;
+            /**
+             * Width
+             * @default null
+             */
+            width?: number | null;
+        };
+        /**
+         * TableView
+         * @description A part of the result as a table.
+         *
+         *     Attributes:
+         *         part: the part.
+         *         columns: the few columns that matter.
+         *         title: what a switch between tables calls it; the name of the part where it is empty.
+         *         key: the field whose value is selected on the map with a row.
+         *         pivot: how it can be shown with two heads.
+         *         curves: a part with a row for each key, whose numbers are drawn as a small curve in each row.
+         *         path: how the path of a selected row is asked for.
+         */
+        TableView: {
+            /** Part */
+            part: string;
+            /** Columns */
+            columns: components["schemas"]["Column"][];
+            /**
+             * Title
+             * @default
+             */
+            title?: string;
+            /**
+             * Key
+             * @default null
+             */
+            key?: string | null;
+            /** @default null */
+            pivot?: components["schemas"]["Pivot"] | null;
+            /**
+             * Curves
+             * @default null
+             */
+            curves?: string | null;
+            /** @default null */
+            path?: components["schemas"]["RowPath"] | null;
+        };
+        /**
+         * Widths
+         * @description Lines as wide as a number on them says; the legend shows some steps.
+         *
+         *     Attributes:
+         *         id: the id of the row that switches them.
+         *         field: the number.
+         *         title: of the legend group.
+         *         ink: of the lines.
+         *         one: what is counted, in the singular.
+         *         scale: `root` shows small numbers too, `linear` lets them vanish.
+         *         note: a sentence below the legend.
+         *         with_field: drawn only where features of another layer are graded by this field.
+         */
+        Widths: {
+            /** Id */
+            id: string;
+            /** Field */
+            field: string;
+            /** Title */
+            title: string;
+            /** Ink */
+            ink: string;
+            /**
+             * One
+             * @default trip
+             */
+            one?: string;
+            /**
+             * Scale
+             * @default root
+             * @enum {string}
+             */
+            scale?: "root" | "linear";
+            /**
+             * Note
+             * @default null
+             */
+            note?: string | null;
+            /**
+             * With Field
+             * @default null
+             */
+            with_field?: string | null;
+        };
+        /**
+         * View
+         * @description What an answer says and shows.
+         *
+         *     Attributes:
+         *         title: what the answer is called.
+         *         figures: key figures, the first leads.
+         *         method: sentences on how it was found.
+         *         tables: the first is shown, the others can be shown instead.
+         *         charts: likewise.
+         *         map: what the map draws, and its legend.
+         *         card: what is told of a selected row.
+         *         files: formats offered beside the table.
+         *         needs: parts that are asked for with a row, beside those named elsewhere.
+         */
+        View: {
+            /** Tables */
+            tables?: components["schemas"]["TableView"][];
+            /** Charts */
+            charts?: components["schemas"]["Chart"][];
+            map?: components["schemas"]["MapView"];
+            /** @default null */
+            card?: components["schemas"]["RowCard"] | null;
+            /** Files */
+            files?: components["schemas"]["File"][];
+            /** Needs */
+            needs?: string[];
+        };
         /** @description RFC 9457 problem */
         Problem: {
             type: string;
@@ -1751,17 +2358,6 @@ export interface components {
             note: string;
             at: number[];
         };
-        Figure: {
-            value: number | string | null;
-            unit: string;
-            label: string;
-        };
-        Column: {
-            field: string;
-            title: string;
-            unit: string;
-            digits: number | null;
-        };
         Results: {
             title: string;
             summary: {
@@ -1770,23 +2366,28 @@ export interface components {
             figures: components["schemas"]["Figure"][];
             doubts: components["schemas"]["Doubt"][];
             method: string[];
-            table?: {
-                part: string;
-                columns: components["schemas"]["Column"][];
+            view: components["schemas"]["View"];
+            /** @description The columns of each part */
+            schema: {
+                [key: string]: components["schemas"]["ColumnSchema"][];
             };
-            chart?: {
-                [key: string]: unknown;
-            };
-            charts?: {
-                [key: string]: unknown;
-            }[];
-            tables?: {
-                title: string;
-                part: string;
-                columns: components["schemas"]["Column"][];
-            }[];
         } & {
             [key: string]: unknown;
+        };
+        ColumnSchema: {
+            name: string;
+            /** @enum {string} */
+            type: "integer" | "number" | "boolean" | "text";
+            unit?: string;
+            /** @description What it measures, such as share_within */
+            quantity?: string;
+            /** @description The field or layer it is counted of */
+            of?: string;
+            /** @description The limit it holds for */
+            limit?: number;
+            nth?: number;
+            /** @enum {string} */
+            run?: "other" | "change";
         };
         StatusInfo: {
             jobID: string;
@@ -1841,36 +2442,36 @@ export interface components {
              * @description Who moves: the id of a mode.
              * @default walk
              */
-            mode: string;
+            mode?: string;
             /**
              * At
              * @description Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole trip; null means free flow.
              * @default null
              */
-            at: string | null;
+            at?: string | null;
             /**
              * Snap
              * @description How far, in metres, a place may lie from a usable street.
              * @default 100
              */
-            snap: number;
+            snap?: number;
             /**
              * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.
              * @default null
              */
-            closures: components["schemas"]["GeoJson"] | null;
+            closures?: components["schemas"]["GeoJson"] | null;
             /**
              * What If
              * @description A what-if of the study; none exist yet, so only null.
              * @default null
              */
-            what_if: string | null;
+            what_if?: string | null;
             /**
              * Zones
              * @description Zones with people; left out, squares of the population raster stand for them.
              * @default null
              */
-            zones: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
+            zones?: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
             /**
              * Fields
              * @description Zone fields with numbers of people, one figure each; none means every field with numbers.
@@ -1890,39 +2491,39 @@ export interface components {
              *       15
              *     ]
              */
-            limits: number[];
+            limits?: number[];
             /**
              * Direction
              * @description People go to the places, or are served from them.
              * @default to
              * @enum {string}
              */
-            direction: "from" | "to";
+            direction?: "from" | "to";
             /**
              * Spread
              * @description Where in a zone its people live: evenly along its lived-on streets, evenly over its area, in its buildings by floor area, or as a population raster says.
              * @default streets
              * @enum {string}
              */
-            spread: "area" | "buildings" | "streets" | "grid";
+            spread?: "area" | "buildings" | "streets" | "grid";
             /**
              * Buildings
              * @description Buildings for that spread; the study's layer of buildings where left out.
              * @default null
              */
-            buildings: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
+            buildings?: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
             /**
              * Weights
              * @description A field of the places with what each offers, such as seats; each counts as one where left out.
              * @default null
              */
-            weights: string | null;
+            weights?: string | null;
             /**
              * Kind
              * @description A field of the places that says their kind: each is counted by itself too.
              * @default null
              */
-            kind: string | null;
+            kind?: string | null;
             /**
              * Measures
              * @description Further measures per zone: potential with decay, supply per head by two-step floating catchment areas within the last limit, minutes to the k-th nearest place.
@@ -1933,42 +2534,42 @@ export interface components {
              * @description How a place counts less with time: for the potential (exponential where left out), and for supply.
              * @default null
              */
-            decay: ("exponential" | "power" | "gaussian") | null;
+            decay?: ("exponential" | "power" | "gaussian") | null;
             /**
              * Half
              * @description Minutes at which a place counts one half.
              * @default 10
              */
-            half: number;
+            half?: number;
             /**
              * K
              * @description Which nearest place `kth` looks for.
              * @default 2
              */
-            k: number;
+            k?: number;
             /**
              * Compare Straight Line
              * @description Also count people within a straight line of the same time.
              * @default true
              */
-            compare_straight_line: boolean;
+            compare_straight_line?: boolean;
             /**
              * @description A second run that is set against this one: per zone and group both figures and the change.
              * @default null
              */
-            against: components["schemas"]["Against"] | null;
+            against?: components["schemas"]["Against"] | null;
             /**
              * Candidates
              * @description Places that might be added: what each gains within the middle limit, and which gain most together.
              * @default null
              */
-            candidates: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
+            candidates?: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
             /**
              * Choose
              * @description How many candidates to add.
              * @default 3
              */
-            choose: number;
+            choose?: number;
         };
         /**
          * Against
@@ -1980,30 +2581,30 @@ export interface components {
              * @description Another mode.
              * @default null
              */
-            mode: string | null;
+            mode?: string | null;
             /**
              * At
              * @description Another hour; null means free flow.
              * @default null
              */
-            at: string | null;
+            at?: string | null;
             /**
              * @description Other closed streets; null means none.
              * @default null
              */
-            closures: components["schemas"]["GeoJson"] | null;
+            closures?: components["schemas"]["GeoJson"] | null;
             /**
              * Places
              * @description Other places.
              * @default null
              */
-            places: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
+            places?: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
             /**
              * Direction
              * @description The other direction.
              * @default null
              */
-            direction: ("from" | "to") | null;
+            direction?: ("from" | "to") | null;
         };
         /**
          * AlongsideInputs
@@ -2015,30 +2616,30 @@ export interface components {
              * @description Who moves: the id of a mode.
              * @default walk
              */
-            mode: string;
+            mode?: string;
             /**
              * At
              * @description Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole trip; null means free flow.
              * @default null
              */
-            at: string | null;
+            at?: string | null;
             /**
              * Snap
              * @description How far, in metres, a place may lie from a usable street.
              * @default 100
              */
-            snap: number;
+            snap?: number;
             /**
              * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.
              * @default null
              */
-            closures: components["schemas"]["GeoJson"] | null;
+            closures?: components["schemas"]["GeoJson"] | null;
             /**
              * What If
              * @description A what-if of the study; none exist yet, so only null.
              * @default null
              */
-            what_if: string | null;
+            what_if?: string | null;
             /**
              * Events
              * @description Where it happened: points, one or more.
@@ -2049,20 +2650,20 @@ export interface components {
              * @description How far along the streets, in metres.
              * @default 500
              */
-            distance: number;
+            distance?: number;
             /**
              * Direction
              * @description Along the streets from the events or towards them.
              * @default from
              * @enum {string}
              */
-            direction: "from" | "to";
+            direction?: "from" | "to";
             /**
              * Width
              * @description How far the strip reaches to either side of the middle of the street, in metres.
              * @default 25
              */
-            width: number;
+            width?: number;
             /**
              * Layers
              * @description Layers in a chain: features of the first that touch the strip, of the next that stand on those, and so on.
@@ -2081,12 +2682,12 @@ export interface components {
              * @description Which result; the first with geometry where left out.
              * @default null
              */
-            part: string | null;
+            part?: string | null;
             /**
              * Where
              * @default null
              */
-            where: string | null;
+            where?: string | null;
         };
         /**
          * CatchmentInputs
@@ -2098,30 +2699,30 @@ export interface components {
              * @description Who moves: the id of a mode.
              * @default walk
              */
-            mode: string;
+            mode?: string;
             /**
              * At
              * @description Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole trip; null means free flow.
              * @default null
              */
-            at: string | null;
+            at?: string | null;
             /**
              * Snap
              * @description How far, in metres, a place may lie from a usable street.
              * @default 100
              */
-            snap: number;
+            snap?: number;
             /**
              * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.
              * @default null
              */
-            closures: components["schemas"]["GeoJson"] | null;
+            closures?: components["schemas"]["GeoJson"] | null;
             /**
              * What If
              * @description A what-if of the study; none exist yet, so only null.
              * @default null
              */
-            what_if: string | null;
+            what_if?: string | null;
             /**
              * Places
              * @description The places that streets belong to.
@@ -2132,20 +2733,20 @@ export interface components {
              * @description Minutes beyond which a street belongs to no place; null shares out the whole network.
              * @default null
              */
-            limit: number | null;
+            limit?: number | null;
             /**
              * Direction
              * @description People go to the places, or are served from them.
              * @default to
              * @enum {string}
              */
-            direction: "from" | "to";
+            direction?: "from" | "to";
             /**
              * Zones
              * @description Zones with people to count along the streets.
              * @default null
              */
-            zones: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
+            zones?: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
             /**
              * Fields
              * @description Zone fields with numbers of people, one figure each; none means every field with numbers.
@@ -2162,30 +2763,30 @@ export interface components {
              * @description Who moves: the id of a mode.
              * @default walk
              */
-            mode: string;
+            mode?: string;
             /**
              * At
              * @description Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole trip; null means free flow.
              * @default null
              */
-            at: string | null;
+            at?: string | null;
             /**
              * Snap
              * @description How far, in metres, a place may lie from a usable street.
              * @default 100
              */
-            snap: number;
+            snap?: number;
             /**
              * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.
              * @default null
              */
-            closures: components["schemas"]["GeoJson"] | null;
+            closures?: components["schemas"]["GeoJson"] | null;
             /**
              * What If
              * @description A what-if of the study; none exist yet, so only null.
              * @default null
              */
-            what_if: string | null;
+            what_if?: string | null;
             /**
              * Places
              * @description The places, which are also what each is set against; polygons stand for their middle.
@@ -2194,16 +2795,16 @@ export interface components {
             /**
              * Radius
              * @description Others up to so many metres count, or minutes where `measure` is `time`.
-             * @default 600
+             * @default 800
              */
-            radius: number;
+            radius?: number;
             /**
              * Measure
              * @description What the radius and the indices count.
              * @default distance
              * @enum {string}
              */
-            measure: "time" | "distance";
+            measure?: "time" | "distance";
             /**
              * Indices
              * @description Which indices; the first leads the answer.
@@ -2215,19 +2816,19 @@ export interface components {
              *       "straightness"
              *     ]
              */
-            indices: ("reach" | "gravity" | "closeness" | "betweenness" | "straightness")[];
+            indices?: ("reach" | "gravity" | "closeness" | "betweenness" | "straightness")[];
             /**
              * Weight
              * @description A field of the places with what each counts for; null counts all alike.
              * @default null
              */
-            weight: string | null;
+            weight?: string | null;
             /**
              * Beta
              * @description How fast weight is lost for gravity: at a cost c a place counts exp(-beta c) of it, c in metres or minutes. Null: one half at half the radius.
              * @default null
              */
-            beta: number | null;
+            beta?: number | null;
         };
         /**
          * Differing
@@ -2244,29 +2845,29 @@ export interface components {
              * @description Another mode.
              * @default null
              */
-            mode: string | null;
+            mode?: string | null;
             /**
              * At
              * @description Another hour.
              * @default null
              */
-            at: string | null;
+            at?: string | null;
             /**
              * Limits
              * @description Other limits, as many as all have.
              * @default null
              */
-            limits: number[] | null;
+            limits?: number[] | null;
             /**
              * Add Minutes
              * @description Minutes every trip takes longer, such as finding a parking space.
              * @default 0
              */
-            add_minutes: number;
+            add_minutes?: number;
         };
         /**
          * GeoJson
-         * @description A GeoJSON object given outright; its content is read by `awl.formats.geojson`.
+         * @description A GeoJSON object given outright; its content is read by `awl.io.geojson`.
          */
         GeoJson: {
             /**
@@ -2287,30 +2888,30 @@ export interface components {
              * @description Who moves: the id of a mode.
              * @default walk
              */
-            mode: string;
+            mode?: string;
             /**
              * At
              * @description Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole trip; null means free flow.
              * @default null
              */
-            at: string | null;
+            at?: string | null;
             /**
              * Snap
              * @description How far, in metres, a place may lie from a usable street.
              * @default 100
              */
-            snap: number;
+            snap?: number;
             /**
              * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.
              * @default null
              */
-            closures: components["schemas"]["GeoJson"] | null;
+            closures?: components["schemas"]["GeoJson"] | null;
             /**
              * What If
              * @description A what-if of the study; none exist yet, so only null.
              * @default null
              */
-            what_if: string | null;
+            what_if?: string | null;
             /**
              * Places
              * @description Where from, or where to.
@@ -2325,28 +2926,28 @@ export interface components {
              *       15
              *     ]
              */
-            limits: number[];
+            limits?: number[];
             /**
              * Direction
              * @description Moving from the places or to them.
              * @default from
              * @enum {string}
              */
-            direction: "from" | "to";
+            direction?: "from" | "to";
             /**
              * Merge
              * @description Areas per place, as rings between limits, merged over all places, or shared out to the nearest place.
              * @default merged
              * @enum {string}
              */
-            merge: "each" | "bands" | "merged" | "nearest";
+            merge?: "each" | "bands" | "merged" | "nearest";
             /**
              * Measure
              * @description What the limits count.
              * @default time
              * @enum {string}
              */
-            measure: "time" | "distance";
+            measure?: "time" | "distance";
             /**
              * Differs
              * @description Places with a mode, hour, limits or added minutes of their own; the first rule a place meets holds.
@@ -2357,13 +2958,13 @@ export interface components {
              * @description Further hours of the day of `at`, 0 to 23: the street within the limits at those hours as well.
              * @default []
              */
-            hours: number[];
+            hours?: number[];
             /**
              * Compare Straight Line
              * @description Add the areas within the same limits measured straight, at the mode's mean speed.
              * @default false
              */
-            compare_straight_line: boolean;
+            compare_straight_line?: boolean;
         };
         /**
          * LayerSet
@@ -2376,13 +2977,13 @@ export interface components {
              * Where
              * @default null
              */
-            where: string | null;
+            where?: string | null;
             /**
              * Inside
              * @description Id of a question of the sheet: only features whose middle lies inside the areas of its answer.
              * @default null
              */
-            inside: string | null;
+            inside?: string | null;
         };
         /**
          * MatrixInputs
@@ -2394,30 +2995,30 @@ export interface components {
              * @description Who moves: the id of a mode.
              * @default walk
              */
-            mode: string;
+            mode?: string;
             /**
              * At
              * @description Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole trip; null means free flow.
              * @default null
              */
-            at: string | null;
+            at?: string | null;
             /**
              * Snap
              * @description How far, in metres, a place may lie from a usable street.
              * @default 100
              */
-            snap: number;
+            snap?: number;
             /**
              * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.
              * @default null
              */
-            closures: components["schemas"]["GeoJson"] | null;
+            closures?: components["schemas"]["GeoJson"] | null;
             /**
              * What If
              * @description A what-if of the study; none exist yet, so only null.
              * @default null
              */
-            what_if: string | null;
+            what_if?: string | null;
             /**
              * From
              * @description Starts.
@@ -2434,19 +3035,19 @@ export interface components {
              * @default time
              * @enum {string}
              */
-            measure: "time" | "distance";
+            measure?: "time" | "distance";
             /**
              * Limit
              * @description Minutes (metres where `measure` is `distance`) beyond which pairs are left out; null for none.
              * @default null
              */
-            limit: number | null;
+            limit?: number | null;
             /**
              * Hours
              * @description Further hours of the day of `at`, 0 to 23: the time of each pair at those hours as well.
              * @default []
              */
-            hours: number[];
+            hours?: number[];
         };
         /**
          * NamedPlace
@@ -2466,30 +3067,30 @@ export interface components {
              * @description Who moves: the id of a mode.
              * @default walk
              */
-            mode: string;
+            mode?: string;
             /**
              * At
              * @description Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole trip; null means free flow.
              * @default null
              */
-            at: string | null;
+            at?: string | null;
             /**
              * Snap
              * @description How far, in metres, a place may lie from a usable street.
              * @default 100
              */
-            snap: number;
+            snap?: number;
             /**
              * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.
              * @default null
              */
-            closures: components["schemas"]["GeoJson"] | null;
+            closures?: components["schemas"]["GeoJson"] | null;
             /**
              * What If
              * @description A what-if of the study; none exist yet, so only null.
              * @default null
              */
-            what_if: string | null;
+            what_if?: string | null;
             /**
              * Places
              * @description The places to look around.
@@ -2505,7 +3106,7 @@ export interface components {
              * @description The field of the others that says their kind; null counts all as one.
              * @default null
              */
-            kind: string | null;
+            kind?: string | null;
             /**
              * Limits
              * @description Minutes, or metres where `measure` is `distance`; ascending.
@@ -2515,21 +3116,21 @@ export interface components {
              *       15
              *     ]
              */
-            limits: number[];
+            limits?: number[];
             /**
              * Direction
              * @description From the places to the others, or the other way.
              * @default from
              * @enum {string}
              */
-            direction: "from" | "to";
+            direction?: "from" | "to";
             /**
              * Measure
              * @description What the limits count.
              * @default time
              * @enum {string}
              */
-            measure: "time" | "distance";
+            measure?: "time" | "distance";
         };
         /**
          * RouteInputs
@@ -2541,30 +3142,30 @@ export interface components {
              * @description Who moves: the id of a mode.
              * @default walk
              */
-            mode: string;
+            mode?: string;
             /**
              * At
              * @description Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole trip; null means free flow.
              * @default null
              */
-            at: string | null;
+            at?: string | null;
             /**
              * Snap
              * @description How far, in metres, a place may lie from a usable street.
              * @default 100
              */
-            snap: number;
+            snap?: number;
             /**
              * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.
              * @default null
              */
-            closures: components["schemas"]["GeoJson"] | null;
+            closures?: components["schemas"]["GeoJson"] | null;
             /**
              * What If
              * @description A what-if of the study; none exist yet, so only null.
              * @default null
              */
-            what_if: string | null;
+            what_if?: string | null;
             /**
              * Waypoints
              * @description Points to pass in the given order: [[lon, lat], ...], node numbers of the street graph, or places.
@@ -2575,7 +3176,7 @@ export interface components {
              * @description What is least: time, distance, a cost given with the streets, or a list of them to have them side by side.
              * @default time
              */
-            measure: string | string[];
+            measure?: string | string[];
             /**
              * Carry
              * @description Costs that are summed up along the ways without being minimised: costs of the streets or of the mode.
@@ -2587,13 +3188,13 @@ export interface components {
              * @default given
              * @enum {string}
              */
-            order: "given" | "best";
+            order?: "given" | "best";
             /**
              * Expected
              * @description Points that a way of one's own passes between the first and the last: it is measured beside the best.
              * @default null
              */
-            expected: number[][] | components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
+            expected?: number[][] | components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
         };
         /**
          * TripsInputs
@@ -2605,68 +3206,68 @@ export interface components {
              * @description Who moves: the id of a mode.
              * @default walk
              */
-            mode: string;
+            mode?: string;
             /**
              * At
              * @description Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole trip; null means free flow.
              * @default null
              */
-            at: string | null;
+            at?: string | null;
             /**
              * Snap
              * @description How far, in metres, a place may lie from a usable street.
              * @default 100
              */
-            snap: number;
+            snap?: number;
             /**
              * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.
              * @default null
              */
-            closures: components["schemas"]["GeoJson"] | null;
+            closures?: components["schemas"]["GeoJson"] | null;
             /**
              * What If
              * @description A what-if of the study; none exist yet, so only null.
              * @default null
              */
-            what_if: string | null;
+            what_if?: string | null;
             /**
              * From
              * @description Where trips begin.
              * @default null
              */
-            from: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
+            from?: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
             /**
              * To
              * @description Where trips end.
              * @default null
              */
-            to: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
+            to?: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
             /**
              * Pairing
              * @description Each start to the nearest end, to each end, or to the end of the same id.
              * @default nearest
              * @enum {string}
              */
-            pairing: "nearest" | "each" | "id";
+            pairing?: "nearest" | "each" | "id";
             /**
              * Lines
              * @description Lines instead of 'from' and 'to': a trip from the first vertex over those between to the last.
              * @default null
              */
-            lines: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
+            lines?: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
             /**
              * Measure
              * @description What is least.
              * @default time
              * @enum {string}
              */
-            measure: "time" | "distance";
+            measure?: "time" | "distance";
             /**
              * Most
              * @description How many trips are made; of more, a sample spread evenly is taken.
              * @default 10000
              */
-            most: number;
+            most?: number;
         };
         IsochroneRequest: {
             inputs: components["schemas"]["IsochroneInputs"];

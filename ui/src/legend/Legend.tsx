@@ -2,8 +2,8 @@
 import { Fragment, useState, type ReactNode } from "react";
 import { figure } from "../common/format";
 import { Committed, Word } from "../common/words";
-import { CLASSINGS, ownLimits, type Classing } from "../map/choropleth";
-import type { LegendGroup, LegendRow } from "../map/content";
+import { CLASSINGS, COUNTED, ownLimits, type Classing } from "../map/choropleth";
+import type { Graded, LegendGroup, LegendRow } from "../map/content";
 import type { Looks, RowLook } from "../api/own";
 import { useScreen } from "../state/store";
 import { RowLookEditor } from "./RowLook";
@@ -23,9 +23,9 @@ export function Legend({ groups, metresPerPixel, looking = null, children }: Pro
         </button>
       )}
       {groups.map((group) => (
-        <section key={group.title}>
+        <section key={group.id ?? group.title}>
           <h2>{group.title}</h2>
-          {group.zones && <ZoneLook zones={group.zones} />}
+          {group.grades && <GradeLook grades={group.grades} />}
           {group.rows.map((row) => (
             <Fragment key={row.id ?? row.key + row.label}>
               <Row row={row} open={row.id !== undefined && row.id === open} onLook={looking && row.id ? () => setOpen(open === row.id ? null : (row.id ?? null)) : null} />
@@ -41,8 +41,9 @@ export function Legend({ groups, metresPerPixel, looking = null, children }: Pro
   );
 }
 
-/** What zones are coloured by, and how classes are made. */
-function ZoneLook({ zones }: { zones: NonNullable<LegendGroup["zones"]> }) {
+/** What features are coloured by, and how classes are made. */
+function GradeLook({ grades }: { grades: Graded }) {
+  const classings = grades.counts ? [COUNTED, ...CLASSINGS] : CLASSINGS;
   const { zoneLook, set } = useScreen();
   const write = (text: string) => {
     const own = ownLimits(text);
@@ -51,19 +52,19 @@ function ZoneLook({ zones }: { zones: NonNullable<LegendGroup["zones"]> }) {
   return (
     <>
       <p className="zone-look">
-        <Word kind="way" label={`What ${zones.of} are coloured by`} value={zones.field} options={zones.figures} onChange={(field) => set({ zoneLook: { ...zoneLook, field, classing: zones.classing, own: null } })} />{" "}
+        <Word kind="way" label={`What ${grades.of} are coloured by`} value={grades.field} options={grades.figures} onChange={(field) => set({ zoneLook: { ...zoneLook, field, classing: grades.classing, own: null } })} />{" "}
         in{" "}
         <Word
           kind="way"
           label="Classes"
-          value={zones.classing}
-          options={CLASSINGS.map(([key, text]): [string, string] => [key, text.replace("zones", zones.of)])}
-          onChange={(classing) => set({ zoneLook: { ...zoneLook, field: zones.field, classing: classing as Classing, own: classing === "own" ? zones.limits : null } })}
+          value={grades.classing}
+          options={classings.map(([key, text]): [string, string] => [key, text.replace("zones", grades.of)])}
+          onChange={(classing) => set({ zoneLook: { ...zoneLook, field: grades.field, classing: classing as Classing, own: classing === "own" ? grades.limits : null } })}
         />
       </p>
-      {zones.classing === "own" && (
+      {grades.classing === "own" && (
         <p className="zone-look">
-          at <Committed label="Limits of the classes, ascending" kind="amount" value={zones.limits.map((limit) => Number(limit.toPrecision(4))).join(", ")} onCommit={write} />
+          at <Committed label="Limits of the classes, ascending" kind="amount" value={grades.limits.map((limit) => Number(limit.toPrecision(4))).join(", ")} onCommit={write} />
         </p>
       )}
     </>

@@ -2,7 +2,7 @@
 import type { Looks, RowLook } from "../api/own";
 import { Committed } from "../common/words";
 import type { LegendRow } from "../map/content";
-import { rowColour } from "../map/relook";
+import { rowColour } from "../map/view";
 import { replaced } from "../sheet/blocks";
 import { useSheet, useSheetActions, type QuestionBlock } from "../state/sheet";
 import { useScreen } from "../state/store";

@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
-import { answerOf, question, square } from "../testing/fixtures";
-import { breaks, classOf, classWords, figuresOf } from "./choropleth";
+import { setTokens, TOKENS } from "../testing/fixtures";
+import { breaks, classOf, classWords, ownLimits } from "./choropleth";
+import { changeRamp, shareRamp } from "./look";
 
 describe("classes of a choropleth", () => {
   const values = [1, 2, 3, 4, 5, 6, 7, 8, 9, 100];
@@ -27,8 +28,19 @@ describe("classes of a choropleth", () => {
   });
 });
 
-it("an answer offers the figures it has, the share within the middle limit first", () => {
-  const zones = { features: [square(0, { share_within_5: 1, share_within_10: 2, share_within_15: 3, mean_min: 4, gravity: 2, min_to_2_nearest: 9 })] };
-  const figures = figuresOf(answerOf(question("q", "access", { limits: [5, 10, 15] }), { zones })).map(({ title }) => title);
-  expect(figures).toEqual(["People within 10 min", "People within 5 min", "People within 15 min", "Mean time to the nearest", "Potential", "Time to the 2nd nearest"]);
+describe("limits of one's own", () => {
+  it("ascend and are at least two", () => {
+    expect(ownLimits("0, 25 50;100")).toEqual([0, 25, 50, 100]);
+    expect(ownLimits("5")).toBeNull();
+    expect(ownLimits("5, 5")).toBeNull();
+    expect(ownLimits("5, ten")).toBeNull();
+    expect(ownLimits("-5, -1, 2")).toEqual([-5, -1, 2]);
+  });
+  it("keep a tenth among large ones", () => expect(classWords([-100, -0.5, 0.5, 100], 0, "")).toBe("−100 to −0.5"));
+});
+
+it("ramps have as many steps as asked for, a change none that two share", () => {
+  setTokens(TOKENS);
+  expect(shareRamp(3)).toHaveLength(3);
+  expect(new Set(changeRamp(7)).size).toBe(7);
 });

@@ -1,48 +1,18 @@
-/** Zones coloured by a figure: which figures an answer has, and the limits of their classes. */
+/** Classes of numbers: their limits, and how they are said. */
 import { ckmeans } from "simple-statistics";
-import type { Feature } from "geojson";
-import { figure, ordinal, withUnit } from "../common/format";
-import type { Answer } from "../state/sheet";
+import { figure, withUnit } from "../common/format";
 
-export type Classing = "equal" | "quantile" | "natural" | "own";
+export type Classing = "equal" | "quantile" | "natural" | "counts" | "own";
 export const CLASSINGS: [Classing, string][] = [
   ["equal", "equal steps"],
   ["quantile", "as many zones in each"],
   ["natural", "natural breaks"],
   ["own", "limits of my own"],
 ];
+/** Offered where whole numbers are counted. */
+export const COUNTED: [Classing, string] = ["counts", "whole numbers"];
 /** How many classes a choropleth has. */
 export const CLASSES = 5;
-
-export type Shown = { field: string; title: string; unit: string; fixed?: number[]; diverging?: boolean };
-const SHARES = [0, 20, 40, 60, 80, 100];
-/** Points of a change of shares: small ones are told apart, none is its own class. */
-const CHANGES = [-100, -20, -5, -0.5, 0.5, 5, 20, 100];
-
-const middleFirst = (limits: number[]): number[] => {
-  const middle = limits[Math.floor(limits.length / 2)] ?? 0;
-  return [middle, ...limits.filter((limit) => limit !== middle)];
-};
-
-/** Figures of an `access` answer that zones can be coloured by; the share within the middle limit leads, of two runs its change. */
-export function figuresOf(answer: Answer): Shown[] {
-  const limits = middleFirst(answer.inputs.limits as number[]);
-  const first = ((answer.result.zones as { features?: Feature[] } | undefined)?.features ?? [])[0]?.properties ?? {};
-  const known: Shown[] = [
-    ...limits.map((limit): Shown => ({ field: `change_share_within_${limit}`, title: `Change within ${limit} min, points`, unit: "", fixed: CHANGES, diverging: true })),
-    ...limits.map((limit): Shown => ({ field: `share_within_${limit}`, title: `People within ${limit} min`, unit: "%", fixed: SHARES })),
-    ...limits.map((limit): Shown => ({ field: `other_share_within_${limit}`, title: `Other run, within ${limit} min`, unit: "%", fixed: SHARES })),
-    ...limits.map((limit): Shown => ({ field: `overstated_${limit}`, title: `More if straight, ${limit} min`, unit: "people" })),
-    { field: "mean_min", title: "Mean time to the nearest", unit: "min" },
-    ...limits.map((limit): Shown => ({ field: `places_within_${limit}`, title: `Places within ${limit} min`, unit: "" })),
-    { field: "gravity", title: "Potential", unit: "" },
-    { field: "supply_per_1000", title: "Supply per 1000 people", unit: "" },
-    ...Object.keys(first)
-      .filter((field) => /^min_to_\d+_nearest$/.test(field))
-      .map((field): Shown => ({ field, title: `Time to the ${ordinal(Number(field.split("_")[2]))} nearest`, unit: "min" })),
-  ];
-  return known.filter(({ field }) => field in first);
-}
 
 /** Limits written by hand, ascending; null where they are none. */
 export function ownLimits(text: string): number[] | null {
@@ -68,6 +38,21 @@ export function breaks(values: number[], classing: Classing, fixed?: number[], o
         ? Array.from({ length: CLASSES - 1 }, (_, i) => sorted[Math.ceil((sorted.length * (i + 1)) / CLASSES)] ?? high)
         : ckmeans(sorted, Math.min(CLASSES, new Set(sorted).size)).slice(1).map((group) => group[0] ?? high);
   return [...new Set([low, ...inner, high])];
+}
+
+/** Limits of classes of whole numbers from none on: class i holds `limits[i]` up to one less than the next, the last its end. */
+export function countBreaks(values: number[]): number[] {
+  const most = Math.max(...values, 1);
+  const step = Math.max(Math.ceil(most / CLASSES), 1);
+  const inner = Array.from({ length: CLASSES - 1 }, (_, i) => (i + 1) * step + 1).filter((limit) => limit <= most);
+  return [0, ...inner, most];
+}
+
+/** `3 to 4`. */
+export function countWords(limits: number[], i: number): string {
+  const last = i === limits.length - 2;
+  const [low, high] = [limits[i] ?? 0, (limits[i + 1] ?? 0) - (last ? 0 : 1)];
+  return low === high ? figure(low) : `${figure(low)} to ${figure(high)}`;
 }
 
 /** The class of a value among limits; -1 where there is none. */

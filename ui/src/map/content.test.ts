@@ -1,10 +1,9 @@
-import type { Feature } from "geojson";
 import { renderHook } from "@testing-library/react";
 import { beforeEach, describe, expect, it } from "vitest";
 import type { Packed } from "../api/packed";
 import { useScreen } from "../state/store";
 import { answerOf, framed, LAYERS, OVERVIEW, question, setTokens, sheetOf, square, TOKENS } from "../testing/fixtures";
-import { lettersOf, middleLimit, useMapContent, type MapContent } from "./content";
+import { lettersOf, measureShown, middleLimit, useMapContent, type MapContent } from "./content";
 
 const reset = useScreen.getState();
 beforeEach(() => {
@@ -63,89 +62,39 @@ it("letters the links of a drawing at their middle, in the direction in which th
   ]);
 });
 
-describe("an isochrone on the map", () => {
+describe("an answer on the map", () => {
   const inputs = { mode: "walk", places: { layer: "cool_rooms" }, limits: [5, 10], direction: "to" };
-  const result = {
-    areas: collection(square(0, { limit: 5 }), square(1, { limit: 10 })),
-    contours: collection(),
-    places: collection({ type: "Feature", properties: { name: "Heron Baths", status: "on street" }, geometry: { type: "Point", coordinates: [0, 0] } }),
-  };
-  it("draws the widest band first, so that nearer ones lie on it", () => {
-    const areas = shown("isochrone", inputs, result).overlays.areas;
-    expect(areas?.features.map(({ properties }) => properties?.limit as number)).toEqual([10, 5]);
-    expect(areas?.features[1]?.properties?.fill).toBe("#dbbdd1");
-  });
-  it("names each band in the legend by its limit, and the direction in its title", () => {
+  const layer = { part: "areas", drawn: "areas", classes: { of: { "*": { row: "ground", fill: "token:place" } } } };
+  const map = { layers: [layer], legend: [{ id: "g", title: "Time", rows: [{ id: "reached", label: "Reached street", swatch: { kind: "line" } }] }], streets: { kind: "reach", limits: [5, 10], row: "reached" } };
+  const result = { view: { map }, areas: collection(square(0, { limit: 5 })) };
+  it("is drawn as its view says, with the ground below it in the legend", () => {
     const content = shown("isochrone", inputs, result);
-    expect(content.groups[0]?.title).toBe("Time to get there");
-    expect(rows(content, "Time").map(({ label }) => label)).toEqual(["to 5 min", "to 10 min", "Reached street", "Contour", "Cool room"]);
+    expect(content.overlays.areas?.features).toHaveLength(1);
+    expect(content.groups.map(({ title }) => title)).toEqual(["Time", "Ground"]);
     expect(content.streets).toMatchObject({ kind: "reach", limits: [5, 10] });
+    expect(content.bandCount).toBe(2);
   });
-  it("gives metres where the measure is distance", () =>
-    expect(rows(shown("isochrone", { ...inputs, measure: "distance", limits: [400, 800] }, { areas: collection() }), "Time")[0]?.label).toBe("to 400 m"));
-  it("leaves out what the legend switches off", () => {
-    useScreen.setState({ hidden: { "band-1": true, places: true, reached: true } });
-    const content = shown("isochrone", inputs, result);
-    expect(content.overlays.areas?.features.map(({ properties }) => properties?.limit as number)).toEqual([5]);
-    expect(content.overlays.places).toBeUndefined();
-    expect(content.streets).toEqual({ kind: "mode", mode: "walk", at: null, beside: null });
-  });
-});
-
-describe("zones on the map", () => {
-  const inputs = { mode: "walk", places: { layer: "cool_rooms" }, zones: { layer: "zones" }, limits: [5, 10, 15] };
-  const zones = collection(
-    square(0, { zone: "Lorren 1", share_within_10: 100 }),
-    square(1, { zone: "Lorren 2", share_within_10: 39.9 }),
-    square(2, { zone: "Lorren 3", share_within_10: null }),
-  );
-  it("are classed by the middle limit, the last class closed at 100%", () => {
-    const counts = rows(shown("access", inputs, { zones }), "People within 10 min").slice(0, 5);
-    expect(counts.map(({ label, count }) => [label, count])).toEqual([
-      ["0 to 20%", 0],
-      ["20 to 40%", 1],
-      ["40 to 60%", 0],
-      ["60 to 80%", 0],
-      ["80 to 100%", 1],
-    ]);
-  });
-  it("are outlined when their row is chosen, and only then", () => {
-    expect(shown("access", inputs, { zones }).overlays.selection).toBeUndefined();
-    useScreen.setState({ row: "Lorren 2" });
-    expect(shown("access", inputs, { zones }).overlays.selection?.features).toHaveLength(1);
-  });
-  it("without known homes are drawn without a class", () => {
-    const fills = shown("access", inputs, { zones }).overlays.zones?.features.map(({ properties }) => properties?.fill as string);
-    expect(fills?.[2]).toBe("#f0f2ec");
-  });
-});
-
-describe("other answers", () => {
-  it("draws the second way dashed and below the first", () => {
-    const routes = collection(
-      { type: "Feature", properties: { measure: "time" }, geometry: { type: "LineString", coordinates: [] } },
-      { type: "Feature", properties: { measure: "distance" }, geometry: { type: "LineString", coordinates: [] } },
-    );
-    const content = shown("route", { mode: "drive", waypoints: { features: [] } }, { routes });
-    expect(content.overlays.routes?.features.map(({ properties }) => properties?.second as boolean)).toEqual([true, false]);
-    expect(rows(content, "Way").map(({ label, swatch }) => [label, swatch.kind])).toEqual([["Quickest", "line"], ["Shortest", "dash"]]);
-  });
-  it("joins a way to places that lie off its ends", () => {
-    const at = (lon: number, lat: number): Feature => ({ type: "Feature", properties: {}, geometry: { type: "Point", coordinates: [lon, lat] } });
-    const line = [[0, 0.0002], [0.001, 0], [0.002, 0]];
-    const routes = collection({ type: "Feature", properties: { measure: "time" }, geometry: { type: "LineString", coordinates: line } });
-    const places = collection(at(0, 0), at(0.001, 0.001), at(0.002, 0.00001));
-    const content = shown("route", { mode: "drive", waypoints: { features: [] } }, { routes, places });
-    expect(content.overlays.routes?.features).toHaveLength(1);
-    const approaches = content.overlays.approaches?.features ?? [];
-    expect(approaches.map(({ geometry }) => geometry)).toEqual([{ type: "LineString", coordinates: [[0, 0], [0, 0.0002]] }]);
-    expect(approaches[0]?.properties?.colour).toBe(content.overlays.routes?.features[0]?.properties?.colour);
+  it("leaves streets to the mode where their row is switched off, and plain where nothing is said", () => {
+    useScreen.setState({ hidden: { reached: true } });
+    expect(shown("isochrone", inputs, result).streets).toEqual({ kind: "mode", mode: "walk", at: null, beside: null });
+    expect(shown("access", inputs, { view: {} }).streets).toEqual({ kind: "plain" });
   });
   it("shows no answer of another stage", () => {
     useScreen.setState({ stage: "handout" });
-    const content = shown("isochrone", { limits: [5] }, { areas: collection(square(0, { limit: 5 })) });
+    const content = shown("isochrone", inputs, result);
     expect(content.overlays.areas).toBeUndefined();
     expect(content.groups.map(({ title }) => title)).toEqual(["Ground"]);
+  });
+  });
+
+describe("measuring", () => {
+  it("says what to do, then the length", () => {
+    const content = shown("matrix", {}, { view: {} });
+    measureShown(content, []);
+    expect(content.groups[0]?.rows[0]?.label).toMatch(/Click/);
+    measureShown(content, [[0, 0], [0, 0.001], [0, 0.002]]);
+    expect(content.groups[0]?.rows[0]?.label).toBe("222 m");
+    expect(content.overlays.selection?.features).toHaveLength(1);
   });
 });
 

@@ -7,34 +7,33 @@ import { askOnce, cutOffLinks, type Inputs, type LayerInfo, type Overview } from
 import { modeBands, type ModeLook } from "./modeBands";
 import type { Packed } from "../api/packed";
 import { inkOf } from "../sheet/blocks";
-import { isLayerSet, questionNames } from "../sheet/words";
+import { questionNames } from "../sheet/words";
 import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../state/sheet";
 import { useScreen, type Colour, type Theme } from "../state/store";
-import { alongsideShown, collection, lineLength, measureShown, neighboursShown, overlaidShown, part, tripsShown } from "./answers";
-import { accessShown, type ZoneLook } from "./access";
-import { centralityShown } from "./centrality";
+import { figure } from "../common/format";
 import type { Classing } from "./choropleth";
-import { bands, tints, token } from "./look";
-import { relooked } from "./relook";
+import { bands, token } from "./look";
 import type { Overlays } from "./scene";
+import { collection, lineLength } from "./shapes";
+import { outlineShown, viewShown } from "./view";
 
 export type LegendRow = {
   key: string;
-  /** By what its look is kept. */
+  /** By what its look is kept; rows without one have no look of their own. */
   id?: string;
   label: string;
   count?: number | undefined;
   swatch: { kind: "area" | "line" | "dash" | "button" | "triangle" | "circle" | "number"; fill?: string; line?: string; width?: number };
 };
-export type LegendGroup = { title: string; note?: string; rows: LegendRow[]; zones?: { of: "zones" | "places"; field: string; classing: Classing; limits: number[]; figures: [string, string][] } };
+/** What features are graded by and how classes are made, for the legend to change. */
+export type Graded = { of: string; field: string; classing: Classing; limits: number[]; figures: [string, string][]; counts: boolean };
+export type LegendGroup = { id?: string; title: string; note?: string; rows: LegendRow[]; grades?: Graded };
 export type StreetsShown = { kind: "plain" } | { kind: "mode"; mode: string; at: string | null; beside: string | null; values?: { by: Exclude<Colour, "use">; limits: number[] } } | { kind: "reach"; inputs: Inputs; limits: number[] };
 export type MapContent = { overlays: Overlays; streets: StreetsShown; groups: LegendGroup[]; bandCount: number; order: readonly string[] };
 type Hidden = Record<string, boolean>;
 
 /** One and the same value, so that nothing is ordered anew where nothing was ordered. */
 const UNORDERED: readonly string[] = [];
-
-const unit = (inputs: Inputs) => (inputs.measure === "distance" ? "m" : "min");
 
 export function useMapContent(overview: Overview | undefined, streets: Packed | null): MapContent {
   const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside, measuring, way: shownWay, overlaid, zoneLook, minute } = useScreen();
@@ -59,7 +58,7 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
   const { data: over } = useAnswer(study, stage === "sheet" && overlaid !== question ? overlaid : null);
   const overNumber = (sheet?.blocks ?? []).filter(({ kind }) => kind === "question").findIndex(({ id }) => id === overlaid) + 1;
   const overName = overlaid ? (questionNames(sheet?.blocks ?? [])[overlaid] ?? "") : "";
-  const way = useTripWay(study, stage === "sheet" ? answer : null, row);
+  const path = useRowPath(study, stage === "sheet" ? answer : null, row);
   return useMemo(() => {
     const content: MapContent = { overlays: {}, streets: { kind: "plain" }, groups: [], bandCount: 3, order: (stage === "sheet" && block?.order) || UNORDERED };
     if (!overview?.stamp) return content;
@@ -69,16 +68,19 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     if (stage === "streets") streetsStage(content, overview, streets, hidden, label);
     if (stage === "streets" && cutOff) partsShown(content, overview, mode, cutOff, hidden, theme);
     if (stage === "modes") modesStage(content, overview, { mode, at, colour, beside }, theme);
-    if (stage === "sheet" && answer && block) answerShown(content, answer, overview.layers, hidden, row, theme, way, zoneLook, minute);
+    if (stage === "sheet" && answer && block) {
+      viewShown(content, answer.result, { hidden, row, look: zoneLook, step: minute, looks: block.look ?? {}, path });
+      streetsShown(content, answer, hidden);
+    }
     if (street && (stage === "modes" || stage === "streets" || stage === "sheet")) {
       content.overlays.selection = collection([{ type: "Feature", properties: {}, geometry: street.line }]);
     }
-    if (stage === "sheet" && over) overlaidShown(content, over, `${overName}: ${over.result.title}`, inkOf(overNumber));
+    if (stage === "sheet" && over) outlineShown(content, over.result, `${overName}: ${over.result.title}`, inkOf(overNumber));
     if (stage === "sheet" && shownWay && answer?.process !== "route") content.overlays.routes = collection([{ ...shownWay, properties: { colour: token("--thread") } }]);
     if (measuring) measureShown(content, measuring);
-    const dressed = stage === "sheet" && block ? relooked(content, block.look ?? {}) : content;
-    return overview.drawn ? dressed : { ...dressed, groups: [...dressed.groups, ground(overview.layers, stage === "modes")] };
-  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, way, measuring, shownWay, over, overName, overNumber, zoneLook, minute]);
+    void theme; // colours are read from the theme in force
+    return overview.drawn ? content : { ...content, groups: [...content.groups, ground(overview.layers, stage === "modes")] };
+  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, path, measuring, shownWay, over, overName, overNumber, zoneLook, minute]);
 }
 
 /** An attribute of each link of a drawing, lettered at its middle in the direction in which it was drawn. */
@@ -96,16 +98,17 @@ export function lettersOf(links: FeatureCollection, field: string): FeatureColle
   return collection(features);
 }
 
-/** The way of the trip that is chosen in the table. */
-function useTripWay(study: string | null, answer: Answer | null | undefined, row: string | null): Feature | null {
-  const trips = answer?.process === "trips" ? (answer.result.trips as { trip: number; origin_row: number; destination_row: number }[]) : [];
-  const trip = trips.find((one) => String(one.trip) === row);
-  const places = (answer?.result.places as FeatureCollection | undefined)?.features ?? [];
-  const ends = trip && !answer?.inputs.lines ? [places[trip.origin_row], places[trip.destination_row]] : [];
+/** The path that the selected row of a table stands for, where the view says how to ask for it. */
+function useRowPath(study: string | null, answer: Answer | null | undefined, row: string | null): Feature | null {
+  const table = answer?.result.view.tables?.[0];
+  const rows = (answer && table?.path ? (answer.result[table.part] ?? []) : []) as Record<string, number>[];
+  const found = rows.find((one) => String(one[table?.key ?? ""]) === row);
+  const places = (answer?.result[table?.path?.places ?? ""] as FeatureCollection | undefined)?.features ?? [];
+  const ends = found && table?.path ? [places[found[table.path.source] ?? -1], places[found[table.path.target] ?? -1]].filter((end) => end !== undefined) : [];
   const { mode, at, snap, closures, measure } = answer?.inputs ?? {};
-  const inputs = { mode, at, snap, closures, measure, waypoints: collection(ends.filter((end) => end !== undefined)) };
+  const inputs = { mode, at, snap, closures, measure, waypoints: collection(ends) };
   const { data } = useQuery({
-    queryKey: ["trip-way", study, answer?.made, row],
+    queryKey: ["row-path", study, answer?.made, row],
     queryFn: () => askOnce(study ?? "", "route", JSON.parse(JSON.stringify(inputs)) as Inputs),
     enabled: ends.length === 2,
     staleTime: Infinity,
@@ -255,153 +258,26 @@ function modesStage(content: MapContent, overview: Overview, look: ModeLook, the
   content.groups.push({ title: `${info.title}, ${title}`, rows: [...rows, unused], note });
 }
 
-function answerShown(content: MapContent, answer: Answer, layers: LayerInfo[], hidden: Hidden, row: string | null, theme: Theme, way: Feature | null, zoneLook: ZoneLook, minute: number | null): void {
-  void theme; // colours are read from the theme in force
-  const { inputs, process } = answer;
-  if (process === "isochrone") isochroneShown(content, answer, hidden);
-  if (process === "access") accessShown(content, answer, hidden, row, zoneLook, minute);
-  if (process === "route") routeShown(content, answer, hidden);
-  if (process === "catchment") catchmentShown(content, answer, hidden, row);
-  if (process === "trips") tripsShown(content, answer, hidden, way);
-  if (process === "alongside") alongsideShown(content, answer, layers, hidden, row);
-  if (process === "neighbours") neighboursShown(content, answer, hidden, row);
-  if (process === "centrality") centralityShown(content, answer, hidden, row, zoneLook);
-  if (["neighbours", "alongside", "trips", "centrality"].includes(process)) return;
-  const places = part(answer, "places");
-  if (places) {
-    const pinned = !isLayerSet(inputs.places ?? inputs.waypoints);
-    const layer = isLayerSet(inputs.places) ? layers.find(({ id }) => id === (inputs.places as { layer: string }).layer) : undefined;
-    const shown = places.features.map((feature) => ({
-      ...feature,
-      properties: { ...feature.properties, used: feature.properties?.status === "on street" },
-    }));
-    if (!pinned && !hidden.places) content.overlays.places = collection(shown);
-    content.groups[0]?.rows.push({
-      key: pinned ? "" : "places",
-      label: layer?.title.replace(/s$/, "") ?? "Point",
-      count: places.features.length,
-      swatch: { kind: "button" },
-    });
-  }
-}
-
-function isochroneShown(content: MapContent, answer: Answer, hidden: Hidden): void {
-  const limits = answer.inputs.limits as number[];
-  const colours = bands(limits.length);
-  const index = (feature: Feature) => limits.indexOf(feature.properties?.limit as number);
-  content.bandCount = limits.length;
-  const dressed = (name: string, key: (i: number) => string) =>
-    collection(
-      (part(answer, name)?.features ?? [])
-        .filter((feature) => !hidden[key(index(feature))])
-        .sort((a, b) => index(b) - index(a))
-        .map((feature) => {
-          const colour = colours[index(feature)];
-          const label = `${limits[index(feature)]} ${unit(answer.inputs)}`;
-          return { ...feature, properties: { ...feature.properties, fill: colour?.fill, line: colour?.line, label } };
-        }),
-    );
-  content.overlays.areas = dressed("areas", (i) => `band-${i}`);
-  if (!hidden.contours) {
-    const contours = dressed("contours", (i) => `band-${i}`);
-    content.overlays.contours = contours;
-    content.overlays["contour-names"] = collection(contours.features.map(smoothed));
-  }
-  const differ = ((answer.inputs.differs as unknown[] | undefined) ?? []).length > 0;
-  content.streets = hidden["reached"] || differ ? modeStreets(answer.inputs) : { kind: "reach", inputs: answer.inputs, limits };
-  content.groups.push({
-    title: answer.inputs.direction === "to" ? "Time to get there" : "Time from there",
-    rows: [
-      ...limits.map((limit, i): LegendRow => ({
-        key: `band-${i}`,
-        label: `to ${limit} ${unit(answer.inputs)}`,
-        swatch: { kind: "area", fill: colours[i]?.fill ?? "", line: colours[i]?.street ?? "" },
-      })),
-      ...(differ ? [] : [{ key: "reached", label: "Reached street", swatch: { kind: "line" as const, line: colours[0]?.street ?? "" } }]),
-      { key: "contours", label: "Contour", swatch: { kind: "line", line: "var(--ink)" } },
-    ],
+/** A line that is measured on the map, straight from point to point. */
+export function measureShown(content: MapContent, line: [number, number][]): void {
+  const metres = lineLength(line);
+  if (line.length > 1) content.overlays.selection = collection([{ type: "Feature", properties: {}, geometry: { type: "LineString", coordinates: line } }]);
+  if (line.length === 1) content.overlays.ends = collection([{ type: "Feature", properties: {}, geometry: { type: "Point", coordinates: line[0] ?? [0, 0] } }]);
+  content.groups.unshift({
+    title: "Measured",
+    rows: [{ key: "", label: line.length < 2 ? "Click point after point" : metres < 2000 ? `${figure(metres)} m` : `${figure(metres / 1000, 2)} km`, swatch: { kind: "dash", line: "var(--thread)" } }],
+    note: "Straight lines. Escape ends this.",
   });
 }
 
-/** A contour averaged along its way, for its lettering only: letters need a calmer line than the contour itself. */
-function smoothed(feature: Feature): Feature {
-  if (feature.geometry.type !== "LineString") return feature;
-  const line = feature.geometry.coordinates;
-  const half = 6;
-  const coordinates = line
-    .filter((_, i) => i % 4 === 0 || i === line.length - 1)
-    .map((_, j) => {
-      const near = line.slice(Math.max(j * 4 - half, 0), j * 4 + half + 1);
-      const mean = (axis: number) => near.reduce((sum, point) => sum + (point[axis] ?? 0), 0) / near.length;
-      return [mean(0), mean(1)];
-    });
-  return { ...feature, geometry: { type: "LineString", coordinates } };
+/** The streets as the view of an answer wants them. */
+function streetsShown(content: MapContent, answer: Answer, hidden: Hidden): void {
+  const { kind, limits = [], row } = answer.result.view.map?.streets ?? { kind: "plain" };
+  if (kind === "plain") return;
+  const reach = kind === "reach" && !(row && hidden[row]);
+  content.streets = reach ? { kind: "reach", inputs: answer.inputs, limits } : modeStreets(answer.inputs);
+  if (limits.length) content.bandCount = limits.length;
 }
 
-/** The limit that the choropleth shows: the middle one. */
+/** The limit that leads: the middle one. */
 export const middleLimit = (limits: number[]) => limits[Math.floor(limits.length / 2)] ?? 0;
-
-function routeShown(content: MapContent, answer: Answer, hidden: Hidden): void {
-  const colours = [token("--b1"), token("--b2"), token("--thread"), token("--b3")];
-  const words: Record<string, string> = { time: "Quickest", distance: "Shortest", "own way": "Own way" };
-  const routes = part(answer, "routes")?.features ?? [];
-  const dressed = routes.map((feature, i) => ({
-    ...feature,
-    properties: { measure: feature.properties?.measure as string, colour: colours[i], second: i > 0 },
-  }));
-  const drawn = dressed.filter((_, i) => !hidden[`route-${i}`]).reverse();
-  content.overlays.routes = collection(drawn);
-  content.overlays.approaches = collection(drawn.flatMap((way) => approaches(way, part(answer, "places")?.features ?? [])));
-  content.streets = modeStreets(answer.inputs);
-  content.groups.push({
-    title: "Way",
-    rows: dressed.map(({ properties }, i): LegendRow => ({
-      key: `route-${i}`,
-      label: words[properties.measure] ?? properties.measure,
-      swatch: { kind: i ? "dash" : "line", line: colours[i] ?? "" },
-    })),
-  });
-}
-
-/** Shorter lines are hidden by the pin. */
-const LEAST_APPROACH_M = 3;
-
-/** Straight lines between the first and the last place and the ends of a way, where these lie apart. */
-function approaches(way: Feature, places: Feature[]): Feature[] {
-  if (way.geometry.type !== "LineString") return [];
-  const line = way.geometry.coordinates;
-  const pairs = [[places[0], line[0]], [places[places.length - 1], line[line.length - 1]]] as const;
-  return pairs.flatMap(([place, end]) => {
-    if (place?.geometry.type !== "Point" || !end || lineLength([place.geometry.coordinates, end] as [number, number][]) < LEAST_APPROACH_M) return [];
-    return [{ type: "Feature", properties: way.properties, geometry: { type: "LineString", coordinates: [place.geometry.coordinates, end] } }];
-  });
-}
-
-function catchmentShown(content: MapContent, answer: Answer, hidden: Hidden, row: string | null): void {
-  const places = part(answer, "places")?.features ?? [];
-  const colours = tints(places.length);
-  const colour = (feature: Feature) => colours[feature.properties?.place_row as number] ?? "#888888";
-  if (!hidden["catch-areas"]) {
-    content.overlays.areas = collection(
-      (part(answer, "areas")?.features ?? []).map((feature) => ({
-        ...feature,
-        properties: { ...feature.properties, fill: colour(feature), opacity: feature.properties?.place === row ? 0.5 : 0.22 },
-      })),
-    );
-  }
-  if (!hidden["catch-streets"]) {
-    content.overlays.owned = collection(
-      (part(answer, "streets")?.features ?? []).map((feature) => ({ ...feature, properties: { colour: colour(feature) } })),
-    );
-  }
-  const chosen = (part(answer, "areas")?.features ?? []).filter((feature) => feature.properties?.place === row);
-  if (chosen.length) content.overlays.selection = collection(chosen);
-  content.streets = modeStreets(answer.inputs);
-  content.groups.push({
-    title: "Nearest place",
-    rows: [
-      { key: "catch-areas", label: "Its ground", swatch: { kind: "area", fill: "var(--place-wash)", line: "var(--place)" } },
-      { key: "catch-streets", label: "Its streets", swatch: { kind: "line", line: "var(--place)" } },
-    ],
-  });
-}

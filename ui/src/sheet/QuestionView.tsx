@@ -1,7 +1,7 @@
 /** One question of the sheet: its sentence, the editor of the word in hand, figures, doubts, and what can be done. */
 import { LinearProgress } from "@mui/material";
 import { Fragment, useEffect, useRef, useState } from "react";
-import { stopJob, type Overview, type ProcessInfo } from "../api/own";
+import { stopJob, type Inputs, type Offer, type Overview, type ProcessInfo } from "../api/own";
 import { clock, elapsed, figure } from "../common/format";
 import { Committed } from "../common/words";
 import { isComplete, isStale, useAnswer, useSheet, useSheetActions, type Answer, type QuestionBlock } from "../state/sheet";
@@ -89,42 +89,11 @@ export function QuestionView({ number, block, process, overview }: Props) {
               Ask again
             </button>
           )}
-          <button className="linkish" onClick={() => set({ editing: null, picking: { question: block.id, slot: "closures" } })}>
-            Close a street
-          </button>
-          {process.id === "route" && (
-            <button className="linkish" title="Set points your own way would pass: it is measured beside the best" onClick={() => set({ editing: null, picking: { question: block.id, slot: "expected" } })}>
-              Why not my way?
+          {offersOf(process, block.inputs).map(([slot, { label, hint, by }]) => (
+            <button key={slot} className="linkish" title={hint} onClick={() => set(by === "map" ? { editing: null, picking: { question: block.id, slot } } : { editing: { question: block.id, slot }, picking: null })}>
+              {label}
             </button>
-          )}
-          {process.id === "isochrone" && !(block.inputs.differs as unknown[] | undefined)?.length && (
-            <button className="linkish" title="Some places by another mode, within other limits or with minutes added" onClick={() => set({ editing: { question: block.id, slot: "differs" }, picking: null })}>
-              Let some places differ
-            </button>
-          )}
-          {process.id === "access" && !(block.inputs.measures as unknown[] | undefined)?.length && (
-            <button className="linkish" title="Potential, supply per head, time to the k-th nearest" onClick={() => set({ editing: { question: block.id, slot: "measures" }, picking: null })}>
-              Measure more
-            </button>
-          )}
-          {process.id === "access" && !block.inputs.against && (
-            <button className="linkish" title="The same with another mode, hour, closed street or other places, and the difference" onClick={() => set({ editing: { question: block.id, slot: "against" }, picking: null })}>
-              Set against
-            </button>
-          )}
-          {process.id === "access" && !block.inputs.candidates && (
-            <button className="linkish" title="Which of several places would help most" onClick={() => set({ editing: { question: block.id, slot: "candidates" }, picking: null })}>
-              Try candidates
-            </button>
-          )}
-          {"hours" in process["x-awl"].slots && !!block.inputs.at && !block.inputs.hours && !(block.inputs.differs as unknown[] | undefined)?.length && (
-            <button className="linkish" title="The same at further hours of that day" onClick={() => set({ editing: { question: block.id, slot: "hours" }, picking: null })}>
-              Through the day
-            </button>
-          )}
-          <button className="linkish" title="How far a place may lie from a usable street" onClick={() => set({ editing: { question: block.id, slot: "snap" }, picking: null })}>
-            Snapping
-          </button>
+          ))}
           <button className="linkish" onClick={() => setNaming(true)}>
             Name
           </button>
@@ -145,6 +114,15 @@ export function QuestionView({ number, block, process, overview }: Props) {
       )}
     </section>
   );
+}
+
+/** Inputs that the sentence does not hold yet and that can be given now, in order. */
+function offersOf({ "x-awl": { slots } }: ProcessInfo, inputs: Inputs): [string, Offer][] {
+  const given = (name: string) => !!inputs[name] && !(Array.isArray(inputs[name]) && inputs[name].length === 0);
+  return Object.entries(slots)
+    .flatMap(([slot, { offer }]): [string, Offer][] => (offer ? [[slot, offer]] : []))
+    .filter(([slot, { always, needs = [], unless = [] }]) => (always || !given(slot)) && needs.every(given) && !unless.some(given))
+    .sort(([, a], [, b]) => (a.rank ?? 1) - (b.rank ?? 1));
 }
 
 /** What a click on the map will do. */
@@ -225,7 +203,7 @@ function AnswerView({ answer, full, stale }: { answer: Answer; full: boolean; st
         ))}
       </div>
       {doubts.slice(0, full ? 8 : 1).map((doubt) => (
-        <DoubtView key={doubt.code + doubt.text} doubt={doubt} answer={answer} full={full} />
+        <DoubtView key={doubt.code + doubt.text} doubt={doubt} full={full} />
       ))}
       {full && (
         <details>

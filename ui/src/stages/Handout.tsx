@@ -6,8 +6,6 @@ import { keepAnswer, type Overview } from "../api/own";
 import { clock, figure, words } from "../common/format";
 import { message, useSheet, type Answer, type QuestionBlock } from "../state/sheet";
 
-const FRAME = new Set(["title", "summary", "figures", "doubts", "method", "table", "tables", "chart", "charts"]);
-
 export function Handout({ overview }: { overview: Overview }) {
   const base = `/studies/${overview.id}`;
   const layers = overview.layers.filter(({ role }) => role === "places" || role === "zones");
@@ -114,8 +112,8 @@ function Answers({ overview }: { overview: Overview }) {
           </p>
           <Keep overview={overview} question={question.id} />
           <div className="downloads">
-            {Object.entries(answer.result)
-              .filter(([name, value]) => !FRAME.has(name) && typeof value === "object")
+            {Object.keys(answer.result.schema)
+              .map((name) => [name, answer.result[name]] as const)
               .map(([name, value]) => (
                 <Row key={name} label={words(name)}>
                   {Array.isArray(value) ? (

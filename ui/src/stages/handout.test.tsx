@@ -52,7 +52,7 @@ describe("the modes", () => {
 
 describe("the handout", () => {
   const block = question("q1", "access", { limits: [5] });
-  const result = { title: "Walk, population within 5 min", zones: { type: "FeatureCollection", features: [square(0, {})] }, totals: [{ field: "population" }] };
+  const result = { title: "Walk, population within 5 min", zones: { type: "FeatureCollection", features: [square(0, {})] }, totals: [{ field: "population" }], schema: { zones: [], totals: [] } };
   const show = (answer: unknown) =>
     render(<Handout overview={WITH_MODES} />, { wrapper: framed([[["sheet", "ferrow"], sheetOf(block)], [["answer", "ferrow", "q1"], answer]]) });
   const links = () => screen.getAllByRole("link").map((link) => link.getAttribute("href"));
@@ -73,8 +73,8 @@ describe("the handout", () => {
     expect(document.querySelector("code")?.textContent).toBe(`${location.origin}/studies/ferrow`);
   });
   it("offers an answer's maps as GeoJSON and its tables as CSV", () => {
-    show(answerOf(block, { ...result, charts: [{ kind: "curve" }], tables: [{ name: "By hour" }] }));
-    expect(links().filter((link) => /charts|tables/.test(link ?? ""))).toEqual([]); // how the page shows it is no result
+    show(answerOf(block, { ...result, view: { charts: [{ kind: "curve" }], tables: [{ title: "By hour" }] } }));
+    expect(links().filter((link) => /view|charts|tables/.test(link ?? ""))).toEqual([]); // how the page shows it is no result
     expect(links()).toEqual(expect.arrayContaining([
       "/studies/ferrow/export/answers/q1/zones?format=geojson",
       "/studies/ferrow/export/answers/q1/totals?format=csv",
@@ -91,7 +91,7 @@ describe("a route's directions", () => {
     { turn: "go straight on", street: "Gant Bridge", distance_m: 90, duration_s: 68 },
     { turn: "end", street: "at the end", distance_m: 0, duration_s: 60 },
   ];
-  const result = { chart: { kind: "steps", title: "Directions", part: "steps", x: { label: "", values: [] }, series: [] }, steps };
+  const result = { view: { charts: [{ kind: "steps", title: "Directions", part: "steps" }] }, steps };
   it("are words with distance and time", () => {
     render(<AnswerChart result={result as unknown as Parameters<typeof AnswerChart>[0]["result"]} />);
     expect(screen.getAllByRole("listitem").map((item) => item.textContent)).toEqual([
@@ -102,7 +102,7 @@ describe("a route's directions", () => {
     ]);
   });
   it("are nothing where an answer has no chart", () => {
-    const { container } = render(<AnswerChart result={{} as Parameters<typeof AnswerChart>[0]["result"]} />);
+    const { container } = render(<AnswerChart result={{ view: {} } as Parameters<typeof AnswerChart>[0]["result"]} />);
     expect(container.textContent).toBe("");
   });
 });

@@ -83,25 +83,6 @@ export function isStale(block: QuestionBlock, answer: Answer | null | undefined)
   return !!answer && (!answer.fresh || canonical(answer.inputs) !== canonical(block.inputs));
 }
 
-/** Results a question needs on the screen; streets are drawn from arrays instead. */
-const SHOWN: Record<string, string[]> = {
-  isochrone: ["areas", "contours", "ends", "places", "by_hour"],
-  access: ["zones", "totals", "places", "near", "curves", "unserved", "candidates", "choices", "lorenz"],
-  route: ["routes", "places"],
-  catchment: ["areas", "streets", "places"],
-  matrix: ["rows"],
-  trips: ["trips", "load", "places", "unreachable"],
-  neighbours: ["places", "cross", "pairs"],
-  centrality: ["places", "streets"],
-  alongside: ["streets", "strip", "events", "found"],
-};
-
-/** The same, with the collections that are named after layers. */
-const shownOf = (process: string, inputs: Inputs): string[] => [
-  ...(SHOWN[process] ?? []),
-  ...(process === "alongside" ? (inputs.layers as { layer?: string }[]).flatMap(({ layer }) => layer ?? []) : []),
-];
-
 export function useSheetActions(study: string) {
   const queries = useQueryClient();
 
@@ -153,11 +134,11 @@ export function useSheetActions(study: string) {
       if (running) void stopJob(running).catch(() => undefined);
       setRun(id, { job: null, progress: 0, message: "Asking", secondsLeft: null, error: null, stopped: false });
       try {
-        const outputs = Object.fromEntries(shownOf(process, inputs).map((name) => [name, {}]));
         const job = await sendJson<JobInfo>(
           `/studies/${study}/processes/${process}/execution`,
           "POST",
-          { inputs, outputs, question: id },
+          // Kept with a question, an answer holds what its view shows; streets are drawn from arrays instead.
+          { inputs, outputs: {}, question: id },
           { Prefer: "respond-async" },
         );
         setRun(id, { job: job.jobID });

@@ -3,6 +3,7 @@ import type { Feature, Polygon } from "geojson";
 import { create } from "zustand";
 import type { Area, Incoming, Reading } from "../api/incoming";
 import type { Inputs, SheetDoc, Street } from "../api/own";
+import type { GradeLook } from "../map/view";
 
 export const STAGES = ["sources", "streets", "modes", "sheet", "handout"] as const;
 export type Stage = (typeof STAGES)[number];
@@ -64,7 +65,7 @@ type Screen = {
   /** How opaque the areas of answers are, from a fifth to 1. */
   opacity: number;
   /** What zones of an answer are coloured by (null: what leads it), and how their classes are made. */
-  zoneLook: { field: string | null; classing: "equal" | "quantile" | "natural" | "own"; own: number[] | null };
+  zoneLook: GradeLook;
   /** The minute on the curve of an answer at which zones are shown; null while its own limits are. */
   minute: number | null;
   /** Where the map is to look next. */

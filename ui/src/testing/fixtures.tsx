@@ -26,7 +26,7 @@ export const question = (id: string, process: string, inputs: Record<string, unk
 export const sheetOf = (...blocks: QuestionBlock[]): SheetDoc => ({ id: "main", title: "Who?", blocks, undo: 1, changed: "2026-08-04T12:00:00Z" });
 
 export function answerOf(block: QuestionBlock, result: Record<string, unknown>, fresh = true): Answer {
-  const made = { title: "", summary: {}, figures: [], doubts: [], method: [], ...result } as unknown as Answer["result"];
+  const made = { title: "", summary: {}, figures: [], doubts: [], method: [], view: {}, schema: {}, ...result } as unknown as Answer["result"];
   return { process: block.process, inputs: block.inputs, made: "2026-08-04T12:00:00Z", seconds: 0.1, result: made, fresh };
 }
 

@@ -5,22 +5,13 @@ import { LineChart } from "@mui/x-charts/LineChart";
 import { Slider } from "@mui/material";
 import { useState } from "react";
 import type { Results } from "../api/client";
+import type { components } from "../api/schema";
 import { duration, figure } from "../common/format";
 import { middleLimit } from "../map/content";
 import { bands } from "../map/look";
 import { useScreen } from "../state/store";
 
-type Chart = {
-  kind: "curve" | "bars" | "steps";
-  /** What it is called where there are several. */
-  name?: string;
-  title: string;
-  part?: string;
-  x: { label: string; values: (number | string)[] };
-  series: { label: string; values: number[] }[];
-  marks?: number[];
-  profile?: Chart | null;
-};
+type Chart = components["schemas"]["Chart"];
 type Step = { turn: string; street: string; distance_m: number; duration_s: number; beside_m?: number };
 
 const DASHES = ["0", "5 3", "1.5 3", "9 3 2 3"];
@@ -32,7 +23,7 @@ const FRAME = {
 };
 
 export function AnswerChart({ result, shown = 0, onShow = () => undefined }: { result: Results; shown?: number; onShow?: (chart: number) => void }) {
-  const charts = [result.chart, ...(result.charts ?? [])].filter(Boolean) as Chart[];
+  const charts = result.view.charts ?? [];
   const chart = charts[Math.min(shown, charts.length - 1)];
   if (!chart) return null;
   return (
@@ -59,9 +50,10 @@ function OneChart({ chart, result, named }: { chart: Chart; result: Results; nam
 
 function Curve({ chart, named }: { chart: Chart; named: boolean }) {
   const { minute, set } = useScreen();
-  const x = chart.x.values as number[];
-  // A curve that belongs to zones has a cursor, and the map follows it.
-  const led = chart.part === "curves";
+  const x = (chart.x?.values ?? []) as number[];
+  const series = (chart.series ?? []).map(({ label, values }) => ({ label, values: values as number[] }));
+  // A curve that belongs to a part has a cursor, and the map follows it.
+  const led = !!chart.part;
   const at = led && minute !== null ? minute : chart.marks ? middleLimit(chart.marks) : null;
   const nearest = at === null ? -1 : x.reduce((best, value, i) => (Math.abs(value - at) < Math.abs((x[best] ?? 0) - at) ? i : best), 0);
   const top = x[x.length - 1] ?? 1;
@@ -69,7 +61,7 @@ function Curve({ chart, named }: { chart: Chart; named: boolean }) {
     <>
       {named && <h3>{chart.title}</h3>}
       <div className="series-key">
-        {chart.series.map(({ label, values }, i) => (
+        {series.map(({ label, values }, i) => (
           <span key={label}>
             <svg aria-hidden="true">
               <path d="M0 4H24" stroke="var(--ink)" strokeWidth="2" strokeDasharray={DASHES[i % DASHES.length]} />
@@ -80,7 +72,7 @@ function Curve({ chart, named }: { chart: Chart; named: boolean }) {
         ))}
         {nearest >= 0 && (
           <em>
-            at {figure(x[nearest], Number.isInteger(x[nearest]) ? 0 : 1)} {chart.x.label === "minutes" ? "min" : "m"}
+            at {figure(x[nearest], Number.isInteger(x[nearest]) ? 0 : 1)} {chart.x?.label === "minutes" ? "min" : "m"}
           </em>
         )}
         {led && minute !== null && (
@@ -95,14 +87,14 @@ function Curve({ chart, named }: { chart: Chart; named: boolean }) {
         hideLegend
         skipAnimation
         grid={{ horizontal: true }}
-        xAxis={[{ data: x, min: 0, max: x[x.length - 1] ?? 1, label: chart.x.label, labelStyle: { fontSize: 11.5, fill: "var(--ink-2)" }, height: 44, tickNumber: 7, ...AXIS }]}
+        xAxis={[{ data: x, min: 0, max: x[x.length - 1] ?? 1, label: chart.x?.label ?? "", labelStyle: { fontSize: 11.5, fill: "var(--ink-2)" }, height: 44, tickNumber: 7, ...AXIS }]}
         yAxis={[{ min: 0, width: 40, tickNumber: 3, ...AXIS }]}
-        series={chart.series.map(({ label, values }, i) => ({ id: `s${i}`, data: values, label, showMark: false, color: "var(--ink)", curve: "linear" as const }))}
+        series={series.map(({ label, values }, i) => ({ id: `s${i}`, data: values, label, showMark: false, color: "var(--ink)", curve: "linear" as const }))}
         sx={{
           ...FRAME,
           "& .MuiLineElement-root": { strokeWidth: 1.8 },
           ...Object.fromEntries(
-            chart.series.map((_, i) => [`& .MuiLineElement-series-s${i}, & [data-series="s${i}"]`, { strokeDasharray: DASHES[i % DASHES.length] }]),
+            series.map((_, i) => [`& .MuiLineElement-series-s${i}, & [data-series="s${i}"]`, { strokeDasharray: DASHES[i % DASHES.length] }]),
           ),
         }}
       >
@@ -129,14 +121,16 @@ function Curve({ chart, named }: { chart: Chart; named: boolean }) {
 }
 
 function Bars({ chart, named }: { chart: Chart; named: boolean }) {
-  const many = chart.x.values.length > 8;
-  const inks = chart.series.length > 1 ? bands(chart.series.length).map(({ street }) => street) : ["var(--ink-2)"];
+  const words = chart.x?.values ?? [];
+  const series = (chart.series ?? []).map(({ label, values }) => ({ label, values: values as number[] }));
+  const many = words.length > 8;
+  const inks = series.length > 1 ? bands(series.length).map(({ street }) => street) : ["var(--ink-2)"];
   return (
     <>
       {named && <h3>{chart.title}</h3>}
-      {(chart.series.length > 1 || !named) && (
+      {(series.length > 1 || !named) && (
         <div className="series-key">
-          {chart.series.map(({ label }, i) => (
+          {series.map(({ label }, i) => (
             <span key={label}>
               <svg aria-hidden="true">
                 <rect width="18" height="8" fill={inks[i]} />
@@ -152,9 +146,9 @@ function Bars({ chart, named }: { chart: Chart; named: boolean }) {
         hideLegend
         skipAnimation
         grid={{ horizontal: true }}
-        xAxis={[{ scaleType: "band", data: chart.x.values, height: many ? 62 : 30, ...AXIS, tickLabelStyle: { ...AXIS.tickLabelStyle, ...(many ? { angle: -38, textAnchor: "end", fontSize: 11.5 } : {}) } }]}
+        xAxis={[{ scaleType: "band", data: words, height: many ? 62 : 30, ...AXIS, tickLabelStyle: { ...AXIS.tickLabelStyle, ...(many ? { angle: -38, textAnchor: "end", fontSize: 11.5 } : {}) } }]}
         yAxis={[{ min: 0, width: 52, tickNumber: 3, ...AXIS }]}
-        series={chart.series.map(({ label, values }, i) => ({ data: values, label, color: inks[i] ?? "var(--ink-2)" }))}
+        series={series.map(({ label, values }, i) => ({ data: values, label, color: inks[i] ?? "var(--ink-2)" }))}
         sx={FRAME}
       />
       </div>
@@ -179,7 +173,8 @@ function WayChart({ chart, steps }: { chart: Chart; steps: Step[] }) {
 
 /** Heights along a way; the axis does not begin at zero. */
 function Profile({ chart }: { chart: Chart }) {
-  const values = chart.series[0]?.values ?? [];
+  const values = (chart.series?.[0]?.values ?? []) as number[];
+  const x = (chart.x?.values ?? []) as number[];
   const [low, high] = [Math.min(...values), Math.max(...values)];
   return (
     <>
@@ -190,7 +185,7 @@ function Profile({ chart }: { chart: Chart }) {
           hideLegend
           skipAnimation
           grid={{ horizontal: true }}
-          xAxis={[{ data: chart.x.values as number[], height: 44, tickNumber: 5, label: chart.x.label, labelStyle: { fontSize: 11.5, fill: "var(--ink-2)" }, min: 0, max: Number(chart.x.values[chart.x.values.length - 1]), ...AXIS }]}
+          xAxis={[{ data: x, height: 44, tickNumber: 5, label: chart.x?.label ?? "", labelStyle: { fontSize: 11.5, fill: "var(--ink-2)" }, min: 0, max: x[x.length - 1] ?? 1, ...AXIS }]}
           yAxis={[{ min: Math.floor(low) - 1, max: Math.max(Math.ceil(high) + 1, Math.floor(low) + 10), width: 40, tickNumber: 4, ...AXIS }]}
           series={[{ id: "height", data: values, label: "Height, m", showMark: false, color: "var(--ink)", curve: "linear" }]}
           sx={{ ...FRAME, "& .MuiLineElement-root": { strokeWidth: 1.8 } }}

@@ -1,13 +1,11 @@
 /** The few columns of an answer that matter; a row, its zone on the map and its place are one selection. */
 import { DataGrid, type GridColDef } from "@mui/x-data-grid";
-import type { Column, Results } from "../api/client";
+import type { Column, Results, TableView } from "../api/client";
 import { figure } from "../common/format";
 import type { Answer } from "../state/sheet";
 import { useScreen } from "../state/store";
 import { curvesOf, Spark } from "./curves";
 import { GRID, KEY, keyOf, type Row } from "./grid";
-
-export type Table = { part: string; columns: Column[] };
 
 /** Rows of a part: features' properties, or records. */
 export function rowsOf(result: Results, name: string): Row[] {
@@ -19,25 +17,22 @@ export function rowsOf(result: Results, name: string): Row[] {
 /** Most rows the grid shows at once. */
 const PAGE = 100;
 
-/** The columns that matter, then every other field of the rows. */
-function allColumns(first: Column[], rows: Row[]): Column[] {
-  const known = new Set<string>([KEY, ...first.map(({ field }) => field)]);
-  const rest = Object.keys(rows[0] ?? {}).filter((field) => !known.has(field) && typeof rows[0]?.[field] !== "object");
-  const digits = (field: string) => {
-    const values = rows.slice(0, 100).map((row) => row[field]);
-    return values.some((value) => typeof value === "string") ? null : values.every((value) => Number.isInteger(value)) ? 0 : 2;
-  };
-  return [...first, ...rest.map((field) => ({ field, title: field.replaceAll("_", " "), unit: "", digits: digits(field) }))];
+/** The columns that matter, then every other field of the rows, as the schema has it. */
+function allColumns(first: Column[], schema: Results["schema"][string], rows: Row[]): Column[] {
+  const known = new Set<string>(first.map(({ field }) => field));
+  const rest = schema.filter(({ name }) => !known.has(name) && typeof rows[0]?.[name] !== "object");
+  const digits = { integer: 0, number: 2, boolean: null, text: null };
+  return [...first, ...rest.map(({ name, type, unit }) => ({ field: name, title: name.replaceAll("_", " "), unit: unit ?? "", digits: digits[type] }))];
 }
 
 /** The share within so many minutes as a small curve in each row. */
-function curveColumn(curves: Map<string, number[]>): GridColDef {
+function curveColumn(curves: Map<string, number[]>, key: string): GridColDef {
   return {
     field: ":curve",
     headerName: "By minute",
     sortable: false,
     width: 66,
-    renderCell: ({ row }) => <Spark values={curves.get(String((row as Row).zone)) ?? []} />,
+    renderCell: ({ row }) => <Spark values={curves.get(String((row as Row)[key])) ?? []} />,
   };
 }
 
@@ -45,23 +40,22 @@ function curveColumn(curves: Map<string, number[]>): GridColDef {
 const LETTER = 6.9;
 const longestWord = (title: string) => Math.max(...title.split(" ").map(({ length }) => length));
 
-/** The name by which a row is selected on the map. */
-const nameOf = (row: Row) => String(row.zone ?? row.name ?? row.trip ?? row.fid ?? row[KEY]);
-
-export function AnswerTable({ answer, table, rows, whole = false }: { answer: Answer; table: Table; rows: Row[]; whole?: boolean }) {
+export function AnswerTable({ answer, table, rows, whole = false }: { answer: Answer; table: TableView; rows: Row[]; whole?: boolean }) {
   const { row: selected, set } = useScreen();
-  const columns: GridColDef[] = (whole ? allColumns(table.columns, rows) : table.columns).map(({ field, title, unit, digits }) => ({
+  /** The value by which a row is selected on the map. */
+  const nameOf = (row: Row) => String(row[table.key ?? KEY] ?? row[KEY]);
+  const columns: GridColDef[] = (whole ? allColumns(table.columns, answer.result.schema[table.part] ?? [], rows) : table.columns).map(({ field, title, unit, digits }) => ({
     field,
     headerName: unit && unit !== "people" ? `${title}, ${unit}` : title,
-    type: digits === null ? "string" : "number",
-    flex: digits === null ? 2.3 : 1,
-    minWidth: digits === null ? 80 : whole ? 84 : Math.max(56, LETTER * longestWord(title) + 13),
-    align: digits === null ? "left" : "right",
-    headerAlign: digits === null ? "left" : "right",
+    type: digits == null ? "string" : "number",
+    flex: digits == null ? 2.3 : 1,
+    minWidth: digits == null ? 80 : whole ? 84 : Math.max(56, LETTER * longestWord(title) + 13),
+    align: digits == null ? "left" : "right",
+    headerAlign: digits == null ? "left" : "right",
     valueFormatter: (value: unknown) => (typeof value === "number" ? figure(value, digits ?? 0) : String(value ?? "–")),
   }));
-  const curves = curvesOf(answer);
-  if (table.part === "zones" && curves.size > 0) columns.splice(columns.length - 1, 0, curveColumn(curves));
+  const curves = curvesOf(answer.result, table.curves, table.key);
+  if (curves.size > 0) columns.splice(columns.length - 1, 0, curveColumn(curves, table.key ?? KEY));
   const chosen = rows.find((row) => nameOf(row) === selected)?.[KEY];
   return (
     <DataGrid

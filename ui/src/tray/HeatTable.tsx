@@ -1,17 +1,18 @@
 /** A matrix as a table of minutes, starts down and ends across, the shorter the darker. */
 import { figure } from "../common/format";
+import type { components } from "../api/schema";
 import { shareRamp } from "../map/look";
-
-type Pair = { origin: string; destination: string; duration_s: number; distance_m: number };
+import type { Row } from "./grid";
 
 /** Most columns and rows that can be taken in at a look. */
 export const MOST_COLUMNS = 60;
 const MOST_ROWS = 400;
 
-export function HeatTable({ pairs }: { pairs: Pair[] }) {
-  const starts = [...new Set(pairs.map(({ origin }) => origin))].slice(0, MOST_ROWS);
-  const ends = [...new Set(pairs.map(({ destination }) => destination))].slice(0, MOST_COLUMNS);
-  const minutes = new Map(pairs.map((pair) => [`${pair.origin}\n${pair.destination}`, pair.duration_s / 60]));
+export function HeatTable({ rows, pivot }: { rows: Row[]; pivot: components["schemas"]["Pivot"] }) {
+  const [from, to] = [(row: Row) => String(row[pivot.rows]), (row: Row) => String(row[pivot.columns])];
+  const starts = [...new Set(rows.map(from))].slice(0, MOST_ROWS);
+  const ends = [...new Set(rows.map(to))].slice(0, MOST_COLUMNS);
+  const minutes = new Map(rows.map((row) => [`${from(row)}\n${to(row)}`, Number(row[pivot.cells]) / (pivot.per ?? 1)]));
   const most = Math.max(...minutes.values(), 1);
   const ramp = shareRamp();
   const shade = (value: number) => Math.min(Math.floor((1 - value / most) * ramp.length), ramp.length - 1);

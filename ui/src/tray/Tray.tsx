@@ -1,5 +1,4 @@
 /** The tray under the map: table and chart of the selected answer, or the card of the street that was clicked. */
-import type { FeatureCollection } from "geojson";
 import { useRef, useState, type PointerEvent } from "react";
 import type { Overview } from "../api/own";
 import { LayerTable } from "../layers/LayerTable";
@@ -8,10 +7,10 @@ import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../state/s
 import { useScreen } from "../state/store";
 import { ArrivalThere } from "./ArrivalThere";
 import { AnswerChart } from "./AnswerChart";
-import { AnswerTable, rowsOf, type Table } from "./AnswerTable";
+import { AnswerTable, rowsOf } from "./AnswerTable";
 import { HeatTable } from "./HeatTable";
 import { StreetCard } from "./StreetCard";
-import { ZoneCard } from "./ZoneCard";
+import { RowCard } from "./RowCard";
 
 const LEAST = 120;
 
@@ -64,7 +63,7 @@ export function Tray({ overview }: { overview: Overview }) {
       </section>
     );
   }
-  if (stage !== "sheet" || !answer?.result.table) return null;
+  if (stage !== "sheet" || !answer?.result.view.tables?.length) return null;
   return (
     <section className={shut ? "tray shut" : "tray"} style={shut ? undefined : { height: trayHeight }} aria-label="Table and chart of the answer">
       <div className="grip" {...drag} />
@@ -82,24 +81,24 @@ function AnswerTray({ study, question, name, answer, shut, onShut }: AnswerTrayP
   const [chosen, setTab] = useState(0);
   const [chart, setChart] = useState(0);
   const { row, set } = useScreen();
-  const tables = tablesOf(answer);
+  const { tables = [], card, files = [] } = answer.result.view;
   // Another answer may have fewer tables: the leading one is shown then.
   const tab = chosen < tables.length ? chosen : 0;
   const table = tables[tab];
   const part = table?.part ?? "";
   const all = rowsOf(answer.result, part);
   const rows = sought.trim() ? all.filter((row) => Object.values(row).some((value) => String(value).toLowerCase().includes(sought.trim().toLowerCase()))) : all;
-  const zone = answer.process === "access" && all.length > 0 ? row : null;
-  const formats = FORMATS[answer.process] ?? ["csv", "gpkg"];
+  const carded = card && rowsOf(answer.result, card.part).find((one) => String(one[card.key]) === row);
+  const pivot = table?.pivot;
   return (
     <>
       <div className="tray-head">
         <h2>{name}</h2>
         {!shut && tables.length > 1 && (
           <div className="switches" role="group" aria-label="Tables of the answer">
-            {tables.map(({ title }, i) => (
-              <button key={title} className="linkish" aria-pressed={i === tab} onClick={() => setTab(i)}>
-                {title}
+            {tables.map(({ title, part }, i) => (
+              <button key={part} className="linkish" aria-pressed={i === tab} onClick={() => setTab(i)}>
+                {title || capitalized(part)}
               </button>
             ))}
           </div>
@@ -108,7 +107,7 @@ function AnswerTray({ study, question, name, answer, shut, onShut }: AnswerTrayP
           {!shut && all.length > SEARCHED && (
             <input className="seek" type="search" placeholder="Find a row" aria-label="Find a row" value={sought} onChange={(event) => setSought(event.target.value)} />
           )}
-          {!shut && answer.process === "matrix" && (
+          {!shut && pivot && (
             <button className="linkish" aria-pressed={heat} onClick={() => setHeat(!heat)}>
               {heat ? "As rows" : "As a table of minutes"}
             </button>
@@ -119,8 +118,8 @@ function AnswerTray({ study, question, name, answer, shut, onShut }: AnswerTrayP
             </button>
           )}
           <span>{rows.length === 1 ? "1 row" : `${figure(rows.length)} rows`}</span>
-          {formats.map((format) => (
-            <a key={format} href={`/studies/${study}/export/answers/${question}/${WHOLE[format] ?? part}?format=${format}`}>
+          {files.map(({ format, part: whole = "all" }) => (
+            <a key={format} href={`/studies/${study}/export/answers/${question}/${whole === tables[0]?.part ? part : whole}?format=${format}`}>
               {NAMES[format] ?? format}
             </a>
           ))}
@@ -132,10 +131,10 @@ function AnswerTray({ study, question, name, answer, shut, onShut }: AnswerTrayP
       {!shut && (
         <>
           <div className="tray-table">
-            {heat ? <HeatTable pairs={rows as never} /> : table && <AnswerTable key={part} answer={answer} table={table} rows={rows} whole={whole} />}
+            {heat && pivot ? <HeatTable rows={rows} pivot={pivot} /> : table && <AnswerTable key={part} answer={answer} table={table} rows={rows} whole={whole} />}
           </div>
           <div className="tray-chart">
-            {zone && zoneNames(answer).has(zone) ? <ZoneCard answer={answer} zone={zone} close={() => set({ row: null })} /> : <AnswerChart result={answer.result} shown={chart} onShow={setChart} />}
+            {card && carded ? <RowCard result={answer.result} card={card} row={carded} close={() => set({ row: null })} /> : <AnswerChart result={answer.result} shown={chart} onShow={setChart} />}
           </div>
         </>
       )}
@@ -143,17 +142,8 @@ function AnswerTray({ study, question, name, answer, shut, onShut }: AnswerTrayP
   );
 }
 
-/** The leading table of an answer, and those that can be shown instead. */
-function tablesOf(answer: Answer): (Table & { title: string })[] {
-  const { table, tables } = answer.result;
-  return [...(table ? [{ ...table, title: table.part[0]?.toUpperCase() + table.part.slice(1).replaceAll("_", " ") }] : []), ...(tables ?? [])];
-}
-
-const zoneNames = (answer: Answer) => new Set(((answer.result.zones as FeatureCollection | undefined)?.features ?? []).map(({ properties }) => String(properties?.zone)));
+const capitalized = (part: string) => (part[0]?.toUpperCase() ?? "") + part.slice(1).replaceAll("_", " ");
 
 /** From so many rows on a row can be looked for. */
 const SEARCHED = 12;
-const FORMATS: Record<string, string[]> = { route: ["csv", "gpx", "gpkg"], matrix: ["csv", "parquet", "omx"], trips: ["csv", "parquet"] };
 const NAMES: Record<string, string> = { csv: "CSV", gpkg: "GeoPackage", gpx: "GPX", parquet: "Parquet", omx: "OMX" };
-/** Formats that hold something else than the rows of the table. */
-const WHOLE: Record<string, string> = { gpx: "routes", gpkg: "all" };

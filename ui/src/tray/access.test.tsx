@@ -17,10 +17,19 @@ const result = {
   title: "Walk", zones, totals: [{ field: "population", group: "population", total: 150 }],
   near: [{ zone: "Quay 1", place: "Baths", share: 60, minutes: 4.2 }],
   curves: [{ zone: "Quay 1", within_0: 0, within_5: 20 }, { zone: "Quay 2", within_0: 0, within_5: 100 }],
-  table: { part: "zones", columns: [column("zone", "Zone"), column("share_within_5", "5 min")] },
-  tables: [{ title: "Groups", part: "totals", columns: [column("group", "Group"), column("total", "People")] }],
-  chart: { kind: "curve", name: "% by minute", title: "Share", part: "curves", x: { label: "minutes", values: [0, 5, 10] }, series: [{ label: "population", values: [0, 40, 70] }], marks: [5, 10] },
-  charts: [{ kind: "bars", name: "% by group", title: "Share by group", x: { label: "group", values: ["population"] }, series: [{ label: "5 min", values: [40] }, { label: "10 min", values: [70] }] }],
+  schema: {
+    zones: [{ name: "zone", type: "text" }, { name: "population", type: "integer", unit: "people" }, { name: "share_within_5", type: "number", unit: "%" }],
+    curves: [{ name: "zone", type: "text" }, { name: "within_0", type: "number", limit: 0 }, { name: "within_5", type: "number", limit: 5 }],
+  },
+  view: {
+  tables: [
+    { part: "zones", key: "zone", curves: "curves", columns: [column("zone", "Zone"), column("share_within_5", "5 min")] },
+    { title: "Groups", part: "totals", columns: [column("group", "Group"), column("total", "People")] },
+  ],
+  files: [{ format: "csv", part: "zones" }, { format: "gpkg", part: "all" }],
+  card: { part: "zones", key: "zone", total: "population", within: "population_within_10", limit: "10 min", columns: ["all", "5 min"], rows: [{ label: "population", fields: ["population", "population_within_5"] }], list_part: "near" },
+  charts: [{ kind: "curve", name: "% by minute", title: "Share", part: "curves", x: { label: "minutes", values: [0, 5, 10] }, series: [{ label: "population", values: [0, 40, 70] }], marks: [5, 10] }, { kind: "bars", name: "% by group", title: "Share by group", x: { label: "group", values: ["population"] }, series: [{ label: "5 min", values: [40] }, { label: "10 min", values: [70] }] }],
+  },
 };
 const block = question("q1", "access", { limits: [5, 10] });
 
@@ -66,6 +75,6 @@ describe("the tray of an access answer", () => {
 });
 
 it("shares by minute are read by zone", () => {
-  expect(curvesOf(answerOf(block, result))).toEqual(new Map([["Quay 1", [0, 20]], ["Quay 2", [0, 100]]]));
-  expect(curvesOf(answerOf(block, {})).size).toBe(0);
+  expect(curvesOf(answerOf(block, result).result, "curves", "zone")).toEqual(new Map([["Quay 1", [0, 20]], ["Quay 2", [0, 100]]]));
+  expect(curvesOf(answerOf(block, {}).result, undefined, "zone").size).toBe(0);
 });

@@ -1,11 +1,12 @@
-/** Shares by minute of each zone, small enough for a row of the table. */
-import type { Answer } from "../state/sheet";
+/** Numbers of each row of a table as a curve, small enough for a row of the table. */
+import type { Results } from "../api/client";
 
-/** Shares in percent by minute, of each zone by its name. */
-export function curvesOf(answer: Answer): Map<string, number[]> {
-  const rows = (answer.result.curves ?? []) as Record<string, number | string>[];
-  const keys = Object.keys(rows[0] ?? {}).filter((key) => key.startsWith("within_"));
-  return new Map(rows.map((row) => [String(row.zone), keys.map((key) => Number(row[key]))]));
+/** The numbers of each row of a part by its key, in the order of their columns. */
+export function curvesOf(result: Results, part: string | null | undefined, key: string | null | undefined): Map<string, number[]> {
+  if (!part || !key) return new Map();
+  const steps = (result.schema[part] ?? []).filter(({ limit }) => limit != null).map(({ name }) => name);
+  const rows = (result[part] ?? []) as Record<string, number | string>[];
+  return new Map(rows.map((row) => [String(row[key]), steps.map((step) => Number(row[step]))]));
 }
 
 const [WIDE, HIGH] = [54, 16];

@@ -5,10 +5,12 @@ import { useScreen } from "../state/store";
 import { answerOf, framed, OVERVIEW, question, setTokens, sheetOf, TOKENS } from "../testing/fixtures";
 import type { Results } from "../api/client";
 import { AnswerChart } from "./AnswerChart";
+import type { Row } from "./grid";
 import { HeatTable } from "./HeatTable";
 import { Tray } from "./Tray";
 
-const pair = (origin: string, destination: string, minutes: number) => ({ origin, destination, duration_s: minutes * 60, distance_m: minutes * 80 });
+const pair = (origin: string, destination: string, minutes: number) => ({ origin, destination, duration_s: minutes * 60, distance_m: minutes * 80, ":row": 0 }) as unknown as Row;
+const PIVOT = { rows: "origin", columns: "destination", cells: "duration_s", per: 60 };
 
 beforeAll(() => {
   setTokens(TOKENS);
@@ -18,12 +20,12 @@ afterEach(cleanup);
 
 describe("a table of minutes", () => {
   it("has starts down, ends across, and a dash where there is no way", () => {
-    render(<HeatTable pairs={[pair("A", "X", 5), pair("A", "Y", 40.04), pair("B", "Y", 10)]} />);
+    render(<HeatTable pivot={PIVOT} rows={[pair("A", "X", 5), pair("A", "Y", 40.04), pair("B", "Y", 10)]} />);
     const rows = screen.getAllByRole("row").map((row) => [...row.children].map(({ textContent }) => textContent));
     expect(rows).toEqual([["min", "X", "Y"], ["A", "5.0", "40.0"], ["B", "–", "10.0"]]);
   });
   it("is darker where the way is shorter", () => {
-    render(<HeatTable pairs={[pair("A", "X", 2), pair("A", "Y", 40)]} />);
+    render(<HeatTable pivot={PIVOT} rows={[pair("A", "X", 2), pair("A", "Y", 40)]} />);
     const [near, far] = screen.getAllByRole("cell").map(({ style }) => style.background);
     expect(near).not.toBe(far);
   });
@@ -33,9 +35,9 @@ describe("charts of an answer", () => {
   const bars = (name: string, label: string) => ({ kind: "bars", name, title: `${name}, in full`, x: { label: "hour", values: ["8:00"] }, series: [{ label, values: [3] }] });
   it("says what bars measure, in the title or, where a switch names the chart, above them", () => {
     const one = bars("By hour", "Mean time of a pair, min");
-    const { rerender } = render(<AnswerChart result={{ chart: one } as unknown as Results} />);
+    const { rerender } = render(<AnswerChart result={{ view: { charts: [one] } } as unknown as Results} />);
     expect(screen.getByRole("heading").textContent).toBe("By hour, in full");
-    rerender(<AnswerChart result={{ chart: one, charts: [bars("Spread", "Pairs")] } as unknown as Results} />);
+    rerender(<AnswerChart result={{ view: { charts: [one, bars("Spread", "Pairs")] } } as unknown as Results} />);
     expect(screen.queryByRole("heading")).toBeNull();
     expect(screen.getByText("Mean time of a pair, min")).toBeTruthy();
   });
@@ -44,10 +46,11 @@ describe("charts of an answer", () => {
 describe("the tray", () => {
   const rows = Array.from({ length: 20 }, (_, i) => pair(`Zone ${i}`, "Baths", i + 1));
   const block = { ...question("q1", "matrix", {}), title: "From home" };
-  const table = { part: "rows", columns: [{ field: "origin", title: "From", unit: "", digits: null }] };
+  const table = { part: "rows", pivot: PIVOT, columns: [{ field: "origin", title: "From", unit: "", digits: null }] };
+  const view = { tables: [table], files: ["csv", "parquet", "omx"].map((format) => ({ format, part: "rows" })) };
   const show = () => {
     useScreen.setState({ study: "ferrow", stage: "sheet", question: "q1", street: null, notice: null });
-    const known: [unknown[], unknown][] = [[["answer", "ferrow", "q1"], answerOf(block, { title: "Walk", rows, table })], [["sheet", "ferrow"], sheetOf(block)]];
+    const known: [unknown[], unknown][] = [[["answer", "ferrow", "q1"], answerOf(block, { title: "Walk", rows, view })], [["sheet", "ferrow"], sheetOf(block)]];
     render(<Tray overview={OVERVIEW} />, { wrapper: framed(known) });
   };
   it("bears the name of the question, and gives its formats away", () => {

@@ -1,0 +1,50 @@
+"""Charts of an answer, as data."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Literal
+
+
+@dataclass(frozen=True)
+class Axis:
+    """The horizontal axis: numbers of a curve, or words of bars."""
+
+    label: str
+    values: Sequence[float | str]
+
+
+@dataclass(frozen=True)
+class Series:
+    """A value for each step of the axis."""
+
+    label: str
+    values: Sequence[float | int | None]
+
+
+@dataclass(frozen=True)
+class Chart:
+    """A curve, bars, or steps of directions.
+
+    Attributes:
+        kind: what it is.
+        title: what it shows, with its unit.
+        x: its horizontal axis; steps have none.
+        series: what is drawn.
+        name: what a switch between charts calls it.
+        marks: limits marked on the axis.
+        part: a part it belongs to: rows of directions, or what a cursor on a curve shows on the map.
+        profile: heights below directions.
+        from_least: whether its vertical axis begins at the least value in place of zero.
+    """
+
+    kind: Literal["curve", "bars", "steps"]
+    title: str
+    x: Axis | None = None
+    series: list[Series] = field(default_factory=list)
+    name: str | None = None
+    marks: list[float] | None = None
+    part: str | None = None
+    profile: Chart | None = None
+    from_least: bool = False
