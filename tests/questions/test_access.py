@@ -178,7 +178,7 @@ def test_a_run_set_against_another_holds_what_both_hold_alone(study):
         and "Footbridge closed" in both["figures"][1]["label"]
     )
     assert any("1 street link closed" in doubt["text"] for doubt in both["doubts"])
-    assert both["chart"]["series"][-1]["label"] == "population, other run"
+    assert both["view"]["charts"][0]["series"][-1]["label"] == "population, other run"
 
 
 def test_other_modes_hours_and_places_can_be_set_against(study):
@@ -234,7 +234,7 @@ def test_what_zones_have_near_and_what_they_lack(study):
     assert over["overstated_8"] == pytest.approx(over["straight_8"] - over["within_8"], abs=0.11)
     assert sum(zone["overstated_8"] for zone in zones.values()) == pytest.approx(over["overstated_8"], abs=1)
     assert over["between_4_8"] == pytest.approx(over["within_8"] - over["within_4"], abs=0.11)
-    assert over["ratio_within_4"] == 1 and result["charts"][0]["x"]["values"] == ["population", "age 65 plus"]
+    assert over["ratio_within_4"] == 1 and result["view"]["charts"][1]["x"]["values"] == ["population", "age 65 plus"]
     nearest = sum(f["properties"]["population_nearest"] for f in result["places"]["features"])
     assert nearest == pytest.approx(over["within_8"], rel=0.03)
 

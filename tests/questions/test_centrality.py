@@ -63,7 +63,7 @@ def test_half_at_half_the_radius_and_minutes_where_time_counts(study):
     assert result["summary"]["beta_per_min"] == pytest.approx(math.log(2) / 4)
     reached = of(result, "reach") > 0
     assert (of(result, "mean_cost_min")[reached] <= 8).all()
-    assert [column["unit"] for column in result["table"]["columns"]][-1] == "min"
+    assert [column["unit"] for column in result["view"]["tables"][0]["columns"]][-1] == "min"
 
 
 def test_only_the_indices_asked_for_come_back(study):
@@ -77,7 +77,7 @@ def test_places_at_one_point_have_no_closeness_to_each_other(study):
     asked = {"places": {"type": "FeatureCollection", "features": [spot, spot]}, "indices": ["closeness"], "radius": 50}
     result = ask(study, "centrality", asked).document()
     assert [feature["properties"]["closeness"] for feature in result["places"]["features"]] == [None, None]
-    assert result["summary"]["mean_reach"] == 1 and sum(result["chart"]["series"][0]["values"]) == 0
+    assert result["summary"]["mean_reach"] == 1 and sum(result["view"]["charts"][0]["series"][0]["values"]) == 0
 
 
 @pytest.mark.parametrize(

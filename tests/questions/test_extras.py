@@ -34,7 +34,8 @@ def test_a_study_without_heights_has_no_profile(study):
     assert profile(Context(study, RouteInputs(waypoints=[WEST, EAST])), way) is None
     assert profile_chart(None) is None
     columns = {
-        column["field"] for column in ask(study, "route", {"waypoints": [WEST, EAST]}).document()["table"]["columns"]
+        column["field"]
+        for column in ask(study, "route", {"waypoints": [WEST, EAST]}).document()["view"]["tables"][0]["columns"]
     }
     assert "climb_m" not in columns
 
@@ -52,4 +53,4 @@ def test_heights_are_read_along_the_whole_way(own_study):
     assert heights["height_m"][0] == pytest.approx(float(grid.at(line[:1, 0], line[:1, 1])[0]), abs=0.06)
     rise = heights["height_m"][-1] - heights["height_m"][0]
     assert heights["climb_m"] - heights["descent_m"] == pytest.approx(rise, abs=1.1)
-    assert "climb_m" in {column["field"] for column in document["table"]["columns"]}
+    assert "climb_m" in {column["field"] for column in document["view"]["tables"][0]["columns"]}

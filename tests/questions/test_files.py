@@ -101,13 +101,12 @@ def test_routes_as_gpx(study):
         ("areas", "omx", "'areas' is no matrix"),
         ("areas", "gpx", "GPX holds lines"),
         ("none", "csv", "has no result 'none'"),
-        ("charts", "csv", "has no result 'charts'"),
-        ("tables", "csv", "has no result 'tables'"),
+        ("view", "csv", "has no result 'view'"),
+        ("schema", "csv", "has no result 'schema'"),
         (None, "pdf", "does not write"),
         (None, "", "has no ending"),
     ],
 )
 def test_what_cannot_be_written_is_said(reach, part, ending, words):
-    shown = {"charts": [{"kind": "curve"}], "tables": [{"name": "By hour"}]}
     with pytest.raises(AwlError, match=words):
-        kept_bytes({**reach, **shown}, part, ending, "here")
+        kept_bytes(reach, part, ending, "here")

@@ -45,11 +45,11 @@ def test_every_hour_is_what_is_answered_at_that_hour(study, closed):
         assert times(document["rows"], f"duration_s_{hour:02}") == times(alone["rows"])
         mean = document["summary"]["mean_duration_min_by_hour"][str(hour)]
         assert mean == pytest.approx(alone["summary"]["mean_duration_min"], abs=0.006)
-    chart = document["chart"]
+    chart = document["view"]["charts"][0]
     slowest = max(HOURS, key=lambda hour: document["summary"]["mean_duration_min_by_hour"][str(hour)])
     assert f"at {slowest}:00, the slowest" in document["figures"][1]["label"]
     assert chart["x"]["values"] == [f"{hour}:00" for hour in HOURS]
-    assert [column["field"] for column in document["table"]["columns"]].count("duration_s_17") == 1
+    assert [column["field"] for column in document["view"]["tables"][0]["columns"]].count("duration_s_17") == 1
     assert max(chart["series"][0]["values"]) > 1.1 * min(chart["series"][0]["values"])
 
 
@@ -71,9 +71,9 @@ def test_reach_at_every_hour_is_what_is_answered_at_that_hour(study, direction):
     fewest = min(rows, key=lambda row: row[name])
     assert document["figures"][-1]["label"] == f"within {name[-1]} min at {fewest['hour']}, the least"
     assert document["figures"][-1]["value"] == pytest.approx(fewest[name], abs=0.05)
-    assert document["chart"]["series"][0]["values"] == [row[name] for row in rows]
-    assert [chart["name"] for chart in (document["chart"], *document["charts"])] == ["By hour", "By minute"]
-    assert document["tables"][0]["part"] == "by_hour"
+    assert document["view"]["charts"][0]["series"][0]["values"] == [row[name] for row in rows]
+    assert [chart["name"] for chart in document["view"]["charts"]] == ["By hour", "By minute"]
+    assert document["view"]["tables"][1]["part"] == "by_hour"
 
 
 def test_reach_through_the_day_needs_a_day_and_places_alike(study):

@@ -213,7 +213,7 @@ def test_a_closure_with_a_factor_slows_a_street_instead(study):
 
 @pytest.mark.parametrize(("limits", "digits"), [([3, 6], 0), ([0.5, 1], 1), ([0.25, 0.5], 2)])
 def test_limits_are_told_as_they_were_asked(study, limits, digits):
-    column = document(study, "isochrone", places=points(WEST), limits=limits)["table"]["columns"][0]
+    column = document(study, "isochrone", places=points(WEST), limits=limits)["view"]["tables"][0]["columns"][0]
     assert (column["title"], column["digits"]) == ("Within", digits)
 
 
