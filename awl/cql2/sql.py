@@ -1,63 +1,53 @@
-"""CQL2 text filters and value expressions (OGC 21-065) as SQL with parameters.
+"""CQL2 text filters and value expressions (OGC 21-065r2) as SQL with parameters.
 
-The text is parsed by pygeofilter, with the rules for AND, OR and NOT mended (see `_CONDITION`); only fields that exist are
-let through, and every value travels as a parameter.
+The grammar is `grammar.lark`; only fields that exist are let through, and every value travels as a parameter.
 """
 
 from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 from typing import Any
 
-from lark import Lark
-from lark.exceptions import LarkError, UnexpectedInput
-from pygeofilter import ast
-from pygeofilter.backends.evaluator import Evaluator, handle
+from lark import Lark, Token, Transformer, v_args
+from lark.exceptions import LarkError, UnexpectedInput, VisitError
 
 from awl.core.errors import AwlError
 
 Sql = tuple[str, list[Any]]
 MAX_LENGTH = 4000
-_TEXT = re.compile(r"'(?:[^']|'')*'")
-_QUOTE = "\ue000"
-"""Stands for a doubled quote inside a text, which the parser does not know but CQL2 has."""
-
-
-_CONDITION = """
-?condition: conjunction | condition "OR"i conjunction -> or_
-?conjunction: condition_1 | conjunction "AND"i condition_1 -> and_
-?condition_1: predicate | "NOT"i condition_1 -> not_ | "(" condition ")"
-
-"""
-"""CQL2, Annex B: AND binds more tightly than OR, and NOT takes any condition. The package's own rules do neither."""
+MAX_DEPTH = 900
+"""SQLite takes expressions up to a depth of 1,000."""
+CONDITION, VALUE = "condition", "expression"
+"""Rules of the grammar that a text may be read by."""
 
 
 @cache
 def _parser(start: str) -> Lark:
-    """The parser of a rule of the grammar; made when it is first used, which takes half a second."""
-    import pygeofilter.parsers.cql2_text.parser as cql2
-
-    package = Path(cql2.__file__).parent
-    grammar = (package / "grammar.lark").read_text(encoding="utf-8")
-    head, rest = grammar.replace("?start: condition", "").split("?condition:", 1)
-    predicates = rest[rest.index("?predicate:") :]
-    return Lark(
-        head + _CONDITION + predicates,
-        parser="lalr",
-        start=start,
-        maybe_placeholders=False,
-        transformer=cql2.CQLTransformer(),
-        import_paths=[str(package.parent)],
-    )
+    """The parser of a rule of the grammar."""
+    grammar = Path(__file__).with_name("grammar.lark").read_text(encoding="utf-8")
+    return Lark(grammar, parser="lalr", start=start, maybe_placeholders=True)
 
 
-class _ToSql(Evaluator):
-    """Each handler returns SQL text and its parameters."""
+@dataclass(frozen=True)
+class _Term:
+    """SQL text with its parameters; `field` is the name of a field where it is one, `value` a constant."""
+
+    sql: str
+    parameters: list[Any]
+    field: str | None = None
+    value: str | float | bool | None = None
+
+
+@v_args(inline=True)
+class _ToSql(Transformer[Token, _Term]):
+    """A parsed text as SQL; `types` is the SQL type of each field that is known."""
 
     def __init__(self, fields: Sequence[str], what: str, types: Mapping[str, str], text: str) -> None:
+        super().__init__()
         self._fields, self._what, self._types, self._text = set(fields), what, types, text
 
     def _at(self, name: str) -> str:
@@ -65,88 +55,114 @@ class _ToSql(Evaluator):
         match = re.search(rf"\b{re.escape(name)}\b", self._text)
         return f" at character {match.start() + 1}" if match else ""
 
-    def _fitting(self, *sides: Any) -> None:
+    def _check_fit(self, *terms: _Term) -> None:
         """Refuse to compare a field with a value of another type; SQLite would do so and find nothing."""
-        fields = [side.name for side in sides if isinstance(side, ast.Attribute)]
-        for name in fields:
-            text = self._types.get(name) == "TEXT"
-            for side in sides:
-                wrong = isinstance(side, str) != text if isinstance(side, str | int | float) else False
-                if name in self._types and wrong:
-                    raise AwlError(
-                        f"'{name}' holds {'text' if text else 'numbers'} and is compared with {side!r}{self._at(name)}",
-                        where=self._what,
-                        remedy=f"Write {name} = 'some text'" if text else f"Write {name} > 3",
-                        inputs=(self._what,),
-                    )
+        for name in (term.field for term in terms if term.field in self._types):
+            assert name is not None
+            text = self._types[name] == "TEXT"
+            wrong = next((t.value for t in terms if t.value is not None and isinstance(t.value, str) != text), None)
+            if wrong is not None:
+                raise AwlError(
+                    f"'{name}' holds {'text' if text else 'numbers'} and is compared with {wrong!r}{self._at(name)}",
+                    where=self._what,
+                    remedy=f"Write {name} = 'some text'" if text else f"Write {name} > 3",
+                    inputs=(self._what,),
+                )
 
-    @handle(ast.Attribute)
-    def attribute(self, node: ast.Attribute) -> Sql:
-        if node.name not in self._fields:
-            raise AwlError(
-                f"There is no field '{node.name}'{self._at(node.name)}",
-                where=self._what,
-                remedy=f"Fields are: {', '.join(sorted(self._fields))}",
-                inputs=(self._what,),
-            )
-        return f'"{node.name}"', []
-
-    @handle(str, int, float, bool)
-    def literal(self, node: Any) -> Sql:
-        return "?", [node.replace(_QUOTE, "'") if isinstance(node, str) else node]
-
-    @handle(ast.Not)
-    def negation(self, _: ast.Not, sub: Sql) -> Sql:
-        return f"NOT ({sub[0]})", sub[1]
-
-    @handle(ast.And, ast.Or)
-    def combination(self, node: ast.And | ast.Or, lhs: Sql, rhs: Sql) -> Sql:
-        return f"({lhs[0]} {node.op.value} {rhs[0]})", lhs[1] + rhs[1]
-
-    @handle(ast.Equal, ast.NotEqual, ast.LessThan, ast.LessEqual, ast.GreaterThan, ast.GreaterEqual)
-    def comparison(self, node: Any, lhs: Sql, rhs: Sql) -> Sql:
-        self._fitting(node.lhs, node.rhs)
-        return f"({lhs[0]} {node.op.value} {rhs[0]})", lhs[1] + rhs[1]
-
-    @handle(ast.Add, ast.Sub, ast.Mul, ast.Div)
-    def arithmetic(self, node: Any, lhs: Sql, rhs: Sql) -> Sql:
-        for side in (node.lhs, node.rhs):
-            text = isinstance(side, str) or (isinstance(side, ast.Attribute) and self._types.get(side.name) == "TEXT")
-            if text:
-                name = side.name if isinstance(side, ast.Attribute) else side
+    def _check_numbers(self, *terms: _Term) -> None:
+        for term in terms:
+            if isinstance(term.value, str) or (term.field is not None and self._types.get(term.field) == "TEXT"):
+                name = str(term.field if term.field is not None else term.value)
                 raise AwlError(
                     f"'{name}' is text and cannot be reckoned with{self._at(name)}",
                     where=self._what,
                     inputs=(self._what,),
                 )
+
+    # -- operands ----------------------------------------------------------------------------------------------------------
+
+    def field(self, token: Token) -> _Term:
+        return self._named(str(token))
+
+    def quoted(self, token: Token) -> _Term:
+        return self._named(token[1:-1].replace('""', '"'))
+
+    def _named(self, name: str) -> _Term:
+        if name not in self._fields:
+            raise AwlError(
+                f"There is no field '{name}'{self._at(name)}",
+                where=self._what,
+                remedy=f"Fields are: {', '.join(sorted(self._fields))}",
+                inputs=(self._what,),
+            )
+        return _Term('"' + name.replace('"', '""') + '"', [], field=name)
+
+    def number(self, token: Token) -> _Term:
+        value = float(token) if re.search("[.eE]", token) else int(token)
+        return _Term("?", [value], value=value)
+
+    def text(self, token: Token) -> _Term:
+        value = token[1:-1].replace("''", "'")
+        return _Term("?", [value], value=value)
+
+    def truth(self, token: Token) -> _Term:
+        value = token.upper() == "TRUE"
+        return _Term("?", [value], value=value)
+
+    def signed(self, sign: Token, operand: _Term) -> _Term:
+        self._check_numbers(operand)
+        if isinstance(operand.value, int | float):
+            value = -operand.value if sign == "-" else operand.value
+            return _Term("?", [value], value=value)
+        return _Term(f"({sign}{operand.sql})", operand.parameters)
+
+    def function(self, name: Token, *_: _Term | None) -> _Term:
+        raise AwlError(
+            f"The {self._what} uses something Awl does not know yet: the function {name}{self._at(str(name))}",
+            where=self._what,
+            remedy="Comparisons, AND, OR, NOT, IN, BETWEEN, LIKE, IS NULL and arithmetic are known",
+            inputs=(self._what,),
+        )
+
+    def arithmetic(self, left: _Term, sign: Token, right: _Term) -> _Term:
+        self._check_numbers(left, right)
         # Division is of real numbers, as CQL2 has it; SQLite would cut whole ones short.
-        left = f"CAST({lhs[0]} AS REAL)" if node.op.value == "/" else lhs[0]
-        return f"({left} {node.op.value} {rhs[0]})", lhs[1] + rhs[1]
+        first = f"CAST({left.sql} AS REAL)" if sign == "/" else left.sql
+        return _Term(f"({first} {sign} {right.sql})", left.parameters + right.parameters)
 
-    @handle(ast.Between)
-    def between(self, node: ast.Between, lhs: Sql, low: Sql, high: Sql) -> Sql:
-        word = "NOT BETWEEN" if node.not_ else "BETWEEN"
-        return f"({lhs[0]} {word} {low[0]} AND {high[0]})", lhs[1] + low[1] + high[1]
+    # -- conditions --------------------------------------------------------------------------------------------------------
 
-    @handle(ast.Like)
-    def like(self, node: ast.Like, lhs: Sql) -> Sql:
-        word = "NOT LIKE" if node.not_ else "LIKE"
-        return f"({lhs[0]} {word} ? ESCAPE '\\')", [*lhs[1], node.pattern.replace(_QUOTE, "'")]
+    def either(self, left: _Term, right: _Term) -> _Term:
+        return _Term(f"({left.sql} OR {right.sql})", left.parameters + right.parameters)
 
-    @handle(ast.In)
-    def member(self, node: ast.In, lhs: Sql, *options: Sql) -> Sql:
-        self._fitting(node.lhs, *node.sub_nodes)
-        word = "NOT IN" if node.not_ else "IN"
-        values = [value for option in options for value in option[1]]
-        return f"({lhs[0]} {word} ({','.join(option[0] for option in options)}))", lhs[1] + values
+    def both(self, left: _Term, right: _Term) -> _Term:
+        return _Term(f"({left.sql} AND {right.sql})", left.parameters + right.parameters)
 
-    @handle(ast.IsNull)
-    def null(self, node: ast.IsNull, lhs: Sql) -> Sql:
-        return f"({lhs[0]} IS {'NOT ' if node.not_ else ''}NULL)", lhs[1]
+    def negated(self, condition: _Term) -> _Term:
+        return _Term(f"NOT ({condition.sql})", condition.parameters)
 
+    def compared(self, left: _Term, sign: Token, right: _Term) -> _Term:
+        self._check_fit(left, right)
+        return _Term(f"({left.sql} {sign} {right.sql})", left.parameters + right.parameters)
 
-_CONDITIONS, _VALUES = "condition", "expression"
-"""Rules of the grammar."""
+    def between(self, term: _Term, no: Token | None, low: _Term, high: _Term) -> _Term:
+        self._check_fit(term, low, high)
+        word = "NOT BETWEEN" if no else "BETWEEN"
+        parameters = term.parameters + low.parameters + high.parameters
+        return _Term(f"({term.sql} {word} {low.sql} AND {high.sql})", parameters)
+
+    def like(self, term: _Term, no: Token | None, pattern: Token) -> _Term:
+        word = "NOT LIKE" if no else "LIKE"
+        return _Term(f"({term.sql} {word} ? ESCAPE '\\')", [*term.parameters, *self.text(pattern).parameters])
+
+    def member(self, term: _Term, no: Token | None, *options: _Term) -> _Term:
+        self._check_fit(term, *options)
+        word = "NOT IN" if no else "IN"
+        values = [value for option in options for value in option.parameters]
+        return _Term(f"({term.sql} {word} ({','.join(option.sql for option in options)}))", term.parameters + values)
+
+    def null(self, term: _Term, no: Token | None) -> _Term:
+        return _Term(f"({term.sql} IS {'NOT ' if no else ''}NULL)", term.parameters)
 
 
 def to_sql(text: str, fields: Sequence[str], types: Mapping[str, str] | None = None) -> Sql:
@@ -155,7 +171,7 @@ def to_sql(text: str, fields: Sequence[str], types: Mapping[str, str] | None = N
     With `types` (SQL type of each field) a number is not compared with a text. Raises `AwlError` with the place in the text
     where it cannot be read.
     """
-    return _translated(text, fields, _CONDITIONS, "filter", "kind = 'library' AND seats > 40", types)
+    return _translated(text, fields, CONDITION, "filter", "kind = 'library' AND seats > 40", types)
 
 
 def value_to_sql(text: str, fields: Sequence[str], types: Mapping[str, str] | None = None) -> Sql:
@@ -163,7 +179,7 @@ def value_to_sql(text: str, fields: Sequence[str], types: Mapping[str, str] | No
 
     With `types` a text is not reckoned with.
     """
-    return _translated(text, fields, _VALUES, "expression", "length / speed", types)
+    return _translated(text, fields, VALUE, "expression", "length / speed", types)
 
 
 def _translated(
@@ -172,7 +188,7 @@ def _translated(
     if len(text) > MAX_LENGTH:
         raise AwlError(f"The {what} is longer than {MAX_LENGTH} characters", inputs=(what,))
     try:
-        tree = _parser(rule).parse(_TEXT.sub(lambda match: "'" + match[0][1:-1].replace("''", _QUOTE) + "'", text))
+        term = _ToSql([*fields, "fid"], what, types or {}, text).transform(_parser(rule).parse(text))
     except UnexpectedInput as error:
         at = error.column if isinstance(error.column, int) and error.column > 0 else len(text)
         raise AwlError(
@@ -181,15 +197,19 @@ def _translated(
             remedy=f"Write CQL2, for example: {example}",
             inputs=(what,),
         ) from error
-    except (LarkError, ValueError) as error:
+    except VisitError as error:
+        raise error.orig_exc from error
+    except (LarkError, ValueError, RecursionError) as error:
         raise AwlError(f"The {what} cannot be read", where=what, inputs=(what,)) from error
-    try:
-        sql, parameters = _ToSql([*fields, "fid"], what, types or {}, text).evaluate(tree)
-    except NotImplementedError as error:
-        raise AwlError(
-            f"The {what} uses something Awl does not know yet ({error})",
-            where=what,
-            remedy="Comparisons, AND, OR, NOT, IN, BETWEEN, LIKE, IS NULL and arithmetic are known",
-            inputs=(what,),
-        ) from error
-    return sql, list(parameters)
+    if _depth(term.sql) > MAX_DEPTH:
+        raise AwlError(f"The {what} is nested too deep", where=what, remedy="Use IN for many values", inputs=(what,))
+    return term.sql, term.parameters
+
+
+def _depth(sql: str) -> int:
+    """How deep its parentheses are nested; values are no part of it."""
+    depth = most = 0
+    for sign in re.findall(r'"(?:[^"]|"")*"|[()]', sql):
+        depth += {"(": 1, ")": -1}.get(sign, 0)
+        most = max(most, depth)
+    return most

@@ -19,6 +19,7 @@ from awl.core.routing.router import StreetRouter
 from awl.core.routing.snapping import ON_STREET, Snapped
 from tests.core.test_hierarchy import raised
 from tests.core.test_search import networks
+from tests.examples import examples
 from tests.oracle import random_places, time_along
 
 EACH_WAY = pytest.mark.parametrize("direction", ["from", "to"])
@@ -46,7 +47,7 @@ def both_engines(network: Network) -> tuple[StreetRouter, StreetRouter]:
     return StreetRouter(network), raised(network)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(networks(), st.integers(0, 1000), st.sampled_from(["time", "distance"]))
 def test_times_from_and_to_a_node_are_those_of_the_node(network, seed, measure):
     same, others = on_each_street(network, seed), random_places(network, 7, seed)
@@ -59,7 +60,7 @@ def test_times_from_and_to_a_node_are_those_of_the_node(network, seed, measure):
         assert (one.matrix(same, same, measure)[0] == network.overhead(measure)).all()
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(networks(), st.integers(0, 1000))
 def test_ways_from_a_node_cost_the_same_and_pass_what_they_say(network, seed):
     same, others = on_each_street(network, seed), random_places(network, 5, seed)
@@ -81,7 +82,7 @@ def test_ways_from_a_node_cost_the_same_and_pass_what_they_say(network, seed):
                 assert len(leg.links) == 1 or (begin != end).all()
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(networks(), st.integers(0, 1000), st.sampled_from(["from", "to"]))
 def test_streets_and_homes_are_reached_alike(network, seed, direction):
     same, others = on_each_street(network, seed), random_places(network, 9, seed)
@@ -117,7 +118,7 @@ def homes_at(places: Snapped) -> Homes:
     )  # fmt: skip
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(networks(), st.integers(0, 1000))
 def test_trips_pass_the_same_streets(network, seed):
     same, others = on_each_street(network, seed), random_places(network, 1, seed, beside=False)
@@ -148,7 +149,7 @@ def test_a_trip_by_the_clock_waits_where_it_begins_whichever_street_it_leaves_by
         assert len(set(costs)) == 1
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(networks(), st.integers(0, 1000))
 def test_places_at_one_node_are_equally_central(network, seed):
     same, others = on_each_street(network, seed), random_places(network, 6, seed)

@@ -15,6 +15,7 @@ from awl.core.errors import AwlError, Cancelled
 from awl.core.geodesy import LocalPlane, segment_lengths
 from awl.core.network.parts import strong_parts
 from awl.core.progress import Progress
+from tests.examples import examples
 
 texts = st.lists(st.one_of(st.none(), st.sampled_from(["road", "lane", "row", ""])), max_size=40)
 
@@ -70,7 +71,7 @@ def test_shapes_move_to_the_plane_and_back():
     assert shapely.equals_exact(plane.unproject(plane.project(square)), square, 1e-9).all()
 
 
-@settings(deadline=None, max_examples=60)
+@settings(deadline=None, max_examples=examples(60))
 @given(st.integers(1, 30), st.integers(0, 90), st.integers(0, 1000))
 def test_parts_are_the_strongly_connected_components(nodes, arcs, seed):
     rng = np.random.default_rng(seed)

@@ -22,10 +22,11 @@ from awl.core.routing.snapping import Snapped
 from tests.core.test_clock import shares
 from tests.core.test_search import networks
 from tests.core.test_timed_turns import restricted
+from tests.examples import examples
 from tests.oracle import random_places, without_street
 
 
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=examples(100), deadline=None)
 @given(networks(), st.integers(0, 1000), shares, st.integers(1, 16))
 def test_every_hour_is_that_of_its_own_network(network, seed, share, count):
     rng = np.random.default_rng(seed)
@@ -46,7 +47,7 @@ def test_every_hour_is_that_of_its_own_network(network, seed, share, count):
         assert np.array_equal(times[lane], matrix(one, sources, targets, "time")[0])
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(networks(), st.integers(0, 1000), shares, st.integers(1, 16), st.sampled_from(["from", "to"]))
 def test_what_is_reached_at_every_hour_is_that_of_its_own_network(network, seed, share, count, direction):
     rng = np.random.default_rng(seed)

@@ -25,6 +25,7 @@ from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
 from awl.core.routing.router import StreetRouter
 from awl.core.routing.snapping import Snapped
 from tests.core.test_search import networks
+from tests.examples import examples
 from tests.oracle import random_places, random_stands, without_street
 
 QUARTERS = 4
@@ -113,7 +114,7 @@ def ways_from(onward: dict, begin) -> dict:
     return found
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=examples(150), deadline=None)
 @given(exact(), st.integers(1, 40), st.integers(0, 99))
 def test_every_index_is_what_its_definition_says(drawn, radius, seed):
     network, places = drawn
@@ -150,7 +151,7 @@ def test_every_index_is_what_its_definition_says(drawn, radius, seed):
     assert made.passing == pytest.approx(passing)
 
 
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=examples(100), deadline=None)
 @given(networks(), st.integers(0, 1000), st.sampled_from(["time", "distance"]), st.sampled_from([0.3, 3.0, 40.0]))
 def test_turns_and_one_ways_are_those_of_a_matrix_and_no_trip_gets_lost(network, seed, measure, minutes):
     # The way to a street beside is no street: of distances none, so that they can be told by the streets.
@@ -194,7 +195,7 @@ def test_one_may_stop_it(network):
         )
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=examples(150), deadline=None)
 @given(networks(), st.integers(0, 2**32 - 1), st.sampled_from(["time", "distance"]))
 def test_places_at_one_point_are_equally_central_whatever_their_order(network, seed, measure):
     rng = np.random.default_rng(seed)

@@ -15,6 +15,7 @@ from awl.core.graph.raw import RawExtract
 from awl.core.modes.mode import DRIVE
 from awl.core.network.network import Network
 from tests.conftest import node, way
+from tests.examples import examples
 
 LINE = "".join(node(i, -36.2 + i * 0.001, 41.3) for i in range(1, 6))
 
@@ -87,7 +88,7 @@ def networks(draw):
     return count, pairs, ways
 
 
-@settings(deadline=None, max_examples=120)
+@settings(deadline=None, max_examples=examples(120))
 @given(networks())
 def test_distances_between_the_nodes_that_stay_do_not_change(drawn):
     count, pairs, ways = drawn

@@ -21,6 +21,7 @@ from awl.core.routing.router import StreetRouter
 from awl.core.routing.snapping import Snapped
 from awl.core.routing.static_speeds import changes_over_the_day, off_by_the_clock, some_reached
 from tests.core.test_search import networks
+from tests.examples import examples
 from tests.oracle import World, random_places
 
 WEDNESDAY = datetime(2026, 6, 3, 7)
@@ -58,30 +59,33 @@ def test_nobody_overtakes_by_waiting(share, begin, later, hours):
     assert late >= early - 1e-3
 
 
+STEP_S = 10
+"""Speeds change so slowly that within a step they are good to 4 ms."""
+
+
 class ByClock(World):
-    """The plain search, with speeds that change: the day is laid out second by second."""
+    """The plain search, with speeds that change: days are laid out in steps of `STEP_S` seconds."""
 
     def __init__(self, network: Network) -> None:
         super().__init__(network, "time")
         free = network.free_ms.reshape(-1, 2)
         self.cost = np.where(free == BLOCKED, np.inf, free / 1000)
-        seconds = np.arange(3 * 86_400 + 1)
+        self.seconds = seconds = np.arange(0, 3 * 86_400 + 1, STEP_S)
         day = WEDNESDAY.replace(hour=0)
         self.done = {}
         for link in range(network.graph.link_count):
             pace = [hour_pace(network.mode, network.graph, day.replace(hour=h))[link] for h in range(24)]
             speed = np.interp(seconds / 3600 % 24, np.arange(25), 1 / np.array([*pace, pace[0]]))
-            self.done[link] = np.concatenate([[0.0], np.cumsum((speed[1:] + speed[:-1]) / 2)])
+            self.done[link] = np.concatenate([[0.0], STEP_S * np.cumsum((speed[1:] + speed[:-1]) / 2)])
 
     def after(self, time: float, arc: tuple[int, int], share: float) -> float:
         if share == 0:
             return time
         done = self.done[arc[0]]
-        seconds = np.arange(len(done))
-        return float(np.interp(np.interp(time, seconds, done) + share * self.cost[arc], done, seconds))
+        return float(np.interp(np.interp(time, self.seconds, done) + share * self.cost[arc], done, self.seconds))
 
 
-@settings(max_examples=50, deadline=None)
+@settings(max_examples=examples(50), deadline=None)
 @given(networks(), st.integers(0, 1000), shares, st.integers(0, 23), st.sampled_from([0.0, 0.2]), st.booleans())
 def test_ways_by_the_clock_equal_a_plain_search(network, seed, share, hour, closed, guided):
     # Streets are made long, so that a trip sees several hours pass.

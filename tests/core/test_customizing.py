@@ -17,6 +17,7 @@ from awl.core.routing.cch.partial import customized_again, steps_by_edge, ways_a
 from awl.core.routing.cch.perfect import trimmed
 from awl.core.routing.cch.topology import FAR, STEP, Topology, topology_of
 from awl.core.routing.simd.lanes import LANES
+from tests.examples import examples
 
 KINDS = ("grid", "mesh", "dense", "tree", "sparse")
 
@@ -72,7 +73,7 @@ def ends_of(topology: Topology) -> tuple[np.ndarray, np.ndarray]:
     return np.repeat(np.arange(topology.count), np.diff(topology.start)), topology.head
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=examples(150), deadline=None)
 @given(topologies())
 def test_ranks_stand_in_post_order(made):
     topology = made[0]
@@ -87,7 +88,7 @@ def test_ranks_stand_in_post_order(made):
         assert (np.diff(row) > 0).all() and set(row.tolist()) <= set(above[1:])
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=examples(200), deadline=None)
 @given(topologies())
 def test_costs_are_those_of_elimination_on_a_table(made):
     topology, steps, cost, rng = made
@@ -102,7 +103,7 @@ def test_costs_are_those_of_elimination_on_a_table(made):
             assert np.array_equal(up[:, lane], alone.cost[0]) and np.array_equal(down[:, lane], alone.cost[1])
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=examples(150), deadline=None)
 @given(topologies())
 def test_the_edges_left_are_those_no_way_undercuts(made):
     topology, steps, cost, _ = made
@@ -119,7 +120,7 @@ def test_the_edges_left_are_those_no_way_undercuts(made):
         assert np.array_equal(side.head, topology.head[wanted]) and np.array_equal(side.cost, metric.cost[way][wanted])
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=examples(150), deadline=None)
 @given(topologies())
 def test_ways_lead_where_their_edge_leads_and_cost_and_carry_what_it_does(made):
     topology, steps, cost, rng = made
@@ -152,7 +153,7 @@ def as_costs(cost) -> StepCosts:
     )
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=examples(150), deadline=None)
 @given(topologies())
 def test_customizing_again_gives_what_customizing_anew_gives(made):
     topology, _, cost, rng = made

@@ -13,6 +13,7 @@ from awl.core.network.network import Network
 from awl.core.routing.snapping import ON_STREET, Snapper
 from tests.conftest import node, way
 from tests.core.test_search import networks
+from tests.examples import examples
 from tests.oracle import times_between
 
 
@@ -25,7 +26,7 @@ def middles(network):
     return lon, (graph.shape_lat[step] + graph.shape_lat[step - 1]) / 2
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=examples(80), deadline=None)
 @given(networks())
 def test_every_pair_of_places_on_streets_has_a_path(network):
     places = Snapper(network).snap(*middles(network), 2000.0)

@@ -25,6 +25,7 @@ from awl.core.routing.router import StreetRouter
 from awl.core.routing.snapping import Snapped
 from tests.core.test_customizing import as_costs
 from tests.core.test_search import networks
+from tests.examples import examples
 from tests.oracle import random_places, time_along
 
 
@@ -46,7 +47,7 @@ def check_path(network, leg) -> None:
     assert time_along(network, leg) == pytest.approx(leg.cost, abs=3)
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=examples(150), deadline=None)
 @given(networks(), st.integers(0, 1000), st.sampled_from(["time", "distance"]), st.floats(1, 400), st.booleans())
 def test_many_to_many_equals_plain_searches(network, seed, measure, limit, trim):
     places = random_places(network, 20, seed)
@@ -62,7 +63,7 @@ def test_many_to_many_equals_plain_searches(network, seed, measure, limit, trim)
     assert (extra[reached] >= least[reached].astype(np.int64) - 5).all()
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=examples(80), deadline=None)
 @given(networks())
 def test_edges_left_are_those_that_cost_what_the_best_way_costs(network):
     start, head, cost, _ = network.search_rows("time", "distance", "from")
@@ -87,7 +88,7 @@ def test_edges_left_are_those_that_cost_what_the_best_way_costs(network):
         assert np.array_equal(kept, (metric.cost[way] < FAR) & (metric.cost[way] <= best))
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=examples(120), deadline=None)
 @given(
     networks(),
     st.integers(0, 1000),
@@ -106,7 +107,7 @@ def test_one_to_all_equals_a_plain_search(network, seed, direction, measure, tri
     assert np.array_equal(plain.on_arcs(arcs), ours.on_arcs(arcs))
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=examples(120), deadline=None)
 @given(networks(), st.integers(0, 1000), st.booleans())
 def test_a_way_costs_what_a_plain_search_finds_and_is_joined(network, seed, trim):
     places = random_places(network, 7, seed)
@@ -149,7 +150,7 @@ def test_a_limit_passes_over_what_it_does_not_reach_on_ferrow(network):
             assert np.array_equal(plain.label, ours.label)
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=examples(80), deadline=None)
 @given(st.integers(1, 80), st.integers(0, 200), st.integers(0, 2**32 - 1))
 def test_an_order_names_every_node_once(nodes, count, seed):
     rng = np.random.default_rng(seed)
@@ -176,7 +177,7 @@ def test_a_grid_is_cut_where_it_is_narrow():
     assert largest[0] < 0.76 * side * side and largest[1] > 0.2 * side * side
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=examples(200), deadline=None)
 @given(networks(), st.integers(0, 2**32 - 1), st.integers(1, 6))
 def test_customizing_in_part_equals_customizing_anew(network, seed, count):
     rng = np.random.default_rng(seed)
@@ -198,7 +199,7 @@ def test_customizing_in_part_equals_customizing_anew(network, seed, count):
         assert np.array_equal(ways.via, ways_anew.via) and np.array_equal(ways.carried, ways_anew.carried)
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=examples(120), deadline=None)
 @given(networks(), st.integers(0, 2**32 - 1), st.integers(1, 4))
 def test_streets_closed_and_slowed_one_after_another_cost_what_they_cost_anew(network, seed, count):
     rng = np.random.default_rng(seed)
@@ -226,7 +227,7 @@ def test_streets_closed_and_slowed_one_after_another_cost_what_they_cost_anew(ne
             assert np.array_equal(ways.via, named.via) and np.array_equal(ways.carried, named.carried)
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=examples(120), deadline=None)
 @given(networks(), st.integers(0, 1000), st.sampled_from(["time", "distance"]))
 def test_many_trips_equal_single_ways(network, seed, measure):
     high = raised(network)

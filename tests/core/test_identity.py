@@ -18,6 +18,7 @@ from awl.core.graph.street_graph import StreetGraph
 from awl.io import osm
 from tests.conftest import EXTRACT
 from tests.core.test_search import networks
+from tests.examples import examples
 
 NO_WHOLE_LINK = 1e-6
 
@@ -45,7 +46,7 @@ def shuffled(graph: StreetGraph, seed: int) -> StreetGraph:
     )
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(networks(), st.integers(0, 1000))
 def test_a_graph_built_anew_has_the_ids_it_had(network, seed):
     graph = numbered_from(network.graph, 500)
@@ -54,7 +55,7 @@ def test_a_graph_built_anew_has_the_ids_it_had(network, seed):
     assert np.array_equal(again.node_lon, graph.in_space_order().node_lon)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(networks(), st.integers(0, 1000))
 def test_what_is_gone_keeps_its_ids_to_itself_and_what_is_new_gets_new_ones(network, seed):
     graph = network.graph
@@ -109,7 +110,7 @@ def test_another_town_keeps_ids_of_its_own(graph):
     assert np.array_equal(with_ids_of(graph, away).link_id, away.link_id)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(networks(), st.integers(0, 1000))
 def test_a_link_that_is_split_and_whole_again_is_the_same_link(network, seed):
     plain = replace(network.graph, restrictions=network.graph.restrictions.none(), node_tags={})

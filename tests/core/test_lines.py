@@ -13,6 +13,7 @@ from awl.core.errors import AwlError
 from awl.core.geodesy import LocalPlane
 from awl.core.graph.build import build_graph
 from awl.core.graph.lines import LineStreets, raw_of_lines
+from tests.examples import examples
 
 PLANE = LocalPlane(-36.2, 41.3)
 
@@ -103,7 +104,7 @@ points = st.tuples(st.integers(-40, 40), st.integers(-40, 40))
 segments = st.tuples(points, points).filter(lambda pair: pair[0] != pair[1])
 
 
-@settings(deadline=None, max_examples=60)
+@settings(deadline=None, max_examples=examples(60))
 @given(st.lists(segments, min_size=1, max_size=12, unique=True))
 def test_the_graph_is_the_arrangement_of_the_lines(pairs):
     """Against another noder: the same total of nodes and length when nothing overlaps."""

@@ -26,6 +26,7 @@ from awl.core.routing.reach import reach_of
 from awl.core.routing.router import StreetRouter
 from awl.core.routing.snapping import Snapper
 from tests.conftest import inside_cut
+from tests.examples import examples
 from tests.oracle import random_places
 
 INF = np.inf
@@ -69,7 +70,7 @@ def test_two_steps_by_hand():
     )
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(st.integers(1, 30), st.integers(1, 8), st.integers(0, 2**32 - 1))
 def test_all_that_is_offered_to_somebody_is_handed_out(homes, places, seed):
     rng = np.random.default_rng(seed)

@@ -17,6 +17,7 @@ from awl.core.network.network import Network
 from awl.core.routing.dijkstra.plain import arrivals
 from awl.core.routing.router import StreetRouter
 from tests.core.test_search import networks
+from tests.examples import examples
 from tests.oracle import random_places
 
 WHEN = datetime(2026, 6, 3, 8)
@@ -72,7 +73,7 @@ def with_hours(network: Network) -> Network:
     return Network.of(graph, replace(network.mode, curves=curves), own=effort)
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=examples(80), deadline=None)
 @given(
     networks(),
     st.integers(0, 1000),
@@ -102,7 +103,7 @@ def test_any_order_of_time_and_edits_equals_building_from_scratch(network, seed,
     same(free, with_hours(network))
 
 
-@settings(max_examples=50, deadline=None)
+@settings(max_examples=examples(50), deadline=None)
 @given(networks(), st.integers(0, 1000))
 def test_what_changed_is_known_whichever_way_one_came(network, seed):
     rng = np.random.default_rng(seed)

@@ -9,13 +9,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from awl.core.routing.tour import best_order
+from tests.examples import examples
 
 
 def total(cost, order):
     return float(cost[list(order[:-1]), list(order[1:])].sum())
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(st.integers(2, 7), st.integers(0, 2**32 - 1), st.floats(0, 0.3))
 def test_few_points_are_in_the_best_order(count, seed, barred):
     rng = np.random.default_rng(seed)
@@ -33,7 +34,7 @@ def test_many_points_along_a_line_are_passed_in_their_order():
     assert x[order].tolist() == sorted(x)
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=examples(15), deadline=None)
 @given(st.integers(14, 22), st.integers(0, 1000))
 def test_many_points_are_never_in_a_worse_order_than_by_the_nearest_next(count, seed):
     xy = np.random.default_rng(seed).random((count, 2))

@@ -10,9 +10,10 @@ from hypothesis import strategies as st
 
 from awl.core.errors import AwlError
 from awl.core.polygons import repaired
+from tests.examples import examples
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(st.integers(0, 2**32 - 1), st.integers(4, 40))
 def test_any_polygon_comes_out_valid_and_a_polygon(seed, corners):
     drawn = shapely.Polygon(np.random.default_rng(seed).random((corners, 2)))

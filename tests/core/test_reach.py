@@ -14,6 +14,7 @@ from awl.core.routing.reach import reach_of, reached_parts
 from awl.core.routing.router import StreetRouter
 from awl.core.routing.snapping import Snapped
 from tests.core.test_search import networks
+from tests.examples import examples
 from tests.oracle import random_places, times_between
 
 
@@ -71,7 +72,7 @@ def test_every_part_belongs_to_its_nearest_place(walk):
         assert times[parts.owner[row]] == pytest.approx(min(times), abs=2)
 
 
-@settings(deadline=None, max_examples=25)
+@settings(deadline=None, max_examples=examples(25))
 @given(st.integers(1, 600), st.integers(1, 600))
 def test_a_larger_limit_reaches_more(walk, a, b):
     reach = searched(walk, random_places(walk, 2, 3))
@@ -81,7 +82,7 @@ def test_a_larger_limit_reaches_more(walk, a, b):
     assert metres[0] <= metres[1] + 1e-6
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(networks(), st.integers(0, 1000), st.sampled_from(["from", "to"]), st.booleans())
 def test_a_head_start_is_what_each_place_alone_would_take_longer(network, seed, direction, prepared):
     places, rng = random_places(network, 4, seed), np.random.default_rng(seed)

@@ -23,6 +23,7 @@ from awl.core.network.parts import strong_parts
 from awl.core.routing.dijkstra.plain import arrivals, best_leg, costs_of, matrix, owners_of
 from awl.core.routing.dijkstra.search import UNREACHED
 from awl.core.routing.reach import reach_of, reached_parts
+from tests.examples import examples
 from tests.oracle import random_places, time_along, times_between
 
 
@@ -90,7 +91,7 @@ def same(ours, oracle, tolerance: float) -> None:
     assert np.abs(seconds[finite] - oracle[finite]).max(initial=0) <= tolerance
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=examples(120), deadline=None)
 @given(networks(), st.integers(0, 1000), st.sampled_from(["time", "distance"]))
 def test_matrix_equals_the_oracle_on_random_networks(network, seed, measure):
     places = random_places(network, 7, seed)
@@ -123,7 +124,7 @@ def test_threads_give_the_same_answer(network):
     assert (one == four).all()
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=examples(80), deadline=None)
 @given(networks(), st.integers(0, 1000))
 def test_nearest_place_wins_and_ties_go_to_the_first(network, seed):
     places = random_places(network, 4, seed)
@@ -138,7 +139,7 @@ def test_nearest_place_wins_and_ties_go_to_the_first(network, seed):
     assert (owner[~reached] == -1).all()
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=examples(80), deadline=None)
 @given(networks(), st.integers(0, 1000))
 def test_searching_towards_a_place_is_searching_from_it_on_reversed_streets(network, seed):
     places = random_places(network, 2, seed)
@@ -153,7 +154,7 @@ def test_searching_towards_a_place_is_searching_from_it_on_reversed_streets(netw
     assert back / 1000 == pytest.approx(there, abs=0.003)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(networks(), st.integers(0, 1000))
 def test_a_path_is_joined_and_costs_what_it_says(network, seed):
     places = random_places(network, 2, seed)
@@ -178,7 +179,7 @@ def test_a_path_is_joined_and_costs_what_it_says(network, seed):
     assert time_along(network, leg) == pytest.approx(leg.cost, abs=3)
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=examples(80), deadline=None)
 @given(networks(), st.integers(0, 1000), st.floats(0.5, 60), st.sampled_from(["from", "to"]))
 def test_reached_parts_are_those_whose_arrival_is_within_the_limit(network, seed, seconds, direction):
     places = random_places(network, 3, seed)
@@ -201,7 +202,7 @@ def test_reached_parts_are_those_whose_arrival_is_within_the_limit(network, seed
     assert (np.maximum(parts.arrival_begin, parts.arrival_end) <= limit + 1e-6).all()
 
 
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=examples(100), deadline=None)
 @given(st.integers(1, 40), st.integers(0, 120), st.integers(0, 2**32 - 1))
 def test_strong_parts_equal_scipy(nodes, count, seed):
     rng = np.random.default_rng(seed)

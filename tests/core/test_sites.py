@@ -13,9 +13,10 @@ from awl.core.analysis import location_allocation as sites
 from awl.core.analysis.dot_density import MOST_DOTS, dots, people_per_dot
 from awl.core.analysis.location_allocation import best_sites
 from awl.core.analysis.travel_times import Times
+from tests.examples import examples
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=examples(80), deadline=None)
 @given(st.integers(1, 40), st.integers(1, 7), st.integers(1, 4), st.integers(0, 2**32 - 1))
 def test_the_best_choice_is_that_of_all(homes, places, choose, seed):
     rng = np.random.default_rng(seed)
@@ -34,7 +35,7 @@ def test_the_best_choice_is_that_of_all(homes, places, choose, seed):
     assert found.alone == pytest.approx([gain([place]) for place in range(places)])
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(st.integers(1, 40), st.integers(2, 8), st.integers(1, 4), st.integers(0, 2**32 - 1))
 def test_one_after_the_other_gains_at_least_its_guaranteed_share(homes, places, choose, seed):
     rng = np.random.default_rng(seed)
@@ -51,7 +52,7 @@ def test_one_after_the_other_gains_at_least_its_guaranteed_share(homes, places, 
     assert exact + 1e-6 >= found.choices[0][1] >= (1 - 1 / np.e) * exact - 1e-6
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(st.lists(st.floats(0, 50), min_size=1, max_size=200), st.integers(1, 20))
 def test_dots_stand_where_people_are_and_are_as_many(people, per):
     heads = np.array(people)

@@ -21,6 +21,7 @@ from awl.core.routing.dijkstra.plain import arrivals, best_leg, matrix
 from awl.core.routing.dijkstra.search import OWNER_BITS
 from tests.core.test_hierarchy import raised
 from tests.core.test_search import networks
+from tests.examples import examples
 from tests.oracle import random_places
 
 MORNING, NOON = datetime(2026, 6, 3, 8), datetime(2026, 6, 3, 12)
@@ -34,7 +35,7 @@ def restricted(graph: StreetGraph, condition: list[str | None], kept: np.ndarray
     return replace(graph, restrictions=replace(TurnRestrictions.of(placed), condition=Categorical.of(hours)))
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=examples(120), deadline=None)
 @given(networks(), st.integers(0, 1000), st.sampled_from(["time", "distance"]))
 def test_an_hour_bars_what_a_network_with_those_restrictions_alone_bars(network, seed, measure):
     graph, mode = network.graph, network.mode
@@ -62,7 +63,7 @@ def test_an_hour_bars_what_a_network_with_those_restrictions_alone_bars(network,
         assert (leg is None) == (same is None) and (leg is None or leg.cost == same.cost)
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=examples(120), deadline=None)
 @given(networks(), st.integers(0, 1000), st.sampled_from(["time", "distance"]))
 def test_a_gate_that_is_shut_is_a_wall(network, seed, measure):
     rng = np.random.default_rng(seed)

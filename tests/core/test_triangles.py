@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from scipy.spatial import Delaunay
 
 from awl.core.analysis.isochrone_areas.triangles import SHIFT_M, triangulated
+from tests.examples import examples
 
 WIDE = 100.0
 
@@ -25,7 +26,7 @@ def area_of(points, corners):
     return ((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])) / 2
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 @given(
     kind=st.sampled_from(["grid", "strewn"]), seed=st.integers(0, 10**6), tile=st.sampled_from([40, 90, 200, 100_000])
 )

@@ -12,6 +12,7 @@ from awl.core.analysis.zones import LIVED_ON, ZONE_EDGE_M, StraightShare, ZoneRe
 from awl.core.routing.dijkstra.plain import arrivals
 from awl.core.routing.reach import reach_of, reached_parts
 from tests.conftest import inside_cut
+from tests.examples import examples
 from tests.oracle import random_places
 
 
@@ -83,7 +84,7 @@ def test_the_nearest_place_of_a_zone_serves_most_of_it(walk, zones, served):
     assert (nearest[clear] == by_owner.argmax(axis=1)[clear]).all()
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 @given(st.integers(0, 10_000), st.floats(0.2, 20))
 def test_shares_by_place_add_up_to_the_share_within(walk, zones, seed, minutes):
     places = random_places(walk, 4, seed)

@@ -16,6 +16,7 @@ from demo.quarters import QUARTERS, Part, Quarter, Town, street_tags
 from demo.roads import Street, lay_roads, with_roundabouts
 from demo.shapes import bent, closed_curve, divide, smooth
 from demo.survey import Way, _against, _insert, _noded, key
+from tests.examples import examples
 
 
 @pytest.fixture(scope="module")
@@ -26,7 +27,7 @@ def land() -> Land:
 # -- shapes ----------------------------------------------------------------------------------------------------------------
 
 
-@settings(deadline=None, max_examples=30)
+@settings(deadline=None, max_examples=examples(30))
 @given(st.integers(0, 10_000), st.floats(60, 900), st.floats(60, 900), st.floats(500, 40_000), st.floats(0, 0.08))
 def test_ground_is_divided_without_loss(seed, width, height, target, sag):
     ground = shapely.box(0, 0, width, height)

@@ -15,6 +15,7 @@ from awl.core.errors import AwlError
 from awl.io import geojson, raster
 from awl.io.table import Table
 from awl.questions.run import ask
+from tests.examples import examples
 from tests.oracle import sampled_homes
 from tests.questions.test_nearby import boxes
 
@@ -45,7 +46,7 @@ def test_people_add_up_to_the_last(study, houses, spread):
     assert {"streets": "streets of their zone", "area": "over the area", "buildings": "lived-in"}[spread] in text
 
 
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=examples(25), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     st.integers(0, 2**32 - 1), st.integers(1, 12), st.sampled_from(["streets", "area"]),
     st.sampled_from(["walk", "cycle", "drive"]), st.lists(st.integers(1, 30), min_size=1, max_size=4, unique=True),

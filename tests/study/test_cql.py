@@ -136,3 +136,42 @@ def test_nothing_but_a_filter_gets_through(text):
     with pytest.raises(AwlError) as caught:
         to_sql(text, ["kind", "seats"])
     assert caught.value.status == 400
+
+
+@pytest.mark.parametrize(
+    ("text", "field", "value", "found"),
+    [
+        ("inside = 1", "inside", 1, True),
+        ("NOT notes = 1", "notes", 1, False),
+        ("island IS NOT NULL", "island", None, False),
+        ('"a ""b""" = 2', 'a "b"', 2, True),
+        ("straße LIKE 'Gr%ne_'", "straße", "Grüner", True),
+        ("share < 2.5e-3", "share", 0.002, True),
+        ("-share = .5", "share", -0.5, True),
+        ("day >= DATE('2026-06-01')", "day", "2026-06-03", True),
+        ("open = TRUE", "open", 1, True),
+        ("name NOT IN ('x', 'y')", "name", "z", True),
+    ],
+)
+def test_names_and_values_in_all_their_forms(text, field, value, found):
+    connection = sqlite3.connect(":memory:")
+    column = '"' + field.replace('"', '""') + '"'
+    connection.execute(f"CREATE TABLE t ({column})")
+    connection.execute("INSERT INTO t VALUES (?)", [value])
+    sql, parameters = to_sql(text, [field])
+    assert bool(connection.execute(f"SELECT 1 FROM t WHERE {sql}", parameters).fetchall()) == found
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("CASEI(kind) = 'a'", "the function CASEI at character 1"),
+        ("NOT " * 950 + "seats = 1", "nested too deep|cannot be read"),
+        ("seats = 1 OR", "cannot be read at character"),
+        ("kind = 'open", "cannot be read at character 8"),
+        ("-kind = 3", "is text and cannot be reckoned with"),
+    ],
+)
+def test_what_is_not_known_or_not_whole_is_said(text, words):
+    with pytest.raises(AwlError, match=words):
+        to_sql(text, ["seats", "kind"], {"seats": "INTEGER", "kind": "TEXT"})

@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from awl.core.errors import AwlError
 from awl.io import geopackage
 from awl.io.table import Table
+from tests.examples import examples
 
 SHAPES = {
     "point": shapely.Point(-36.2, 41.3),
@@ -60,7 +61,7 @@ values = st.one_of(
 )
 
 
-@settings(deadline=None, max_examples=40)
+@settings(deadline=None, max_examples=examples(40))
 @given(st.lists(values, min_size=1, max_size=8))
 def test_values_survive(column):
     connection = sqlite3.connect(":memory:", isolation_level=None)

@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from awl.io import rtree
+from tests.examples import examples
 
 
 def filled(bounds: np.ndarray) -> sqlite3.Connection:
@@ -32,7 +33,7 @@ def test_sqlite_finds_it_sound(count):
     assert connection.execute("SELECT count(*) FROM r").fetchone() == (count,)
 
 
-@settings(deadline=None, max_examples=40)
+@settings(deadline=None, max_examples=examples(40))
 @given(st.integers(1, 400), st.integers(0, 99), st.tuples(*[st.floats(-180, 90)] * 2), st.floats(0, 120))
 def test_it_finds_every_box_that_touches(count, seed, corner, size):
     bounds = boxes(count, seed)
