@@ -31,9 +31,10 @@ from awl.core.modes.slope import heights_of
 from awl.core.network.network import Network
 from awl.core.routing.dijkstra.plain import arrivals, matrix
 from awl.core.routing.snapping import Snapper
-from awl.demo_study import DEMO, make_demo
+from awl.demo_study import make_demo
 from awl.io import osm_pbf
 from awl.questions.run import ask
+from awl.shipped import SOURCE
 from awl.study.study import Study
 from bench.access import among_buildings, in_a_region, in_the_city
 from bench.heights import by_the_clock, on_the_hierarchy
@@ -121,7 +122,7 @@ def main(large: bool) -> None:
     ]
     if large:
         rows += [*reading_pbf(5_000_000, 1), *storing(5_000_000)]
-    graph, _ = build_graph(osm_pbf.read(DEMO / "data" / "ferrow.osm.pbf"))
+    graph, _ = build_graph(osm_pbf.read(SOURCE / "demo" / "data" / "ferrow.osm.pbf"))
     rows += costing("Ferrow", graph, 0.05, tuple(SHIPPED.values()))
     rows += costing("1M-node region", build_graph(osm_pbf.read(region(1_000_000)))[0], 1.0)
     rows += searches("Ferrow on foot", Network.of(graph, WALK))

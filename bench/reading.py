@@ -17,9 +17,9 @@ from awl.core.columns import Categorical
 from awl.core.geodesy import LocalPlane
 from awl.core.graph.build import build_graph
 from awl.core.graph.lines import LineStreets, raw_of_lines
-from awl.demo_study import DEMO
 from awl.io import osm_pbf, osm_xml
 from awl.io.osm_pbf import blobs
+from awl.shipped import SOURCE
 from bench.measure import Row, medians
 from demo.regions import make_region
 
@@ -48,7 +48,7 @@ def inflate(path: Path) -> int:
 
 def reading_xml() -> list[Row]:
     """The XML extract of Ferrow against a bare XML parser."""
-    path = DEMO / "data" / "ferrow.osm.bz2"
+    path = SOURCE / "demo" / "data" / "ferrow.osm.bz2"
 
     def bare() -> None:
         parser = expat.ParserCreate()
@@ -66,7 +66,7 @@ def reading_xml() -> list[Row]:
 
 def reading_pbf(nodes: int, rounds: int) -> list[Row]:
     """A PBF extract against inflating the same blobs on one thread."""
-    path = region(nodes) if nodes else DEMO / "data" / "ferrow.osm.pbf"
+    path = region(nodes) if nodes else SOURCE / "demo" / "data" / "ferrow.osm.pbf"
     name = f"{nodes / 1e6:g}M-node region" if nodes else "Ferrow"
     ours, bound = medians(lambda: osm_pbf.read(path), lambda: inflate(path), rounds=rounds)
     return [Row(f"{name}: read PBF; bound: inflate alone", ours, bound, f"x (takes {ours / bound:.1f} x the bound)")]
@@ -113,7 +113,7 @@ def storing(nodes: int) -> list[Row]:
         "print(json.dumps([time.perf_counter() - began, peak]))"
     )
     with tempfile.TemporaryDirectory() as folder:
-        source = region(nodes) if nodes else DEMO / "data" / "ferrow.osm.pbf"
+        source = region(nodes) if nodes else SOURCE / "demo" / "data" / "ferrow.osm.pbf"
         words = [sys.executable, "-c", code, str(source), f"{folder}/region.gpkg"]
         seconds, peak = json.loads(subprocess.run(words, capture_output=True, text=True, check=True).stdout)
     if not nodes:

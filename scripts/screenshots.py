@@ -8,7 +8,8 @@ from pathlib import Path
 
 from selenium.webdriver.support.ui import Select
 
-from awl.demo_study import DEMO, make_demo
+from awl.demo_study import make_demo
+from awl.shipped import SOURCE
 from tests.browser.chromium import Page, browser, server
 
 BRIDGE = (-36.19872, 41.29135)
@@ -156,7 +157,7 @@ def extract(page: Page, folder: Path) -> None:
     """A map extract that waits to be built, and the parts of the streets that are."""
     page.driver.get(f"{page.address}/")
     page.find("h1", "Awl")
-    page.find("[data-testid=file]").send_keys(str(DEMO / "data" / "ferrow.osm.pbf"))
+    page.find("[data-testid=file]").send_keys(str(SOURCE / "demo" / "data" / "ferrow.osm.pbf"))
     page.find("[data-testid=extract-form]", "ways are streets")
     page.settled()
     for name in ("track", "path", "service"):
@@ -188,7 +189,7 @@ def lines(page: Page, folder: Path) -> None:
     page.find(".studies svg path")
     page.driver.execute_script("document.activeElement.blur()")
     page.picture(folder / "home.png")
-    page.find("[data-testid=file]").send_keys(str(DEMO / "data" / "other" / "lines_and_nodes.gpkg"))
+    page.find("[data-testid=file]").send_keys(str(SOURCE / "demo" / "data" / "other" / "lines_and_nodes.gpkg"))
     page.find("[data-testid=line-form]", "Take")
     page.settled()
     page.picture(folder / "lines.png")

@@ -18,7 +18,7 @@ import pytest
 from click.testing import CliRunner
 
 from awl.cli import main
-from awl.demo_study import DEMO
+from awl.shipped import SOURCE
 from awl.study import records
 from tests.conftest import node, osm, way
 
@@ -37,7 +37,7 @@ def tour() -> list[str]:
 
 
 def test_the_readme_tour(tmp_path, monkeypatch, other_reader):
-    (tmp_path / "demo").symlink_to(DEMO)
+    (tmp_path / "demo").symlink_to(SOURCE / "demo")
     monkeypatch.chdir(tmp_path)
     commands = tour()
     assert len(commands) >= 7
@@ -48,7 +48,7 @@ def test_the_readme_tour(tmp_path, monkeypatch, other_reader):
         assert result.exit_code == 0, f"{command}\n{result.output}"
     area = other_reader().read_info(tmp_path / "isochrone.geojson")
     assert area["features"] == 3 and "limit" in area["fields"]
-    zones = pyogrio.read_info(DEMO / "data" / "layers.gpkg", layer="zones")["features"]
+    zones = pyogrio.read_info(SOURCE / "demo" / "data" / "layers.gpkg", layer="zones")["features"]
     assert len((tmp_path / "access.csv").read_text().splitlines()) == zones + 1
     assert {path.name for path in (tmp_path / "gmns").iterdir()} == {
         "node.csv",

@@ -15,9 +15,10 @@ from awl.server.catalogue import Catalogue
 from awl.server.guard import Guard
 from awl.server.jobs import Jobs
 from awl.server.web import problem
+from awl.shipped import front_end
 
 log = logging.getLogger(__name__)
-FRONT_END = Path(__file__).resolve().parents[2] / "ui" / "dist"
+FRONT_END = front_end()
 POLICY = (
     "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; worker-src 'self' blob:;"
     " connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'none'"

@@ -10,13 +10,13 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
-from awl.demo_study import DEMO
+from awl.shipped import SOURCE
 from awl.study.study import Study
 from demo.other import TEN_LINKS
 from tests.browser.chromium import Page
 
 pytestmark = pytest.mark.browser
-OTHER = DEMO / "data" / "other"
+OTHER = SOURCE / "demo" / "data" / "other"
 
 
 def drop(page: Page, name: str) -> None:

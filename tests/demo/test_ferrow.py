@@ -22,11 +22,11 @@ from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import SHIPPED
 from awl.core.modes.rules import posted_speed
 from awl.core.network.network import Network
-from awl.demo_study import DEMO
 from awl.io import osm_pbf, vector
+from awl.shipped import SOURCE
 from tests.io.pbf_peer import PB, unframed
 
-DATA = DEMO / "data"
+DATA = SOURCE / "demo" / "data"
 PLANE = LocalPlane(-36.2, 41.3)
 
 

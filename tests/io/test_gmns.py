@@ -20,10 +20,10 @@ from awl.core.network.movements import movements
 from awl.core.network.network import Network
 from awl.core.routing.dijkstra.plain import matrix
 from awl.core.routing.snapping import Snapped
-from awl.demo_study import DEMO
 from awl.io import gmns, gmns_read, link_list
 from awl.io.units import Units
 from awl.questions.run import ask
+from awl.shipped import SOURCE
 from awl.study import intake
 from awl.study.line_fields import BuildOptions
 from awl.study.study import Study
@@ -126,7 +126,9 @@ def test_metres_are_asked_about_and_then_understood(tmp_path):
 
 
 def test_the_ten_nodes_are_a_drawing_routed_by_their_weights(tmp_path):
-    intake.build(DEMO / "data" / "other" / "ten_nodes", tmp_path / "t.gpkg", options=BuildOptions(weight="weight"))
+    intake.build(
+        SOURCE / "demo" / "data" / "other" / "ten_nodes", tmp_path / "t.gpkg", options=BuildOptions(weight="weight")
+    )
     study = Study(tmp_path / "t.gpkg")
     result = ask(study, "route", {"waypoints": [1, 10], "measure": "weight"}).document()
     route = result["routes"]["features"][0]["properties"]
@@ -142,12 +144,14 @@ def test_the_ten_nodes_are_a_drawing_routed_by_their_weights(tmp_path):
     with pytest.raises(AwlError, match=r"no cost 'toll'.*weight"):
         ask(study, "route", {"waypoints": [1, 10], "measure": "toll"})
     with pytest.raises(AwlError, match=r"no number column 'heft'.*weight"):
-        gmns_read.read(DEMO / "data" / "other" / "ten_nodes", weight="heft")
+        gmns_read.read(SOURCE / "demo" / "data" / "other" / "ten_nodes", weight="heft")
 
 
 def test_the_shipped_tables_become_a_study_with_their_numbers(tmp_path):
-    intake.build(DEMO / "data" / "other" / "gmns", tmp_path / "g.gpkg")
-    numbers = {int(row["node_id"]) for row in csv.DictReader((DEMO / "data" / "other" / "gmns" / "node.csv").open())}
+    intake.build(SOURCE / "demo" / "data" / "other" / "gmns", tmp_path / "g.gpkg")
+    numbers = {
+        int(row["node_id"]) for row in csv.DictReader((SOURCE / "demo" / "data" / "other" / "gmns" / "node.csv").open())
+    }
     graph = Study(tmp_path / "g.gpkg").graph
     assert set(graph.node_id.tolist()) == numbers and graph.link_count > 1000 and graph.node_border.any()
 

@@ -10,11 +10,11 @@ from rasterio.transform import from_origin
 from scipy.ndimage import map_coordinates
 
 from awl.core.errors import AwlError
-from awl.demo_study import DEMO
 from awl.io import raster
+from awl.shipped import SOURCE
 from awl.study import intake
 
-ELEVATION, POPULATION = (DEMO / "data" / f"{name}.tif" for name in ("elevation", "population"))
+ELEVATION, POPULATION = (SOURCE / "demo" / "data" / f"{name}.tif" for name in ("elevation", "population"))
 
 
 def test_values_between_cells_are_those_of_an_independent_interpolation():

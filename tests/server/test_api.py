@@ -12,10 +12,10 @@ import pytest
 import shapely
 from openapi_spec_validator import validate
 
-from awl.demo_study import DEMO
 from awl.io.table import Table
 from awl.server.app import create_app
 from awl.server.features import PARAMETERS
+from awl.shipped import SOURCE
 from scripts.openapi import text as openapi_text
 from tests.conftest import EXTRACT, node, osm, way
 
@@ -390,7 +390,7 @@ def test_responses_carry_protective_headers(client):
 
 
 def receive(client, name):
-    path = DEMO / "data" / "other" / name
+    path = SOURCE / "demo" / "data" / "other" / name
     return client.post(f"/incoming?name={name}", data=path.read_bytes(), content_type="application/octet-stream")
 
 

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 import shapely
 
-from awl.demo_study import DEMO
+from awl.shipped import SOURCE
 from awl.study import intake
 from awl.study.study import Study
 from tests.conftest import CUT, EXTRACT, inside_cut
@@ -92,7 +92,7 @@ def test_the_polygons_of_a_file_are_an_area(client, tmp_path):
 
 
 def test_chosen_layers_of_a_file_are_added_with_their_roles(client):
-    told = waiting(client, DEMO / "data" / "layers.gpkg", study="&study=ferrow")
+    told = waiting(client, SOURCE / "demo" / "data" / "layers.gpkg", study="&study=ferrow")
     assert {layer["name"] for layer in told["layers"]} >= {"zones", "candidate_rooms"}
     chosen = [{"name": "candidate_rooms", "role": "places"}, {"name": "zones", "role": "parcels", "title": "Plots"}]
     response = client.post(f"/incoming/{told['token']}/layers", json={"study": "ferrow", "layers": chosen})
@@ -108,13 +108,13 @@ def test_chosen_layers_of_a_file_are_added_with_their_roles(client):
 
 
 def test_layers_and_ready_graphs_are_previewed_as_they_lie(client):
-    told = waiting(client, DEMO / "data" / "other" / "lines_and_nodes.gpkg")
+    told = waiting(client, SOURCE / "demo" / "data" / "other" / "lines_and_nodes.gpkg")
     kinds = [feature["geometry"]["type"] for feature in get(client, f"/incoming/{told['token']}/preview")["features"]]
     assert (kinds.count("LineString"), kinds.count("Point")) == (481, 313)
 
 
 def test_a_role_that_does_not_fit_fails_and_adds_nothing(client):
-    told = waiting(client, DEMO / "data" / "layers.gpkg")
+    told = waiting(client, SOURCE / "demo" / "data" / "layers.gpkg")
     before = [layer["id"] for layer in get(client, f"{BASE}/overview")["layers"]]
     chosen = [{"name": "services", "role": "places"}, {"name": "cool_rooms", "role": "zones"}]
     job = ended(

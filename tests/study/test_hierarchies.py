@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from awl.core.routing.cch.hierarchy import Hierarchy
-from awl.demo_study import DEMO
+from awl.shipped import SOURCE
 from awl.study import hierarchies, intake
 from awl.study.arrays import folder_of
 
@@ -96,7 +96,7 @@ def test_preparing_tells_how_far_it_is(own_study, monkeypatch):
 
 def test_heights_that_come_or_go_make_answers_stale_and_walking_slower(own_study):
     before, flat = own_study.stamp, own_study.network("walk").duration_ms.sum()
-    intake.add(DEMO / "data" / "elevation.tif", own_study, "heights")
+    intake.add(SOURCE / "demo" / "data" / "elevation.tif", own_study, "heights")
     with_heights = own_study.stamp
     assert with_heights != before and own_study.network("walk").duration_ms.sum() > flat
     own_study.drop_layer("heights")

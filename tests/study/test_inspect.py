@@ -14,7 +14,7 @@ from pyproj import Transformer
 from awl.core.errors import AwlError
 from awl.core.geodesy import segment_lengths
 from awl.core.graph.build import STREET_CLASSES, build_graph
-from awl.demo_study import DEMO
+from awl.shipped import SOURCE
 from awl.study import inspect, intake
 from awl.study.intake import ReadOptions
 from awl.study.line_fields import BuildOptions
@@ -148,7 +148,7 @@ def test_broken_polygons_are_counted_and_repaired(tmp_path, ending):
 def test_every_layer_of_a_file_is_listed_with_the_role_its_content_suggests():
     roles = {}
     for name in ("layers.gpkg", "parcels.gpkg", "buildings.gpkg", "elevation.tif", "population.tif"):
-        for layer in inspect.described(DEMO / "data" / name, name)["layers"]:
+        for layer in inspect.described(SOURCE / "demo" / "data" / name, name)["layers"]:
             roles[layer["name"] or name] = layer["role"]
     assert roles["zones"] == "zones" and roles["cool_rooms"] == "places"
     assert roles["parcels"] == "parcels" and roles["buildings"] == "buildings"
@@ -158,7 +158,7 @@ def test_every_layer_of_a_file_is_listed_with_the_role_its_content_suggests():
 def test_a_zipped_drawing_is_recognised_and_its_weights_offered(tmp_path):
     archive = tmp_path / "ten.zip"
     with zipfile.ZipFile(archive, "w") as out:
-        for part in (DEMO / "data" / "other" / "ten_nodes").iterdir():
+        for part in (SOURCE / "demo" / "data" / "other" / "ten_nodes").iterdir():
             out.write(part, part.name)
     told = inspect.described(archive, archive.name)
     assert (

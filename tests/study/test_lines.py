@@ -12,14 +12,14 @@ from click.testing import CliRunner
 
 from awl.cli import main
 from awl.core.errors import AwlError
-from awl.demo_study import DEMO
 from awl.io import geojson, vector
 from awl.io.table import Table
+from awl.shipped import SOURCE
 from awl.study import intake
 from awl.study.line_fields import BuildOptions, LineFields, guess, settings, streets_of
 from awl.study.study import Study
 
-OTHER = DEMO / "data" / "other"
+OTHER = SOURCE / "demo" / "data" / "other"
 LINES, WITH_NODES = OTHER / "lines.gpkg", OTHER / "lines_and_nodes.gpkg"
 
 
