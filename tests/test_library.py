@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 import shutil
 import subprocess
@@ -39,6 +40,26 @@ def test_the_page_of_the_docs_runs(study_file, tmp_path, monkeypatch, capsys):
     assert len(blocks) >= 5 and (tmp_path / "areas.gpkg").stat().st_size > 1000
     assert names["matrix"].minutes.shape == (2, 3) and names["matrix"].minutes[0, 0] > 0
     assert 0 < names["access"].summary["share_within_10_min_percent"] <= 100
+
+
+def test_the_notebook_runs_and_holds_no_outputs():
+    notebook = json.loads((DOCS / "example.ipynb").read_text())
+    cells = [cell for cell in notebook["cells"] if cell["cell_type"] == "code"]
+    assert all(cell["outputs"] == [] and cell["execution_count"] is None for cell in cells)
+    names: dict = {}
+    for number, cell in enumerate(cells):
+        exec(compile("".join(cell["source"]), f"cell {number}", "exec"), names)
+    assert names["areas"].crs.to_epsg() == 4326 and list(names["areas"]["limit"]) == [5, 10]
+    assert names["minutes"][1] > names["minutes"][0] > 0
+
+
+def test_parts_become_frames_with_their_columns(streets):
+    reach = streets.network("walk").isochrone(ROOMS, minutes=[4, 8])
+    frame, table = reach.to_geopandas("streets"), reach.table("streets")
+    assert len(frame) == table.num_rows and set(table.column_names) <= set(frame.columns)
+    assert frame.geometry.geom_type.eq("LineString").all()
+    about = json.loads(table.schema.field("arrival_end_s").metadata[b"about"])
+    assert about["unit"] == "s" and about["quantity"] == "arrival"
 
 
 def test_answers_are_those_of_questions(streets, study):
