@@ -4,15 +4,15 @@ import type { Feature, FeatureCollection, Position } from "geojson";
 import { Map as MapLibre, type ExpressionSpecification, type GeoJSONSource } from "maplibre-gl";
 import { useEffect, useRef, useState } from "react";
 import { boundsOf, previewOf, type Area, type Reading } from "../api/incoming";
-import { drawArea } from "../map/drawing";
 import { CLASS_WEIGHT, token } from "../map/look";
 import { exposeMap } from "../map/scene";
 import { EMPTY } from "../map/style";
+import { whileDrawing } from "../map/whileDrawing";
 import { useScreen, type Intake } from "../state/store";
 
 type Props = { intake: Intake; onScale: (metresPerPixel: number) => void };
 
-export function PreviewMap({ intake, onScale }: Props) {
+export default function PreviewMap({ intake, onScale }: Props) {
   const holder = useRef<HTMLDivElement>(null);
   const [map, setMap] = useState<MapLibre | null>(null);
   const { theme, drawing, set } = useScreen();
@@ -83,7 +83,7 @@ export function PreviewMap({ intake, onScale }: Props) {
 
   useEffect(() => {
     if (!map || !drawing) return;
-    return drawArea(map, drawing.kind, (drawn) => {
+    return whileDrawing(map, drawing.kind, (drawn) => {
       drawing.done(drawn);
       set({ drawing: null });
     });

@@ -13,7 +13,7 @@ import { CHANGEABLE } from "./LayerPage";
 /** Columns shown without asking; the rest are in the export. */
 const MOST_COLUMNS = 40;
 
-export function LayerTable({ overview, ident, close }: { overview: Overview; ident: string; close: () => void }) {
+export default function LayerTable({ overview, ident, close }: { overview: Overview; ident: string; close: () => void }) {
   const queries = useQueryClient();
   const { chosen, set } = useScreen();
   const [only, setOnly] = useState(false);

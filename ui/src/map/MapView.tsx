@@ -8,14 +8,14 @@ import { isPointSet, pointFeature, type Against, type PointSet } from "../sheet/
 import { message, useAnswer, useSheet, useSheetActions, type QuestionBlock } from "../state/sheet";
 import { useScreen } from "../state/store";
 import type { MapContent, StreetsShown } from "./content";
-import { drawArea } from "./drawing";
 import { extentOf, isSeen } from "./extent";
 import { useOwnWay } from "./ownWay";
 import { Scene } from "./scene";
+import { whileDrawing } from "./whileDrawing";
 
 type Props = { overview: Overview; streets: Packed | null; content: MapContent; onScale: (metresPerPixel: number) => void };
 
-export function MapView({ overview, streets, content, onScale }: Props) {
+export default function MapView({ overview, streets, content, onScale }: Props) {
   const holder = useRef<HTMLDivElement>(null);
   const [scene, setScene] = useState<Scene | null>(null);
   const [styled, setStyled] = useState(0);
@@ -267,7 +267,7 @@ function useDrawing(scene: Scene | null): void {
   const { drawing, set } = useScreen();
   useEffect(() => {
     if (!scene || !drawing) return;
-    return drawArea(scene.map, drawing.kind, (area) => {
+    return whileDrawing(scene.map, drawing.kind, (area) => {
       drawing.done(area);
       set({ drawing: null });
     });

@@ -3,7 +3,7 @@ import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import type { ModeInfo, Overview } from "../api/own";
 import { useScreen } from "../state/store";
 import { answerOf, framed, OVERVIEW, question, sheetOf, square } from "../testing/fixtures";
-import { AnswerChart } from "../tray/AnswerChart";
+import AnswerChart from "../tray/AnswerChart";
 import { Handout } from "./Handout";
 import { Modes } from "./Modes";
 

@@ -5,7 +5,7 @@ import { Legend, scaleLength } from "../legend/Legend";
 import { useScreen } from "../state/store";
 import { answerOf, BUILD, framed, OVERVIEW, question, sheetOf } from "../testing/fixtures";
 import { Thread } from "../thread/Thread";
-import { rowsOf } from "../tray/AnswerTable";
+import { rowsOf } from "../tray/grid";
 import { StreetCard } from "../tray/StreetCard";
 import { Sources } from "./Sources";
 import { Streets } from "./Streets";

@@ -22,7 +22,7 @@ const FRAME = {
   "& .MuiBarElement-root": { rx: 0 },
 };
 
-export function AnswerChart({ result, shown = 0, onShow = () => undefined }: { result: Results; shown?: number; onShow?: (chart: number) => void }) {
+export default function AnswerChart({ result, shown = 0, onShow = () => undefined }: { result: Results; shown?: number; onShow?: (chart: number) => void }) {
   const charts = result.view.charts ?? [];
   const chart = charts[Math.min(shown, charts.length - 1)];
   if (!chart) return null;

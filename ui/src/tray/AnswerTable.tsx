@@ -7,13 +7,6 @@ import { useScreen } from "../state/store";
 import { curvesOf, Spark } from "./curves";
 import { GRID, KEY, keyOf, type Row } from "./grid";
 
-/** Rows of a part: features' properties, or records. */
-export function rowsOf(result: Results, name: string): Row[] {
-  const part = result[name] as { features?: { properties: object }[] } | object[] | undefined;
-  const records = Array.isArray(part) ? part : (part?.features ?? []).map(({ properties }) => properties);
-  return records.map((record, i) => ({ ...record, [KEY]: i }));
-}
-
 /** Most rows the grid shows at once. */
 const PAGE = 100;
 
@@ -40,7 +33,7 @@ function curveColumn(curves: Map<string, number[]>, key: string): GridColDef {
 const LETTER = 6.9;
 const longestWord = (title: string) => Math.max(...title.split(" ").map(({ length }) => length));
 
-export function AnswerTable({ answer, table, rows, whole = false }: { answer: Answer; table: TableView; rows: Row[]; whole?: boolean }) {
+export default function AnswerTable({ answer, table, rows, whole = false }: { answer: Answer; table: TableView; rows: Row[]; whole?: boolean }) {
   const { row: selected, set } = useScreen();
   /** The value by which a row is selected on the map. */
   const nameOf = (row: Row) => String(row[table.key ?? KEY] ?? row[KEY]);

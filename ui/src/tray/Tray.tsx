@@ -1,17 +1,18 @@
 /** The tray under the map: table and chart of the selected answer, or the card of the street that was clicked. */
-import { useRef, useState, type PointerEvent } from "react";
+import { lazy, Suspense, useRef, useState, type PointerEvent } from "react";
 import type { Overview } from "../api/own";
-import { LayerTable } from "../layers/LayerTable";
 import { figure } from "../common/format";
 import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../state/sheet";
 import { useScreen } from "../state/store";
 import { ArrivalThere } from "./ArrivalThere";
-import { AnswerChart } from "./AnswerChart";
-import { AnswerTable, rowsOf } from "./AnswerTable";
+import { rowsOf } from "./grid";
 import { HeatTable } from "./HeatTable";
 import { StreetCard } from "./StreetCard";
 import { RowCard } from "./RowCard";
 
+const AnswerChart = lazy(() => import("./AnswerChart"));
+const AnswerTable = lazy(() => import("./AnswerTable"));
+const LayerTable = lazy(() => import("../layers/LayerTable"));
 const LEAST = 120;
 
 export function Tray({ overview }: { overview: Overview }) {
@@ -59,7 +60,9 @@ export function Tray({ overview }: { overview: Overview }) {
     return (
       <section className="tray" style={{ height: trayHeight }} aria-label="Table of the layer">
         <div className="grip" {...drag} />
-        <LayerTable overview={overview} ident={layer} close={() => set({ layer: null, chosen: [] })} />
+        <Suspense fallback={null}>
+          <LayerTable overview={overview} ident={layer} close={() => set({ layer: null, chosen: [] })} />
+        </Suspense>
       </section>
     );
   }
@@ -131,10 +134,14 @@ function AnswerTray({ study, question, name, answer, shut, onShut }: AnswerTrayP
       {!shut && (
         <>
           <div className="tray-table">
-            {heat && pivot ? <HeatTable rows={rows} pivot={pivot} /> : table && <AnswerTable key={part} answer={answer} table={table} rows={rows} whole={whole} />}
+            <Suspense fallback={null}>
+              {heat && pivot ? <HeatTable rows={rows} pivot={pivot} /> : table && <AnswerTable key={part} answer={answer} table={table} rows={rows} whole={whole} />}
+            </Suspense>
           </div>
           <div className="tray-chart">
-            {card && carded ? <RowCard result={answer.result} card={card} row={carded} close={() => set({ row: null })} /> : <AnswerChart result={answer.result} shown={chart} onShow={setChart} />}
+            <Suspense fallback={null}>
+              {card && carded ? <RowCard result={answer.result} card={card} row={carded} close={() => set({ row: null })} /> : <AnswerChart result={answer.result} shown={chart} onShow={setChart} />}
+            </Suspense>
           </div>
         </>
       )}

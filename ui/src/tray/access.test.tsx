@@ -33,7 +33,8 @@ const result = {
 };
 const block = question("q1", "access", { limits: [5, 10] });
 
-beforeAll(() => {
+beforeAll(async () => {
+  await Promise.all([import("./AnswerChart"), import("./AnswerTable")]); // loaded when first needed
   setTokens(TOKENS);
   globalThis.ResizeObserver ??= class { observe() {} unobserve() {} disconnect() {} } as unknown as typeof ResizeObserver;
 });
@@ -50,8 +51,8 @@ describe("the tray of an access answer", () => {
     expect(screen.getByText("1 row")).toBeTruthy();
     expect(screen.getByRole("link", { name: "CSV" }).getAttribute("href")).toContain("/q1/totals?");
   });
-  it("has a cursor on its curve that the map follows, and lets go of it", () => {
-    const cursor = screen.getByLabelText("Minute shown on the map");
+  it("has a cursor on its curve that the map follows, and lets go of it", async () => {
+    const cursor = await screen.findByLabelText("Minute shown on the map");
     expect(screen.getByText("at 10 min")).toBeTruthy();
     fireEvent.change(cursor, { target: { value: 5 } });
     expect(useScreen.getState().minute).toBe(5);
@@ -59,8 +60,8 @@ describe("the tray of an access answer", () => {
     fireEvent.click(screen.getByText("back to the limits"));
     expect(useScreen.getState().minute).toBeNull();
   });
-  it("draws bars by group with a key", () => {
-    fireEvent.click(screen.getByRole("button", { name: "% by group" }));
+  it("draws bars by group with a key", async () => {
+    fireEvent.click(await screen.findByRole("button", { name: "% by group" }));
     expect(screen.getAllByText("10 min").length).toBeGreaterThan(0);
     expect(screen.queryByLabelText("Minute shown on the map")).toBeNull();
   });

@@ -1,3 +1,5 @@
+import type { Results } from "../api/client";
+
 /** The look of every table in the tray: hairlines, no boxes. */
 export const GRID = {
   border: 0,
@@ -36,3 +38,10 @@ export const GRID = {
 export const KEY = ":row";
 export type Row = { [KEY]: number } & Record<string, unknown>;
 export const keyOf = (row: Row) => row[KEY];
+
+/** Rows of a part: features' properties, or records. */
+export function rowsOf(result: Results, name: string): Row[] {
+  const part = result[name] as { features?: { properties: object }[] } | object[] | undefined;
+  const records = Array.isArray(part) ? part : (part?.features ?? []).map(({ properties }) => properties);
+  return records.map((record, i) => ({ ...record, [KEY]: i }));
+}

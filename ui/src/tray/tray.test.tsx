@@ -1,10 +1,10 @@
-import { cleanup, fireEvent, render, screen } from "@testing-library/react";
+import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
 import { afterEach, beforeAll, describe, expect, it } from "vitest";
 
 import { useScreen } from "../state/store";
 import { answerOf, framed, OVERVIEW, question, setTokens, sheetOf, TOKENS } from "../testing/fixtures";
 import type { Results } from "../api/client";
-import { AnswerChart } from "./AnswerChart";
+import AnswerChart from "./AnswerChart";
 import type { Row } from "./grid";
 import { HeatTable } from "./HeatTable";
 import { Tray } from "./Tray";
@@ -12,7 +12,8 @@ import { Tray } from "./Tray";
 const pair = (origin: string, destination: string, minutes: number) => ({ origin, destination, duration_s: minutes * 60, distance_m: minutes * 80, ":row": 0 }) as unknown as Row;
 const PIVOT = { rows: "origin", columns: "destination", cells: "duration_s", per: 60 };
 
-beforeAll(() => {
+beforeAll(async () => {
+  await Promise.all([import("./AnswerChart"), import("./AnswerTable")]); // loaded when first needed
   setTokens(TOKENS);
   globalThis.ResizeObserver ??= class { observe() {} unobserve() {} disconnect() {} } as unknown as typeof ResizeObserver;
 });
@@ -67,11 +68,11 @@ describe("the tray", () => {
     fireEvent.change(screen.getByLabelText("Find a row"), { target: { value: "zone 19" } });
     expect(screen.getByText("1 row")).toBeTruthy();
   });
-  it("shows minutes as a table and back", () => {
+  it("shows minutes as a table and back", async () => {
     show();
     fireEvent.click(screen.getByText("As a table of minutes"));
     expect(screen.getByLabelText("Minutes from each start to each end")).toBeTruthy();
     fireEvent.click(screen.getByText("As rows"));
-    expect(screen.queryByLabelText("Minutes from each start to each end")).toBeNull();
+    await waitFor(() => expect(screen.queryByLabelText("Minutes from each start to each end")).toBeNull());
   });
 });
