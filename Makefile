@@ -5,12 +5,13 @@ PORT ?= 8787
 BIN := .venv/bin
 UI_SOURCES := $(shell find ui/src ui/index.html ui/vite.config.ts -type f)
 
-.PHONY: demo test setup bench check screenshots types demo-data clean
+.PHONY: demo test setup bench check check-python check-front-end screenshots types demo-data clean
 .DEFAULT_GOAL := help
 
 help:
 	@echo "make demo         serve the demo study on http://127.0.0.1:$(PORT)"
 	@echo "make test         run every test: core, server, front end, real browser"
+	@echo "make check        format, lint, types and quick tests, in a minute"
 	@echo "make setup        install what 'demo' needs; afterwards .venv/bin/awl works"
 	@echo "make bench        print the benchmark table"
 	@echo "make screenshots  make docs/screenshots anew from the demo data"
@@ -22,10 +23,24 @@ demo: setup
 
 test: .venv/.test ui/dist/index.html .venv/.warm .venv/.browser
 	$(BIN)/ruff check .
-	$(BIN)/ruff format --check awl demo bench tests scripts
+	$(BIN)/ruff format --check awl demo bench tests scripts setup.py
 	$(BIN)/mypy
 	cd ui && npx --no-install tsc --noEmit && npx --no-install eslint src && npx --no-install vitest run
 	$(BIN)/python -m pytest -n auto --dist loadfile
+
+# What one runs before every commit: both halves at once.
+check: .venv/.test ui/node_modules/.installed .venv/.warm
+	$(MAKE) -j2 --no-print-directory check-python check-front-end
+
+check-python:
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check awl demo bench tests scripts setup.py
+	$(BIN)/mypy
+	AWL_SHARE=0.02 $(BIN)/python -m pytest -q tests/test_architecture.py tests/io tests/study/test_cql.py tests/core/test_basics.py \
+		tests/core/test_rules.py tests/core/test_measures.py tests/core/test_reach.py
+
+check-front-end:
+	cd ui && npx --no-install tsc --noEmit && npx --no-install eslint src
 
 bench: .venv/.run .venv/.warm
 	$(BIN)/python -m bench

@@ -10,6 +10,7 @@ from types import ModuleType
 import numpy as np
 import pytest
 import shapely
+from hypothesis import HealthCheck, settings
 
 from awl.core.graph.build import build_graph
 from awl.core.graph.raw import RawExtract
@@ -21,6 +22,9 @@ from awl.io.table import Table
 from awl.study import intake
 from awl.study.study import Study
 
+# How long an example takes says nothing of whether it holds.
+settings.register_profile("awl", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("awl")
 DATA = Path(__file__).parent / "data"
 EXTRACT = DATA / "cut.osm.pbf"
 """A small cut of Ferrow: both banks of the river with two bridges and the footbridge, some 2,500 links."""

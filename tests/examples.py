@@ -1,4 +1,4 @@
-"""How many random examples a property test looks at: a share of them in every run, all of them with AWL_LONG=1.
+"""How many random examples a property test looks at: a share of them in every run (AWL_SHARE), all of them with AWL_LONG=1.
 
 Each run draws others, so that what a short run misses the next ones find.
 """
@@ -7,8 +7,8 @@ from __future__ import annotations
 
 import os
 
-SHARE = 1.0 if os.environ.get("AWL_LONG") else 0.4
-LEAST = 8
+SHARE = 1.0 if os.environ.get("AWL_LONG") else float(os.environ.get("AWL_SHARE", "0.4"))
+LEAST = 5
 
 
 def examples(full: int) -> int:
