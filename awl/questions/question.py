@@ -16,7 +16,7 @@ from awl.views.view import View
 
 
 class Question:
-    """Base of all questions. Subclasses set the class attributes and `answer`."""
+    """Base of all questions. Subclasses set the class attributes, `run` and `view`."""
 
     id: ClassVar[str]
     title: ClassVar[str]
@@ -29,6 +29,16 @@ class Question:
     """Whether it is worth seconds to prepare the mode's hierarchy before it is asked."""
     outputs: ClassVar[dict[str, str]]
 
+    @staticmethod
+    def run(inputs: Any, context: Context) -> Any:
+        """Compute the `Result` of inputs."""
+        raise NotImplementedError
+
+    @staticmethod
+    def view(inputs: Any, result: Any) -> View:
+        """Say what the result of inputs says and shows."""
+        raise NotImplementedError
+
     @classmethod
     def parse(cls, inputs: Json) -> SharedInputs:
         """Check inputs; raises `AwlError` that names each faulty one."""
@@ -40,17 +50,7 @@ class Question:
         return cls.outputs
 
     @classmethod
-    def run(cls, inputs: Any, context: Context) -> Result:
-        """Compute the result."""
-        raise NotImplementedError
-
-    @classmethod
-    def view(cls, inputs: Any, result: Any) -> View:
-        """Say what the result says and shows."""
-        raise NotImplementedError
-
-    @classmethod
     def answer(cls, inputs: Any, context: Context) -> Answer:
         """The result with its view."""
-        result = cls.run(inputs, context)
+        result: Result = cls.run(inputs, context)
         return Answer(result, cls.view(inputs, result))

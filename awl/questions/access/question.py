@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 from awl.questions.access.inputs import AccessInputs
-from awl.questions.access.run import AccessResult, run_access
+from awl.questions.access.run import run_access
 from awl.questions.access.view import view_access
-from awl.questions.context import Context
 from awl.questions.question import Question
-from awl.views.view import View
 
 
 class Access(Question):
@@ -38,13 +36,5 @@ class Access(Question):
         "choices": "The best choices of candidates, as rows; only where such are given",
         "lorenz": "Lorenz curves of the further measures, as rows; only where such are asked for",
     }
-
-    @classmethod
-    def run(cls, inputs: AccessInputs, context: Context) -> AccessResult:
-        """Count people against the nearest place and against each."""
-        return run_access(inputs, context)
-
-    @classmethod
-    def view(cls, inputs: AccessInputs, result: AccessResult) -> View:
-        """Zones by a figure."""
-        return view_access(inputs, result)
+    run = staticmethod(run_access)
+    view = staticmethod(view_access)

@@ -5,11 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from awl.questions.alongside.inputs import AlongsideInputs, layer_parts
-from awl.questions.alongside.run import AlongsideResult, run_alongside
+from awl.questions.alongside.run import run_alongside
 from awl.questions.alongside.view import view_alongside
-from awl.questions.context import Context
 from awl.questions.question import Question
-from awl.views.view import View
 
 
 class Alongside(Question):
@@ -44,12 +42,5 @@ class Alongside(Question):
             key: f"Features of layer {key} that were found, GeoJSON" for key in layer_parts(inputs.layers)
         }
 
-    @classmethod
-    def run(cls, inputs: AlongsideInputs, context: Context) -> AlongsideResult:
-        """One search for the streets, then one spatial join per layer."""
-        return run_alongside(inputs, context)
-
-    @classmethod
-    def view(cls, inputs: AlongsideInputs, result: AlongsideResult) -> View:
-        """The strip and what stands on it."""
-        return view_alongside(inputs, result)
+    run = staticmethod(run_alongside)
+    view = staticmethod(view_alongside)

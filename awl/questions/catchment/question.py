@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 from awl.questions.catchment.inputs import CatchmentInputs
-from awl.questions.catchment.run import CatchmentResult, run_catchment
+from awl.questions.catchment.run import run_catchment
 from awl.questions.catchment.view import view_catchment
-from awl.questions.context import Context
 from awl.questions.question import Question
-from awl.views.view import View
 
 
 class Catchment(Question):
@@ -27,13 +25,5 @@ class Catchment(Question):
         "streets": "Streets with the place they belong to, GeoJSON",
         "places": "Places with street length, zones and people of each, GeoJSON",
     }
-
-    @classmethod
-    def run(cls, inputs: CatchmentInputs, context: Context) -> CatchmentResult:
-        """One search from all places at once."""
-        return run_catchment(inputs, context)
-
-    @classmethod
-    def view(cls, inputs: CatchmentInputs, result: CatchmentResult) -> View:
-        """The ground of each place."""
-        return view_catchment(inputs, result)
+    run = staticmethod(run_catchment)
+    view = staticmethod(view_catchment)

@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 from awl.questions.centrality.inputs import CentralityInputs
-from awl.questions.centrality.run import CentralityResult, run_centrality
+from awl.questions.centrality.run import run_centrality
 from awl.questions.centrality.view import view_centrality
-from awl.questions.context import Context
 from awl.questions.question import Question
-from awl.views.view import View
 
 
 class CentralityQuestion(Question):
@@ -25,13 +23,5 @@ class CentralityQuestion(Question):
         "places": "Places with a field per index and the mean cost of the ways to the others, GeoJSON",
         "streets": "Streets with the trips between places that pass them, GeoJSON; only where betweenness is asked for",
     }
-
-    @classmethod
-    def run(cls, inputs: CentralityInputs, context: Context) -> CentralityResult:
-        """One search from each place."""
-        return run_centrality(inputs, context)
-
-    @classmethod
-    def view(cls, inputs: CentralityInputs, result: CentralityResult) -> View:
-        """Places graded by an index."""
-        return view_centrality(inputs, result)
+    run = staticmethod(run_centrality)
+    view = staticmethod(view_centrality)

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from awl.questions.context import Context
 from awl.questions.isochrone.inputs import IsochroneInputs
-from awl.questions.isochrone.run import IsochroneResult, run_isochrone
+from awl.questions.isochrone.run import run_isochrone
 from awl.questions.isochrone.view import view_isochrone
 from awl.questions.question import Question
-from awl.views.view import View
 
 
 class Isochrone(Question):
@@ -34,13 +32,5 @@ class Isochrone(Question):
         "by_hour": "Kilometres of street within each limit at each of the `hours`, as rows; only where they are given",
         "straight": "Discs within the same limits measured straight, merged, GeoJSON; only where they are compared",
     }
-
-    @classmethod
-    def run(cls, inputs: IsochroneInputs, context: Context) -> IsochroneResult:
-        """One search for places that are alike; one for each group of places that differ, put together."""
-        return run_isochrone(inputs, context)
-
-    @classmethod
-    def view(cls, inputs: IsochroneInputs, result: IsochroneResult) -> View:
-        """Bands from near to far."""
-        return view_isochrone(inputs, result)
+    run = staticmethod(run_isochrone)
+    view = staticmethod(view_isochrone)

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from awl.questions.context import Context
 from awl.questions.matrix.inputs import MatrixInputs
-from awl.questions.matrix.run import MatrixResult, run_matrix
+from awl.questions.matrix.run import run_matrix
 from awl.questions.matrix.view import view_matrix
 from awl.questions.question import Question
-from awl.views.view import View
 
 
 class Matrix(Question):
@@ -25,13 +23,5 @@ class Matrix(Question):
     outputs = {
         "rows": "One row per reached pair: origin_id, destination_id, duration_s, distance_m; at hours duration_s_07 ..."
     }
-
-    @classmethod
-    def run(cls, inputs: MatrixInputs, context: Context) -> MatrixResult:
-        """Costs from all starts to all ends."""
-        return run_matrix(inputs, context)
-
-    @classmethod
-    def view(cls, inputs: MatrixInputs, result: MatrixResult) -> View:
-        """Pairs as rows."""
-        return view_matrix(inputs, result)
+    run = staticmethod(run_matrix)
+    view = staticmethod(view_matrix)

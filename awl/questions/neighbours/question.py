@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from awl.questions.context import Context
 from awl.questions.neighbours.inputs import NeighboursInputs
-from awl.questions.neighbours.run import NeighboursResult, run_neighbours
+from awl.questions.neighbours.run import run_neighbours
 from awl.questions.neighbours.view import view_neighbours
 from awl.questions.question import Question
-from awl.views.view import View
 
 
 class Neighbours(Question):
@@ -24,13 +22,5 @@ class Neighbours(Question):
         "cross": "By kind: places with one within each limit, and the mean number, as rows",
         "pairs": "By kind of place and kind of other: the mean number within the last limit, as rows",
     }
-
-    @classmethod
-    def run(cls, inputs: NeighboursInputs, context: Context) -> NeighboursResult:
-        """Searches from sixteen places at a time."""
-        return run_neighbours(inputs, context)
-
-    @classmethod
-    def view(cls, inputs: NeighboursInputs, result: NeighboursResult) -> View:
-        """Places graded by what is near."""
-        return view_neighbours(inputs, result)
+    run = staticmethod(run_neighbours)
+    view = staticmethod(view_neighbours)

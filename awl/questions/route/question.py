@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from awl.questions.context import Context
 from awl.questions.question import Question
 from awl.questions.route.inputs import RouteInputs
-from awl.questions.route.run import RouteResult, run_route
+from awl.questions.route.run import run_route
 from awl.questions.route.view import view_route
-from awl.views.view import View
 
 
 class Route(Question):
@@ -26,13 +24,5 @@ class Route(Question):
         "routes": "One LineString feature per measure with distance, time, mean speed, legs, steps and ids, GeoJSON",
         "places": "The points with their distance to the street, GeoJSON",
     }
-
-    @classmethod
-    def run(cls, inputs: RouteInputs, context: Context) -> RouteResult:
-        """One search per leg and measure."""
-        return run_route(inputs, context)
-
-    @classmethod
-    def view(cls, inputs: RouteInputs, result: RouteResult) -> View:
-        """The lines side by side."""
-        return view_route(inputs, result)
+    run = staticmethod(run_route)
+    view = staticmethod(view_route)

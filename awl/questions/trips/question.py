@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from awl.questions.context import Context
 from awl.questions.question import Question
 from awl.questions.trips.inputs import TripsInputs
-from awl.questions.trips.run import TripsResult, run_trips
+from awl.questions.trips.run import run_trips
 from awl.questions.trips.view import view_trips
-from awl.views.view import View
 
 
 class TripsQuestion(Question):
@@ -32,13 +30,5 @@ class TripsQuestion(Question):
         "untouched": "Usable streets no trip takes, GeoJSON",
         "places": "The starts and ends with their distance to the street, GeoJSON",
     }
-
-    @classmethod
-    def run(cls, inputs: TripsInputs, context: Context) -> TripsResult:
-        """All legs in one search."""
-        return run_trips(inputs, context)
-
-    @classmethod
-    def view(cls, inputs: TripsInputs, result: TripsResult) -> View:
-        """The load on the streets."""
-        return view_trips(inputs, result)
+    run = staticmethod(run_trips)
+    view = staticmethod(view_trips)
