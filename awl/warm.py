@@ -20,7 +20,7 @@ from awl.core.graph.shapes import cut_lines
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import SHIPPED
 from awl.core.network.network import Network
-from awl.core.routing.access_points import Stands
+from awl.core.routing.access_points import AccessPoints
 from awl.core.routing.dijkstra.plain import arrivals, best_leg, matrix
 from awl.core.routing.reach import reach_of, reached_parts
 from awl.core.routing.router import StreetRouter
@@ -81,7 +81,7 @@ def warm() -> None:
         places = Snapper(network).snap(graph.node_lon[:2] + 1e-4, graph.node_lat[:2], 500.0)
         for direction in ("from", "to"):
             reach = reach_of(network, places, arrivals(network, places, "time", direction))
-        aside = Stands(np.zeros(1, np.int32), places.link[:1], places.fraction[:1] / 2, np.full(1, 0.1))
+        aside = AccessPoints(np.zeros(1, np.int32), places.link[:1], places.fraction[:1] / 2, np.full(1, 0.1))
         reach_of(network, replace(places, beside=aside), arrivals(network, places, "time"))
         parts = reached_parts(reach, 60_000)
         for in_plane in (False, True):

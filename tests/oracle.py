@@ -16,7 +16,7 @@ from awl.core.graph.turns import DELAY, Placed
 from awl.core.modes.delays import GATES, MAIN
 from awl.core.network.costs import BLOCKED
 from awl.core.network.network import Network
-from awl.core.routing.access_points import Stands
+from awl.core.routing.access_points import AccessPoints
 from awl.core.routing.path import StreetLeg
 from awl.core.routing.snapping import ON_STREET, TOO_FAR, Snapped
 from awl.study.study import Study
@@ -241,7 +241,7 @@ def without_street(places: Snapped, lost: NDArray[np.bool_]) -> Snapped:
     return replace(places, link=link, status=status, beside=places.beside.take(~lost[places.beside.place]))
 
 
-def random_stands(places: Snapped, links: NDArray[np.integer], rng: np.random.Generator) -> Stands:
+def random_stands(places: Snapped, links: NDArray[np.integer], rng: np.random.Generator) -> AccessPoints:
     """Up to three further links for half of the places between nodes; not all of them are far off."""
     place, link = [], []
     for row in np.flatnonzero((places.fraction > 0) & (places.fraction < 1)).tolist():
@@ -251,7 +251,7 @@ def random_stands(places: Snapped, links: NDArray[np.integer], rng: np.random.Ge
         link += list(more)
     count = len(link)
     off = np.where(rng.random(count) < 0.2, 0.0, rng.uniform(0, 0.5, count))
-    return Stands(np.array(place, np.int32), np.array(link, np.int32), rng.uniform(0.05, 0.95, count), off)
+    return AccessPoints(np.array(place, np.int32), np.array(link, np.int32), rng.uniform(0.05, 0.95, count), off)
 
 
 def time_along(network: Network, leg: StreetLeg) -> float:
@@ -272,7 +272,7 @@ SPOTS = 8000
 
 
 def sampled_homes(study: Study) -> tuple[NDArray[np.float64], list[NDArray[np.int64]]]:
-    """Seconds (rooms, SPOTS) between each cool room and points evenly spaced along the lived-on streets, by the oracle's search.
+    """Seconds (rooms, SPOTS) between each cool room and points evenly spaced along residential frontage, by the oracle's search.
 
     With the rows of the points that lie in each zone.
     """

@@ -11,12 +11,12 @@ from typing import Any
 from numba import njit
 
 _OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "_nrt": False}
-borrowing: Any = njit(**_OPTIONS)
+njit_no_refcount: Any = njit(**_OPTIONS)
 """Decorator; `_nrt` off means that none can be allocated: a kernel that makes an array all the same is refused when compiled."""
 
 
-@borrowing
+@njit_no_refcount
 def stopped(watch: Any, done: Any, whole: Any) -> Any:
-    """Tell a `watch` (3,) how much of the whole is done; whether the work it is of should stop."""
+    """Write how much of the whole is done into a `watch` (3,); return whether the work should stop."""
     watch[1], watch[2] = done, whole
     return watch[0] != 0

@@ -1,4 +1,4 @@
-"""How long work reports its progress and learns that it should stop, in the middle of a compiled kernel as well.
+"""Progress and cancellation of long work, also from within a compiled kernel.
 
 Kernels do not call back. They are given the `watch` of the work they belong to, three numbers in memory: now and then they write
 how far they are, and look whether they should stop. What belongs to which work is told by the context, so that it need not be
@@ -19,11 +19,11 @@ from numpy.typing import NDArray
 
 from awl.core.errors import Cancelled
 
-Watch = NDArray[np.int64]
+CancelToken = NDArray[np.int64]
 STOPPED, DONE, WHOLE = 0, 1, 2
 """Places in a watch: whether to stop, how much is done, how much there is to do."""
-TELL_S = 0.25
-"""How often is told how far a kernel is."""
+REPORT_S = 0.25
+"""Seconds between two reports of the progress of a kernel."""
 
 
 class Progress:
@@ -35,7 +35,7 @@ class Progress:
     def __init__(self, listener: Callable[[float, str], None] | None = None) -> None:
         self._listener = listener
         self._stopped = threading.Event()
-        self.watch: Watch = np.zeros(3, np.int64)
+        self.watch: CancelToken = np.zeros(3, np.int64)
 
     def step(self, fraction: float, message: str) -> None:
         """Report that `fraction` of the work is done and `message` comes next."""
@@ -71,12 +71,12 @@ class Progress:
         """Report from a thread how far the one kernel within is, which is all of this progress."""
         self.step(0.0, message)
         belongs = _RUNNING.get() is not None
-        watch = watched() if belongs else self.watch
+        watch = current_token() if belongs else self.watch
         watch[DONE:] = 0
         over = threading.Event()
 
         def tell() -> None:
-            while not over.wait(TELL_S):
+            while not over.wait(REPORT_S):
                 done, whole = watch[DONE:].tolist()
                 if whole > 0:
                     self.tell(done / whole, message)
@@ -110,18 +110,18 @@ class _Part(Progress):
 
 
 _RUNNING: ContextVar[Progress | None] = ContextVar("running", default=None)
-_NONE: Watch = np.zeros(3, np.int64)
+_NONE: CancelToken = np.zeros(3, np.int64)
 
 
-def watched() -> Watch:
+def current_token() -> CancelToken:
     """The watch of the work that is running here."""
     running = _RUNNING.get()
     return _NONE if running is None else running.watch
 
 
-def go_on() -> None:
+def raise_if_cancelled() -> None:
     """Raise `Cancelled` where the work running here was stopped: what its last kernel gave is not all."""
-    if watched()[STOPPED]:
+    if current_token()[STOPPED]:
         raise Cancelled
 
 

@@ -33,7 +33,7 @@ from awl.core.progress import Progress
 
 CHUNK = 1 << 20
 BOMB_BYTES = 200 << 20
-"""Unpacked bytes after which the packing ratio is watched."""
+"""Unpacked bytes after which the packing ratio is current_token."""
 BOMB_RATIO = 200
 """No honest map extract packs better than this."""
 

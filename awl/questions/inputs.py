@@ -118,7 +118,7 @@ MEASURE_WORDS = {"time": "quickest", "distance": "shortest"}
 
 
 class SharedInputs(BaseModel):
-    """Inputs that every question has (contract, 6)."""
+    """Inputs that every question has."""
 
     model_config = ConfigDict(extra="forbid", populate_by_name=True)
 

@@ -10,8 +10,8 @@ import shapely
 from numpy.typing import NDArray
 
 from awl.core.analysis.population_points import (
-    Homes,
     HomesReach,
+    PopulationPoints,
     homes_at_points,
     homes_on_streets,
     points_in_zones,
@@ -36,12 +36,12 @@ LIVED_IN = ("residential", "apartments", "house", "detached", "terrace", "mixed"
 
 @dataclass(frozen=True)
 class Population:
-    """Homes of zones (z,): `placed` is the share of each zone's people that has one on a street.
+    """PopulationPoints of zones (z,): `placed` is the share of each zone's people that has one on a street.
 
     `against` sets them against a reach, `straight` gives the share within a straight line of places.
     """
 
-    homes: Homes
+    homes: PopulationPoints
     placed: Floats
     against: Callable[[Reach], ZoneReach | HomesReach]
     straight: Callable[[Floats, Floats, float], Floats]
@@ -101,7 +101,8 @@ def _by_streets(context: Context, zones: NDArray[np.object_]) -> Population:
         (streets.zone_length_m > 0).astype(np.float64),
         lambda reach: ZoneReach(streets, reach),
         StraightShare(network, streets).within,
-        "People live evenly along the lived-on streets of their zone; streets are split exactly where a limit falls.",
+        "People live evenly along the streets with residential frontage in their zone;"
+        " streets are split exactly where a limit falls.",
     )
 
 
@@ -133,7 +134,7 @@ def _by_points(
 
 
 def _by_buildings(buildings: FeatureSet | None, context: Context, zones: NDArray[np.object_]) -> Population:
-    """Floor area of lived-in buildings: ground area times floors where a field says so."""
+    """Floor area of residential buildings: ground area times floors where a field says so."""
     known = [layer["id"] for layer in context.study.layers() if layer["role"] == "buildings"]
     if buildings is None and not known:
         raise AwlError(
@@ -151,7 +152,7 @@ def _by_buildings(buildings: FeatureSet | None, context: Context, zones: NDArray
     zone, row = points_in_zones(zones, shapely.get_x(middle), shapely.get_y(middle))
     area = np.maximum(shapely.area(shapes), 1.0) * np.maximum(floors, 1.0)
     xy = shapely.get_x(middle)[row], shapely.get_y(middle)[row]
-    method = f"People live in the {len(row):,} lived-in buildings of their zone, by floor area."
+    method = f"People live in the {len(row):,} residential buildings of their zone, by floor area."
     return _by_points(context, zones, zone, area[row], xy, method)
 
 

@@ -27,7 +27,7 @@ class Doubt:
     where: tuple[Spot, ...] = ()
 
     def json(self) -> Json:
-        """As in the contract."""
+        """The doubt as an object of the results document."""
         spots = {"where": [spot.json() for spot in self.where]} if self.where else {}
         return {"code": self.code, "grade": self.grade, "count": self.count, "text": self.text, **spots}
 

@@ -21,7 +21,7 @@ class Spot:
     lat: float
 
     def json(self) -> dict[str, object]:
-        """As in the contract."""
+        """The spot as an object of the results document."""
         return {"name": self.name, "note": self.note, "at": [round(self.lon, 6), round(self.lat, 6)]}
 
 

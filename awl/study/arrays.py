@@ -19,7 +19,7 @@ COLUMNS = ("tags", "node_tags")
 APART = (*COLUMNS, "costs", "restrictions", "drawn", "highest_ids")
 """Fields of the graph that are no plain array."""
 FORMAT = 4
-"""Counts the layouts of this folder; one of another layout is made anew."""
+"""Counts the layouts of this folder; a folder of another layout is rebuilt."""
 
 
 def folder_of(study: Path) -> Path:

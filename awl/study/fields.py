@@ -15,7 +15,7 @@ NAMES = tuple(item.name for item in fields(Field))
 
 
 def kept_field(study: Path, network: Network) -> Field:
-    """The field of a network, from the folder beside the study or made anew and kept there, where that can be written."""
+    """The field of a network, read from the folder beside the study, or made and stored there if the folder is writable."""
     graph = network.graph
     made_of = (network.usable, graph.shape_start, graph.shape_m, *graph.shape_xy)
     folder = kept.place_of(study, "field", made_of, LAYOUT)

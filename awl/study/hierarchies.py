@@ -18,7 +18,7 @@ NAMES = tuple(item.name for item in fields(Topology))
 
 
 def hierarchy_of(study: Path, network: Network, progress: Progress | None = None) -> Hierarchy:
-    """The hierarchy of a network, from the folder beside the study or made anew and kept there."""
+    """The hierarchy of a network, read from the folder beside the study, or made and stored there."""
     graph, steps = network.graph, network.states.steps
     made_of = (steps.tail, steps.head, network.states.node, graph.node_lon, graph.node_lat)
     folder = kept.place_of(study, "hierarchy", (np.array([network.states.count]), *made_of), LAYOUT)

@@ -209,7 +209,7 @@ class Study(StudyFile):
                 for begin, measure in ((0.8, "time"), (0.9, "distance")):
                     with progress.part(begin, begin + 0.04).inside("putting in what streets cost"):
                         high.metric(network, measure)
-                    with progress.part(begin + 0.04, begin + 0.1).inside("finding what shortcuts stand for"):
+                    with progress.part(begin + 0.04, begin + 0.1).inside("unpacking shortcuts"):
                         high.ways(network, measure, carried_with(measure))
                 router.hierarchy = high
 
@@ -218,7 +218,7 @@ class Study(StudyFile):
         router = self.router(mode)
         if router.hierarchy is not None:
             for number, measure in enumerate(("time", "distance")):
-                with progress.part(number / 2, (number + 1) / 2).inside("leaving out what no way uses"):
+                with progress.part(number / 2, (number + 1) / 2).inside("removing links that no shortest path uses"):
                     router.hierarchy.trim(router.network, measure)
 
     def snapper(self, mode: str) -> Snapper:

@@ -80,7 +80,7 @@ def test_the_headline_question(candidates: Table, sheet: Page, cut: Study) -> No
     change = next(value for label, value in figures(sheet).items() if label.startswith("change within 4 min"))
     assert change == round(answer["totals"][0]["change_within_4"])
     assert sheet.find(".margin h2").text == "Change within 4 min, points"
-    sheet.click(".editor button", "Set against nothing")
+    sheet.click(".editor button", "Remove comparison")
 
     sheet.click(".block-tools button", "Try candidates")
     sheet.click(".editor label", "candidate rooms")

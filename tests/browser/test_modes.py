@@ -64,12 +64,12 @@ def test_a_changed_rule_changes_map_card_and_route(page: Page, cut: Study) -> No
     page.click(".stage", "Modes")
     Select(page.find("[aria-label='Use of rule 1']")).select_by_value("slow")
     page.find(".notice", "can be used now")
-    page.click("button", "Put it back as shipped")
+    page.click("button", "Reset to default")
     page.find(".notice", "As it was shipped")
     assert Study(cut.path).modes()["drive"][1] == ""
     page.click("button", "Undo the last change")
     page.find("[aria-label='Use of rule 1']")
-    page.click("button", "Put it back as shipped")
+    page.click("button", "Reset to default")
     page.find(".notice", "As it was shipped")
 
 
@@ -136,7 +136,7 @@ def test_delays_hours_and_costs_are_set_and_a_route_obeys_them(page: Page, cut: 
 
     page.click(".stage", "Modes")
     page.click("[role=tab]", "Drive")
-    page.click("button", "Put it back as shipped")
+    page.click("button", "Reset to default")
     page.find(".notice", "As it was shipped")
 
 

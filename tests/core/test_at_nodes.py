@@ -10,7 +10,7 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from awl.core.analysis.centrality import Centrality
-from awl.core.analysis.population_points import Homes, minutes_to_place
+from awl.core.analysis.population_points import PopulationPoints, minutes_to_place
 from awl.core.network.network import Network
 from awl.core.routing.dijkstra.search import UNREACHED
 from awl.core.routing.dijkstra.time_dependent import best_leg_by_clock
@@ -57,7 +57,7 @@ def test_times_from_and_to_a_node_are_those_of_the_node(network, seed, measure):
         assert (out == out[0]).all() and (back == back[:, :1]).all()
         # Of ways that cost the same, what is carried may be that of either.
         assert carried.shape == out.shape and carried_back.shape == back.shape
-        assert (one.matrix(same, same, measure)[0] == network.overhead(measure)).all()
+        assert (one.matrix(same, same, measure)[0] == network.terminal_time(measure)).all()
 
 
 @settings(max_examples=examples(40), deadline=None)
@@ -108,11 +108,11 @@ def test_streets_and_homes_are_reached_alike(network, seed, direction):
     assert len(stands.place) >= len(others.link)
 
 
-def homes_at(places: Snapped) -> Homes:
+def homes_at(places: Snapped) -> PopulationPoints:
     """One home at each place."""
     count = len(places.link)
     nothing = np.zeros(count)
-    return Homes(
+    return PopulationPoints(
         np.zeros(count, np.int64), np.full(count, 1 / count), places.link, places.fraction, nothing, nothing, nothing, 1,
         places.beside,
     )  # fmt: skip

@@ -19,7 +19,7 @@ from awl.core.graph.turns import TurnRestrictions
 from awl.core.modes.mode import Delays
 from awl.core.network.network import Network
 from awl.core.progress import Progress
-from awl.core.routing.access_points import Stands
+from awl.core.routing.access_points import AccessPoints
 from awl.core.routing.dijkstra.plain import matrix
 from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
 from awl.core.routing.router import StreetRouter
@@ -50,7 +50,7 @@ def exact(draw) -> tuple[Network, Snapped]:
     places = random_places(network, int(rng.integers(2, 14)), int(rng.integers(1000)))
     fraction = rng.integers(0, QUARTERS + 1, len(places.link)) / QUARTERS
     lon, lat = point_at(graph, places.link, fraction)
-    places = replace(places, fraction=fraction, lon=lon, lat=lat, beside=Stands.none())
+    places = replace(places, fraction=fraction, lon=lon, lat=lat, beside=AccessPoints.none())
     beside = random_stands(places, np.flatnonzero(network.usable), rng)
     fraction, off = rng.integers(1, QUARTERS, (2, len(beside.link))) / QUARTERS
     return network, replace(places, beside=replace(beside, fraction=fraction, off=off))

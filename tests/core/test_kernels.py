@@ -7,10 +7,10 @@ import pytest
 from numba.core.caching import NullCache
 from numba.core.errors import NumbaError
 
-from awl.core.kernels import borrowing
+from awl.core.kernels import njit_no_refcount
 
 
-@borrowing
+@njit_no_refcount
 def least(values):
     best = values[0]
     for value in values:
@@ -18,7 +18,7 @@ def least(values):
     return best
 
 
-@borrowing
+@njit_no_refcount
 def twice(values):
     return values + values
 

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from awl.core.analysis.access_measures import cumulative, decayed, gini, gravity, kth_time, lorenz, two_step
 from awl.core.analysis.population_points import (
-    Homes,
     HomesReach,
+    PopulationPoints,
     homes_at_points,
     homes_on_streets,
     minutes_to_place,
@@ -117,7 +117,9 @@ def test_a_home_is_as_near_as_it_would_be_as_a_place(study, direction):
     )  # a home at the end of a street is on that street alone
     assert len(there.beside.place) > 20
     nothing = np.zeros(60)
-    homes = Homes(np.arange(60), nothing + 1, there.link, there.fraction, nothing, nothing, nothing, 60, there.beside)
+    homes = PopulationPoints(
+        np.arange(60), nothing + 1, there.link, there.fraction, nothing, nothing, nothing, 60, there.beside
+    )
     ends = (places, there) if direction == "from" else (there, places)
     cost = matrix(network, *ends, "time")[0]
     cost = (cost if direction == "from" else cost.T) / 60_000

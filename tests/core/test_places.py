@@ -9,7 +9,7 @@ import shapely
 from awl.core.graph.build import build_graph
 from awl.core.modes.mode import SHIPPED, WALK
 from awl.core.network.network import Network
-from awl.core.routing.access_points import NO_STAND, Stands
+from awl.core.routing.access_points import NO_STAND, AccessPoints
 from awl.core.routing.snapping import ON_STREET, OUTSIDE, SEPARATE_PART, TOO_FAR, Snapped, Snapper
 from tests.conftest import CUT, node, way
 from tests.oracle import random_places
@@ -82,7 +82,7 @@ def test_a_place_on_a_one_way_street_stands_on_those_it_lies_alongside_too(graph
 def test_a_street_beside_that_is_shut_or_costs_too_much_is_not_used(graph):
     drive = Network.of(graph, SHIPPED["drive"])
     links = np.flatnonzero(drive.usable)[:4].astype(np.int32)
-    stands = Stands(np.zeros(4, np.int32), links, np.full(4, 0.5), np.array([0.0, 0.25, 0.25, 20.0]))
+    stands = AccessPoints(np.zeros(4, np.int32), links, np.full(4, 0.5), np.array([0.0, 0.25, 0.25, 20.0]))
     closed = np.zeros(graph.link_count, bool)
     closed[links[:2]] = True
     toll = {"toll": np.full((graph.link_count, 2), 10_000.0)}

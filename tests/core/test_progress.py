@@ -14,7 +14,7 @@ from awl.core.analysis.centrality import Centrality
 from awl.core.errors import Cancelled
 from awl.core.modes.mode import SHIPPED
 from awl.core.network.network import Network
-from awl.core.progress import DONE, Progress, go_on, threads_of, watched
+from awl.core.progress import DONE, Progress, current_token, raise_if_cancelled, threads_of
 from awl.core.routing.cch.customization import customized, ways_of
 from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.cch.hourly_matrix import customized_lanes
@@ -113,11 +113,11 @@ def test_how_far_a_kernel_is_gets_told_while_it_runs():
 
     progress = Progress(listen)
     with progress.part(0.5, 0.9).inside("counting"):
-        assert watched() is progress.watch
-        watched()[DONE:] = 3, 4
+        assert current_token() is progress.watch
+        current_token()[DONE:] = 3, 4
         assert heard.wait(60)
     assert told[0] == (0.5, "counting") and told[-1] == (pytest.approx(0.8), "counting")
-    assert watched() is not progress.watch
+    assert current_token() is not progress.watch
     progress.step(0.95, "what comes next")
     assert told[-1] == (0.95, "what comes next"), "nothing is told of the kernel any more"
 
@@ -125,9 +125,9 @@ def test_how_far_a_kernel_is_gets_told_while_it_runs():
 def test_threads_belong_to_the_work_that_began_them():
     progress = Progress()
     with progress.running(), threads_of(2) as pool:
-        assert all(pool.map(lambda _: watched() is progress.watch, range(8)))
+        assert all(pool.map(lambda _: current_token() is progress.watch, range(8)))
         progress.part(0, 1).stop()
-        for one in [pool.submit(go_on) for _ in range(4)]:
+        for one in [pool.submit(raise_if_cancelled) for _ in range(4)]:
             with pytest.raises(Cancelled):
                 one.result()
-    go_on()
+    raise_if_cancelled()

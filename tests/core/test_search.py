@@ -163,7 +163,7 @@ def test_a_path_is_joined_and_costs_what_it_says(network, seed):
     if leg is None:
         assert np.isinf(expected)
         return
-    assert (leg.cost + network.overhead("time")) / 1000 == pytest.approx(expected, abs=0.003)
+    assert (leg.cost + network.terminal_time("time")) / 1000 == pytest.approx(expected, abs=0.003)
     graph = network.graph
     enters = np.where(leg.along, graph.link_from[leg.links], graph.link_to[leg.links])
     leaves = np.where(leg.along, graph.link_to[leg.links], graph.link_from[leg.links])

@@ -60,7 +60,7 @@ def test_the_way_says_where_it_lost_time_and_trips_cost_their_ends(read_osm):
     network = crossing(read_osm, Delays(left_s=7, start_s=30, end_s=60))
     places = Snapper(network).snap(*np.array([WEST, NORTH]).T, 20)
     leg = best_leg(network, places, 0, 1, "time")
-    assert leg.delay_ms.tolist() == [0, 7000] and network.overhead("time") == 90_000
+    assert leg.delay_ms.tolist() == [0, 7000] and network.terminal_time("time") == 90_000
     cost, metres = matrix(network, places, places, "time")
     assert cost[0, 1] == leg.cost + 90_000 and cost[0, 0] == 90_000
     assert metres[0, 1] == pytest.approx(network.length_mm.sum() / 2, rel=0.3)

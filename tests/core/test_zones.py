@@ -29,7 +29,7 @@ def served(walk, zones):
 
 
 def sampled(walk, zones):
-    """Points every half metre of the lived-on streets, with link and fraction, and the zones each lies in or by."""
+    """Points every half metre of residential frontage, with link and fraction, and the zones each lies in or by."""
     graph = walk.graph
     links = np.flatnonzero(walk.usable & np.isin(graph.tag("highway").decode(), LIVED_ON))
     counts = np.maximum((graph.link_length[links] * 2).astype(int), 1)

@@ -43,7 +43,9 @@ def test_people_add_up_to_the_last(study, houses, spread):
         assert row["within_8"] == pytest.approx(sum(people[f"{row['field']}_within_8"]), abs=1)
         assert 0 <= row["within_4"] <= row["within_8"] and row["beyond"] >= -0.2
     text = " ".join(result["method"])
-    assert {"streets": "streets of their zone", "area": "over the area", "buildings": "lived-in"}[spread] in text
+    assert {"streets": "streets of their zone", "area": "over the area", "buildings": "residential buildings"}[
+        spread
+    ] in text
 
 
 @settings(max_examples=examples(25), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])

@@ -89,8 +89,8 @@ def test_preparing_tells_how_far_it_is(own_study, monkeypatch):
             "finding the order of streets",
             "joining streets by shortcuts",
             "putting in what streets cost",
-            "finding what shortcuts stand for",
-            "leaving out what no way uses",
+            "unpacking shortcuts",
+            "removing links that no shortest path uses",
         }
 
 

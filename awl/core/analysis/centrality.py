@@ -16,13 +16,13 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.progress import Progress, go_on, threads_of, watched
+from awl.core.progress import Progress, current_token, raise_if_cancelled, threads_of
 from awl.core.routing.dijkstra.betweenness import searched_and_passed
 from awl.core.routing.dijkstra.search import NO_LIMIT
 from awl.core.routing.path import carried_with
 from awl.core.routing.router import Router
 from awl.core.routing.snapping import Snapped
-from awl.core.routing.terminals import Seeds, entering, leaving
+from awl.core.routing.terminals import Terminals, entering, leaving
 
 Floats = NDArray[np.float64]
 Rows = NDArray[np.int64]
@@ -72,8 +72,8 @@ class Centrality:
         self._places, self._measure = places, measure
         self._weight = weight
         self._beta = beta / self.unit
-        overhead = network.overhead(measure)
-        self._overhead, self._within = overhead, min(radius, int(NO_LIMIT)) - overhead
+        terminal_time = network.terminal_time(measure)
+        self._overhead, self._within = terminal_time, min(radius, int(NO_LIMIT)) - terminal_time
 
     @property
     def unit(self) -> int:
@@ -81,27 +81,27 @@ class Centrality:
         return 60_000 if self._measure == "time" else 1000
 
     @cached_property
-    def _seeds(self) -> Seeds:
+    def _seeds(self) -> Terminals:
         return leaving(self._places, self._network, self._measure, carried_with(self._measure))
 
     @cached_property
-    def _goals(self) -> tuple[Rows, Seeds]:
+    def _goals(self) -> tuple[Rows, Terminals]:
         """Goals by the state they are reached from, with offsets by state."""
         goals = entering(self._places, self._network, self._measure, carried_with(self._measure))
         order = np.argsort(goals.state, kind="stable")
-        by_state = Seeds(*(getattr(goals, item.name)[order] for item in fields(Seeds)))
+        by_state = Terminals(*(getattr(goals, item.name)[order] for item in fields(Terminals)))
         return np.searchsorted(by_state.state, np.arange(self._network.states.count + 1)), by_state
 
     @cached_property
     def _on_links(self) -> tuple[Rows, Rows]:
-        """Stands by link and fraction: offsets by link, and rows."""
+        """AccessPoints by link and fraction: offsets by link, and rows."""
         stands = self._places.stands
         rows = np.lexsort((stands.fraction, stands.link))
         return np.searchsorted(stands.link[rows], np.arange(self._network.graph.link_count + 1)), rows
 
     @cached_property
     def _stands(self) -> tuple[Rows, NDArray[np.int32], NDArray[np.int32], Floats, Rows, Rows, int]:
-        """Stands as the kernel wants them, and how many ways along links there are at most from one place."""
+        """AccessPoints as the kernel wants them, and how many ways along links there are at most from one place."""
         stands, network, measure = self._places.stands, self._network, self._measure
         first = np.searchsorted(stands.place, np.arange(len(self._places.link) + 1))
         beside = np.diff(self._on_links[0])[stands.link]
@@ -159,9 +159,9 @@ class Centrality:
             self._on_links,
             (self._within, self._overhead, self._beta, float(self.unit), measure == "distance"),
             (made.reached, made.cost, made.gravity, made.straight, made.passing, on_arc, at_nodes, made.on_link),
-            watched(),
+            current_token(),
         )
-        go_on()
+        raise_if_cancelled()
         made.on_link[:] += on_arc[0::2] + on_arc[1::2]
         between = np.flatnonzero((places.link >= 0) & ~at_node)
         link = places.link[between]

@@ -6,7 +6,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from awl.core.analysis.population_points import Homes
+from awl.core.analysis.population_points import PopulationPoints
 from awl.core.graph.street_graph import StreetGraph
 
 MOST_DOTS = 2500
@@ -29,7 +29,7 @@ def dots(people: NDArray[np.float64], per: int) -> NDArray[np.int64]:
     return np.searchsorted(total, (np.arange(count) + 0.5) * per)
 
 
-def where_homes_are(homes: Homes, graph: StreetGraph) -> NDArray[np.object_]:
+def where_homes_are(homes: PopulationPoints, graph: StreetGraph) -> NDArray[np.object_]:
     """Points of homes in degrees: where each lies itself, or on its street where that is not known."""
     on_street = np.isnan(homes.x)
     x, y = homes.x.copy(), homes.y.copy()

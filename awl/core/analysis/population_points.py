@@ -1,4 +1,4 @@
-"""Homes: points on streets that stand for the people of zones, and how long it takes from them.
+"""PopulationPoints: points on streets that stand for the people of zones, and how long it takes from them.
 
 Where in a zone people live is an assumption, so it is a word of the question: evenly along its streets, over its area, in its
 buildings, or as a population grid says.
@@ -17,7 +17,7 @@ from awl.core.analysis.zones import ZoneStreets, sampled_points
 from awl.core.geodesy import LocalPlane
 from awl.core.network.costs import BLOCKED
 from awl.core.network.network import Network
-from awl.core.routing.access_points import NO_STAND, Stands
+from awl.core.routing.access_points import NO_STAND, AccessPoints
 from awl.core.routing.dijkstra.plain import Arrivals, costs_of
 from awl.core.routing.dijkstra.search import UNREACHED
 from awl.core.routing.reach import Reach
@@ -29,7 +29,7 @@ LEAST_POINTS = 16
 
 
 @dataclass(frozen=True)
-class Homes:
+class PopulationPoints:
     """Points (p,) on streets, ordered by zone: `share` is that of the people of their `zone`; link -1 where none is near.
 
     `x`, `y` is where the point itself lies, in metres of the plane; `off_m` how far from its street. `beside` are the points on
@@ -44,16 +44,16 @@ class Homes:
     y: NDArray[np.float64]
     off_m: NDArray[np.float64]
     zones: int
-    beside: Stands = field(default_factory=Stands.none)
+    beside: AccessPoints = field(default_factory=AccessPoints.none)
 
     @cached_property
-    def stands(self) -> Stands:
+    def stands(self) -> AccessPoints:
         """All points at which trips from or to the homes may begin or end."""
-        return Stands.of(self.link, self.fraction, self.beside)
+        return AccessPoints.of(self.link, self.fraction, self.beside)
 
-    def take(self, rows: NDArray[np.integer]) -> Homes:
+    def take(self, rows: NDArray[np.integer]) -> PopulationPoints:
         """Some of the homes."""
-        return Homes(
+        return PopulationPoints(
             self.zone[rows], self.share[rows], self.link[rows], self.fraction[rows], self.x[rows], self.y[rows],
             self.off_m[rows], self.zones, self.beside.of_places(rows),
         )  # fmt: skip
@@ -95,7 +95,7 @@ class Homes:
         return summed
 
 
-def minutes_to_place(homes: Homes, network: Network, place: Snapped, found: Arrivals) -> NDArray[np.float64]:
+def minutes_to_place(homes: PopulationPoints, network: Network, place: Snapped, found: Arrivals) -> NDArray[np.float64]:
     """Minutes (p,) between each home and one place, from a search from or to it alone; infinity where there is no way.
 
     The same as by way of a reach, without cutting all streets into pieces.
@@ -110,8 +110,8 @@ def minutes_to_place(homes: Homes, network: Network, place: Snapped, found: Arri
         open_ = (at != UNREACHED) & ((cost != BLOCKED) | (share == 0))
         arrival = np.where(open_, np.minimum(arrival, at + np.where(share > 0, share * cost, 0.0)), arrival)
     # On a link the place stands on between its nodes the way need not pass either of them.
-    at_once = place.stands.ways_to(network, found.measure) + network.overhead(found.measure)
-    for row in np.flatnonzero((at_once >= network.overhead(found.measure)) & ~place.stands.at_node).tolist():
+    at_once = place.stands.ways_to(network, found.measure) + network.terminal_time(found.measure)
+    for row in np.flatnonzero((at_once >= network.terminal_time(found.measure)) & ~place.stands.at_node).tolist():
         ahead = fraction - place.stands.fraction[row]
         cost = np.where(ahead >= 0, costs.up[link], costs.down[link])
         along = (link == place.stands.link[row]) & ((cost != BLOCKED) | (ahead == 0))
@@ -128,7 +128,7 @@ def minutes_to_place(homes: Homes, network: Network, place: Snapped, found: Arri
 class HomesReach:
     """The people of homes against one reach: what `ZoneReach` says of streets, for points."""
 
-    def __init__(self, homes: Homes, reach: Reach) -> None:
+    def __init__(self, homes: PopulationPoints, reach: Reach) -> None:
         self._homes, self._reach = homes, reach
         self._minutes = homes.minutes(reach)
 
@@ -164,7 +164,7 @@ class HomesReach:
 
 
 def straight_share_of_homes(
-    homes: Homes, x: NDArray[np.float64], y: NDArray[np.float64], radius_m: float
+    homes: PopulationPoints, x: NDArray[np.float64], y: NDArray[np.float64], radius_m: float
 ) -> NDArray[np.float64]:
     """Share (z,) of each zone's people whose home lies within a straight-line `radius_m` of the places at (x, y)."""
     near = shapely.STRtree(shapely.points(x, y)).query_nearest(
@@ -175,14 +175,16 @@ def straight_share_of_homes(
     return homes.per_zone(np.where(homes.link >= 0, inside, 0.0))
 
 
-def homes_on_streets(streets: ZoneStreets, step_m: float = 20.0) -> Homes:
-    """Points every `step_m` along the lived-on streets of each zone; where they lie in the plane is left open (NaN)."""
+def homes_on_streets(streets: ZoneStreets, step_m: float = 20.0) -> PopulationPoints:
+    """Points every `step_m` along the residential frontage of each zone; their positions in the plane stay NaN."""
     zone, link, fraction, metres = sampled_points(streets, step_m)
     order = np.argsort(zone, kind="stable")
     zone, link, fraction = zone[order], link[order], fraction[order]
     share = metres[order] / np.maximum(streets.zone_length_m[zone], 1e-9)
     nowhere = np.full(len(zone), np.nan)
-    return Homes(zone, share, link, fraction, nowhere, nowhere, np.zeros(len(zone)), len(streets.zone_length_m))
+    return PopulationPoints(
+        zone, share, link, fraction, nowhere, nowhere, np.zeros(len(zone)), len(streets.zone_length_m)
+    )
 
 
 def homes_at_points(
@@ -193,7 +195,7 @@ def homes_at_points(
     plane: LocalPlane,
     snapper: Snapper,
     within_m: float,
-) -> Homes:
+) -> PopulationPoints:
     """Weighted points in the plane put on the nearest street; a zone's weights become shares of its people."""
     order = np.argsort(zone, kind="stable")
     zone, weight, x, y = zone[order], weight[order], xy[0][order], xy[1][order]
@@ -201,7 +203,7 @@ def homes_at_points(
     share = np.divide(weight, total[zone], out=np.zeros(len(zone)), where=total[zone] > 0)
     snapped: Snapped = snapper.snap(*plane.lonlat(x, y), within_m)
     off_m = np.nan_to_num(snapped.distance_m)
-    return Homes(zone, share, snapped.link, snapped.fraction, x, y, off_m, zones, snapped.beside)
+    return PopulationPoints(zone, share, snapped.link, snapped.fraction, x, y, off_m, zones, snapped.beside)
 
 
 def points_over_areas(

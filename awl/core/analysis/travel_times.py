@@ -13,7 +13,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.analysis.population_points import Homes, minutes_to_place
+from awl.core.analysis.population_points import PopulationPoints, minutes_to_place
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.progress import threads_of
 from awl.core.routing.access_points import expanded
@@ -81,7 +81,7 @@ class Times:
 def times_between(
     router: Router,
     places: Snapped,
-    homes: Homes,
+    homes: PopulationPoints,
     direction: str,
     limit: int,
     threads: int | None = None,
@@ -89,7 +89,8 @@ def times_between(
 ) -> Times:
     """Minutes between homes and places within `limit` ms; `direction` is that of trips as seen from the places.
 
-    One search for each place; homes on streets that it did not come to are not looked at. `report` is told of places done.
+    Runs one search per place; homes on streets that the search did not reach are skipped. Calls `report` with the number of
+    places done.
     """
     stands, network = homes.stands, router.network
     order = np.argsort(stands.link, kind="stable")

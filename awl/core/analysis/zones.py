@@ -32,7 +32,7 @@ so that a street between two zones houses people of both."""
 
 @dataclass(frozen=True)
 class ZoneStreets:
-    """Pieces (p,) of lived-on streets inside zones: fractions `begin` to `end` of `link` lie in `zone`.
+    """Pieces (p,) of streets with residential frontage inside zones: fractions `begin` to `end` of `link` lie in `zone`.
 
     `length_m` is the length of each piece, `zone_length_m` (z,) their total per zone.
     """
@@ -46,7 +46,7 @@ class ZoneStreets:
 
 
 def zone_streets(network: Network, zones: NDArray[np.object_]) -> ZoneStreets:
-    """Split lived-on streets at the boundaries of zones (polygons in the metric plane)."""
+    """Split streets with residential frontage at the boundaries of zones (polygons in the metric plane)."""
     graph = network.graph
     links = np.flatnonzero(network.usable & graph.tag("highway").isin(LIVED_ON)).astype(np.int32)
     lines = graph.lines_xy[links]
@@ -122,7 +122,7 @@ class ZoneReach:
         return made
 
     def share_within(self, limit: float) -> NDArray[np.float64]:
-        """Share (z,) of each zone's people within `limit`; NaN for a zone without lived-on streets."""
+        """Share (z,) of each zone's people within `limit`; NaN for a zone without streets with residential frontage."""
         to, fro = self._reach.within(limit)
         ahead = np.clip(np.minimum(self._high, to[self._row]) - self._low, 0.0, None)
         behind = np.clip(self._high - np.maximum(self._low, fro[self._row]), 0.0, None)
@@ -134,7 +134,7 @@ class ZoneReach:
         return _sampled(self._streets, self._reach, STEP_M)
 
     def mean_arrival(self) -> NDArray[np.float64]:
-        """Mean arrival (z,) over each zone's lived-on streets that are reached at all, sampled every `STEP_M`."""
+        """Mean arrival (z,) over the reached residential frontage of each zone, sampled every `STEP_M`."""
         arrival, weight, piece, _ = self._samples
         known = np.isfinite(arrival)
         zone = self._streets.zone[piece[known]]
@@ -155,7 +155,7 @@ class ZoneReach:
 
 
 def per_zone(streets: ZoneStreets, amount: NDArray[np.float64], zone: NDArray[np.int32]) -> NDArray[np.float64]:
-    """Amounts in metres summed by zone, as a share (z,) of the zone's lived-on length; NaN where it has none."""
+    """Amounts in metres summed by zone, as a share (z,) of the zone's length of residential frontage; NaN where it has none."""
     total = streets.zone_length_m
     summed = np.bincount(zone, weights=amount, minlength=len(total))
     with np.errstate(invalid="ignore", divide="ignore"):
@@ -185,7 +185,7 @@ def _spaced(streets: ZoneStreets, step_m: float) -> tuple[NDArray[np.int64], NDA
 def sampled_points(
     streets: ZoneStreets, step_m: float
 ) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.float64], NDArray[np.float64]]:
-    """Zone, link, fraction and length in metres stood for of points every `step_m` along the lived-on streets."""
+    """Zone, link, fraction and length represented in metres of points every `step_m` along the residential frontage."""
     piece, fraction, metres = _spaced(streets, step_m)
     return streets.zone[piece].astype(np.int64), streets.link[piece], fraction, metres
 
@@ -220,7 +220,7 @@ class StraightShare:
 
 
 def length_by_owner(streets: ZoneStreets, parts: Parts, owners: int) -> NDArray[np.float64]:
-    """Length in metres (z, owners) of each zone's lived-on streets that belongs to each place."""
+    """Length in metres (z, owners) of each zone's streets with residential frontage that belongs to each place."""
     street, row = _overlapping(streets.link, parts.link)
     low = np.maximum(streets.begin[street], parts.begin[row])
     high = np.minimum(streets.end[street], parts.end[row])

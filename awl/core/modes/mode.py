@@ -165,7 +165,7 @@ WALK = Mode(
     slope=Slope("hiking"),
     notes=(
         "Walks at 4.8 km/h, on steps at 2.4 km/h, slower uphill where heights are known; waits 10 s at signals.",
-        "Motorways and their ramps are not used; one-way signs do not bind.",
+        "Motorways and their ramps are not used; one-way signs may be ignored.",
     ),
 )
 

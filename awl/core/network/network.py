@@ -213,7 +213,7 @@ class Network:
         """The step of a row of the search `from` places."""
         return int(self.streets.rows["from"][2][row])
 
-    def overhead(self, measure: str) -> int:
+    def terminal_time(self, measure: str) -> int:
         """What every trip costs at its ends, in ms where `measure` is time."""
         return round((self.mode.delays.start_s + self.mode.delays.end_s) * MILLI) if measure == "time" else 0
 
@@ -298,7 +298,7 @@ class Network:
         now: set[tuple[int, ...]] = set(self.shut_gates)
         if self.when is not None:
             now |= set(forbidden_sequences(self.mode, self.graph, streets.out_arcs, self.when, timed=True))
-        holding = np.array([bool(sequences & now) for sequences in streets.states.watched] + [False])
+        holding = np.array([bool(sequences & now) for sequences in streets.states.current_token] + [False])
         return holding[streets.states.steps.watch]
 
     @property

@@ -1,4 +1,4 @@
-"""What a search runs over: where a traveller stands, and, where it matters, how he came there.
+"""The states a search runs over: a node and, where it matters, the arc by which it was reached.
 
 Most nodes are one state. A node gets further states only for what it must tell apart: the arc by which one came, where a turn
 restriction begins or turns cost time; the links passed on the way to a restriction over several links; and whether a street
@@ -27,7 +27,7 @@ Ints = NDArray[np.int32]
 class Steps:
     """Steps (r,) between states: from state `tail`, by way of `arc`, to state `head`; `after` is the arc before, or -1.
 
-    `watch` is a row of the states' `watched`: the turn restrictions and gates that bar the step in some hours; -1 for none.
+    `watch` is a row of the states' `current_token`: the turn restrictions and gates that bar the step in some hours; -1 for none.
     """
 
     tail: Ints
@@ -57,14 +57,14 @@ class States:
 
     State i < n is node i, come to in a way that does not matter; `node` is where each stands. `free` (n,) is the state of a trip
     that begins at a node, `begun` (2m,) the state at the end of an arc for a trip that begins on it, -1 where it is barred.
-    `watched`: sequences of arcs that are forbidden in some hours, those together that bar the same steps.
+    `current_token`: sequences of arcs that are forbidden in some hours, those together that bar the same steps.
     """
 
     node: Ints
     free: Ints
     begun: Ints
     steps: Steps
-    watched: list[frozenset[tuple[int, ...]]]
+    current_token: list[frozenset[tuple[int, ...]]]
 
     @property
     def count(self) -> int:
@@ -123,8 +123,8 @@ def build_states(
     free = Steps(begin, arrived[out.arc], out.arc, nothing, nothing)
     plain = np.setdiff1d(lone, [p[0] for p in trie])
     turns = _turns(out, plain, arc_head, arrived)
-    told, watched = _told(out, trie, sequences, arc_head, arrived)
-    states = States(node, np.arange(n, dtype=np.int32), arrived, Steps.joined([free, turns, told]), watched)
+    told, current_token = _told(out, trie, sequences, arc_head, arrived)
+    states = States(node, np.arange(n, dtype=np.int32), arrived, Steps.joined([free, turns, told]), current_token)
     return _with_ends(states, at_ends) if at_ends.any() else states
 
 
@@ -146,7 +146,7 @@ def _told(
     Those forbidden in some hours stay; by what they are forbidden comes second.
     """
     rows = []
-    watched: dict[frozenset[tuple[int, ...]], int] = {}
+    current_token: dict[frozenset[tuple[int, ...]], int] = {}
     for prefix, state in trie.items():
         node = arc_head[prefix[-1]]
         for arc in out.arc[out.start[node] : out.start[node + 1]].tolist():
@@ -154,11 +154,11 @@ def _told(
             completed = [tail for tail in tails if tail in sequences]
             if any(sequences[tail] for tail in completed):
                 continue
-            watch = watched.setdefault(frozenset(completed), len(watched)) if completed else -1
+            watch = current_token.setdefault(frozenset(completed), len(current_token)) if completed else -1
             head = next((trie[tail] for tail in tails if tail in trie), int(arrived[arc]))
             rows.append((state, head, arc, prefix[-1], watch))
     table = np.array(rows, np.int32).reshape(-1, 5)
-    return Steps(*(table[:, i] for i in range(5))), list(watched)
+    return Steps(*(table[:, i] for i in range(5))), list(current_token)
 
 
 def _with_ends(states: States, at_ends: NDArray[np.bool_]) -> States:
@@ -196,4 +196,4 @@ def _with_ends(states: States, at_ends: NDArray[np.bool_]) -> States:
     mine = mine[at_ends[mine >> 1]]
     begun = states.begun.copy()
     begun[mine] = young[begun[mine]]
-    return States(node, free, begun, Steps.joined(made), states.watched)
+    return States(node, free, begun, Steps.joined(made), states.current_token)

@@ -26,11 +26,11 @@ NO_STAND = -1
 
 
 @dataclass(frozen=True)
-class Stands:
+class AccessPoints:
     """Points (q,) on links, ordered by the row of the `place` that stands there, its nearest one first.
 
-    `off` is how much longer the way to it is than to the nearest, as a share of the length of its link. One with an `off` above 0
-    lies between the ends of its link.
+    `off` is the extra distance to this point compared with the nearest one, as a share of the length of its link. A point with an
+    `off` above 0 lies between the ends of its link.
     """
 
     place: NDArray[np.int32]
@@ -39,19 +39,19 @@ class Stands:
     off: NDArray[np.float64]
 
     @classmethod
-    def none(cls) -> Stands:
+    def none(cls) -> AccessPoints:
         """No stands."""
         return cls(np.zeros(0, np.int32), np.zeros(0, np.int32), np.zeros(0), np.zeros(0))
 
     @classmethod
-    def of(cls, link: NDArray[np.int32], fraction: NDArray[np.float64], beside: Stands) -> Stands:
+    def of(cls, link: NDArray[np.int32], fraction: NDArray[np.float64], beside: AccessPoints) -> AccessPoints:
         """Those of places (k,) on their nearest links, -1 for none, together with those `beside`."""
         rows = np.flatnonzero(link >= 0).astype(np.int32)
         nearest = cls(rows, link[rows], fraction[rows], np.zeros(len(rows)))
         return cls.joined([nearest, beside])._ordered() if len(beside.place) else nearest
 
     @classmethod
-    def joined(cls, parts: list[Stands]) -> Stands:
+    def joined(cls, parts: list[AccessPoints]) -> AccessPoints:
         """Several, one after another, of the same places."""
         return cls(*(np.concatenate([getattr(part, item.name) for part in parts]) for item in fields(cls)))
 
@@ -65,14 +65,14 @@ class Stands:
         node: NDArray[np.int32] = np.where(self.fraction == 0.0, graph.link_from[self.link], graph.link_to[self.link])
         return node
 
-    def _ordered(self) -> Stands:
+    def _ordered(self) -> AccessPoints:
         return self.take(np.argsort(self.place, kind="stable"))
 
-    def take(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> Stands:
+    def take(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> AccessPoints:
         """Some of the stands."""
-        return Stands(self.place[rows], self.link[rows], self.fraction[rows], self.off[rows])
+        return AccessPoints(self.place[rows], self.link[rows], self.fraction[rows], self.off[rows])
 
-    def of_places(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> Stands:
+    def of_places(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> AccessPoints:
         """The stands of some of the places, which are numbered anew."""
         if len(self.place) == 0:
             return self
@@ -81,11 +81,11 @@ class Stands:
         counts = end - begin
         place = np.repeat(np.arange(len(rows), dtype=np.int32), counts)
         row = np.arange(len(place)) - np.repeat(np.cumsum(counts) - counts - begin, counts)
-        return Stands(place, self.link[row], self.fraction[row], self.off[row])
+        return AccessPoints(place, self.link[row], self.fraction[row], self.off[row])
 
-    def moved(self, by: int) -> Stands:
+    def moved(self, by: int) -> AccessPoints:
         """The same of places whose rows are so much higher."""
-        return Stands(self.place + np.int32(by), self.link, self.fraction, self.off)
+        return AccessPoints(self.place + np.int32(by), self.link, self.fraction, self.off)
 
     def ways_to(self, network: Network, measure: str) -> NDArray[np.int64]:
         """Cost (q,) of the way to each, at the lower cost of its link; `NO_STAND` where that is barred or costs too much."""
@@ -101,7 +101,7 @@ class Stands:
 
 
 def along_link(
-    network: Network, ends: tuple[Stands, Stands], measure: str
+    network: Network, ends: tuple[AccessPoints, AccessPoints], measure: str
 ) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
     """Arc, cost and carried cost (q,) of trips between two stands on one link without leaving it; UNREACHED where barred.
 

@@ -141,7 +141,7 @@ def splits_of(network: Network, places: Snapped, found: Arrivals) -> Splits:
     rows = np.flatnonzero(network.usable[stands.link] & (way != NO_STAND) & ~stands.at_node)
     rows = rows[np.lexsort((stands.fraction[rows], stands.link[rows]))]
     link, fraction, owner = stands.link[rows], stands.fraction[rows], stands.place[rows].copy()
-    arrival = (way[rows] + network.overhead(found.measure)).astype(np.float64)
+    arrival = (way[rows] + network.terminal_time(found.measure)).astype(np.float64)
     if way.any():
         costs, (at_begin, at_end) = network.link_costs(found.measure, found.direction), found.at_ends(link)
         _pass_splits(

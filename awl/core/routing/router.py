@@ -16,7 +16,7 @@ from awl.core.progress import Progress
 from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.cch.hourly_arrivals import arrivals_by_hour
 from awl.core.routing.cch.hourly_matrix import matrix_by_hour
-from awl.core.routing.cch.many_to_many import Ladder, swept
+from awl.core.routing.cch.many_to_many import ManyToMany, swept
 from awl.core.routing.cch.paths import Trips, trips_between
 from awl.core.routing.dijkstra import plain as query
 from awl.core.routing.dijkstra.plain import Arrivals
@@ -214,7 +214,7 @@ class StreetRouter:
             threads: int | None,
             progress: Progress,
         ) -> Costs:
-            return Ladder(high, network, ends, measure, carrying).costs(within, threads, progress)
+            return ManyToMany(high, network, ends, measure, carrying).costs(within, threads, progress)
 
         return query.matrix(self.network, sources, targets, measure, limit, threads, progress, carrying, climbing)
 

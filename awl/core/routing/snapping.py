@@ -14,7 +14,7 @@ import shapely
 from numpy.typing import NDArray
 
 from awl.core.network.network import Network
-from awl.core.routing.access_points import Stands
+from awl.core.routing.access_points import AccessPoints
 
 ON_STREET, TOO_FAR, OUTSIDE, SEPARATE_PART = 0, 1, 2, 3
 AT_NODE_M = 0.01
@@ -39,12 +39,12 @@ class Snapped:
     status: NDArray[np.int8]
     lon: NDArray[np.float64]
     lat: NDArray[np.float64]
-    beside: Stands = field(default_factory=Stands.none)
+    beside: AccessPoints = field(default_factory=AccessPoints.none)
 
     @cached_property
-    def stands(self) -> Stands:
+    def stands(self) -> AccessPoints:
         """All points at which trips from or to the places may begin or end; of places without a street none."""
-        return Stands.of(self.link, self.fraction, self.beside)
+        return AccessPoints.of(self.link, self.fraction, self.beside)
 
     @property
     def found(self) -> NDArray[np.bool_]:
@@ -70,7 +70,7 @@ class Snapped:
         link, fraction, distance_m, status, lon, lat = (
             np.concatenate([getattr(part, one.name) for part in parts]) for one in fields(cls) if one.name != "beside"
         )
-        beside = Stands.joined([part.beside.moved(by) for part, by in zip(parts, before, strict=True)])
+        beside = AccessPoints.joined([part.beside.moved(by) for part, by in zip(parts, before, strict=True)])
         return cls(link, fraction, distance_m, status, lon, lat, beside)
 
 
@@ -122,7 +122,7 @@ class Snapper:
         fraction: NDArray[np.float64],
         distance: NDArray[np.float64],
         within_m: float,
-    ) -> Stands:
+    ) -> AccessPoints:
         """Points on streets beside places between the ends of a one-way street.
 
         Outwards from the place up to the first street that is passed both ways: those it lies alongside, so that none is a mere
@@ -133,7 +133,7 @@ class Snapper:
         rows = np.flatnonzero((link >= 0) & one_way[link] & (fraction > 0.0) & (fraction < 1.0))
         links, tree = self._main
         if len(rows) == 0:
-            return Stands.none()
+            return AccessPoints.none()
         farthest = np.minimum(distance[rows] + BESIDE_M, within_m)
         nth, other = tree.query(points[rows], predicate="dwithin", distance=farthest)
         place, other = rows[nth], links[other].astype(np.int32)
@@ -149,7 +149,7 @@ class Snapper:
         before = both_ways - ~one_way[other] - (both_ways - ~one_way[other])[first]
         kept = (before == 0) & (np.arange(len(place)) - first < MOST_BESIDE)
         off = np.maximum(away - distance[place], 0.0) / np.maximum(graph.link_length[other], AT_NODE_M)
-        return Stands(place[kept].astype(np.int32), other[kept], at[kept], off[kept])
+        return AccessPoints(place[kept].astype(np.int32), other[kept], at[kept], off[kept])
 
     def _inside(self, lon: NDArray[np.float64], lat: NDArray[np.float64], within_m: float) -> NDArray[np.bool_]:
         if self._area is not None:

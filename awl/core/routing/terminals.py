@@ -11,14 +11,14 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.kernels import borrowing
+from awl.core.kernels import njit_no_refcount
 from awl.core.network.costs import BLOCKED
 from awl.core.network.network import Network
 from awl.core.routing.snapping import Snapped
 
 
 @dataclass(frozen=True)
-class Seeds:
+class Terminals:
     """Where searches begin or end: state, cost and carried cost between it and the place (row `owner`) it belongs to.
 
     `arc` is that of the link the place stands on which lies between; its share is 0 where the place stands at a node. `stand` is
@@ -37,7 +37,7 @@ class Seeds:
         return np.searchsorted(self.owner, np.arange(owners + 1))
 
 
-def leaving(places: Snapped, network: Network, measure: str, carried: str) -> Seeds:
+def leaving(places: Snapped, network: Network, measure: str, carried: str) -> Terminals:
     """The states that trips from each place come to first; places without a street give none.
 
     A place at a node stands there, whichever street it was put on: trips leave it as those do that pass it, without a turn.
@@ -45,14 +45,14 @@ def leaving(places: Snapped, network: Network, measure: str, carried: str) -> Se
     states, graph = network.states, network.graph
     costs, stands = (network.arc_costs(measure), network.arc_costs(carried)), places.stands
     ways = stands.ways_to(network, measure), stands.ways_to(network, carried)
-    return Seeds(
+    return Terminals(
         *_leaving(
             stands.place, stands.link, stands.fraction, ways, costs, states.begun, states.free, graph.link_from, graph.link_to
         )
     )  # fmt: skip
 
 
-def entering(places: Snapped, network: Network, measure: str, carried: str) -> Seeds:
+def entering(places: Snapped, network: Network, measure: str, carried: str) -> Terminals:
     """The last states of trips to each place before they come to its link, each with the cost of the rest of the way.
 
     A place at a node is come to there, on whichever street.
@@ -61,7 +61,7 @@ def entering(places: Snapped, network: Network, measure: str, carried: str) -> S
     costs, stands = (network.arc_costs(measure), network.arc_costs(carried)), places.stands
     ways = stands.ways_to(network, measure), stands.ways_to(network, carried)
     delay = network.step_delay if "time" in (measure, carried) else np.zeros(0, np.int32)
-    return Seeds(
+    return Terminals(
         *_entering(
             stands.place, stands.link, stands.fraction, ways, costs, states.by_arc, states.by_node, states.steps.tail,
             network.barred, delay, (measure == "time", carried == "time"), graph.link_from, graph.link_to,
@@ -69,12 +69,12 @@ def entering(places: Snapped, network: Network, measure: str, carried: str) -> S
     )  # fmt: skip
 
 
-@borrowing
+@njit_no_refcount
 def _at_node(fraction):
     return fraction == 0.0 or fraction == 1.0
 
 
-@borrowing
+@njit_no_refcount
 def _part(share, cost):
     """What a part of an arc costs."""
     return np.int64(np.rint(share * cost))
@@ -114,9 +114,9 @@ def _leaving(place, link, fraction, ways, costs, begun, free, link_from, link_to
     return state[:size], cost[:size], carried[:size], owner[:size], along[:size], stand[:size]
 
 
-@borrowing
+@njit_no_refcount
 def _most_entering(link, fraction, by_arc, by_node, link_from, link_to):
-    """How many states places may be come to from at most."""
+    """Upper bound on the number of exit states."""
     most = np.int64(0)
     for i in range(len(link)):
         if _at_node(fraction[i]):

@@ -11,14 +11,14 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from awl.core.kernels import borrowing
+from awl.core.kernels import njit_no_refcount
 
 BROKEN = -1
 STRINGS, GROUP, GRANULARITY, LAT_OFFSET, LON_OFFSET = 1, 2, 17, 19, 20
 NODES, DENSE, WAYS, RELATIONS = 1, 2, 3, 4
 
 
-@borrowing
+@njit_no_refcount
 def varint(buf, pos, end):
     """The unsigned number at `pos` and the position after it; a position of -1 when it is malformed."""
     if pos >= end:
@@ -40,7 +40,7 @@ def varint(buf, pos, end):
     return np.int64(0), np.int64(BROKEN)
 
 
-@borrowing
+@njit_no_refcount
 def _signed(value):
     return ((value >> 1) & np.int64(0x7FFFFFFFFFFFFFFF)) ^ -(value & 1)
 
@@ -79,7 +79,7 @@ def field(buf, pos, end):
     return number, pos, pos, tag, pos + size
 
 
-@borrowing
+@njit_no_refcount
 def layout(buf, strings, groups, numbers):
     """Fill `strings` (s, 2) and `groups` (g, 2) with the spans of a block's strings and groups; returns both counts.
 
@@ -128,7 +128,7 @@ def hashes(buf, spans, longest):
     return out
 
 
-@borrowing
+@njit_no_refcount
 def numbers_of(buf, pos, end, out, delta):
     """Decode a packed list into `out`, zigzag and delta coded when `delta`; returns its length."""
     count, last = 0, np.int64(0)
@@ -154,7 +154,7 @@ def numbers_of(buf, pos, end, out, delta):
     return count
 
 
-@borrowing
+@njit_no_refcount
 def dense_nodes(buf, start, stop, ids, lats, lons, tags):
     """Ids and raw coordinates of a DenseNodes message; `tags` receives the span of its keys and values."""
     n_id, n_lat, n_lon, pos = 0, 0, 0, start
@@ -174,7 +174,7 @@ def dense_nodes(buf, start, stop, ids, lats, lons, tags):
     return n_id if n_id == n_lat and n_id == n_lon else BROKEN
 
 
-@borrowing
+@njit_no_refcount
 def dense_tags(buf, pos, end, key_of, selects, tag_row, tag_key, tag_value):
     """Tags of dense nodes that carry a selecting key; returns how many, with the row of the node of each."""
     count, row, first, wanted = 0, 0, 0, False
@@ -198,7 +198,7 @@ def dense_tags(buf, pos, end, key_of, selects, tag_row, tag_key, tag_value):
     return count if wanted else first
 
 
-@borrowing
+@njit_no_refcount
 def _pairs(buf, key_at, key_end, value_at, value_end, key_of, selects, row, count, tag_row, tag_key, tag_value):
     """Known tags of one element appended at `count`; returns the new count and whether a selecting key was seen."""
     wanted = False
@@ -258,7 +258,7 @@ def plain_nodes(buf, start, stop, key_of, selects, ids, lats, lons, tag_row, tag
     return n, count
 
 
-@borrowing
+@njit_no_refcount
 def ways(buf, start, stop, key_of, selects, members, ids, ref_end, refs, tag_row, tag_key, tag_value):
     """Ways with a selecting key, or whose id is among the sorted `members`: (kept, references, tags, seen)."""
     kept, n_refs, n_tags, seen, pos = 0, 0, 0, 0, start
@@ -301,7 +301,7 @@ def ways(buf, start, stop, key_of, selects, members, ids, ref_end, refs, tag_row
     return kept, n_refs, n_tags, seen
 
 
-@borrowing
+@njit_no_refcount
 def place_nodes(ids, lats, lons, needed, needed_lat, needed_lon, found, where):
     """Write the coordinates of needed nodes to their place in the sorted `needed`; `where` (n,) is that place or -1."""
     low = 0

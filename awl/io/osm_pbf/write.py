@@ -15,7 +15,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.kernels import borrowing
+from awl.core.kernels import njit_no_refcount
 
 BLOCK = 8000
 LEVEL = 9
@@ -208,7 +208,7 @@ def _varints(values: NDArray[np.int64]) -> bytes:
     return buffer[: _put_all(values, 0, len(values), buffer, 0)].tobytes()
 
 
-@borrowing
+@njit_no_refcount
 def _put(value, buffer, at):
     while value > 127:
         buffer[at] = value & 127 | 128
@@ -218,14 +218,14 @@ def _put(value, buffer, at):
     return at + 1
 
 
-@borrowing
+@njit_no_refcount
 def _put_all(values, first, last, buffer, at):
     for i in range(first, last):
         at = _put(values[i], buffer, at)
     return at
 
 
-@borrowing
+@njit_no_refcount
 def _size_of(values, first, last):
     size = 0
     for i in range(first, last):
@@ -237,7 +237,7 @@ def _size_of(values, first, last):
     return size
 
 
-@borrowing
+@njit_no_refcount
 def _encode_ways(ids, start, refs, tag_start, key, value, buffer):
     """Way messages of a group; returns the bytes written. `refs` are delta and zigzag coded already."""
     at = 0
@@ -253,7 +253,7 @@ def _encode_ways(ids, start, refs, tag_start, key, value, buffer):
     return at
 
 
-@borrowing
+@njit_no_refcount
 def _list_size(values, first, last):
     """Bytes of a packed list with its tag and length; an empty list is left out, as readers expect."""
     size = _size_of(values, first, last)
@@ -261,7 +261,7 @@ def _list_size(values, first, last):
     return 1 + lengths + size if size > 0 else 0
 
 
-@borrowing
+@njit_no_refcount
 def _put_list(number, values, first, last, buffer, at):
     if first == last:
         return at

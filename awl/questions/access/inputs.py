@@ -42,8 +42,8 @@ class AccessInputs(SharedInputs):
     )
     spread: Literal["area", "buildings", "streets", "grid"] = Field(
         "streets",
-        description="Where in a zone its people live: evenly along its lived-on streets, evenly over its area, in its"
-        " buildings by floor area, or as a population raster says.",
+        description="Where in a zone its people live: evenly along its streets with residential frontage, evenly over its area,"
+        " in its buildings by floor area, or as a population raster says.",
         json_schema_extra=slot(
             "way",
             "People by",
@@ -90,7 +90,8 @@ class AccessInputs(SharedInputs):
     )
     candidates: FeatureSet | None = Field(
         None,
-        description="Places that might be added: what each gains within the middle limit, and which gain most together.",
+        description="Places that could be added: how many people each one gains within the middle limit,"
+        " and which combination gains most.",
         json_schema_extra=slot(
             "place", "Candidates", **offer("Try candidates", "Which of several places would help most")
         ),

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.analysis.access_measures import gini, gravity, kth_time, lorenz, two_step
-from awl.core.analysis.population_points import Homes
+from awl.core.analysis.population_points import PopulationPoints
 from awl.core.analysis.travel_times import Times
 from awl.io.table import Column, Meaning, Table, Values
 from awl.questions.access.inputs import AccessInputs
@@ -17,7 +17,13 @@ CURVE_POINTS = 50
 
 
 def further_measures(
-    inputs: AccessInputs, homes: Homes, times: Times, offered: Floats, people: Floats, fields: list[str], limit: float
+    inputs: AccessInputs,
+    homes: PopulationPoints,
+    times: Times,
+    offered: Floats,
+    people: Floats,
+    fields: list[str],
+    limit: float,
 ) -> tuple[dict[str, Values], Table | None]:
     """Columns per zone of the measures asked for, and their Lorenz curves over the people of the first field."""
     heads = homes.share * people[homes.zone]

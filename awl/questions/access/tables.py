@@ -209,7 +209,7 @@ def unserved(run: Run, people: Floats, limit: float) -> Table:
 
 
 def served_homes(times: Times, limit: float) -> NDArray[np.bool_]:
-    """Homes (p,) with a place within a limit."""
+    """PopulationPoints (p,) with a place within a limit."""
     made = np.zeros(times.homes, bool)
     made[times.within(limit).home] = True
     return made

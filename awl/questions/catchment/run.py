@@ -92,7 +92,7 @@ def run_catchment(inputs: CatchmentInputs, context: Context) -> CatchmentResult:
             *static_speeds.of_reach(context, "time", snapped, found, unit),
             "Every stretch of street belongs to the place with the least time; a street between two places is split"
             " where both take as long. Between equal times the place that comes first in the layer wins.",
-            "People live evenly along the lived-on streets of their zone.",
+            "People live evenly along the streets with residential frontage in their zone.",
         ],
         mode=context.mode.title,
         words=places.words,

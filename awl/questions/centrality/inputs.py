@@ -28,7 +28,7 @@ class CentralityInputs(SharedInputs):
     indices: list[Index] = Field(
         list(INDICES),
         min_length=1,
-        description="Which indices; the first leads the answer.",
+        description="Which indices; the first one heads the answer.",
         json_schema_extra=slot("way", "Indices", words={one: one for one in INDICES}),
     )
     weight: str | None = Field(

@@ -159,7 +159,10 @@ def _doubts(asked: Asked, lone: int, within: str) -> list[Doubt]:
         text = f"{edge:,} {verb} within the radius of where streets were cut off, and may be more central than is said here."
         doubts.append(Doubt("near-the-edge", "warning", edge, text))
     if "closeness" in asked.inputs.indices:
-        text = "Who reaches few others has a short sum and so a high closeness: read it beside reach or the mean way."
+        text = (
+            "A place that reaches few others has a short sum and therefore a high closeness: read it together with reach or the"
+            " mean distance."
+        )
         doubts.append(Doubt("closeness-of-few", "note", int(asked.snapped.found.sum()), text))
     return doubts
 

@@ -60,7 +60,9 @@ class IsochroneInputs(SharedInputs):
         json_schema_extra=slot(
             "way",
             "But",
-            **offer("Let some places differ", "Some places by another mode, within other limits or with minutes added"),
+            **offer(
+                "Rules for individual places", "Some places by another mode, within other limits or with minutes added"
+            ),
         ),
     )
     hours: list[Annotated[int, Field(ge=0, le=23)]] = Field(

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from awl.core.graph.shapes import cut_lines
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.network.network import Network
-from awl.core.routing.access_points import Stands
+from awl.core.routing.access_points import AccessPoints
 from awl.core.routing.path import StreetLeg
 from awl.questions.inputs import MEASURE_WORDS, Json
 from awl.questions.route.directions import steps_of
@@ -41,7 +41,7 @@ def described(network: Network, legs: list[StreetLeg], measure: str, carry: list
         at_node = leg.start in (0.0, 1.0)
         nodes += passed[1:] if at_node and nodes[-1:] == passed[:1] else passed
     distance = sum(leg["distance_m"] for leg in described)
-    duration = sum(leg["duration_s"] for leg in described) + network.overhead("time") / 1000
+    duration = sum(leg["duration_s"] for leg in described) + network.terminal_time("time") / 1000
     xy = np.concatenate(lines)
     if len(xy) < 2:
         xy = np.repeat(xy, 2, axis=0)
@@ -49,7 +49,9 @@ def described(network: Network, legs: list[StreetLeg], measure: str, carry: list
         "measure": measure,
         "distance_m": round(distance, 1),
         "duration_s": round(duration, 1),
-        "delay_s": round(sum(float(leg.delay_ms.sum()) for leg in legs) / 1000 + network.overhead("time") / 1000, 1),
+        "delay_s": round(
+            sum(float(leg.delay_ms.sum()) for leg in legs) / 1000 + network.terminal_time("time") / 1000, 1
+        ),
         "mean_speed_kmh": round(distance / duration * 3.6, 1) if duration > 0 else None,
         "cost": None if measure in MEASURE_WORDS else round(sum(leg["cost"] for leg in described), 3),
         "carried": {name: round(sum(_carried(network, leg, name) for leg in legs), 3) for name in carry},
@@ -107,7 +109,7 @@ def _beside(network: Network, leg: StreetLeg, measure: str) -> NDArray[np.int64]
     """What the ways to the first link of a leg and from its last one cost, for each link, where these are not the nearest."""
     made = np.zeros(len(leg.links), np.int64)
     for end, at, off in zip((0, -1), (leg.start, leg.end), leg.off, strict=True):
-        stand = Stands(np.zeros(1, np.int32), leg.links[[end]], np.array([at]), np.array([off]))
+        stand = AccessPoints(np.zeros(1, np.int32), leg.links[[end]], np.array([at]), np.array([off]))
         made[end] += max(int(stand.ways_to(network, measure)[0]), 0)
     return made
 

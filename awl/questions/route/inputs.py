@@ -36,7 +36,7 @@ class RouteInputs(SharedInputs):
     )
     expected: list[Position] | FeatureSet | None = Field(
         None,
-        description="Points that a way of one's own passes between the first and the last: it is measured beside the best.",
+        description="Points that your own route passes between the first and the last: it is compared with the best route.",
         json_schema_extra=slot(
             "place",
             "Own way",

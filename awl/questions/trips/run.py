@@ -119,7 +119,7 @@ def _made(asked: Asked, legs: Trips, context: Context, measure: str) -> Made:
     lost = np.add.reduceat(legs.cost < 0, asked.first[:-1]) > 0
     cost, carried = (np.add.reduceat(np.maximum(of, 0), asked.first[:-1]) / 1000 for of in (legs.cost, legs.carried))
     duration, distance = (cost, carried) if measure == "time" else (carried, cost)
-    duration = duration + context.network.overhead("time") / 1000
+    duration = duration + context.network.terminal_time("time") / 1000
     begin, end = asked.leg_from, asked.leg_to
     lon, lat = asked.stops.lon, asked.stops.lat
     straight = np.add.reduceat(segment_lengths(lon[begin], lat[begin], lon[end], lat[end]), asked.first[:-1])

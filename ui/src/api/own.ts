@@ -128,7 +128,7 @@ export type Overview = {
   modeUndo: number;
   bounds: [number, number, number, number] | null;
 };
-/** Searches of modes that are made quick behind; meanwhile questions are searched plainly. */
+/** Modes whose networks are being prepared for fast search; until then questions use the plain search. */
 export type Preparation = {
   done: boolean;
   now: { modes: number; ready: number; mode: string; title: string; share: number; what: string } | null;

@@ -2501,7 +2501,7 @@ export interface components {
             direction?: "from" | "to";
             /**
              * Spread
-             * @description Where in a zone its people live: evenly along its lived-on streets, evenly over its area, in its buildings by floor area, or as a population raster says.
+             * @description Where in a zone its people live: evenly along its streets with residential frontage, evenly over its area, in its buildings by floor area, or as a population raster says.
              * @default streets
              * @enum {string}
              */
@@ -2560,7 +2560,7 @@ export interface components {
             against?: components["schemas"]["Against"] | null;
             /**
              * Candidates
-             * @description Places that might be added: what each gains within the middle limit, and which gain most together.
+             * @description Places that could be added: how many people each one gains within the middle limit, and which combination gains most.
              * @default null
              */
             candidates?: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
@@ -2807,7 +2807,7 @@ export interface components {
             measure?: "time" | "distance";
             /**
              * Indices
-             * @description Which indices; the first leads the answer.
+             * @description Which indices; the first one heads the answer.
              * @default [
              *       "reach",
              *       "gravity",
@@ -3191,7 +3191,7 @@ export interface components {
             order?: "given" | "best";
             /**
              * Expected
-             * @description Points that a way of one's own passes between the first and the last: it is measured beside the best.
+             * @description Points that your own route passes between the first and the last: it is compared with the best route.
              * @default null
              */
             expected?: number[][] | components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;

@@ -59,7 +59,7 @@ export function GraphForm({ incoming, study, onDone, onClose }: FormProps) {
       ) : (
         <p className="prose">
           {figure(graph.nodes)} nodes and {figure(graph.links)} links,{" "}
-          {graph.drawn ? "without geography: drawn where they hang together" : `${figure(graph.length_km, 1)} km`}. Numbers, attributes, costs and turn restrictions are kept as
+          {graph.drawn ? "without geography: laid out by their connections" : `${figure(graph.length_km, 1)} km`}. Numbers, attributes, costs and turn restrictions are kept as
           they are; nothing is joined or broken.
           {graph.length_unit && (
             <>

@@ -207,7 +207,7 @@ function gradesShown(content: MapContent, result: Results, layer: MapLayer, grad
   });
   const rows = [...limits.slice(1).map((_, i) => i), ...(features.some((feature) => level(feature) < 0) ? [-1] : [])].map((i) => dressed(row(i), look(i)));
   const group: LegendGroup = { id: grades.id, title, rows };
-  if (step) group.note = "The minute is that of the cursor on the curve.";
+  if (step) group.note = "The minute under the cursor on the curve.";
   else {
     const figures = known.map((one): [string, string] => [one.field, one.title.replace(", points", "")]);
     group.grades = { of: grades.of ?? "zones", field: by.field, classing, limits, figures, counts: grades.classing === "counts" };

@@ -44,8 +44,8 @@ export function ModeSentence({ info, fields, put }: Pick<Props, "info" | "put"> 
         label="One-way streets"
         value={mode.obeys_oneway ? "bind" : "free"}
         options={[
-          ["bind", "one-way streets bind"],
-          ["free", "one-way streets do not bind"],
+          ["bind", "must obey one-way signs"],
+          ["free", "may ignore one-way signs"],
         ]}
         onChange={(value) => put({ obeys_oneway: value === "bind" })}
       />
@@ -69,14 +69,14 @@ export function ModeActs({ study, info, undo, onCopy, onTakeIn, onRemove, onUndo
           Copy
         </button>
         <a className="linkish" href={`/studies/${study}/modes/${info.id}`}>
-          Give it away
+          Export
         </a>
         <button className="linkish" onClick={() => file.current?.click()}>
-          Take one in
+          Import
         </button>
         {(!info.shipped || info.changed) && (
           <button className="linkish" onClick={onRemove}>
-            {info.shipped ? "Put it back as shipped" : "Remove"}
+            {info.shipped ? "Reset to default" : "Remove"}
           </button>
         )}
       </div>

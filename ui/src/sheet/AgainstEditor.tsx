@@ -73,7 +73,7 @@ export function AgainstEditor({ block, overview, value, put }: Props) {
           {picks ? "Click the map" : "Close a street in it"}
         </Button>
         <Button size="small" onClick={() => put(undefined)}>
-          Set against nothing
+          Remove comparison
         </Button>
       </div>
     </>

@@ -135,7 +135,7 @@ function FieldEditor({ block, overview, value, put }: Props & { value: string[];
           }
         />
       ))}
-      <p className="hint">The first leads the answer. None ticked: all of them.</p>
+      <p className="hint">The first one heads the answer. Select none to use all.</p>
     </>
   );
 }

@@ -188,7 +188,7 @@ describe("a second run", () => {
     expect(put).toHaveBeenCalledWith({});
     fireEvent.click(screen.getByText("Close a street in it"));
     expect(useScreen.getState().picking).toEqual({ question: "q", slot: "against" });
-    fireEvent.click(screen.getByText("Set against nothing"));
+    fireEvent.click(screen.getByText("Remove comparison"));
     expect(put).toHaveBeenLastCalledWith(undefined);
   });
 });

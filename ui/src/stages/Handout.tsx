@@ -11,7 +11,7 @@ export function Handout({ overview }: { overview: Overview }) {
   const layers = overview.layers.filter(({ role }) => role === "places" || role === "zones");
   return (
     <>
-      <h1>Hand it out</h1>
+      <h1>Handout</h1>
       <p className="dateline">Open formats, ready for other programs</p>
       <h2>The study</h2>
       <div className="downloads">

@@ -12,12 +12,12 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.kernels import borrowing, stopped
-from awl.core.progress import go_on, watched
+from awl.core.kernels import njit_no_refcount, stopped
+from awl.core.progress import current_token, raise_if_cancelled
 from awl.core.routing.cch.topology import FAR, STEP, Metric, Topology, Ways
 from awl.core.routing.simd.blocks import RUN, least_through, lower_one, lower_run
 from awl.core.routing.simd.lanes import least_through_four, least_through_lanes
-from awl.core.routing.simd.vectors import peek, poke
+from awl.core.routing.simd.vectors import load_unchecked, store_unchecked
 
 OFTEN = 4096
 """Ranks between two looks at the watch."""
@@ -27,8 +27,8 @@ def customized(topology: Topology, cost: NDArray[np.integer]) -> Metric:
     """Put the costs of steps (r,) into a topology."""
     metric = Metric(np.full((2, len(topology.head)), FAR))
     put_steps(topology.edge, cost, metric.cost)
-    _customize(topology.start, topology.head, metric.cost[0], metric.cost[1], watched())
-    go_on()
+    _customize(topology.start, topology.head, metric.cost[0], metric.cost[1], current_token())
+    raise_if_cancelled()
     return metric
 
 
@@ -37,23 +37,25 @@ def ways_of(topology: Topology, metric: Metric, cost: NDArray[np.integer], carri
     size = len(topology.head)
     ways = Ways(np.full((2, size), -1, np.int32), np.zeros((2, size), np.uint32))
     _find_steps(topology.edge, metric.cost, cost, carried, ways.via, ways.carried)
-    _find_ways(topology.start, topology.head, metric.cost, ways.via, ways.carried, watched())
-    go_on()
+    _find_ways(topology.start, topology.head, metric.cost, ways.via, ways.carried, current_token())
+    raise_if_cancelled()
     return ways
 
 
-@borrowing
+@njit_no_refcount
 def put_steps(edge, step_cost, cost):
     """Lower the costs (2, m) of edges to those of the steps (r,) along them."""
     down = np.int64(cost.shape[1])
     for i in range(len(edge)):
-        row = np.int64(peek(edge, i))
-        if row >= 0:  # hardly ever else; which way a step leads is no branch, as it could not be guessed
+        row = np.int64(load_unchecked(edge, i))
+        if (
+            row >= 0
+        ):  # almost always true; the direction of a step is computed without a branch, as it cannot be predicted
             at = (row & 1) * down + (row >> 1)
-            poke(cost, at, min(peek(cost, at), np.uint32(peek(step_cost, i))))
+            store_unchecked(cost, at, min(load_unchecked(cost, at), np.uint32(load_unchecked(step_cost, i))))
 
 
-@borrowing
+@njit_no_refcount
 def _find_steps(edge, cost, step_cost, step_carried, via, carried):
     """The first step that costs what its edge costs."""
     for i in range(len(edge)):
@@ -62,14 +64,16 @@ def _find_steps(edge, cost, step_cost, step_carried, via, carried):
             via[way, e], carried[way, e] = STEP - i, step_carried[i]
 
 
-@borrowing
+@njit_no_refcount
 def follows(start, head, x):
     """Whether rank `x` + 1 stands in the same supernode as `x`."""
-    begin, end = np.int64(peek(start, x)), np.int64(peek(start, x + 1))
-    return end > begin and peek(head, begin) == x + 1 and peek(start, x + 2) - end == end - begin - 1
+    begin, end = np.int64(load_unchecked(start, x)), np.int64(load_unchecked(start, x + 1))
+    return (
+        end > begin and load_unchecked(head, begin) == x + 1 and load_unchecked(start, x + 2) - end == end - begin - 1
+    )
 
 
-@borrowing
+@njit_no_refcount
 def ranks_in(start, head, x):
     """How many ranks the supernode has that begins at `x`."""
     size = np.int64(1)
@@ -78,19 +82,19 @@ def ranks_in(start, head, x):
     return size
 
 
-@borrowing
+@njit_no_refcount
 def rows_between(start, head, first, end, row):
     """Put into `row` the edges between the higher end of edge `first` and those of the edges behind it, before `end`."""
-    t = np.int64(peek(start, np.int64(peek(head, first))))
+    t = np.int64(load_unchecked(start, np.int64(load_unchecked(head, first))))
     for f in range(first + 1, end):
-        high = peek(head, f)
-        while peek(head, t) != high:
+        high = load_unchecked(head, f)
+        while load_unchecked(head, t) != high:
             t += 1
         row[f - first - 1] = t
         t += 1
 
 
-@borrowing
+@njit_no_refcount
 def widest(start):
     """The most edges of a rank."""
     most = np.int64(1)
@@ -111,13 +115,13 @@ def _customize(start, head, up, down, watch):
                 return
             look = x + OFTEN
         size = ranks_in(start, head, x)
-        begin, end = np.int64(peek(start, x + size - 1)), np.int64(peek(start, x + size))
+        begin, end = np.int64(load_unchecked(start, x + size - 1)), np.int64(load_unchecked(start, x + size))
         if size == 1:
             _over_one(start, head, up, down, begin, end)
             x += 1
             continue
-        first = np.int64(peek(start, x))
-        step = np.int64(peek(start, x + 1)) - first - 1
+        first = np.int64(load_unchecked(start, x))
+        step = np.int64(load_unchecked(start, x + 1)) - first - 1
         for i in range(1, size):
             least_through(up, down, up, down, np.int64(start[x + i]), first + i - 1, step, i, step + 1 - i)
         for e in range(begin, end - 1):
@@ -129,34 +133,34 @@ def _customize(start, head, up, down, watch):
         x += size
 
 
-@borrowing
+@njit_no_refcount
 def _lower_above(start, head, up, down, e, count, by_up, by_down):
     """Lower the edges between the higher end of `e` and those of the `count` edges behind it."""
-    j = np.int64(peek(head, e))
-    t, last, b = np.int64(peek(start, j)), np.int64(peek(start, j + 1)) - RUN, np.int64(0)
+    j = np.int64(load_unchecked(head, e))
+    t, last, b = np.int64(load_unchecked(start, j)), np.int64(load_unchecked(start, j + 1)) - RUN, np.int64(0)
     while b < count:
-        high = peek(head, e + 1 + b)
-        while peek(head, t) != high:
+        high = load_unchecked(head, e + 1 + b)
+        while load_unchecked(head, t) != high:
             t += 1
-        if b + RUN <= count and t <= last and peek(head, t + RUN - 1) == peek(head, e + b + RUN):
+        if b + RUN <= count and t <= last and load_unchecked(head, t + RUN - 1) == load_unchecked(head, e + b + RUN):
             lower_run(up, down, t, by_up, by_down, b)
             t, b = t + RUN, b + RUN
         else:
-            lower_one(up, down, t, peek(by_up, b), peek(by_down, b))
+            lower_one(up, down, t, load_unchecked(by_up, b), load_unchecked(by_down, b))
             t, b = t + 1, b + 1
 
 
-@borrowing
+@njit_no_refcount
 def _over_one(start, head, up, down, begin, end):
     """Ways over one rank, whose edges are `begin` to `end`."""
     for e in range(begin, end - 1):
-        t = np.int64(peek(start, np.int64(peek(head, e))))
-        up_e, down_e = peek(up, e), peek(down, e)
+        t = np.int64(load_unchecked(start, np.int64(load_unchecked(head, e))))
+        up_e, down_e = load_unchecked(up, e), load_unchecked(down, e)
         for f in range(e + 1, end):
-            high = peek(head, f)
-            while peek(head, t) != high:
+            high = load_unchecked(head, f)
+            while load_unchecked(head, t) != high:
                 t += 1
-            lower_one(up, down, t, np.uint32(down_e + peek(up, f)), np.uint32(peek(down, f) + up_e))
+            lower_one(up, down, t, np.uint32(down_e + load_unchecked(up, f)), np.uint32(load_unchecked(down, f) + up_e))
             t += 1
 
 
@@ -171,11 +175,11 @@ def customize_lanes(start, head, up, down, watch):
                 return
             look = x + OFTEN
         size = ranks_in(start, head, x)
-        begin, end = np.int64(peek(start, x + size - 1)), np.int64(peek(start, x + size))
-        first = np.int64(peek(start, x))
-        step = np.int64(peek(start, x + 1)) - first - 1
+        begin, end = np.int64(load_unchecked(start, x + size - 1)), np.int64(load_unchecked(start, x + size))
+        first = np.int64(load_unchecked(start, x))
+        step = np.int64(load_unchecked(start, x + 1)) - first - 1
         for i in range(1, size):
-            at = np.int64(peek(start, x + i))
+            at = np.int64(load_unchecked(start, x + i))
             for b in range(step + 1 - i):
                 row[b] = at + b
             _lower_lanes(up, down, row, step + 1 - i, first + i - 1, step, np.int64(i))
@@ -185,7 +189,7 @@ def customize_lanes(start, head, up, down, watch):
         x += size
 
 
-@borrowing
+@njit_no_refcount
 def _lower_lanes(up, down, row, count, first, step, rows):
     """Lower the edges `row` by ways over a supernode, four at a time."""
     for b in range(0, count - 3, 4):
@@ -206,13 +210,13 @@ def _find_ways(start, head, cost, via, carried, watch):
                 return
             look = x + OFTEN
         size = ranks_in(start, head, x)
-        begin, end = np.int64(peek(start, x + size - 1)), np.int64(peek(start, x + size))
+        begin, end = np.int64(load_unchecked(start, x + size - 1)), np.int64(load_unchecked(start, x + size))
         if size == 1:
             _name_over_one(start, head, cost, via, carried, begin, end)
             x += 1
             continue
-        first = np.int64(peek(start, x))
-        step = np.int64(peek(start, x + 1)) - first - 1
+        first = np.int64(load_unchecked(start, x))
+        step = np.int64(load_unchecked(start, x + 1)) - first - 1
         for i in range(1, size):
             more = step + 1 - i
             row[:more] = np.arange(start[x + i], start[x + i] + more)
@@ -223,7 +227,7 @@ def _find_ways(start, head, cost, via, carried, watch):
         x += size
 
 
-@borrowing
+@njit_no_refcount
 def _name(cost, via, carried, over, row, count, first, step, rows):
     """Name the way of the edges `row` if it leads over one of `rows` ranks, whose edges to the lower end begin with `first`."""
     over[:, :count] = FAR
@@ -243,20 +247,20 @@ def _name(cost, via, carried, over, row, count, first, step, rows):
                 e += step - i
 
 
-@borrowing
+@njit_no_refcount
 def _name_over_one(start, head, cost, via, carried, begin, end):
     """Name the ways over one rank, whose edges are `begin` to `end`."""
     up, down = cost[0], cost[1]
     for e in range(begin, end - 1):
-        t = np.int64(peek(start, np.int64(peek(head, e))))
-        up_e, down_e = peek(up, e), peek(down, e)
+        t = np.int64(load_unchecked(start, np.int64(load_unchecked(head, e))))
+        up_e, down_e = load_unchecked(up, e), load_unchecked(down, e)
         for f in range(e + 1, end):
-            high = peek(head, f)
-            while peek(head, t) != high:
+            high = load_unchecked(head, f)
+            while load_unchecked(head, t) != high:
                 t += 1
-            over_up, over_down = np.uint32(down_e + peek(up, f)), np.uint32(peek(down, f) + up_e)
-            if over_up == peek(up, t) and over_up < FAR and via[0, t] == -1:
+            over_up, over_down = np.uint32(down_e + load_unchecked(up, f)), np.uint32(load_unchecked(down, f) + up_e)
+            if over_up == load_unchecked(up, t) and over_up < FAR and via[0, t] == -1:
                 via[0, t], carried[0, t] = e, carried[1, e] + carried[0, f]
-            if over_down == peek(down, t) and over_down < FAR and via[1, t] == -1:
+            if over_down == load_unchecked(down, t) and over_down < FAR and via[1, t] == -1:
                 via[1, t], carried[1, t] = e, carried[1, f] + carried[0, e]
             t += 1

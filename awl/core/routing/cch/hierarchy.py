@@ -112,7 +112,7 @@ class Hierarchy:
         return base
 
     def _changed(self, network: Network, before: Network, measure: str) -> Longs | None:
-        """The steps whose costs are other than before, None where they are so many that all edges are better looked at again.
+        """Steps whose costs have changed; None where checking every edge again is cheaper.
 
         Only those onto links known to have changed are compared, where these are known.
         """

@@ -19,7 +19,7 @@ from awl.core.routing.dijkstra.plain import Arrivals
 from awl.core.routing.dijkstra.search import NO_LABEL, NO_LIMIT, OWNER_BITS, OWNER_MASK
 from awl.core.routing.simd.lanes import LANES, over_triangle
 from awl.core.routing.snapping import Snapped
-from awl.core.routing.terminals import Seeds, entering, leaving
+from awl.core.routing.terminals import Terminals, entering, leaving
 
 
 def arrivals_by_hour(
@@ -52,14 +52,14 @@ def arrivals_by_hour(
     ]
 
 
-def _of_hour(hierarchy: Hierarchy, network: Network, direction: str, cost: Costs, ends: Seeds) -> Arrivals:
+def _of_hour(hierarchy: Hierarchy, network: Network, direction: str, cost: Costs, ends: Terminals) -> Arrivals:
     """Labels of all states from the costs (c,) of one lane."""
-    overhead = np.int64(network.overhead("time"))
+    terminal_time = np.int64(network.terminal_time("time"))
     most = (np.int64(NO_LIMIT) << OWNER_BITS) | OWNER_MASK
     label = np.full(network.states.count, NO_LABEL)
-    whole = cost.astype(np.int64) + overhead
+    whole = cost.astype(np.int64) + terminal_time
     label[hierarchy.topology.state] = np.where((cost < FAR) & (whole <= NO_LIMIT), whole << OWNER_BITS, NO_LABEL)
-    own = (ends.cost.astype(np.int64) + overhead) << OWNER_BITS
+    own = (ends.cost.astype(np.int64) + terminal_time) << OWNER_BITS
     with_ends(hierarchy.topology, network, "time", direction, ends.state, own, most, label)
     return Arrivals(network, "time", direction, label, np.zeros(0, np.int64), np.zeros(0, np.int32))
 

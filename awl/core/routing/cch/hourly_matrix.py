@@ -17,9 +17,9 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.kernels import borrowing, stopped
+from awl.core.kernels import njit_no_refcount, stopped
 from awl.core.network.network import Network
-from awl.core.progress import Progress, go_on, threads_of, watched
+from awl.core.progress import Progress, current_token, raise_if_cancelled, threads_of
 from awl.core.routing.cch.customization import customize_lanes
 from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.cch.many_to_many import along_links, onto_links, ranked
@@ -27,9 +27,9 @@ from awl.core.routing.cch.one_to_all import above, climb_from
 from awl.core.routing.cch.topology import FAR, Topology
 from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
 from awl.core.routing.simd.lanes import LANES, lower_by_columns, over_triangle
-from awl.core.routing.simd.vectors import peek
+from awl.core.routing.simd.vectors import load_unchecked
 from awl.core.routing.snapping import Snapped
-from awl.core.routing.terminals import Seeds, entering, leaving
+from awl.core.routing.terminals import Terminals, entering, leaving
 
 Ints = NDArray[np.int32]
 Costs = NDArray[np.uint32]
@@ -48,7 +48,7 @@ class Spare:
 
     @contextmanager
     def memory(self, size: int) -> Iterator[NDArray[np.uint32]]:
-        """So many numbers (size,), whatever they are; whoever comes meanwhile gets others."""
+        """Lend uninitialised memory (size,); a concurrent caller gets memory of its own."""
         with self._lock:
             taken, self._kept = self._kept, np.empty(0, np.uint32)
         if len(taken) < size:
@@ -82,17 +82,17 @@ def customized_lanes(
         _put_lanes(topology.edge, step_cost, edge_cost)
         up, down = edge_cost
         with (progress or Progress()).inside("putting in the speeds of the hours"):
-            customize_lanes(topology.start, topology.head, up, down, watched())
-            go_on()
+            customize_lanes(topology.start, topology.head, up, down, current_token())
+            raise_if_cancelled()
         yield up, down
 
 
-@borrowing
+@njit_no_refcount
 def _put_lanes(edge, step_cost, cost):
     """Lower the costs (2, m, LANES) of edges to those of the steps (LANES, r) along them."""
     down, size = np.int64(cost.shape[1]), np.int64(len(edge))
     for i in range(size):
-        row = np.int64(peek(edge, i))
+        row = np.int64(load_unchecked(edge, i))
         if row >= 0:
             lower_by_columns(cost, (row & 1) * down + (row >> 1), step_cost, i, size)
 
@@ -106,7 +106,7 @@ class Ends:
     cost: Costs
 
     @classmethod
-    def of(cls, parts: Sequence[tuple[Seeds, Ints]], places: int, count: int) -> Ends:
+    def of(cls, parts: Sequence[tuple[Terminals, Ints]], places: int, count: int) -> Ends:
         """The ends of all hours together; one that an hour does not have costs `FAR` in its lane."""
         keys = [seeds.owner.astype(np.int64) * count + rank for seeds, rank in parts]
         known = np.unique(np.concatenate([key[rank >= 0] for key, (_, rank) in zip(keys, parts, strict=True)]))
@@ -160,12 +160,12 @@ def matrix_by_hour(
         for lane in range(len(networks)):
             cost[lane, rows] = np.where(found[:, :, lane] < FAR, found[:, :, lane], UNREACHED)
 
-    progress, watch = progress or Progress(), watched()
+    progress, watch = progress or Progress(), current_token()
     blocks = range(0, len(sources.link), AT_ONCE)
     costs = [network.step_costs("time") for network in networks]
     with customized_lanes(topology, costs, progress.part(0.0, 0.3)) as edges, threads_of(threads) as pool:
         for done, _ in enumerate(pool.map(partial(block, edges), blocks), 1):
-            go_on()
+            raise_if_cancelled()
             progress.step(
                 0.3 + 0.7 * done / len(blocks),
                 f"{min(done * AT_ONCE, len(sources.link))} of {len(sources.link)} starts",
@@ -176,9 +176,9 @@ def matrix_by_hour(
             onto_links(topology.rank, first[lane], last[lane]),
         ):
             np.minimum.at(cost[lane], (pairs.source, pairs.target), np.minimum(pairs.cost, UNREACHED).astype(np.int32))
-        overhead = network.overhead("time")
-        reached = cost[lane] <= int(NO_LIMIT) - overhead
-        cost[lane] = np.where(reached, cost[lane] + overhead, UNREACHED)
+        terminal_time = network.terminal_time("time")
+        reached = cost[lane] <= int(NO_LIMIT) - terminal_time
+        cost[lane] = np.where(reached, cost[lane] + terminal_time, UNREACHED)
     return cost
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.network.network import Network
-from awl.core.progress import Progress, go_on, threads_of, watched
+from awl.core.progress import Progress, current_token, raise_if_cancelled, threads_of
 from awl.core.routing.access_points import along_link
 from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.cch.one_to_all import (
@@ -27,7 +27,7 @@ from awl.core.routing.dijkstra.search import NO_LABEL, NO_LIMIT, OWNER_BITS, OWN
 from awl.core.routing.path import carried_with
 from awl.core.routing.simd.lanes import LANES
 from awl.core.routing.snapping import Snapped
-from awl.core.routing.terminals import Seeds, entering, leaving
+from awl.core.routing.terminals import Terminals, entering, leaving
 
 Ints = NDArray[np.int32]
 WORTH_TRIMMING = 1024
@@ -36,8 +36,8 @@ AT_ONCE = 4 * LANES
 """Places in one call of a kernel."""
 
 
-def ranked(hierarchy: Hierarchy, network: Network, seeds: Seeds, measure: str) -> tuple[Seeds, Ints, Ints]:
-    """Seeds on states with a rank, the ranks, and the step each took from a state without one, or -1."""
+def ranked(hierarchy: Hierarchy, network: Network, seeds: Terminals, measure: str) -> tuple[Terminals, Ints, Ints]:
+    """Terminals on states with a rank, the ranks, and the step each took from a state without one, or -1."""
     rank = hierarchy.topology.rank[seeds.state]
     lone = np.flatnonzero(rank < 0)
     if len(lone) == 0:
@@ -52,7 +52,7 @@ def ranked(hierarchy: Hierarchy, network: Network, seeds: Seeds, measure: str) -
     owner = np.concatenate([seeds.owner[rest], seeds.owner[nth]])
     order = np.argsort(owner, kind="stable")
     state = np.concatenate([seeds.state[rest], head[row]])[order]
-    made = Seeds(
+    made = Terminals(
         state,
         np.concatenate([seeds.cost[rest], np.minimum(seeds.cost[nth].astype(np.int64) + cost, UNREACHED)])[
             order
@@ -67,18 +67,18 @@ def ranked(hierarchy: Hierarchy, network: Network, seeds: Seeds, measure: str) -
 
 
 def swept(
-    hierarchy: Hierarchy, network: Network, seeds: Seeds, measure: str, direction: str, limit: int
+    hierarchy: Hierarchy, network: Network, seeds: Terminals, measure: str, direction: str, limit: int
 ) -> NDArray[np.int64]:
     """Labels (s,) of all states as a search `from` or `to` places gives them."""
     topology = hierarchy.topology
-    overhead = np.int64(network.overhead(measure))
+    terminal_time = np.int64(network.terminal_time(measure))
     most = (np.int64(limit) << OWNER_BITS) | OWNER_MASK
     label = np.full(network.states.count, NO_LABEL)
-    own = ((seeds.cost.astype(np.int64) + overhead) << OWNER_BITS) | seeds.owner
+    own = ((seeds.cost.astype(np.int64) + terminal_time) << OWNER_BITS) | seeds.owner
     on_way, rank = seeds, topology.rank[seeds.state]
     if direction == "from":
         on_way, rank, _ = ranked(hierarchy, network, seeds, measure)
-    begin = ((on_way.cost.astype(np.int64) + overhead) << OWNER_BITS) | on_way.owner
+    begin = ((on_way.cost.astype(np.int64) + terminal_time) << OWNER_BITS) | on_way.owner
     here = rank >= 0
     sides = hierarchy.sides(network, measure)
     sides = sides if direction == "from" else sides.turned()
@@ -120,7 +120,7 @@ class Pairs:
     carried: NDArray[np.int64]
 
 
-class Ladder:
+class ManyToMany:
     """Costs between many places, sixteen of those trips begin at in a sweep, and the costs their ways carry if wanted."""
 
     def __init__(
@@ -163,31 +163,31 @@ class Ladder:
         """
         network = self._network
         shape = len(self._ends[0].link), len(self._ends[1].link)
-        overhead = network.overhead(self._measure)
+        terminal_time = network.terminal_time(self._measure)
         cost, carried = np.empty(shape, np.int32), np.empty(shape if self._carried else (0, 0), np.int64)
         up, down, starts = self._up, self._down, self._seeds.starts(shape[0])
         seed_cost, seed_far = self._seeds.cost.astype(np.uint32), self._seeds.carried.astype(np.uint32)
-        goal, watch = (self._goal_row, self._goal_target, self._goal_cost), watched()
+        goal, watch = (self._goal_row, self._goal_target, self._goal_cost), current_token()
 
         def fill(rows: NDArray[np.int64]) -> None:
             label, further, place = _scratch(len(self._parent), self._size)
             if self._carried is None:
                 fill_rows(
                     self._parent, up.start, up.head, up.cost, self._local, down.start, down.head, down.cost, starts, self._rank,
-                    seed_cost, *goal, rows, most, overhead, place, label, cost, watch,
+                    seed_cost, *goal, rows, most, terminal_time, place, label, cost, watch,
                 )  # fmt: skip
             else:
                 fill_rows_carrying(
                     self._parent, up.start, up.head, up.cost, self._up_far, self._local, down.start, down.head, down.cost,
-                    self._down_far, starts, self._rank, seed_cost, seed_far, *goal, self._goal_far, rows, most, overhead,
-                    network.overhead(self._carried), place, label, further, cost, carried, watch,
+                    self._down_far, starts, self._rank, seed_cost, seed_far, *goal, self._goal_far, rows, most, terminal_time,
+                    network.terminal_time(self._carried), place, label, further, cost, carried, watch,
                 )  # fmt: skip
 
         order = self._order
         blocks = np.split(order, np.arange(AT_ONCE, len(order), AT_ONCE))
         with threads_of(threads) as pool:
             for done, _ in enumerate(pool.map(fill, blocks), 1):
-                go_on()
+                raise_if_cancelled()
                 progress.step(done / len(blocks), f"{done * len(order) // len(blocks)} of {len(order)} starts")
         put_aside(network, self._measure, self._aside, most, cost, carried if self._carried else None)
         return cost, carried
@@ -204,15 +204,15 @@ def put_aside(
     network: Network, measure: str, aside: Pairs, most: int, cost: Ints, carried: NDArray[np.int64] | None
 ) -> None:
     """Put in trips, as `sorted_pairs` gives them, that go another way than by a search, where that is no longer."""
-    whole = aside.cost + network.overhead(measure)
+    whole = aside.cost + network.terminal_time(measure)
     nearer = (aside.cost <= most) & (whole <= cost[aside.source, aside.target])
     at = aside.source[nearer], aside.target[nearer]
     cost[at] = whole[nearer]
     if carried is not None:
-        carried[at] = aside.carried[nearer] + network.overhead(carried_with(measure))
+        carried[at] = aside.carried[nearer] + network.terminal_time(carried_with(measure))
 
 
-def onto_links(rank: Ints, first: Seeds, goals: Seeds) -> Pairs:
+def onto_links(rank: Ints, first: Terminals, goals: Terminals) -> Pairs:
     """Trips from a node onto a link that begins there, where no step leads to the state they begin in."""
     a, b = at_once(rank, first, goals)
     whole = first.cost[a].astype(np.int64) + goals.cost[b]
@@ -270,7 +270,7 @@ def _climb_scratch(count: int) -> tuple[Ints, Ints, NDArray[np.int64]]:
     return kept
 
 
-def at_once(rank: Ints, seeds: Seeds, goals: Seeds) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def at_once(rank: Ints, seeds: Terminals, goals: Terminals) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Pairs of seeds and goals at one state to which no step leads."""
     here, there = np.flatnonzero(rank[seeds.state] < 0), np.flatnonzero(rank[goals.state] < 0)
     a, b = alike(seeds.state[here], goals.state[there])

@@ -11,17 +11,17 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.kernels import borrowing, stopped
+from awl.core.kernels import njit_no_refcount, stopped
 from awl.core.routing.cch.topology import FAR
 from awl.core.routing.dijkstra.search import NO_LABEL, OWNER_BITS, UNREACHED
 from awl.core.routing.simd.lanes import LANES, least_over, least_over_carrying, over_edge, over_edge_carrying
-from awl.core.routing.simd.vectors import peek, poke
+from awl.core.routing.simd.vectors import load_unchecked, store_unchecked
 
 NOT_YET = np.int64(2**62)
 """No label. Above all that are, and the sum of it and the cost of an edge fits into 64 bits."""
 
 
-@borrowing
+@njit_no_refcount
 def _turn(found, begin, end):
     """Turn the order of the ranks from `begin` to `end` round."""
     end -= 1
@@ -30,7 +30,7 @@ def _turn(found, begin, end):
         begin, end = begin + 1, end - 1
 
 
-@borrowing
+@njit_no_refcount
 def climb_from(parent, ranks, place, found):
     """Put all ranks from `ranks` up to their roots into `found`, each before those above it; how many they are.
 
@@ -64,7 +64,7 @@ def above(parent: NDArray[np.int32], ranks: NDArray[np.int32]) -> NDArray[np.int
     return np.sort(found[:size])
 
 
-@borrowing
+@njit_no_refcount
 def sweep(
     parent, lowest, start, head, up_start, up_head, up, down_start, down_head, down, seed_rank, seed_label, most, state, place,
     reached, of_rank, label,
@@ -89,33 +89,33 @@ def sweep(
                     of_rank[up_head[e]] = over
     size, rank, edge = 0, np.int64(len(parent) - 1), np.int64(len(down_head))
     while rank >= 0:
-        best, begin = peek(of_rank, rank), np.int64(peek(down_start, rank))
+        best, begin = load_unchecked(of_rank, rank), np.int64(load_unchecked(down_start, rank))
         while edge > begin:
             edge -= 1
-            near = peek(of_rank, np.int64(peek(down_head, edge)))
-            best = min(best, near + (np.int64(peek(down, edge)) << OWNER_BITS))
+            near = load_unchecked(of_rank, np.int64(load_unchecked(down_head, edge)))
+            best = min(best, near + (np.int64(load_unchecked(down, edge)) << OWNER_BITS))
         if best <= most:
-            poke(of_rank, rank, best)
-            poke(reached, size, rank)
+            store_unchecked(of_rank, rank, best)
+            store_unchecked(reached, size, rank)
             size += 1
-        elif peek(place, rank) < 0 and _none_reached(
-            head, np.int64(peek(start, rank)), np.int64(peek(start, rank + 1)), of_rank
+        elif load_unchecked(place, rank) < 0 and _none_reached(
+            head, np.int64(load_unchecked(start, rank)), np.int64(load_unchecked(start, rank + 1)), of_rank
         ):
-            rank = np.int64(peek(lowest, rank))
-            edge = np.int64(peek(down_start, rank))
-        poke(place, rank, -1)
+            rank = np.int64(load_unchecked(lowest, rank))
+            edge = np.int64(load_unchecked(down_start, rank))
+        store_unchecked(place, rank, -1)
         rank -= 1
     for at in range(size):
-        rank = np.int64(peek(reached, at))
-        poke(label, np.int64(peek(state, rank)), peek(of_rank, rank))
-        poke(of_rank, rank, NOT_YET)
+        rank = np.int64(load_unchecked(reached, at))
+        store_unchecked(label, np.int64(load_unchecked(state, rank)), load_unchecked(of_rank, rank))
+        store_unchecked(of_rank, rank, NOT_YET)
 
 
-@borrowing
+@njit_no_refcount
 def _none_reached(head, begin, end, of_rank):
     """Whether no edge of a rank leads to one with a label."""
     e = begin
-    while e < end and peek(of_rank, np.int64(peek(head, e))) == NOT_YET:
+    while e < end and load_unchecked(of_rank, np.int64(load_unchecked(head, e))) == NOT_YET:
         e += 1
     return e == end
 
@@ -134,22 +134,27 @@ def sweep_one(parent, up_start, up_head, up, down_start, down_head, down, seed_r
             label[up_head[e]] = min(label[up_head[e]], np.uint32(label[i] + up[e]))
     edge = np.int64(len(down_head))
     for i in range(len(parent) - 1, -1, -1):
-        best, begin = label[i], np.int64(peek(down_start, i))
+        best, begin = label[i], np.int64(load_unchecked(down_start, i))
         # From the last edge to the first: that leads to the parent, whose label is the latest to be known.
         while edge > begin:
             edge -= 1
-            best = min(best, np.uint32(peek(label, np.int64(peek(down_head, edge))) + peek(down, edge)))
+            best = min(
+                best,
+                np.uint32(
+                    load_unchecked(label, np.int64(load_unchecked(down_head, edge))) + load_unchecked(down, edge)
+                ),
+            )
         label[i] = best
 
 
-@borrowing
+@njit_no_refcount
 def label_states(state, cost, limit, owner, label):
     """Put the costs (c,) of a sweep into the labels of the states that stand at the ranks; none above `limit`."""
     for i in range(len(state)):
         label[state[i]] = (np.int64(cost[i]) << OWNER_BITS) | owner if cost[i] <= limit else NO_LABEL
 
 
-@borrowing
+@njit_no_refcount
 def label_lone(lone, start, head, cost, most, label):
     """Labels of the states without a rank towards places: trips that begin there take one step first; none above `most`."""
     for state in lone:
@@ -225,14 +230,14 @@ def sweep_lanes_carrying(
         )
 
 
-@borrowing
+@njit_no_refcount
 def to_targets(label, goal_row, goal_target, goal_cost, found):
     """Costs (targets, LANES) from the labels of a sweep, where they are less than what is there."""
     for i in range(len(goal_row)):
         over_edge(label, np.int64(goal_row[i]), found, np.int64(goal_target[i]), goal_cost[i])
 
 
-@borrowing
+@njit_no_refcount
 def to_targets_carrying(label, extra, goal_row, goal_target, goal_cost, goal_far, found, found_extra):
     """The same, with the carried costs of the same ways."""
     for i in range(len(goal_row)):
@@ -258,9 +263,9 @@ def _seeds_of(rows, seed_start):
 @njit(cache=True, nogil=True)
 def fill_rows(
     parent, up_start, up_head, up, local, down_start, down_head, down, seed_start, seed_rank, seed_cost, goal_row, goal_target,
-    goal_cost, rows, most, overhead, place, label, cost, watch,
+    goal_cost, rows, most, terminal_time, place, label, cost, watch,
 ):  # fmt: skip
-    """Fill these `rows` of `cost` (s, t): `overhead` and what it costs from a place to each target, UNREACHED above `most`."""
+    """Fill `rows` of `cost` (s, t) with path cost plus `terminal_time`; UNREACHED where the cost exceeds `most`."""
     found = np.empty((cost.shape[1], LANES), np.uint32)
     for first in range(0, len(rows), LANES):
         if stopped(watch, first, len(rows)):
@@ -287,14 +292,14 @@ def fill_rows(
         for t in range(len(found)):
             for i in range(len(some)):
                 reached = np.int64(found[t, i])
-                cost[some[i], t] = reached + overhead if reached <= most else UNREACHED
+                cost[some[i], t] = reached + terminal_time if reached <= most else UNREACHED
 
 
 @njit(cache=True, nogil=True)
 def fill_rows_carrying(
     parent, up_start, up_head, up, up_far, local, down_start, down_head, down, down_far, seed_start, seed_rank, seed_cost,
-    seed_far, goal_row, goal_target, goal_cost, goal_far, rows, most, overhead, far_overhead, place, label, extra, cost, carried,
-    watch,
+    seed_far, goal_row, goal_target, goal_cost, goal_far, rows, most, terminal_time, far_terminal_time, place, label, extra,
+    cost, carried, watch,
 ):  # fmt: skip
     """The same, with what the ways carry in `carried` (s, t); 0 where there is none."""
     found, further = np.empty((2, cost.shape[1], LANES), np.uint32)
@@ -312,5 +317,5 @@ def fill_rows_carrying(
         for t in range(len(found)):
             for i in range(len(some)):
                 reached, within = np.int64(found[t, i]), np.int64(found[t, i]) <= most
-                cost[some[i], t] = reached + overhead if within else UNREACHED
-                carried[some[i], t] = np.int64(further[t, i]) + far_overhead if within else 0
+                cost[some[i], t] = reached + terminal_time if within else UNREACHED
+                carried[some[i], t] = np.int64(further[t, i]) + far_terminal_time if within else 0

@@ -14,7 +14,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.progress import Progress, go_on, threads_of, watched
+from awl.core.progress import Progress, current_token, raise_if_cancelled, threads_of
 
 Ints = NDArray[np.int32]
 LEAF = 40
@@ -129,7 +129,7 @@ def _in_threads(
     """
     n, placed = len(start) - 1, 0
     order, place = np.arange(n, dtype=np.int32), np.arange(n, dtype=np.int64)
-    few, watch = max(FEW, n // SHARES), watched()
+    few, watch = max(FEW, n // SHARES), current_token()
 
     def work(a: int, b: int) -> tuple[int, list[tuple[int, int]]]:
         """How many nodes have found their place, and the regions that are left."""
@@ -146,7 +146,7 @@ def _in_threads(
             for size, regions in (one.result() for one in done):
                 placed += size
                 waiting |= {pool.submit(work, a, b) for a, b in regions}
-            go_on()
+            raise_if_cancelled()
             progress.step(placed / n, "finding the order of streets")
     return order
 

@@ -12,7 +12,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.kernels import borrowing
+from awl.core.kernels import njit_no_refcount
 from awl.core.network.costs import BLOCKED, NO_WAY, StepCosts
 from awl.core.routing.cch.customization import follows, rows_between, widest
 from awl.core.routing.cch.topology import FAR, STEP, Metric, Topology, Ways, edge_to
@@ -62,7 +62,7 @@ def _columns(cost: StepCosts) -> tuple[Ints, Ints, Ints, NDArray[np.bool_]]:
     return cost.arc, cost.arc_cost, cost.delay, cost.barred
 
 
-@borrowing
+@njit_no_refcount
 def _cost_of(costs, step):
     """What a step costs; worked out for the few that are looked at, as there are many."""
     arc, arc_cost, delay, barred = costs
@@ -72,7 +72,7 @@ def _cost_of(costs, step):
     return np.uint32(cost + delay[step]) if len(delay) > 0 else np.uint32(cost)
 
 
-@borrowing
+@njit_no_refcount
 def _first_on(by_edge, edge_of, e):
     """The first place in `by_edge` of a step on edge `e`, or of the next edge that has one."""
     low, high = 0, len(by_edge)
@@ -85,7 +85,7 @@ def _first_on(by_edge, edge_of, e):
     return low
 
 
-@borrowing
+@njit_no_refcount
 def _edges_beside(start, head, low, e, row):
     """Put into `row`, for each edge of rank `low` but `e`, the edge between its higher end and that of `e`."""
     begin, high = np.int64(start[low]), np.int64(head[e])
@@ -103,7 +103,7 @@ def _edges_beside(start, head, low, e, row):
     rows_between(start, head, e, np.int64(start[low + 1]), row[e - begin + 1 :])
 
 
-@borrowing
+@njit_no_refcount
 def _next_below(start, head, lowest, at, one, two, low, high):
     """The next rank below `at` with edges to `low` and `high`, and these; -1 where there is none left.
 

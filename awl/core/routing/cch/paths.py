@@ -8,15 +8,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.network.network import Network
-from awl.core.progress import Progress, go_on, threads_of
-from awl.core.routing.access_points import Stands, along_link, expanded
+from awl.core.progress import Progress, raise_if_cancelled, threads_of
+from awl.core.routing.access_points import AccessPoints, along_link, expanded
 from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.cch.many_to_many import WORTH_TRIMMING, alike, at_once, ranked
 from awl.core.routing.cch.point_to_point import Ends, scratch_for, ways_of_pairs
 from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
 from awl.core.routing.path import ArcLists, StreetLeg, carried_with
 from awl.core.routing.snapping import Snapped
-from awl.core.routing.terminals import Seeds, entering, leaving
+from awl.core.routing.terminals import Terminals, entering, leaving
 
 Ints = NDArray[np.int32]
 Longs = NDArray[np.int64]
@@ -187,12 +187,12 @@ class _Block:
         )
 
 
-def _keyed(stands: Stands) -> Longs:
+def _keyed(stands: AccessPoints) -> Longs:
     """One number for the place and the link of each stand: trips of their own have no links in common with others."""
     return stands.place.astype(np.int64) << 32 | stands.link
 
 
-def last_delays(network: Network, goals: Seeds, rows: NDArray[np.integer]) -> Ints:
+def last_delays(network: Network, goals: Terminals, rows: NDArray[np.integer]) -> Ints:
     """What is lost on entering the last link, for rows of goals: their cost holds it where time is counted."""
     states = network.states
     step, nth = expanded(*states.by_arc, goals.arc[rows])
@@ -224,7 +224,7 @@ def _blocks(
     blocks = []
     with threads_of(threads) as pool:
         for number, done in enumerate(pool.map(block, begins) if len(begins) > 1 else map(block, begins)):
-            go_on()
+            raise_if_cancelled()
             blocks.append(done)
             if progress is not None:
                 progress.step((number + 1) / len(begins), "finding ways")

@@ -13,12 +13,12 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.kernels import borrowing, stopped
-from awl.core.progress import go_on, watched
+from awl.core.kernels import njit_no_refcount, stopped
+from awl.core.progress import current_token, raise_if_cancelled
 from awl.core.routing.cch.customization import OFTEN, follows, rows_between, widest
 from awl.core.routing.cch.topology import FAR, Costs, Ints, Metric, Topology
 from awl.core.routing.simd.blocks import settle
-from awl.core.routing.simd.vectors import peek, poke
+from awl.core.routing.simd.vectors import load_unchecked, store_unchecked
 
 
 @dataclass(frozen=True)
@@ -60,8 +60,8 @@ def untrimmed(topology: Topology, metric: Metric) -> Sides:
 def trimmed(topology: Topology, metric: Metric) -> Sides:
     """Only the edges whose cost is the least between their ends."""
     least = metric.cost.copy()
-    _perfect(topology.start, topology.head, least[0], least[1], watched())
-    go_on()
+    _perfect(topology.start, topology.head, least[0], least[1], current_token())
+    raise_if_cancelled()
     return Sides(
         *(_side(topology, cost, (cost == low) & (cost < FAR)) for cost, low in zip(metric.cost, least, strict=True))
     )
@@ -110,7 +110,7 @@ def _perfect(start, head, up, down, watch):
             more = end - 1 - e
             rows_between(start, head, e, end, row)
             for b in range(more):
-                between_up[b], between_down[b] = peek(up, row[b]), peek(down, row[b])
+                between_up[b], between_down[b] = load_unchecked(up, row[b]), load_unchecked(down, row[b])
             for i in range(size):
                 settle(up, down, start[x + i] + size - 1 - i + e - begin, between_up, between_down, 0, more)
         for i in range(size - 2, -1, -1):
@@ -120,21 +120,26 @@ def _perfect(start, head, up, down, watch):
         last = x - 1
 
 
-@borrowing
+@njit_no_refcount
 def _settle_over_one(start, head, up, down, begin, end):
     """Settle the edges `begin` to `end` of a rank that is a supernode by itself."""
     for e in range(begin, end - 1):
-        t = np.int64(peek(start, np.int64(peek(head, e))))
-        up_e, down_e = peek(up, e), peek(down, e)
+        t = np.int64(load_unchecked(start, np.int64(load_unchecked(head, e))))
+        up_e, down_e = load_unchecked(up, e), load_unchecked(down, e)
         for f in range(e + 1, end):
-            high = peek(head, f)
-            while peek(head, t) != high:
+            high = load_unchecked(head, f)
+            while load_unchecked(head, t) != high:
                 t += 1
-            up_f, down_f, up_k, down_k = peek(up, f), peek(down, f), peek(up, t), peek(down, t)
+            up_f, down_f, up_k, down_k = (
+                load_unchecked(up, f),
+                load_unchecked(down, f),
+                load_unchecked(up, t),
+                load_unchecked(down, t),
+            )
             up_e = min(up_e, np.uint32(up_f + down_k))
             down_e = min(down_e, np.uint32(up_k + down_f))
-            poke(up, f, min(up_f, np.uint32(up_e + up_k)))
-            poke(down, f, min(down_f, np.uint32(down_k + down_e)))
+            store_unchecked(up, f, min(up_f, np.uint32(up_e + up_k)))
+            store_unchecked(down, f, min(down_f, np.uint32(down_k + down_e)))
             t += 1
-        poke(up, e, up_e)
-        poke(down, e, down_e)
+        store_unchecked(up, e, up_e)
+        store_unchecked(down, e, down_e)

@@ -14,11 +14,11 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.kernels import borrowing, stopped
-from awl.core.progress import go_on, watched
+from awl.core.kernels import njit_no_refcount, stopped
+from awl.core.progress import current_token, raise_if_cancelled
 from awl.core.routing.cch.perfect import Sides
 from awl.core.routing.cch.topology import FAR, STEP, Topology, Ways
-from awl.core.routing.simd.vectors import fetch, peek, poke
+from awl.core.routing.simd.vectors import fetch, load_unchecked, store_unchecked
 
 Ints = NDArray[np.int32]
 Longs = NDArray[np.int64]
@@ -87,9 +87,9 @@ def ways_of_pairs(
     """The best way of each pair; steps are listed if wanted. `sides` are all edges, or those best ways use."""
     found = _ways_of_pairs(
         topology.parent, _edges(sides), topology.head, ways.via, ways.carried, begins.start, begins.rank, begins.cost,
-        ends.start, ends.rank, ends.cost, scratch.label, scratch.climbed, listed, watched(),
+        ends.start, ends.rank, ends.cost, scratch.label, scratch.climbed, listed, current_token(),
     )  # fmt: skip
-    go_on()
+    raise_if_cancelled()
     return Found(*found)
 
 
@@ -97,7 +97,7 @@ def _edges(sides: Sides) -> tuple[tuple[NDArray[Any], ...], ...]:
     return tuple((side.start, side.head, side.cost, side.edge) for side in (sides.up, sides.down))
 
 
-@borrowing
+@njit_no_refcount
 def _begin(side, rank, cost, begin, end, label, cursor, waiting):
     """Label the ranks of the rows `begin` to `end`, and put them into `cursor` behind those `waiting`; how many wait then."""
     for i in range(begin, end):
@@ -110,7 +110,7 @@ def _begin(side, rank, cost, begin, end, label, cursor, waiting):
     return waiting
 
 
-@borrowing
+@njit_no_refcount
 def _fetch_above(side, edges, parent, rank, label):
     """Have what a climb from `rank` looks at brought near at once, rather than piece by piece as it goes."""
     start, head, cost, _ = edges
@@ -118,26 +118,28 @@ def _fetch_above(side, edges, parent, rank, label):
     while at >= 0:
         fetch(start, at)
         fetch(label, 2 * at + side)
-        at = np.int64(peek(parent, at))
+        at = np.int64(load_unchecked(parent, at))
     at = rank
     while at >= 0:
-        e = np.int64(peek(start, at))
+        e = np.int64(load_unchecked(start, at))
         fetch(head, e)
         fetch(cost, e)
-        at = np.int64(peek(parent, at))
+        at = np.int64(load_unchecked(parent, at))
 
 
-@borrowing
+@njit_no_refcount
 def _climb(side, edges, at, label):
     """Hand the label of a rank on to those above it; `side` 0 from where the trip begins, 1 from where it ends."""
     start, head, cost, _ = edges
-    here = (peek(label, 2 * at + side) >> COST_BITS << COST_BITS) | RANKS | np.uint64(at)
-    for e in range(np.int64(peek(start, at)), np.int64(peek(start, at + 1))):
-        above = 2 * np.int64(peek(head, e)) + side
-        poke(label, above, min(peek(label, above), here + (np.uint64(peek(cost, e)) << COST_BITS)))
+    here = (load_unchecked(label, 2 * at + side) >> COST_BITS << COST_BITS) | RANKS | np.uint64(at)
+    for e in range(np.int64(load_unchecked(start, at)), np.int64(load_unchecked(start, at + 1))):
+        above = 2 * np.int64(load_unchecked(head, e)) + side
+        store_unchecked(
+            label, above, min(load_unchecked(label, above), here + (np.uint64(load_unchecked(cost, e)) << COST_BITS))
+        )
 
 
-@borrowing
+@njit_no_refcount
 def _next_rank(parent, cursor, waiting):
     """The lowest rank that waits, and how many wait once its parent does in its place."""
     at = cursor[0]
@@ -154,7 +156,7 @@ def _next_rank(parent, cursor, waiting):
     return np.int64(at), kept
 
 
-@borrowing
+@njit_no_refcount
 def _meet(
     parent,
     sides,
@@ -191,7 +193,7 @@ def _meet(
     return best, where, size
 
 
-@borrowing
+@njit_no_refcount
 def _came_over(side, edges, at, label):
     """The rank from which the label of `at` came, and the edge of the topology between; -1 and the row of the seed for none."""
     start, head, _, edge = edges
@@ -200,19 +202,19 @@ def _came_over(side, edges, at, label):
         return np.int64(-1), np.int64(came)
     before = np.int64(came - RANKS)
     e = np.int64(start[before])
-    while peek(head, e) != at:
+    while load_unchecked(head, e) != at:
         e += 1
     return before, np.int64(edge[e])
 
 
-@borrowing
+@njit_no_refcount
 def _clear(label, climbed, size):
     for i in range(size):
         at = np.int64(climbed[i])
         label[2 * at], label[2 * at + 1] = NONE, NONE
 
 
-@borrowing
+@njit_no_refcount
 def _most_ends(from_start, to_start):
     """The most ranks at which one pair begins and ends."""
     most = np.int64(0)
@@ -269,29 +271,29 @@ def _ways_of_pairs(
     return least, extra, seed, goal, offset, found[:size].copy()
 
 
-@borrowing
+@njit_no_refcount
 def _unpack(head, via, rows, count, found, size):
     """Put the steps of the `count` edges in `rows`, of which the last is travelled first, into `found` while there is room."""
     while count > 0 and count + 1 < len(rows) and size < len(found):
-        row = peek(rows, count - 1)
+        row = load_unchecked(rows, count - 1)
         way, edge = row & 1, row >> 1
         to_low = np.int64(via[way, edge])
         if to_low < 0:
-            poke(found, size, STEP - to_low)
+            store_unchecked(found, size, STEP - to_low)
             size, count = size + 1, count - 1
             continue
         to_high = _to_high(head, to_low, head[edge])
         # Downwards from the higher end to the rank between, then up to the lower; upwards the other way.
-        poke(rows, count - 1, 2 * (to_low if way else to_high))
-        poke(rows, count, 2 * (to_high if way else to_low) + 1)
+        store_unchecked(rows, count - 1, 2 * (to_low if way else to_high))
+        store_unchecked(rows, count, 2 * (to_high if way else to_low) + 1)
         count += 1
     return count, size
 
 
-@borrowing
+@njit_no_refcount
 def _to_high(head, to_low, high):
     """The edge to rank `high` further on in the row of the edge `to_low`."""
     e = to_low + 1
-    while peek(head, e) != high:
+    while load_unchecked(head, e) != high:
         e += 1
     return e

@@ -15,11 +15,11 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.kernels import borrowing, stopped
+from awl.core.kernels import njit_no_refcount, stopped
 from awl.core.network.states import States
-from awl.core.progress import Progress, go_on, watched
+from awl.core.progress import Progress, current_token, raise_if_cancelled
 from awl.core.routing.cch.order import dissection, neighbours
-from awl.core.routing.simd.vectors import peek
+from awl.core.routing.simd.vectors import load_unchecked
 
 Ints = NDArray[np.int32]
 Costs = NDArray[np.uint32]
@@ -99,7 +99,8 @@ def topology_of(
     number[core] = np.arange(core.sum())
     inner = core[steps.tail]
     tail, head = number[steps.tail[inner]], number[steps.head[inner]]
-    # A state stands between the node it was come from and its own, so that a cut passes between the states of one node.
+    # A state is placed at the midpoint between the node it was reached from and its own, so that a cut passes between the
+    # states of one node.
     here, before = states.node[steps.head], states.node[steps.tail]
     at_x, at_y = x[states.node].copy(), y[states.node].copy()
     at_x[steps.head], at_y[steps.head] = (x[here] + x[before]) / 2, (y[here] + y[before]) / 2
@@ -109,8 +110,8 @@ def topology_of(
     rank = np.full(states.count, -1, np.int32)
     rank[core] = place
     with progress.part(0.9, 1.0).inside("joining streets by shortcuts"):
-        start, up = _eliminated(*neighbours(len(order), place[tail], place[head]), watched())
-        go_on()
+        start, up = _eliminated(*neighbours(len(order), place[tail], place[head]), current_token())
+        raise_if_cancelled()
     edge = np.full(len(steps), -1, np.int32)
     edge[inner] = _edges_of(start, up, place[tail], place[head])
     return Topology(np.flatnonzero(core).astype(np.int32)[order], rank, start.astype(np.int32), up, edge)
@@ -217,7 +218,7 @@ def _eliminated(around_start, around, watch):
     return start, head[:size].copy()
 
 
-@borrowing
+@njit_no_refcount
 def edge_to(head, begin, end, high):
     """The edge to rank `high` among those from `begin` to `end`, -1 where there is none."""
     at, size = np.int64(begin), np.int64(end) - np.int64(begin)
@@ -225,9 +226,9 @@ def edge_to(head, begin, end, high):
         return np.int64(-1)
     while size > 1:  # halves without a branch that could be guessed wrong
         half = size >> 1
-        at += half * np.int64(peek(head, at + half) <= high)
+        at += half * np.int64(load_unchecked(head, at + half) <= high)
         size -= half
-    return at if peek(head, at) == high else np.int64(-1)
+    return at if load_unchecked(head, at) == high else np.int64(-1)
 
 
 @njit(cache=True, nogil=True)

@@ -8,13 +8,13 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from awl.core.kernels import borrowing, stopped
+from awl.core.kernels import njit_no_refcount, stopped
 from awl.core.routing.dijkstra.heap import popped, pushed
 
 NEVER = np.int32(2**31 - 1)
 
 
-@borrowing
+@njit_no_refcount
 def _settle(rows, seeds, first, last, within, label, ways, far, nth, order, heap):
     """Best costs `label` up to `within`, the number of best `ways` to each state, and what the shortest of them carries.
 
@@ -56,7 +56,7 @@ def _settle(rows, seeds, first, last, within, label, ways, far, nth, order, heap
     return size
 
 
-@borrowing
+@njit_no_refcount
 def _reach(j, settled, order, label, ways, far, within, goals, best, ways_to, far_to, touched):
     """Costs of the other places by way of the states their trips end from, likewise; how many were `touched`."""
     goal_start, goal_place, goal_cost, goal_far = goals[:4]
@@ -79,7 +79,7 @@ def _reach(j, settled, order, label, ways, far, within, goals, best, ways_to, fa
     return size
 
 
-@borrowing
+@njit_no_refcount
 def _reach_along(j, places, stands, arc_costs, on_links, within, best, ways_to, far_to, along, touched, size):
     """Costs of places on the same links without leaving them; how many were touched by now, and how many such ways there are.
 
@@ -115,15 +115,15 @@ def _reach_along(j, places, stands, arc_costs, on_links, within, best, ways_to, 
     return size, listed
 
 
-@borrowing
+@njit_no_refcount
 def _sum_up(j, places, touched, size, best, far_to, settings, sums):
     """What the places that were touched add to the sums of the place."""
     x, y, worth = places[1:4]
-    _, overhead, beta, unit, is_distance = settings
+    _, terminal_time, beta, unit, is_distance = settings
     reached, cost_sum, gravity, straight = sums[:4]
     for i in range(size):
         k = touched[i]
-        whole = best[k] + overhead
+        whole = best[k] + terminal_time
         crow, metres = np.hypot(x[k] - x[j], y[k] - y[j]), (best[k] if is_distance else far_to[k]) / 1000.0
         reached[j] += worth[k]
         cost_sum[j] += worth[k] * whole / unit
@@ -131,7 +131,7 @@ def _sum_up(j, places, touched, size, best, far_to, settings, sums):
         straight[j] += worth[k] * (min(crow / metres, 1.0) if metres > 0 else 1.0)
 
 
-@borrowing
+@njit_no_refcount
 def _hand_back(
     j, settled, order, nth, label, ways, best, ways_to, along, rows, seeds, goals, places, stands, sums, work
 ):
@@ -186,7 +186,7 @@ def _hand_back(
     return pieces
 
 
-@borrowing
+@njit_no_refcount
 def _lay_pieces(pieces, work, on_links, stands, passing, on_link):
     """Trips over parts of links: counted at the places between that stand nearest there, and on the link by the share of it."""
     piece_link, piece_ends, piece_trips = work[2:5]
@@ -209,8 +209,9 @@ def searched_and_passed(sources, rows, seeds, goals, places, stands, arc_costs, 
     states, costs, carried costs, arcs, stands. `goals`: offsets by state, places, costs, carried costs, arcs, stands. `places`:
     node (-1 between nodes), x, y in metres, weight. `stands`: offsets by place, place, link, fraction, cost and carried cost of
     the way, and the most ways along links from one place. `arc_costs`: cost and carried cost of each arc. `on_links`: stands by
-    link and fraction. `settings`: radius without overhead, overhead, decay per thousandth, thousandths in a unit, whether costs
-    are distances. `sums`: reached, cost, gravity, straight and passing of places, on arcs, at nodes, on parts of links.
+    link and fraction. `settings`: radius less the terminal time, the terminal time, decay per thousandth, thousandths in a unit,
+    whether costs are distances. `sums`: reached, cost, gravity, straight and passing of places, on arcs, at nodes, on parts of
+    links.
     """
     states, count, within = len(rows[5]), len(places[0]), settings[0]
     label, nth = np.full(states, NEVER), np.full(states, -1, np.int32)

@@ -8,12 +8,12 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.kernels import borrowing
+from awl.core.kernels import njit_no_refcount
 
 Keys = NDArray[np.int64]
 
 
-@borrowing
+@njit_no_refcount
 def pushed(keys: Keys, size: int, key: int) -> int:
     """Put a key among the first `size` ones, which are a heap; how many they are then. There must be room."""
     at = size
@@ -27,7 +27,7 @@ def pushed(keys: Keys, size: int, key: int) -> int:
     return size + 1
 
 
-@borrowing
+@njit_no_refcount
 def popped(keys: Keys, size: int) -> int:
     """Take the least key, which is `keys[0]`, out of the first `size` ones; how many are left."""
     size -= 1

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from awl.core.network.costs import check_direction
 from awl.core.network.network import Network
-from awl.core.progress import Progress, go_on, threads_of, watched
+from awl.core.progress import Progress, current_token, raise_if_cancelled, threads_of
 from awl.core.routing.access_points import along_link, expanded
 from awl.core.routing.cch.many_to_many import alike, along_links, put_aside, sorted_pairs
 from awl.core.routing.cch.paths import last_delays
@@ -27,7 +27,7 @@ from awl.core.routing.dijkstra.search import (
 )
 from awl.core.routing.path import StreetLeg, carried_with, leg_over
 from awl.core.routing.snapping import Snapped
-from awl.core.routing.terminals import Seeds, entering, leaving
+from awl.core.routing.terminals import Terminals, entering, leaving
 
 NO_NODES = np.zeros(0, np.uint8)
 SearchAll = Callable[
@@ -55,7 +55,7 @@ class Arrivals:
 
     @cached_property
     def cost(self) -> NDArray[np.int32]:
-        """The least cost at each node (n,), however one came there; UNREACHED where there is no way."""
+        """Least cost at each node (n,) over all its states; UNREACHED where there is no path."""
         best = np.full(self.network.graph.node_count, NO_LABEL)
         np.minimum.at(best, self.network.states.node, self.label)
         return costs_of(best)
@@ -105,7 +105,7 @@ def owners_of(label: NDArray[np.int64]) -> NDArray[np.int32]:
 
 def seeds_of(
     network: Network, places: Snapped, measure: str, direction: str, head_start: NDArray[np.int32] | None = None
-) -> Seeds:
+) -> Terminals:
     """Where a search `from` or `to` places begins, each with its `head_start` (k,) already spent."""
     check_direction(direction)
     seeds = (leaving if direction == "from" else entering)(places, network, measure, carried_with(measure))
@@ -135,7 +135,7 @@ def arrivals(
     search(
         *network.search_rows(measure, carried, direction),
         seeds.state,
-        seeds.cost + np.int32(network.overhead(measure)),
+        seeds.cost + np.int32(network.terminal_time(measure)),
         seeds.carried,
         seeds.owner,
         np.int32(min(limit, int(NO_LIMIT))),
@@ -143,9 +143,9 @@ def arrivals(
         label,
         summed,
         entry,
-        watched(),
+        current_token(),
     )
-    go_on()
+    raise_if_cancelled()
     return Arrivals(network, measure, direction, label, summed, entry, head_start)
 
 
@@ -171,7 +171,7 @@ def matrix(
     if len(source_rows) == 0 or len(target_rows) == 0:
         return cost, extra
     source, target = sources.take(source_rows), targets.take(target_rows)
-    within = max(min(limit, int(NO_LIMIT)) - network.overhead(measure), -1)
+    within = max(min(limit, int(NO_LIMIT)) - network.terminal_time(measure), -1)
     search_all = search_all or _searched
     found = search_all(network, (source, target), measure, within, threads, progress or Progress())
     if len(source_rows) == len(sources.link) and len(target_rows) == len(targets.link):
@@ -207,16 +207,16 @@ def _searched(
             goals.carried, within, cost[rows[0] : rows[-1] + 1], extra[rows[0] : rows[-1] + 1], watch,
         )  # fmt: skip
 
-    count, watch = len(source.link), watched()
+    count, watch = len(source.link), current_token()
     size = max(1, count // 64)
     blocks = np.split(np.arange(count), np.arange(size, count, size))
     with threads_of(threads) as pool:
         for done, _ in enumerate(pool.map(block, blocks), 1):
-            go_on()
+            raise_if_cancelled()
             progress.step(done / len(blocks), f"{done * count // len(blocks)} of {count} starts")
     reached = cost != UNREACHED
-    cost[reached] += network.overhead(measure)
-    extra[reached] += network.overhead(carried)
+    cost[reached] += network.terminal_time(measure)
+    extra[reached] += network.terminal_time(carried)
     put_aside(network, measure, sorted_pairs(along_links(network, ends, measure)), within, cost, extra)
     return cost, extra
 
@@ -229,7 +229,7 @@ def best_leg(network: Network, places: Snapped, source: int, target: int, measur
     wanted = np.zeros(network.states.count, np.uint8)
     wanted[goals.state] = 1
     found = arrivals(network, a, measure, wanted=wanted, with_path=True)
-    at_goal = costs_of(found.label[goals.state]).astype(np.int64) + goals.cost - network.overhead(measure)
+    at_goal = costs_of(found.label[goals.state]).astype(np.int64) + goals.cost - network.terminal_time(measure)
     at_goal[found.label[goals.state] == NO_LABEL] = np.iinfo(np.int64).max
     direct = _direct(network, a, b, measure)
     best = int(np.argmin(at_goal)) if len(at_goal) else -1
@@ -273,7 +273,7 @@ def _direct(network: Network, a: Snapped, b: Snapped, measure: str) -> StreetLeg
     )  # fmt: skip
 
 
-def _used(seeds: Seeds, state: int) -> int:
+def _used(seeds: Terminals, state: int) -> int:
     """The cheapest seed at a state: the one from which the way goes on."""
     rows = np.flatnonzero(seeds.state == state)
     return int(rows[np.argmin(seeds.cost[rows])])

@@ -13,7 +13,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from awl.core.kernels import borrowing, stopped
+from awl.core.kernels import njit_no_refcount, stopped
 
 UNREACHED = np.int32(2**31 - 1)
 NO_LIMIT = np.int32(2**31 - 2)
@@ -124,8 +124,8 @@ def rows_to_targets(
 ):  # fmt: skip
     """Fill the rows `cost` and `carried_cost` (sources, targets): one search per source, ended when all targets settle.
 
-    Seeds of source s are rows `seed_start[s]` to `seed_start[s + 1]`, and likewise goals of a target: the states from which it
-    is come to, each with the cost of the rest of the way. Unreached pairs stay UNREACHED.
+    Seeds of source s are rows `seed_start[s]` to `seed_start[s + 1]`. Goals of a target are given likewise: its exit states,
+    each with the cost from there to the target. Unreached pairs stay UNREACHED.
     """
     n = len(start) - 1
     wanted = np.zeros(n, np.uint8)
@@ -157,7 +157,7 @@ def rows_to_targets(
                 carried_cost[s, t] = best_carried
 
 
-@borrowing
+@njit_no_refcount
 def least_on_entering(arc, start, tail, delay_ms, delayed, label, made):
     """Labels `made` (a,) with which the arcs (a,) are entered: the least over the states from which, delays counted if wanted.
 

@@ -15,12 +15,12 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.kernels import borrowing
+from awl.core.kernels import njit_no_refcount
 from awl.core.modes.hours import DAY_KINDS
 from awl.core.network.costs import BLOCKED
 from awl.core.network.network import Network
-from awl.core.progress import go_on, watched
-from awl.core.routing.access_points import Stands, along_link
+from awl.core.progress import current_token, raise_if_cancelled
+from awl.core.routing.access_points import AccessPoints, along_link
 from awl.core.routing.cch.many_to_many import alike
 from awl.core.routing.dijkstra.search import NO_LABEL, OWNER_BITS, UNREACHED
 from awl.core.routing.path import StreetLeg, leg_over
@@ -72,14 +72,14 @@ class Clock:
         row = int(self.curve[arc >> 1])
         return float(arrival_at(self.share[row], self.done[row], begin, free_ms))
 
-    def free_beside(self, stands: Stands) -> NDArray[np.float64]:
+    def free_beside(self, stands: AccessPoints) -> NDArray[np.float64]:
         """What the way to each stand takes in free flow, in ms, on the quicker side of its link."""
         pair = np.stack([self.free_ms[2 * stands.link], self.free_ms[2 * stands.link + 1]])
         least = np.where(pair < 0.0, np.inf, pair).min(axis=0)
         return np.where((stands.off > 0.0) & np.isfinite(least), stands.off * least, 0.0)
 
-    def beside(self, stands: Stands, row: int, begin: float) -> float:
-        """When one of the stands is come to by who sets out to it at `begin`."""
+    def beside(self, stands: AccessPoints, row: int, begin: float) -> float:
+        """Time of arrival at an access point for a departure at `begin` towards it."""
         ms = float(self.free_beside(stands.take(np.array([row])))[0])
         return self.done_by(2 * int(stands.link[row]), ms, begin) if ms > 0.0 else begin
 
@@ -96,7 +96,7 @@ def curves_on(network: Network) -> tuple[NDArray[np.float64], NDArray[np.int8]]:
     return np.array(rows), curve
 
 
-@borrowing
+@njit_no_refcount
 def arrival_at(share: NDArray[np.float64], done: NDArray[np.float64], begin: float, free_ms: float) -> float:
     """The time in ms since midnight at which who begins at `begin` has done what takes `free_ms` in free flow.
 
@@ -118,7 +118,7 @@ def arrival_at(share: NDArray[np.float64], done: NDArray[np.float64], begin: flo
     return (whole + days) * day + hour * 3_600_000.0 + 2 * left / (a + root)
 
 
-@borrowing
+@njit_no_refcount
 def _done_by(share: NDArray[np.float64], done: NDArray[np.float64], time: float) -> float:
     hour = min(int(time / 3_600_000.0), 23)
     t = time - hour * 3_600_000.0
@@ -196,7 +196,7 @@ def best_leg_by_clock(
     depart_ms: float,
     least: NDArray[np.float64] | None = None,
 ) -> StreetLeg | None:
-    r"""The way of earliest arrival from one place to another for who sets out at `depart_ms` since midnight.
+    r"""Path of earliest arrival from one place to another for a departure at `depart_ms` since midnight.
 
     Costs and times along it are those of the clock; None where there is no way. Searched towards the place where it is known what
     the way from each state takes at `least` (see `bounds_of`): P. E. Hart, N. J. Nilsson, B. Raphael, *A formal basis for the
@@ -226,9 +226,9 @@ def best_leg_by_clock(
     search_by_clock(
         start, head, clock.row_ms, clock.row_delay, clock.row_curve, clock.share, clock.done, seeds.state.astype(np.int64),
         np.array(times), goals.state.astype(np.int64), rest, delay.astype(np.float64), clock.curve[goals.arc >> 1],
-        np.zeros(0) if least is None else least, label, entry, watched(),
+        np.zeros(0) if least is None else least, label, entry, current_token(),
     )  # fmt: skip
-    go_on()
+    raise_if_cancelled()
     options = [
         (clock.done_by(arc, float(rest[row]), label[state] + delay[row]), row)
         for row, (state, arc) in enumerate(zip(goals.state.tolist(), goals.arc.tolist(), strict=True))
@@ -257,7 +257,9 @@ def best_leg_by_clock(
     return _leg(network, clock, arcs[::-1], np.array(delays[::-1], np.int32), ends, depart_ms)
 
 
-def _along_links(network: Network, clock: Clock, begin: Stands, end: Stands) -> list[tuple[int, float, int, int]]:
+def _along_links(
+    network: Network, clock: Clock, begin: AccessPoints, end: AccessPoints
+) -> list[tuple[int, float, int, int]]:
     """Ways along one link without leaving it: arc, what it takes in free flow, rows of the stands."""
     i, j = alike(begin.link, end.link)
     first, last = begin.take(i), end.take(j)
@@ -280,7 +282,7 @@ def _leg(
     clock: Clock,
     arcs: list[int],
     delays: NDArray[np.int32],
-    ends: tuple[Stands, Stands],
+    ends: tuple[AccessPoints, AccessPoints],
     depart_ms: float,
 ) -> StreetLeg:
     """A leg with the time of each link as the clock has it."""

@@ -13,8 +13,8 @@ from numba import types
 from numba.core import cgutils
 from numba.extending import intrinsic
 
-from awl.core.kernels import borrowing
-from awl.core.routing.simd.vectors import WIDE, Vectors, peek
+from awl.core.kernels import njit_no_refcount
+from awl.core.routing.simd.vectors import WIDE, Vectors, load_unchecked
 
 RUN = 8
 """Edges in the shortest vector."""
@@ -121,7 +121,7 @@ lower_run: Any = intrinsic(_lower)
 lower_one: Any = intrinsic(_lower_one)
 
 
-@borrowing
+@njit_no_refcount
 def least_through(up, down, to_up, to_down, at, first, step, rows, count):
     """Lower `to_up`, `to_down` from `at` on, `count` of them, by the ways over `rows` ranks of a supernode.
 
@@ -144,14 +144,20 @@ def least_through(up, down, to_up, to_down, at, first, step, rows, count):
     else:
         e = first
         for i in range(rows):
-            up_e, down_e = peek(up, e), peek(down, e)
+            up_e, down_e = load_unchecked(up, e), load_unchecked(down, e)
             for b in range(count):
                 f = e + 1 + b
-                lower_one(to_up, to_down, at + b, np.uint32(down_e + peek(up, f)), np.uint32(peek(down, f) + up_e))
+                lower_one(
+                    to_up,
+                    to_down,
+                    at + b,
+                    np.uint32(down_e + load_unchecked(up, f)),
+                    np.uint32(load_unchecked(down, f) + up_e),
+                )
             e += step - i
 
 
-@borrowing
+@njit_no_refcount
 def settle(up, down, e, between_up, between_down, at, count):
     """Lower edge `e` and the `count` behind it by the ways over each other; from `at` on stand those between their ends."""
     if count >= 2 * RUN:

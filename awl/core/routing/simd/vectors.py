@@ -119,5 +119,5 @@ def _fetch(typing: Any, array: Any, at: Any) -> Any:
 
 
 fetch: Any = intrinsic(_fetch)
-peek: Any = intrinsic(_peek)
-poke: Any = intrinsic(_poke)
+load_unchecked: Any = intrinsic(_peek)
+store_unchecked: Any = intrinsic(_poke)
