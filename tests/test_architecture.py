@@ -15,7 +15,7 @@ MAY_USE = {
     "study": {"core", "io", "cql2", "study"},
     "views": {"views"},
     "questions": {"core", "io", "cql2", "study", "views", "questions"},
-    "server": {"core", "io", "cql2", "study", "views", "questions", "server"},
+    "server": {"core", "io", "cql2", "study", "views", "questions", "server", "shipped"},
 }
 INSIDE_CORE = {
     "graph": {"graph"},

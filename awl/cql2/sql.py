@@ -194,7 +194,7 @@ def _translated(
         raise AwlError(
             f"The {what} cannot be read at character {at}: '{text[max(at - 1, 0) : at + 20]}'",
             where=what,
-            remedy=f"Write CQL2, for example: {example}",
+            remedy=f"Write CQL2 (no spatial, temporal or array operators), for example: {example}",
             inputs=(what,),
         ) from error
     except VisitError as error:

@@ -43,7 +43,7 @@ def test_people_add_up_to_the_last(study, houses, spread):
         assert row["within_8"] == pytest.approx(sum(people[f"{row['field']}_within_8"]), abs=1)
         assert 0 <= row["within_4"] <= row["within_8"] and row["beyond"] >= -0.2
     text = " ".join(result["method"])
-    assert {"streets": "streets of their zone", "area": "over the area", "buildings": "residential buildings"}[
+    assert {"streets": "residential frontage", "area": "over the area", "buildings": "residential buildings"}[
         spread
     ] in text
 
