@@ -48,6 +48,12 @@ class Page:
         """Go to an address below `#/`."""
         self.driver.get(f"{self.address}/#/{place}")
 
+    def choose_file(self, path: Path) -> None:
+        """Give a file to the page's import, as soon as the page is there."""
+        self.wait(lambda: self.driver.find_elements(By.CSS_SELECTOR, "[data-testid=file]"), "the file input")[
+            0
+        ].send_keys(str(path))
+
     def find(self, selector: str, text: str = "") -> WebElement:
         """The first element that matches and contains the text; waits for it."""
 

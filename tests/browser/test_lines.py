@@ -6,7 +6,6 @@ import zipfile
 from pathlib import Path
 
 import pytest
-from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
@@ -22,7 +21,7 @@ OTHER = SOURCE / "demo" / "data" / "other"
 def drop(page: Page, name: str) -> None:
     page.driver.get(f"{page.address}/")
     page.find("h1", "Awl")
-    page.driver.find_element(By.CSS_SELECTOR, "[data-testid=file]").send_keys(str(OTHER / name))
+    page.choose_file(OTHER / name)
     page.find("[data-testid=line-form]", "Take")
 
 
@@ -92,7 +91,7 @@ def test_a_drawing_without_geography_is_lettered_and_routed_by_node_numbers(
             out.write(part, part.name)
     page.driver.get(f"{page.address}/")
     page.find("h1", "Awl")
-    page.driver.find_element(By.CSS_SELECTOR, "[data-testid=file]").send_keys(str(archive))
+    page.choose_file(archive)
     page.find("[data-testid=graph-form]", "a drawing without geography")
     build(page)
     page.click(".stage", "Streets")

@@ -39,7 +39,7 @@ def sources(page: Page) -> Page:
 
 
 def drop(page: Page, path: Path) -> None:
-    page.driver.find_element(By.CSS_SELECTOR, "[data-testid=file]").send_keys(str(path))
+    page.choose_file(path)
 
 
 def test_all_layers_of_a_file_come_in_at_once_as_what_they_are(sources: Page, cut: Study, tmp_path: Path) -> None:

@@ -213,7 +213,7 @@ def test_bad_input_is_said_where_it_stands(sheet: Page, cut: Study, tmp_path: Pa
         ("photo.jpg", "x", "'photo.jpg' is not a kind of layer"),
     ):
         (tmp_path / name).write_text(content)
-        sheet.driver.find_element(By.CSS_SELECTOR, "[data-testid=file]").send_keys(str(tmp_path / name))
+        sheet.choose_file(tmp_path / name)
         sheet.find(".problem", said)
     assert cut.stamp == stamp
 

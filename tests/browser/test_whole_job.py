@@ -25,7 +25,7 @@ def number(text: str) -> float:
 
 
 def drop(page: Page, path: Path) -> None:
-    page.driver.find_element(By.CSS_SELECTOR, "[data-testid=file]").send_keys(str(path))
+    page.choose_file(path)
 
 
 def test_from_the_extract_to_the_zone_figure(page: Page, served: Path) -> None:
