@@ -187,8 +187,8 @@ class Column(Sequence[Any]):
 
     def schema(self, name: str) -> dict[str, Any]:
         """What documents say of the column."""
-        said: dict[str, Any] = {"name": name, "type": self.kind, **({"unit": self.unit} if self.unit else {})}
-        return said | (self.meaning.json() if self.meaning is not None else {})
+        schema: dict[str, Any] = {"name": name, "type": self.kind, **({"unit": self.unit} if self.unit else {})}
+        return schema | (self.meaning.json() if self.meaning is not None else {})
 
     def __len__(self) -> int:
         return len(self.data)
@@ -278,8 +278,8 @@ def _of_list(values: list[Any]) -> pa.Array:
         return pa.array([None if _absent(value) else _text(value) for value in values], pa.string())
     if kind == "number":
         return pa.array([None if _absent(value) else float(value) for value in values], pa.float64())
-    made = bool if kind == "boolean" else int
-    return pa.array([None if _absent(value) else made(value) for value in values], TYPES[kind])
+    cast = bool if kind == "boolean" else int
+    return pa.array([None if _absent(value) else cast(value) for value in values], TYPES[kind])
 
 
 def _text(value: Any) -> str:

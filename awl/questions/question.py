@@ -29,15 +29,10 @@ class Question:
     """Whether it is worth seconds to prepare the mode's hierarchy before it is asked."""
     outputs: ClassVar[dict[str, str]]
 
-    @staticmethod
-    def run(inputs: Any, context: Context) -> Any:
-        """Compute the `Result` of inputs."""
-        raise NotImplementedError
-
-    @staticmethod
-    def view(inputs: Any, result: Any) -> View:
-        """Say what the result of inputs says and shows."""
-        raise NotImplementedError
+    run: ClassVar[staticmethod[[Any, Context], Any]]
+    """Computes the `Result` of inputs."""
+    view: ClassVar[staticmethod[[Any, Any], View]]
+    """What the result of inputs says and shows."""
 
     @classmethod
     def parse(cls, inputs: Json) -> SharedInputs:

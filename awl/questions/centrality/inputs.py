@@ -29,7 +29,7 @@ class CentralityInputs(SharedInputs):
         list(INDICES),
         min_length=1,
         description="Which indices; the first one heads the answer.",
-        json_schema_extra=slot("way", "Indices", words={one: one for one in INDICES}),
+        json_schema_extra=slot("way", "Indices", words={index: index for index in INDICES}),
     )
     weight: str | None = Field(
         None,

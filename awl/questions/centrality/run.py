@@ -61,7 +61,7 @@ def run_centrality(inputs: CentralityInputs, context: Context) -> CentralityResu
         f"beta_per_{unit}": asked.beta,
         "mean_reach": _mean(sums.reached),
         f"mean_cost_{unit}": _mean(sums.mean_cost),
-        **{f"highest_{one}": float(np.nanmax(of_index(one, sums, inputs.measure))) for one in inputs.indices},
+        **{f"highest_{index}": float(np.nanmax(of_index(index, sums, inputs.measure))) for index in inputs.indices},
         "places_alone": alone,
     }
     streets = {"streets": lambda: _streets(context, sums)} if "betweenness" in inputs.indices else {}
@@ -96,12 +96,12 @@ class Asked:
     def columns(self, sums: Sums) -> dict[str, Column]:
         """A field per index, and the mean cost of the paths (k,)."""
         unit = limit_unit(self.inputs.measure)
-        made: dict[str, Column] = {
-            one: Column.of(_six_figures(of_index(one, sums, self.inputs.measure)), meaning=Meaning(one))
-            for one in self.inputs.indices
+        by_index: dict[str, Column] = {
+            index: Column.of(_six_figures(of_index(index, sums, self.inputs.measure)), meaning=Meaning(index))
+            for index in self.inputs.indices
         }
         return {
-            **made,
+            **by_index,
             f"mean_cost_{unit}": Column.of(_six_figures(sums.mean_cost), unit, meaning=Meaning("mean_cost")),
         }
 
@@ -133,7 +133,7 @@ def _method(inputs: CentralityInputs, beta: float) -> list[str]:
     within = limit_word(inputs.radius, inputs.measure)
     unit, long = ("minute", "hour") if inputs.measure == "time" else ("metre", "kilometre")
     worth = f"its '{inputs.weight}'" if inputs.weight else "one"
-    said = {
+    explained = {
         "reach": "Reach: the weights of the others, summed.",
         "gravity": f"Gravity: weights by exp(-{beta:.4g} x {unit}s) (Hansen 1959).",
         "closeness": f"Closeness: one over the sum of {long}s to the others, each by its weight (Sabidussi 1966).",
@@ -144,7 +144,7 @@ def _method(inputs: CentralityInputs, beta: float) -> list[str]:
     return [
         f"Others are those places that lie within {within}; each counts {worth}.",
         "Places count where they stand on their street; the way from the door to it does not.",
-        *[said[one] for one in inputs.indices],
+        *[explained[index] for index in inputs.indices],
     ]
 
 
@@ -171,12 +171,12 @@ def _near_the_edge(asked: Asked) -> int:
     """How many places lie, as the crow flies, within the radius of a street that was cut at the edge."""
     graph, inputs = asked.context.network.graph, asked.inputs
     border = np.flatnonzero(graph.node_border)
-    found = asked.snapped.found
+    on_street = asked.snapped.found
     if len(border) == 0:
         return 0
     metres = inputs.radius if inputs.measure == "distance" else inputs.radius * asked.context.mean_speed_kmh / 3.6 * 60
     tree = cKDTree(np.column_stack(graph.plane.xy(graph.node_lon[border], graph.node_lat[border])))
-    at = np.column_stack(graph.plane.xy(asked.places.lon[found], asked.places.lat[found]))
+    at = np.column_stack(graph.plane.xy(asked.places.lon[on_street], asked.places.lat[on_street]))
     return int((tree.query(at)[0] <= metres).sum())
 
 

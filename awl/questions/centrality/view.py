@@ -50,7 +50,7 @@ def _columns(inputs: CentralityInputs) -> list[Column]:
         "straightness": Column("straightness", "Straightness", "", 1),
     }
     mean = Column(f"mean_cost_{unit}", "Mean way", unit, 1 if inputs.measure == "time" else 0)
-    return [Column("name", "Place"), *[looks[one] for one in inputs.indices], mean]
+    return [Column("name", "Place"), *[looks[index] for index in inputs.indices], mean]
 
 
 def _spread(index: str, result: CentralityResult) -> Chart:
@@ -63,7 +63,7 @@ def _spread(index: str, result: CentralityResult) -> Chart:
 
 def _map(inputs: CentralityInputs, result: CentralityResult) -> MapView:
     """Few places are very central: equal steps would paint all others alike."""
-    fields = [GradedField(one, one.capitalize()) for one in inputs.indices]
+    fields = [GradedField(index, index.capitalize()) for index in inputs.indices]
     grades = Grades("index", fields, "natural", of="places", many=MANY)
     layers = [MapLayer("places", "points", grades=grades, key="name", label="name")]
     if "streets" in result.parts:

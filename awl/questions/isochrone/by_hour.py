@@ -18,9 +18,9 @@ def reach_at(
 ) -> Table:
     """A row for each hour: kilometres of street within each limit."""
     networks = networks_at(context, hours)
-    found = context.study.router(context.mode.id).reach_by_hour(networks, snapped, direction)
+    reached = context.study.router(context.mode.id).reach_by_hour(networks, snapped, direction)
     km = np.zeros((len(limits), len(hours)))
-    for i, (hour, network, (_, reach)) in enumerate(zip(hours, networks, found, strict=True)):
+    for i, (hour, network, (_, reach)) in enumerate(zip(hours, networks, reached, strict=True)):
         context.progress.step(0.9 + 0.05 * i / len(hours), f"Reach at {hour}:00")
         km[:, i] = [reach.length_within(unit, network.graph.link_length) / 1000 for unit in units]
     columns = {

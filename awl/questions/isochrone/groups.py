@@ -43,7 +43,7 @@ def groups_of(inputs: IsochroneInputs, context: Context) -> list[Group]:
     added = np.array([0.0, *(rule.add_minutes for rule in inputs.differs)])[rule_of + 1]
     groups = []
     for done, key in enumerate(dict.fromkeys(keys)):
-        rows = np.array([row for row, one in enumerate(keys) if one == key])
+        rows = np.array([row for row, other in enumerate(keys) if other == key])
         number = int(rule_of[rows[0]])
         asked = inputs if number < 0 else own[number]
         progress = context.progress.part(done / len(set(keys)) * 0.9, (done + 1) / len(set(keys)) * 0.9)

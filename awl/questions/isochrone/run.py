@@ -68,7 +68,7 @@ class Reached:
 
     group: Group
     snapped: Snapped
-    found: Arrivals
+    arrivals: Arrivals
     reach: Reach
     units: list[int]
     calm: float
@@ -97,12 +97,12 @@ def run_isochrone(inputs: IsochroneInputs, context: Context) -> IsochroneResult:
             inputs=("merge",),
         )
     reached = [_reached(inputs, group) for group in groups]
-    one = reached[0] if len(reached) == 1 else None
-    whole = one.merged if one is not None else _together(reached, len(inputs.limits))
-    areas, shapes, at = _areas(inputs, context, reached, whole)
+    group_reach = reached[0] if len(reached) == 1 else None
+    merged = group_reach.merged if group_reach is not None else _together(reached, len(inputs.limits))
+    areas, shapes, at = _areas(inputs, context, reached, merged)
     unit = limit_unit(inputs.measure)
-    area_km2 = [shape.area / 1e6 for shape in whole]
-    street_km = None if one is None else _street_km(one)
+    area_km2 = [shape.area / 1e6 for shape in merged]
+    street_km = None if group_reach is None else _street_km(group_reach)
     totals: dict[str, Values] = {
         "limit": Column.of([float(limit) for limit in inputs.limits], unit),
         "area_km2": Column.of(area_km2, "km²", 4),
@@ -112,16 +112,27 @@ def run_isochrone(inputs: IsochroneInputs, context: Context) -> IsochroneResult:
     tables: dict[str, Table | Callable[[], Table]] = {
         "areas": areas,
         "contours": lambda: contours_of(context, shapes, at, unit),
-        "streets": lambda: Table.joined([_with_mode(_streets(one, inputs), one, reached) for one in reached]),
-        "ends": lambda: Table.joined([_with_mode(_ends(one, unit), one, reached) for one in reached]),
+        "streets": lambda: Table.joined(
+            [_with_mode(_streets(group_reach, inputs), group_reach, reached) for group_reach in reached]
+        ),
+        "ends": lambda: Table.joined(
+            [_with_mode(_ends(group_reach, unit), group_reach, reached) for group_reach in reached]
+        ),
         "places": Table.joined(
-            [_with_mode(one.group.context.place_table(one.group.places, one.snapped), one, reached) for one in reached]
+            [
+                _with_mode(
+                    group_reach.group.context.place_table(group_reach.group.places, group_reach.snapped),
+                    group_reach,
+                    reached,
+                )
+                for group_reach in reached
+            ]
         ),
         "by_limit": Table(None, totals),
     }
     summary: Json = {
         "places": count,
-        "places_used": sum(int(one.snapped.found.sum()) for one in reached),
+        "places_used": sum(int(group_reach.snapped.found.sum()) for group_reach in reached),
         f"limits_{unit}": inputs.limits,
         "area_km2": [round(km2, 4) for km2 in area_km2],
     }
@@ -129,13 +140,13 @@ def run_isochrone(inputs: IsochroneInputs, context: Context) -> IsochroneResult:
         summary["street_km"] = [round(km, 3) for km in street_km]
     if inputs.differs:
         summary["groups"] = rule_summary(inputs, groups)
-    if hours and one is not None:
-        by_hour = reach_at(context, hours, one.snapped, inputs.direction, inputs.limits, one.units)
+    if hours and group_reach is not None:
+        by_hour = reach_at(context, hours, group_reach.snapped, inputs.direction, inputs.limits, group_reach.units)
         tables["by_hour"] = by_hour
         last = by_hour.columns[hour_field(inputs.limits[-1])].shown()
         summary["street_km_by_hour"] = dict(zip(by_hour.columns["hour"], last, strict=True))
     if inputs.compare_straight_line:
-        places = groups[0].places if one is not None else context.places(inputs.places)
+        places = groups[0].places if group_reach is not None else context.places(inputs.places)
         tables["straight"] = straight_areas(context, places, inputs.limits, inputs.measure)
     context.progress.step(0.95, "Summing up")
     return IsochroneResult(
@@ -144,11 +155,11 @@ def run_isochrone(inputs: IsochroneInputs, context: Context) -> IsochroneResult:
         doubts=_doubts(reached),
         method=_method(inputs, reached),
         modes=list(dict.fromkeys(group.context.mode.title for group in groups)),
-        words=context.places(inputs.places).words if one is None else groups[0].places.words,
+        words=context.places(inputs.places).words if group_reach is None else groups[0].places.words,
         kind=groups[0].places.kind,
         area_km2=area_km2,
         street_km=street_km,
-        curve=None if one is None else _curve(one, inputs),
+        curve=None if group_reach is None else _curve(group_reach, inputs),
     )
 
 
@@ -159,36 +170,41 @@ def _reached(inputs: IsochroneInputs, group: Group) -> Reached:
     calm = CALM_MS if inputs.measure == "time" else CALM_MM
     context.progress.step(0.1, "Searching")
     start = np.rint(group.head_start_min * 60_000).astype(np.int32) if group.head_start_min.any() else None
-    found, reach = context.router.reach(snapped, inputs.measure, inputs.direction, units[-1] + int(calm), start)
+    arrivals, reach = context.router.reach(snapped, inputs.measure, inputs.direction, units[-1] + int(calm), start)
     context.progress.step(0.3, "Drawing areas")
     draw = AreaDrawer(context, calm)
-    return Reached(group, snapped, found, reach, units, calm, [draw.area(reach, unit) for unit in units])
+    return Reached(group, snapped, arrivals, reach, units, calm, [draw.area(reach, unit) for unit in units])
 
 
 def _together(reached: list[Reached], levels: int) -> list[shapely.Geometry]:
     """The areas of all groups within each limit."""
     return [
-        shapely.union_all(np.array([one.merged[level] for one in reached], dtype=object), grid_size=GRID_M)
+        shapely.union_all(
+            np.array([group_reach.merged[level] for group_reach in reached], dtype=object), grid_size=GRID_M
+        )
         for level in range(levels)
     ]
 
 
 def _areas(
-    inputs: IsochroneInputs, context: Context, reached: list[Reached], whole: list[shapely.Geometry]
+    inputs: IsochroneInputs, context: Context, reached: list[Reached], merged: list[shapely.Geometry]
 ) -> tuple[Table, list[shapely.Geometry], list[float]]:
     """The areas as asked for, and their shapes in the plane with the limit of each."""
     limits = inputs.limits
     if inputs.merge in ("each", "nearest"):
-        separate = [_separate(inputs, one, reached) for one in reached]
+        separate = [_separate(inputs, group_reach, reached) for group_reach in reached]
         shapes = [shape for mine, _ in separate for shape in mine]
         whole_table = Table.joined([table for _, table in separate])
         at, low = (whole_table.columns[name].tolist() for name in ("limit", "from_limit"))
         columns: dict[str, Values] = dict(whole_table.columns)
     elif inputs.merge == "bands":
-        shapes = [whole[0], *(_without(shape, inner, reached) for inner, shape in zip(whole, whole[1:], strict=False))]
+        shapes = [
+            merged[0],
+            *(_without(shape, inner, reached) for inner, shape in zip(merged, merged[1:], strict=False)),
+        ]
         at, low, columns = limits, [0.0, *limits[:-1]], {}
     else:
-        shapes = whole
+        shapes = merged
         at, low, columns = limits, [0.0] * len(limits), {}
     unit = limit_unit(inputs.measure)
     ends = {
@@ -204,66 +220,78 @@ def _without(shape: shapely.Geometry, inner: shapely.Geometry, reached: list[Rea
     return shapely.difference(shape, inner, grid_size=GRID_M if len(reached) > 1 else None)
 
 
-def _separate(inputs: IsochroneInputs, one: Reached, reached: list[Reached]) -> tuple[list[shapely.Geometry], Table]:
+def _separate(
+    inputs: IsochroneInputs, group_reach: Reached, reached: list[Reached]
+) -> tuple[list[shapely.Geometry], Table]:
     """Areas of each place of a group by itself, or where it is the nearest, and their columns."""
-    context, places, draw = one.group.context, one.group.places, AreaDrawer(one.group.context, one.calm)
-    rows, shapes = np.flatnonzero(one.snapped.found), []
+    context, places, draw = (
+        group_reach.group.context,
+        group_reach.group.places,
+        AreaDrawer(group_reach.group.context, group_reach.calm),
+    )
+    rows, shapes = np.flatnonzero(group_reach.snapped.found), []
     for done, row in enumerate(rows.tolist()):
         context.progress.step(0.4 + 0.5 * done / len(rows), f"Area of {places.names[row]}")
-        reach, owner = one.reach, row
+        reach, owner = group_reach.reach, row
         if inputs.merge == "each":
             alone = np.array([row])
-            start = np.rint(one.group.head_start_min[alone] * 60_000).astype(np.int32)
-            limit = one.units[-1] + int(one.calm)
-            _, reach = context.router.reach(one.snapped.take(alone), inputs.measure, inputs.direction, limit, start)
-        shapes += [draw.area(reach, unit, owner if inputs.merge == "nearest" else None) for unit in one.units]
+            start = np.rint(group_reach.group.head_start_min[alone] * 60_000).astype(np.int32)
+            limit = group_reach.units[-1] + int(group_reach.calm)
+            _, reach = context.router.reach(
+                group_reach.snapped.take(alone), inputs.measure, inputs.direction, limit, start
+            )
+        shapes += [draw.area(reach, unit, owner if inputs.merge == "nearest" else None) for unit in group_reach.units]
     levels = np.tile(inputs.limits, len(rows))
     columns: dict[str, Values] = {
         "limit": levels,
         "from_limit": np.zeros(len(levels)),
-        "place_id": [places.ids[row] for row in rows for _ in one.units],
-        "place": [places.names[row] for row in rows for _ in one.units],
+        "place_id": [places.ids[row] for row in rows for _ in group_reach.units],
+        "place": [places.names[row] for row in rows for _ in group_reach.units],
     }
-    return shapes, _with_mode(Table(None, columns), one, reached)
+    return shapes, _with_mode(Table(None, columns), group_reach, reached)
 
 
-def _with_mode(table: Table, one: Reached, reached: list[Reached]) -> Table:
+def _with_mode(table: Table, group_reach: Reached, reached: list[Reached]) -> Table:
     """A table of a group with its mode, where there are several."""
-    return table if len(reached) == 1 else table.with_columns({"mode": [one.group.context.mode.id] * len(table)})
+    return (
+        table if len(reached) == 1 else table.with_columns({"mode": [group_reach.group.context.mode.id] * len(table)})
+    )
 
 
-def _street_km(one: Reached) -> list[float]:
-    length = one.group.context.network.graph.link_length
-    return [one.reach.length_within(unit, length) / 1000 for unit in one.units]
+def _street_km(group_reach: Reached) -> list[float]:
+    length = group_reach.group.context.network.graph.link_length
+    return [group_reach.reach.length_within(unit, length) / 1000 for unit in group_reach.units]
 
 
 def _doubts(reached: list[Reached]) -> list[Doubt]:
     """Doubts of all groups, each text once."""
-    found: list[Doubt] = []
-    for one in reached:
-        context = one.group.context
-        found += context.doubts_of(one.group.places, one.snapped)
-        found += context.doubts_of_reach(one.found, one.units[-1])
-        found += error_doubts(one.error)
-    return list({doubt.text: doubt for doubt in found}.values())
+    doubts: list[Doubt] = []
+    for group_reach in reached:
+        context = group_reach.group.context
+        doubts += context.doubts_of(group_reach.group.places, group_reach.snapped)
+        doubts += context.doubts_of_reach(group_reach.arrivals, group_reach.units[-1])
+        doubts += error_doubts(group_reach.error)
+    return list({doubt.text: doubt for doubt in doubts}.values())
 
 
 def _method(inputs: IsochroneInputs, reached: list[Reached]) -> list[str]:
-    said: list[str] = []
-    for one in reached:
-        said += one.group.context.notes
-        said += static_speeds.of_reach(one.group.context, inputs.measure, one.snapped, one.found, one.units[-1])
-    said.append(
+    notes: list[str] = []
+    for group_reach in reached:
+        notes += group_reach.group.context.notes
+        notes += static_speeds.of_reach(
+            group_reach.group.context, inputs.measure, group_reach.snapped, group_reach.arrivals, group_reach.units[-1]
+        )
+    notes.append(
         "Streets are split exactly where a limit falls. An area holds the reached streets and ends at most about"
         f" {OFF_STREET_M / 2:.0f} m beside them; water is left out but for the bridges that are reached."
     )
-    return list(dict.fromkeys(said))
+    return list(dict.fromkeys(notes))
 
 
-def _streets(one: Reached, inputs: IsochroneInputs) -> Table:
+def _streets(group_reach: Reached, inputs: IsochroneInputs) -> Table:
     """Reached streets, one row for each part between two limits."""
-    graph, parts = one.group.context.network.graph, reached_parts(one.reach, one.units[-1])
-    rows, level, begin, end = split_at_limits(parts, one.units)
+    graph, parts = group_reach.group.context.network.graph, reached_parts(group_reach.reach, group_reach.units[-1])
+    rows, level, begin, end = split_at_limits(parts, group_reach.units)
     link = parts.link[rows]
     span = np.maximum(parts.end[rows] - parts.begin[rows], 1e-15)
     rise = parts.arrival_end[rows] - parts.arrival_begin[rows]
@@ -276,7 +304,7 @@ def _streets(one: Reached, inputs: IsochroneInputs) -> Table:
     columns: dict[str, Values] = {
         "link_id": graph.link_id[link],
         "name": graph.tag("name").take(link),
-        "limit": Column.of(np.array(one.group.limits, np.float64)[level], limit_unit(inputs.measure)),
+        "limit": Column.of(np.array(group_reach.group.limits, np.float64)[level], limit_unit(inputs.measure)),
         f"arrival_begin_{unit}": arrival(begin),
         f"arrival_end_{unit}": arrival(end),
         "length_m": Column.of((end - begin) * graph.link_length[link], "m", 1),
@@ -285,11 +313,11 @@ def _streets(one: Reached, inputs: IsochroneInputs) -> Table:
     return Table(cut_lines(graph, link, begin, end), columns)
 
 
-def _ends(one: Reached, unit: str) -> Table:
+def _ends(group_reach: Reached, unit: str) -> Table:
     """Points at which a limit falls within a street."""
-    graph, reach = one.group.context.network.graph, one.reach
+    graph, reach = group_reach.group.context.network.graph, group_reach.reach
     lon, lat, which, link = [], [], [], []
-    for limit, units in zip(one.group.limits, one.units, strict=True):
+    for limit, units in zip(group_reach.group.limits, group_reach.units, strict=True):
         to, fro = reach.within(units)
         open_middle = fro > to
         for at, keep in ((to, open_middle & (to > reach.begin)), (fro, open_middle & (fro < reach.end))):
@@ -302,11 +330,11 @@ def _ends(one: Reached, unit: str) -> Table:
     return Table(points, {"limit": Column.of(np.concatenate(which), unit), "link_id": np.concatenate(link)})
 
 
-def _curve(one: Reached, inputs: IsochroneInputs) -> tuple[list[float], list[float]]:
+def _curve(group_reach: Reached, inputs: IsochroneInputs) -> tuple[list[float], list[float]]:
     """Street length by minute (or by twentieth of the distance), up to the last limit."""
-    last = one.group.limits[-1]
+    last = group_reach.group.limits[-1]
     steps = min(max(int(last), 10), 60) if inputs.measure == "time" else 20
     x = np.linspace(0, last, steps + 1)
-    length = one.group.context.network.graph.link_length
-    km = [one.reach.length_within(int(one.units[-1] * value / last), length) / 1000 for value in x]
+    length = group_reach.group.context.network.graph.link_length
+    km = [group_reach.reach.length_within(int(group_reach.units[-1] * value / last), length) / 1000 for value in x]
     return [round(float(v), 2) for v in x], [round(v, 2) for v in km]

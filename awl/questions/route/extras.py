@@ -27,8 +27,8 @@ def in_best_order(
     cost, _ = context.router.matrix(snapped, snapped, measure, carrying=False)
     order = best_order(np.where(cost == UNREACHED, np.inf, cost.astype(np.float64)))
     exact = len(places) - 2 <= EXACT
-    found = "The order is the best of all." if exact else "The order was improved step by step; a better one may exist."
-    return places.take(order), snapped.take(order), order, found
+    note = "The order is the best of all." if exact else "The order was improved step by step; a better one may exist."
+    return places.take(order), snapped.take(order), order, note
 
 
 def profile(context: Context, way: shapely.LineString) -> Json | None:

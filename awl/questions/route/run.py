@@ -66,8 +66,8 @@ def run_route(inputs: RouteInputs, context: Context) -> RouteResult:
     method = [*context.notes, "Starts and ends lie on streets, not at the nearest crossing.", *_timed(context)]
     order = np.arange(len(places))
     if inputs.order == "best":
-        places, snapped, order, found = in_best_order(context, places, snapped, wanted[0])
-        method.append(found)
+        places, snapped, order, order_note = in_best_order(context, places, snapped, wanted[0])
+        method.append(order_note)
     straight = float(segment_lengths(places.lon[:-1], places.lat[:-1], places.lon[1:], places.lat[1:]).sum())
     asked = [(measure, measure, places, snapped) for measure in wanted]
     if inputs.expected is not None:
@@ -75,22 +75,24 @@ def run_route(inputs: RouteInputs, context: Context) -> RouteResult:
     shapes, routes = [], []
     for done, (label, measure, through, on_street) in enumerate(asked):
         context.progress.step(done / len(asked), f"The {measure_word(label)} way")
-        shape, said = described(context.network, _legs(context, through, on_street, measure), measure, inputs.carry)
+        shape, route = described(context.network, _legs(context, through, on_street, measure), measure, inputs.carry)
         heights = profile(context, shape)
-        said |= {"measure": label, "profile": heights, "straight_m": round(straight, 1)}
-        said |= {key: None if heights is None else heights[key] for key in ("climb_m", "descent_m")}
-        said["detour_factor"] = round(said["distance_m"] / straight, 3) if straight > 1 else None
+        route |= {"measure": label, "profile": heights, "straight_m": round(straight, 1)}
+        route |= {key: None if heights is None else heights[key] for key in ("climb_m", "descent_m")}
+        route["detour_factor"] = round(route["distance_m"] / straight, 3) if straight > 1 else None
         shapes.append(shape)
-        routes.append(said)
+        routes.append(route)
     best, drawn = routes[0], context.network.graph.drawn
-    summary = [{key: said[key] for key in SUMMED} for said in routes]
+    summary = [{key: route[key] for key in SUMMED} for route in routes]
     steps = with_ends([step for leg in best["legs"] for step in leg["steps"]], context.mode.delays)
     return RouteResult(
         summary={"routes": summary, "straight_m": round(straight, 1), "order": (order + 1).tolist()},
         parts={
             "routes": _route_table(shapes, routes),
             "places": context.place_table(places, snapped),
-            "compared": _with_units(Table.of_records(compared(summary, [said["node_ids"] for said in routes], drawn))),
+            "compared": _with_units(
+                Table.of_records(compared(summary, [route["node_ids"] for route in routes], drawn))
+            ),
             "steps": _with_units(Table.of_records(steps)),
         },
         doubts=context.doubts_of(places, snapped, "point") + context.doubts_of_mode(),
@@ -108,7 +110,7 @@ def run_route(inputs: RouteInputs, context: Context) -> RouteResult:
 def _route_table(shapes: list[shapely.Geometry], routes: list[Json]) -> Table:
     """The routes as lines with all that is said of them."""
     columns: dict[str, Values] = {
-        key: Column.of_nested([said[key] for said in routes]) if key in NESTED else [said[key] for said in routes]
+        key: Column.of_nested([route[key] for route in routes]) if key in NESTED else [route[key] for route in routes]
         for key in routes[0]
     }
     return _with_units(Table(np.array(shapes, dtype=object), columns))

@@ -133,12 +133,12 @@ def _sample(count: int, most: int) -> NDArray[np.int64]:
 
 def _nearest(context: Context, starts: Snapped, ends: Snapped, measure: str) -> NDArray[np.int64]:
     """The end of least cost of each start, the first of several; any where there is no way."""
-    found: list[Any] = []
+    nearest_rows: list[Any] = []
     for begin in range(0, len(starts.link), ORIGINS_AT_ONCE):
         done, step = 0.05 + 0.3 * begin / len(starts.link), 0.3 * ORIGINS_AT_ONCE / len(starts.link)
         part = starts.take(np.arange(begin, min(begin + ORIGINS_AT_ONCE, len(starts.link))))
         cost, _ = context.router.matrix(
             part, ends, measure, progress=context.progress.part(done, done + step), carrying=False
         )
-        found.append(np.argmin(cost, axis=1))
-    return np.concatenate(found)
+        nearest_rows.append(np.argmin(cost, axis=1))
+    return np.concatenate(nearest_rows)

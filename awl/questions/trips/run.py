@@ -21,7 +21,7 @@ from awl.questions.trips.inputs import TripsInputs
 
 
 @dataclass(frozen=True)
-class Made:
+class TripTotals:
     """Trips (k,) that were asked for, in s and m; NaN where there is no way, with the reason."""
 
     duration_s: NDArray[np.float64]
@@ -61,18 +61,18 @@ def run_trips(inputs: TripsInputs, context: Context) -> TripsResult:
     else:
         assert inputs.from_ is not None and inputs.to is not None
         asked = by_pairing(context, (inputs.from_, inputs.to), inputs.pairing, inputs.measure, inputs.most)
-    legs = context.router.trips(
+    paths = context.router.trips(
         asked.snapped.take(asked.leg_from), asked.snapped.take(asked.leg_to), inputs.measure,
         progress=context.progress.part(0.35, 0.9),
     )  # fmt: skip
     context.progress.step(0.9, "Summing up")
-    made = _made(asked, legs, context, inputs.measure)
-    load = _load(asked, legs, made, context)
+    totals = _totals(asked, paths, context, inputs.measure)
+    load = _load(asked, paths, totals, context)
     on_link = load.sum(axis=1)
     untouched = np.flatnonzero(context.network.usable & (on_link == 0))
-    done = made.done
-    minutes = made.duration_s[done] / 60
-    metres, seconds = float(made.distance_m[done].sum()), float(made.duration_s[done].sum())
+    done = totals.done
+    minutes = totals.duration_s[done] / 60
+    metres, seconds = float(totals.distance_m[done].sum()), float(totals.duration_s[done].sum())
     busiest = int(np.argmax(on_link)) if len(load) else 0
     return TripsResult(
         summary={
@@ -83,21 +83,21 @@ def run_trips(inputs: TripsInputs, context: Context) -> TripsResult:
             "total_distance_km": round(metres / 1000, 3),
             "total_duration_h": round(seconds / 3600, 3),
             "mean_duration_min": round(float(minutes.mean()), 3) if len(done) else None,
-            "mean_distance_m": round(float(made.distance_m[done].mean()), 1) if len(done) else None,
+            "mean_distance_m": round(float(totals.distance_m[done].mean()), 1) if len(done) else None,
             "mean_speed_kmh": round(metres / max(seconds, 1e-9) * 3.6, 2) if len(done) else None,
             "streets_touched": int((on_link > 0).sum()),
             "streets_untouched": len(untouched),
         },
         parts={
-            "paths": lambda: _paths(asked, legs, made, context),
-            "trips": _rows(asked, made),
-            "unreachable": _unreachable(asked, made),
+            "paths": lambda: _paths(asked, paths, totals, context),
+            "trips": _rows(asked, totals),
+            "unreachable": _unreachable(asked, totals),
             "invalid": Table.of_records(asked.invalid),
             "load": lambda: _streets(context, load, np.flatnonzero(on_link > 0)),
             "untouched": lambda: _streets(context, load, untouched),
             "places": context.place_table(asked.stops, asked.snapped),
         },
-        doubts=_doubts(inputs, context, asked, made),
+        doubts=_doubts(inputs, context, asked, totals),
         method=[
             *context.notes,
             *static_speeds.of_pairs(
@@ -114,10 +114,10 @@ def run_trips(inputs: TripsInputs, context: Context) -> TripsResult:
     )
 
 
-def _made(asked: Asked, legs: Trips, context: Context, measure: str) -> Made:
+def _totals(asked: Asked, paths: Trips, context: Context, measure: str) -> TripTotals:
     """Legs summed up by trip; a trip lacks a way when one of its legs does."""
-    lost = np.add.reduceat(legs.cost < 0, asked.first[:-1]) > 0
-    cost, carried = (np.add.reduceat(np.maximum(of, 0), asked.first[:-1]) / 1000 for of in (legs.cost, legs.carried))
+    lost = np.add.reduceat(paths.cost < 0, asked.first[:-1]) > 0
+    cost, carried = (np.add.reduceat(np.maximum(of, 0), asked.first[:-1]) / 1000 for of in (paths.cost, paths.carried))
     duration, distance = (cost, carried) if measure == "time" else (carried, cost)
     duration = duration + context.network.terminal_time("time") / 1000
     begin, end = asked.leg_from, asked.leg_to
@@ -130,24 +130,24 @@ def _made(asked: Asked, legs: Trips, context: Context, measure: str) -> Made:
         rows = [*asked.leg_from[stops].tolist(), int(asked.leg_to[stops[-1]])]
         off = next((row for row in rows if not asked.snapped.found[row]), None)
         reason[trip] = because if off is None else f"{asked.stops.names[off]} is {STATUS[asked.snapped.status[off]]}"
-    return Made(np.where(lost, np.nan, duration), np.where(lost, np.nan, distance), straight, reason)
+    return TripTotals(np.where(lost, np.nan, duration), np.where(lost, np.nan, distance), straight, reason)
 
 
-def _load(asked: Asked, legs: Trips, made: Made, context: Context) -> NDArray[np.int64]:
+def _load(asked: Asked, paths: Trips, totals: TripTotals, context: Context) -> NDArray[np.int64]:
     """Trips over each link (m, 2), along its drawing and against it; a trip counts once for each leg that passes it."""
-    leg = np.repeat(np.arange(len(legs.cost)), np.diff(legs.start))
-    trip = np.searchsorted(asked.first, leg, side="right") - 1
-    whole = np.isfinite(made.duration_s)[trip]
-    counted: NDArray[np.int64] = np.bincount(legs.arc[whole], minlength=2 * context.network.graph.link_count)
+    path_of_arc = np.repeat(np.arange(len(paths.cost)), np.diff(paths.start))
+    trip = np.searchsorted(asked.first, path_of_arc, side="right") - 1
+    complete = np.isfinite(totals.duration_s)[trip]
+    counted: NDArray[np.int64] = np.bincount(paths.arc[complete], minlength=2 * context.network.graph.link_count)
     return counted.reshape(-1, 2)
 
 
-def _rows(asked: Asked, made: Made) -> Table:
+def _rows(asked: Asked, totals: TripTotals) -> Table:
     """One row per trip with a path."""
-    done = made.done
+    done = totals.done
     begin, end = asked.begin[done], asked.end[done]
     off = asked.snapped.distance_m
-    seconds, metres, straight = made.duration_s[done], made.distance_m[done], made.straight_m[done]
+    seconds, metres, straight = totals.duration_s[done], totals.distance_m[done], totals.straight_m[done]
     return Table(
         None,
         {
@@ -176,23 +176,23 @@ def _ratio(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64
     return np.divide(a, b, out=np.full(len(a), np.nan), where=b > 0)
 
 
-def _paths(asked: Asked, legs: Trips, made: Made, context: Context) -> Table:
+def _paths(asked: Asked, paths: Trips, totals: TripTotals, context: Context) -> Table:
     """The paths as lines, with the columns of the rows."""
     graph = context.network.graph
-    leg = np.repeat(np.arange(len(legs.cost)), np.diff(legs.start))
-    trip = np.searchsorted(asked.first, leg, side="right") - 1
-    link, back = legs.arc >> 1, (legs.arc & 1) == 1
+    path_of_arc = np.repeat(np.arange(len(paths.cost)), np.diff(paths.start))
+    trip = np.searchsorted(asked.first, path_of_arc, side="right") - 1
+    link, back = paths.arc >> 1, (paths.arc & 1) == 1
     enter, leave = np.where(back, 1.0, 0.0), np.where(back, 0.0, 1.0)
-    full = np.diff(legs.start) > 0
-    enter[legs.start[:-1][full]] = legs.begin[full]
-    leave[legs.start[1:][full] - 1] = legs.end[full]
+    full = np.diff(paths.start) > 0
+    enter[paths.start[:-1][full]] = paths.begin[full]
+    leave[paths.start[1:][full] - 1] = paths.end[full]
     lines = joined_lines(graph, link, enter, leave, trip, len(asked))
-    return Table(lines[made.done], _rows(asked, made).columns)
+    return Table(lines[totals.done], _rows(asked, totals).columns)
 
 
-def _unreachable(asked: Asked, made: Made) -> Table:
+def _unreachable(asked: Asked, totals: TripTotals) -> Table:
     """Trips without a path: the attributes of the feature they begin with, and why."""
-    lost = np.flatnonzero(~np.isfinite(made.duration_s))
+    lost = np.flatnonzero(~np.isfinite(totals.duration_s))
     begin, end = asked.begin[lost], asked.end[lost]
     own = asked.stops.layer.take(begin).columns if (begin < len(asked.stops.layer)).all() else {}
     return Table(
@@ -204,7 +204,7 @@ def _unreachable(asked: Asked, made: Made) -> Table:
             "destination_id": [asked.stops.ids[i] for i in end],
             "origin": [asked.stops.names[i] for i in begin],
             "destination": [asked.stops.names[i] for i in end],
-            "reason": [made.reason[i] for i in lost],
+            "reason": [totals.reason[i] for i in lost],
         },
     )
 
@@ -226,22 +226,22 @@ def _streets(context: Context, load: NDArray[np.int64], links: NDArray[np.int64]
     )
 
 
-def _lost_trips(asked: Asked, made: Made, lost: NDArray[np.integer]) -> tuple[Spot, ...]:
+def _lost_trips(asked: Asked, totals: TripTotals, lost: NDArray[np.integer]) -> tuple[Spot, ...]:
     """Where trips without a path begin, with the reason."""
     stops = asked.stops
-    ends = [(int(asked.begin[trip]), int(asked.end[trip]), made.reason[trip]) for trip in lost[:MOST_SPOTS].tolist()]
+    ends = [(int(asked.begin[trip]), int(asked.end[trip]), totals.reason[trip]) for trip in lost[:MOST_SPOTS].tolist()]
     return tuple(
         Spot(f"{stops.names[a]} to {stops.names[b]}", reason, float(stops.lon[a]), float(stops.lat[a]))
         for a, b, reason in ends
     )
 
 
-def _doubts(inputs: TripsInputs, context: Context, asked: Asked, made: Made) -> list[Doubt]:
+def _doubts(inputs: TripsInputs, context: Context, asked: Asked, totals: TripTotals) -> list[Doubt]:
     doubts = context.doubts_of(asked.stops, asked.snapped)
-    lost = np.flatnonzero(~np.isfinite(made.duration_s))
+    lost = np.flatnonzero(~np.isfinite(totals.duration_s))
     if len(lost):
-        text = f"{len(lost):,} of {len(asked):,} trips have no way, the first because {made.reason[lost[0]]}."
-        doubts.append(Doubt("trips-unreachable", "warning", len(lost), text, _lost_trips(asked, made, lost)))
+        text = f"{len(lost):,} of {len(asked):,} trips have no way, the first because {totals.reason[lost[0]]}."
+        doubts.append(Doubt("trips-unreachable", "warning", len(lost), text, _lost_trips(asked, totals, lost)))
     if asked.invalid:
         text = f"{len(asked.invalid):,} features left out: {asked.invalid[0]['reason']}."
         doubts.append(Doubt("features-invalid", "warning", len(asked.invalid), text))
