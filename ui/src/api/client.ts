@@ -1,6 +1,5 @@
 /** The web API as the browser uses it. Types of the OGC part are generated from the server's OpenAPI document. */
-import createClient from "openapi-fetch";
-import type { components, paths } from "./schema";
+import type { components } from "./schema";
 
 export type Results = components["schemas"]["Results"];
 export type Doubt = components["schemas"]["Doubt"];
@@ -56,9 +55,4 @@ export function sendJson<T>(path: string, method: "POST" | "PUT" | "PATCH" | "DE
     headers: { "Content-Type": "application/json", ...headers },
     body: JSON.stringify(body),
   });
-}
-
-/** Typed client of one study's OGC API. */
-export function studyClient(study: string) {
-  return createClient<paths>({ baseUrl: `/studies/${study}` });
 }
