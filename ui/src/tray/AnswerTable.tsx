@@ -33,6 +33,12 @@ function curveColumn(curves: Map<string, number[]>, key: string): GridColDef {
 const LETTER = 6.9;
 const longestWord = (title: string) => Math.max(...title.split(" ").map(({ length }) => length));
 
+/** The share of the width that a text column takes, a number column taking 1: more where its texts are long. */
+function textShare(rows: Row[], field: string): number {
+  const longest = Math.max(0, ...rows.slice(0, PAGE).map((row) => String(row[field] ?? "").length));
+  return Math.min(Math.max(longest / 9, 2.3), 6);
+}
+
 export default function AnswerTable({ answer, table, rows, whole = false }: { answer: Answer; table: TableView; rows: Row[]; whole?: boolean }) {
   const { row: selected, set } = useScreen();
   /** The value by which a row is selected on the map. */
@@ -41,7 +47,7 @@ export default function AnswerTable({ answer, table, rows, whole = false }: { an
     field,
     headerName: unit && unit !== "people" ? `${title}, ${unit}` : title,
     type: digits == null ? "string" : "number",
-    flex: digits == null ? 2.3 : 1,
+    flex: digits == null ? textShare(rows, field) : 1,
     minWidth: digits == null ? 80 : whole ? 84 : Math.max(56, LETTER * longestWord(title) + 13),
     align: digits == null ? "left" : "right",
     headerAlign: digits == null ? "left" : "right",
