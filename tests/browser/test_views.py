@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
@@ -14,6 +15,9 @@ from awl.study.study import Study
 from tests.browser.chromium import Page
 
 pytestmark = pytest.mark.browser
+VIEW = "const m = window.awlMap.map; return [m.getCenter().lng, m.getCenter().lat, m.getZoom()]"
+FAR_AWAY = [-36.3, 41.4, 15]
+RESIZE = "window.awlMap.resized = 0; window.awlMap.map.once('resize', () => { window.awlMap.resized = 1 })"
 WEST, EAST = (-36.2055, 41.2935), (-36.1935, 41.2905)
 
 
@@ -223,3 +227,45 @@ def test_an_unknown_study_says_so(page: Page) -> None:
     page.find(".problem", "There is no study 'nowhere'")
     page.click("a", "All studies")
     page.find(".studies a", "Ferrow, a cut")
+
+
+@pytest.fixture
+def resize(page: Page) -> Iterator[Callable[[int], None]]:
+    """Makes the window so much lower than it was, and waits until the map has its new size; put back afterwards."""
+    before = page.driver.get_window_size()
+
+    def lower(by: int) -> None:
+        page.script(RESIZE)
+        page.driver.set_window_size(before["width"], before["height"] - by)
+        page.wait(lambda: page.script("return window.awlMap.resized"), "the map to take its new size")
+
+    yield lower
+    page.driver.set_window_size(before["width"], before["height"])
+
+
+def move_to(page: Page, view: list[float]) -> None:
+    page.script("window.awlMap.map.jumpTo({center: [arguments[0], arguments[1]], zoom: arguments[2]})", *view)
+
+
+def test_the_map_goes_to_an_answer_and_stays_where_it_is_taken(sheet: Page, resize: Callable[[int], None]) -> None:
+    move_to(sheet, FAR_AWAY)
+    sheet.click(".asking .linkish", "How far")
+    sheet.find(".block.selected .figure", "km²")
+    sheet.find(".linkish", "Back to the earlier view")
+    there = sheet.script(VIEW)
+    assert there[2] < 15
+
+    resize(160)
+    assert sheet.script(VIEW)[2] < there[2], "a smaller map still shows the whole answer"
+
+    elsewhere = [there[0] + 0.01, there[1], 15.5]
+    move_to(sheet, elsewhere)
+    resize(40)
+    view = sheet.script(VIEW)
+    assert all(abs(a - b) < 1e-6 for a, b in zip(view, elsewhere, strict=True)), (
+        "a place that was looked for stays in view"
+    )
+
+    sheet.click(".linkish", "Back to the earlier view")
+    assert sheet.script(VIEW)[2] == 15
+    assert abs(sheet.script(VIEW)[0] - FAR_AWAY[0]) < 1e-6

@@ -264,10 +264,17 @@ export class Scene {
   /** Bring a box into view and keep it there when the map changes its size; returns the way back. */
   goTo(box: Box): () => void {
     const before = { center: this.map.getCenter(), zoom: this.map.getZoom() };
-    const fit = () => void this.map.fitBounds(box, { padding: 56, maxZoom: 16, animate: false });
-    const done = () => void this.map.off("resize", fit);
+    const now = () => [this.map.getZoom(), ...this.map.getCenter().toArray()].join();
+    let fitted = "";
+    const fit = () => {
+      this.map.fitBounds(box, { padding: 56, maxZoom: 16, animate: false });
+      fitted = now();
+    };
+    // A map that has gone elsewhere since, by hand or not, stays there when a panel opens beside it.
+    const refit = () => (now() === fitted ? fit() : done());
+    const done = () => void this.map.off("resize", refit);
     fit();
-    this.map.on("resize", fit);
+    this.map.on("resize", refit);
     this.onceMovedByHand(done);
     return () => {
       done();
