@@ -10,6 +10,8 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
 import shapely
 from numpy.typing import NDArray
 
@@ -126,7 +128,7 @@ def graph_of(nodes: Table, links: Table, turns: Table | None, source: str, drawn
     if drawn and "length" in links.columns:
         given = links.columns["length"].numbers()
         metres = metres * np.repeat(given / np.maximum(metres[start[1:] - 1], 1e-9), np.diff(start))
-    ways, ways_start = _ways(links)
+    ways, ways_start = _ways(links, source)
     graph = StreetGraph(
         node_osm_id=_whole(nodes, "osm_node_id", source) if "osm_node_id" in nodes.columns else np.zeros_like(number),
         node_lon=node_xy[:, 0].copy(),
@@ -157,12 +159,12 @@ def graph_of(nodes: Table, links: Table, turns: Table | None, source: str, drawn
 
 
 def _whole(layer: Table, name: str, source: str) -> Ints:
+    """The whole numbers (n,) of a column, 0 where there is none."""
     column = layer.columns[name]
-    if column.kind == "integer":
-        return np.nan_to_num(column.data.fill_null(0).to_numpy(zero_copy_only=False)).astype(np.int64)
+    data = column.data.dictionary_decode() if pa.types.is_dictionary(column.data.type) else column.data
     try:
-        return np.array([0 if v is None else int(v) for v in column], np.int64)
-    except (TypeError, ValueError, OverflowError) as error:
+        return np.asarray(pc.cast(data, pa.int64()).fill_null(0).to_numpy(zero_copy_only=False), np.int64)
+    except pa.ArrowInvalid as error:
         raise AwlError(f"Not every '{name}' is a whole number", where=source, remedy="Repair the table") from error
 
 
@@ -230,14 +232,18 @@ def _check_ends(
             )
 
 
-def _ways(links: Table) -> tuple[Ints, Ints]:
-    anew = list(range(1, len(links) + 1))
-    own = links.columns.get("osm_way_id", anew)
-    if "osm_way_ids" not in links.columns:
-        return np.array([int(one or 0) for one in own], np.int64), np.arange(len(links) + 1, dtype=np.int64)
+def _ways(links: Table, source: str) -> tuple[Ints, Ints]:
+    """The source ways of all links one after another, and where those of each begin (m + 1,)."""
+    count = len(links)
+    own = np.arange(1, count + 1, dtype=np.int64)
+    if "osm_way_id" in links.columns:
+        own = _whole(links, "osm_way_id", source)
+    several = links.columns.get("osm_way_ids")
+    if several is None or several.gaps.all():
+        return own, np.arange(count + 1, dtype=np.int64)
     lists = [
-        [int(i) for i in str(many).split(";")] if many else [int(one or 0)]
-        for one, many in zip(own, links.columns["osm_way_ids"], strict=True)
+        [int(i) for i in str(many).split(";")] if many else [way]
+        for way, many in zip(own.tolist(), several, strict=True)
     ]
     start = np.concatenate([[0], np.cumsum([len(ways) for ways in lists])]).astype(np.int64)
     return np.array([way for ways in lists for way in ways], np.int64), start
@@ -283,10 +289,12 @@ def _link_ids(links: Table, source: str) -> Ints:
     anew = np.arange(1, len(links) + 1, dtype=np.int64)
     if "link_id" not in links.columns:
         return anew
-    given = links.columns["link_id"]
-    if not all(str(value).isdigit() and 0 < int(value) < MAX_ID for value in given):
+    try:
+        ids = _whole(links, "link_id", source)
+    except AwlError:
         return anew
-    ids = np.array([int(value) for value in given], np.int64)
+    if links.columns["link_id"].gaps.any() or not ((ids > 0) & (ids < MAX_ID)).all():
+        return anew
     if len(np.unique(ids)) < len(ids):
         raise AwlError(
             "Two links have the same id",

@@ -6,19 +6,19 @@ links come to lie near each other.
 
 from __future__ import annotations
 
-import csv
 from pathlib import Path
 
 import numpy as np
+import pyarrow.compute as pc
 import shapely
 from numpy.typing import NDArray
 from scipy import sparse
 
 from awl.core.errors import AwlError
 from awl.core.graph.street_graph import StreetGraph
-from awl.io import graph_tables
-from awl.io.limits import check_size
+from awl.io import graph_tables, text_table
 from awl.io.table import Table
+from awl.io.text_table import TextTable
 from awl.io.units import LENGTH_UNITS, factor
 
 FROM_NAMES = ("from", "from_node_id", "from_node", "source", "start", "a", "i", "tail")
@@ -35,8 +35,7 @@ def is_link_list(path: Path, source: str) -> bool:
     """Whether a CSV file names links by their ends and no coordinates."""
     if not source.lower().endswith((".csv", ".tsv", ".txt")) or not path.is_file():
         return False
-    with path.open(encoding="utf-8-sig", errors="replace", newline="") as stream:
-        header = [name.strip().lower() for name in _reader(stream.readline())[0]]
+    header = text_table.first_line(path)
     coordinates = {"lon", "lat", "x", "y", "wkt", "geometry", "geom", "x_coord"} & set(header)
     return bool(set(FROM_NAMES) & set(header) and set(TO_NAMES) & set(header)) and not coordinates
 
@@ -49,24 +48,24 @@ def read(path: Path, source: str, weight: str | None = None, unit: str | None = 
     Raises:
         AwlError: a row has no two ends or no length above 0; the line is named.
     """
-    check_size(path, 256 << 20)
-    rows = _reader(path.read_text("utf-8-sig", "replace"))
-    header = [name.strip() for name in rows[0]]
-    lower = [name.lower() for name in header]
-    a, b = (next(lower.index(name) for name in names if name in lower) for names in (FROM_NAMES, TO_NAMES))
+    rows = text_table.read(path, source, delimiter=None, most=256 << 20)
+    named = {name.lower(): name for name in rows.columns}
+    tail_name, head_name = (next(named[name] for name in names if name in named) for names in (FROM_NAMES, TO_NAMES))
     lengths = (weight.lower(),) if weight else LENGTH_NAMES
-    length = next((lower.index(name) for name in lengths if name in lower), None)
-    if length is None:
+    length_name = next((named[name] for name in lengths if name in named), None)
+    if length_name is None:
         raise AwlError(
             "The list of links names no length" if weight is None else f"The list has no column '{weight}'",
             where=f"{source}, line 1",
-            remedy=f"Say which column holds it: {', '.join(header)}",
+            remedy=f"Say which column holds it: {', '.join(rows.columns)}",
             inputs=("weight",),
         )
-    if not 1 < len(rows) <= MAX_LINKS + 1:
-        raise AwlError(f"The list has {len(rows) - 1:,} links", where=source, remedy=f"Give 1 to {MAX_LINKS:,}")
+    if rows.uneven:
+        raise _faulty(source, rows.uneven[0])
+    if not 0 < len(rows) <= MAX_LINKS:
+        raise AwlError(f"The list has {len(rows):,} links", where=source, remedy=f"Give 1 to {MAX_LINKS:,}")
     metres = factor(LENGTH_UNITS, unit or "m", "length")
-    ends, values = _links(rows[1:], a, b, length, source)
+    ends, values = _links(rows, tail_name, head_name, length_name)
     numbers = _numbers(ends)
     tail, head = (np.array([numbers[row[k]] for row in ends]) for k in (0, 1))
     ident = sorted(set(numbers.values()))
@@ -81,7 +80,7 @@ def read(path: Path, source: str, weight: str | None = None, unit: str | None = 
             {
                 "from_node_id": tail.tolist(),
                 "to_node_id": head.tolist(),
-                "length": [value * metres for value in values],
+                "length": values * metres,
                 "highway": ["road"] * len(lines),
             },
         ),
@@ -92,31 +91,22 @@ def read(path: Path, source: str, weight: str | None = None, unit: str | None = 
     return graph.in_space_order()
 
 
-def _reader(text: str) -> list[list[str]]:
-    first = text.partition("\n")[0]
-    delimiter = max(",;\t|", key=first.count)
-    return [row for row in csv.reader(text.splitlines(), delimiter=delimiter) if row]
-
-
-def _links(
-    rows: list[list[str]], a: int, b: int, length: int, source: str
-) -> tuple[list[tuple[str, str]], list[float]]:
-    ends, values = [], []
-    for line, row in enumerate(rows, 2):
-        try:
-            value = float(row[length].replace(",", "."))
-            pair = row[a].strip(), row[b].strip()
-        except (ValueError, IndexError):
-            value, pair = np.nan, ("", "")
-        if not (np.isfinite(value) and value > 0 and all(pair) and pair[0] != pair[1]):
-            raise AwlError(
-                "The row has no two ends and a length above 0",
-                where=f"{source}, line {line}",
-                remedy="Repair or drop it",
-            )
-        ends.append(pair)
-        values.append(float(value))
+def _links(rows: TextTable, tail: str, head: str, length: str) -> tuple[list[tuple[str, str]], NDArray[np.float64]]:
+    """Names of both ends, and lengths (m,)."""
+    decimal = pc.replace_substring(rows.text(length).fill_null(""), ",", ".")
+    values = TextTable(rows.source, {length: decimal}, rows.lines).numbers_or_nan(length)
+    ends = list(zip(*(rows.text(name).to_pylist() for name in (tail, head)), strict=True))
+    named = np.array([bool(a and b and a != b) for a, b in ends])
+    faulty = np.flatnonzero(~(named & np.isfinite(values) & (values > 0)))
+    if len(faulty):
+        raise _faulty(rows.source, int(rows.lines[faulty[0]]))
     return ends, values
+
+
+def _faulty(source: str, line: int) -> AwlError:
+    return AwlError(
+        "The row has no two ends and a length above 0", where=f"{source}, line {line}", remedy="Repair or drop it"
+    )
 
 
 def _numbers(ends: list[tuple[str, str]]) -> dict[str, int]:
