@@ -50,7 +50,7 @@ screenshots: .venv/.test ui/dist/index.html .venv/.browser
 
 # Types of the web API for the front end, from the server's own OpenAPI document.
 types: .venv/.run ui/node_modules/.installed
-	$(BIN)/python -m scripts.openapi ui/src/api/openapi.json
+	$(BIN)/python -m scripts.openapi ui/src
 	cd ui && npx --no-install openapi-typescript src/api/openapi.json --default-non-nullable false -o src/api/schema.d.ts
 
 demo-data: .venv/.test

@@ -1,4 +1,4 @@
-"""Write the OpenAPI document from which the front end's types are generated."""
+"""Write what the front end knows of the server: the OpenAPI document its types are generated from, and the questions its tests use."""
 
 from __future__ import annotations
 
@@ -6,13 +6,20 @@ import json
 import sys
 from pathlib import Path
 
+from awl.questions import QUESTIONS
+from awl.questions.describe import process_description
 from awl.server.openapi import openapi_document
 
 
-def text() -> str:
-    """The document as the file holds it."""
-    return json.dumps(openapi_document("/"), indent=1) + "\n"
+def documents() -> dict[str, str]:
+    """The files by their names below `ui/src`."""
+    processes = [process_description(question) for question in QUESTIONS.values()]
+    return {
+        "api/openapi.json": json.dumps(openapi_document("/"), indent=1) + "\n",
+        "testing/processes.json": json.dumps(processes, indent=1) + "\n",
+    }
 
 
 if __name__ == "__main__":
-    Path(sys.argv[1]).write_text(text())
+    for name, text in documents().items():
+        (Path(sys.argv[1]) / name).write_text(text)

@@ -6,8 +6,13 @@ from collections.abc import Iterable
 from typing import Any
 
 from awl.core.modes.mode import SHIPPED, Mode
+from awl.questions.from_answers import AREAS
 from awl.questions.inputs import Json
 from awl.questions.question import Question
+from awl.questions.slots import SLOT
+
+CLAUSES = "{clauses}"
+"""Where in a sentence the clauses stand."""
 
 
 def process_summary(question: type[Question]) -> Json:
@@ -32,7 +37,7 @@ def process_description(question: type[Question], modes: Iterable[Mode] = SHIPPE
             "title": name.replace("_", " "),
             "description": prop.get("description", ""),
             "minOccurs": 1 if name in required else 0,
-            "schema": _inlined({k: v for k, v in prop.items() if k != "x-awl-slot"}, definitions),
+            "schema": _inlined({k: v for k, v in prop.items() if k != SLOT}, definitions),
         }
         for name, prop in schema["properties"].items()
     }
@@ -48,19 +53,26 @@ def process_description(question: type[Question], modes: Iterable[Mode] = SHIPPE
 
 
 def sentence(question: type[Question], modes: Iterable[Mode] = SHIPPED.values()) -> Json:
-    """Opening words, templates and slots of a question's sentence."""
+    """Opening words, templates and slots of a question's sentence.
+
+    `live` says whether its streets follow a place that is dragged, `covers` whether its answer has areas others can lie inside.
+    """
     slots = {}
     for name, info in question.Inputs.model_fields.items():
         extra = info.json_schema_extra
-        if isinstance(extra, dict) and "x-awl-slot" in extra:
+        if isinstance(extra, dict) and SLOT in extra:
             key = info.alias or name
             default: Any = info.get_default(call_default_factory=True)
-            slots[key] = {**extra["x-awl-slot"], "default": None if info.is_required() else default}  # type: ignore[dict-item]
+            slots[key] = {**extra[SLOT], "default": None if info.is_required() else default}  # type: ignore[dict-item]
     slots["mode"]["words"] = {mode.id: mode.traveller for mode in modes}
     return {
         "opening": question.opening,
-        "sentences": [{"when": when, "text": text} for when, text in question.sentences],
+        "sentences": [
+            {"when": when, "text": f"{text.removesuffix('?')}{CLAUSES}?"} for when, text in question.sentences
+        ],
         "slots": slots,
+        "live": question.is_live,
+        "covers": any(part in question.outputs for part in AREAS),
     }
 
 

@@ -11,6 +11,7 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, field_valida
 from pydantic.fields import FieldInfo
 
 from awl.core.errors import AwlError
+from awl.questions.slots import Clause, Offer, Points, number_word, slot
 
 Json = dict[str, Any]
 MAX_MINUTES = 24 * 60
@@ -97,23 +98,9 @@ FEATURE_WORDS = (
 """What a set of features may be, as an error says it."""
 
 
-def slot(kind: str, label: str, **more: Any) -> dict[str, Any]:
-    """Marks an input as a changeable word: its kind (place, mode, amount, time, way), label and choices in words."""
-    return {"x-awl-slot": {"kind": kind, "label": label, **more}}
-
-
-def offer(label: str, hint: str, **more: Any) -> dict[str, Any]:
-    """How an input that a sentence does not hold is offered below it.
-
-    Parameters:
-        label, hint: the words, and what they lead to.
-        more: `by` the map in place of an editor, `always` even where the input is given, `needs` inputs that must be given,
-            `unless` inputs that must not be, `rank` among the offers.
-    """
-    return {"offer": {"label": label, "hint": hint, **more}}
-
-
 DIRECTION_WORDS = {"from": "leaving", "to": "bound for"}
+USUAL_LIMITS = {"time": [5, 10, 15], "distance": [400, 800, 1200]}
+"""Limits that most questions use, by what they count."""
 MEASURE_WORDS = {"time": "quickest", "distance": "shortest"}
 
 
@@ -122,22 +109,33 @@ class SharedInputs(BaseModel):
 
     model_config = ConfigDict(extra="forbid", populate_by_name=True)
 
-    mode: str = Field("walk", description="Who moves: the id of a mode.", json_schema_extra=slot("mode", "Mode"))
+    mode: str = Field(
+        "walk", description="Who moves: the id of a mode.", json_schema_extra=slot("mode", "Mode", "mode")
+    )
     at: str | None = Field(
         None,
         description="Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole "
         "trip; null means free flow.",
-        json_schema_extra=slot("time", "Hour"),
+        json_schema_extra=slot(
+            "time",
+            "Hour",
+            "moment",
+            text="on {}",
+            nothing="in free flow",
+            clause=Clause(text="{at}", rank=0, always=True),
+        ),
     )
     snap: float = Field(
         100.0,
         gt=0,
         le=5000,
         description="How far, in metres, a place may lie from a usable street.",
-        json_schema_extra=slot(
-            "amount",
+        json_schema_extra=number_word(
             "Snapping",
-            **offer("Snapping", "How far a place may lie from a usable street", always=True, rank=9),
+            "{} m",
+            "m at most between a place and a usable street",
+            clause=Clause(text="up to {snap} from a street", rank=4),
+            offer=Offer(label="Snapping", hint="How far a place may lie from a usable street", always=True, rank=9),
         ),
     )
     closures: GeoJson | None = Field(
@@ -147,9 +145,12 @@ class SharedInputs(BaseModel):
         json_schema_extra=slot(
             "place",
             "Closed streets",
-            **offer(
-                "Close a street",
-                "The street that is clicked is closed for this question",
+            "closures",
+            points=Points(empty="a street", hints=["close the street there"]),
+            clause=Clause(text="with {closures}", rank=5),
+            offer=Offer(
+                label="Close a street",
+                hint="The street that is clicked is closed for this question",
                 by="map",
                 always=True,
                 rank=0,

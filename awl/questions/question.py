@@ -27,6 +27,8 @@ class Question:
     Inputs: ClassVar[type[SharedInputs]]
     needs_hierarchy: ClassVar[bool] = False
     """Whether it is worth seconds to prepare the mode's hierarchy before it is asked."""
+    is_live: ClassVar[bool] = False
+    """Whether the streets within its limits can be shown while a place is dragged."""
     outputs: ClassVar[dict[str, str]]
 
     run: ClassVar[staticmethod[[Any, Context], Any]]

@@ -11,14 +11,14 @@ from pydantic import Field
 from awl.core.errors import AwlError
 from awl.io.table import Table
 from awl.questions.context import Context
-from awl.questions.inputs import slot
 from awl.questions.results import Doubt, counted, listed
+from awl.questions.slots import slot
 
 FIELDS: Any = Field(
     default_factory=list,
     max_length=40,
     description="Zone fields with numbers of people, one figure each; none means every field with numbers.",
-    json_schema_extra=slot("amount", "People"),
+    json_schema_extra=slot("amount", "People", "fields", nothing="all people", of="zones", field_type="number"),
 )
 
 

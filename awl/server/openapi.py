@@ -9,6 +9,7 @@ from pydantic.json_schema import models_json_schema
 
 from awl import __version__
 from awl.questions import QUESTIONS
+from awl.questions.slots import QuestionWords
 from awl.views.view import VIEW
 
 Json = dict[str, Any]
@@ -178,7 +179,7 @@ _SCHEMAS: Json = {
 
 @lru_cache(maxsize=1)
 def _components() -> Json:
-    models = [(q.Inputs, "validation") for q in QUESTIONS.values()]
+    models = [(QuestionWords, "validation"), *((q.Inputs, "validation") for q in QUESTIONS.values())]
     _, schema = models_json_schema(models, by_alias=True, ref_template="#/components/schemas/{model}")  # type: ignore[arg-type]
     schemas = {**_view_schemas(), **_SCHEMAS, **schema["$defs"]}
     for q in QUESTIONS.values():

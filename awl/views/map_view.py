@@ -215,16 +215,26 @@ class Streets:
 
 
 @dataclass(frozen=True)
+class Drag:
+    """Lines that can be taken on the map and dragged to where one would go: their part, and the input that holds the points."""
+
+    part: str
+    into: str
+
+
+@dataclass(frozen=True)
 class MapView:
     """Layers, lowest first within what is drawn alike, and groups of the legend from the top.
 
-    `outline` names the parts that can be drawn in outline over another answer, the first that has features is.
+    `outline` names the parts that can be drawn in outline over another answer, and say where this one lies: the first that has
+    features. `drag` is what can be dragged.
     """
 
     layers: list[MapLayer] = field(default_factory=list)
     legend: list[LegendGroup] = field(default_factory=list)
     streets: Streets = Streets()
     outline: list[str] = field(default_factory=list)
+    drag: Drag | None = None
 
     @property
     def parts(self) -> set[str]:

@@ -453,7 +453,7 @@ def test_every_changeable_word_of_a_sentence_is_described(ident):
     slots = described["x-awl"]["slots"]
     for sentence in described["x-awl"]["sentences"]:
         words = {part.split("}")[0] for part in sentence["text"].split("{")[1:]}
-        assert words <= set(slots), "a word without an editor"
+        assert sentence["text"].endswith("{clauses}?") and words - {"clauses"} <= set(slots), "a word without an editor"
         assert set(sentence["when"]) <= set(described["inputs"])
     last = described["x-awl"]["sentences"][-1]
     assert last["when"] == {}, "the last sentence fits always"
@@ -461,6 +461,11 @@ def test_every_changeable_word_of_a_sentence_is_described(ident):
     required = {name for name, entry in described["inputs"].items() if entry["minOccurs"]}
     assert required <= shown, "an assumption would be hidden"
     assert set(slots) <= set(described["inputs"])
+    for name, slot in slots.items():
+        said = {part.split("}")[0] for part in slot.get("clause", {"text": ""})["text"].split("{")[1:]}
+        assert said <= set(slots) and (not said or name in said), "a clause says its own word"
+        assert slot.get("of", "mode") in described["inputs"]
+        assert not {*slot.get("offer", {}).get("needs", []), *slot.get("offer", {}).get("unless", [])} - set(slots)
 
 
 def test_the_cut_is_what_these_tests_think(study):

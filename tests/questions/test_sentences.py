@@ -32,6 +32,9 @@ WORDS = {
     "radius": "600 metres",
     "weight": "all counted alike",
     "most": "at most 10,000 trips",
+    "indices": "every index",
+    "measures": "supply per head",
+    "clauses": ", in free flow",
 }
 
 
@@ -39,7 +42,9 @@ def sentences(ident):
     """The sentence for every combination of the choice words, as the browser puts it together."""
     described = process_description(QUESTIONS[ident])
     slots = described["x-awl"]["slots"]
-    choices = {name: list(slot["words"].items()) for name, slot in slots.items() if "words" in slot and name != "mode"}
+    choices = {
+        name: list(slot["words"].items()) for name, slot in slots.items() if slot["control"] in ("choice", "costs")
+    }
     for picked in itertools.product(*choices.values()):
         chosen = dict(zip(choices, picked, strict=True))
         for absent in [set()] + [

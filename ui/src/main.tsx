@@ -11,8 +11,8 @@ import { ThemeProvider } from "@mui/material/styles";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
-import { App } from "./App";
-import { Mishap } from "./common/Mishap";
+import { App } from "./app/App";
+import { ErrorBoundary } from "./app/ErrorBoundary";
 import { theme } from "./theme";
 
 const queries = new QueryClient({
@@ -24,9 +24,9 @@ if (root) {
     <StrictMode>
       <ThemeProvider theme={theme}>
         <QueryClientProvider client={queries}>
-          <Mishap>
+          <ErrorBoundary>
             <App />
-          </Mishap>
+          </ErrorBoundary>
         </QueryClientProvider>
       </ThemeProvider>
     </StrictMode>,

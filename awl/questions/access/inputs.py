@@ -6,7 +6,8 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from awl.questions.inputs import FeatureSet, GeoJson, Limits, SharedInputs, offer, slot
+from awl.questions.inputs import FeatureSet, GeoJson, Limits, SharedInputs
+from awl.questions.slots import Clause, Offer, choice_word, number_word, place_word, slot
 from awl.questions.zone_inputs import FIELDS
 
 
@@ -28,26 +29,27 @@ class AccessInputs(SharedInputs):
     zones: FeatureSet | None = Field(
         None,
         description="Zones with people; left out, squares of the population raster stand for them.",
-        json_schema_extra=slot("place", "Zones", nothing="the population raster in squares"),
+        json_schema_extra=place_word(
+            "Zones", "zones", "residents", points=None, nothing="the population raster in squares"
+        ),
     )
     fields: list[str] = FIELDS
-    places: FeatureSet = Field(description="What is to be reached.", json_schema_extra=slot("place", "Places"))
+    places: FeatureSet = Field(description="What is to be reached.", json_schema_extra=place_word("Places"))
     limits: Limits = Field(
-        [5.0, 10.0, 15.0], description="Minutes, ascending.", json_schema_extra=slot("amount", "Limits")
+        [5.0, 10.0, 15.0], description="Minutes, ascending.", json_schema_extra=slot("amount", "Limits", "limits")
     )
     direction: Literal["from", "to"] = Field(
         "to",
         description="People go to the places, or are served from them.",
-        json_schema_extra=slot("way", "Direction", words={"to": "going there", "from": "being served from there"}),
+        json_schema_extra=choice_word("Direction", {"to": "going there", "from": "being served from there"}),
     )
     spread: Literal["area", "buildings", "streets", "grid"] = Field(
         "streets",
         description="Where in a zone its people live: evenly along its streets with residential frontage, evenly over its area,"
         " in its buildings by floor area, or as a population raster says.",
-        json_schema_extra=slot(
-            "way",
+        json_schema_extra=choice_word(
             "People by",
-            words={"streets": "street", "area": "area", "buildings": "building", "grid": "population grid"},
+            {"streets": "street", "area": "area", "buildings": "building", "grid": "population grid"},
         ),
     )
     buildings: FeatureSet | None = Field(
@@ -66,7 +68,13 @@ class AccessInputs(SharedInputs):
         description="Further measures per zone: potential with decay, supply per head by two-step floating catchment areas within"
         " the last limit, minutes to the k-th nearest place.",
         json_schema_extra=slot(
-            "way", "Measures", **offer("Measure more", "Potential, supply per head, time to the k-th nearest")
+            "way",
+            "Measures",
+            "measures",
+            words={"gravity": "potential", "two_step": "supply per head", "kth": "time to the k-th nearest"},
+            nothing="nothing more",
+            clause=Clause(text="measuring {measures} too", rank=2),
+            offer=Offer(label="Measure more", hint="Potential, supply per head, time to the k-th nearest"),
         ),
     )
     decay: Literal["exponential", "power", "gaussian"] | None = Field(
@@ -82,9 +90,11 @@ class AccessInputs(SharedInputs):
         json_schema_extra=slot(
             "way",
             "Set against",
-            **offer(
-                "Set against",
-                "The same with another mode, hour, closed street or other places, and the difference",
+            "comparison",
+            clause=Clause(text="set against {against}", rank=7),
+            offer=Offer(
+                label="Set against",
+                hint="The same with another mode, hour, closed street or other places, and the difference",
             ),
         ),
     )
@@ -92,10 +102,17 @@ class AccessInputs(SharedInputs):
         None,
         description="Places that could be added: how many people each one gains within the middle limit,"
         " and which combination gains most.",
-        json_schema_extra=slot(
-            "place", "Candidates", **offer("Try candidates", "Which of several places would help most")
+        json_schema_extra=place_word(
+            "Candidates",
+            nothing="no candidates",
+            clause=Clause(text="adding the best {choose} of {candidates}", rank=6),
+            offer=Offer(label="Try candidates", hint="Which of several places would help most"),
         ),
     )
     choose: int = Field(
-        3, ge=1, le=20, description="How many candidates to add.", json_schema_extra=slot("amount", "How many")
+        3,
+        ge=1,
+        le=20,
+        description="How many candidates to add.",
+        json_schema_extra=number_word("How many", "{}", "of the candidates", optional=True),
     )

@@ -6,7 +6,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from awl.questions.inputs import MAX_METRES, FeatureSet, LayerSet, SharedInputs, slot
+from awl.questions.inputs import MAX_METRES, FeatureSet, LayerSet, SharedInputs
+from awl.questions.slots import Fresh, Points, number_word, place_word, slot
 from awl.views.view import FRAME
 
 MAX_LAYERS = 6
@@ -17,14 +18,17 @@ class AlongsideInputs(SharedInputs):
     """Inputs of `alongside`."""
 
     events: FeatureSet = Field(
-        description="Where it happened: points, one or more.", json_schema_extra=slot("place", "Events")
+        description="Where it happened: points, one or more.",
+        json_schema_extra=place_word(
+            "Events", points=Points(empty="an event", hints=["set the event"]), fresh=Fresh(layer="none")
+        ),
     )
     distance: float = Field(
         500.0,
         gt=0,
         le=MAX_METRES,
         description="How far along the streets, in metres.",
-        json_schema_extra=slot("amount", "Distance"),
+        json_schema_extra=number_word("Distance", "{} m", "m along the streets"),
     )
     direction: Literal["from", "to"] = Field("from", description="Along the streets from the events or towards them.")
     width: float = Field(
@@ -32,11 +36,11 @@ class AlongsideInputs(SharedInputs):
         gt=0,
         le=1000,
         description="How far the strip reaches to either side of the middle of the street, in metres.",
-        json_schema_extra=slot("amount", "Width"),
+        json_schema_extra=number_word("Width", "{} m", "m to either side of the street"),
     )
     layers: Annotated[list[FeatureSet], Field(min_length=1, max_length=MAX_LAYERS)] = Field(
         description="Layers in a chain: features of the first that touch the strip, of the next that stand on those, and so on.",
-        json_schema_extra=slot("place", "Layers", many=True),
+        json_schema_extra=slot("place", "Layers", "chain", layers=["parcels", "buildings", "polygons"]),
     )
 
 

@@ -6,7 +6,8 @@ from typing import Literal
 
 from pydantic import Field
 
-from awl.questions.inputs import FeatureSet, SharedInputs, slot
+from awl.questions.inputs import FeatureSet, SharedInputs
+from awl.questions.slots import Fresh, place_word, slot
 
 Index = Literal["reach", "gravity", "closeness", "betweenness", "straightness"]
 INDICES: tuple[Index, ...] = ("reach", "gravity", "closeness", "betweenness", "straightness")
@@ -17,24 +18,34 @@ class CentralityInputs(SharedInputs):
 
     places: FeatureSet = Field(
         description="The places, which are also what each is set against; polygons stand for their middle.",
-        json_schema_extra=slot("place", "Places"),
+        json_schema_extra=place_word("Places", "places", "zones", "buildings", fresh=Fresh(layer="largest")),
     )
     radius: float = Field(
         800.0,
         description="Others up to so many metres count, or minutes where `measure` is `time`.",
-        json_schema_extra=slot("amount", "Radius"),
+        json_schema_extra=slot("amount", "Radius", "limit", needed=True, usual={"distance": 800, "time": 10}),
     )
     measure: Literal["time", "distance"] = Field("distance", description="What the radius and the indices count.")
     indices: list[Index] = Field(
         list(INDICES),
         min_length=1,
         description="Which indices; the first one heads the answer.",
-        json_schema_extra=slot("way", "Indices", words={index: index for index in INDICES}),
+        json_schema_extra=slot(
+            "way", "Indices", "several", words={index: index for index in INDICES}, every="every index"
+        ),
     )
     weight: str | None = Field(
         None,
         description="A field of the places with what each counts for; null counts all alike.",
-        json_schema_extra=slot("amount", "Weight"),
+        json_schema_extra=slot(
+            "amount",
+            "Field that says what each counts for",
+            "field",
+            text="each counted by its {}",
+            nothing="all counted alike",
+            of="places",
+            field_type="number",
+        ),
     )
     beta: float | None = Field(
         None,

@@ -7,7 +7,8 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from awl.questions.hours import MOST_HOURS
-from awl.questions.inputs import DIRECTION_WORDS, FeatureSet, Limits, SharedInputs, offer, slot
+from awl.questions.inputs import DIRECTION_WORDS, USUAL_LIMITS, FeatureSet, Limits, SharedInputs
+from awl.questions.slots import Clause, Offer, choice_word, place_word, slot
 
 
 class Differing(BaseModel):
@@ -27,24 +28,23 @@ class Differing(BaseModel):
 class IsochroneInputs(SharedInputs):
     """Inputs of `isochrone`."""
 
-    places: FeatureSet = Field(description="Where from, or where to.", json_schema_extra=slot("place", "Places"))
+    places: FeatureSet = Field(description="Where from, or where to.", json_schema_extra=place_word("Places"))
     limits: Limits = Field(
         [5.0, 10.0, 15.0],
         description="Minutes, or metres where `measure` is `distance`; ascending.",
-        json_schema_extra=slot("amount", "Limits"),
+        json_schema_extra=slot("amount", "Limits", "limits", usual=USUAL_LIMITS),
     )
     direction: Literal["from", "to"] = Field(
         "from",
         description="Moving from the places or to them.",
-        json_schema_extra=slot("way", "Direction", words=DIRECTION_WORDS),
+        json_schema_extra=choice_word("Direction", DIRECTION_WORDS),
     )
     merge: Literal["each", "bands", "merged", "nearest"] = Field(
         "merged",
         description="Areas per place, as rings between limits, merged over all places, or shared out to the nearest place.",
-        json_schema_extra=slot(
-            "way",
+        json_schema_extra=choice_word(
             "Areas",
-            words={
+            {
                 "each": "one by one",
                 "bands": "as rings",
                 "merged": "merged",
@@ -60,8 +60,13 @@ class IsochroneInputs(SharedInputs):
         json_schema_extra=slot(
             "way",
             "But",
-            **offer(
-                "Rules for individual places", "Some places by another mode, within other limits or with minutes added"
+            "rules",
+            nothing="all places alike",
+            of="places",
+            clause=Clause(text="but {differs}", rank=1),
+            offer=Offer(
+                label="Rules for individual places",
+                hint="Some places by another mode, within other limits or with minutes added",
             ),
         ),
     )
@@ -72,7 +77,13 @@ class IsochroneInputs(SharedInputs):
         json_schema_extra=slot(
             "time",
             "Further hours",
-            **offer("Through the day", "The same at further hours of that day", needs=["at"], unless=["differs"]),
+            "hours",
+            text="at {} o'clock",
+            nothing="at no other hour",
+            clause=Clause(text="and {hours}", rank=3),
+            offer=Offer(
+                label="Through the day", hint="The same at further hours of that day", needs=["at"], unless=["differs"]
+            ),
         ),
     )
     compare_straight_line: bool = Field(

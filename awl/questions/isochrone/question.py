@@ -23,6 +23,7 @@ class Isochrone(Question):
         ({}, "How far does a {mode} get, {direction} {places}, within {limits}, areas {merge}?"),
     ]
     Inputs = IsochroneInputs
+    is_live = True
     outputs = {
         "areas": "Polygons per limit (and place), GeoJSON",
         "contours": "The edges of the areas where they do not run along water, as lines, GeoJSON",

@@ -6,7 +6,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, field_validator
 
-from awl.questions.inputs import MEASURE_WORDS, FeatureSet, Position, SharedInputs, offer, slot
+from awl.questions.inputs import MEASURE_WORDS, FeatureSet, Position, SharedInputs
+from awl.questions.slots import Fresh, Offer, Points, choice_word, place_word, slot
 
 NodeNumber = Annotated[int, Field(strict=True)]
 Measure = Annotated[str, Field(min_length=1, max_length=60)]
@@ -17,12 +18,16 @@ class RouteInputs(SharedInputs):
 
     waypoints: list[Position] | list[NodeNumber] | FeatureSet = Field(
         description="Points to pass in the given order: [[lon, lat], ...], node numbers of the street graph, or places.",
-        json_schema_extra=slot("place", "Through"),
+        json_schema_extra=place_word(
+            "Through",
+            points=Points(empty="two points", hints=["set the start", "set the next point"], least=2, ordered=True),
+            fresh=Fresh(layer="none"),
+        ),
     )
     measure: Measure | list[Measure] = Field(
         "time",
         description="What is least: time, distance, a cost given with the streets, or a list of them to have them side by side.",
-        json_schema_extra=slot("way", "Least", words=MEASURE_WORDS),
+        json_schema_extra=slot("way", "Least", "costs", words=MEASURE_WORDS, fresh=Fresh(value=["time", "distance"])),
     )
     carry: list[Measure] = Field(
         default_factory=list,
@@ -32,17 +37,18 @@ class RouteInputs(SharedInputs):
     order: Literal["given", "best"] = Field(
         "given",
         description="Points are passed in the given order, or in the best one between the first and the last.",
-        json_schema_extra=slot("way", "Order", words={"given": "in this order", "best": "in the best order"}),
+        json_schema_extra=choice_word("Order", {"given": "in this order", "best": "in the best order"}),
     )
     expected: list[Position] | FeatureSet | None = Field(
         None,
         description="Points that your own route passes between the first and the last: it is compared with the best route.",
-        json_schema_extra=slot(
-            "place",
+        json_schema_extra=place_word(
             "Own way",
-            **offer(
-                "Why not my way?",
-                "Set points your own way would pass: it is measured beside the best",
+            points=Points(hints=["set a point your own way passes"], ordered=True),
+            nothing="no way of your own",
+            offer=Offer(
+                label="Why not my way?",
+                hint="Set points your own way would pass: it is measured beside the best",
                 by="map",
                 always=True,
             ),

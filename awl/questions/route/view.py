@@ -86,6 +86,7 @@ def _map(result: RouteResult) -> MapView:
         legend=[LegendGroup("routes", "Way", [*rows, pin_row(result.kind, len(result.part("places")))])],
         streets=Streets("mode"),
         outline=["routes"],
+        drag=Drag("routes", into="expected"),
     )
 
 

@@ -1,9 +1,9 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { canonical, isStale, type Answer } from "../state/sheet";
-import { followAddress, go, useScreen } from "../state/store";
+import { followAddress, go, screenNow, screenStore } from "../state/screen";
 import { question } from "../testing/fixtures";
 import { fetchJson, ProblemError, sendJson } from "./client";
-import { follow, } from "./own";
+import { follow, } from "./studies";
 import { receive } from "./incoming";
 
 type Reply = { status?: number; body: unknown };
@@ -115,36 +115,36 @@ describe("sending a file", () => {
 });
 
 describe("the address", () => {
-  const reset = useScreen.getState();
-  beforeEach(() => useScreen.setState({ ...reset }));
+  const reset = screenNow();
+  beforeEach(() => screenStore.setState({ ...reset }));
   it("chooses study and stage", () => {
     location.hash = "#/ferrow%20b/modes";
     followAddress();
-    expect(useScreen.getState()).toMatchObject({ study: "ferrow b", stage: "modes" });
+    expect(screenNow()).toMatchObject({ study: "ferrow b", stage: "modes" });
   });
   it("falls back to the sheet, and to no study", () => {
     location.hash = "#/ferrow/nowhere";
     followAddress();
-    expect(useScreen.getState().stage).toBe("sheet");
+    expect(screenNow().stage).toBe("sheet");
     location.hash = "#/";
     followAddress();
-    expect(useScreen.getState().study).toBeNull();
+    expect(screenNow().study).toBeNull();
   });
   it("forgets the selection when the study changes, not when the stage does", () => {
     location.hash = "#/a/sheet";
     followAddress();
-    useScreen.setState({ question: "q1", row: "Lorren 1" });
+    screenStore.setState({ question: "q1", row: "Lorren 1" });
     location.hash = "#/a/modes";
     followAddress();
-    expect(useScreen.getState().question).toBe("q1");
+    expect(screenNow().question).toBe("q1");
     location.hash = "#/b/modes";
     followAddress();
-    expect(useScreen.getState()).toMatchObject({ question: null, row: null });
+    expect(screenNow()).toMatchObject({ question: null, row: null });
   });
   it("is written so that it can be read again", () => {
     go("sedge/1", "streets");
     followAddress();
-    expect(useScreen.getState()).toMatchObject({ study: "sedge/1", stage: "streets" });
+    expect(screenNow()).toMatchObject({ study: "sedge/1", stage: "streets" });
   });
 });
 

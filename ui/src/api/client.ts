@@ -56,3 +56,8 @@ export function sendJson<T>(path: string, method: "POST" | "PUT" | "PATCH" | "DE
     body: JSON.stringify(body),
   });
 }
+
+/** What went wrong, for the reader. */
+export function message(error: unknown): string {
+  return error instanceof Error ? error.message : "Something failed";
+}

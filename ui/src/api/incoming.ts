@@ -1,7 +1,7 @@
 /** Files on their way into a study: what is in them, and what is to become of them. */
 import type { FeatureCollection, Polygon, MultiPolygon } from "geojson";
 import { fetchJson, sendJson } from "./client";
-import { sendFile, type JobInfo, type LayerNotes } from "./own";
+import { sendFile, type JobInfo, type LayerNotes } from "./studies";
 
 export type LineRoles = {
   street_class: string | null;

@@ -1,7 +1,7 @@
 /** The user's own layers: selecting, computing, changing, keeping. */
 import type { FeatureCollection, Polygon } from "geojson";
 import { fetchJson, sendJson } from "./client";
-import type { LayerInfo } from "./own";
+import type { LayerInfo } from "./studies";
 
 export type Selecting = { filter?: string | null; within?: Polygon | null; fids?: number[] | null };
 export type LayerState = { layer: LayerInfo; undo: number };

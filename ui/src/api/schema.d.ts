@@ -1832,6 +1832,16 @@ export interface components {
             digits?: number | null;
         };
         /**
+         * Drag
+         * @description Lines that can be taken on the map and dragged to where one would go: their part, and the input that holds the points.
+         */
+        Drag: {
+            /** Part */
+            part: string;
+            /** Into */
+            into: string;
+        };
+        /**
          * Figure
          * @description A key figure: value, unit beside it, label beneath.
          */
@@ -2040,7 +2050,8 @@ export interface components {
          * MapView
          * @description Layers, lowest first within what is drawn alike, and groups of the legend from the top.
          *
-         *     `outline` names the parts that can be drawn in outline over another answer, the first that has features is.
+         *     `outline` names the parts that can be drawn in outline over another answer, and say where this one lies: the first that has
+         *     features. `drag` is what can be dragged.
          */
         MapView: {
             /** Layers */
@@ -2057,6 +2068,8 @@ export interface components {
             streets?: components["schemas"]["Streets"];
             /** Outline */
             outline?: string[];
+            /** @default null */
+            drag?: components["schemas"]["Drag"] | null;
         };
         /**
          * Paint
@@ -2831,6 +2844,26 @@ export interface components {
             beta?: number | null;
         };
         /**
+         * Clause
+         * @description What a sentence says more once an input is given.
+         *
+         *     Attributes:
+         *         text: the words, with the input in braces.
+         *         rank: its place among the clauses.
+         *         always: said even where the input has its default.
+         */
+        Clause: {
+            /** Text */
+            text: string;
+            /** Rank */
+            rank: number;
+            /**
+             * Always
+             * @default false
+             */
+            always?: boolean;
+        };
+        /**
          * Differing
          * @description What holds for some of the places instead; words left out stay as they are for all.
          */
@@ -2864,6 +2897,39 @@ export interface components {
              * @default 0
              */
             add_minutes?: number;
+        };
+        /**
+         * Fresh
+         * @description What a new question begins with for this word, beside its default.
+         *
+         *     Attributes:
+         *         layer: the first layer of its kinds, the one with most features, or none: points that are to be set.
+         *         with_field: a field that the layer should have.
+         *         value: the value; in a study without geography the first cost stands for it.
+         *         field: the field that is taken where the layer has it.
+         */
+        Fresh: {
+            /**
+             * Layer
+             * @default first
+             * @enum {string}
+             */
+            layer?: "first" | "largest" | "none";
+            /**
+             * With Field
+             * @default null
+             */
+            with_field?: string | null;
+            /**
+             * Value
+             * @default null
+             */
+            value?: unknown;
+            /**
+             * Field
+             * @default null
+             */
+            field?: string | null;
         };
         /**
          * GeoJson
@@ -3133,6 +3199,107 @@ export interface components {
             measure?: "time" | "distance";
         };
         /**
+         * Offer
+         * @description How an input that a sentence does not hold is offered below it.
+         *
+         *     Attributes:
+         *         label, hint: the words, and what they lead to.
+         *         by: `map` where a click on the map gives it, not an editor.
+         *         always: offered even where the input is given.
+         *         needs, unless: inputs that must, and must not, be given.
+         *         rank: its place among the offers.
+         */
+        Offer: {
+            /** Label */
+            label: string;
+            /** Hint */
+            hint: string;
+            /**
+             * By
+             * @default null
+             */
+            by?: "map" | null;
+            /**
+             * Always
+             * @default false
+             */
+            always?: boolean;
+            /**
+             * Needs
+             * @default []
+             */
+            needs?: string[];
+            /**
+             * Unless
+             * @default []
+             */
+            unless?: string[];
+            /**
+             * Rank
+             * @default 1
+             */
+            rank?: number;
+        };
+        /**
+         * Points
+         * @description Points that are set on the map for a word.
+         *
+         *     Attributes:
+         *         empty: what the word reads while there is none.
+         *         hints: what the next click on the map does: for the first point, and for all later ones.
+         *         least: how many there must be before the question can be asked.
+         *         ordered: whether their order matters.
+         */
+        Points: {
+            /**
+             * Empty
+             * @default a point
+             */
+            empty?: string;
+            /**
+             * Hints
+             * @default [
+             *       "set the point"
+             *     ]
+             */
+            hints?: string[];
+            /**
+             * Least
+             * @default 1
+             */
+            least?: number;
+            /**
+             * Ordered
+             * @default false
+             */
+            ordered?: boolean;
+        };
+        /**
+         * QuestionWords
+         * @description How a question is worded.
+         *
+         *     Attributes:
+         *         opening: what it is offered by.
+         *         sentences: its templates.
+         *         slots: their changeable words, by the inputs they are.
+         *         live: whether its streets can be shown while a place is dragged.
+         *         covers: whether its answer has areas that others can lie inside.
+         */
+        QuestionWords: {
+            /** Opening */
+            opening: string;
+            /** Sentences */
+            sentences: components["schemas"]["Sentence"][];
+            /** Slots */
+            slots: {
+                [key: string]: components["schemas"]["Slot"];
+            };
+            /** Live */
+            live: boolean;
+            /** Covers */
+            covers: boolean;
+        };
+        /**
          * RouteInputs
          * @description Inputs of `route`.
          */
@@ -3195,6 +3362,132 @@ export interface components {
              * @default null
              */
             expected?: number[][] | components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
+        };
+        /**
+         * Sentence
+         * @description A template of a sentence, with inputs in braces and `{clauses}` where the clauses stand.
+         *
+         *     Attributes:
+         *         when: the inputs under which it holds; the first that fits is the sentence.
+         *         text: the template.
+         */
+        Sentence: {
+            /** When */
+            when: {
+                [key: string]: unknown;
+            };
+            /** Text */
+            text: string;
+        };
+        /**
+         * Slot
+         * @description A changeable word of a question's sentence.
+         *
+         *     Attributes:
+         *         kind: what it stands for, which decides its ink.
+         *         label: what it is called beside its control.
+         *         control: how it is changed.
+         *         words: the values it can have, in words.
+         *         every: what it reads where all of them are chosen.
+         *         text: what it reads, with the value in braces.
+         *         nothing: what it reads without a value; a word that has this can be emptied.
+         *         unit: what stands beside a number while it is written.
+         *         usual: for a limit that can count minutes or metres, the usual values of each.
+         *         needed: whether a limit must be given.
+         *         layers: kinds of layers it takes, best first.
+         *         points: points that can be set instead.
+         *         of: the input whose layer has the fields.
+         *         field_type: which fields those are.
+         *         clause, offer: where it stands while the sentence does not hold it.
+         *         fresh: what a new question begins with.
+         *         optional: whether a new question leaves it out.
+         *         default: the value where it is left out.
+         */
+        Slot: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "mode" | "place" | "amount" | "time" | "way";
+            /** Label */
+            label: string;
+            /**
+             * Control
+             * @enum {string}
+             */
+            control: "mode" | "moment" | "hours" | "choice" | "several" | "costs" | "place" | "closures" | "chain" | "rules" | "measures" | "comparison" | "field" | "fields" | "number" | "limit" | "limits";
+            /**
+             * Words
+             * @default null
+             */
+            words?: {
+                [key: string]: string;
+            } | null;
+            /**
+             * Every
+             * @default null
+             */
+            every?: string | null;
+            /**
+             * Text
+             * @default null
+             */
+            text?: string | null;
+            /**
+             * Nothing
+             * @default null
+             */
+            nothing?: string | null;
+            /**
+             * Unit
+             * @default null
+             */
+            unit?: string | null;
+            /**
+             * Usual
+             * @default null
+             */
+            usual?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Needed
+             * @default null
+             */
+            needed?: boolean | null;
+            /**
+             * Layers
+             * @default null
+             */
+            layers?: ("places" | "zones" | "buildings" | "parcels" | "residents" | "lines" | "polygons")[] | null;
+            /** @default null */
+            points?: components["schemas"]["Points"] | null;
+            /**
+             * Of
+             * @default null
+             */
+            of?: string | null;
+            /**
+             * Field Type
+             * @default null
+             */
+            field_type?: ("text" | "number") | null;
+            /** @default null */
+            clause?: components["schemas"]["Clause"] | null;
+            /** @default null */
+            offer?: components["schemas"]["Offer"] | null;
+            /** @default null */
+            fresh?: components["schemas"]["Fresh"] | null;
+            /**
+             * Optional
+             * @default null
+             */
+            optional?: boolean | null;
+            /**
+             * Default
+             * @default null
+             */
+            default?: unknown;
         };
         /**
          * TripsInputs

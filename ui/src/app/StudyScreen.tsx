@@ -2,35 +2,36 @@
 import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect, useState } from "react";
 import { boundsOf } from "../api/incoming";
-import { streetArrays, type Overview } from "../api/own";
-import { FailedActs, Failures } from "../common/Failures";
-import { Palette } from "../common/Palette";
-import { previewLegend } from "../intake/previewLegend";
-import { AnswerLook } from "../legend/AnswerLook";
-import { Legend, Ticks } from "../legend/Legend";
-import { useLooks } from "../legend/RowLook";
-import { useMapContent } from "../map/content";
-import { useActs } from "../state/keys";
-import { message, useOverview, useSheet } from "../state/sheet";
-import { useScreen, type Stage } from "../state/store";
-import { Thread } from "../thread/Thread";
-import { Tray } from "../tray/Tray";
-import { MapFailures } from "./MapFailures";
+import { streetArrays, type Overview } from "../api/studies";
+import { FailedActs, Failures } from "../controls/Failures";
+import { Palette } from "./Palette";
+import { previewLegend } from "../features/sources/previewLegend";
+import { AnswerLook } from "../features/legend/AnswerLook";
+import { Legend, Ticks } from "../features/legend/Legend";
+import { useLooks } from "../features/legend/RowLook";
+import { useMapContent } from "../features/map/useMapContent";
+import { useActs } from "./commands";
+import { message } from "../api/client";
+import { useOverview, useSheet } from "../state/sheet";
+import { useScreen, type Stage } from "../state/screen";
+import { Stepper } from "./Stepper";
+import { ResultsPanel } from "../features/results/ResultsPanel";
+import { MapFailures } from "../controls/MapFailures";
 
 type Page = (props: { overview: Overview }) => React.ReactNode;
 const page = (load: () => Promise<{ default: Page }>) => lazy(load);
 const PAGES: Record<Stage, ReturnType<typeof page>> = {
-  sources: page(() => import("../stages/Sources").then(({ Sources }) => ({ default: Sources }))),
-  streets: page(() => import("../stages/Streets").then(({ Streets }) => ({ default: Streets }))),
-  modes: page(() => import("../stages/Modes").then(({ Modes }) => ({ default: Modes }))),
-  sheet: page(() => import("../stages/Sheet").then(({ Sheet }) => ({ default: Sheet }))),
-  handout: page(() => import("../stages/Handout").then(({ Handout }) => ({ default: Handout }))),
+  sources: page(() => import("../features/sources/Sources").then(({ Sources }) => ({ default: Sources }))),
+  streets: page(() => import("../features/streets/Streets").then(({ Streets }) => ({ default: Streets }))),
+  modes: page(() => import("../features/modes/Modes").then(({ Modes }) => ({ default: Modes }))),
+  sheet: page(() => import("../features/sheet/Sheet").then(({ Sheet }) => ({ default: Sheet }))),
+  handout: page(() => import("../features/handout/Handout").then(({ Handout }) => ({ default: Handout }))),
 };
-const MapView = lazy(() => import("../map/MapView"));
-const PreviewMap = lazy(() => import("../intake/PreviewMap"));
+const StudyMap = lazy(() => import("../features/map/StudyMap"));
+const PreviewMap = lazy(() => import("../features/sources/PreviewMap"));
 
 export default function StudyScreen({ study }: { study: string }) {
-  const { stage, intake, set } = useScreen();
+  const { stage, draft, unhide } = useScreen("stage", "draft", "unhide");
   const { data: overview, error } = useOverview(study);
   const { data: sheet } = useSheet(study);
   const [metresPerPixel, setMetresPerPixel] = useState(5);
@@ -49,8 +50,8 @@ export default function StudyScreen({ study }: { study: string }) {
   const acts = useActs(overview);
   useEffect(() => {
     // A drawing has nothing but its numbers and lengths to read.
-    if (overview?.drawn) set({ hidden: { ...useScreen.getState().hidden, numbers: false, "link-numbers": false } });
-  }, [overview?.drawn, set]);
+    if (overview?.drawn) unhide("numbers", "link-numbers");
+  }, [overview?.drawn, unhide]);
   if (error) {
     return (
       <main className="left">
@@ -61,10 +62,10 @@ export default function StudyScreen({ study }: { study: string }) {
   }
   if (!overview) return null;
   const Page = PAGES[stage];
-  const preview = stage === "sources" && intake && boundsOf(intake.incoming) ? intake : null;
+  const preview = stage === "sources" && draft && boundsOf(draft.incoming) ? draft : null;
   return (
     <div className="app">
-      <Thread overview={overview} sheet={sheet} />
+      <Stepper overview={overview} sheet={sheet} />
       <Palette study={study} acts={acts} />
       <main className="left" key={stage}>
         <Failures panel="page" />
@@ -78,14 +79,14 @@ export default function StudyScreen({ study }: { study: string }) {
           {preview ? (
             <>
               <Suspense fallback={null}>
-                <PreviewMap intake={preview} onScale={setMetresPerPixel} />
+                <PreviewMap draft={preview} onScale={setMetresPerPixel} />
               </Suspense>
               <Ticks metresPerPixel={metresPerPixel} />
             </>
           ) : overview.bounds ? (
             <>
               <Suspense fallback={null}>
-                <MapView overview={overview} streets={streets ?? null} content={content} onScale={setMetresPerPixel} />
+                <StudyMap overview={overview} streets={streets ?? null} content={content} onScale={setMetresPerPixel} />
               </Suspense>
               {!overview.drawn && <Ticks metresPerPixel={metresPerPixel} />}
             </>
@@ -97,7 +98,7 @@ export default function StudyScreen({ study }: { study: string }) {
         <Legend groups={preview ? previewLegend(preview) : content.groups} metresPerPixel={overview.drawn ? null : metresPerPixel} looking={preview ? null : looking}>
           <AnswerLook overview={overview} overlays={content.overlays} />
         </Legend>
-        <Tray overview={overview} />
+        <ResultsPanel overview={overview} />
       </div>
     </div>
   );

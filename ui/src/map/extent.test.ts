@@ -4,9 +4,10 @@ import type { Results } from "../api/client";
 import { extentOf, isSeen, type Box } from "./extent";
 
 const line = (coordinates: number[][]) => ({ type: "Feature", properties: {}, geometry: { type: "LineString", coordinates } });
-const answer = (parts: object) => parts as unknown as Results;
+const layer = (part: string) => ({ part, drawn: "points" });
+const answer = (parts: object) => ({ view: { map: { outline: ["routes"], layers: [layer("places")] } }, ...parts }) as unknown as Results;
 
-test("an answer lies where its most telling result does", () => {
+test("an answer lies where what it can be outlined by does, else where what it draws does", () => {
   const routes = { type: "FeatureCollection", features: [line([[1, 2], [3, 1]]), line([[0, 0], [2, 2]])] };
   const places = { type: "FeatureCollection", features: [{ type: "Feature", properties: {}, geometry: { type: "Point", coordinates: [9, 9] } }] };
   expect(extentOf(answer({ places, routes }))).toEqual([0, 0, 3, 2]);

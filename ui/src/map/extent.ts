@@ -4,8 +4,6 @@ import type { Results } from "../api/client";
 
 export type Box = [number, number, number, number];
 
-/** Results that say where an answer is, the most telling first. */
-const TELLING = ["routes", "areas", "strip", "zones", "load", "places"];
 /** The least part of an answer that must be in view, and of the map that it must take up, each way. */
 const LEAST_IN_VIEW = 0.35;
 const LEAST_SIZE = 0.25;
@@ -13,7 +11,8 @@ const LEAST_SIZE = 0.25;
 /** West, south, east, north of an answer; null where it has no geometry. */
 export function extentOf(results: Results): Box | null {
   const parts = results as unknown as Record<string, FeatureCollection | undefined>;
-  const part = TELLING.map((name) => parts[name]).find((one) => one?.features?.some(({ geometry }) => geometry));
+  const { outline = [], layers = [] } = results.view.map ?? {};
+  const part = [...outline, ...layers.map((layer) => layer.part)].map((name) => parts[name]).find((one) => one?.features?.some(({ geometry }) => geometry));
   if (!part) return null;
   const box: Box = [Infinity, Infinity, -Infinity, -Infinity];
   for (const { geometry } of part.features) {

@@ -34,6 +34,10 @@ export function exposeMap(map: MapLibre, streets: () => number = () => 0): () =>
   };
 }
 
+/** Metres that a pixel in the middle of a map stands for. */
+export const metresPerPixel = (map: MapLibre) => (EQUATOR_M * Math.cos((map.getCenter().lat * Math.PI) / 180)) / (512 * 2 ** map.getZoom());
+const EQUATOR_M = 40_075_016.7;
+
 export class Scene {
   readonly map: MapLibre;
   private streets: StreetLayer | null = null;
@@ -159,6 +163,11 @@ export class Scene {
     const point = named(at(["places", "graded", "dots", "found"]).filter(there));
     const name = point ?? named(at(["zones", "areas"]));
     return name === undefined ? null : { name: String(name), point: point !== undefined };
+  }
+
+  /** Metres that a pixel in the middle of the map stands for. */
+  get metresPerPixel(): number {
+    return metresPerPixel(this.map);
   }
 
   get streetLayer(): StreetLayer | null {

@@ -1,7 +1,7 @@
 /** Draws the view of an answer: features of its parts painted by rows of the legend. Nothing here knows what was asked. */
 import type { Feature, FeatureCollection } from "geojson";
 import type { components } from "../api/schema";
-import type { Looks, RowLook } from "../api/own";
+import type { Looks, RowLook } from "../api/studies";
 import type { Results } from "../api/client";
 import { figure } from "../common/format";
 import { breaks, classOf, classWords, countBreaks, countWords, type Classing } from "./choropleth";

@@ -2,10 +2,10 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { act, renderHook, waitFor } from "@testing-library/react";
 import type { ReactNode } from "react";
 import { describe, expect, it, vi } from "vitest";
-import type { SheetDoc } from "../api/own";
+import type { SheetDoc } from "../api/studies";
 import { question, sheetOf } from "../testing/fixtures";
-import { useScreen } from "./store";
-import { canonical, isComplete, isStale, useSheet, useSheetActions, type Answer, type QuestionBlock } from "./sheet";
+import { screenNow } from "./screen";
+import { canonical, isStale, useSheet, useSheetActions, type Answer, type QuestionBlock } from "./sheet";
 
 const block: QuestionBlock = {
   id: "q1",
@@ -28,16 +28,6 @@ describe("canonical", () => {
     expect(canonical({ b: [2, 1], a: undefined })).toBe('{"b":[2,1]}');
     expect(canonical([1, 2])).not.toBe(canonical([2, 1]));
   });
-});
-
-describe("isComplete", () => {
-  const points = (count: number) => ({ type: "FeatureCollection", features: Array(count).fill({}) });
-  it("waits for two way points", () => {
-    expect(isComplete({ waypoints: points(1) })).toBe(false);
-    expect(isComplete({ waypoints: points(2) })).toBe(true);
-  });
-  it("waits for one place", () => expect(isComplete({ places: points(0) })).toBe(false));
-  it("takes layers and absent inputs as they are", () => expect(isComplete({ places: { layer: "x" }, zones: null })).toBe(true));
 });
 
 describe("a change", () => {
@@ -104,13 +94,13 @@ describe("a change", () => {
     });
     const actions = hook(queries);
     await act(() => actions.current.save((sheet) => ({ blocks: [...sheet.blocks, one] })));
-    expect(useScreen.getState().conflict?.title).toBe("Theirs");
+    expect(screenNow().conflict?.title).toBe("Theirs");
     expect(shown(queries)?.blocks.map(({ id }) => id)).toEqual(["q1"]);
     await act(() => actions.current.settle("combine"));
-    expect(useScreen.getState().conflict).toBeNull();
+    expect(screenNow().conflict).toBeNull();
     expect(sent.at(-1)?.over).toBe('"t9"');
     expect(sent.at(-1)?.body.blocks?.map(({ id }) => id).sort()).toEqual(["q1", "q2"]);
-    useScreen.getState().set({ conflict: newer });
+    screenNow().setConflict(newer);
     await act(() => actions.current.settle("theirs"));
     expect(shown(queries)?.blocks.map(({ id }) => id)).toEqual(["q2"]);
     vi.unstubAllGlobals();

@@ -1,7 +1,7 @@
 /** The sheet of a study: saved at once on every change, questions run as jobs, answers kept by the server. */
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef } from "react";
-import { fetchJson, isChangedMeanwhile, sendJson, type Results } from "../api/client";
+import { fetchJson, isChangedMeanwhile, message, sendJson, type Results } from "../api/client";
 import {
   follow,
   getSheet,
@@ -12,13 +12,12 @@ import {
   stopJob,
   undoSheet,
   type Block,
-  type Inputs,
   type JobInfo,
   type SheetDoc,
-} from "../api/own";
-import { restsOn } from "../sheet/words";
+} from "../api/studies";
+import { isComplete, restsOn, type Inputs, type ProcessInfo } from "../api/inputs";
 import { combined, syncOf } from "./sheetSync";
-import { useScreen } from "./store";
+import { screenNow } from "./screen";
 
 export type QuestionBlock = Extract<Block, { kind: "question" }>;
 export type Answer = {
@@ -96,6 +95,15 @@ export function useSheetActions(study: string) {
     [queries, study],
   );
 
+  /** Whether a question can be asked; its own words say how many points it needs. */
+  const canBeAsked = useCallback(
+    ({ process, inputs }: Pick<QuestionBlock, "process" | "inputs">) => {
+      const known = queries.getQueryData<ProcessInfo[]>(["processes", study])?.find(({ id }) => id === process);
+      return isComplete(inputs, known?.["x-awl"].slots);
+    },
+    [queries, study],
+  );
+
   const save = useCallback(
     async (change: (sheet: SheetDoc) => { title?: string; blocks?: Block[] }) => {
       const former = queries.getQueryData<SheetDoc>(["sheet", study]);
@@ -104,7 +112,7 @@ export function useSheetActions(study: string) {
       sync.base ??= former;
       const next = { ...former, ...change(former) };
       sync.undone = [];
-      useScreen.getState().set({ redoable: false });
+      screenNow().setRedoable(false);
       put(next);
       const mine = ++sync.edits;
       await sync.queue(async () => {
@@ -114,12 +122,12 @@ export function useSheetActions(study: string) {
           if (mine === sync.edits) put(sync.base);
         } catch (error) {
           if (isChangedMeanwhile(error)) {
-            useScreen.getState().set({ conflict: await getSheet(study).catch(() => null) });
+            screenNow().setConflict(await getSheet(study).catch(() => null));
             return;
           }
           // What was changed since stands, and is saved next.
           if (mine === sync.edits) put(base);
-          useScreen.getState().set({ notice: message(error) });
+          screenNow().tell(message(error));
         }
       });
     },
@@ -129,7 +137,7 @@ export function useSheetActions(study: string) {
   const again = useRef<((block: QuestionBlock, chain: string[]) => Promise<void>) | null>(null);
   const ask = useCallback(
     async (id: string, process: string, inputs: Inputs, chain: string[] = [id]) => {
-      const { setRun, runs } = useScreen.getState();
+      const { setRun, runs } = screenNow();
       const running = runs[id]?.job;
       if (running) void stopJob(running).catch(() => undefined);
       setRun(id, { job: null, progress: 0, message: "Asking", secondsLeft: null, error: null, stopped: false });
@@ -143,11 +151,11 @@ export function useSheetActions(study: string) {
         );
         setRun(id, { job: job.jobID });
         const ended = await follow(job.jobID, (now) => {
-          if (useScreen.getState().runs[id]?.job === job.jobID) {
+          if (screenNow().runs[id]?.job === job.jobID) {
             setRun(id, { progress: now.progress / 100, message: now.message, secondsLeft: now.secondsLeft ?? null });
           }
         });
-        if (useScreen.getState().runs[id]?.job !== job.jobID) return; // asked anew meanwhile
+        if (screenNow().runs[id]?.job !== job.jobID) return; // asked anew meanwhile
         if (ended.status === "successful") {
           await queries.invalidateQueries({ queryKey: ["answer", study, id] });
           setRun(id, null);
@@ -175,9 +183,9 @@ export function useSheetActions(study: string) {
   const change = useCallback(
     async (block: QuestionBlock, inputs: Inputs) => {
       await save((sheet) => ({ blocks: sheet.blocks.map((b) => (b.id === block.id ? { ...block, inputs } : b)) }));
-      if (isComplete(inputs)) await ask(block.id, block.process, inputs);
+      if (canBeAsked({ ...block, inputs })) await ask(block.id, block.process, inputs);
     },
-    [ask, save],
+    [ask, canBeAsked, save],
   );
 
   /** Show a sheet that came back; questions that differ in it are asked again. */
@@ -186,24 +194,24 @@ export function useSheetActions(study: string) {
       put(sheet);
       for (const block of sheet.blocks) {
         const before = former?.blocks.find((b) => b.id === block.id);
-        if (block.kind === "question" && canonical(before) !== canonical(block) && isComplete(block.inputs)) {
+        if (block.kind === "question" && canonical(before) !== canonical(block) && canBeAsked(block)) {
           void ask(block.id, block.process, block.inputs);
         }
       }
     },
-    [ask, put],
+    [ask, canBeAsked, put],
   );
 
   /** Take up what somebody else has made of the sheet: together with what was made here, or in its place. */
   const settle = useCallback(
     async (how: "combine" | "theirs") => {
-      const { conflict, set } = useScreen.getState();
+      const { conflict, setConflict } = screenNow();
       const here = queries.getQueryData<SheetDoc>(["sheet", study]);
       const sync = syncOf(queries, study);
       if (!conflict || !here) return;
       const whole = how === "combine" && sync.base ? combined(sync.base, here, conflict) : conflict;
       sync.base = conflict;
-      set({ conflict: null });
+      setConflict(null);
       restore(here, { ...conflict, ...whole });
       if (how === "combine") await save(() => whole);
     },
@@ -219,11 +227,11 @@ export function useSheetActions(study: string) {
         const sheet = await undoSheet(study, (sync.base ?? former)?.changed ?? "");
         sync.base = sheet;
         if (former) sync.undone.push(former);
-        useScreen.getState().set({ redoable: true });
+        screenNow().setRedoable(true);
         restore(former, sheet);
       } catch (error) {
-        if (isChangedMeanwhile(error)) useScreen.getState().set({ conflict: await getSheet(study).catch(() => null) });
-        else useScreen.getState().set({ notice: message(error) });
+        if (isChangedMeanwhile(error)) screenNow().setConflict(await getSheet(study).catch(() => null));
+        else screenNow().tell(message(error));
       }
     });
   }, [queries, restore, study]);
@@ -231,7 +239,7 @@ export function useSheetActions(study: string) {
   const redo = useCallback(async () => {
     const sync = syncOf(queries, study);
     const last = sync.undone.pop();
-    useScreen.getState().set({ redoable: sync.undone.length > 0 });
+    screenNow().setRedoable(sync.undone.length > 0);
     if (!last) return;
     sync.edits++;
     await sync.queue(async () => {
@@ -240,22 +248,10 @@ export function useSheetActions(study: string) {
         sync.base = await putSheet(study, { title: last.title, blocks: last.blocks }, (sync.base ?? former)?.changed ?? "");
         restore(former, sync.base);
       } catch (error) {
-        useScreen.getState().set({ notice: message(error) });
+        screenNow().tell(message(error));
       }
     });
   }, [queries, restore, study]);
 
   return { save, ask, change, undo, redo, settle };
-}
-
-/** A question with an empty place cannot be asked yet. */
-export function isComplete(inputs: Inputs): boolean {
-  return Object.entries(inputs).every(([name, value]) => {
-    const features = (value as { features?: unknown[] } | null)?.features;
-    return !Array.isArray(features) || features.length >= (name === "waypoints" ? 2 : 1);
-  });
-}
-
-export function message(error: unknown): string {
-  return error instanceof Error ? error.message : "Something failed";
 }

@@ -1,6 +1,6 @@
 import { QueryClient } from "@tanstack/react-query";
 import { describe, expect, it } from "vitest";
-import type { Block, SheetDoc } from "../api/own";
+import type { Block, SheetDoc } from "../api/studies";
 import { combined, syncOf } from "./sheetSync";
 
 const note = (id: string, text = id): Block => ({ id, kind: "prose", text });

@@ -1,6 +1,6 @@
 /** Saves of a study's sheet: one after another, each over the version before it, and what two who change it at once make together. */
 import type { QueryClient } from "@tanstack/react-query";
-import type { Block, SheetDoc } from "../api/own";
+import type { Block, SheetDoc } from "../api/studies";
 
 export class SheetSync {
   /** The sheet as the server had it last. */

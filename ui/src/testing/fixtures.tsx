@@ -1,7 +1,9 @@
 /** What tests of the interface share: a small study, and a frame with its queries answered. */
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import type { ReactNode } from "react";
-import type { BuildReport, LayerInfo, Overview, SheetDoc } from "../api/own";
+import processes from "./processes.json";
+import type { BuildReport, LayerInfo, Overview, SheetDoc } from "../api/studies";
+import type { ProcessInfo } from "../api/inputs";
 import type { Answer, QuestionBlock } from "../state/sheet";
 
 export const LAYERS = [
@@ -20,6 +22,10 @@ export const OVERVIEW = {
   id: "ferrow", title: "Ferrow", stamp: "abc", build: BUILD, formerBuild: null, layers: LAYERS, modes: [], bounds: [-36.3, 41.2, -36.1, 41.4],
   modeUndo: 0, rasters: [], keepParts: { rule: "largest", above_m: 0 }, drawn: false, costs: [], streetFields: ["link_id", "name", "maxspeed"],
 } as unknown as Overview;
+
+/** The questions as the server describes them. */
+export const PROCESSES = processes as unknown as ProcessInfo[];
+export const processOf = (id: string) => PROCESSES.find((process) => process.id === id) as ProcessInfo;
 
 export const question = (id: string, process: string, inputs: Record<string, unknown>): QuestionBlock => ({ id, kind: "question", process, inputs });
 

@@ -1,0 +1,271 @@
+/** Awl's own addresses: overview, sheet, arrays, intake. Not part of the documented API. */
+import { checked, fetchJson, ProblemError, sendJson, type StatusInfo } from "./client";
+import type { FeatureCollection } from "geojson";
+import type { Inputs, ProcessInfo } from "./inputs";
+import type { ModeDocument, RuleDocument } from "./modes";
+import { decodePacked, type Packed } from "./packed";
+
+export type LayerInfo = {
+  id: string;
+  title: string;
+  role: string;
+  source: string;
+  added: string;
+  geometry: string;
+  count: number;
+  fields: Record<string, string>;
+  /** The field that identifies its features; null where their number does. */
+  key?: string | null;
+  notes?: LayerNotes;
+};
+/** What was left out or repaired when a layer came in. */
+export type LayerNotes = { left_out: number; left_out_named: string[]; repaired: number; repaired_named: string[] };
+export type RasterInfo = {
+  id: string;
+  title: string;
+  role: "elevation" | "population";
+  source: string;
+  columns: number;
+  rows: number;
+  cell_m: number;
+  least: number;
+  most: number;
+  total: number;
+  /** What to know before relying on it: how much of the streets it covers, whether it is used. */
+  notes?: string[];
+};
+export type ModeRule = {
+  highway: string;
+  speed_kmh: number | null;
+  length_km: number;
+  usable_km: number;
+  oneway_km: number;
+};
+export type ModeInfo = {
+  id: string;
+  title: string;
+  traveller: string;
+  notes: string[];
+  problem?: string;
+  /** When it was changed last; empty as shipped. */
+  changed: string;
+  shipped: boolean;
+  document: ModeDocument;
+  /** Kilometres that meet each of its rules. */
+  rule_km?: number[];
+  barriers_shut?: number;
+  /** Whether the study has heights, so that slope can count. */
+  heights?: boolean;
+  steep_km?: number;
+  too_big_km?: number;
+  ends_only_km?: number;
+  turns_barred?: number;
+  odd?: { link_id: number; name: string | null; highway: string; speed_kmh: number; usual_kmh: number; links: number; km: number; at: [number, number] }[];
+  usable_km: number;
+  total_km: number;
+  links_usable: number;
+  mean_kmh: number;
+  speed_sources: { source: string; km: number }[];
+  parts: {
+    count: number;
+    kept: number;
+    kept_km: number;
+    sizes: { rank: number; km: number; links: number }[];
+    left_out_km: number;
+    left_out_links: number;
+    /** Links of the kept parts that no trip can leave or reach. */
+    enclosed_links?: number;
+    enclosed_km?: number;
+  };
+  rules: ModeRule[];
+};
+export type BuildReport = {
+  ways_read: number;
+  streets_read: number;
+  ways_not_street: Record<string, number>;
+  nodes: number;
+  links: number;
+  length_m: number;
+  border_nodes: number;
+  references_missing: number;
+  ways_outside: number;
+  zero_length_dropped: number;
+  classes_left_out: Record<string, number>;
+  barriers: Record<string, number>;
+  restrictions: number;
+  restrictions_not_placed: number;
+  nodes_merged: number;
+  nodes_off_earth?: number;
+  objects_repeated?: number;
+  coast_m?: number;
+  coast_disputed_m?: number;
+  left_out?: Record<string, number>;
+  length_by_class_m: Record<string, number>;
+  links_by_class: Record<string, number>;
+  share_with_maxspeed: number;
+  share_named: number;
+  share_oneway: number;
+  lines: Record<string, number>;
+  source: string;
+  built: string;
+};
+export type Overview = {
+  id: string;
+  title: string;
+  stamp: string;
+  build: BuildReport | null;
+  formerBuild: BuildReport | null;
+  layers: LayerInfo[];
+  rasters: RasterInfo[];
+  keepParts: { rule: "largest" | "above" | "all"; above_m: number };
+  /** A graph without geography: its coordinates are a drawing, its lengths given weights. */
+  drawn: boolean;
+  /** Costs given with the streets, beside time and distance. */
+  costs: string[];
+  /** Attributes of links that can be lettered on the map. */
+  streetFields: string[];
+  modes: ModeInfo[];
+  modeUndo: number;
+  bounds: [number, number, number, number] | null;
+};
+/** Modes whose networks are being prepared for fast search; until then questions use the plain search. */
+export type Preparation = {
+  done: boolean;
+  now: { modes: number; ready: number; mode: string; title: string; share: number; what: string } | null;
+};
+/** Looks that the analyst gave to rows of the legend, by what each row says. */
+export type RowLook = { label?: string; colour?: string; width?: number };
+export type Looks = Record<string, RowLook>;
+export type Block =
+  | { id: string; kind: "prose" | "heading"; text: string }
+  | { id: string; kind: "question"; process: string; inputs: Inputs; title?: string; look?: Looks; order?: string[] };
+export type SheetDoc = { id: string; title: string; blocks: Block[]; undo: number; changed: string };
+/** Something with a name that was found. */
+export type Hit = { name: string; what: string; lon: number; lat: number };
+export type Street = {
+  link_id: number;
+  name: string | null;
+  highway: string;
+  distance_m: number;
+  length_m: number;
+  from_node_id: number;
+  to_node_id: number;
+  osm_way_id: number;
+  osm_way_ids: number[];
+  costs: Record<string, (number | null)[]>;
+  tags: Record<string, string>;
+  usable: boolean;
+  reason: string;
+  rule: (RuleDocument & { number: number }) | null;
+  barriers: string[];
+  speed_kmh: number;
+  speed_source: string;
+  forward_s: number | null;
+  backward_s: number | null;
+  /** What the mode decided, in order. */
+  chain: string[];
+  line: { type: "LineString"; coordinates: [number, number][] };
+};
+export type JobInfo = StatusInfo & {
+  problem?: { title: string; detail: string };
+  result?: { study: string; layers?: string[]; report?: object };
+};
+
+export type StudyListed = { id: string; title: string; problem?: string };
+/** What the shelf shows of a study. */
+export type StudyCard = { streets: string; street_km: number; layers: number; used: string; asked: string | null };
+export const listStudies = () => fetchJson<{ studies: StudyListed[] }>("/studies");
+export const studyCard = (study: string) => fetchJson<StudyCard>(`/studies/${study}/card`);
+export const overview = (study: string) => fetchJson<Overview>(`/studies/${study}/overview`);
+export const preparation = (study: string) => fetchJson<Preparation>(`/studies/${study}/preparation`);
+export const getSheet = (study: string) => fetchJson<SheetDoc>(`/studies/${study}/sheet`);
+/** Save the sheet over the version that was changed last at `over`; refused (412) where there is a newer one. */
+export const putSheet = (study: string, sheet: { title: string; blocks: Block[] }, over: string) =>
+  sendJson<SheetDoc>(`/studies/${study}/sheet`, "PUT", sheet, { "If-Match": `"${over}"` });
+export const undoSheet = (study: string, over: string) => sendJson<SheetDoc>(`/studies/${study}/sheet/undo`, "POST", {}, { "If-Match": `"${over}"` });
+
+export async function processes(study: string): Promise<ProcessInfo[]> {
+  const { processes: listed } = await fetchJson<{ processes: { id: string }[] }>(`/studies/${study}/processes`);
+  return Promise.all(listed.map(({ id }) => fetchJson<ProcessInfo>(`/studies/${study}/processes/${id}`)));
+}
+
+export const search = async (study: string, text: string): Promise<Hit[]> =>
+  (await fetchJson<{ hits: Hit[] }>(`/studies/${study}/search?q=${encodeURIComponent(text)}`)).hits;
+
+/** A question answered at once, kept nowhere. */
+export const askOnce = (study: string, process: string, inputs: Inputs) =>
+  sendJson<Record<string, unknown>>(`/studies/${study}/processes/${process}/execution`, "POST", { inputs });
+
+export function near(study: string, lon: number, lat: number, mode: string, within = 60, at: string | null = null): Promise<Street> {
+  return fetchJson(`/studies/${study}/near?lon=${lon}&lat=${lat}&mode=${mode}&within=${within}${at ? `&at=${at}` : ""}`);
+}
+
+async function packed(path: string, init?: RequestInit): Promise<Packed> {
+  const response = await checked(await fetch(path, init));
+  return decodePacked(await response.arrayBuffer());
+}
+
+export const streetArrays = (study: string) => packed(`/studies/${study}/arrays/streets`);
+export const modeArrays = (study: string, mode: string, at: string | null = null) => packed(`/studies/${study}/arrays/modes/${mode}${at ? `?at=${at}` : ""}`);
+export const liveReach = (study: string, inputs: Inputs, signal?: AbortSignal) =>
+  packed(`/studies/${study}/live/reach`, {
+    method: "POST",
+    headers: { "Content-Type": "application/json" },
+    body: JSON.stringify({ inputs }),
+    ...(signal ? { signal } : {}),
+  });
+
+/** Where the node of that number lies. */
+export const nodeAt = (study: string, number: number) =>
+  fetchJson<{ node_id: number; lon: number; lat: number }>(`/studies/${study}/nodes/${number}`);
+
+export const setKeepParts = (study: string, rule: string, above_m: number) => sendJson<unknown>(`/studies/${study}/parts`, "PUT", { rule, above_m });
+export const cutOffLinks = (study: string, mode: string) => fetchJson<FeatureCollection>(`/studies/${study}/parts/${mode}`);
+
+type Connect = { zones: string; nearest: number; number: string | null; people: string | null; people_field: string | null };
+export const connectZones = (study: string, wanted: Connect) => sendJson<JobInfo>(`/studies/${study}/connectors`, "PUT", wanted);
+export const disconnectZones = (study: string) => sendJson<unknown>(`/studies/${study}/connectors`, "DELETE");
+
+/** Send a file; progress of the sending itself is reported from 0 to 1. */
+export function sendFile<T>(address: string, file: File, onProgress: (share: number) => void): Promise<T> {
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest();
+    request.open("POST", address);
+    request.setRequestHeader("Content-Type", "application/octet-stream");
+    request.upload.onprogress = (event) => onProgress(event.total ? event.loaded / event.total : 0);
+    request.onerror = () =>
+      reject(
+        new ProblemError({ type: "", title: "Sending failed", status: 0, detail: "The file could not be sent. Try again." }),
+      );
+    request.onload = () => {
+      try {
+        const body = JSON.parse(request.responseText) as T & { detail: string; title: string };
+        if (request.status < 400) return resolve(body);
+        reject(new ProblemError({ type: "", title: body.title, status: request.status, detail: body.detail }));
+      } catch {
+        // Whoever stands between may answer with a page of its own.
+        const why = request.status === 413 ? "It is too large." : `The answer was no answer of Awl (status ${request.status}).`;
+        reject(new ProblemError({ type: "", title: "Sending failed", status: request.status, detail: `The file could not be sent. ${why}` }));
+      }
+    };
+    request.send(file);
+  });
+}
+
+const pause = (ms: number) => new Promise((done) => setTimeout(done, ms));
+
+/** Follow a job until it ends. */
+export async function follow(id: string, onStatus: (job: JobInfo) => void): Promise<JobInfo> {
+  for (let wait = 60; ; wait = Math.min(wait * 1.4, 600)) {
+    const job = await fetchJson<JobInfo>(`/jobs/${id}`);
+    onStatus(job);
+    if (job.status !== "accepted" && job.status !== "running") return job;
+    await pause(wait);
+  }
+}
+
+/** Keep the collections of an answer as layers of the study. */
+export const keepAnswer = (study: string, question: string) =>
+  sendJson<{ layers: string[] }>(`/studies/${study}/answers/${encodeURIComponent(question)}/keep`, "POST");
+
+export const stopJob = (id: string) => sendJson<JobInfo>(`/jobs/${id}`, "DELETE");

@@ -1,0 +1,31 @@
+/** The editor of a number with its unit, within the bounds that the question states. */
+import { Button, TextField } from "@mui/material";
+import { useState } from "react";
+import type { ControlProps } from "./control";
+
+export function NumberEditor({ name, slot, process, value, put }: ControlProps) {
+  const { minimum, exclusiveMinimum, maximum = Infinity } = process.inputs[name]?.schema ?? {};
+  const [text, setText] = useState(String(value));
+  const number = Number(text);
+  const above = minimum === undefined ? number > (exclusiveMinimum ?? -Infinity) : number >= minimum;
+  const valid = text.trim() !== "" && above && number <= maximum;
+  return (
+    <>
+      <div className="row">
+        <TextField
+          size="small"
+          value={text}
+          error={!valid}
+          slotProps={{ htmlInput: { "aria-label": slot.unit ?? slot.label, inputMode: "decimal", style: { width: 80 } } }}
+          onChange={(event) => setText(event.target.value)}
+          onKeyDown={(event) => event.key === "Enter" && valid && put(number)}
+        />
+        {slot.unit}
+        <Button size="small" disabled={!valid} onClick={() => put(number)}>
+          Take
+        </Button>
+      </div>
+      {!valid && <p className="problem">{minimum === undefined ? `Give a number above ${exclusiveMinimum} and at most ${maximum}.` : `Give a number from ${minimum} to ${maximum}.`}</p>}
+    </>
+  );
+}

@@ -1,0 +1,137 @@
+/** What the changeable words of a sentence read. */
+import { figure } from "../common/format";
+import { momentWords } from "../common/moments";
+import type { LayerInfo } from "../api/studies";
+import { isAnswerSet, isLayerSet, isPointSet, type Against, type Control, type Differing, type LayerSet, type Slot } from "../api/inputs";
+
+/** What words are read with: layers, questions by id, the words of the question itself, what its limits count. */
+export type Known = { layers: LayerInfo[]; questions?: Record<string, string>; slots?: Record<string, Slot>; measure?: string };
+type Read = (value: unknown, slot: Slot, known: Known) => string;
+
+/** What a changeable word reads. */
+export function slotWords(slot: Slot, value: unknown, known: Known): string {
+  const shown = value === undefined ? slot.default : value;
+  const empty = shown === null || shown === undefined || (Array.isArray(shown) && shown.length === 0);
+  if (empty && slot.nothing) return slot.nothing;
+  const text = READ[slot.control](shown, slot, known);
+  return slot.text ? slot.text.replace("{}", text) : text;
+}
+
+export const list = (words: string[]) => (words.length < 2 ? words.join("") : `${words.slice(0, -1).join(", ")} and ${words[words.length - 1]}`);
+const spaced = (field: unknown) => String(field).replaceAll("_", " ");
+const many = (value: unknown): unknown[] => (Array.isArray(value) ? value : [value]);
+const word = (value: unknown, { words }: Slot) => words?.[String(value)] ?? String(value);
+const unit = ({ measure }: Known) => (measure === "distance" ? "metres" : "minutes");
+/** `quickest`, `shortest`, or `least` of a given cost. */
+export const costWord = (cost: string, slot: Slot) => slot.words?.[cost] ?? `least ${spaced(cost)}`;
+
+const several: Read = (value, slot) =>
+  slot.every && many(value).length === Object.keys(slot.words ?? {}).length ? slot.every : list(many(value).map((one) => word(one, slot)));
+
+const READ: Record<Control, Read> = {
+  mode: word,
+  choice: word,
+  several,
+  measures: several,
+  costs: (value, slot) => list(many(value).map((one) => costWord(String(one), slot))),
+  moment: (value) => momentWords(String(value)),
+  hours: (value) => hoursWords(value as number[]),
+  place: (value, slot, known) => placeWords(value, slot, known),
+  closures: (value, slot, known) => closureWords(value, slot, known),
+  chain: (value, _, known) => chainWords(many(value ?? []), known),
+  rules: (value, _, known) => differsWords(value as Differing[], known),
+  comparison: (value, _, known) => againstWords(value as Against, known),
+  field: spaced,
+  fields: (value) => list(many(value).map(spaced)),
+  number: (value) => figure(Number(value)),
+  limit: (value, _, known) => `${figure(Number(value), Number.isInteger(value) ? 0 : 1)} ${unit(known)}`,
+  limits: (value, _, known) => `${many(value).join(", ")} ${unit(known)}`,
+};
+
+/** What closures do to the streets they name. */
+function closureWord(closures: unknown): string {
+  const slowed = isPointSet(closures) ? closures.features.map(({ properties }) => (properties.factor ?? 0) > 0) : [];
+  return slowed.length > 0 && slowed.every(Boolean) ? "slowed" : slowed.some(Boolean) ? "closed or slowed" : "closed";
+}
+
+const closureWords = (closures: unknown, slot: Slot | undefined, known: Known) =>
+  `${closures ? placeWords(closures, slot, known) : "no street"} ${closureWord(closures)}`;
+
+/** Hours of a day, those that follow each other as a stretch. */
+export function hoursWords(hours: number[]): string {
+  const sorted = [...new Set(hours)].sort((a, b) => a - b);
+  const stretches: [number, number][] = [];
+  for (const hour of sorted) {
+    const last = stretches[stretches.length - 1];
+    if (last && last[1] === hour - 1) last[1] = hour;
+    else stretches.push([hour, hour]);
+  }
+  return list(stretches.flatMap(([first, last]) => (last - first > 1 ? [`${first} to ${last}`] : last > first ? [String(first), String(last)] : [String(first)])));
+}
+
+/** The hours a text names, ascending: `7, 8, 17` and `6-9`; null where it names none, or too many. */
+export function hoursOf(text: string, most: number): number[] | null {
+  const parts = text.split(/[,;\s]+/).filter(Boolean);
+  const hours = parts.flatMap((part) => {
+    const [, first, last = first] = /^(\d{1,2})(?:-(\d{1,2}))?$/.exec(part) ?? [];
+    const [a, b] = [Number(first), Number(last)];
+    return first === undefined || !(a <= b && b <= 23) ? [NaN] : Array.from({ length: b - a + 1 }, (_, i) => a + i);
+  });
+  const known = [...new Set(hours)].sort((a, b) => a - b);
+  return known.length === 0 || known.length > most || known.some(Number.isNaN) ? null : known;
+}
+
+/** Layers in a chain: what touches the strip, then what stands on that. */
+function chainWords(value: unknown[], known: Known): string {
+  const titles = value.map((one) => (isLayerSet(one) ? layerWords(one, known, false) : "a drawn shape"));
+  return titles.length ? titles.join(", then on them ") : "no layer";
+}
+
+const travellers = ({ slots }: Known) => slots?.mode?.words ?? {};
+
+/** What holds for some of the places instead. */
+function differsWords(rules: Differing[], known: Known): string {
+  const one = ({ where, mode, at, limits, add_minutes }: Differing) =>
+    [
+      mode ? `by a ${travellers(known)[mode] ?? mode}` : "",
+      limits ? `within ${limits.join(", ")} minutes` : "",
+      at ? `on ${momentWords(at)}` : "",
+      add_minutes ? `${add_minutes} min longer` : "",
+      `where ${where}`,
+    ]
+      .filter(Boolean)
+      .join(", ");
+  return rules.map(one).join("; ");
+}
+
+/** `the same with Bell Bridge closed`, `a cyclist on Wednesday at 8:00`. */
+function againstWords({ mode, at, closures, places, direction }: Against, known: Known): string {
+  return [
+    mode ? `a ${travellers(known)[mode] ?? mode}` : "the same",
+    at === undefined ? "" : at === null ? "in free flow" : `on ${momentWords(at)}`,
+    closures === undefined ? "" : `with ${closureWords(closures, known.slots?.closures, known)}`,
+    places ? `for ${placeWords(places, known.slots?.places, known)}` : "",
+    direction ? (known.slots?.direction?.words?.[direction] ?? direction) : "",
+  ]
+    .filter(Boolean)
+    .join(" ");
+}
+
+function layerWords(value: LayerSet, { layers }: Known, counted = true): string {
+  const layer = layers.find(({ id }) => id === value.layer);
+  const title = layer?.title.toLowerCase() ?? value.layer;
+  return value.where ? `${title} where ${value.where}` : counted ? `${layer ? figure(layer.count) : ""} ${title}`.trim() : title;
+}
+
+function placeWords(value: unknown, slot: Slot | undefined, known: Known): string {
+  const { questions = {} } = known;
+  if (value === null || value === undefined) return "somewhere";
+  if (isLayerSet(value)) return value.inside ? `${layerWords(value, known, false)} inside ${questions[value.inside] ?? "an answer"}` : layerWords(value, known);
+  if (isAnswerSet(value)) return `${spaced(value.part ?? "results")} of ${questions[value.answer] ?? "an answer"}`;
+  if (isPointSet(value)) {
+    const names = value.features.map((feature, i) => feature.properties.name ?? `point ${i + 1}`);
+    if (names.length === 0) return slot?.points?.empty ?? "a point";
+    return names.length <= 3 ? list(names) : `${names.length} points`;
+  }
+  return "a drawn shape";
+}

@@ -1,0 +1,99 @@
+/** What the map shows of the street graph: its nodes and numbers, the components of a mode, the letters of a drawing. */
+import type { Feature, FeatureCollection } from "geojson";
+import type { Packed } from "../../api/packed";
+import type { LayerInfo, Overview } from "../../api/studies";
+import type { LegendGroup, LegendRow, MapContent } from "../../map/content";
+import { token } from "../../map/look";
+import { collection } from "../../map/shapes";
+
+type Hidden = Record<string, boolean>;
+
+export function streetsStage(content: MapContent, overview: Overview, streets: Packed | null, hidden: Hidden, label: string | null): void {
+  const border = overview.build?.border_nodes ?? 0;
+  content.groups.push({
+    title: "Graph",
+    rows: [
+      { key: "nodes", label: "Node", count: overview.build?.nodes, swatch: { kind: "circle" } },
+      { key: "", label: "Link", count: overview.build?.links, swatch: { kind: "line", line: "var(--st-main)" } },
+      { key: "border", label: "Border node", count: border, swatch: { kind: "triangle" } },
+      { key: "numbers", label: "Node number", swatch: { kind: "number" } },
+      { key: "link-numbers", label: label ? `Link: ${label.replaceAll("_", " ")}` : overview.drawn ? "Link: length" : "Link number", swatch: { kind: "number" } },
+    ],
+    note: overview.drawn
+      ? "A link's letters read in the direction in which it was drawn."
+      : "Nodes and numbers show from street scale on; a link's number reads in the direction in which it was drawn.",
+  });
+  content.overlays.nodes = nodesOf(streets, hidden);
+}
+
+export function nodesOf(streets: Packed | null, hidden: Hidden): FeatureCollection {
+  if (!streets) return collection([]);
+  const [isBorder, lon, lat, number] = streets.arrays.slice(7) as [Uint8Array, Float64Array, Float64Array, Float64Array];
+  const features: Feature[] = [];
+  for (let i = 0; i < lon.length; i++) {
+    if (hidden[isBorder[i] ? "border" : "nodes"]) continue;
+    const coordinates = [lon[i] as number, lat[i] as number];
+    features.push({ type: "Feature", properties: { border: isBorder[i] === 1, number: number[i] }, geometry: { type: "Point", coordinates } });
+  }
+  return collection(features);
+}
+
+/** An attribute of each link of a drawing, lettered at its middle in the direction in which it was drawn. */
+export function lettersOf(links: FeatureCollection, field: string): FeatureCollection {
+  const features = links.features.flatMap((feature): Feature[] => {
+    const text: unknown = feature.properties?.[field];
+    if (feature.geometry.type !== "LineString" || text === null || text === undefined) return [];
+    const line = feature.geometry.coordinates;
+    const at = Math.floor((line.length - 1) / 2);
+    const [a, b] = [line[at] as number[], line[at + 1] as number[]];
+    const [ax = 0, ay = 0, bx = 0, by = 0] = [a[0], a[1], b[0], b[1]];
+    const angle = (-Math.atan2(by - ay, bx - ax) * 180) / Math.PI;
+    return [{ type: "Feature", properties: { text, angle }, geometry: { type: "Point", coordinates: [(ax + bx) / 2, (ay + by) / 2] } }];
+  });
+  return collection(features);
+}
+
+/** How parts beyond this rank are drawn and listed: together. */
+const PARTS_APART = 4;
+const PART_INKS = ["var(--place)", "var(--time)", "var(--mode)"];
+
+export function partsShown(content: MapContent, overview: Overview, mode: string, cutOff: FeatureCollection, hidden: Hidden): void {
+  const info = overview.modes.find(({ id }) => id === mode);
+  if (!info || info.problem || cutOff.features.length === 0) return;
+  const rankOf = (feature: Feature) => Number(feature.properties?.part);
+  const key = (rank: number) => `part-${rank < 0 ? "none" : Math.min(rank, PARTS_APART)}`;
+  const colour = (rank: number) => (rank < 0 ? "var(--error)" : (PART_INKS[rank - 1] ?? "var(--warn)"));
+  content.overlays.parts = collection(
+    cutOff.features
+      .filter((feature) => !hidden[key(rankOf(feature))])
+      .map((feature) => ({ ...feature, properties: { ...feature.properties, colour: resolved(colour(rankOf(feature))) } })),
+  );
+  const sizes = info.parts.sizes;
+  const rows: LegendRow[] = sizes
+    .slice(1, PARTS_APART)
+    .map(({ rank, km }) => ({ key: key(rank), label: `Part ${rank + 1}, ${km.toFixed(1)} km`, swatch: { kind: "line", line: colour(rank) } }));
+  if (info.parts.count > PARTS_APART) rows.push({ key: key(PARTS_APART), label: "Smaller parts", count: info.parts.count - PARTS_APART, swatch: { kind: "line", line: colour(PARTS_APART + 1) } });
+  if (cutOff.features.some((feature) => rankOf(feature) < 0)) rows.push({ key: key(-1), label: "One-way trap", swatch: { kind: "line", line: colour(-1) } });
+  content.groups.push({ title: `Parts, ${info.title.toLowerCase()}`, rows, note: "The largest part is drawn in ink." });
+}
+
+const resolved = (colour: string) => (colour.startsWith("var(") ? token(colour.slice(4, -1)) : colour);
+
+export function ground(layers: LayerInfo[], plain: boolean): LegendGroup {
+  const rows: LegendRow[] = plain
+    ? []
+    : [
+        { key: "", label: "Main street", swatch: { kind: "line", line: "var(--st-main)" } },
+        { key: "", label: "Street, lane", swatch: { kind: "line", line: "var(--st-minor)" } },
+      ];
+  const known: LegendRow[] = [
+    { key: "water", label: "Water", swatch: { kind: "area", fill: "var(--water)", line: "var(--water-edge)" } },
+    { key: "green", label: "Green, field", swatch: { kind: "area", fill: "var(--green)", line: "var(--green-edge)" } },
+    { key: "building", label: "Building", swatch: { kind: "area", fill: "var(--building)", line: "var(--building-edge)" } },
+    { key: "rail", label: "Railway", swatch: { kind: "dash", line: "var(--st-sec)" } },
+  ];
+  rows.push(...known.filter(({ key }) => layers.some(({ id }) => id === key)));
+  rows.push({ key: "names", label: "Names", swatch: { kind: "line", line: "transparent" } });
+  return { title: "Ground", rows };
+}
+

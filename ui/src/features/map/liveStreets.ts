@@ -1,0 +1,86 @@
+/** The street layer in step with what it should show: a mode, a reach, or a reach that follows what is dragged. */
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
+import type { Inputs } from "../../api/inputs";
+import type { Packed } from "../../api/packed";
+import { liveReach, modeArrays } from "../../api/studies";
+import type { StreetsShown } from "../../map/content";
+import type { Standing } from "../../map/MapCanvas";
+import { useScreenValue } from "../../state/screen";
+import { valuesOf } from "./modeBands";
+
+/** What a mode makes of the streets, kept once fetched; null while it is on its way or no mode is wanted. */
+function useModeArrays(study: string, stamp: string, mode: string | null, at: string | null): Packed | null {
+  const { data } = useQuery({
+    queryKey: ["mode-arrays", study, stamp, mode, at],
+    queryFn: () => modeArrays(study, mode ?? "", at),
+    enabled: mode !== null,
+    staleTime: Infinity,
+    meta: { panel: "map", what: "What the mode makes of the streets" },
+  });
+  return data ?? null;
+}
+
+/** Keep the street layer in step with what it should show; while a point is dragged it follows the newest reach. */
+export function useStreets(standing: Standing | null, study: string, stamp: string, shown: StreetsShown): void {
+  const scene = standing?.scene ?? null;
+  const styled = standing?.styled ?? 0;
+  const live = useScreenValue((screen) => screen.live);
+  const { mode, at, beside } = shown.kind === "mode" ? shown : { mode: null, at: null, beside: null };
+  const modeData = useModeArrays(study, stamp, mode, at);
+  const besideData = useModeArrays(study, stamp, beside, at);
+  const reachInputs = shown.kind === "reach" ? reachOf(shown.inputs) : null;
+  const { data: reach } = useQuery({
+    queryKey: ["reach", study, stamp, reachInputs],
+    queryFn: () => liveReach(study, reachInputs ?? {}),
+    enabled: reachInputs !== null,
+    gcTime: 60_000,
+    meta: { panel: "map", what: "The streets within reach" },
+  });
+  const limits = shown.kind === "reach" ? shown.limits : [];
+  const factor = reachInputs?.measure === "distance" ? 1000 : 60_000;
+
+  useEffect(() => {
+    const layer = scene?.streetLayer;
+    if (!layer || !styled || live) return;
+    if (shown.kind === "plain") layer.showMode(null, null);
+    if (shown.kind === "mode" && modeData) {
+      const [forward, backward] = modeData.arrays as [Int32Array, Int32Array];
+      const values = shown.values ? valuesOf(shown.values.by, modeData, besideData) : null;
+      if (values && shown.values) layer.showValues(values.values, values.forward, values.backward, shown.values.limits);
+      else layer.showMode(forward, backward);
+    }
+    if (shown.kind === "reach" && reach) layer.showReach(reach, limits.map((limit) => limit * factor));
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [scene, styled, shown, modeData, besideData, reach, live]);
+
+  // While dragging: one request in flight, the newest inputs next.
+  const pending = useRef<{ busy: boolean; next: Inputs | null }>({ busy: false, next: null });
+  useEffect(() => {
+    if (!live || !scene) return;
+    const state = pending.current;
+    state.next = live.inputs;
+    if (state.busy) return;
+    state.busy = true;
+    void (async () => {
+      while (state.next) {
+        const inputs = reachOf(state.next);
+        state.next = null;
+        try {
+          const packed = await liveReach(study, inputs);
+          const scale = inputs.measure === "distance" ? 1000 : 60_000;
+          scene.streetLayer?.showReach(packed, (inputs.limits as number[]).map((limit) => limit * scale));
+        } catch {
+          // The point is off the streets for a moment; the next position will tell.
+        }
+      }
+      state.busy = false;
+    })();
+  }, [live, scene, study]);
+}
+
+/** The words of any question that decide its reach. */
+function reachOf(inputs: Inputs): Inputs {
+  const names = ["mode", "places", "limits", "direction", "measure", "snap", "closures"];
+  return Object.fromEntries(names.filter((name) => inputs[name] !== undefined).map((name) => [name, inputs[name]]));
+}

@@ -1,0 +1,17 @@
+/** A line that is measured on the map. */
+import { figure } from "../../common/format";
+import type { MapContent } from "../../map/content";
+import { collection, lineLength } from "../../map/shapes";
+
+/** A line that is measured on the map, straight from point to point. */
+export function measureShown(content: MapContent, line: [number, number][]): void {
+  const metres = lineLength(line);
+  if (line.length > 1) content.overlays.selection = collection([{ type: "Feature", properties: {}, geometry: { type: "LineString", coordinates: line } }]);
+  if (line.length === 1) content.overlays.ends = collection([{ type: "Feature", properties: {}, geometry: { type: "Point", coordinates: line[0] ?? [0, 0] } }]);
+  content.groups.unshift({
+    title: "Measured",
+    rows: [{ key: "", label: line.length < 2 ? "Click point after point" : metres < 2000 ? `${figure(metres)} m` : `${figure(metres / 1000, 2)} km`, swatch: { kind: "dash", line: "var(--thread)" } }],
+    note: "Straight lines. Escape ends this.",
+  });
+}
+

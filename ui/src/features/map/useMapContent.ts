@@ -1,0 +1,114 @@
+/** What the map and its legend show for the stage and the selected answer. */
+import { useQuery } from "@tanstack/react-query";
+import type { Feature, FeatureCollection } from "geojson";
+import { useMemo } from "react";
+import type { Inputs } from "../../api/inputs";
+import { layerFeatures } from "../../api/layers";
+import type { Packed } from "../../api/packed";
+import { askOnce, cutOffLinks, type LayerInfo, type Overview } from "../../api/studies";
+import { nothingShown, UNORDERED, type MapContent, type StreetsShown } from "../../map/content";
+import { token } from "../../map/look";
+import { collection } from "../../map/shapes";
+import { outlineShown, viewShown } from "../../map/view";
+import { inkOf, questionNames } from "../../state/blocks";
+import { useScreen } from "../../state/screen";
+import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../../state/sheet";
+import { ground, lettersOf, nodesOf, partsShown, streetsStage } from "./graphContent";
+import { layerShown } from "./layerContent";
+import { measureShown } from "./measured";
+import { modesStage } from "./modeContent";
+
+export function useMapContent(overview: Overview | undefined, streets: Packed | null): MapContent {
+  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside, measuring, way: shownWay, overlaid, gradeLook, minute } = useScreen("study", "stage", "mode", "question", "hidden", "row", "street", "theme", "layer", "chosen", "label", "colour", "at", "beside", "measuring", "way", "overlaid", "gradeLook", "minute");
+  const looked = useLookedAt(overview, stage === "sources" ? layer : null);
+  const { data: drawnLinks } = useQuery({
+    queryKey: ["layer-features", study, "streets", overview?.stamp],
+    queryFn: () => layerFeatures(study ?? "", "streets"),
+    enabled: !!overview?.drawn,
+    staleTime: Infinity,
+    meta: { panel: "map", what: "The lettering of the links" },
+  });
+  const { data: cutOff } = useQuery({
+    queryKey: ["parts", study, overview?.stamp, mode, overview?.modes.find(({ id }) => id === mode)?.changed],
+    queryFn: () => cutOffLinks(study ?? "", mode),
+    enabled: stage === "streets" && !!overview?.stamp && overview.modes.some(({ id, problem }) => id === mode && !problem),
+    staleTime: Infinity,
+    meta: { panel: "map", what: "The parts that are cut off" },
+  });
+  const { data: sheet } = useSheet(study);
+  const { data: answer } = useAnswer(study, stage === "sheet" ? question : null);
+  const block = sheet?.blocks.find((b): b is QuestionBlock => b.kind === "question" && b.id === question);
+  const { data: over } = useAnswer(study, stage === "sheet" && overlaid !== question ? overlaid : null);
+  const overNumber = (sheet?.blocks ?? []).filter(({ kind }) => kind === "question").findIndex(({ id }) => id === overlaid) + 1;
+  const overName = overlaid ? (questionNames(sheet?.blocks ?? [])[overlaid] ?? "") : "";
+  const path = useRowPath(study, stage === "sheet" ? answer : null, row);
+  return useMemo(() => {
+    const content: MapContent = { ...nothingShown(), order: (stage === "sheet" && block?.order) || UNORDERED };
+    if (!overview?.stamp) return content;
+    if (overview.drawn) content.overlays.nodes = nodesOf(streets, hidden);
+    if (overview.drawn && drawnLinks && !hidden["link-numbers"]) content.overlays.letters = lettersOf(drawnLinks, label ?? "length");
+    if (stage === "sources" && looked) layerShown(content, looked.info, looked.features, chosen, hidden);
+    if (stage === "streets") streetsStage(content, overview, streets, hidden, label);
+    if (stage === "streets" && cutOff) partsShown(content, overview, mode, cutOff, hidden);
+    if (stage === "modes") modesStage(content, overview, { mode, at, colour, beside });
+    if (stage === "sheet" && answer && block) {
+      viewShown(content, answer.result, { hidden, row, look: gradeLook, step: minute, looks: block.look ?? {}, path });
+      streetsShown(content, answer, hidden);
+    }
+    if (street && (stage === "modes" || stage === "streets" || stage === "sheet")) {
+      content.overlays.selection = collection([{ type: "Feature", properties: {}, geometry: street.line }]);
+    }
+    if (stage === "sheet" && over) outlineShown(content, over.result, `${overName}: ${over.result.title}`, inkOf(overNumber));
+    if (stage === "sheet" && shownWay && !content.overlays.routes) content.overlays.routes = collection([{ ...shownWay, properties: { colour: token("--thread") } }]);
+    if (measuring) measureShown(content, measuring);
+    void theme; // colours are read from the theme in force
+    return overview.drawn ? content : { ...content, groups: [...content.groups, ground(overview.layers, stage === "modes")] };
+  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, path, measuring, shownWay, over, overName, overNumber, gradeLook, minute]);
+}
+
+/** The path that the selected row of a table stands for, where the view says how to ask for it. */
+function useRowPath(study: string | null, answer: Answer | null | undefined, row: string | null): Feature | null {
+  const table = answer?.result.view.tables?.[0];
+  const rows = (answer && table?.path ? (answer.result[table.part] ?? []) : []) as Record<string, number>[];
+  const found = rows.find((one) => String(one[table?.key ?? ""]) === row);
+  const places = (answer?.result[table?.path?.places ?? ""] as FeatureCollection | undefined)?.features ?? [];
+  const ends = found && table?.path ? [places[found[table.path.source] ?? -1], places[found[table.path.target] ?? -1]].filter((end) => end !== undefined) : [];
+  const { mode, at, snap, closures, measure } = answer?.inputs ?? {};
+  const inputs = { mode, at, snap, closures, measure, waypoints: collection(ends) };
+  const { data } = useQuery({
+    queryKey: ["row-path", study, answer?.made, row],
+    queryFn: () => askOnce(study ?? "", "route", JSON.parse(JSON.stringify(inputs)) as Inputs),
+    enabled: ends.length === 2,
+    staleTime: Infinity,
+    meta: { panel: "map", what: "The path of this trip" },
+  });
+  return ends.length === 2 ? ((data?.routes as FeatureCollection | undefined)?.features[0] ?? null) : null;
+}
+
+type Looked = { info: LayerInfo; features: FeatureCollection };
+
+/** The layer that is looked at, with its features. */
+function useLookedAt(overview: Overview | undefined, layer: string | null): Looked | null {
+  const info = overview?.layers.find(({ id }) => id === layer);
+  const { data } = useQuery({
+    queryKey: ["layer-features", overview?.id, layer, info?.added],
+    queryFn: () => layerFeatures(overview?.id ?? "", layer ?? ""),
+    enabled: !!info,
+    staleTime: Infinity,
+    meta: { panel: "map", what: "The features of this layer" },
+  });
+  return useMemo(() => (info && data ? { info, features: data } : null), [info, data]);
+}
+
+/** The streets as the view of an answer wants them. */
+function streetsShown(content: MapContent, answer: Answer, hidden: Record<string, boolean>): void {
+  const { kind, limits = [], row } = answer.result.view.map?.streets ?? { kind: "plain" };
+  if (kind === "plain") return;
+  const reach = kind === "reach" && !(row && hidden[row]);
+  content.streets = reach ? { kind: "reach", inputs: answer.inputs, limits } : modeStreets(answer.inputs);
+  if (limits.length) content.bandCount = limits.length;
+}
+
+/** The streets of a question's mode at its hour. */
+const modeStreets = (inputs: Inputs): StreetsShown => ({ kind: "mode", mode: String(inputs.mode), at: inputs.at ?? null, beside: null });
+

@@ -1,0 +1,222 @@
+/** The chart of an answer: curves by minute, bars, or a route's directions. Lines differ by dash, not by colour alone. */
+import { BarChart } from "@mui/x-charts/BarChart";
+import { ChartsReferenceLine } from "@mui/x-charts/ChartsReferenceLine";
+import { LineChart } from "@mui/x-charts/LineChart";
+import { Slider } from "@mui/material";
+import { useState } from "react";
+import type { Results } from "../../api/client";
+import type { components } from "../../api/schema";
+import { duration, figure } from "../../common/format";
+import { middleLimit } from "../../map/content";
+import { bands } from "../../map/look";
+import { useScreen } from "../../state/screen";
+
+type Chart = components["schemas"]["Chart"];
+type Step = { turn: string; street: string; distance_m: number; duration_s: number; beside_m?: number };
+
+const DASHES = ["0", "5 3", "1.5 3", "9 3 2 3"];
+const AXIS = { tickLabelStyle: { fontSize: 11.5, fill: "var(--ink-2)", fontFamily: "IBM Plex Sans" } };
+const FRAME = {
+  "& .MuiChartsAxis-line, & .MuiChartsAxis-tick": { stroke: "var(--rule-2) !important" },
+  "& .MuiChartsGrid-line": { stroke: "var(--rule)" },
+  "& .MuiBarElement-root": { rx: 0 },
+};
+
+export default function AnswerChart({ result, shown = 0, onShow = () => undefined }: { result: Results; shown?: number; onShow?: (chart: number) => void }) {
+  const charts = result.view.charts ?? [];
+  const chart = charts[Math.min(shown, charts.length - 1)];
+  if (!chart) return null;
+  return (
+    <>
+      {charts.length > 1 && (
+        <div className="switches" role="group" aria-label="Charts of the answer">
+          {charts.map(({ name, title }, i) => (
+            <button key={title} className="linkish" title={title} aria-pressed={i === shown} onClick={() => onShow(i)}>
+              {name ?? title}
+            </button>
+          ))}
+        </div>
+      )}
+      <OneChart chart={chart} result={result} named={charts.length === 1} />
+    </>
+  );
+}
+
+/** A chart; its title is left out where a switch names it. */
+function OneChart({ chart, result, named }: { chart: Chart; result: Results; named: boolean }) {
+  if (chart.kind === "steps") return <WayChart chart={chart} steps={(result[chart.part ?? ""] ?? []) as Step[]} />;
+  return chart.kind === "curve" ? <Curve chart={chart} named={named} /> : <Bars chart={chart} named={named} />;
+}
+
+function Curve({ chart, named }: { chart: Chart; named: boolean }) {
+  const { minute, showMinute } = useScreen("minute", "showMinute");
+  const x = (chart.x?.values ?? []) as number[];
+  const series = (chart.series ?? []).map(({ label, values }) => ({ label, values: values as number[] }));
+  // A curve that belongs to a part has a cursor, and the map follows it.
+  const led = !!chart.part;
+  const at = led && minute !== null ? minute : chart.marks ? middleLimit(chart.marks) : null;
+  const nearest = at === null ? -1 : x.reduce((best, value, i) => (Math.abs(value - at) < Math.abs((x[best] ?? 0) - at) ? i : best), 0);
+  const top = x[x.length - 1] ?? 1;
+  return (
+    <>
+      {named && <h3>{chart.title}</h3>}
+      <div className="series-key">
+        {series.map(({ label, values }, i) => (
+          <span key={label}>
+            <svg aria-hidden="true">
+              <path d="M0 4H24" stroke="var(--ink)" strokeWidth="2" strokeDasharray={DASHES[i % DASHES.length]} />
+            </svg>
+            {label}
+            {nearest >= 0 && <b>{figure(values[nearest], 1)}</b>}
+          </span>
+        ))}
+        {nearest >= 0 && (
+          <em>
+            at {figure(x[nearest], Number.isInteger(x[nearest]) ? 0 : 1)} {chart.x?.label === "minutes" ? "min" : "m"}
+          </em>
+        )}
+        {led && minute !== null && (
+          <button className="linkish" onClick={() => showMinute(null)}>
+            back to the limits
+          </button>
+        )}
+      </div>
+      <div className="chart-fill">
+      <LineChart
+        margin={{ top: 8, right: 16, bottom: 2, left: 0 }}
+        hideLegend
+        skipAnimation
+        grid={{ horizontal: true }}
+        xAxis={[{ data: x, min: 0, max: x[x.length - 1] ?? 1, label: chart.x?.label ?? "", labelStyle: { fontSize: 11.5, fill: "var(--ink-2)" }, height: 44, tickNumber: 7, ...AXIS }]}
+        yAxis={[{ min: 0, width: 40, tickNumber: 3, ...AXIS }]}
+        series={series.map(({ label, values }, i) => ({ id: `s${i}`, data: values, label, showMark: false, color: "var(--ink)", curve: "linear" as const }))}
+        sx={{
+          ...FRAME,
+          "& .MuiLineElement-root": { strokeWidth: 1.8 },
+          ...Object.fromEntries(
+            series.map((_, i) => [`& .MuiLineElement-series-s${i}, & [data-series="s${i}"]`, { strokeDasharray: DASHES[i % DASHES.length] }]),
+          ),
+        }}
+      >
+        {at !== null && <ChartsReferenceLine x={at} lineStyle={{ stroke: led ? "var(--thread)" : "var(--ink)", strokeWidth: led ? 1.6 : 1 }} />}
+      </LineChart>
+      {led && (
+        <div className="cursor">
+          <Slider
+            size="small"
+            track={false}
+            min={0}
+            max={top}
+            step={top / (x.length - 1)}
+            value={at ?? 0}
+            aria-label="Minute shown on the map"
+            getAriaValueText={(value) => `${value} minutes`}
+            onChange={(_, value) => showMinute(value)}
+          />
+        </div>
+      )}
+      </div>
+    </>
+  );
+}
+
+function Bars({ chart, named }: { chart: Chart; named: boolean }) {
+  const words = chart.x?.values ?? [];
+  const series = (chart.series ?? []).map(({ label, values }) => ({ label, values: values as number[] }));
+  const many = words.length > 8;
+  const inks = series.length > 1 ? bands(series.length).map(({ street }) => street) : ["var(--ink-2)"];
+  return (
+    <>
+      {named && <h3>{chart.title}</h3>}
+      {(series.length > 1 || !named) && (
+        <div className="series-key">
+          {series.map(({ label }, i) => (
+            <span key={label}>
+              <svg aria-hidden="true">
+                <rect width="18" height="8" fill={inks[i]} />
+              </svg>
+              {label}
+            </span>
+          ))}
+        </div>
+      )}
+      <div className="chart-fill">
+      <BarChart
+        margin={{ top: 8, right: 8, bottom: 2, left: 0 }}
+        hideLegend
+        skipAnimation
+        grid={{ horizontal: true }}
+        xAxis={[{ scaleType: "band", data: words, height: many ? 62 : 30, ...AXIS, tickLabelStyle: { ...AXIS.tickLabelStyle, ...(many ? { angle: -38, textAnchor: "end", fontSize: 11.5 } : {}) } }]}
+        yAxis={[{ min: 0, width: 52, tickNumber: 3, ...AXIS }]}
+        series={series.map(({ label, values }, i) => ({ data: values, label, color: inks[i] ?? "var(--ink-2)" }))}
+        sx={FRAME}
+      />
+      </div>
+    </>
+  );
+}
+
+/** Directions of a way, and the heights along it where they are known. */
+function WayChart({ chart, steps }: { chart: Chart; steps: Step[] }) {
+  const [heights, setHeights] = useState(false);
+  return (
+    <>
+      {chart.profile && (
+        <button className="linkish switch" aria-pressed={heights} onClick={() => setHeights(!heights)}>
+          {heights ? "Directions" : "Heights"}
+        </button>
+      )}
+      {heights && chart.profile ? <Profile chart={chart.profile} /> : <Directions title={chart.title} steps={steps} />}
+    </>
+  );
+}
+
+/** Heights along a way; the axis does not begin at zero. */
+function Profile({ chart }: { chart: Chart }) {
+  const values = (chart.series?.[0]?.values ?? []) as number[];
+  const x = (chart.x?.values ?? []) as number[];
+  const [low, high] = [Math.min(...values), Math.max(...values)];
+  return (
+    <>
+      <h3>{chart.title}</h3>
+      <div className="chart-fill">
+        <LineChart
+          margin={{ top: 8, right: 14, bottom: 2, left: 0 }}
+          hideLegend
+          skipAnimation
+          grid={{ horizontal: true }}
+          xAxis={[{ data: x, height: 44, tickNumber: 5, label: chart.x?.label ?? "", labelStyle: { fontSize: 11.5, fill: "var(--ink-2)" }, min: 0, max: x[x.length - 1] ?? 1, ...AXIS }]}
+          yAxis={[{ min: Math.floor(low) - 1, max: Math.max(Math.ceil(high) + 1, Math.floor(low) + 10), width: 40, tickNumber: 4, ...AXIS }]}
+          series={[{ id: "height", data: values, label: "Height, m", showMark: false, color: "var(--ink)", curve: "linear" }]}
+          sx={{ ...FRAME, "& .MuiLineElement-root": { strokeWidth: 1.8 } }}
+        />
+      </div>
+    </>
+  );
+}
+
+/** A turn with the word that leads to its street; setting out and ending take time at a place, which is none. */
+function onto(turn: string): string {
+  if (turn === "set out" || turn === "end") return turn;
+  return turn === "start" ? "start on" : turn === "go straight on" ? "straight on into" : `${turn} into`;
+}
+
+function Directions({ title, steps }: { title: string; steps: Step[] }) {
+  return (
+    <>
+      <h3>{title}</h3>
+      <ol className="steps">
+        {steps.map((step, i) => (
+          <li key={i}>
+            <span>
+              {step.distance_m > 0 && (step.distance_m < 1000 ? `${figure(step.distance_m)} m, ` : `${figure(step.distance_m / 1000, 2)} km, `)}
+              {duration(step.duration_s)}
+            </span>
+            {onto(step.turn)} <b>{step.street}</b>
+            {step.beside_m ? `, ${figure(step.beside_m)} m beside` : ""}
+          </li>
+        ))}
+      </ol>
+    </>
+  );
+}

@@ -1,0 +1,79 @@
+/** The few columns of an answer that matter; a row, its zone on the map and its place are one selection. */
+import { DataGrid, type GridColDef } from "@mui/x-data-grid";
+import type { Column, Results, TableView } from "../../api/client";
+import { figure } from "../../common/format";
+import type { Answer } from "../../state/sheet";
+import { useScreen } from "../../state/screen";
+import { curvesOf, Spark } from "./curves";
+import { GRID, KEY, keyOf, type Row } from "./grid";
+
+/** Most rows the grid shows at once. */
+const PAGE = 100;
+
+/** The columns that matter, then every other field of the rows, as the schema has it. */
+function allColumns(first: Column[], schema: Results["schema"][string], rows: Row[]): Column[] {
+  const known = new Set<string>(first.map(({ field }) => field));
+  const rest = schema.filter(({ name }) => !known.has(name) && typeof rows[0]?.[name] !== "object");
+  const digits = { integer: 0, number: 2, boolean: null, text: null };
+  return [...first, ...rest.map(({ name, type, unit }) => ({ field: name, title: name.replaceAll("_", " "), unit: unit ?? "", digits: digits[type] }))];
+}
+
+/** The share within so many minutes as a small curve in each row. */
+function curveColumn(curves: Map<string, number[]>, key: string): GridColDef {
+  return {
+    field: ":curve",
+    headerName: "By minute",
+    sortable: false,
+    width: 66,
+    renderCell: ({ row }) => <Spark values={curves.get(String((row as Row)[key])) ?? []} />,
+  };
+}
+
+/** Pixels of a letter of a heading, in the mean; a word of it is never cut. */
+const LETTER = 6.9;
+const longestWord = (title: string) => Math.max(...title.split(" ").map(({ length }) => length));
+
+/** The share of the width that a text column takes, a number column taking 1: more where its texts are long. */
+function textShare(rows: Row[], field: string): number {
+  const longest = Math.max(0, ...rows.slice(0, PAGE).map((row) => String(row[field] ?? "").length));
+  return Math.min(Math.max(longest / 9, 2.3), 6);
+}
+
+export default function AnswerTable({ answer, table, rows, whole = false }: { answer: Answer; table: TableView; rows: Row[]; whole?: boolean }) {
+  const { row: selected, selectRow } = useScreen("row", "selectRow");
+  /** The value by which a row is selected on the map. */
+  const nameOf = (row: Row) => String(row[table.key ?? KEY] ?? row[KEY]);
+  const columns: GridColDef[] = (whole ? allColumns(table.columns, answer.result.schema[table.part] ?? [], rows) : table.columns).map(({ field, title, unit, digits }) => ({
+    field,
+    headerName: unit && unit !== "people" ? `${title}, ${unit}` : title,
+    type: digits == null ? "string" : "number",
+    flex: digits == null ? textShare(rows, field) : 1,
+    minWidth: digits == null ? 80 : whole ? 84 : Math.max(56, LETTER * longestWord(title) + 13),
+    align: digits == null ? "left" : "right",
+    headerAlign: digits == null ? "left" : "right",
+    valueFormatter: (value: unknown) => (typeof value === "number" ? figure(value, digits ?? 0) : String(value ?? "–")),
+  }));
+  const curves = curvesOf(answer.result, table.curves, table.key);
+  if (curves.size > 0) columns.splice(columns.length - 1, 0, curveColumn(curves, table.key ?? KEY));
+  const chosen = rows.find((row) => nameOf(row) === selected)?.[KEY];
+  return (
+    <DataGrid
+      rows={rows}
+      getRowId={keyOf}
+      columns={columns}
+      rowHeight={23}
+      columnHeaderHeight={38}
+      hideFooter={rows.length <= PAGE}
+      pageSizeOptions={[PAGE]}
+      disableColumnMenu
+      hideFooterSelectedRowCount
+      disableMultipleRowSelection
+      rowSelectionModel={{ type: "include", ids: new Set(chosen === undefined ? [] : [chosen]) }}
+      onRowClick={({ row }) => selectRow(nameOf(row as Row) === selected ? null : nameOf(row as Row))}
+      onCellKeyDown={({ row }, event) => {
+        if (event.key === "Enter") selectRow(nameOf(row as Row));
+      }}
+      sx={GRID}
+    />
+  );
+}

@@ -1,0 +1,221 @@
+/** One question of the sheet: its sentence, the editor of the word in hand, figures, doubts, and what can be done. */
+import { LinearProgress } from "@mui/material";
+import { Fragment, useEffect, useRef, useState } from "react";
+import { isComplete, isPointSet, valueAt, type ProcessInfo } from "../../api/inputs";
+import { stopJob, type Overview } from "../../api/studies";
+import { clock, elapsed, figure } from "../../common/format";
+import { Committed } from "../../controls/inline";
+import { isStale, useAnswer, useSheet, useSheetActions, type Answer, type QuestionBlock } from "../../state/sheet";
+import { useScreen, useScreenValue } from "../../state/screen";
+import type { Picking } from "../../state/slices/questions";
+import { DoubtView } from "./DoubtView";
+import { freshId, inkOf, insertedAfter, questionNames, replaced, shifted, without } from "../../state/blocks";
+import { measureOf, SlotEditor } from "../../controls/SlotEditor";
+import { hintOf, offersOf, sentencePieces } from "../../controls/sentence";
+import { slotWords } from "../../controls/words";
+
+type Props = { number: number; block: QuestionBlock; process: ProcessInfo | undefined; overview: Overview };
+
+export function QuestionView({ number, block, process, overview }: Props) {
+  const { question, picking, selectQuestion, edit, pick } = useScreen("question", "picking", "selectQuestion", "edit", "pick");
+  const { data: answer, isFetched } = useAnswer(overview.id, block.id);
+  const { ask, save } = useSheetActions(overview.id);
+  const selected = question === block.id;
+  const run = useScreenValue((screen) => screen.runs[block.id]);
+  const slots = process?.["x-awl"].slots;
+  const complete = isComplete(block.inputs, slots);
+  const waits = isFetched && answer === null && !run && complete;
+  const section = useRef<HTMLElement>(null);
+  const [naming, setNaming] = useState(false);
+  useEffect(() => {
+    if (selected) section.current?.scrollIntoView({ block: "nearest" });
+  }, [selected, answer]);
+  useEffect(() => {
+    if (waits) void ask(block.id, block.process, block.inputs);
+  }, [waits, ask, block]);
+  if (!process) return <p className="problem">This sheet holds a question Awl does not know: {block.process}.</p>;
+
+  const select = () => selectQuestion(block.id);
+  const remove = () => {
+    selectQuestion(null);
+    void save((sheet) => ({ blocks: without(sheet.blocks, block.id) }));
+  };
+  const copy = () => {
+    const twin: QuestionBlock = { ...block, id: freshId("q"), ...(block.title ? { title: `${block.title}, copy` } : {}) };
+    selectQuestion(twin.id);
+    void save((sheet) => ({ blocks: insertedAfter(sheet.blocks, block.id, twin) }));
+  };
+  const shift = (by: 1 | -1) => void save((sheet) => ({ blocks: shifted(sheet.blocks, block.id, by) }));
+  const rename = (title: string) => {
+    setNaming(false);
+    const { title: former, ...rest } = block;
+    if (title !== (former ?? "")) void save((sheet) => ({ blocks: replaced(sheet.blocks, title ? { ...rest, title } : rest) }));
+  };
+  const stale = isStale(block, answer);
+  return (
+    <section ref={section} className={selected ? "block selected" : "block"} data-question={block.id} onFocus={() => !selected && select()}>
+      <button className="number" style={{ color: `var(${inkOf(number)})` }} aria-label={`Show question ${number} on the map`} aria-pressed={selected} onClick={select}>
+        {number}
+      </button>
+      {(block.title || naming) && <Committed label={`Name of question ${number}`} kind="name" value={block.title ?? ""} placeholder="A name" onCommit={rename} />}
+      <Sentence block={block} process={process} overview={overview} onSelect={select} />
+      {picking?.question === block.id && (
+        <p className="notice" role="status">
+          Click the map to {pickingHint(block, picking, process)}. Escape ends this.
+        </p>
+      )}
+      {run && run.error === null && !run.stopped && (
+        <div className="running" role="status">
+          <div>
+            <span>{run.message}</span>
+            <span>
+              {run.secondsLeft !== null && run.secondsLeft > 1 ? `${figure(run.secondsLeft)} s left ` : ""}
+              {run.job && (
+                <button className="linkish" onClick={() => void stopJob(run.job ?? "")}>
+                  Stop
+                </button>
+              )}
+            </span>
+          </div>
+          <LinearProgress variant="determinate" value={run.progress * 100} aria-label={run.message} />
+        </div>
+      )}
+      {run?.error && (
+        <p className="problem" role="alert">
+          {run.error}
+        </p>
+      )}
+      {run?.stopped && <p className="notice">Stopped. The former answer stands.</p>}
+      {answer && <AnswerView answer={answer} full={selected} stale={stale && !(run && !run.error)} />}
+      {selected && (
+        <div className="block-tools">
+          {(stale || run?.error || run?.stopped) && complete && (
+            <button className="linkish" onClick={() => void ask(block.id, block.process, block.inputs)}>
+              Ask again
+            </button>
+          )}
+          {offersOf(process, block.inputs).map(([slot, { label, hint, by }]) => (
+            <button key={slot} className="linkish" title={hint} onClick={() => {
+                edit(by === "map" ? null : slot);
+                if (by === "map") pick({ question: block.id, slot });
+              }}>
+              {label}
+            </button>
+          ))}
+          <button className="linkish" onClick={() => setNaming(true)}>
+            Name
+          </button>
+          <button className="linkish" onClick={copy}>
+            Copy
+          </button>
+          <button className="linkish" aria-label={`Move question ${number} up`} onClick={() => shift(-1)}>
+            Up
+          </button>
+          <button className="linkish" aria-label={`Move question ${number} down`} onClick={() => shift(1)}>
+            Down
+          </button>
+          <button className="linkish" onClick={remove}>
+            Remove
+          </button>
+          {answer && <span>answered {clock(answer.made)} in {elapsed(answer.seconds)}</span>}
+        </div>
+      )}
+    </section>
+  );
+}
+
+/** What a click on the map will do. */
+function pickingHint(block: QuestionBlock, { slot, path }: Picking, process: ProcessInfo): string {
+  const points = valueAt(block.inputs, path ?? [slot]);
+  const of = process["x-awl"].slots[slot];
+  return of ? hintOf(of, isPointSet(points) ? points.features.length : 0) : "set the point";
+}
+
+function Sentence({ block, process, overview, onSelect }: { block: QuestionBlock; process: ProcessInfo; overview: Overview; onSelect: () => void }) {
+  const { editing, edit: openEditor } = useScreen("editing", "edit");
+  const slots = process["x-awl"].slots;
+  const open = editing?.question === block.id ? editing.slot : null;
+  const openSlot = open ? slots[open] : undefined;
+  const { data: sheet } = useSheet(overview.id);
+  const known = {
+    layers: overview.layers,
+    slots,
+    questions: questionNames(sheet?.blocks ?? []),
+    measure: measureOf(process, block.inputs),
+  };
+  // A word is a span, not a button element, because it must break across lines as prose does.
+  const edit = (slot: string) => {
+    onSelect();
+    openEditor(open === slot ? null : slot);
+  };
+  return (
+    <>
+      <p className="sentence">
+        {sentencePieces(process, block.inputs).map((piece, i) => {
+          if ("text" in piece) return <Fragment key={i}>{piece.text}</Fragment>;
+          const slot = slots[piece.slot];
+          if (!slot) return null;
+          const value = block.inputs[piece.slot];
+          const empty = isPointSet(value) && value.features.length === 0;
+          return (
+            <span
+              key={i}
+              role="button"
+              tabIndex={0}
+              className={`slot ${slot.kind}${empty ? " open-place" : ""}`}
+              data-slot={piece.slot}
+              aria-expanded={open === piece.slot}
+              title={slot.label}
+              onClick={() => edit(piece.slot)}
+              onKeyDown={(event) => {
+                if (event.key !== "Enter" && event.key !== " ") return;
+                event.preventDefault();
+                edit(piece.slot);
+              }}
+            >
+              {slotWords(slot, value, known)}
+            </span>
+          );
+        })}
+      </p>
+      {open && openSlot && <SlotEditor key={open} block={block} process={process} name={open} slot={openSlot} overview={overview} />}
+    </>
+  );
+}
+
+function AnswerView({ answer, full, stale }: { answer: Answer; full: boolean; stale: boolean }) {
+  const { figures, doubts, method } = answer.result;
+  return (
+    <>
+      {stale && <p className="stale">This answer is stale: {answer.fresh ? "the question has changed" : "streets, layers or the mode have changed"} since.</p>}
+      <div className="figures">
+        {figures.slice(0, 3).map((item) => (
+          <div className="figure" key={item.label}>
+            <b className={typeof item.value === "string" ? "word" : undefined}>
+              {typeof item.value === "number" ? figure(item.value, decimals(item.value, item.unit)) : (item.value ?? "–")}
+              {item.unit && <small>{item.unit}</small>}
+            </b>
+            <span>{item.label}</span>
+          </div>
+        ))}
+      </div>
+      {doubts.slice(0, full ? 8 : 1).map((doubt) => (
+        <DoubtView key={doubt.code + doubt.text} doubt={doubt} full={full} />
+      ))}
+      {full && (
+        <details>
+          <summary className="stale" style={{ color: "var(--ink-2)", marginTop: 4, cursor: "pointer" }}>
+            How this was found
+          </summary>
+          <ul className="method">
+            {method.map((line) => (
+              <li key={line}>{line}</li>
+            ))}
+          </ul>
+        </details>
+      )}
+    </>
+  );
+}
+
+const decimals = (value: number, unit: string) => (unit === "people" || Number.isInteger(value) ? 0 : unit === "km²" ? 2 : 1);

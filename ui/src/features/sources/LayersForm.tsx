@@ -1,0 +1,200 @@
+/** The layers of a file, each with what it is used as; coordinate systems are asked for where they are missing or wrong. */
+import { useState } from "react";
+import { lookAgain, type IncomingLayer, type Reading } from "../../api/incoming";
+import { figure, words } from "../../common/format";
+import { Text, Word } from "../../controls/inline";
+import { message } from "../../api/client";
+import { useScreen, useScreenValue } from "../../state/screen";
+import { FormEnd, leave, useBuild, type FormProps } from "./form";
+import { LineForm } from "./LineForm";
+import { readingOf } from "./PreviewMap";
+
+const OUT = "out";
+/** What a layer can be used as, by its geometry; streets come from lines alone. */
+const USES: Record<string, string[]> = {
+  point: ["places"],
+  polygon: ["zones", "parcels", "buildings", "places"],
+  line: ["streets", "lines"],
+  raster: ["elevation", "population"],
+};
+
+export function LayersForm({ incoming, study, onDone, onClose }: FormProps) {
+  const { refineDraft } = useScreen("refineDraft");
+  const [roles, setRoles] = useState<Record<string, string>>({});
+  const reading = useReading();
+  const [keys, setKeys] = useState<Record<string, string>>({});
+  const [asLines, setAsLines] = useState<IncomingLayer | null>(null);
+  const { state, problem, setProblem, add } = useBuild(incoming, onDone);
+  const key = (layer: IncomingLayer) => layer.name ?? incoming.name;
+  const usable = incoming.layers.filter((layer) => !layer.problem && !layer.unusable);
+  const begun = study !== null;
+  const roleOf = (layer: IncomingLayer) => roles[key(layer)] ?? suggested(layer, begun);
+  const streets = usable.find((layer) => roleOf(layer) === "streets");
+  const others = usable.filter((layer) => ![OUT, "streets"].includes(roleOf(layer)));
+  const asked = incoming.layers.find((layer) => (layer.problem && !layer.columns) ?? layer.far);
+  const unplaced = incoming.layers.find((layer) => layer.columns);
+
+  const look = async (more: Reading) => {
+    setProblem(null);
+    try {
+      const again = await lookAgain(incoming.token, study, { ...reading, ...more });
+      refineDraft({ ...more, incoming: again });
+    } catch (error) {
+      setProblem(message(error));
+    }
+  };
+  const onlyLines = usable.length > 0 && usable.every(({ geometry }) => geometry === "line" || geometry === "point") && streets && !begun;
+  if (asLines || onlyLines) {
+    const props = asLines ? { only: asLines } : {};
+    return <LineForm incoming={incoming} study={study} onDone={onDone} onClose={onClose} crs={reading.crs ?? null} {...props} />;
+  }
+  const point = incoming.layers.length > 0 && !begun && !streets;
+  return (
+    <section className="line-form" aria-label="Layers of a file" data-testid="layers-form">
+      <h1>What’s in this file?</h1>
+      <p className="dateline">{incoming.name}</p>
+      {asked && <AskSystem layer={asked} onTake={(crs) => void look({ crs })} />}
+      {unplaced && <AskColumns layer={unplaced} onTake={(x, y) => void look({ x, y })} />}
+      <table className="plain">
+        <thead>
+          <tr>
+            <th>Layer</th>
+            <th className="n">{incoming.kind === "raster" ? "Cells" : "Features"}</th>
+            <th>Used as</th>
+            <th>Identified by</th>
+          </tr>
+        </thead>
+        <tbody>
+          {incoming.layers.map((layer) => (
+            <tr key={key(layer)} className={layer.problem ?? layer.unusable ? "quiet" : undefined}>
+              <td>
+                {words(layer.name ?? incoming.name)}
+                <small className="under">{about(layer)}</small>
+              </td>
+              <td className="n">{layer.count ? figure(layer.count) : ""}</td>
+              <td>
+                {layer.problem ? (
+                  "not yet known"
+                ) : layer.unusable ? (
+                  "cannot be used"
+                ) : (
+                  <Word
+                    kind="way"
+                    label={`Use of ${words(layer.name ?? incoming.name)}`}
+                    value={roleOf(layer)}
+                    options={[...(USES[layer.geometry] ?? []).map((role): [string, string] => [role, role]), [OUT, "nothing, leave it out"]]}
+                    onChange={(role) => setRoles({ ...roles, [key(layer)]: role })}
+                  />
+                )}
+              </td>
+              <td>
+                {(layer.keys?.length ?? 0) > 0 && (
+                  <Word
+                    kind="way"
+                    label={`Field that identifies ${words(layer.name ?? incoming.name)}`}
+                    value={keys[key(layer)] ?? layer.key ?? ""}
+                    options={[...(layer.key ? [] : [["", "their number"] as [string, string]]), ...(layer.keys ?? []).map((field): [string, string] => [field, words(field)])]}
+                    onChange={(field) => setKeys({ ...keys, [key(layer)]: field })}
+                  />
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {point && <p className="notice">A study begins with streets: bring in a map extract or street lines first, then these layers.</p>}
+      {streets && others.length > 0 && <p className="notice">Streets are built by themselves: the other layers stay out this time, and can be brought in afterwards.</p>}
+      <FormEnd
+        state={state}
+        problem={problem}
+        act={streets ? "Go on to the streets" : others.length === 1 ? "Add the layer" : `Add ${others.length} layers`}
+        disabled={point || (!streets && others.length === 0)}
+        onAct={() => {
+          if (streets) setAsLines(streets);
+          else if (study) void add(study, others.map((layer) => ({ name: layer.name, role: roleOf(layer), key: keys[key(layer)] ?? null, ...reading })));
+        }}
+        onLeave={() => leave(incoming, onClose)}
+      />
+    </section>
+  );
+}
+
+/** Lines that know their class, or come before there are any streets, are streets. */
+function suggested(layer: IncomingLayer, begun: boolean): string {
+  if (layer.geometry !== "line") return layer.role ?? OUT;
+  return !begun || (layer.known?.street_class ?? 0) > 0.5 ? "streets" : "lines";
+}
+
+function about(layer: IncomingLayer): string {
+  if (layer.problem) return layer.problem;
+  if (layer.unusable) return layer.unusable;
+  const said = [];
+  if (layer.raster) {
+    const { rows, columns, cell_m, least, most } = layer.raster;
+    said.push(`${columns} × ${rows} cells of ${figure(cell_m)} m, ${figure(least, 1)} to ${figure(most, 1)}`);
+  } else {
+    said.push(`${layer.geometry}s`);
+    if (layer.length_km) said.push(`${figure(layer.length_km, 1)} km`);
+    const fields = Object.keys(layer.fields);
+    if (fields.length) said.push(`${fields.length} ${fields.length === 1 ? "field" : "fields"}: ${fields.slice(0, 6).map(words).join(", ")}${fields.length > 6 ? " …" : ""}`);
+  }
+  if (layer.crs) said.push(layer.crs);
+  if (layer.notes?.repaired) said.push(`${figure(layer.notes.repaired)} outlines cross themselves and are repaired: ${layer.notes.repaired_named[0]}`);
+  if (layer.notes?.left_out) said.push(`${figure(layer.notes.left_out)} faulty rows are left out: ${layer.notes.left_out_named[0]}`);
+  if (layer.without_geometry) said.push(`${figure(layer.without_geometry)} without a place`);
+  return said.join(" · ");
+}
+
+function AskSystem({ layer, onTake }: { layer: IncomingLayer; onTake: (system: string) => void }) {
+  const [text, setText] = useState(layer.candidates?.[0] ?? "");
+  return (
+    <div className="notice" role="status">
+      {layer.problem ?? "It lies far from the streets of this study: the stated coordinate system may be wrong."}{" "}
+      {(layer.candidates?.length ?? 0) > 0 && `In ${(layer.candidates ?? []).join(" or ")} it would fit. `}
+      <form
+        className="row"
+        onSubmit={(event) => {
+          event.preventDefault();
+          if (text.trim()) onTake(text.trim());
+        }}
+      >
+        Its coordinates are in <Text label="Coordinate system" value={text} placeholder="EPSG:32625" onChange={setText} />
+        <button className="linkish" disabled={!text.trim()}>
+          Look again
+        </button>
+      </form>
+    </div>
+  );
+}
+
+/** Which columns of a table hold the coordinates of a row. */
+function AskColumns({ layer, onTake }: { layer: IncomingLayer; onTake: (x: string, y: string) => void }) {
+  const columns = (layer.columns ?? []).filter(Boolean);
+  const [x, setX] = useState(columns[0] ?? "");
+  const [y, setY] = useState(columns[1] ?? "");
+  const options = columns.map((name): [string, string] => [name, name]);
+  return (
+    <div className="notice" role="status">
+      {layer.problem}.{" "}
+      <form
+        className="row"
+        onSubmit={(event) => {
+          event.preventDefault();
+          onTake(x, y);
+        }}
+      >
+        Longitude or easting is in <Word kind="way" label="Column with longitude or easting" value={x} options={options} onChange={setX} />, latitude or northing in{" "}
+        <Word kind="way" label="Column with latitude or northing" value={y} options={options} onChange={setY} />{" "}
+        <button className="linkish" disabled={!x || !y || x === y}>
+          Look again
+        </button>
+      </form>
+    </div>
+  );
+}
+
+/** How the file is read, as far as it was said. */
+function useReading(): Reading {
+  const draft = useScreenValue((screen) => screen.draft);
+  return draft ? readingOf(draft) : {};
+}

@@ -1,0 +1,206 @@
+/** Lines that wait to become streets: a sentence whose words say what each field means. */
+import { useState } from "react";
+import type { IncomingLayer, LineRoles, StreetWords } from "../../api/incoming";
+import { figure, percent } from "../../common/format";
+import { Amount, Word } from "../../controls/inline";
+import { FormEnd, leave, useBuild, type FormProps } from "./form";
+
+const NONE = "none";
+const ROLES: [keyof LineRoles & ("street_class" | "name" | "speed" | "direction" | "level"), string, string][] = [
+  ["street_class", "class", "way"],
+  ["name", "name", "way"],
+  ["speed", "speed in km/h", "amount"],
+  ["direction", "direction", "way"],
+  ["level", "level", "way"],
+];
+
+export function LineForm({ incoming, study, onDone, onClose, only, crs }: FormProps & { only?: IncomingLayer; crs?: string | null }) {
+  const lines = only ? [only] : incoming.layers.filter(({ geometry }) => geometry === "line");
+  const [layer, setLayer] = useState<IncomingLayer>(lines[0] as IncomingLayer);
+  const [roles, setRoles] = useState<LineRoles>(layer.roles as LineRoles);
+  const [tolerance, setTolerance] = useState("0.5");
+  const [joins, setJoins] = useState<"crossings" | "ends">("crossings");
+  const [first, setFirst] = useState("1");
+  const [numbering, setNumbering] = useState("");
+  const { state, problem, build } = useBuild(incoming, onDone);
+  const points = incoming.layers.filter(({ geometry }) => geometry === "point");
+  const numberFields = points.flatMap((nodes) => Object.keys(nodes.fields).map((field) => ({ nodes, field })));
+  const put = (role: keyof LineRoles, value: string) => setRoles({ ...roles, [role]: value === NONE ? null : value });
+  const values = roles.direction ? (layer.fields[roles.direction] ?? []) : [];
+  const numbers = Object.keys(layer.fields).filter((name) => layer.types?.[name] === "number");
+
+  const wanted = (): StreetWords => {
+    const [nodes, field] = numbering ? (JSON.parse(numbering) as [string, string]) : [null, null];
+    return {
+      study,
+      layer: layer.name,
+      crs: crs ?? null,
+      fields: Object.fromEntries(Object.entries(roles).map(([role, value]) => [role, value ?? NONE])),
+      tolerance: Number(tolerance),
+      break_crossings: joins === "crossings",
+      first_node: Number(first),
+      nodes_layer: nodes,
+      nodes_field: field,
+    };
+  };
+  return (
+    <section className="line-form" aria-label="Lines to streets" data-testid="line-form">
+      <h1>Lines to streets</h1>
+      <p className="prose">
+        <b>{incoming.name}</b> holds {figure(layer.count)} lines, {figure(layer.length_km ?? 0, 1)} km. By length, {share(layer, "street_class")} have a class Awl
+        knows, {share(layer, "speed")} a speed, {share(layer, "name")} a name, {share(layer, "direction")} say their direction.
+      </p>
+      <p className="question">
+        Take{" "}
+        {lines.length > 1 ? (
+          <Word
+            kind="place"
+            label="Layer"
+            value={String(layer.name)}
+            options={lines.map(({ name }) => [String(name), String(name)])}
+            onChange={(name) => {
+              const next = lines.find((one) => String(one.name) === name) as IncomingLayer;
+              setLayer(next);
+              setRoles(next.roles as LineRoles);
+            }}
+          />
+        ) : (
+          "these lines"
+        )}{" "}
+        as streets, with{" "}
+        {ROLES.map(([role, label, kind], i) => (
+          <span key={role}>
+            {label} from{" "}
+            <Word
+              kind={kind}
+              label={`Field with the ${label}`}
+              value={roles[role] ?? NONE}
+              options={fieldOptions(Object.keys(layer.fields))}
+              onChange={(value) => put(role, value)}
+            />
+            {i < ROLES.length - 1 ? ", " : ". "}
+          </span>
+        ))}
+        {roles.direction && (
+          <>
+            A direction of{" "}
+            {(["forward", "backward", "both"] as const).map((way, i) => (
+              <span key={way}>
+                <Word
+                  kind="way"
+                  label={`Value that means ${WAYS[way]}`}
+                  value={roles[way]}
+                  options={[...new Set([roles[way], ...values])].map((value) => [value, value])}
+                  onChange={(value) => put(way, value)}
+                />{" "}
+                means {WAYS[way]}
+                {["; ", "; ", "; anything else, both ways. "][i]}
+              </span>
+            ))}
+          </>
+        )}
+        {numbers.length > 0 && (
+          <>
+            A cost comes from{" "}
+            <Word kind="amount" label="Field with the cost along the line" value={roles.cost_forward ?? NONE} options={fieldOptions(numbers)} onChange={(value) => put("cost_forward", value)} />
+            {roles.cost_forward && (
+              <>
+                {" "}
+                as drawn and{" "}
+                <Word
+                  kind="amount"
+                  label="Field with the cost against the line"
+                  value={roles.cost_backward ?? NONE}
+                  options={[[NONE, "the same"], ...numbers.map((name): [string, string] => [name, name])]}
+                  onChange={(value) => put("cost_backward", value)}
+                />{" "}
+                against it
+              </>
+            )}
+            .{" "}
+          </>
+        )}
+        Lines meet{" "}
+        <Word
+          kind="way"
+          label="Where lines meet"
+          value={joins}
+          options={[
+            ["crossings", "where they cross at one level"],
+            ["ends", "at their end points alone"],
+          ]}
+          onChange={(next) => setJoins(next as "crossings" | "ends")}
+        />
+        . Close gaps up to{" "}
+        <Amount label="Tolerance in metres" value={tolerance} onChange={setTolerance} /> m. Number nodes{" "}
+        <Word
+          kind="amount"
+          label="Numbering"
+          value={numbering}
+          options={[
+            ["", "anew"],
+            ...numberFields.map(({ nodes, field }): [string, string] => [JSON.stringify([nodes.name, field]), `by ${nodes.name ?? "points"}, ${field}`]),
+          ]}
+          onChange={setNumbering}
+        />
+        {numbering === "" && (
+          <>
+            {" "}
+            from <Amount label="First node number" value={first} onChange={setFirst} />
+          </>
+        )}
+        .
+      </p>
+      <Joins joins={layer.joins} />
+      <Samples layer={layer} roles={roles} />
+      <FormEnd state={state} problem={problem} act="Build streets" onAct={() => void build(wanted())} onLeave={() => leave(incoming, onClose)} />
+    </section>
+  );
+}
+
+/** What each way of joining makes of the lines. */
+function Joins({ joins }: { joins: IncomingLayer["joins"] }) {
+  if (!joins?.crossings || !joins.ends) return null;
+  const { crossings, ends } = joins;
+  const apart = `${percent(ends.connected, 1)} of their length is connected`;
+  return (
+    <p className="notice">
+      {crossings.broken === 0
+        ? `No line crosses or meets another between its ends; ${apart} either way.`
+        : `Broken where they cross, lines meet in ${figure(crossings.broken)} places between their ends, and ${percent(crossings.connected, 1)} of their length is connected; by end points alone ${percent(ends.connected, 1)}.`}
+      {crossings.zero_length > 0 && ` ${crossings.zero_length === 1 ? "1 line has no length and is" : `${figure(crossings.zero_length)} lines have no length and are`} left out.`}
+    </p>
+  );
+}
+
+const fieldOptions = (names: string[]): [string, string][] => [[NONE, "no field"], ...names.map((name): [string, string] => [name, name])];
+
+const WAYS = { forward: "along the line as drawn", backward: "against it", both: "both ways" };
+
+const share = (layer: IncomingLayer, role: string) => `${figure(100 * (layer.known?.[role] ?? 0))}%`;
+
+/** What the chosen fields hold, so that a wrong one is seen. */
+function Samples({ layer, roles }: { layer: IncomingLayer; roles: LineRoles }) {
+  const rows = ROLES.filter(([role]) => roles[role]);
+  if (rows.length === 0) return null;
+  return (
+    <table className="plain">
+      <thead>
+        <tr>
+          <th>Meaning</th>
+          <th>Field</th>
+          <th>Commonest values</th>
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map(([role, label]) => (
+          <tr key={role}>
+            <td>{label}</td>
+            <td>{roles[role]}</td>
+            <td className="faint">{(layer.fields[roles[role] ?? ""] ?? []).filter(Boolean).slice(0, 4).join(", ")}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}

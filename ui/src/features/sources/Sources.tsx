@@ -1,0 +1,217 @@
+/** Stage Sources: what came in, and what else is wanted. */
+import { useQueryClient } from "@tanstack/react-query";
+import type { BuildReport, JobInfo, LayerInfo, Overview } from "../../api/studies";
+import { clock, figure, km, words } from "../../common/format";
+import type { Answer } from "../../state/sheet";
+import { Drop, LAYER_FILES, STREET_FILES } from "./Drop";
+import { ImportForm } from "./ImportForm";
+import { CHANGEABLE, LayerPage } from "./LayerPage";
+import { screenNow, useScreen } from "../../state/screen";
+import { changeLayer, dropLayer } from "../../api/layers";
+import { Word } from "../../controls/inline";
+
+const USES: Record<string, string> = { base: "base map", streets: "links", restrictions: "turns" };
+
+export function Sources({ overview }: { overview: Overview }) {
+  const queries = useQueryClient();
+  const { draft, layer } = useScreen("draft", "layer");
+  const { build, layers } = overview;
+  const landed = (job: JobInfo) => {
+    // Answers that no page shows are not fetched anew; that they no longer fit the streets is known all the same.
+    if (job.result?.report) {
+      queries.setQueriesData<Answer | null>({ queryKey: ["answer", overview.id] }, (answer) => answer && { ...answer, fresh: false });
+    }
+    void queries.invalidateQueries();
+  };
+  if (draft) return <ImportForm study={overview.id} layers={layers} onDone={landed} />;
+  if (layer && layers.some(({ id }) => id === layer)) return <LayerPage key={layer} overview={overview} ident={layer} />;
+  const own = layers.filter(({ role }) => CHANGEABLE.includes(role));
+  const answers = layers.filter(({ role }) => role === "answer");
+  const streets = layers.filter(({ role }) => ["streets", "nodes", "restrictions"].includes(role));
+  const base = layers.filter(({ role }) => role === "base");
+  return (
+    <>
+      <h1>Sources</h1>
+      <p className="dateline">{build ? `Streets from ${build.source}, taken in at ${clock(build.built)}` : "No streets yet"}</p>
+      {build && <CameIn build={build} />}
+      <h2>Bring in</h2>
+      <Drop
+        study={overview.id}
+        prompt="Drop layers of places or zones, rasters, or newer streets, or"
+        hint={`${STREET_FILES}. ${LAYER_FILES}.`}
+      />
+      <h2>Layers</h2>
+      {own.length === 0 ? <p className="notice">No places or zones yet. Questions about people need zones with numbers of people.</p> : <LayerTable layers={own} />}
+      {overview.rasters.length > 0 && <RasterTable overview={overview} />}
+      {streets.length > 0 && (
+        <>
+          <h2>The street graph as layers</h2>
+          <LayerTable layers={streets} />
+        </>
+      )}
+      {answers.length > 0 && (
+        <>
+          <h2>Kept answers</h2>
+          <LayerTable layers={answers} />
+        </>
+      )}
+      {base.length > 0 && (
+        <>
+          <h2>Base map, from the extract</h2>
+          <LayerTable layers={base} />
+        </>
+      )}
+    </>
+  );
+}
+
+function CameIn({ build }: { build: BuildReport }) {
+  const classes = Object.entries(build.length_by_class_m);
+  return (
+    <>
+      <div className="report-figures">
+        {[
+          ["Ways read", figure(build.ways_read), ""],
+          ["Streets", figure(build.streets_read), ""],
+          ["Street length", figure(build.length_m / 1000), "km"],
+          ["Missing nodes", figure(build.references_missing), ""],
+        ].map(([label, value, unit]) => (
+          <div className="figure" key={label}>
+            <b>
+              {value}
+              {unit && <small>{unit}</small>}
+            </b>
+            <span>{label}</span>
+          </div>
+        ))}
+      </div>
+      <p className="prose">
+        By length, {figure(build.share_with_maxspeed * 100)}% of the streets have a posted limit, {figure(build.share_named * 100)}% a name, and{" "}
+        {figure(build.share_oneway * 100)}% are one-way.
+        {Object.keys(build.classes_left_out ?? {}).length > 0 && ` Left out by choice: ${Object.keys(build.classes_left_out).map(words).join(", ")}.`}
+        {build.references_missing > 0 && ` Ways refer to ${figure(build.references_missing)} nodes that the extract lacks: streets are cut there.`}
+      </p>
+      <Doubtful build={build} />
+      <table className="plain">
+        <thead>
+          <tr>
+            <th>Class of street</th>
+            <th className="n">Links</th>
+            <th className="n">Length</th>
+          </tr>
+        </thead>
+        <tbody>
+          {classes.map(([name, metres]) => (
+            <tr key={name}>
+              <td>{words(name)}</td>
+              <td className="n">{figure(build.links_by_class[name])}</td>
+              <td className="n">{km(metres)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+/** What the build left out or could not decide. */
+function Doubtful({ build }: { build: BuildReport }) {
+  const told = [
+    ...((build.nodes_off_earth ?? 0) > 0 ? [`${figure(build.nodes_off_earth)} nodes have impossible coordinates and were left out.`] : []),
+    ...((build.objects_repeated ?? 0) > 0 ? [`${figure(build.objects_repeated)} objects were in the file more than once; the last of each holds.`] : []),
+    ...Object.entries(build.left_out ?? {}).map(([what, count]) => `Left out, ${what}: ${figure(count)}.`),
+    ...((build.coast_disputed_m ?? 0) > 0
+      ? [`Coastline and streets contradict each other along ${km(build.coast_disputed_m ?? 0)} of ${km(build.coast_m ?? 0)} of coast: no sea is drawn there.`]
+      : []),
+  ];
+  return told.map((text) => (
+    <p className="notice" key={text}>
+      {text}
+    </p>
+  ));
+}
+
+function LayerTable({ layers }: { layers: LayerInfo[] }) {
+  return (
+    <table className="plain">
+      <thead>
+        <tr>
+          <th>Layer</th>
+          <th className="n">Features</th>
+          <th>Used as</th>
+          <th>Fields</th>
+        </tr>
+      </thead>
+      <tbody>
+        {layers.map((layer) => (
+          <tr key={layer.id} title={`From ${layer.source}`}>
+            <td>
+              <button className="linkish" onClick={() => screenNow().lookAtLayer(layer.id)}>
+                {layer.title}
+              </button>
+              <small className="under">{layerFaults(layer)}</small>
+            </td>
+            <td className="n">{figure(layer.count)}</td>
+            <td>{USES[layer.role] ?? layer.role}</td>
+            <td className="faint">{Object.keys(layer.fields).map(words).join(", ")}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function RasterTable({ overview }: { overview: Overview }) {
+  const queries = useQueryClient();
+  const again = () => queries.invalidateQueries({ queryKey: ["overview", overview.id] });
+  return (
+    <table className="plain">
+      <thead>
+        <tr>
+          <th>Raster</th>
+          <th className="n">Cells</th>
+          <th>Used as</th>
+          <th>Values</th>
+          <th />
+        </tr>
+      </thead>
+      <tbody>
+        {overview.rasters.map((raster) => (
+          <tr key={raster.id} title={`From ${raster.source}`}>
+            <td>
+              {raster.title}
+              <small className="under">{(raster.notes ?? []).join(" ")}</small>
+            </td>
+            <td className="n">
+              {raster.columns} × {raster.rows} of {figure(raster.cell_m)} m
+            </td>
+            <td>
+              <Word
+                kind="way"
+                label={`Use of ${raster.title}`}
+                value={raster.role}
+                options={[["elevation", "elevation"], ["population", "population"]]}
+                onChange={(role) => void changeLayer(overview.id, raster.id, { role }).then(again)}
+              />
+            </td>
+            <td className="faint">
+              {figure(raster.least)} to {figure(raster.most)}
+              {raster.role === "population" ? `, ${figure(raster.total)} people` : " m"}
+            </td>
+            <td>
+              <button className="linkish" onClick={() => void dropLayer(overview.id, raster.id).then(again)}>
+                Remove
+              </button>
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+/** Faults of a layer in a few words; its page names them. */
+function layerFaults({ notes }: LayerInfo): string {
+  if (!notes) return "";
+  return [notes.left_out && `${figure(notes.left_out)} left out`, notes.repaired && `${figure(notes.repaired)} repaired`].filter(Boolean).join(", ");
+}

@@ -1,0 +1,60 @@
+/** What every form about a waiting file has: a job that takes the file in, and an end with the two ways out. */
+import { Button } from "@mui/material";
+import { useState } from "react";
+import { addLayers, buildStreets, dismissIncoming, type Incoming, type LayerChoice, type StreetWords } from "../../api/incoming";
+import type { JobInfo } from "../../api/studies";
+import { useJob, Working, type WorkState } from "../../controls/Progress";
+import { message } from "../../api/client";
+
+export type FormProps = { incoming: Incoming; study: string | null; onDone: (job: JobInfo) => void; onClose: () => void };
+
+/** Build streets or add layers, and say why it failed. */
+export function useBuild(incoming: Incoming, onDone: (job: JobInfo) => void) {
+  const [problem, setProblem] = useState<string | null>(null);
+  const [state, run] = useJob();
+  const follow = async (start: () => Promise<JobInfo>) => {
+    setProblem(null);
+    try {
+      const ended = await run(await start());
+      if (ended.status === "successful") onDone(ended);
+      else setProblem(ended.problem?.detail ?? `${incoming.name} was stopped. Nothing of it landed.`);
+    } catch (error) {
+      setProblem(message(error));
+    }
+  };
+  return {
+    state,
+    problem,
+    setProblem,
+    build: (words: StreetWords) => follow(() => buildStreets(incoming.token, words)),
+    add: (study: string, layers: LayerChoice[]) => follow(() => addLayers(incoming.token, study, layers)),
+  };
+}
+
+export function leave(incoming: Incoming, onClose: () => void): void {
+  void dismissIncoming(incoming.token);
+  onClose();
+}
+
+type End = { state: WorkState | null; problem: string | null; act: string; onAct: () => void; onLeave: () => void; disabled?: boolean };
+
+export function FormEnd({ state, problem, act, onAct, onLeave, disabled = false }: End) {
+  return (
+    <>
+      {state && <Working state={state} />}
+      {problem && (
+        <p className="problem" role="alert">
+          {problem}
+        </p>
+      )}
+      <div className="row">
+        <Button variant="contained" disabled={disabled || state !== null} onClick={onAct}>
+          {act}
+        </Button>
+        <Button disabled={state !== null} onClick={onLeave}>
+          Cancel
+        </Button>
+      </div>
+    </>
+  );
+}

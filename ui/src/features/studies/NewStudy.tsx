@@ -1,0 +1,57 @@
+/** A file that is to begin a study, and the map of what is in it. */
+import { lazy, Suspense, useEffect, useState } from "react";
+import { boundsOf } from "../../api/incoming";
+import { Failures } from "../../controls/Failures";
+import { ImportForm } from "../sources/ImportForm";
+import { previewLegend } from "../sources/previewLegend";
+import { Legend, Ticks } from "../legend/Legend";
+import { go, screenNow, type ImportDraft } from "../../state/screen";
+import { MapFailures } from "../../controls/MapFailures";
+
+const PreviewMap = lazy(() => import("../sources/PreviewMap"));
+
+export default function NewStudy({ draft }: { draft: ImportDraft }) {
+  const [metresPerPixel, setMetresPerPixel] = useState(5);
+  const drawable = boundsOf(draft.incoming) !== null;
+  useEffect(() => {
+    document.title = "Awl: a new study";
+  }, []);
+  return (
+    <div className="app begin">
+      <header className="head">
+        <div className="brand">
+          <a href="#/" onClick={() => screenNow().closeDraft()}>
+            <b>Awl</b>
+            <span>A new study</span>
+            <small>from {draft.incoming.name}</small>
+          </a>
+        </div>
+      </header>
+      <main className="left">
+        <Failures panel="page" />
+        <ImportForm study={null} layers={[]} onDone={(job) => go(job.result?.study ?? null, "sources")} />
+      </main>
+      <div className="work">
+        <div className="map-frame">
+          {drawable ? (
+            <>
+              <Suspense fallback={null}>
+                <PreviewMap draft={draft} onScale={setMetresPerPixel} />
+              </Suspense>
+              <Ticks metresPerPixel={metresPerPixel} />
+            </>
+          ) : (
+            <div className="empty-map">{nothingDrawn(draft)}</div>
+          )}
+          <MapFailures />
+        </div>
+        {drawable ? <Legend groups={previewLegend(draft)} metresPerPixel={metresPerPixel} /> : <aside className="margin" />}
+      </div>
+    </div>
+  );
+}
+
+/** Why there is no map of a file. */
+function nothingDrawn({ incoming }: ImportDraft): string {
+  return incoming.extract ? "No street of this extract has its nodes in it, so there is nothing to draw." : "The map appears when it is known where the coordinates lie.";
+}

@@ -1,0 +1,37 @@
+/** The frame of the screen: which study and stage, in which theme, with what message. */
+import type { Slice } from "./slice";
+
+export const STAGES = ["sources", "streets", "modes", "sheet", "handout"] as const;
+export type Stage = (typeof STAGES)[number];
+export type Theme = "light" | "dark";
+
+export type Frame = {
+  study: string | null;
+  stage: Stage;
+  theme: Theme;
+  /** What is told at the foot of the page. */
+  notice: string | null;
+  panelHeight: number;
+  flipTheme: () => void;
+  tell: (notice: string | null) => void;
+  setPanelHeight: (height: number) => void;
+};
+
+function storedTheme(): Theme {
+  try {
+    return localStorage.getItem("awl-theme") === "dark" ? "dark" : "light";
+  } catch {
+    return "light";
+  }
+}
+
+export const frame: Slice<Frame> = (set) => ({
+  study: null,
+  stage: "sheet",
+  theme: storedTheme(),
+  notice: null,
+  panelHeight: 222,
+  flipTheme: () => set(({ theme }) => ({ theme: theme === "dark" ? "light" : "dark" })),
+  tell: (notice) => set({ notice }),
+  setPanelHeight: (panelHeight) => set({ panelHeight }),
+});

@@ -1,0 +1,37 @@
+/** What comes in, and the layer that is looked at. */
+import type { Area, Incoming, Reading } from "../../api/incoming";
+import type { MapView } from "./mapView";
+import type { Slice } from "./slice";
+
+/** A file under consideration, and what of it is wanted: what is off is off for good. */
+export type ImportDraft = { incoming: Incoming; without: string[]; area: Area | null } & Reading;
+
+export type Sources = {
+  /** Files that were dropped and not looked into yet. */
+  queue: File[];
+  draft: ImportDraft | null;
+  /** The layer that is looked at, and which of its features are selected. */
+  layer: string | null;
+  chosen: number[];
+  enqueue: (files: File[]) => void;
+  /** The first file of the queue was looked into; null where it could not be. */
+  consider: (incoming: Incoming | null) => void;
+  refineDraft: (part: Partial<ImportDraft>) => void;
+  closeDraft: () => void;
+  lookAtLayer: (layer: string | null) => void;
+  choose: (chosen: number[]) => void;
+};
+
+export const NO_LAYER = { layer: null, chosen: [] } satisfies Partial<Sources>;
+
+export const sources: Slice<Sources, Pick<MapView, "drawing">> = (set) => ({
+  ...NO_LAYER,
+  queue: [],
+  draft: null,
+  enqueue: (files) => set(({ queue }) => ({ queue: [...queue, ...files] })),
+  consider: (incoming) => set(({ queue, draft }) => ({ queue: queue.slice(1), draft: incoming ? { incoming, without: [], area: null } : draft })),
+  refineDraft: (part) => set(({ draft }) => (draft ? { draft: { ...draft, ...part } } : {})),
+  closeDraft: () => set({ draft: null, drawing: null }),
+  lookAtLayer: (layer) => set({ layer, chosen: [], drawing: null }),
+  choose: (chosen) => set({ chosen }),
+});
