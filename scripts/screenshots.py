@@ -136,7 +136,7 @@ def headline(page: Page, folder: Path) -> None:
     page.find(".block.selected .figure", "best 3 of 9")
     page.click(".block.selected [data-slot=candidates]")
     page.click(".legend-row", "beyond 15 min")
-    page.click(".tray .switches button", "Choices")
+    page.click(".results .switches button", "Choices")
     page.settled()
     page.picture(folder / "candidates.png")
     page.click(".legend-row", "beyond 15 min")

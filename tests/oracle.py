@@ -159,7 +159,7 @@ class World:
         rest = zip(beside.link[more].tolist(), beside.fraction[more].tolist(), beside.off[more].tolist(), strict=True)
         return [(int(places.link[row]), float(places.fraction[row]), 0.0), *rest]
 
-    def beside(self, time: float, link: int, off: float) -> float:
+    def access_time(self, time: float, link: int, off: float) -> float:
         """When a street beside is come to, which takes as long as a piece of it on its quicker side."""
         return self.after(time, (link, int(np.argmin(self.cost[link]))), off)
 
@@ -178,7 +178,7 @@ class World:
             for side, share in ((0, 1 - f), (1, f)):
                 if np.isfinite(self.cost[link, side]):
                     arc = (link, side)
-                    after = self.after(self.beside(begin, link, off), arc, share)
+                    after = self.after(self.access_time(begin, link, off), arc, share)
                     heapq.heappush(waiting, (after, next(ticket), self.head(arc), (arc,), first))
         settled: dict[tuple[int, tuple[tuple[int, int], ...], int], float] = {}
         entered: dict[tuple[int, int], float] = {}
@@ -215,8 +215,8 @@ class World:
                     side = 0 if g >= f else 1
                     open_ = np.isfinite(self.cost[link, side]) and f not in (0.0, 1.0)
                     if link == other and (open_ or f == g):
-                        ways.append(self.after(self.beside(begin, link, way), (link, side), abs(g - f)))
-                made[row] = min([made[row], *(self.beside(way, other, off) for way in ways if np.isfinite(way))])
+                        ways.append(self.after(self.access_time(begin, link, way), (link, side), abs(g - f)))
+                made[row] = min([made[row], *(self.access_time(way, other, off) for way in ways if np.isfinite(way))])
         return made - begin + (self.mode.delays.start_s + self.mode.delays.end_s if self.timed else 0.0)
 
 

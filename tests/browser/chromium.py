@@ -105,8 +105,13 @@ class Page:
         return round(x), round(y)
 
     def click_map(self, lon: float, lat: float) -> None:
-        """Click the map at a coordinate."""
+        """Click the map at a coordinate, once it listens: it shows a cross while a word waits for a click."""
         canvas = self.find(".maplibregl-canvas")
+        waits = (
+            "return [...document.querySelectorAll('.notice')].some((n) => n.textContent.startsWith('Click the map'))"
+        )
+        listens = "return window.awlMap?.map.getCanvas().style.cursor === 'crosshair'"
+        self.wait(lambda: not self.script(waits) or self.script(listens), "the map to wait for a click")
         x, y = self.at(lon, lat)
         size = canvas.size
         ActionChains(self.driver).move_to_element_with_offset(

@@ -79,7 +79,7 @@ def test_the_headline_question(candidates: Table, sheet: Page, cut: Study) -> No
     answer = asked(sheet, cut)
     change = next(value for label, value in figures(sheet).items() if label.startswith("change within 4 min"))
     assert change == round(answer["totals"][0]["change_within_4"])
-    assert sheet.find(".margin h2").text == "Change within 4 min, points"
+    assert sheet.find(".legend h2").text == "Change within 4 min, points"
     sheet.click(".editor button", "Remove comparison")
 
     sheet.click(".block-tools button", "Try candidates")
@@ -88,7 +88,7 @@ def test_the_headline_question(candidates: Table, sheet: Page, cut: Study) -> No
     answer = asked(sheet, cut)
     assert figures(sheet)["more within 4 min with the best 3 of 9"] == round(answer["choices"][0]["gained"])
     assert len(answer["choices"]) == 10
-    sheet.click(".tray .switches button", "Choices")
+    sheet.click(".results .switches button", "Choices")
     assert sheet.find(".MuiDataGrid-row [data-field=candidates]").text == answer["choices"][0]["candidates"]
 
 
@@ -98,9 +98,9 @@ def test_zones_follow_the_cursor_and_tell_of_themselves(sheet: Page, cut: Study)
     answer = asked(sheet, cut)
     cursor = sheet.find("[aria-label='Minute shown on the map']")
     cursor.send_keys(Keys.ARROW_LEFT, Keys.ARROW_LEFT)
-    sheet.find(".margin h2", "People within 8 min")
+    sheet.find(".legend h2", "People within 8 min")
     sheet.click(".series-key button", "back to the limits")
-    sheet.find(".margin h2", "People within 10 min")
+    sheet.find(".legend h2", "People within 10 min")
     assert drawn(sheet, "graded") == 0
     sheet.click(".legend-row", "beyond 15 min")
     sheet.wait(lambda: drawn(sheet, "graded") == len(answer["unserved"]["features"]), "the dots")

@@ -17,7 +17,7 @@ pytestmark = pytest.mark.browser
 
 def classes(page: Page) -> int:
     """Places in all classes of the legend together."""
-    rows = page.find(".margin section").find_elements(By.CSS_SELECTOR, ".legend-row small")
+    rows = page.find(".legend section").find_elements(By.CSS_SELECTOR, ".legend-row small")
     return sum(int(row.text.replace("\u202f", "").replace(",", "").replace(" ", "")) for row in rows)
 
 
@@ -31,7 +31,7 @@ def test_how_central_places_are(sheet: Page, cut: Study) -> None:  # noqa: F811
     field = sheet.find("[aria-label='Limit in metres']")
     sheet.script("arguments[0].select()", field)
     field.send_keys("1500\n")
-    sheet.find(".block.selected [data-slot=radius]", "1500 metres")
+    sheet.find(".block.selected [data-slot=radius]", "1,500 metres")
     sheet.find(".block.selected .figure", "within 1500 m")
     sheet.settled()
     far = ask(cut, "centrality", block(cut)["inputs"]).document()
@@ -39,11 +39,11 @@ def test_how_central_places_are(sheet: Page, cut: Study) -> None:  # noqa: F811
     assert drawn(sheet, "owned") == 0, "streets are drawn beside betweenness alone"
 
     Select(sheet.find("[aria-label='What places are coloured by']")).select_by_value("betweenness")
-    sheet.find(".margin h2", "Trips between places")
+    sheet.find(".legend h2", "Trips between places")
     sheet.settled()
     assert drawn(sheet, "owned") == len(far["streets"]["features"]) > 0
     sheet.click(".block.selected [data-slot=indices]")
     for name in ("gravity", "closeness", "straightness"):
         sheet.click(".editor label", name)
     sheet.find(".block.selected [data-slot=indices]", "reach and betweenness")
-    assert sheet.find(".margin section h2").text == "Betweenness", "what the map shows stays"
+    assert sheet.find(".legend section h2").text == "Betweenness", "what the map shows stays"

@@ -148,9 +148,9 @@ def test_the_map_shows_speed_by_hour_delay_and_two_modes_side_by_side(page: Page
     for colour, said in (("speed", "Drive, speed"), ("delay", "Drive, lost at its ends"), ("beside", "Drive, used by")):
         drawn = page.script("return window.awlMap.streets()")
         Select(page.find("[aria-label='Colour of the streets']")).select_by_value(colour)
-        page.find(".margin h2", said)
+        page.find(".legend h2", said)
         drawn_anew(page, drawn)
-    assert "walk alone" in page.find(".margin").text
+    assert "walk alone" in page.find(".legend").text
     drawn = page.script("return window.awlMap.streets()")
     Select(page.find("[aria-label='Day']")).select_by_value("weekday")
     page.find("[aria-label='Hour of the day']")

@@ -73,7 +73,7 @@ def test_what_stands_along_the_streets_near_a_click(sheet: Page, cut: Study) -> 
 def test_a_matrix_as_a_table_of_minutes(sheet: Page) -> None:  # noqa: F811
     sheet.click(".asking .linkish", "How long")
     sheet.find(".block.selected .figure", "longest")
-    sheet.click(".tray button", "As a table")
+    sheet.click(".results button", "As a table")
     cells = sheet.find(".heat tbody").find_elements(By.TAG_NAME, "td")
     assert all(float(cell.text) > 0 for cell in cells if cell.text != "–")
 
@@ -103,7 +103,7 @@ def test_notes_names_copies_and_order_are_kept(sheet: Page, cut: Study) -> None:
     name = sheet.find("[aria-label='Name of question 1']")
     name.send_keys("Cool rooms on foot", Keys.ENTER)
     sheet.wait(lambda: blocks(cut)[0].get("title") == "Cool rooms on foot", "the name")
-    sheet.find(".tray-head h2", "Cool rooms on foot")
+    sheet.find(".results-head h2", "Cool rooms on foot")
     sheet.click(".block.selected .linkish", "Copy")
     sheet.wait(lambda: len(blocks(cut)) == 3, "the copy")
     sheet.find("[data-question] input[value='Cool rooms on foot, copy']")
@@ -140,11 +140,11 @@ def test_everything_by_keyboard(sheet: Page, cut: Study) -> None:  # noqa: F811
     sheet.wait(lambda: sheet.script("return document.documentElement.dataset.theme") == "dark", "the dark theme")
     press(sheet, "d")
     press(sheet, "m")
-    sheet.find(".margin h2", "Measured")
+    sheet.find(".legend h2", "Measured")
     sheet.click_map(*WEST)
     sheet.click_map(*EAST)
     # 0.0120 degrees of longitude at 41.29 north and 0.0030 of latitude: 1.06 km, give or take a pixel.
-    label = sheet.find(".margin .legend-row", " m").text
+    label = sheet.find(".legend .legend-row", " m").text
     assert 1030 < float(label.split(" m")[0].replace(",", "")) < 1090
     press(sheet, Keys.ESCAPE)
     press(sheet, "2")
@@ -172,7 +172,7 @@ def test_an_answer_feeds_a_question_and_is_drawn_over_it(sheet: Page, cut: Study
     fewer = len(records.answer(cut.reading, block(cut, 1)["id"])["result"]["rows"])
     assert 0 < fewer < whole
     Select(sheet.find("[aria-label='Another answer beside the selected one']")).select_by_value(block(cut)["id"])
-    sheet.find(".margin h2", "The other answer")
+    sheet.find(".legend h2", "The other answer")
     sheet.wait(lambda: drawn(sheet, "overlaid") > 0, "the outline of the first answer")
     order = "return window.awlMap.map.getStyle().layers.map(l => l.id).filter(id => ['water', 'overlaid'].includes(id))"
     assert sheet.script(order) == ["water", "overlaid"]
@@ -199,7 +199,7 @@ def test_a_street_tells_when_it_is_reached_and_the_way(sheet: Page) -> None:  # 
     sheet.click_map(*EAST)
     sheet.find(".card dd b", "min")
     sheet.wait(lambda: drawn(sheet, "routes") == 1, "the way to the street")
-    sheet.click(".tray button", "Close")
+    sheet.click(".results button", "Close")
     sheet.wait(lambda: drawn(sheet, "routes") == 0, "the way gone")
 
 
@@ -213,8 +213,8 @@ def test_zones_are_coloured_by_a_further_measure_in_natural_breaks(sheet: Page, 
     sheet.wait(lambda: sheet.driver.find_elements(By.CSS_SELECTOR, ".zone-look option[value=gravity]"), "the measure")
     Select(sheet.find("[aria-label='What zones are coloured by']")).select_by_value("gravity")
     Select(sheet.find("[aria-label='Classes']")).select_by_value("natural")
-    sheet.find(".margin h2", "Potential")
-    rows = sheet.driver.find_elements(By.CSS_SELECTOR, ".margin section:first-of-type .legend-row small")
+    sheet.find(".legend h2", "Potential")
+    rows = sheet.driver.find_elements(By.CSS_SELECTOR, ".legend section:first-of-type .legend-row small")
     zones = records.answer(cut.reading, block(cut)["id"])["result"]["zones"]["features"]
     # The last row of the group counts the places; those before it hold every zone once.
     assert sum(int(row.text) for row in rows[:-1]) == len(zones)

@@ -167,6 +167,6 @@ def test_new_streets_make_the_answers_stale(sources: Page, cut: Study, served: P
     sources.find("[data-testid=extract-form]", "turn restrictions")
     sources.click("button", "Build streets")
     sources.wait(lambda: Study(cut.path).stamp != stamp, "the new streets")
-    sources.find(".stitch em", "stale")
+    sources.find(".step-line em", "stale")
     sources.click(".stage", "Streets")
     sources.find("h2", "Against the build of")

@@ -108,7 +108,7 @@ def test_closing_the_footbridge_is_a_word_of_the_question(sheet: Page, cut: Stud
     sheet.settled()
     sheet.click(".block-tools .linkish", "Close a street")
     sheet.click_map(middle.x, middle.y)
-    assert sheet.find("[data-slot=closures]").text == "Heron Footbridge"
+    assert sheet.find("[data-slot=closures]").text == "Heron Footbridge closed"
     sheet.find(".doubt", "closed for this question")
     sheet.click("[data-slot=closures]")
     sheet.click("[aria-label='Remove Heron Footbridge']")
@@ -122,7 +122,7 @@ def test_catchment_and_matrix_answer(sheet: Page) -> None:
     sheet.find(".legend-row", "Its ground")
     sheet.click(".asking .linkish", "How long")
     sheet.find(".block.selected .figure", "mean time of a pair")
-    sheet.find(".tray-chart h3", "Pairs by minutes")
+    sheet.find(".results-chart h3", "Pairs by minutes")
     # The same through the day: chart and table by hour, and back to free flow, where hours say nothing.
     sheet.click(".block.selected [data-slot=at]")
     sheet.click(".editor button", "Take")
@@ -131,11 +131,11 @@ def test_catchment_and_matrix_answer(sheet: Page) -> None:
     sheet.find(".block.selected [data-slot=hours]", "at 7 to 9 and 17 o'clock")
     sheet.find(".block.selected .figure", "the slowest hour")
     sheet.find(".MuiDataGrid-columnHeader", "17:00")
-    sheet.find(".tray-chart .linkish, .tray-chart [role=tab], .tray button", "By hour")
+    sheet.find(".results-chart .linkish, .results-chart [role=tab], .results button", "By hour")
     sheet.click(".block.selected [data-slot=at]")
     sheet.click(".editor button", "In free flow")
     sheet.wait(lambda: not sheet.driver.find_elements(By.CSS_SELECTOR, ".block.selected [data-slot=hours]"), "no hours")
-    sheet.find(".tray-chart h3", "Pairs by minutes")
+    sheet.find(".results-chart h3", "Pairs by minutes")
 
 
 def test_the_legend_switches_what_is_drawn(sheet: Page) -> None:
@@ -183,7 +183,7 @@ def test_a_street_tells_why_it_is_not_used(page: Page, cut: Study) -> None:
     page.click("[role=tab]", "Drive")
     page.settled()
     page.click_map(middle.x, middle.y)
-    page.find(".tray h2", "Heron Footbridge")
+    page.find(".results h2", "Heron Footbridge")
     page.find(".card", "no: the mode does not use this class of street")
     page.click("[role=tab]", "Walk")
     page.settled()
@@ -203,7 +203,7 @@ def test_bad_input_is_said_where_it_stands(sheet: Page, cut: Study, tmp_path: Pa
     sheet.type("[aria-label='Filter in CQL2']", "seat > 3" + Keys.ENTER)
     sheet.find(".block .problem", "There is no field 'seat'")
     sheet.find(".stale", "stale")
-    sheet.find(".stitch em", "1 failed")
+    sheet.find(".step-line em", "1 failed")
     assert records.answer(cut.reading, block(cut)["id"]) == good, "the former answer stands"
     sheet.click("[aria-label=Undo]")
     sheet.wait(lambda: not sheet.driver.find_elements(By.CSS_SELECTOR, ".block .problem"), "the problem to go")

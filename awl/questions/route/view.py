@@ -7,7 +7,7 @@ from awl.questions.route.extras import profile_chart
 from awl.questions.route.inputs import RouteInputs
 from awl.questions.route.run import OWN_WAY, RouteResult, measure_word
 from awl.views.charts import Chart
-from awl.views.map_view import Classes, LegendGroup, LegendRow, MapLayer, MapView, Paint, Streets, Swatch, token
+from awl.views.map_view import Classes, Drag, LegendGroup, LegendRow, MapLayer, MapView, Paint, Streets, Swatch, token
 from awl.views.pins import pin_layers, pin_row
 from awl.views.view import Column, Figure, File, TableView, View
 

@@ -1,4 +1,4 @@
-/** The stitched line along the top: five stages in working order, and what lies open between them. */
+/** The stepper along the top: five stages in working order, and what lies open between them. */
 import { useQueries } from "@tanstack/react-query";
 import { clock } from "../common/format";
 import type { Overview, SheetDoc } from "../api/studies";
@@ -6,7 +6,7 @@ import { isStale, usePreparation, useSheetActions, type Answer, type QuestionBlo
 import { STAGES, useScreen, useScreenValue, type Stage } from "../state/screen";
 
 const NAMES: Record<Stage, string> = { sources: "Sources", streets: "Streets", modes: "Modes", sheet: "Sheet", handout: "Handout" };
-type Stitch = "closed" | "stale" | "knot";
+type StepState = "closed" | "stale" | "failed";
 
 export function Stepper({ overview, sheet }: { overview: Overview; sheet: SheetDoc | undefined }) {
   const { stage, study, theme, flipTheme, redoable } = useScreen("stage", "study", "theme", "flipTheme", "redoable");
@@ -14,10 +14,10 @@ export function Stepper({ overview, sheet }: { overview: Overview; sheet: SheetD
   const stale = useStaleCount(overview.id, sheet);
   const failed = useScreenValue((screen) => Object.values(screen.runs).filter((run) => run.error).length);
   const built = overview.stamp !== "";
-  const stitches: [Stitch, string][] = [
+  const lines: [StepState, string][] = [
     [built ? "closed" : "stale", built ? "" : "no streets yet"],
     [built ? "closed" : "stale", ""],
-    [failed ? "knot" : built ? "closed" : "stale", failed ? `${failed} failed` : ""],
+    [failed ? "failed" : built ? "closed" : "stale", failed ? `${failed} failed` : ""],
     [stale ? "stale" : "closed", stale ? "stale" : ""],
   ];
   return (
@@ -29,9 +29,9 @@ export function Stepper({ overview, sheet }: { overview: Overview; sheet: SheetD
         </a>
         <Kept overview={overview} changed={sheet?.changed ?? ""} />
       </div>
-      <nav className="thread" aria-label="Stages">
+      <nav className="stepper" aria-label="Stages">
         {STAGES.map((name, i) => (
-          <StageWithStitch key={name} name={name} study={study} current={stage === name} stitch={stitches[i]} />
+          <StageWithLine key={name} name={name} study={study} current={stage === name} line={lines[i]} />
         ))}
       </nav>
       <div className="tools">
@@ -66,24 +66,24 @@ export function Kept({ overview, changed }: { overview: Overview; changed: strin
   return <small>{changed ? `All changes kept, ${clock(changed)}` : "Nothing changed yet"}</small>;
 }
 
-function StageWithStitch({ name, study, current, stitch }: { name: Stage; study: string | null; current: boolean; stitch: [Stitch, string] | undefined }) {
+function StageWithLine({ name, study, current, line }: { name: Stage; study: string | null; current: boolean; line: [StepState, string] | undefined }) {
   return (
     <>
       <a className="stage" href={`#/${study ?? ""}/${name}`} {...(current ? { "aria-current": "page" as const } : {})}>
         <i />
         {NAMES[name]}
       </a>
-      {stitch && (
-        <div className="stitch">
-          <Yarn kind={stitch[0]} />
-          {stitch[1] && <em className={stitch[0]}>{stitch[1]}</em>}
+      {line && (
+        <div className="step-line">
+          <StepLine kind={line[0]} />
+          {line[1] && <em className={line[0]}>{line[1]}</em>}
         </div>
       )}
     </>
   );
 }
 
-function Yarn({ kind }: { kind: Stitch }) {
+function StepLine({ kind }: { kind: StepState }) {
   const line = { stroke: "var(--thread)", strokeWidth: 2.4, fill: "none" };
   if (kind === "stale") {
     return (
@@ -96,7 +96,7 @@ function Yarn({ kind }: { kind: Stitch }) {
   return (
     <svg viewBox="0 0 100 26" preserveAspectRatio="none" aria-hidden="true">
       <path d="M2 8 H98" {...line} vectorEffect="non-scaling-stroke" strokeDasharray="9 5" />
-      {kind === "knot" && <path d="M44 8 q6 -14 9 -2 t-6 8 q-6 -2 4 -6 t8 4" {...line} stroke="var(--error)" vectorEffect="non-scaling-stroke" />}
+      {kind === "failed" && <path d="M44 8 q6 -14 9 -2 t-6 8 q-6 -2 4 -6 t8 4" {...line} stroke="var(--error)" vectorEffect="non-scaling-stroke" />}
     </svg>
   );
 }

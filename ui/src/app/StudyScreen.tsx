@@ -1,4 +1,4 @@
-/** A study: the thread above, a page at the left, the map with its margin, the tray below. */
+/** A study: the stepper above, a page at the left, the map with its legend, the results below. */
 import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect, useState } from "react";
 import { boundsOf } from "../api/incoming";

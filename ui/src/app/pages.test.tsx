@@ -33,7 +33,7 @@ describe("the thread", () => {
     thread(answerOf(block, {}, false));
     expect(text()).toContain("stale");
   });
-  it("is knotted where a question failed", () => {
+  it("is marked where a question failed", () => {
     screenNow().setRun("q1", { error: "no way" });
     thread(null);
     expect(text()).toContain("1 failed");

@@ -16,7 +16,7 @@ export function Legend({ groups, metresPerPixel, looking = null, children }: Pro
   const [open, setOpen] = useState<string | null>(null);
   const goBack = useScreenValue((screen) => (screen.stage === "sheet" ? screen.goBack : null));
   return (
-    <aside className="margin" aria-label="Legend">
+    <aside className="legend" aria-label="Legend">
       {goBack && (
         <button className="linkish go-back" onClick={goBack}>
           Back to the earlier view

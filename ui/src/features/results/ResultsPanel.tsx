@@ -1,4 +1,4 @@
-/** The tray under the map: table and chart of the selected answer, or the card of the street that was clicked. */
+/** The results panel under the map: table and chart of the selected answer, or the card of the street that was clicked. */
 import { lazy, Suspense, useRef, useState, type PointerEvent } from "react";
 import type { Overview } from "../../api/studies";
 import { figure } from "../../common/format";
@@ -36,7 +36,7 @@ export function ResultsPanel({ overview }: { overview: Overview }) {
   };
   if (street) {
     return (
-      <section className="tray" style={{ height: panelHeight }} aria-label="Street">
+      <section className="results" style={{ height: panelHeight }} aria-label="Street">
         <div className="grip" {...drag} />
         <StreetCard street={street} onClose={() => showStreet(null)}>{stage === "sheet" && answer && <ArrivalThere study={overview.id} answer={answer} street={street} />}</StreetCard>
       </section>
@@ -44,8 +44,8 @@ export function ResultsPanel({ overview }: { overview: Overview }) {
   }
   if (notice) {
     return (
-      <section className="tray shut" aria-label="Notice">
-        <div className="tray-head">
+      <section className="results shut" aria-label="Notice">
+        <div className="results-head">
           <span role="alert">{notice}</span>
           <div className="side">
             <button className="linkish" onClick={() => tell(null)}>
@@ -58,7 +58,7 @@ export function ResultsPanel({ overview }: { overview: Overview }) {
   }
   if (stage === "sources" && layer) {
     return (
-      <section className="tray" style={{ height: panelHeight }} aria-label="Table of the layer">
+      <section className="results" style={{ height: panelHeight }} aria-label="Table of the layer">
         <div className="grip" {...drag} />
         <Suspense fallback={null}>
           <LayerTable overview={overview} ident={layer} close={() => lookAtLayer(null)} />
@@ -68,7 +68,7 @@ export function ResultsPanel({ overview }: { overview: Overview }) {
   }
   if (stage !== "sheet" || !answer?.result.view.tables?.length) return null;
   return (
-    <section className={shut ? "tray shut" : "tray"} style={shut ? undefined : { height: panelHeight }} aria-label="Table and chart of the answer">
+    <section className={shut ? "results shut" : "results"} style={shut ? undefined : { height: panelHeight }} aria-label="Table and chart of the answer">
       <div className="grip" {...drag} />
       <AnswerTray key={question} study={overview.id} question={question ?? ""} name={block?.title ?? answer.result.title} answer={answer} shut={shut} onShut={() => setShut(!shut)} />
     </section>
@@ -95,7 +95,7 @@ function AnswerTray({ study, question, name, answer, shut, onShut }: AnswerTrayP
   const pivot = table?.pivot;
   return (
     <>
-      <div className="tray-head">
+      <div className="results-head">
         <h2>{name}</h2>
         {!shut && tables.length > 1 && (
           <div className="switches" role="group" aria-label="Tables of the answer">
@@ -127,18 +127,18 @@ function AnswerTray({ study, question, name, answer, shut, onShut }: AnswerTrayP
             </a>
           ))}
           <button className="linkish" aria-expanded={!shut} onClick={onShut}>
-            {shut ? "Open the tray" : "Close the tray"}
+            {shut ? "Open the results" : "Close the results"}
           </button>
         </div>
       </div>
       {!shut && (
         <>
-          <div className="tray-table">
+          <div className="results-table">
             <Suspense fallback={null}>
               {heat && pivot ? <HeatTable rows={rows} pivot={pivot} /> : table && <AnswerTable key={part} answer={answer} table={table} rows={rows} whole={whole} />}
             </Suspense>
           </div>
-          <div className="tray-chart">
+          <div className="results-chart">
             <Suspense fallback={null}>
               {card && carded ? <RowCard result={answer.result} card={card} row={carded} close={() => selectRow(null)} /> : <AnswerChart result={answer.result} shown={chart} onShow={setChart} />}
             </Suspense>

@@ -7,7 +7,7 @@ export function StreetCard({ street, onClose, children }: { street: Street; onCl
   const way = (seconds: number | null) => (seconds === null ? "not allowed" : duration(seconds));
   return (
     <>
-      <div className="tray-head">
+      <div className="results-head">
         <h2>
           {street.name ?? `Unnamed ${words(street.highway)}`}, link {street.link_id}
         </h2>

@@ -44,7 +44,7 @@ beforeEach(() => {
 });
 afterEach(cleanup);
 
-describe("the tray of an access answer", () => {
+describe("the results of an access answer", () => {
   it("shows zones, or groups instead, and gives away what it shows", () => {
     expect(screen.getByText("2 rows")).toBeTruthy();
     fireEvent.click(screen.getByRole("button", { name: "Groups" }));

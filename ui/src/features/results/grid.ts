@@ -1,6 +1,6 @@
 import type { Results } from "../../api/client";
 
-/** The look of every table in the tray: hairlines, no boxes. */
+/** The look of every table of results: hairlines, no boxes. */
 export const GRID = {
   border: 0,
   font: "var(--t-table)",

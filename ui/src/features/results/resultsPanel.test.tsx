@@ -44,7 +44,7 @@ describe("charts of an answer", () => {
   });
 });
 
-describe("the tray", () => {
+describe("the results panel", () => {
   const rows = Array.from({ length: 20 }, (_, i) => pair(`Zone ${i}`, "Baths", i + 1));
   const block = { ...question("q1", "matrix", {}), title: "From home" };
   const table = { part: "rows", pivot: PIVOT, columns: [{ field: "origin", title: "From", unit: "", digits: null }] };

@@ -53,7 +53,7 @@ export default function LayerTable({ overview, ident, close }: { overview: Overv
   };
   return (
     <>
-      <div className="tray-head">
+      <div className="results-head">
         <h2>{info.title}</h2>
         {problem && <span role="alert">{problem}</span>}
         <div className="side">
@@ -71,7 +71,7 @@ export default function LayerTable({ overview, ident, close }: { overview: Overv
           </button>
         </div>
       </div>
-      <div className="tray-table wide">
+      <div className="results-table wide">
         <DataGrid
           rows={rows}
           getRowId={keyOf}

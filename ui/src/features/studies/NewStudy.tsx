@@ -45,7 +45,7 @@ export default function NewStudy({ draft }: { draft: ImportDraft }) {
           )}
           <MapFailures />
         </div>
-        {drawable ? <Legend groups={previewLegend(draft)} metresPerPixel={metresPerPixel} /> : <aside className="margin" />}
+        {drawable ? <Legend groups={previewLegend(draft)} metresPerPixel={metresPerPixel} /> : <aside className="legend" />}
       </div>
     </div>
   );
