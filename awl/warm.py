@@ -82,7 +82,7 @@ def warm() -> None:
         for direction in ("from", "to"):
             reach = reach_of(network, places, arrivals(network, places, "time", direction))
         aside = AccessPoints(np.zeros(1, np.int32), places.link[:1], places.fraction[:1] / 2, np.full(1, 0.1))
-        reach_of(network, replace(places, beside=aside), arrivals(network, places, "time"))
+        reach_of(network, replace(places, alternatives=aside), arrivals(network, places, "time"))
         parts = reached_parts(reach, 60_000)
         for in_plane in (False, True):
             cut_lines(as_kept(graph), parts.link, parts.begin, parts.end, in_plane)
@@ -103,7 +103,7 @@ def warm() -> None:
         closed = np.zeros(graph.link_count, bool)
         closed[0] = True
         shut = router.on(network.with_closed(closed))
-        shut.prepared().ways(shut.network, "time", "distance")
+        shut.prepared().unpacking(shut.network, "time", "distance")
         router.matrix_by_hour([network], places, places)
         router.reach_by_hour([network], places)
         router.on(network.at(datetime(2026, 6, 3, 8))).departing(0.0).path(places, 0, 1, "time")

@@ -11,11 +11,11 @@ from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 
 from awl.core.network.network import Network
-from awl.core.routing.cch.customization import customized, ways_of
+from awl.core.routing.cch.customization import customized, unpacking_of
 from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.cch.hourly_matrix import customized_lanes
 from awl.core.routing.cch.one_to_all import sweep_lanes, sweep_one
-from awl.core.routing.cch.perfect import trimmed
+from awl.core.routing.cch.perfect import reduced_graph
 from awl.core.routing.cch.point_to_point import Ends, Scratch, ways_of_pairs
 from awl.core.routing.cch.topology import Topology
 from awl.core.routing.dijkstra.search import UNREACHED
@@ -41,7 +41,7 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
     topology = high.topology
     cost, far = network.step_costs("time"), network.step_costs("distance")
     metric = customized(topology, cost)
-    ways = ways_of(topology, metric, cost, far)
+    ways = unpacking_of(topology, metric, cost, far)
     rng = np.random.default_rng(4)
     ranks = topology.rank[topology.state[rng.choice(topology.count, LANES, replace=False)]].astype(np.int32)
     lanes = np.arange(LANES, dtype=np.int32)
@@ -50,7 +50,7 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
     zero = np.zeros(LANES, np.uint32)
     begin = int(topology.state[ranks[0]])
     copied, place = np.empty_like(wide), np.full(topology.count, -1, np.int32)
-    sides = trimmed(topology, metric)
+    sides = reduced_graph(topology, metric)
     edges = [(side.start, side.head, side.cost) for side in (sides.up, sides.down)]
 
     pairs = 200
@@ -71,16 +71,16 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
         lambda: dijkstra(peer, indices=begin),
         lambda: customized(topology, cost),
         lambda: sixteen_put_in(topology, cost),
-        lambda: ways_of(topology, metric, cost, far),
+        lambda: unpacking_of(topology, metric, cost, far),
         lambda: closed_one_after_the_other(router, closures),
-        lambda: trimmed(topology, metric),
+        lambda: reduced_graph(topology, metric),
         lambda: sweep_one(topology.parent, *edges[0], *edges[1], ranks[:1], zero[:1], label),
         lambda: sweep_lanes(topology.parent, *edges[0], everything, *edges[1], ranks, lanes, zero, place, wide),
         lambda: ways_of_pairs(topology, sides, ways, begins, ends, scratch, listed=False),
         lambda: ways_of_pairs(topology, sides, ways, begins, ends, scratch),
         lambda: np.copyto(copied, wide),
     )
-    high.ways(network, "time", "distance")
+    high.unpacking(network, "time", "distance")
     high.trim(network, "time")
     memory = high.nbytes
     picks = network.graph.link_from[rng.choice(usable, 1000)]

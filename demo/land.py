@@ -150,7 +150,7 @@ def _woods(land: Land, rng: Generator) -> list[tuple[shapely.Polygon, str]]:
         ("Sorrel Copse", -5150, -900, 360, 300, 20), ("Long Shaw", -4900, 900, 260, 480, 10), ("Alder Carr", 700, 4250, 230, 300, 0),
     )  # fmt: skip
     woods = []
-    homes = shapely.union_all([shapely.Point(x, y).buffer(radius * 1.2) for _, x, y, radius in VILLAGES])
+    population_points = shapely.union_all([shapely.Point(x, y).buffer(radius * 1.2) for _, x, y, radius in VILLAGES])
     for name, x, y, rx, ry, turn in spots:
         count = 90
         at = np.linspace(0, 2 * np.pi, count, endpoint=False)
@@ -160,7 +160,7 @@ def _woods(land: Land, rng: Generator) -> list[tuple[shapely.Polygon, str]]:
         cover = (
             shapely.make_valid(shape)
             .intersection(land.island.buffer(-80))
-            .difference(land.river.buffer(25).union(homes))
+            .difference(land.river.buffer(25).union(population_points))
         )
         woods += [(part, name) for part in shapely.get_parts(cover) if part.geom_type == "Polygon" and part.area > 2e4]
     return woods

@@ -152,24 +152,29 @@ class World:
                 return rest
         return passed[-1:]
 
-    def stands(self, places: Snapped, row: int) -> list[tuple[int, float, float]]:
+    def access_points(self, places: Snapped, row: int) -> list[tuple[int, float, float]]:
         """Link, fraction and way (as a share of the link) of where a place stands."""
-        beside = places.beside
-        more = np.flatnonzero(beside.place == row)
-        rest = zip(beside.link[more].tolist(), beside.fraction[more].tolist(), beside.off[more].tolist(), strict=True)
+        alternatives = places.alternatives
+        more = np.flatnonzero(alternatives.place == row)
+        rest = zip(
+            alternatives.link[more].tolist(),
+            alternatives.fraction[more].tolist(),
+            alternatives.access_share[more].tolist(),
+            strict=True,
+        )
         return [(int(places.link[row]), float(places.fraction[row]), 0.0), *rest]
 
-    def access_time(self, time: float, link: int, off: float) -> float:
+    def access_time(self, time: float, link: int, access_share: float) -> float:
         """When a street beside is come to, which takes as long as a piece of it on its quicker side."""
-        return self.after(time, (link, int(np.argmin(self.cost[link]))), off)
+        return self.after(time, (link, int(np.argmin(self.cost[link]))), access_share)
 
     def from_place(self, places: Snapped, start: int, begin: float = 0.0) -> NDArray[np.float64]:
         """Costs to all places: by phases 0, before streets open at the ends alone are left, 1, and 2, back in them."""
         graph, at_ends = self.graph, self.use.at_ends
         waiting: list[tuple[float, int, int, tuple[tuple[int, int], ...], int]] = []
         ticket = itertools.count()
-        stands = self.stands(places, start)
-        for link, f, off in stands:
+        access_points = self.access_points(places, start)
+        for link, f, access_share in access_points:
             if f in (0.0, 1.0):
                 node = int((graph.link_from if f == 0 else graph.link_to)[link])
                 heapq.heappush(waiting, (begin, next(ticket), node, (), 0))
@@ -178,7 +183,7 @@ class World:
             for side, share in ((0, 1 - f), (1, f)):
                 if np.isfinite(self.cost[link, side]):
                     arc = (link, side)
-                    after = self.after(self.access_time(begin, link, off), arc, share)
+                    after = self.after(self.access_time(begin, link, access_share), arc, share)
                     heapq.heappush(waiting, (after, next(ticket), self.head(arc), (arc,), first))
         settled: dict[tuple[int, tuple[tuple[int, int], ...], int], float] = {}
         entered: dict[tuple[int, int], float] = {}
@@ -203,7 +208,7 @@ class World:
                 )
         made = np.full(len(places.link), np.inf)
         for row in np.flatnonzero(places.link >= 0).tolist():
-            for other, g, off in self.stands(places, row):
+            for other, g, access_share in self.access_points(places, row):
                 ways = [
                     self.after(entered[other, side], (other, side), share)
                     for side, share in ((0, g), (1, 1 - g))
@@ -211,17 +216,19 @@ class World:
                 ]
                 if g in (0.0, 1.0):
                     ways.append(at_node.get(int((graph.link_from if g == 0 else graph.link_to)[other]), np.inf))
-                for link, f, way in stands:
+                for link, f, way in access_points:
                     side = 0 if g >= f else 1
                     open_ = np.isfinite(self.cost[link, side]) and f not in (0.0, 1.0)
                     if link == other and (open_ or f == g):
                         ways.append(self.after(self.access_time(begin, link, way), (link, side), abs(g - f)))
-                made[row] = min([made[row], *(self.access_time(way, other, off) for way in ways if np.isfinite(way))])
+                made[row] = min(
+                    [made[row], *(self.access_time(way, other, access_share) for way in ways if np.isfinite(way))]
+                )
         return made - begin + (self.mode.delays.start_s + self.mode.delays.end_s if self.timed else 0.0)
 
 
-def random_places(network: Network, count: int, seed: int, beside: bool = True) -> Snapped:
-    """Places strewn over the usable streets, some of them on one link and at link ends, some `beside` further streets."""
+def random_places(network: Network, count: int, seed: int, alternatives: bool = True) -> Snapped:
+    """Places strewn over the usable streets, some of them on one link and at link ends, some `alternatives` further streets."""
     rng = np.random.default_rng(seed)
     links = np.flatnonzero(network.usable)
     link = rng.choice(links, count).astype(np.int32)
@@ -231,14 +238,16 @@ def random_places(network: Network, count: int, seed: int, beside: bool = True) 
         fraction[3], fraction[4] = 0.0, 1.0
     nothing = np.zeros(count)
     places = Snapped(link, fraction, nothing, np.zeros(count, np.int8), nothing, nothing)
-    return replace(places, beside=random_stands(places, links, rng)) if beside else places
+    return replace(places, alternatives=random_stands(places, links, rng)) if alternatives else places
 
 
 def without_street(places: Snapped, lost: NDArray[np.bool_]) -> Snapped:
     """The same places, some of which (mask (k,)) lie on no street."""
     link = np.where(lost, -1, places.link).astype(np.int32)
     status = np.where(lost, TOO_FAR, ON_STREET).astype(np.int8)
-    return replace(places, link=link, status=status, beside=places.beside.take(~lost[places.beside.place]))
+    return replace(
+        places, link=link, status=status, alternatives=places.alternatives.take(~lost[places.alternatives.place])
+    )
 
 
 def random_stands(places: Snapped, links: NDArray[np.integer], rng: np.random.Generator) -> AccessPoints:
@@ -250,8 +259,10 @@ def random_stands(places: Snapped, links: NDArray[np.integer], rng: np.random.Ge
         place += [row] * len(more)
         link += list(more)
     count = len(link)
-    off = np.where(rng.random(count) < 0.2, 0.0, rng.uniform(0, 0.5, count))
-    return AccessPoints(np.array(place, np.int32), np.array(link, np.int32), rng.uniform(0.05, 0.95, count), off)
+    access_share = np.where(rng.random(count) < 0.2, 0.0, rng.uniform(0, 0.5, count))
+    return AccessPoints(
+        np.array(place, np.int32), np.array(link, np.int32), rng.uniform(0.05, 0.95, count), access_share
+    )
 
 
 def time_along(network: Network, leg: StreetLeg) -> float:
@@ -260,12 +271,12 @@ def time_along(network: Network, leg: StreetLeg) -> float:
     begin[0], end[-1] = leg.start, leg.end
     passing = network.duration_ms[leg.links, np.where(leg.along, 0, 1)]
     both = np.stack(network.directed("time"), axis=1)[leg.links[[0, -1]]]
-    beside = [
-        off * min(cost for cost in pair if cost != BLOCKED)
-        for off, pair in zip(leg.off, both.tolist(), strict=True)
-        if off
+    alternatives = [
+        access_share * min(cost for cost in pair if cost != BLOCKED)
+        for access_share, pair in zip(leg.access_share, both.tolist(), strict=True)
+        if access_share
     ]
-    return float((np.abs(end - begin) * passing).sum() + leg.delay_ms.sum() + sum(beside))
+    return float((np.abs(end - begin) * passing).sum() + leg.delay_ms.sum() + sum(alternatives))
 
 
 SPOTS = 8000

@@ -16,7 +16,7 @@ njit_no_refcount: Any = njit(**_OPTIONS)
 
 
 @njit_no_refcount
-def stopped(watch: Any, done: Any, whole: Any) -> Any:
-    """Write how much of the whole is done into a `watch` (3,); return whether the work should stop."""
-    watch[1], watch[2] = done, whole
-    return watch[0] != 0
+def stopped(token: Any, done: Any, whole: Any) -> Any:
+    """Write how much of the whole is done into a `token` (3,); return whether the work should stop."""
+    token[1], token[2] = done, whole
+    return token[0] != 0

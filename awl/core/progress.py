@@ -1,6 +1,6 @@
 """Progress and cancellation of long work, also from within a compiled kernel.
 
-Kernels do not call back. They are given the `watch` of the work they belong to, three numbers in memory: now and then they write
+Kernels do not call back. They are given the `token` of the work they belong to, three numbers in memory: now and then they write
 how far they are, and look whether they should stop. What belongs to which work is told by the context, so that it need not be
 handed down through every function.
 """
@@ -35,7 +35,7 @@ class Progress:
     def __init__(self, listener: Callable[[float, str], None] | None = None) -> None:
         self._listener = listener
         self._stopped = threading.Event()
-        self.watch: CancelToken = np.zeros(3, np.int64)
+        self.token: CancelToken = np.zeros(3, np.int64)
 
     def step(self, fraction: float, message: str) -> None:
         """Report that `fraction` of the work is done and `message` comes next."""
@@ -51,7 +51,7 @@ class Progress:
     def stop(self) -> None:
         """Ask the work to end at its next step, or at the next look of a kernel that belongs to it."""
         self._stopped.set()
-        self.watch[STOPPED] = 1
+        self.token[STOPPED] = 1
 
     def part(self, start: float, end: float) -> Progress:
         """A view of this progress for a sub-task that takes it from `start` to `end`."""
@@ -71,13 +71,13 @@ class Progress:
         """Report from a thread how far the one kernel within is, which is all of this progress."""
         self.step(0.0, message)
         belongs = _RUNNING.get() is not None
-        watch = current_token() if belongs else self.watch
-        watch[DONE:] = 0
+        token = current_token() if belongs else self.token
+        token[DONE:] = 0
         over = threading.Event()
 
         def tell() -> None:
             while not over.wait(REPORT_S):
-                done, whole = watch[DONE:].tolist()
+                done, whole = token[DONE:].tolist()
                 if whole > 0:
                     self.tell(done / whole, message)
 
@@ -94,7 +94,7 @@ class Progress:
 class _Part(Progress):
     def __init__(self, whole: Progress, start: float, end: float) -> None:
         self._whole, self._start, self._end = whole, start, end
-        self.watch = whole.watch
+        self.token = whole.token
 
     def step(self, fraction: float, message: str) -> None:
         self._whole.step(self._at(fraction), message)
@@ -116,7 +116,7 @@ _NONE: CancelToken = np.zeros(3, np.int64)
 def current_token() -> CancelToken:
     """The watch of the work that is running here."""
     running = _RUNNING.get()
-    return _NONE if running is None else running.watch
+    return _NONE if running is None else running.token
 
 
 def raise_if_cancelled() -> None:

@@ -32,7 +32,7 @@ from awl.questions.context import Context
 from awl.questions.inputs import Json, LayerSet
 from awl.questions.matrix.inputs import MatrixInputs
 from awl.questions.matrix.question import Matrix
-from awl.questions.matrix.run import sides_of
+from awl.questions.matrix.run import matrix_ends_of
 from awl.questions.workers import client_of, processes_here
 from awl.study.study import Study
 
@@ -66,7 +66,7 @@ class MatrixWork:
         parsed = Matrix.parse(inputs)
         assert isinstance(parsed, MatrixInputs)
         self._context = Context(study, parsed, most_places=MOST_PLACES)
-        self._sides = sides_of(parsed, self._context)
+        self._sides = matrix_ends_of(parsed, self._context)
 
     @property
     def rows(self) -> int:

@@ -25,7 +25,7 @@ from awl.io.table import Column, Table, Values
 from awl.questions.from_answers import answer_features, inside_answer
 from awl.questions.inputs import AnswerSet, FeatureSet, GeoJson, LayerSet, NamedPlace, SharedInputs
 from awl.questions.results import Doubt, counted, listed
-from awl.questions.spots import MOST_SPOTS, Spot, parts_left_out
+from awl.questions.spots import MOST_SPOTS, Spot, parts_left_out, unread_hours
 from awl.study.search import Hit, place_of
 from awl.study.study import Study
 
@@ -281,16 +281,16 @@ class Context:
             text = f"{counted(len(far), name)} {lies} {away}: {places.names[most]}."
             notes = [f"{d:.0f} m from a street" for d in snapped.distance_m[far]]
             doubts.append(Doubt("places-far-from-street", "note", len(far), text, _spots(places, far, notes)))
-        beside = snapped.beside
-        if one_way := len(np.unique(beside.place)):
-            most_m = float((beside.off * self.network.graph.link_length[beside.link]).max())
+        alternatives = snapped.alternatives
+        if one_way := len(np.unique(alternatives.place)):
+            most_m = float((alternatives.access_share * self.network.graph.link_length[alternatives.link]).max())
             street = "a one-way street" if one_way == 1 else "one-way streets"
             text = (
                 f"{counted(one_way, name)} on {street}: trips may begin or end on the street beside as well, up to"
                 f" {most_m:.0f} m farther off; that way counts."
             )
-            rows, first = np.unique(beside.place, return_index=True)
-            names = self.network.graph.tag("name").take(beside.link[first]).decode()
+            rows, first = np.unique(alternatives.place, return_index=True)
+            names = self.network.graph.tag("name").take(alternatives.link[first]).decode()
             notes = [f"also on {street or 'an unnamed street'}" for street in names]
             doubts.append(Doubt("places-on-one-way-street", "note", one_way, text, _spots(places, rows, notes)))
         return doubts
@@ -322,6 +322,17 @@ class Context:
             doubts.append(Doubt("no-speeds-by-hour", "note", 1, text))
         if shut := len(self.network.shut_gates) // 2:
             doubts.append(Doubt("gates-shut", "note", shut, f"Shut at this hour: {counted(shut, 'gate')}."))
+        if self.when is not None:
+            gates, turns = map(len, self.network.unread_hours)
+            if gates or turns:
+                which = " and ".join(
+                    counted(count, what) for count, what in ((gates, "gate"), (turns, "turn restriction")) if count
+                )
+                text = (
+                    f"Hours of {which} are not understood in full, such as holidays, seasons or sunrise:"
+                    " what is not understood does not bind."
+                )
+                doubts.append(Doubt("hours-unread", "note", gates + turns, text, unread_hours(self.network)))
         parts = self.network.parts_report
         apart = parts.left_out_m / max(parts.kept_m + parts.left_out_m, 1.0)
         if apart > MUCH_APART:
@@ -350,11 +361,11 @@ class Context:
 
         Where some stand on streets beside a one-way street, these are named, with how much farther off they are.
         """
-        beside: list[list[str]] = [[] for _ in places.ids]
-        off_m = snapped.beside.off * self.network.graph.link_length[snapped.beside.link]
-        names = self.network.graph.tag("name").take(snapped.beside.link).decode()
-        for row, name, metres in zip(snapped.beside.place.tolist(), names, off_m.tolist(), strict=True):
-            beside[row].append(f"{name or 'an unnamed street'}, {metres:.0f} m farther")
+        alternatives: list[list[str]] = [[] for _ in places.ids]
+        off_m = snapped.alternatives.access_share * self.network.graph.link_length[snapped.alternatives.link]
+        names = self.network.graph.tag("name").take(snapped.alternatives.link).decode()
+        for row, name, metres in zip(snapped.alternatives.place.tolist(), names, off_m.tolist(), strict=True):
+            alternatives[row].append(f"{name or 'an unnamed street'}, {metres:.0f} m farther")
         return Table(
             np.atleast_1d(shapely.points(places.lon, places.lat)),
             {
@@ -362,7 +373,7 @@ class Context:
                 "name": places.names,
                 "street_distance_m": Column.of(snapped.distance_m, "m", 1),
                 "status": [STATUS[s] for s in snapped.status],
-                **({"beside": ["; ".join(found) or None for found in beside]} if len(off_m) else {}),
+                **({"beside": ["; ".join(found) or None for found in alternatives]} if len(off_m) else {}),
                 **(more or {}),
             },
         )

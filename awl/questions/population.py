@@ -10,8 +10,8 @@ import shapely
 from numpy.typing import NDArray
 
 from awl.core.analysis.population_points import (
-    HomesReach,
     PopulationPoints,
+    PopulationReach,
     homes_at_points,
     homes_on_streets,
     points_in_zones,
@@ -41,9 +41,9 @@ class Population:
     `against` sets them against a reach, `straight` gives the share within a straight line of places.
     """
 
-    homes: PopulationPoints
+    population_points: PopulationPoints
     placed: Floats
-    against: Callable[[Reach], ZoneReach | HomesReach]
+    against: Callable[[Reach], ZoneReach | PopulationReach]
     straight: Callable[[Floats, Floats, float], Floats]
     method: str
     doubts: list[Doubt] = field(default_factory=list)
@@ -95,9 +95,9 @@ def _raster(context: Context, remedy: str) -> Raster:
 def _by_streets(context: Context, zones: NDArray[np.object_]) -> Population:
     network = context.network
     streets = zone_streets(network, zones)
-    homes = homes_on_streets(streets)
+    population_points = homes_on_streets(streets)
     return Population(
-        homes,
+        population_points,
         (streets.zone_length_m > 0).astype(np.float64),
         lambda reach: ZoneReach(streets, reach),
         StraightShare(network, streets).within,
@@ -114,20 +114,24 @@ def _by_points(
     xy: tuple[Floats, Floats],
     method: str,
 ) -> Population:
-    homes = homes_at_points(len(zones), zone, weight, xy, context.network.graph.plane, context.snapper, HOME_SNAP_M)
-    lost = float(homes.share[homes.link < 0].sum() / max(homes.share.sum(), 1e-9))
+    population_points = homes_at_points(
+        len(zones), zone, weight, xy, context.network.graph.plane, context.snapper, HOME_SNAP_M
+    )
+    lost = float(population_points.share[population_points.link < 0].sum() / max(population_points.share.sum(), 1e-9))
     doubts = []
     if lost > 0:
         share = f"{lost * 100:.1f} %" if lost >= 0.0005 else "Fewer than 0.1 %"
         text = f"{share} of the homes lie more than {HOME_SNAP_M:.0f} m from a usable street: counted as not placed."
         doubts.append(
-            Doubt("homes-not-placed", "warning" if lost > 0.01 else "note", int((homes.link < 0).sum()), text)
+            Doubt(
+                "homes-not-placed", "warning" if lost > 0.01 else "note", int((population_points.link < 0).sum()), text
+            )
         )
     return Population(
-        homes,
-        np.minimum(homes.placed_share, 1.0),
-        lambda reach: HomesReach(homes, reach),
-        lambda px, py, radius: straight_share_of_homes(homes, px, py, radius),
+        population_points,
+        np.minimum(population_points.placed_share, 1.0),
+        lambda reach: PopulationReach(population_points, reach),
+        lambda px, py, radius: straight_share_of_homes(population_points, px, py, radius),
         method + " Each home stands on the nearest usable street.",
         doubts,
     )

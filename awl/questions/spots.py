@@ -25,6 +25,21 @@ class Spot:
         return {"name": self.name, "note": self.note, "at": [round(self.lon, 6), round(self.lat, 6)]}
 
 
+def unread_hours(network: Network) -> tuple[Spot, ...]:
+    """Gates, then turn restrictions, whose hours are not understood, each with its hours; at most `MOST_SPOTS`."""
+    graph = network.graph
+    gates, turns = network.unread_hours
+    hours, kinds, conditions = graph.node_tag("opening_hours"), graph.node_tag("barrier"), graph.restrictions.condition
+    found = [
+        (node, (kinds.at(node) or "gate").replace("_", " ").capitalize(), hours.at(node)) for node in gates.tolist()
+    ]
+    found += [(int(graph.restrictions.via_node[row]), "Turn restriction", conditions.at(row)) for row in turns.tolist()]
+    return tuple(
+        Spot(name, text or "", float(graph.node_lon[node]), float(graph.node_lat[node]))
+        for node, name, text in found[:MOST_SPOTS]
+    )
+
+
 def parts_left_out(network: Network) -> tuple[Spot, ...]:
     """The longest parts that a mode's streets leave out because they do not connect, each at its longest link.
 

@@ -18,7 +18,7 @@ from awl.core.modes.mode import Mode
 from awl.core.modes.slope import Heights, heights_of
 from awl.core.network.network import Network
 from awl.core.progress import Progress
-from awl.core.routing.path import carried_with
+from awl.core.routing.path import accumulated_with
 from awl.core.routing.router import RouterCache, StreetRouter
 from awl.core.routing.snapping import Snapper
 from awl.study import hierarchies, mode_costs, modes
@@ -210,7 +210,7 @@ class Study(StudyFile):
                     with progress.part(begin, begin + 0.04).inside("putting in what streets cost"):
                         high.metric(network, measure)
                     with progress.part(begin + 0.04, begin + 0.1).inside("unpacking shortcuts"):
-                        high.ways(network, measure, carried_with(measure))
+                        high.unpacking(network, measure, accumulated_with(measure))
                 router.hierarchy = high
 
     def _trim(self, mode: str, progress: Progress) -> None:

@@ -52,11 +52,11 @@ def both_engines(network: Network) -> tuple[StreetRouter, StreetRouter]:
 def test_times_from_and_to_a_node_are_those_of_the_node(network, seed, measure):
     same, others = on_each_street(network, seed), random_places(network, 7, seed)
     for one in both_engines(network):
-        out, carried = one.matrix(same, others, measure)
+        out, accumulated = one.matrix(same, others, measure)
         back, carried_back = one.matrix(others, same, measure)
         assert (out == out[0]).all() and (back == back[:, :1]).all()
         # Of ways that cost the same, what is carried may be that of either.
-        assert carried.shape == out.shape and carried_back.shape == back.shape
+        assert accumulated.shape == out.shape and carried_back.shape == back.shape
         assert (one.matrix(same, same, measure)[0] == network.terminal_time(measure)).all()
 
 
@@ -87,7 +87,7 @@ def test_ways_from_a_node_cost_the_same_and_pass_what_they_say(network, seed):
 def test_streets_and_homes_are_reached_alike(network, seed, direction):
     same, others = on_each_street(network, seed), random_places(network, 9, seed)
     others = Snapped.joined([others.take(others.link >= 0), same])
-    stands = others.stands
+    access_points = others.access_points
     for one in both_engines(network):
         reached, at_homes = [], []
         for row in range(len(same.link)):
@@ -95,9 +95,9 @@ def test_streets_and_homes_are_reached_alike(network, seed, direction):
             found = one.arrivals(place, "time", direction)
             reach = reach_of(network, place, found)
             reached.append(np.concatenate([reach.link, reach.at_begin, reach.at_end, reach.node_begin, reach.node_end]))
-            homes = homes_at(others)
-            at_homes.append(minutes_to_place(homes, network, place, found))
-            assert homes.minutes(reach) == pytest.approx(at_homes[-1])
+            population_points = homes_at(others)
+            at_homes.append(minutes_to_place(population_points, network, place, found))
+            assert population_points.minutes(reach) == pytest.approx(at_homes[-1])
             # Who lives at the node is there at once, and whoever lives elsewhere as the matrix says.
             pair = (place, others) if direction == "from" else (others, place)
             cost = one.matrix(*pair, "time")[0].ravel()
@@ -105,7 +105,7 @@ def test_streets_and_homes_are_reached_alike(network, seed, direction):
             assert at_homes[-1] == pytest.approx(minutes, abs=1e-4)
         assert all(np.array_equal(reached[0], one) for one in reached)
         assert all(np.array_equal(at_homes[0], one) for one in at_homes)
-    assert len(stands.place) >= len(others.link)
+    assert len(access_points.place) >= len(others.link)
 
 
 def homes_at(places: Snapped) -> PopulationPoints:
@@ -114,14 +114,14 @@ def homes_at(places: Snapped) -> PopulationPoints:
     nothing = np.zeros(count)
     return PopulationPoints(
         np.zeros(count, np.int64), np.full(count, 1 / count), places.link, places.fraction, nothing, nothing, nothing, 1,
-        places.beside,
+        places.alternatives,
     )  # fmt: skip
 
 
 @settings(max_examples=examples(40), deadline=None)
 @given(networks(), st.integers(0, 1000))
 def test_trips_pass_the_same_streets(network, seed):
-    same, others = on_each_street(network, seed), random_places(network, 1, seed, beside=False)
+    same, others = on_each_street(network, seed), random_places(network, 1, seed, alternatives=False)
     high, count = raised(network), len(same.link)
     ends = Snapped.joined([others] * count)
     ways = high.trips(same, ends, "time")

@@ -50,10 +50,10 @@ def exact(draw) -> tuple[Network, Snapped]:
     places = random_places(network, int(rng.integers(2, 14)), int(rng.integers(1000)))
     fraction = rng.integers(0, QUARTERS + 1, len(places.link)) / QUARTERS
     lon, lat = point_at(graph, places.link, fraction)
-    places = replace(places, fraction=fraction, lon=lon, lat=lat, beside=AccessPoints.none())
-    beside = random_stands(places, np.flatnonzero(network.usable), rng)
-    fraction, off = rng.integers(1, QUARTERS, (2, len(beside.link))) / QUARTERS
-    return network, replace(places, beside=replace(beside, fraction=fraction, off=off))
+    places = replace(places, fraction=fraction, lon=lon, lat=lat, alternatives=AccessPoints.none())
+    alternatives = random_stands(places, np.flatnonzero(network.usable), rng)
+    fraction, access_share = rng.integers(1, QUARTERS, (2, len(alternatives.link))) / QUARTERS
+    return network, replace(places, alternatives=replace(alternatives, fraction=fraction, access_share=access_share))
 
 
 def dots(network: Network, places: Snapped) -> tuple[dict, list, list]:
@@ -67,13 +67,15 @@ def dots(network: Network, places: Snapped) -> tuple[dict, list, list]:
     use = network.usable
     names, cuts, onward = [], [], {}
     ways: list = [{} for _ in places.link]
-    stands = places.stands
-    for k, link, fraction, off in zip(stands.place, stands.link, stands.fraction, stands.off, strict=True):
+    access_points = places.access_points
+    for k, link, fraction, access_share in zip(
+        access_points.place, access_points.link, access_points.fraction, access_points.access_share, strict=True
+    ):
         name = (link, fraction)
         if fraction in (0.0, 1.0):
             name = ("node", int((graph.link_to if fraction else graph.link_from)[link]))
         least = min(cost for cost in (up[link], down[link]) if cost >= 0)
-        cost, metres = float(off * least / 1000), float(off * graph.link_length[link])
+        cost, metres = float(access_share * least / 1000), float(access_share * graph.link_length[link])
         onward.setdefault(("out", k), []).append((name, cost, metres))
         onward.setdefault(name, []).append((("in", k), cost, metres))
         ways[k][name] = cost
@@ -155,7 +157,7 @@ def test_every_index_is_what_its_definition_says(drawn, radius, seed):
 @given(networks(), st.integers(0, 1000), st.sampled_from(["time", "distance"]), st.sampled_from([0.3, 3.0, 40.0]))
 def test_turns_and_one_ways_are_those_of_a_matrix_and_no_trip_gets_lost(network, seed, measure, minutes):
     # The way to a street beside is no street: of distances none, so that they can be told by the streets.
-    places = random_places(network, 9, seed, beside=measure == "time")
+    places = random_places(network, 9, seed, alternatives=measure == "time")
     places = without_street(places, np.arange(9) == seed % 12)
     radius = int(minutes * (60_000 if measure == "time" else 200_000))
     worth = np.random.default_rng(seed).uniform(0, 2, 9)

@@ -125,8 +125,8 @@ def test_frozen_speeds_are_off_only_where_speeds_change(walk):
     assert changes_over_the_day(hurried.network)
     places = random_places(still.network, 12, 2)
     sources, targets = places.take(np.arange(6)), places.take(np.arange(6, 12))
-    off = off_by_the_clock(still, sources, targets, 7 * HOUR_MS)
-    assert np.nanmax(np.abs(off)) < 1e-4
+    access_share = off_by_the_clock(still, sources, targets, 7 * HOUR_MS)
+    assert np.nanmax(np.abs(access_share)) < 1e-4
     # At seven the speed is whole and falls to a quarter within the hour: at frozen speed trips seem too short.
     assert np.nanmax(off_by_the_clock(hurried, sources, targets, 7.5 * HOUR_MS)) < -0.2
 

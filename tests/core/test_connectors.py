@@ -34,7 +34,7 @@ def test_breaking_links_changes_neither_length_nor_times(graph):
     metre = 1.2e-5
     assert shapely.distance(graph.lines()[link], spots).max() < metre
     before, after = Network.of(graph, WALK), Network.of(broken, WALK)
-    places = random_places(before, 12, 3, beside=False)
+    places = random_places(before, 12, 3, alternatives=False)
     again = snapped_alike(before, places, after)
     assert times_between(after, again) == pytest.approx(times_between(before, places), abs=0.5)
 

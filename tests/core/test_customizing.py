@@ -11,10 +11,10 @@ from hypothesis import strategies as st
 
 from awl.core.network.costs import StepCosts
 from awl.core.network.states import Steps
-from awl.core.routing.cch.customization import customized, ways_of
+from awl.core.routing.cch.customization import customized, unpacking_of
 from awl.core.routing.cch.hourly_matrix import customized_lanes
 from awl.core.routing.cch.partial import customized_again, steps_by_edge, ways_again
-from awl.core.routing.cch.perfect import trimmed
+from awl.core.routing.cch.perfect import reduced_graph
 from awl.core.routing.cch.topology import FAR, STEP, Topology, topology_of
 from awl.core.routing.simd.lanes import LANES
 from tests.examples import examples
@@ -113,7 +113,7 @@ def test_the_edges_left_are_those_no_way_undercuts(made):
     for x in range(topology.count):
         least = np.minimum(least, least[:, [x]] + least[[x], :])
     metric = customized(topology, cost)
-    sides = trimmed(topology, metric)
+    sides = reduced_graph(topology, metric)
     for way, (side, ends) in enumerate(((sides.up, (low, high)), (sides.down, (high, low)))):
         wanted = np.flatnonzero((metric.cost[way] == least[ends]) & (metric.cost[way] < FAR))
         assert np.array_equal(side.edge, wanted)
@@ -124,9 +124,9 @@ def test_the_edges_left_are_those_no_way_undercuts(made):
 @given(topologies())
 def test_ways_lead_where_their_edge_leads_and_cost_and_carry_what_it_does(made):
     topology, steps, cost, rng = made
-    carried = rng.integers(0, 1000, len(cost)).astype(np.int32)
+    accumulated = rng.integers(0, 1000, len(cost)).astype(np.int32)
     metric = customized(topology, cost)
-    ways = ways_of(topology, metric, cost, carried)
+    ways = unpacking_of(topology, metric, cost, accumulated)
     low, high = ends_of(topology)
     edge_of = {pair: e for e, pair in enumerate(zip(low.tolist(), high.tolist(), strict=True))}
     for e, (a, b) in enumerate(zip(low.tolist(), high.tolist(), strict=True)):
@@ -137,13 +137,13 @@ def test_ways_lead_where_their_edge_leads_and_cost_and_carry_what_it_does(made):
             elif via <= STEP:
                 step = STEP - via
                 assert (topology.rank[steps.tail[step]], topology.rank[steps.head[step]]) == (begin, end)
-                assert cost[step] == metric.cost[way, e] and carried[step] == ways.carried[way, e]
+                assert cost[step] == metric.cost[way, e] and accumulated[step] == ways.accumulated[way, e]
             else:
                 below = low[via]
                 assert high[via] == a and below < a < b
                 into, out = edge_of[below, begin], edge_of[below, end]
                 assert metric.cost[1, into] + metric.cost[0, out] == metric.cost[way, e]
-                assert ways.carried[1, into] + ways.carried[0, out] == ways.carried[way, e]
+                assert ways.accumulated[1, into] + ways.accumulated[0, out] == ways.accumulated[way, e]
 
 
 def as_costs(cost) -> StepCosts:
@@ -157,9 +157,9 @@ def as_costs(cost) -> StepCosts:
 @given(topologies())
 def test_customizing_again_gives_what_customizing_anew_gives(made):
     topology, _, cost, rng = made
-    carried = rng.integers(0, 1000, len(cost)).astype(np.int32)
+    accumulated = rng.integers(0, 1000, len(cost)).astype(np.int32)
     metric, by_edge = customized(topology, cost), steps_by_edge(topology)
-    ways = ways_of(topology, metric, cost, carried)
+    ways = unpacking_of(topology, metric, cost, accumulated)
     changed = np.flatnonzero(rng.random(len(cost)) < rng.choice([0.02, 0.3]))
     other = cost.copy()
     other[changed] = np.where(rng.random(len(changed)) < 0.5, FAR, rng.integers(0, 1000, len(changed)))
@@ -167,9 +167,9 @@ def test_customizing_again_gives_what_customizing_anew_gives(made):
     anew = customized(topology, other)
     assert np.array_equal(again.cost, anew.cost)
     edges = np.union1d(looked_at, topology.edge[changed][topology.edge[changed] >= 0] >> 1).astype(np.int32)
-    named = ways_again(topology, by_edge, again, ways, (as_costs(other), as_costs(carried)), edges)
-    wanted = ways_of(topology, anew, other, carried)
-    assert np.array_equal(named.via, wanted.via) and np.array_equal(named.carried, wanted.carried)
+    named = ways_again(topology, by_edge, again, ways, (as_costs(other), as_costs(accumulated)), edges)
+    wanted = unpacking_of(topology, anew, other, accumulated)
+    assert np.array_equal(named.via, wanted.via) and np.array_equal(named.accumulated, wanted.accumulated)
 
 
 @pytest.mark.parametrize("width", range(2, 45))

@@ -13,11 +13,11 @@ from awl.core.errors import Cancelled
 from awl.core.network.network import Network
 from awl.core.progress import Progress
 from awl.core.routing.cch import hierarchy
-from awl.core.routing.cch.customization import customized, ways_of
+from awl.core.routing.cch.customization import customized, unpacking_of
 from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.cch.order import dissection
 from awl.core.routing.cch.partial import customized_again, steps_by_edge, ways_again
-from awl.core.routing.cch.perfect import trimmed
+from awl.core.routing.cch.perfect import reduced_graph
 from awl.core.routing.cch.topology import FAR
 from awl.core.routing.dijkstra.plain import arrivals, best_leg, matrix
 from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
@@ -32,8 +32,8 @@ from tests.oracle import random_places, time_along
 def raised(network: Network, trim: bool = False) -> StreetRouter:
     """Its router with a hierarchy, which may be left with the edges only that best ways use."""
     high = Hierarchy.of(network)
-    for measure, carried in (("time", "distance"), ("distance", "time")):
-        high.ways(network, measure, carried)
+    for measure, accumulated in (("time", "distance"), ("distance", "time")):
+        high.unpacking(network, measure, accumulated)
         if trim:
             high.trim(network, measure)
     return StreetRouter(network, high)
@@ -76,7 +76,7 @@ def test_edges_left_are_those_that_cost_what_the_best_way_costs(network):
     least = dijkstra(steps.tocsr())
     high = Hierarchy.of(network)
     topology, metric = high.topology, high.metric(network, "time")
-    sides = trimmed(topology, metric)
+    sides = reduced_graph(topology, metric)
     for way, side in enumerate((sides.up, sides.down)):
         near, far = (
             topology.state[np.repeat(np.arange(topology.count), np.diff(topology.start))],
@@ -186,7 +186,7 @@ def test_customizing_in_part_equals_customizing_anew(network, seed, count):
     cost = rng.integers(0, 6, len(topology.edge)) * 1000  # many ties
     far = rng.integers(0, 9, len(cost))
     metric = customized(topology, cost)
-    ways = ways_of(topology, metric, cost, far)
+    ways = unpacking_of(topology, metric, cost, far)
     for _ in range(3):
         changed = rng.integers(0, len(cost), min(count, len(cost))) if len(cost) else np.zeros(0, np.int64)
         cost = cost.copy()
@@ -194,9 +194,9 @@ def test_customizing_in_part_equals_customizing_anew(network, seed, count):
         metric, looked_at = customized_again(topology, steps, metric, as_costs(cost), changed)
         ways = ways_again(topology, steps, metric, ways, (as_costs(cost), as_costs(far)), looked_at)
         anew = customized(topology, cost)
-        ways_anew = ways_of(topology, anew, cost, far)
+        ways_anew = unpacking_of(topology, anew, cost, far)
         assert np.array_equal(metric.cost, anew.cost)
-        assert np.array_equal(ways.via, ways_anew.via) and np.array_equal(ways.carried, ways_anew.carried)
+        assert np.array_equal(ways.via, ways_anew.via) and np.array_equal(ways.accumulated, ways_anew.accumulated)
 
 
 @settings(max_examples=examples(120), deadline=None)
@@ -212,19 +212,19 @@ def test_streets_closed_and_slowed_one_after_another_cost_what_they_cost_anew(ne
         before = made.network
         made = made.on(before.with_closed(few) if closes else before.with_slower(slower))
         asked = rng.random() < 0.5 or closes
-        for measure, carried in (("time", "distance"), ("distance", "time")):
+        for measure, accumulated in (("time", "distance"), ("distance", "time")):
             if not asked:  # what is not asked for between is made up for later
                 continue
-            ways = made.prepared().ways(made.network, measure, carried)
+            ways = made.prepared().unpacking(made.network, measure, accumulated)
             # The other knows of no network before it, so it takes nothing over.
             streets = Network.of(network.graph, network.mode).streets
             anew = Network(streets, closed=made.network.closed, slower=made.network.slower)
-            costs = [anew.step_costs(one) for one in (measure, carried)]
+            costs = [anew.step_costs(one) for one in (measure, accumulated)]
             assert np.array_equal(made.network.step_costs(measure), costs[0])
             whole = customized(made.prepared().topology, costs[0])
             assert np.array_equal(made.prepared().metric(made.network, measure).cost, whole.cost)
-            named = ways_of(made.prepared().topology, whole, *costs)
-            assert np.array_equal(ways.via, named.via) and np.array_equal(ways.carried, named.carried)
+            named = unpacking_of(made.prepared().topology, whole, *costs)
+            assert np.array_equal(ways.via, named.via) and np.array_equal(ways.accumulated, named.accumulated)
 
 
 @settings(max_examples=examples(120), deadline=None)
@@ -245,7 +245,7 @@ def test_many_trips_equal_single_ways(network, seed, measure):
 
 def test_what_is_prepared_for_one_mode_takes_at_most_400_bytes_a_state(network):
     high = Hierarchy.of(network)
-    high.ways(network, "time", "distance")
+    high.unpacking(network, "time", "distance")
     high.trim(network, "time")
     edges, states, steps = len(high.topology.head), high.topology.count, len(high.topology.edge)
     # Costs, what they stand for and carry each way; heads and starts; for each step its edge.
@@ -257,7 +257,7 @@ def test_threads_give_what_one_thread_gives(network):
     high = raised(network)
     sources, targets = random_places(network, 1500, 3), random_places(network, 1500, 4)
     one, two = (high.trips(sources, targets, "time", threads=n) for n in (1, 3))
-    for name in ("cost", "carried", "start", "arc", "delay_ms"):
+    for name in ("cost", "accumulated", "start", "arc", "delay_ms"):
         assert np.array_equal(getattr(one, name), getattr(two, name)), name
     few = sources.take(np.arange(100))
     tables = [high.matrix(few, few, "time", threads=n) for n in (1, 3)]
@@ -309,7 +309,7 @@ def test_closing_a_few_streets_puts_the_metric_right_in_part(network, monkeypatc
     closed = np.zeros(network.graph.link_count, bool)
     closed[np.flatnonzero(network.usable)[[40, 300]]] = True
     monkeypatch.setattr(hierarchy, "customized", lambda *_: pytest.fail("customized in full"))
-    monkeypatch.setattr(hierarchy, "ways_of", lambda *_: pytest.fail("all ways found anew"))
+    monkeypatch.setattr(hierarchy, "unpacking_of", lambda *_: pytest.fail("all ways found anew"))
     places = random_places(network, 30, 7)
     plain = network.with_closed(closed)
     ours = high.on(plain)

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from awl.core.analysis.access_measures import cumulative, decayed, gini, gravity, kth_time, lorenz, two_step
 from awl.core.analysis.population_points import (
-    HomesReach,
     PopulationPoints,
+    PopulationReach,
     homes_at_points,
     homes_on_streets,
     minutes_to_place,
@@ -72,10 +72,10 @@ def test_two_steps_by_hand():
 
 @settings(max_examples=examples(60), deadline=None)
 @given(st.integers(1, 30), st.integers(1, 8), st.integers(0, 2**32 - 1))
-def test_all_that_is_offered_to_somebody_is_handed_out(homes, places, seed):
+def test_all_that_is_offered_to_somebody_is_handed_out(population_points, places, seed):
     rng = np.random.default_rng(seed)
-    time = np.where(rng.random((homes, places)) < 0.3, INF, rng.uniform(0, 40, (homes, places)))
-    people, offer = rng.uniform(0, 50, homes), rng.uniform(0, 9, places)
+    time = np.where(rng.random((population_points, places)) < 0.3, INF, rng.uniform(0, 40, (population_points, places)))
+    people, offer = rng.uniform(0, 50, population_points), rng.uniform(0, 9, places)
     supply = two_step(Times.of_table(time), offer, people, 20)
     reached = people @ (time <= 20) > 0
     assert people @ supply == pytest.approx(offer[reached].sum())
@@ -100,12 +100,12 @@ def zones(walk):
 @pytest.mark.parametrize("which", ["walk", "drive"])
 def test_minutes_to_one_place_are_those_of_its_reach(study, zones, which, direction):
     network = study.network(which)
-    homes = homes_on_streets(zone_streets(network, zones))
+    population_points = homes_on_streets(zone_streets(network, zones))
     for row in range(4):
         place = random_places(network, 4, 9).take(np.array([row]))
         found = arrivals(network, place, "time", direction)
-        minutes = minutes_to_place(homes, network, place, found)
-        assert np.allclose(minutes, homes.minutes(reach_of(network, place, found)), atol=1e-6)
+        minutes = minutes_to_place(population_points, network, place, found)
+        assert np.allclose(minutes, population_points.minutes(reach_of(network, place, found)), atol=1e-6)
 
 
 @pytest.mark.parametrize("direction", ["from", "to"])
@@ -115,21 +115,21 @@ def test_a_home_is_as_near_as_it_would_be_as_a_place(study, direction):
     there = there.take(
         (there.fraction > 0) & (there.fraction < 1)
     )  # a home at the end of a street is on that street alone
-    assert len(there.beside.place) > 20
+    assert len(there.alternatives.place) > 20
     nothing = np.zeros(60)
-    homes = PopulationPoints(
-        np.arange(60), nothing + 1, there.link, there.fraction, nothing, nothing, nothing, 60, there.beside
+    population_points = PopulationPoints(
+        np.arange(60), nothing + 1, there.link, there.fraction, nothing, nothing, nothing, 60, there.alternatives
     )
     ends = (places, there) if direction == "from" else (there, places)
     cost = matrix(network, *ends, "time")[0]
     cost = (cost if direction == "from" else cost.T) / 60_000
-    times = times_between(StreetRouter(network), places, homes, direction, 10_000_000)
+    times = times_between(StreetRouter(network), places, population_points, direction, 10_000_000)
     table = np.full((60, 5), INF)
     table[times.home, times.place] = times.minutes
     assert np.allclose(table.T, cost, atol=0.001)
     reach = reach_of(network, places, arrivals(network, places, "time", direction))
-    assert homes.minutes(reach) == pytest.approx(cost.min(axis=0), abs=0.001)
-    nearest = HomesReach(homes, reach).nearest_owner(5)
+    assert population_points.minutes(reach) == pytest.approx(cost.min(axis=0), abs=0.001)
+    nearest = PopulationReach(population_points, reach).nearest_owner(5)
     assert cost[nearest, np.arange(60)] == pytest.approx(cost.min(axis=0), abs=0.001)
 
 
@@ -138,15 +138,15 @@ def test_a_home_is_as_near_as_it_would_be_as_a_place(study, direction):
 @pytest.mark.parametrize("which", ["walk", "drive"])
 def test_times_within_a_limit_are_those_of_every_single_search(study, zones, which, direction, limit):
     network = study.network(which)
-    homes = homes_on_streets(zone_streets(network, zones))
+    population_points = homes_on_streets(zone_streets(network, zones))
     places = random_places(network, 6, 3)
-    times = times_between(StreetRouter(network), places, homes, direction, limit * 60_000)
-    table = np.full((len(homes.zone), 6), INF)
+    times = times_between(StreetRouter(network), places, population_points, direction, limit * 60_000)
+    table = np.full((len(population_points.zone), 6), INF)
     table[times.home, times.place] = times.minutes
     assert (np.diff(times.place) >= 0).all() and times.minutes.max(initial=0) <= limit
     for row in range(6):
         place = places.take(np.array([row]))
-        whole = minutes_to_place(homes, network, place, arrivals(network, place, "time", direction))
+        whole = minutes_to_place(population_points, network, place, arrivals(network, place, "time", direction))
         assert np.allclose(table[:, row], np.where(whole <= limit, whole, INF), atol=1e-6)
     nearest = np.argsort(table, axis=1, kind="stable")
     rank = np.argsort(nearest, axis=1)
@@ -155,10 +155,10 @@ def test_times_within_a_limit_are_those_of_every_single_search(study, zones, whi
 
 def test_homes_along_streets_agree_with_exact_splitting(walk, zones):
     streets = zone_streets(walk, zones)
-    homes = homes_on_streets(streets, 2.0)
+    population_points = homes_on_streets(streets, 2.0)
     places = random_places(walk, 5, 4)
     reach = reach_of(walk, places, arrivals(walk, places, "time", "to"))
-    exact, sampled = ZoneReach(streets, reach), HomesReach(homes, reach)
+    exact, sampled = ZoneReach(streets, reach), PopulationReach(population_points, reach)
     lived_in = streets.zone_length_m > 100
     for minutes in (3, 7):
         one, two = exact.share_within(minutes * 60_000), sampled.share_within(minutes * 60_000)
@@ -171,16 +171,20 @@ def test_points_over_areas_lie_inside_and_share_the_people_out(walk, zones):
     zone, x, y = points_over_areas(zones)
     assert set(zone) == set(range(len(zones)))
     assert all(zones[z].covers(shapely.Point(a, b)) for z, a, b in zip(zone[::7], x[::7], y[::7], strict=True))
-    homes = homes_at_points(len(zones), zone, np.ones(len(zone)), (x, y), walk.graph.plane, Snapper(walk), 400.0)
-    assert np.bincount(homes.zone, homes.share) == pytest.approx(np.ones(len(zones)))
-    assert (homes.placed_share <= 1 + 1e-9).all() and homes.placed_share.max() == pytest.approx(1)
+    population_points = homes_at_points(
+        len(zones), zone, np.ones(len(zone)), (x, y), walk.graph.plane, Snapper(walk), 400.0
+    )
+    assert np.bincount(population_points.zone, population_points.share) == pytest.approx(np.ones(len(zones)))
+    assert (population_points.placed_share <= 1 + 1e-9).all() and population_points.placed_share.max() == pytest.approx(
+        1
+    )
     # A straight line: brute force over all pairs.
     px, py = x[::900], y[::900]
     near = (np.hypot(x[:, None] - px, y[:, None] - py) <= 250).any(axis=1) & (
-        homes.link[np.argsort(zone, kind="stable")] >= 0
+        population_points.link[np.argsort(zone, kind="stable")] >= 0
     )
     expected = np.array([near[zone == z].mean() for z in range(len(zones))])
-    assert straight_share_of_homes(homes, px, py, 250.0) == pytest.approx(expected)
+    assert straight_share_of_homes(population_points, px, py, 250.0) == pytest.approx(expected)
 
 
 def test_a_point_belongs_to_one_zone():

@@ -59,7 +59,7 @@ def test_a_place_on_a_one_way_street_stands_on_those_it_lies_alongside_too(graph
     lines = graph.lines_xy
     found = 0
     for row, point in enumerate(shapely.points(*graph.plane.xy(lon, lat))):
-        mine = snapped.beside.take(snapped.beside.place == row)
+        mine = snapped.alternatives.take(snapped.alternatives.place == row)
         nearest = snapped.link[row]
         expected = []
         if nearest >= 0 and one_way[nearest] and 0 < snapped.fraction[row] < 1:
@@ -74,7 +74,9 @@ def test_a_place_on_a_one_way_street_stands_on_those_it_lies_alongside_too(graph
                     break
         assert mine.link.tolist() == [link for link, _, _ in expected]
         assert mine.fraction == pytest.approx([at for _, at, _ in expected])
-        assert mine.off * graph.link_length[mine.link] == pytest.approx([metres for _, _, metres in expected], abs=1e-6)
+        assert mine.access_share * graph.link_length[mine.link] == pytest.approx(
+            [metres for _, _, metres in expected], abs=1e-6
+        )
         found += len(expected)
     assert found > 50
 
@@ -82,15 +84,15 @@ def test_a_place_on_a_one_way_street_stands_on_those_it_lies_alongside_too(graph
 def test_a_street_beside_that_is_shut_or_costs_too_much_is_not_used(graph):
     drive = Network.of(graph, SHIPPED["drive"])
     links = np.flatnonzero(drive.usable)[:4].astype(np.int32)
-    stands = AccessPoints(np.zeros(4, np.int32), links, np.full(4, 0.5), np.array([0.0, 0.25, 0.25, 20.0]))
+    access_points = AccessPoints(np.zeros(4, np.int32), links, np.full(4, 0.5), np.array([0.0, 0.25, 0.25, 20.0]))
     closed = np.zeros(graph.link_count, bool)
     closed[links[:2]] = True
     toll = {"toll": np.full((graph.link_count, 2), 10_000.0)}
     shut = Network.of(graph, SHIPPED["drive"], own=lambda _: toll).with_closed(closed)
     # The nearest stays what it is; at a cost of 10,000 twenty times over sums might not hold.
-    assert stands.ways_to(shut, "toll").tolist() == [0, NO_STAND, 2_500_000, NO_STAND]
+    assert access_points.access_costs(shut, "toll").tolist() == [0, NO_STAND, 2_500_000, NO_STAND]
     least = np.minimum(*(np.where(one < 0, 2**31 - 1, one) for one in drive.directed("time")))[links]
-    assert stands.ways_to(drive, "time").tolist() == np.rint(stands.off * least).tolist()
+    assert access_points.access_costs(drive, "time").tolist() == np.rint(access_points.access_share * least).tolist()
 
 
 def test_places_keep_their_streets_when_some_are_taken_or_several_joined(graph):
@@ -107,5 +109,5 @@ def test_places_keep_their_streets_when_some_are_taken_or_several_joined(graph):
 
 
 def streets_of(places: Snapped, row: int) -> list[tuple[int, float, float]]:
-    mine = places.stands.take(places.stands.place == row)
-    return list(zip(mine.link.tolist(), mine.fraction.tolist(), mine.off.tolist(), strict=True))
+    mine = places.access_points.take(places.access_points.place == row)
+    return list(zip(mine.link.tolist(), mine.fraction.tolist(), mine.access_share.tolist(), strict=True))

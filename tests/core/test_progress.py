@@ -15,10 +15,10 @@ from awl.core.errors import Cancelled
 from awl.core.modes.mode import SHIPPED
 from awl.core.network.network import Network
 from awl.core.progress import DONE, Progress, current_token, raise_if_cancelled, threads_of
-from awl.core.routing.cch.customization import customized, ways_of
+from awl.core.routing.cch.customization import customized, unpacking_of
 from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.cch.hourly_matrix import customized_lanes
-from awl.core.routing.cch.perfect import trimmed
+from awl.core.routing.cch.perfect import reduced_graph
 from awl.core.routing.dijkstra.plain import arrivals, matrix
 from awl.core.routing.dijkstra.time_dependent import best_leg_by_clock
 from awl.core.routing.router import StreetRouter
@@ -35,7 +35,7 @@ def works(graph) -> dict[str, tuple[Work, bool]]:
     places = random_places(plain, 200, 1)
     topology, cost = high.prepared().topology, plain.step_costs("time")
     metric = customized(topology, cost)
-    high.prepared().ways(plain, "time", "distance")
+    high.prepared().unpacking(plain, "time", "distance")
     at = plain.at(datetime(2026, 6, 3, 8))
 
     def lanes() -> None:
@@ -45,8 +45,8 @@ def works(graph) -> dict[str, tuple[Work, bool]]:
     return {
         "topology": (lambda: Hierarchy.of(plain), False),
         "metric": (lambda: customized(topology, cost), True),
-        "ways": (lambda: ways_of(topology, metric, cost, cost), True),
-        "trimmed": (lambda: trimmed(topology, metric), True),
+        "ways": (lambda: unpacking_of(topology, metric, cost, cost), True),
+        "trimmed": (lambda: reduced_graph(topology, metric), True),
         "lanes": (lanes, True),
         "plain search": (lambda: arrivals(plain, places, "time"), False),
         "plain matrix": (lambda: matrix(plain, places, places, "time"), True),
@@ -73,7 +73,7 @@ def test_a_kernel_of_work_that_was_stopped_gives_nothing(works, name):
     progress.stop()
     with progress.running(), pytest.raises(Cancelled):
         work()
-    done, whole = progress.watch[DONE:].tolist()
+    done, whole = progress.token[DONE:].tolist()
     assert (0 <= done < whole) if counts else (done, whole) == (0, 0)
     if name != "lanes":
         work()  # what belongs to no work goes on, and is none the worse for it
@@ -91,11 +91,11 @@ def test_a_kernel_stops_in_the_middle(graph, monkeypatch):
             with progress.running():
                 central.sums(np.zeros(10_000_000, np.int64), threads=1)  # hours, unless stopped
         except Cancelled:
-            ended.append(progress.watch.tolist())
+            ended.append(progress.token.tolist())
 
     thread = threading.Thread(target=work)
     thread.start()
-    while progress.watch[DONE] < 3:
+    while progress.token[DONE] < 3:
         assert thread.is_alive()
     progress.stop()
     thread.join(60)
@@ -113,11 +113,11 @@ def test_how_far_a_kernel_is_gets_told_while_it_runs():
 
     progress = Progress(listen)
     with progress.part(0.5, 0.9).inside("counting"):
-        assert current_token() is progress.watch
+        assert current_token() is progress.token
         current_token()[DONE:] = 3, 4
         assert heard.wait(60)
     assert told[0] == (0.5, "counting") and told[-1] == (pytest.approx(0.8), "counting")
-    assert current_token() is not progress.watch
+    assert current_token() is not progress.token
     progress.step(0.95, "what comes next")
     assert told[-1] == (0.95, "what comes next"), "nothing is told of the kernel any more"
 
@@ -125,7 +125,7 @@ def test_how_far_a_kernel_is_gets_told_while_it_runs():
 def test_threads_belong_to_the_work_that_began_them():
     progress = Progress()
     with progress.running(), threads_of(2) as pool:
-        assert all(pool.map(lambda _: current_token() is progress.watch, range(8)))
+        assert all(pool.map(lambda _: current_token() is progress.token, range(8)))
         progress.part(0, 1).stop()
         for one in [pool.submit(raise_if_cancelled) for _ in range(4)]:
             with pytest.raises(Cancelled):

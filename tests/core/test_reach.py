@@ -25,7 +25,7 @@ def searched(network, places, direction="from", measure="time"):
 
 @pytest.mark.parametrize("direction", ["from", "to"])
 def test_the_arrival_at_any_point_is_the_oracles(network, direction):
-    places, spots = random_places(network, 3, 5), random_places(network, 60, 6, beside=False)
+    places, spots = random_places(network, 3, 5), random_places(network, 60, 6, alternatives=False)
     reach = searched(network, places, direction)
     key = reach.link + np.minimum(reach.begin, 1 - 1e-12)
     row = np.searchsorted(key, spots.link + np.minimum(spots.fraction, 1 - 1e-9), side="right") - 1

@@ -102,12 +102,12 @@ def test_matrix_equals_the_oracle_on_random_networks(network, seed, measure):
 @pytest.mark.parametrize("measure", ["time", "distance"])
 def test_matrix_equals_the_oracle_on_ferrow(network, measure):
     places = random_places(network, 60, 11)
-    cost, carried = matrix(network, places, places, measure)
+    cost, accumulated = matrix(network, places, places, measure)
     same(cost, times_between(network, places, measure), 0.003)
     # What is carried along is the other cost of the same path, never less than the best of it.
     other, _ = matrix(network, places, places, {"time": "distance", "distance": "time"}[measure])
     reached = cost != UNREACHED
-    assert (carried[reached] >= other[reached] - 3).all()
+    assert (accumulated[reached] >= other[reached] - 3).all()
 
 
 def test_limit_keeps_what_lies_within_and_nothing_else(walk):
@@ -143,7 +143,9 @@ def test_nearest_place_wins_and_ties_go_to_the_first(network, seed):
 @given(networks(), st.integers(0, 1000))
 def test_searching_towards_a_place_is_searching_from_it_on_reversed_streets(network, seed):
     places = random_places(network, 2, seed)
-    places = replace(places, beside=places.beside.take(places.beside.place == 0))  # a point of the reach is on one link
+    places = replace(
+        places, alternatives=places.alternatives.take(places.alternatives.place == 0)
+    )  # a point of the reach is on one link
     towards = arrivals(network, places.take(np.array([0])), "time", "to")
     reach = reach_of(network, places.take(np.array([0])), towards)
     rows = np.flatnonzero(
@@ -170,8 +172,10 @@ def test_a_path_is_joined_and_costs_what_it_says(network, seed):
     if len(leg.links) > 1:
         assert (leaves[:-1] == enters[1:]).all()
     for at, end in enumerate((0, -1)):
-        stands = places.take(np.array([at])).stands
-        assert (leg.links[end], leg.off[at]) in zip(stands.link.tolist(), stands.off.tolist(), strict=True)
+        access_points = places.take(np.array([at])).access_points
+        assert (leg.links[end], leg.access_share[at]) in zip(
+            access_points.link.tolist(), access_points.access_share.tolist(), strict=True
+        )
     begin, end = np.where(leg.along, 0.0, 1.0), np.where(leg.along, 1.0, 0.0)
     begin[0], end[-1] = leg.start, leg.end
     travelled = begin != end
@@ -216,7 +220,7 @@ def test_strong_parts_equal_scipy(nodes, count, seed):
 
 
 def test_closing_links_takes_them_out_of_every_way(walk):
-    places = random_places(walk, 2, 3, beside=False)
+    places = random_places(walk, 2, 3, alternatives=False)
     leg = best_leg(walk, places, 0, 1, "time")
     assert leg is not None and len(leg.links) > 4
     closed = np.zeros(walk.graph.link_count, bool)

@@ -18,10 +18,12 @@ from tests.examples import examples
 
 @settings(max_examples=examples(80), deadline=None)
 @given(st.integers(1, 40), st.integers(1, 7), st.integers(1, 4), st.integers(0, 2**32 - 1))
-def test_the_best_choice_is_that_of_all(homes, places, choose, seed):
+def test_the_best_choice_is_that_of_all(population_points, places, choose, seed):
     rng = np.random.default_rng(seed)
-    table = np.where(rng.random((homes, places)) < 0.5, np.inf, rng.uniform(0, 20, (homes, places)))
-    people, served = rng.uniform(0, 30, homes), rng.random(homes) < 0.3
+    table = np.where(
+        rng.random((population_points, places)) < 0.5, np.inf, rng.uniform(0, 20, (population_points, places))
+    )
+    people, served = rng.uniform(0, 30, population_points), rng.random(population_points) < 0.3
     found = best_sites(Times.of_table(table), 10, people, served, choose)
 
     def gain(choice):
@@ -37,10 +39,12 @@ def test_the_best_choice_is_that_of_all(homes, places, choose, seed):
 
 @settings(max_examples=examples(40), deadline=None)
 @given(st.integers(1, 40), st.integers(2, 8), st.integers(1, 4), st.integers(0, 2**32 - 1))
-def test_one_after_the_other_gains_at_least_its_guaranteed_share(homes, places, choose, seed):
+def test_one_after_the_other_gains_at_least_its_guaranteed_share(population_points, places, choose, seed):
     rng = np.random.default_rng(seed)
-    times = Times.of_table(np.where(rng.random((homes, places)) < 0.5, np.inf, rng.uniform(0, 20, (homes, places))))
-    people, nobody = rng.uniform(0, 30, homes), np.zeros(homes, bool)
+    times = Times.of_table(
+        np.where(rng.random((population_points, places)) < 0.5, np.inf, rng.uniform(0, 20, (population_points, places)))
+    )
+    people, nobody = rng.uniform(0, 30, population_points), np.zeros(population_points, bool)
     exact = best_sites(times, 10, people, nobody, choose).choices[0][1]
     former = sites.MOST_CHOICES
     sites.MOST_CHOICES = 0

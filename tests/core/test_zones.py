@@ -23,7 +23,7 @@ def zones(walk):
 
 @pytest.fixture(scope="module")
 def served(walk, zones):
-    places = random_places(walk, 6, 33, beside=False)
+    places = random_places(walk, 6, 33, alternatives=False)
     found = arrivals(walk, places, "time", "to")
     return places, reach_of(walk, places, found), zone_streets(walk, zones)
 

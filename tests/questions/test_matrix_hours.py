@@ -111,10 +111,9 @@ def test_reach_that_hours_do_not_change_is_said_to_be_the_same_at_all_of_them(st
     assert figure["value"] == pytest.approx(document.document()["summary"]["street_km"][0], abs=0.05)
 
 
-@pytest.fixture
-def gated(tmp_path):
+def with_gate(tmp_path, hours):
     """A study of one footway with a gate in its middle, and a longer way round."""
-    body = node(1, -36.2, 41.3) + node(2, -36.199, 41.3, barrier="gate", opening_hours="Mo-Su 07:00-21:00")
+    body = node(1, -36.2, 41.3) + node(2, -36.199, 41.3, barrier="gate", opening_hours=hours)
     body += node(3, -36.198, 41.3) + node(4, -36.199, 41.302)
     body += way(1, [1, 2, 3], highway="footway") + way(2, [1, 4, 3], highway="footway")
     (tmp_path / "gate.osm").write_text(osm(body))
@@ -123,6 +122,28 @@ def gated(tmp_path):
     ends = Table(shapely.points([-36.1998, -36.1982], 41.3), {"name": ["west", "east"]})
     study.add_layer("ends", ends, "Ends", "places", "ends.geojson")
     return study
+
+
+@pytest.fixture
+def gated(tmp_path):
+    """A study whose gate is shut at night."""
+    return with_gate(tmp_path, "Mo-Su 07:00-21:00")
+
+
+@pytest.mark.parametrize(
+    ("hours", "unread"), [("Mo-Su 07:00-21:00", 0), ("sunrise-sunset", 1), ("Mo-Fr 07:00-21:00; PH off", 1)]
+)
+def test_hours_that_are_not_understood_are_told_with_their_gate(tmp_path, hours, unread):
+    study = with_gate(tmp_path, hours)
+    asked = {"from": {"layer": "ends"}, "to": {"layer": "ends"}, "mode": "walk"}
+    doubts = ask(study, "matrix", {**asked, "at": "2026-06-03T12:00"}).document()["doubts"]
+    told = [doubt for doubt in doubts if doubt["code"] == "hours-unread"]
+    assert len(told) == unread
+    if unread:
+        assert told[0]["count"] == 1 and "Hours of 1 gate are not understood" in told[0]["text"]
+        assert told[0]["where"] == [{"name": "Gate", "note": hours, "at": [-36.199, 41.3]}]
+    in_free_flow = ask(study, "matrix", asked).document()["doubts"]
+    assert not [doubt for doubt in in_free_flow if doubt["code"] == "hours-unread"], "no hour, nothing that binds"
 
 
 def test_a_gate_shut_at_night_is_told_and_makes_the_way_longer_at_that_hour_alone(gated):

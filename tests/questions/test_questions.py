@@ -285,8 +285,8 @@ def test_a_way_by_car_may_begin_beside_a_one_way_street_and_says_so(study, measu
         doubt["count"] == 2
         and "2 points on one-way streets: trips may begin or end on the street beside" in doubt["text"]
     )
-    beside = [place["properties"]["beside"] for place in result["places"]["features"]]
-    assert beside[0] == "Heather Bank, 18 m farther" and beside[1]
+    alternatives = [place["properties"]["beside"] for place in result["places"]["features"]]
+    assert alternatives[0] == "Heather Bank, 18 m farther" and alternatives[1]
     on_foot = document(study, "route", waypoints=[begin, end], measure=[measure])
     assert on_foot["routes"]["features"][0]["properties"]["legs"][0]["beside_m"] == [0, 0]
     assert "beside" not in on_foot["places"]["features"][0]["properties"]

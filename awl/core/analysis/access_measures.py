@@ -46,7 +46,7 @@ def gravity(times: Times, weight: Floats, kind: Decay, half: float) -> Floats:
 
 def kth_time(times: Times, k: int) -> Floats:
     """Time (p,) to the k-th nearest place, infinity where fewer are reached."""
-    made = np.full(times.homes, np.inf)
+    made = np.full(times.population_points, np.inf)
     mine = times.nth == k - 1
     made[times.home[mine]] = times.minutes[mine]
     return made

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from awl.core.progress import Progress, current_token, raise_if_cancelled, threads_of
 from awl.core.routing.dijkstra.betweenness import searched_and_passed
 from awl.core.routing.dijkstra.search import NO_LIMIT
-from awl.core.routing.path import carried_with
+from awl.core.routing.path import accumulated_with
 from awl.core.routing.router import Router
 from awl.core.routing.snapping import Snapped
 from awl.core.routing.terminals import Terminals, entering, leaving
@@ -82,12 +82,12 @@ class Centrality:
 
     @cached_property
     def _seeds(self) -> Terminals:
-        return leaving(self._places, self._network, self._measure, carried_with(self._measure))
+        return leaving(self._places, self._network, self._measure, accumulated_with(self._measure))
 
     @cached_property
     def _goals(self) -> tuple[Rows, Terminals]:
         """Goals by the state they are reached from, with offsets by state."""
-        goals = entering(self._places, self._network, self._measure, carried_with(self._measure))
+        goals = entering(self._places, self._network, self._measure, accumulated_with(self._measure))
         order = np.argsort(goals.state, kind="stable")
         by_state = Terminals(*(getattr(goals, item.name)[order] for item in fields(Terminals)))
         return np.searchsorted(by_state.state, np.arange(self._network.states.count + 1)), by_state
@@ -95,19 +95,22 @@ class Centrality:
     @cached_property
     def _on_links(self) -> tuple[Rows, Rows]:
         """AccessPoints by link and fraction: offsets by link, and rows."""
-        stands = self._places.stands
-        rows = np.lexsort((stands.fraction, stands.link))
-        return np.searchsorted(stands.link[rows], np.arange(self._network.graph.link_count + 1)), rows
+        access_points = self._places.access_points
+        rows = np.lexsort((access_points.fraction, access_points.link))
+        return np.searchsorted(access_points.link[rows], np.arange(self._network.graph.link_count + 1)), rows
 
     @cached_property
     def _stands(self) -> tuple[Rows, NDArray[np.int32], NDArray[np.int32], Floats, Rows, Rows, int]:
         """AccessPoints as the kernel wants them, and how many ways along links there are at most from one place."""
-        stands, network, measure = self._places.stands, self._network, self._measure
-        first = np.searchsorted(stands.place, np.arange(len(self._places.link) + 1))
-        beside = np.diff(self._on_links[0])[stands.link]
-        most = int(np.bincount(stands.place, beside).max(initial=0))
-        ways = stands.ways_to(network, measure), stands.ways_to(network, carried_with(measure))
-        return first, stands.place, stands.link, stands.fraction, *ways, most
+        access_points, network, measure = self._places.access_points, self._network, self._measure
+        first = np.searchsorted(access_points.place, np.arange(len(self._places.link) + 1))
+        alternatives = np.diff(self._on_links[0])[access_points.link]
+        most = int(np.bincount(access_points.place, alternatives).max(initial=0))
+        ways = (
+            access_points.access_costs(network, measure),
+            access_points.access_costs(network, accumulated_with(measure)),
+        )
+        return first, access_points.place, access_points.link, access_points.fraction, *ways, most
 
     @cached_property
     def _at(self) -> tuple[Floats, Floats]:
@@ -140,10 +143,10 @@ class Centrality:
 
     def _block(self, rows: Rows) -> Sums:
         network, places, made = self._network, self._places, self._none()
-        graph, measure, carried = network.graph, self._measure, carried_with(self._measure)
+        graph, measure, accumulated = network.graph, self._measure, accumulated_with(self._measure)
         start, head, number = network.rows("from")
-        weight = network.search_rows(measure, carried, "from")[2:]
-        seeds, (goal_start, goals) = self._seeds, self._goals
+        weight = network.search_rows(measure, accumulated, "from")[2:]
+        terminals, (goal_start, goals) = self._seeds, self._goals
         at_node = _at_node(places)
         node = np.where(places.fraction == 0.0, graph.link_from[places.link], graph.link_to[places.link])
         node = np.where(at_node, node, -1).astype(np.int32)
@@ -151,11 +154,18 @@ class Centrality:
         searched_and_passed(
             rows,
             (start, head, *weight, network.states.steps.arc[number], network.states.node),
-            (seeds.starts(len(places.link)), seeds.state, seeds.cost, seeds.carried, seeds.arc, seeds.stand),
-            (goal_start, goals.owner, goals.cost, goals.carried, goals.arc, goals.stand),
+            (
+                terminals.starts(len(places.link)),
+                terminals.state,
+                terminals.cost,
+                terminals.accumulated,
+                terminals.arc,
+                terminals.access_row,
+            ),
+            (goal_start, goals.owner, goals.cost, goals.accumulated, goals.arc, goals.access_row),
             (node, *self._at, self._weight),
             self._stands,
-            (network.arc_costs(measure), network.arc_costs(carried)),
+            (network.arc_costs(measure), network.arc_costs(accumulated)),
             self._on_links,
             (self._within, self._overhead, self._beta, float(self.unit), measure == "distance"),
             (made.reached, made.cost, made.gravity, made.straight, made.passing, on_arc, at_nodes, made.on_link),

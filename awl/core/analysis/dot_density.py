@@ -29,12 +29,12 @@ def dots(people: NDArray[np.float64], per: int) -> NDArray[np.int64]:
     return np.searchsorted(total, (np.arange(count) + 0.5) * per)
 
 
-def where_homes_are(homes: PopulationPoints, graph: StreetGraph) -> NDArray[np.object_]:
+def where_homes_are(population_points: PopulationPoints, graph: StreetGraph) -> NDArray[np.object_]:
     """Points of homes in degrees: where each lies itself, or on its street where that is not known."""
-    on_street = np.isnan(homes.x)
-    x, y = homes.x.copy(), homes.y.copy()
-    lines = graph.lines_xy[homes.link[on_street]]
-    points = shapely.line_interpolate_point(lines, homes.fraction[on_street], normalized=True)
+    on_street = np.isnan(population_points.x)
+    x, y = population_points.x.copy(), population_points.y.copy()
+    lines = graph.lines_xy[population_points.link[on_street]]
+    points = shapely.line_interpolate_point(lines, population_points.fraction[on_street], normalized=True)
     x[on_street], y[on_street] = shapely.get_x(points), shapely.get_y(points)
     lon, lat = graph.plane.lonlat(x, y)
     return np.atleast_1d(shapely.points(lon, lat))

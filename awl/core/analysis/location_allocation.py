@@ -49,7 +49,7 @@ def best_sites(times: Times, limit: float, people: Floats, served: NDArray[np.bo
     choose = min(choose, times.places)
     if times.places > MOST_CANDIDATES or comb(times.places, choose) > MOST_CHOICES:
         return Sites(alone, [_one_by_one(near, waiting, choose)], False)
-    within = np.zeros(times.homes, np.int64)
+    within = np.zeros(times.population_points, np.int64)
     np.bitwise_or.at(within, near.home, np.left_shift(1, near.place))
     pattern, row = np.unique(within, return_inverse=True)
     heads = np.bincount(row, waiting)

@@ -32,8 +32,8 @@ LEAST_POINTS = 16
 class PopulationPoints:
     """Points (p,) on streets, ordered by zone: `share` is that of the people of their `zone`; link -1 where none is near.
 
-    `x`, `y` is where the point itself lies, in metres of the plane; `off_m` how far from its street. `beside` are the points on
-    further streets at which trips of a home may begin and end as well.
+    `x`, `y` is where the point itself lies, in metres of the plane; `off_m` how far from its street. `alternatives` are the
+    points on further streets at which trips of a home may begin and end as well.
     """
 
     zone: NDArray[np.int64]
@@ -44,18 +44,18 @@ class PopulationPoints:
     y: NDArray[np.float64]
     off_m: NDArray[np.float64]
     zones: int
-    beside: AccessPoints = field(default_factory=AccessPoints.none)
+    alternatives: AccessPoints = field(default_factory=AccessPoints.none)
 
     @cached_property
-    def stands(self) -> AccessPoints:
+    def access_points(self) -> AccessPoints:
         """All points at which trips from or to the homes may begin or end."""
-        return AccessPoints.of(self.link, self.fraction, self.beside)
+        return AccessPoints.of(self.link, self.fraction, self.alternatives)
 
     def take(self, rows: NDArray[np.integer]) -> PopulationPoints:
         """Some of the homes."""
         return PopulationPoints(
             self.zone[rows], self.share[rows], self.link[rows], self.fraction[rows], self.x[rows], self.y[rows],
-            self.off_m[rows], self.zones, self.beside.of_places(rows),
+            self.off_m[rows], self.zones, self.alternatives.of_places(rows),
         )  # fmt: skip
 
     @property
@@ -69,24 +69,24 @@ class PopulationPoints:
 
     def arrivals(self, reach: Reach) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
         """Piece of the reach, and arrival (q,) in ms, of each stand of the homes."""
-        stands = self.stands
+        access_points = self.access_points
         key = reach.link + np.minimum(reach.begin, 1.0 - 1e-12)
-        at = np.searchsorted(key, stands.link + np.minimum(stands.fraction, 1 - 1e-9), side="right") - 1
+        at = np.searchsorted(key, access_points.link + np.minimum(access_points.fraction, 1 - 1e-9), side="right") - 1
         row = np.maximum(at, 0)
-        known = (at >= 0) & (reach.link[row] == stands.link)
-        whole = reach.at(row, stands.fraction)
-        if len(self.beside.place):
-            aside = stands.off > 0.0
-            whole[aside] += np.rint(stands.off[aside] * np.minimum(reach.up, reach.down)[row[aside]])
+        known = (at >= 0) & (reach.link[row] == access_points.link)
+        whole = reach.at(row, access_points.fraction)
+        if len(self.alternatives.place):
+            aside = access_points.access_share > 0.0
+            whole[aside] += np.rint(access_points.access_share[aside] * np.minimum(reach.up, reach.down)[row[aside]])
         return row, np.where(known, whole, np.inf)
 
     def least(self, value: NDArray[np.float64]) -> NDArray[np.float64]:
-        """The least (p,) of the values (q,) of the stands of each home, infinity where it has none."""
+        """The least (p,) of the values (q,) of the access points of each home, infinity where it has none."""
         made = np.full(len(self.link), np.inf)
-        if len(self.beside.place) == 0:
-            made[self.stands.place] = value
+        if len(self.alternatives.place) == 0:
+            made[self.access_points.place] = value
         else:
-            np.minimum.at(made, self.stands.place, value)
+            np.minimum.at(made, self.access_points.place, value)
         return made
 
     def per_zone(self, value: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -95,13 +95,15 @@ class PopulationPoints:
         return summed
 
 
-def minutes_to_place(homes: PopulationPoints, network: Network, place: Snapped, found: Arrivals) -> NDArray[np.float64]:
+def minutes_to_place(
+    population_points: PopulationPoints, network: Network, place: Snapped, found: Arrivals
+) -> NDArray[np.float64]:
     """Minutes (p,) between each home and one place, from a search from or to it alone; infinity where there is no way.
 
     The same as by way of a reach, without cutting all streets into pieces.
     """
-    stands, costs = homes.stands, network.link_costs(found.measure, found.direction)
-    link, fraction = stands.link, stands.fraction
+    access_points, costs = population_points.access_points, network.link_costs(found.measure, found.direction)
+    link, fraction = access_points.link, access_points.fraction
     arrival = np.full(len(link), np.inf)
     for label, share, cost in zip(
         found.at_ends(link), (fraction, 1.0 - fraction), (costs.up[link], costs.down[link]), strict=True
@@ -110,29 +112,31 @@ def minutes_to_place(homes: PopulationPoints, network: Network, place: Snapped, 
         open_ = (at != UNREACHED) & ((cost != BLOCKED) | (share == 0))
         arrival = np.where(open_, np.minimum(arrival, at + np.where(share > 0, share * cost, 0.0)), arrival)
     # On a link the place stands on between its nodes the way need not pass either of them.
-    at_once = place.stands.ways_to(network, found.measure) + network.terminal_time(found.measure)
-    for row in np.flatnonzero((at_once >= network.terminal_time(found.measure)) & ~place.stands.at_node).tolist():
-        ahead = fraction - place.stands.fraction[row]
+    at_once = place.access_points.access_costs(network, found.measure) + network.terminal_time(found.measure)
+    for row in np.flatnonzero(
+        (at_once >= network.terminal_time(found.measure)) & ~place.access_points.at_node
+    ).tolist():
+        ahead = fraction - place.access_points.fraction[row]
         cost = np.where(ahead >= 0, costs.up[link], costs.down[link])
-        along = (link == place.stands.link[row]) & ((cost != BLOCKED) | (ahead == 0))
+        along = (link == place.access_points.link[row]) & ((cost != BLOCKED) | (ahead == 0))
         own = np.where(along, at_once[row] + np.abs(ahead) * np.maximum(cost, 0), np.inf)
         arrival = np.minimum(arrival, own)
     # Who is at a node does not begin on a link.
-    at_node = np.flatnonzero(stands.at_node)
-    node_cost = found.at_nodes(stands.take(at_node).nodes(network.graph))
+    at_node = np.flatnonzero(access_points.at_node)
+    node_cost = found.at_nodes(access_points.take(at_node).nodes(network.graph))
     arrival[at_node] = np.where(node_cost == UNREACHED, np.inf, node_cost)
-    way = stands.ways_to(network, found.measure)
-    return homes.least(np.where(way == NO_STAND, np.inf, arrival + way)) / 60_000
+    way = access_points.access_costs(network, found.measure)
+    return population_points.least(np.where(way == NO_STAND, np.inf, arrival + way)) / 60_000
 
 
-class HomesReach:
+class PopulationReach:
     """The people of homes against one reach: what `ZoneReach` says of streets, for points."""
 
-    def __init__(self, homes: PopulationPoints, reach: Reach) -> None:
-        self._homes, self._reach = homes, reach
-        self._minutes = homes.minutes(reach)
+    def __init__(self, population_points: PopulationPoints, reach: Reach) -> None:
+        self._homes, self._reach = population_points, reach
+        self._minutes = population_points.minutes(reach)
 
-    def near(self, limit: float) -> HomesReach:
+    def near(self, limit: float) -> PopulationReach:
         """The same for limits up to `limit`."""
         return self
 
@@ -150,29 +154,33 @@ class HomesReach:
 
     def nearest_owner(self, places: int) -> NDArray[np.int32]:
         """The place (z,) that is nearest for most of each zone's people; -1 where none is reached."""
-        homes, reach, stands = self._homes, self._reach, self._homes.stands
-        row, arrival = homes.arrivals(reach)
-        behind = stands.fraction > reach.meeting()[row]
+        population_points, reach, access_points = self._homes, self._reach, self._homes.access_points
+        row, arrival = population_points.arrivals(reach)
+        behind = access_points.fraction > reach.meeting()[row]
         of_stand = np.where(behind, reach.owner_end[row], reach.owner_begin[row])
-        best = np.flatnonzero(arrival <= homes.least(arrival)[stands.place])[::-1]  # the first of several counts
-        owner = np.full(len(homes.link), -1)
-        owner[stands.place[best]] = of_stand[best]
+        best = np.flatnonzero(arrival <= population_points.least(arrival)[access_points.place])[
+            ::-1
+        ]  # the first of several counts
+        owner = np.full(len(population_points.link), -1)
+        owner[access_points.place[best]] = of_stand[best]
         known = np.isfinite(self._minutes) & (owner >= 0)
-        flat = homes.zone[known] * places + owner[known]
-        share = np.bincount(flat, weights=homes.share[known], minlength=homes.zones * places).reshape(-1, places)
+        flat = population_points.zone[known] * places + owner[known]
+        share = np.bincount(
+            flat, weights=population_points.share[known], minlength=population_points.zones * places
+        ).reshape(-1, places)
         return np.where(share.max(axis=1, initial=0.0) > 0, share.argmax(axis=1), -1).astype(np.int32)
 
 
 def straight_share_of_homes(
-    homes: PopulationPoints, x: NDArray[np.float64], y: NDArray[np.float64], radius_m: float
+    population_points: PopulationPoints, x: NDArray[np.float64], y: NDArray[np.float64], radius_m: float
 ) -> NDArray[np.float64]:
     """Share (z,) of each zone's people whose home lies within a straight-line `radius_m` of the places at (x, y)."""
     near = shapely.STRtree(shapely.points(x, y)).query_nearest(
-        shapely.points(homes.x, homes.y), max_distance=radius_m, all_matches=False
+        shapely.points(population_points.x, population_points.y), max_distance=radius_m, all_matches=False
     )[0]
-    inside = np.zeros(len(homes.zone))
+    inside = np.zeros(len(population_points.zone))
     inside[near] = 1.0
-    return homes.per_zone(np.where(homes.link >= 0, inside, 0.0))
+    return population_points.per_zone(np.where(population_points.link >= 0, inside, 0.0))
 
 
 def homes_on_streets(streets: ZoneStreets, step_m: float = 20.0) -> PopulationPoints:
@@ -203,7 +211,7 @@ def homes_at_points(
     share = np.divide(weight, total[zone], out=np.zeros(len(zone)), where=total[zone] > 0)
     snapped: Snapped = snapper.snap(*plane.lonlat(x, y), within_m)
     off_m = np.nan_to_num(snapped.distance_m)
-    return PopulationPoints(zone, share, snapped.link, snapped.fraction, x, y, off_m, zones, snapped.beside)
+    return PopulationPoints(zone, share, snapped.link, snapped.fraction, x, y, off_m, zones, snapped.alternatives)
 
 
 def points_over_areas(

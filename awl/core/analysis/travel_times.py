@@ -32,12 +32,15 @@ WIDE = 0.3
 
 @dataclass(frozen=True)
 class Times:
-    """Pairs (q,) of a home and a place with the `minutes` between them, ordered by place; of `homes` and `places` in all."""
+    """Pairs (q,) of a home and a place with the `minutes` between them, ordered by place.
+
+    `population_points` and `places` are how many there are in all.
+    """
 
     home: Longs
     place: Longs
     minutes: Floats
-    homes: int
+    population_points: int
     places: int
 
     @classmethod
@@ -49,16 +52,16 @@ class Times:
     def within(self, limit: float) -> Times:
         """The pairs within a limit in minutes."""
         near = self.minutes <= limit
-        return Times(self.home[near], self.place[near], self.minutes[near], self.homes, self.places)
+        return Times(self.home[near], self.place[near], self.minutes[near], self.population_points, self.places)
 
     def of_places(self, wanted: NDArray[np.bool_]) -> Times:
         """The pairs of some of the places (k,)."""
         mine = wanted[self.place]
-        return Times(self.home[mine], self.place[mine], self.minutes[mine], self.homes, self.places)
+        return Times(self.home[mine], self.place[mine], self.minutes[mine], self.population_points, self.places)
 
     def per_home(self, value: Floats) -> Floats:
         """Values (q,) of pairs, summed for each home (p,)."""
-        summed: Floats = np.bincount(self.home, value, self.homes).astype(np.float64)
+        summed: Floats = np.bincount(self.home, value, self.population_points).astype(np.float64)
         return summed
 
     def per_place(self, value: Floats) -> Floats:
@@ -72,7 +75,7 @@ class Times:
         # Home and time in one number sort faster than two; pairs are in the order of places, and stay so between equals.
         whole = (self.home << TIME_BITS) + np.minimum(self.minutes * PER_MINUTE, 2**TIME_BITS - 1).astype(np.int64)
         order = np.argsort(whole, kind="stable")
-        counts = np.bincount(self.home, minlength=self.homes)
+        counts = np.bincount(self.home, minlength=self.population_points)
         made = np.empty(len(order), np.int64)
         made[order] = np.arange(len(order)) - np.repeat(np.cumsum(counts) - counts, counts)
         return made
@@ -81,7 +84,7 @@ class Times:
 def times_between(
     router: Router,
     places: Snapped,
-    homes: PopulationPoints,
+    population_points: PopulationPoints,
     direction: str,
     limit: int,
     threads: int | None = None,
@@ -92,17 +95,17 @@ def times_between(
     Runs one search per place; homes on streets that the search did not reach are skipped. Calls `report` with the number of
     places done.
     """
-    stands, network = homes.stands, router.network
-    order = np.argsort(stands.link, kind="stable")
-    by_link = np.searchsorted(stands.link[order], np.arange(network.graph.link_count + 1))
-    home = stands.place[order].astype(np.int64)
+    access_points, network = population_points.access_points, router.network
+    order = np.argsort(access_points.link, kind="stable")
+    by_link = np.searchsorted(access_points.link[order], np.arange(network.graph.link_count + 1))
+    home = access_points.place[order].astype(np.int64)
     at_nodes = _links_at_nodes(network.graph)
 
     def of_place(row: int) -> tuple[Longs, Floats]:
         place = places.take(np.array([row]))
         found = router.arrivals(place, "time", direction, limit)
         rows = _homes_near(found, place, at_nodes, by_link, home)
-        near = homes if rows is None else homes.take(rows)
+        near = population_points if rows is None else population_points.take(rows)
         minutes = minutes_to_place(near, network, place, found)
         kept = np.flatnonzero(minutes * 60_000 <= limit)
         return (kept if rows is None else rows[kept]), minutes[kept]
@@ -120,7 +123,7 @@ def times_between(
         np.concatenate([none.astype(np.int64), *(home for home, _ in parts)]),
         np.repeat(rows, count),
         np.concatenate([none, *(minutes for _, minutes in parts)]),
-        len(homes.zone),
+        len(population_points.zone),
         len(places.link),
     )
 
@@ -140,5 +143,5 @@ def _homes_near(
     if len(reached) > WIDE * len(found.label):
         return None
     link, _ = expanded(*at_nodes, np.unique(found.network.states.node[reached]))
-    link = np.unique(np.concatenate([link, place.stands.link]))
+    link = np.unique(np.concatenate([link, place.access_points.link]))
     return np.unique(expanded(by_link, home, link)[0])

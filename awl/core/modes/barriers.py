@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.graph.street_graph import StreetGraph
-from awl.core.modes.hours import open_at
+from awl.core.modes.hours import is_understood, open_at
 from awl.core.modes.mode import ALLOWING, FORBIDDING, Mode
 
 
@@ -51,6 +51,15 @@ def gate_sequences(graph: StreetGraph, when: datetime | None = None, ever: bool 
     for one, other in rows.reshape(-1, 2).tolist():
         made += [(one ^ 1, other), (other ^ 1, one)]
     return made
+
+
+def unread_gates(graph: StreetGraph, usable: NDArray[np.bool_]) -> NDArray[np.integer]:
+    """Nodes (k,) with a barrier between two usable links whose opening hours are not read in full."""
+    hours = graph.node_tag("opening_hours")
+    unread = hours.isin([text for text in hours.values if not is_understood(text)])
+    ends = np.concatenate([graph.link_from[usable], graph.link_to[usable]])
+    between = np.bincount(ends, minlength=graph.node_count) == 2
+    return np.flatnonzero(graph.node_tag("barrier").present() & unread & between & _between_two(graph))
 
 
 def parted(mode: Mode, graph: StreetGraph) -> StreetGraph:

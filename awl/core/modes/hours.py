@@ -1,8 +1,9 @@
 """Hours: how speeds change over the day, and when something is open.
 
 A curve gives the share of free-flow speed that is left at each full hour; between them it runs straight. Opening hours and the
-hours of turn restrictions are read in the everyday part of the OSM notation: days, times, `24/7`, `off`; what goes beyond it is
-not understood, and said to be so. Source: OpenStreetMap wiki, *Key:opening_hours/specification*.
+hours of turn restrictions are read in the everyday part of the OSM notation: days, times, `24/7`, `off`. What goes beyond it,
+holidays among that, is not understood; `is_understood` tells, so that an answer can say so. Source: OpenStreetMap wiki,
+*Key:opening_hours/specification*.
 """
 
 from __future__ import annotations
@@ -18,6 +19,8 @@ from awl.core.modes.mode import Mode
 
 DAYS = ("Mo", "Tu", "We", "Th", "Fr", "Sa", "Su")
 DAY_KINDS = {"weekday": range(5), "saturday": range(5, 6), "sunday": range(6, 7), "every day": range(7)}
+HOLIDAYS = ("PH", "SH")
+"""Days of public and school holidays, of which there is no calendar here."""
 _DAY = "(?:Mo|Tu|We|Th|Fr|Sa|Su)"
 _RULE = re.compile(
     rf"^(?P<days>{_DAY}(?:-{_DAY})?(?:,\s*{_DAY}(?:-{_DAY})?)*)?\s*(?P<times>(?:\d\d?:\d\d-\d\d?:\d\d(?:,\s*)?)*)(?P<off>off|closed)?$"
@@ -57,7 +60,7 @@ def open_at(text: str, when: datetime) -> bool | None:
     state: bool | None = False
     for part in text.strip().strip("()").split(";"):
         rule = part.strip()
-        if rule.startswith(("PH", "SH")):
+        if rule.startswith(HOLIDAYS):
             continue  # no calendar of holidays is known
         if rule in ("24/7", "Mo-Su"):
             state = True
@@ -70,6 +73,16 @@ def open_at(text: str, when: datetime) -> bool | None:
         if holds is not None:
             state = holds and not match["off"]
     return state
+
+
+def is_understood(text: str) -> bool:
+    """Whether opening hours are read in full: no rule is beyond the notation known here or speaks of holidays.
+
+    >>> is_understood("Mo-Fr 07:00-19:00; Sa off"), is_understood("Mo-Fr 07:00-19:00; PH off"), is_understood("dawn-dusk")
+    (True, False, False)
+    """
+    rules = [rule.strip() for rule in text.strip().strip("()").split(";")]
+    return not any(rule.startswith(HOLIDAYS) for rule in rules) and open_at(text, datetime(2026, 1, 1)) is not None
 
 
 def _holds(match: re.Match[str], when: datetime) -> bool | None:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from awl.core.graph.arcs import Arcs
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.graph.turns import DELAY, Placed, TurnRestrictions
-from awl.core.modes.hours import open_at
+from awl.core.modes.hours import is_understood, open_at
 from awl.core.modes.mode import Mode
 
 STRAIGHT, SHARP = 40.0, 150.0
@@ -35,6 +35,13 @@ def binding(mode: Mode, turns: TurnRestrictions, when: datetime | None = None, e
         & (~turns.applies_to.present() | turns.applies_to.isin(mode.turn_keys))
         & ~turns.exempt.isin(spared)
     )
+
+
+def unread_restrictions(mode: Mode, graph: StreetGraph, usable: NDArray[np.bool_]) -> NDArray[np.integer]:
+    """Rows (k,) of the turn restrictions on usable links that bind a mode in hours which are not read in full."""
+    turns = graph.restrictions
+    unread = turns.condition.isin([text for text in turns.condition.values if not is_understood(text)])
+    return np.flatnonzero(unread & binding(mode, turns, ever=True) & usable[turns.from_link] & usable[turns.to_link])
 
 
 def forbidden_sequences(

@@ -17,13 +17,13 @@ from numpy.typing import NDArray
 
 from awl.core.graph.arcs import Arcs
 from awl.core.graph.street_graph import StreetGraph
-from awl.core.modes.barriers import gate_sequences, parted
+from awl.core.modes.barriers import gate_sequences, parted, unread_gates
 from awl.core.modes.delays import TurnDelays
 from awl.core.modes.hours import hour_pace
 from awl.core.modes.mode import Mode
 from awl.core.modes.rules import StreetUse, apply_mode, measured_pace, without_steep
 from awl.core.modes.slope import Heights, slope_pace
-from awl.core.modes.turning import forbidden_sequences
+from awl.core.modes.turning import forbidden_sequences, unread_restrictions
 from awl.core.network.components import KeepParts, PartsReport
 from awl.core.network.costs import (
     BLOCKED,
@@ -288,6 +288,12 @@ class Network:
         usable = self.streets.usable
         return [(a, b) for a, b in gate_sequences(self.graph, self.when) if usable[a >> 1] and usable[b >> 1]]
 
+    @cached_property
+    def unread_hours(self) -> tuple[NDArray[np.integer], NDArray[np.integer]]:
+        """Nodes of gates, and rows of turn restrictions, whose hours are not read in full; what is not read does not bind."""
+        usable = self.streets.usable
+        return unread_gates(self.graph, usable), unread_restrictions(self.mode, self.graph, usable)
+
     @property
     def barred(self) -> NDArray[np.bool_]:
         """Steps (r,) that may not be made at this hour because of turn restrictions and gates with hours."""
@@ -298,8 +304,8 @@ class Network:
         now: set[tuple[int, ...]] = set(self.shut_gates)
         if self.when is not None:
             now |= set(forbidden_sequences(self.mode, self.graph, streets.out_arcs, self.when, timed=True))
-        holding = np.array([bool(sequences & now) for sequences in streets.states.current_token] + [False])
-        return holding[streets.states.steps.watch]
+        holding = np.array([bool(sequences & now) for sequences in streets.states.timed_rules] + [False])
+        return holding[streets.states.steps.timed_rule]
 
     @property
     def entries(self) -> Entries:
@@ -398,11 +404,11 @@ class Network:
         return LinkCosts(forward, backward) if direction == "from" else LinkCosts(backward, forward)
 
     def search_rows(
-        self, measure: str, carried: str, direction: str
+        self, measure: str, accumulated: str, direction: str
     ) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int32], NDArray[np.int32]]:
         """Rows and heads of a search over the states, with the cost of each step in two measures."""
         start, head, _ = self.rows(direction)
-        return start, head, self._weights(measure, direction), self._weights(carried, direction)
+        return start, head, self._weights(measure, direction), self._weights(accumulated, direction)
 
     def step_costs(self, measure: str, rows: NDArray[np.integer] | slice = EVERY) -> NDArray[np.int32]:
         """Cost of each of these steps, its delay included where `measure` is a time. A barred one costs more than any limit."""

@@ -27,14 +27,15 @@ Ints = NDArray[np.int32]
 class Steps:
     """Steps (r,) between states: from state `tail`, by way of `arc`, to state `head`; `after` is the arc before, or -1.
 
-    `watch` is a row of the states' `current_token`: the turn restrictions and gates that bar the step in some hours; -1 for none.
+    `timed_rule` is a row of the states' `timed_rules`: the turn restrictions and gates that bar the step in some hours; -1 for
+    none.
     """
 
     tail: Ints
     head: Ints
     arc: Ints
     after: Ints
-    watch: Ints
+    timed_rule: Ints
 
     def __len__(self) -> int:
         return len(self.tail)
@@ -46,7 +47,7 @@ class Steps:
         return Steps(
             *(
                 np.concatenate([getattr(p, name) for p in parts]).astype(np.int32)
-                for name in ("tail", "head", "arc", "after", "watch")
+                for name in ("tail", "head", "arc", "after", "timed_rule")
             )
         )
 
@@ -57,14 +58,14 @@ class States:
 
     State i < n is node i, come to in a way that does not matter; `node` is where each stands. `free` (n,) is the state of a trip
     that begins at a node, `begun` (2m,) the state at the end of an arc for a trip that begins on it, -1 where it is barred.
-    `current_token`: sequences of arcs that are forbidden in some hours, those together that bar the same steps.
+    `timed_rules`: sequences of arcs that are forbidden in some hours, those together that bar the same steps.
     """
 
     node: Ints
     free: Ints
     begun: Ints
     steps: Steps
-    current_token: list[frozenset[tuple[int, ...]]]
+    timed_rules: list[frozenset[tuple[int, ...]]]
 
     @property
     def count(self) -> int:
@@ -123,8 +124,8 @@ def build_states(
     free = Steps(begin, arrived[out.arc], out.arc, nothing, nothing)
     plain = np.setdiff1d(lone, [p[0] for p in trie])
     turns = _turns(out, plain, arc_head, arrived)
-    told, current_token = _told(out, trie, sequences, arc_head, arrived)
-    states = States(node, np.arange(n, dtype=np.int32), arrived, Steps.joined([free, turns, told]), current_token)
+    told, timed_rules = _told(out, trie, sequences, arc_head, arrived)
+    states = States(node, np.arange(n, dtype=np.int32), arrived, Steps.joined([free, turns, told]), timed_rules)
     return _with_ends(states, at_ends) if at_ends.any() else states
 
 
@@ -146,7 +147,7 @@ def _told(
     Those forbidden in some hours stay; by what they are forbidden comes second.
     """
     rows = []
-    current_token: dict[frozenset[tuple[int, ...]], int] = {}
+    timed_rules: dict[frozenset[tuple[int, ...]], int] = {}
     for prefix, state in trie.items():
         node = arc_head[prefix[-1]]
         for arc in out.arc[out.start[node] : out.start[node + 1]].tolist():
@@ -154,11 +155,11 @@ def _told(
             completed = [tail for tail in tails if tail in sequences]
             if any(sequences[tail] for tail in completed):
                 continue
-            watch = current_token.setdefault(frozenset(completed), len(current_token)) if completed else -1
+            timed_rule = timed_rules.setdefault(frozenset(completed), len(timed_rules)) if completed else -1
             head = next((trie[tail] for tail in tails if tail in trie), int(arrived[arc]))
-            rows.append((state, head, arc, prefix[-1], watch))
+            rows.append((state, head, arc, prefix[-1], timed_rule))
     table = np.array(rows, np.int32).reshape(-1, 5)
-    return Steps(*(table[:, i] for i in range(5))), list(current_token)
+    return Steps(*(table[:, i] for i in range(5))), list(timed_rules)
 
 
 def _with_ends(states: States, at_ends: NDArray[np.bool_]) -> States:
@@ -179,7 +180,7 @@ def _with_ends(states: States, at_ends: NDArray[np.bool_]) -> States:
 
     def some(mask: NDArray[np.bool_], tail: Ints, head: Ints) -> Steps:
         return Steps(
-            tail[steps.tail[mask]], head[steps.head[mask]], steps.arc[mask], steps.after[mask], steps.watch[mask]
+            tail[steps.tail[mask]], head[steps.head[mask]], steps.arc[mask], steps.after[mask], steps.timed_rule[mask]
         )
 
     same = np.arange(states.count, dtype=np.int32)
@@ -196,4 +197,4 @@ def _with_ends(states: States, at_ends: NDArray[np.bool_]) -> States:
     mine = mine[at_ends[mine >> 1]]
     begun = states.begun.copy()
     begun[mine] = young[begun[mine]]
-    return States(node, free, begun, Steps.joined(made), states.current_token)
+    return States(node, free, begun, Steps.joined(made), states.timed_rules)

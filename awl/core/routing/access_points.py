@@ -16,7 +16,7 @@ from awl.core.graph.street_graph import StreetGraph
 from awl.core.network.costs import BLOCKED, MILLI, MOST_COST
 from awl.core.network.network import Network
 from awl.core.routing.dijkstra.search import UNREACHED
-from awl.core.routing.path import carried_with
+from awl.core.routing.path import accumulated_with
 
 Row = TypeVar("Row", bound=np.integer[Any])
 LONGEST_WAY = int(MOST_COST * MILLI) // 10
@@ -29,14 +29,14 @@ NO_STAND = -1
 class AccessPoints:
     """Points (q,) on links, ordered by the row of the `place` that stands there, its nearest one first.
 
-    `off` is the extra distance to this point compared with the nearest one, as a share of the length of its link. A point with an
-    `off` above 0 lies between the ends of its link.
+    `access_share` is the extra distance to this point compared with the nearest one, as a share of the length of its link. A
+    point with an `access_share` above 0 lies between the ends of its link.
     """
 
     place: NDArray[np.int32]
     link: NDArray[np.int32]
     fraction: NDArray[np.float64]
-    off: NDArray[np.float64]
+    access_share: NDArray[np.float64]
 
     @classmethod
     def none(cls) -> AccessPoints:
@@ -44,11 +44,11 @@ class AccessPoints:
         return cls(np.zeros(0, np.int32), np.zeros(0, np.int32), np.zeros(0), np.zeros(0))
 
     @classmethod
-    def of(cls, link: NDArray[np.int32], fraction: NDArray[np.float64], beside: AccessPoints) -> AccessPoints:
-        """Those of places (k,) on their nearest links, -1 for none, together with those `beside`."""
+    def of(cls, link: NDArray[np.int32], fraction: NDArray[np.float64], alternatives: AccessPoints) -> AccessPoints:
+        """Those of places (k,) on their nearest links, -1 for none, together with those `alternatives`."""
         rows = np.flatnonzero(link >= 0).astype(np.int32)
         nearest = cls(rows, link[rows], fraction[rows], np.zeros(len(rows)))
-        return cls.joined([nearest, beside])._ordered() if len(beside.place) else nearest
+        return cls.joined([nearest, alternatives])._ordered() if len(alternatives.place) else nearest
 
     @classmethod
     def joined(cls, parts: list[AccessPoints]) -> AccessPoints:
@@ -69,8 +69,8 @@ class AccessPoints:
         return self.take(np.argsort(self.place, kind="stable"))
 
     def take(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> AccessPoints:
-        """Some of the stands."""
-        return AccessPoints(self.place[rows], self.link[rows], self.fraction[rows], self.off[rows])
+        """Some of the access points."""
+        return AccessPoints(self.place[rows], self.link[rows], self.fraction[rows], self.access_share[rows])
 
     def of_places(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> AccessPoints:
         """The stands of some of the places, which are numbered anew."""
@@ -81,43 +81,43 @@ class AccessPoints:
         counts = end - begin
         place = np.repeat(np.arange(len(rows), dtype=np.int32), counts)
         row = np.arange(len(place)) - np.repeat(np.cumsum(counts) - counts - begin, counts)
-        return AccessPoints(place, self.link[row], self.fraction[row], self.off[row])
+        return AccessPoints(place, self.link[row], self.fraction[row], self.access_share[row])
 
     def moved(self, by: int) -> AccessPoints:
         """The same of places whose rows are so much higher."""
-        return AccessPoints(self.place + np.int32(by), self.link, self.fraction, self.off)
+        return AccessPoints(self.place + np.int32(by), self.link, self.fraction, self.access_share)
 
-    def ways_to(self, network: Network, measure: str) -> NDArray[np.int64]:
+    def access_costs(self, network: Network, measure: str) -> NDArray[np.int64]:
         """Cost (q,) of the way to each, at the lower cost of its link; `NO_STAND` where that is barred or costs too much."""
         costs = network.arc_costs(measure)
-        if not self.off.any():
+        if not self.access_share.any():
             return np.zeros(len(self.link), np.int64)
         pair = np.stack([costs[2 * self.link], costs[2 * self.link + 1]]).astype(np.int64)
         least = np.where(pair == BLOCKED, np.iinfo(np.int64).max, pair).min(axis=0)
         open_ = (pair != BLOCKED).any(axis=0)
-        way = np.rint(self.off * np.where(open_, least, 0)).astype(np.int64)
-        usable = (self.off == 0.0) | (open_ & (way <= LONGEST_WAY))
+        way = np.rint(self.access_share * np.where(open_, least, 0)).astype(np.int64)
+        usable = (self.access_share == 0.0) | (open_ & (way <= LONGEST_WAY))
         return np.where(usable, way, NO_STAND)
 
 
 def along_link(
     network: Network, ends: tuple[AccessPoints, AccessPoints], measure: str
 ) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
-    """Arc, cost and carried cost (q,) of trips between two stands on one link without leaving it; UNREACHED where barred.
+    """Arc, cost and accumulated cost (q,) of trips between two stands on one link without leaving it; UNREACHED where barred.
 
     And where the first is at a node, from which trips begin as from no link: searches find them.
     """
     first, last = ends
     f, g = first.fraction, last.fraction
     arc = 2 * first.link.astype(np.int64) + (g < f)
-    costs, further = network.arc_costs(measure)[arc], network.arc_costs(carried_with(measure))[arc]
+    costs, further = network.arc_costs(measure)[arc], network.arc_costs(accumulated_with(measure))[arc]
     share = np.abs(g - f)
-    ways = [stands.ways_to(network, measure) for stands in ends]
-    more = [np.maximum(stands.ways_to(network, carried_with(measure)), 0) for stands in ends]
+    ways = [access_points.access_costs(network, measure) for access_points in ends]
+    more = [np.maximum(access_points.access_costs(network, accumulated_with(measure)), 0) for access_points in ends]
     usable = np.where(f == g, True, (costs != BLOCKED) & ~first.at_node) & (ways[0] != NO_STAND) & (ways[1] != NO_STAND)
     cost = np.rint(share * np.maximum(costs, 0)).astype(np.int64) + ways[0] + ways[1]
-    carried = np.rint(share * np.maximum(further, 0)).astype(np.int64) + more[0] + more[1]
-    return arc, np.where(usable, cost, int(UNREACHED)), carried
+    accumulated = np.rint(share * np.maximum(further, 0)).astype(np.int64) + more[0] + more[1]
+    return arc, np.where(usable, cost, int(UNREACHED)), accumulated
 
 
 def expanded(

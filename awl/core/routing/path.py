@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 
-def carried_with(measure: str) -> str:
+def accumulated_with(measure: str) -> str:
     """The cost that is carried along when one is minimised."""
     return "time" if measure == "distance" else "distance"
 
@@ -45,9 +45,9 @@ class StreetLeg:
     start: float
     end: float
     cost: int
-    carried: int
+    accumulated: int
     passing_ms: NDArray[np.float64] | None = None
-    off: tuple[float, float] = (0.0, 0.0)
+    access_share: tuple[float, float] = (0.0, 0.0)
 
 
 @dataclass(frozen=True)
@@ -62,9 +62,9 @@ class Path:
         return sum(leg.cost for leg in self.legs)
 
     @property
-    def carried(self) -> int:
+    def accumulated(self) -> int:
         """What was summed up along it: mm where time was minimised, ms where distance was."""
-        return sum(leg.carried for leg in self.legs)
+        return sum(leg.accumulated for leg in self.legs)
 
 
 @dataclass(frozen=True)
@@ -124,12 +124,13 @@ def leg_over(
     delay_ms: NDArray[np.int32],
     ends: tuple[float, float],
     cost: int,
-    carried: int,
-    off: tuple[float, float],
+    accumulated: int,
+    access_share: tuple[float, float],
 ) -> StreetLeg:
     """The leg over arcs (k,) from a fraction of the first link to one of the last, as in `StreetLeg`."""
     arcs = ArcLists(np.array([0, len(arc)]), arc, delay_ms, np.array([ends[0]]), np.array([ends[1]]))
     way = arcs.without_empty_ends()
     return StreetLeg(
-        mode, way.arc >> 1, (way.arc & 1) == 0, way.delay_ms, float(way.begin[0]), float(way.end[0]), cost, carried, off=off
+        mode, way.arc >> 1, (way.arc & 1) == 0, way.delay_ms, float(way.begin[0]), float(way.end[0]), cost, accumulated,
+        access_share=access_share
     )  # fmt: skip

@@ -135,12 +135,12 @@ class Splits:
 
 def splits_of(network: Network, places: Snapped, found: Arrivals) -> Splits:
     """Where links are split after a search from or to `places`."""
-    stands, way = places.stands, places.stands.ways_to(network, found.measure)
+    access_points, way = places.access_points, places.access_points.access_costs(network, found.measure)
     if found.head_start is not None:
-        way = np.where(way == NO_STAND, NO_STAND, way + found.head_start[stands.place])
-    rows = np.flatnonzero(network.usable[stands.link] & (way != NO_STAND) & ~stands.at_node)
-    rows = rows[np.lexsort((stands.fraction[rows], stands.link[rows]))]
-    link, fraction, owner = stands.link[rows], stands.fraction[rows], stands.place[rows].copy()
+        way = np.where(way == NO_STAND, NO_STAND, way + found.head_start[access_points.place])
+    rows = np.flatnonzero(network.usable[access_points.link] & (way != NO_STAND) & ~access_points.at_node)
+    rows = rows[np.lexsort((access_points.fraction[rows], access_points.link[rows]))]
+    link, fraction, owner = access_points.link[rows], access_points.fraction[rows], access_points.place[rows].copy()
     arrival = (way[rows] + network.terminal_time(found.measure)).astype(np.float64)
     if way.any():
         costs, (at_begin, at_end) = network.link_costs(found.measure, found.direction), found.at_ends(link)

@@ -17,7 +17,7 @@ from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.cch.hourly_arrivals import arrivals_by_hour
 from awl.core.routing.cch.hourly_matrix import matrix_by_hour
 from awl.core.routing.cch.many_to_many import ManyToMany, swept
-from awl.core.routing.cch.paths import Trips, trips_between
+from awl.core.routing.cch.paths import PathBatch, trips_between
 from awl.core.routing.dijkstra import plain as query
 from awl.core.routing.dijkstra.plain import Arrivals
 from awl.core.routing.dijkstra.search import NO_LIMIT
@@ -79,7 +79,7 @@ class Router(PathFinder, Protocol):
         progress: Progress | None = None,
         carrying: bool = True,
     ) -> Costs:
-        """Cost and carried cost from every source to every target."""
+        """Cost and accumulated cost from every source to every target."""
 
 
 class StreetRouter:
@@ -146,8 +146,8 @@ class StreetRouter:
         """
         if (high := self._ready(measure)) is None:
             return query.arrivals(self.network, places, measure, direction, limit, head_start=head_start)
-        seeds = query.seeds_of(self.network, places, measure, direction, head_start)
-        label = swept(high, self.network, seeds, measure, direction, min(limit, int(NO_LIMIT)))
+        terminals = query.terminals_of(self.network, places, measure, direction, head_start)
+        label = swept(high, self.network, terminals, measure, direction, min(limit, int(NO_LIMIT)))
         return Arrivals(
             self.network, measure, direction, label, np.zeros(0, np.int64), np.zeros(0, np.int32), head_start
         )
@@ -185,7 +185,7 @@ class StreetRouter:
         progress: Progress | None = None,
         carrying: bool = True,
     ) -> Costs:
-        """Cost and carried cost (s, t) from every source to every target, `UNREACHED` where there is no way.
+        """Cost and accumulated cost (s, t) from every source to every target, `UNREACHED` where there is no way.
 
         Parameters
         ----------
@@ -200,7 +200,7 @@ class StreetRouter:
         progress : Progress, optional
             Told how far the work is.
         carrying : bool
-            Whether carried costs are wanted; the second array is empty otherwise.
+            Whether accumulated costs are wanted; the second array is empty otherwise.
         """
         high = self.hierarchy
         if high is None or not (high.ready(measure) or int((sources.link >= 0).sum()) >= LANES):
@@ -253,7 +253,7 @@ class StreetRouter:
         measure: str,
         threads: int | None = None,
         progress: Progress | None = None,
-    ) -> Trips:
+    ) -> PathBatch:
         """The path from each source to the target of the same row."""
         return trips_between(self.prepared(), self.network, sources, targets, measure, threads, progress)
 

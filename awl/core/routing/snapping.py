@@ -30,7 +30,8 @@ class Snapped:
     """Places (k,) on links. `link` is -1 where `status` is not ON_STREET; `fraction` runs from the link's start.
 
     `distance_m` is the distance between the place and the nearest usable street, NaN for places outside. `lon`, `lat`
-    is the point on the street in degrees. `beside` are the points on further streets at which trips may begin and end as well.
+    is the point on the street in degrees. `alternatives` are the points on further streets at which trips may begin and end as
+    well.
     """
 
     link: NDArray[np.int32]
@@ -39,12 +40,12 @@ class Snapped:
     status: NDArray[np.int8]
     lon: NDArray[np.float64]
     lat: NDArray[np.float64]
-    beside: AccessPoints = field(default_factory=AccessPoints.none)
+    alternatives: AccessPoints = field(default_factory=AccessPoints.none)
 
     @cached_property
-    def stands(self) -> AccessPoints:
+    def access_points(self) -> AccessPoints:
         """All points at which trips from or to the places may begin or end; of places without a street none."""
-        return AccessPoints.of(self.link, self.fraction, self.beside)
+        return AccessPoints.of(self.link, self.fraction, self.alternatives)
 
     @property
     def found(self) -> NDArray[np.bool_]:
@@ -60,7 +61,7 @@ class Snapped:
             self.status[rows],
             self.lon[rows],
             self.lat[rows],
-            self.beside.of_places(rows),
+            self.alternatives.of_places(rows),
         )
 
     @classmethod
@@ -68,10 +69,14 @@ class Snapped:
         """The places of several, one after another."""
         before = np.cumsum([0, *(len(part.link) for part in parts)])[:-1].tolist()
         link, fraction, distance_m, status, lon, lat = (
-            np.concatenate([getattr(part, one.name) for part in parts]) for one in fields(cls) if one.name != "beside"
+            np.concatenate([getattr(part, one.name) for part in parts])
+            for one in fields(cls)
+            if one.name != "alternatives"
         )
-        beside = AccessPoints.joined([part.beside.moved(by) for part, by in zip(parts, before, strict=True)])
-        return cls(link, fraction, distance_m, status, lon, lat, beside)
+        alternatives = AccessPoints.joined(
+            [part.alternatives.moved(by) for part, by in zip(parts, before, strict=True)]
+        )
+        return cls(link, fraction, distance_m, status, lon, lat, alternatives)
 
 
 class Snapper:
@@ -112,8 +117,8 @@ class Snapper:
         self._mark_separate(points, status, within_m)
         link[status != ON_STREET] = -1
         fraction, on_lon, on_lat = self._locate(points, link)
-        beside = self._beside(points, link, fraction, distance, within_m)
-        return Snapped(link, fraction, distance, status, on_lon, on_lat, beside)
+        alternatives = self._beside(points, link, fraction, distance, within_m)
+        return Snapped(link, fraction, distance, status, on_lon, on_lat, alternatives)
 
     def _beside(
         self,
@@ -148,8 +153,8 @@ class Snapper:
         both_ways = np.cumsum(~one_way[other])
         before = both_ways - ~one_way[other] - (both_ways - ~one_way[other])[first]
         kept = (before == 0) & (np.arange(len(place)) - first < MOST_BESIDE)
-        off = np.maximum(away - distance[place], 0.0) / np.maximum(graph.link_length[other], AT_NODE_M)
-        return AccessPoints(place[kept].astype(np.int32), other[kept], at[kept], off[kept])
+        access_share = np.maximum(away - distance[place], 0.0) / np.maximum(graph.link_length[other], AT_NODE_M)
+        return AccessPoints(place[kept].astype(np.int32), other[kept], at[kept], access_share[kept])
 
     def _inside(self, lon: NDArray[np.float64], lat: NDArray[np.float64], within_m: float) -> NDArray[np.bool_]:
         if self._area is not None:

@@ -26,14 +26,14 @@ def off_by_the_clock(router: StreetRouter, sources: Snapped, targets: Snapped, d
 
     NaN for trips without a way and for very short ones.
     """
-    off = np.full(len(sources.link), np.nan)
-    for i in range(len(off)):
+    relative_error = np.full(len(sources.link), np.nan)
+    for i in range(len(relative_error)):
         pair = Snapped.joined([sources.take(np.array([i])), targets.take(np.array([i]))])
         frozen = router.path(pair, 0, 1, "time")
         exact = router.departing(depart_ms).path(pair, 0, 1, "time") if frozen is not None else None
         if frozen is not None and exact is not None and exact.cost >= SHORTEST_MS:
-            off[i] = frozen.cost / exact.cost - 1.0
-    return off
+            relative_error[i] = frozen.cost / exact.cost - 1.0
+    return relative_error
 
 
 def some_reached(arrivals: Arrivals, limit: int, count: int) -> tuple[Snapped, NDArray[np.int64]]:

@@ -18,7 +18,7 @@ CURVE_POINTS = 50
 
 def further_measures(
     inputs: AccessInputs,
-    homes: PopulationPoints,
+    population_points: PopulationPoints,
     times: Times,
     offered: Floats,
     people: Floats,
@@ -26,12 +26,12 @@ def further_measures(
     limit: float,
 ) -> tuple[dict[str, Values], Table | None]:
     """Columns per zone of the measures asked for, and their Lorenz curves over the people of the first field."""
-    heads = homes.share * people[homes.zone]
+    heads = population_points.share * people[population_points.zone]
     columns: dict[str, Values] = {}
     rows: list[Json] = []
 
     def put(name: str, quantity: str, value: Floats) -> None:
-        columns[name] = Column.of(homes.per_zone(value), "", 4, Meaning(quantity))
+        columns[name] = Column.of(population_points.per_zone(value), "", 4, Meaning(quantity))
         at, held = lorenz(value, heads)
         shares = np.linspace(0, 1, CURVE_POINTS + 1)
         coefficient = round(gini(value, heads), 4)
@@ -54,9 +54,9 @@ def further_measures(
     if "kth" in inputs.measures:
         time = kth_time(times, inputs.k)
         reached = np.isfinite(time)
-        some = homes.per_zone(reached.astype(np.float64))
-        total = homes.per_zone(np.where(reached, time, 0.0))
-        mean = np.divide(total, some, out=np.full(homes.zones, np.nan), where=some > 0)
+        some = population_points.per_zone(reached.astype(np.float64))
+        total = population_points.per_zone(np.where(reached, time, 0.0))
+        mean = np.divide(total, some, out=np.full(population_points.zones, np.nan), where=some > 0)
         columns[f"min_to_{inputs.k}_nearest"] = Column.of(mean, "min", 2, Meaning("time_to_nearest", nth=inputs.k))
     return columns, Table.of_records(rows) if rows else None
 

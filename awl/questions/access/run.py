@@ -66,7 +66,9 @@ def run_access(inputs: AccessInputs, context: Context) -> AccessResult:
     columns |= tables.offered_columns(run, offers_of(run.places, inputs.weights, inputs.kind), limits)
     groups = tables.group_columns(run, fields, people, limits)
     offered = offer_of(run.places, inputs.weights)
-    further, lorenz = further_measures(inputs, run.population.homes, run.times, offered, people[0], fields, limits[-1])
+    further, lorenz = further_measures(
+        inputs, run.population.population_points, run.times, offered, people[0], fields, limits[-1]
+    )
     columns |= further
     method = [
         *context.notes,

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.analysis.population_points import HomesReach
+from awl.core.analysis.population_points import PopulationReach
 from awl.core.analysis.travel_times import Times, times_between
 from awl.core.analysis.zones import ZoneReach
 from awl.core.errors import AwlError
@@ -36,7 +36,7 @@ class Run:
     snapped: Snapped
     population: Population
     found: Arrivals
-    nearest: ZoneReach | HomesReach
+    nearest: ZoneReach | PopulationReach
     shares: list[Floats]
     minutes: Floats
     curve: Floats
@@ -75,7 +75,7 @@ def run_of(
     far = int(NO_LIMIT) if inputs.measures else units[-1]
     used = int(snapped.found.sum())
     times = times_between(
-        context.router, snapped, population.homes, inputs.direction, far,
+        context.router, snapped, population.population_points, inputs.direction, far,
         report=lambda done: context.progress.step(0.4 + 0.4 * done / used, f"Place {done} of {used}"),
     )  # fmt: skip
     return Run(

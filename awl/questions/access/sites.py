@@ -44,13 +44,13 @@ class Candidates:
 
 def candidates_of(inputs: AccessInputs, wanted: FeatureSet, run: Run, field: str, people: Floats) -> Candidates:
     """What candidates gain; people are those of the first group."""
-    context, homes = run.context, run.population.homes
+    context, population_points = run.context, run.population.population_points
     middle = inputs.limits[len(inputs.limits) // 2]
     context.progress.step(0.85, "Comparing candidates")
     candidates = context.places(wanted, "candidates")
     snapped = context.snap(candidates, "candidates")
-    times = times_between(context.router, snapped, homes, inputs.direction, limit_units(middle, "time"))
-    heads = homes.share * people[homes.zone]
+    times = times_between(context.router, snapped, population_points, inputs.direction, limit_units(middle, "time"))
+    heads = population_points.share * people[population_points.zone]
     sites = best_sites(times, middle, heads, served_homes(run.times, middle), inputs.choose)
     best, gained = sites.choices[0]
     chosen = [i in best for i in range(len(candidates))]

@@ -58,10 +58,10 @@ def zone_columns(
 
 def offered_columns(run: Run, offers: dict[str, Floats], limits: list[float]) -> dict[str, Values]:
     """What is within each limit of the people of each zone, in the mean: `offers` (k,) of the places by name."""
-    homes, near = run.population.homes, {limit: run.times.within(limit) for limit in limits}
+    population_points, near = run.population.population_points, {limit: run.times.within(limit) for limit in limits}
     return {
         people_field(name, limit): Column.of(
-            homes.per_zone(cumulative(near[limit], offered)), "", 2, Meaning("places_within", name, limit)
+            population_points.per_zone(cumulative(near[limit], offered)), "", 2, Meaning("places_within", name, limit)
         )
         for name, offered in offers.items()
         for limit in limits
@@ -146,8 +146,8 @@ def change_columns(
 def place_columns(run: Run, fields: list[str], people: list[Floats], limits: list[float]) -> dict[str, Values]:
     """People within each limit of each place by group, those for whom it is the nearest, and those who have no other."""
     columns: dict[str, Values] = {}
-    homes, times = run.population.homes, run.times
-    heads = [homes.share * column[homes.zone] for column in people]
+    population_points, times = run.population.population_points, run.times
+    heads = [population_points.share * column[population_points.zone] for column in people]
     for limit in limits:
         near = times.within(limit)
         for name, head in zip(fields, heads, strict=True):
@@ -167,11 +167,11 @@ def place_columns(run: Run, fields: list[str], people: list[Floats], limits: lis
 
 def near_table(run: Run, names: list[str], limit: float) -> Table:
     """The places that most people of each zone have within a limit, with the mean minutes of those people."""
-    homes, near = run.population.homes, run.times.within(limit)
-    flat = homes.zone[near.home] * near.places + near.place
+    population_points, near = run.population.population_points, run.times.within(limit)
+    flat = population_points.zone[near.home] * near.places + near.place
     pair, row = np.unique(flat, return_inverse=True)
-    share = np.bincount(row, homes.share[near.home])
-    minutes = np.bincount(row, homes.share[near.home] * near.minutes) / np.maximum(share, 1e-12)
+    share = np.bincount(row, population_points.share[near.home])
+    minutes = np.bincount(row, population_points.share[near.home] * near.minutes) / np.maximum(share, 1e-12)
     zone, place = pair // near.places, pair % near.places
     order = np.lexsort((minutes, -np.round(share, 3), zone))
     nth = np.arange(len(order)) - np.searchsorted(zone[order], zone[order])
@@ -198,19 +198,23 @@ def curve_table(run: Run, names: list[str]) -> Table:
 
 def unserved(run: Run, people: Floats, limit: float) -> Table:
     """People who have no place within a limit, as dots where they live; those without a home on a street are not among them."""
-    homes = run.population.homes
+    population_points = run.population.population_points
     served = served_homes(run.times, limit)
-    heads = np.where(served | (homes.link < 0), 0.0, homes.share * people[homes.zone])
+    heads = np.where(
+        served | (population_points.link < 0), 0.0, population_points.share * people[population_points.zone]
+    )
     per = people_per_dot(float(heads.sum()))
     rows = dots(heads, per)
-    points = where_homes_are(homes.take(rows), run.context.network.graph) if len(rows) else np.zeros(0, object)
+    points = (
+        where_homes_are(population_points.take(rows), run.context.network.graph) if len(rows) else np.zeros(0, object)
+    )
     people_each = Column.of(np.full(len(rows), per), "people", meaning=Meaning("people_beyond", None, limit))
     return Table(np.asarray(points, dtype=object), {"people": people_each})
 
 
 def served_homes(times: Times, limit: float) -> NDArray[np.bool_]:
     """PopulationPoints (p,) with a place within a limit."""
-    made = np.zeros(times.homes, bool)
+    made = np.zeros(times.population_points, bool)
     made[times.within(limit).home] = True
     return made
 

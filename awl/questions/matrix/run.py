@@ -24,7 +24,7 @@ MAX_PAIRS = 4_000_000
 
 
 @dataclass(frozen=True)
-class Sides:
+class MatrixEnds:
     """Starts and ends of a matrix, put on streets."""
 
     starts: Places
@@ -39,11 +39,11 @@ class Sides:
     ) -> tuple[NDArray[np.integer], NDArray[np.integer], NDArray[np.float64], NDArray[np.float64]]:
         """Rows of the start and of the end, time in s and distance in m of each pair with a way, for some of the starts."""
         part = self.from_street.take(rows)
-        cost, carried = context.router.matrix(part, self.to_street, self.measure, self.limit, threads, progress)
+        cost, accumulated = context.router.matrix(part, self.to_street, self.measure, self.limit, threads, progress)
         reached = cost != UNREACHED
         s = np.repeat(rows.astype(np.int32), np.count_nonzero(reached, axis=1))
         t = np.broadcast_to(np.arange(len(self.ends), dtype=np.int32), cost.shape)[reached]
-        own, other = cost[reached] / 1000, carried[reached] / 1000
+        own, other = cost[reached] / 1000, accumulated[reached] / 1000
         return (s, t, own, other) if self.measure == "time" else (s, t, other, own)
 
     def table(self, context: Context, rows: NDArray[np.integer], threads: int) -> Table:
@@ -53,7 +53,7 @@ class Sides:
 
 
 def pair_table(
-    sides: Sides,
+    matrix_ends: MatrixEnds,
     s: NDArray[np.integer],
     t: NDArray[np.integer],
     duration: NDArray[np.float64],
@@ -63,21 +63,21 @@ def pair_table(
     return Table(
         None,
         {
-            "origin_id": Indexed(sides.starts.ids, s),
-            "destination_id": Indexed(sides.ends.ids, t),
+            "origin_id": Indexed(matrix_ends.starts.ids, s),
+            "destination_id": Indexed(matrix_ends.ends.ids, t),
             "duration_s": Column.of(duration, "s", 3, Meaning("duration")),
             "distance_m": Column.of(distance, "m", 3, Meaning("distance")),
         },
     )
 
 
-def sides_of(inputs: MatrixInputs, context: Context) -> Sides:
+def matrix_ends_of(inputs: MatrixInputs, context: Context) -> MatrixEnds:
     """Check the inputs of a matrix and put its places on streets."""
     if inputs.limit is not None:
         check_limits([inputs.limit], inputs.measure, "limit")
     starts, ends = context.places(inputs.from_, "from"), context.places(inputs.to, "to")
     limit = int(NO_LIMIT) if inputs.limit is None else limit_units(inputs.limit, inputs.measure)
-    return Sides(starts, ends, context.snap(starts, "from"), context.snap(ends, "to"), inputs.measure, limit)
+    return MatrixEnds(starts, ends, context.snap(starts, "from"), context.snap(ends, "to"), inputs.measure, limit)
 
 
 @dataclass
@@ -104,11 +104,16 @@ class MatrixResult(Result):
 def run_matrix(inputs: MatrixInputs, context: Context) -> MatrixResult:
     """Costs from all starts to all ends at once, at each hour asked for."""
     hours = checked_hours(inputs.hours, context.when, inputs.measure) if inputs.hours else []
-    sides = sides_of(inputs, context)
-    starts, ends, from_street, to_street = sides.starts, sides.ends, sides.from_street, sides.to_street
+    matrix_ends = matrix_ends_of(inputs, context)
+    starts, ends, from_street, to_street = (
+        matrix_ends.starts,
+        matrix_ends.ends,
+        matrix_ends.from_street,
+        matrix_ends.to_street,
+    )
     _check_count(len(starts), len(ends), 1 + len(hours))
     context.prepare_for(len(starts))
-    s, t, duration, distance = sides.pairs(
+    s, t, duration, distance = matrix_ends.pairs(
         context, np.arange(len(starts)), progress=context.progress.part(0.05, 0.5 if hours else 0.9)
     )
     by_hour = times_at(context, hours, from_street, to_street)[:, s, t] if hours else np.zeros((0, len(s)))
@@ -136,7 +141,7 @@ def run_matrix(inputs: MatrixInputs, context: Context) -> MatrixResult:
         summary["mean_duration_min_by_hour"] = dict(zip(map(str, hours), means, strict=True))
 
     def rows() -> Table:
-        pairs = pair_table(sides, s, t, duration, distance).columns
+        pairs = pair_table(matrix_ends, s, t, duration, distance).columns
         named = {"origin": Indexed(starts.names, s), "destination": Indexed(ends.names, t)}
         at_hours = {
             hour_field(hour): Column.of(then, "s", 3, Meaning("duration", limit=float(hour)))

@@ -87,20 +87,20 @@ def _describe_leg(network: Network, leg: StreetLeg, measure: str) -> tuple[NDArr
     passing = share * network.duration_ms[leg.links, np.where(leg.along, 0, 1)] + _beside(network, leg, "time")
     spent = passing if leg.passing_ms is None else leg.passing_ms
     duration = (spent + leg.delay_ms) / 1000
-    cost, carried = leg.cost / 1000, leg.carried / 1000
+    cost, accumulated = leg.cost / 1000, leg.accumulated / 1000
     # Totals are the search's own, where it minimised or carried them.
     total = (
-        (cost, carried)
+        (cost, accumulated)
         if measure == "time"
-        else (carried, cost)
+        else (accumulated, cost)
         if measure == "distance"
-        else (duration.sum(), carried)
+        else (duration.sum(), accumulated)
     )
     return xy, {
         "duration_s": round(float(total[0]), 3),
         "distance_m": round(total[1], 3),
         "cost": None if measure in MEASURE_WORDS else round(cost, 3),
-        "beside_m": np.round(np.array(leg.off) * graph.link_length[leg.links[[0, -1]]], 1).tolist(),
+        "beside_m": np.round(np.array(leg.access_share) * graph.link_length[leg.links[[0, -1]]], 1).tolist(),
         "steps": steps_of(graph, leg, coordinates, distance, duration),
     }
 
@@ -108,9 +108,9 @@ def _describe_leg(network: Network, leg: StreetLeg, measure: str) -> tuple[NDArr
 def _beside(network: Network, leg: StreetLeg, measure: str) -> NDArray[np.int64]:
     """What the ways to the first link of a leg and from its last one cost, for each link, where these are not the nearest."""
     made = np.zeros(len(leg.links), np.int64)
-    for end, at, off in zip((0, -1), (leg.start, leg.end), leg.off, strict=True):
-        stand = AccessPoints(np.zeros(1, np.int32), leg.links[[end]], np.array([at]), np.array([off]))
-        made[end] += max(int(stand.ways_to(network, measure)[0]), 0)
+    for end, at, access_share in zip((0, -1), (leg.start, leg.end), leg.access_share, strict=True):
+        stand = AccessPoints(np.zeros(1, np.int32), leg.links[[end]], np.array([at]), np.array([access_share]))
+        made[end] += max(int(stand.access_costs(network, measure)[0]), 0)
     return made
 
 

@@ -37,8 +37,8 @@ def steps_of(
         steps[-1]["duration_s"] += float(duration[i])
         if moves:
             heading = _heading(xy[-2], xy[-1])
-    for step, end, off in zip((steps[0], steps[-1]), (0, -1), leg.off, strict=True):
-        if (beside_m := round(off * float(graph.link_length[leg.links[end]]), 1)) > 0:
+    for step, end, access_share in zip((steps[0], steps[-1]), (0, -1), leg.access_share, strict=True):
+        if (beside_m := round(access_share * float(graph.link_length[leg.links[end]]), 1)) > 0:
             step["beside_m"] = step.get("beside_m", 0.0) + beside_m
     for step in steps:
         step["distance_m"] = round(step["distance_m"], 1)

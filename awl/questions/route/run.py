@@ -55,7 +55,7 @@ class RouteResult(Result):
     measures: list[str]
     drawn: bool
     best: Json
-    carried: dict[str, str]
+    accumulated: dict[str, str]
 
 
 def run_route(inputs: RouteInputs, context: Context) -> RouteResult:
@@ -103,7 +103,7 @@ def run_route(inputs: RouteInputs, context: Context) -> RouteResult:
         measures=[label for label, *_ in asked],
         drawn=drawn,
         best=best,
-        carried=_units(context, inputs.carry),
+        accumulated=_units(context, inputs.carry),
     )
 
 
@@ -165,10 +165,10 @@ def _found(context: Context, places: Places, number: int, path: Path | None) -> 
     return path
 
 
-def _units(context: Context, carried: list[str]) -> dict[str, str]:
+def _units(context: Context, accumulated: list[str]) -> dict[str, str]:
     """The costs summed up along the way, each with its unit."""
     own = {cost.id: cost.unit for cost in context.mode.costs}
-    return {name: own.get(name, {"time": "s", "distance": "m"}.get(name, "")) for name in carried}
+    return {name: own.get(name, {"time": "s", "distance": "m"}.get(name, "")) for name in accumulated}
 
 
 def compared(rows: list[Json], nodes: list[list[int]], drawn: bool) -> list[Json]:

@@ -18,7 +18,7 @@ def view_route(inputs: RouteInputs, result: RouteResult) -> View:
     """The lines side by side, and directions of the first."""
     first = result.measures[0]
     wanted = [measure for measure in result.measures if measure != OWN_WAY]
-    columns = _columns(wanted, result.drawn, result.carried, result.best["profile"] is not None)
+    columns = _columns(wanted, result.drawn, result.accumulated, result.best["profile"] is not None)
     heights = profile_chart(result.best["profile"])
     directions = Chart("steps", f"Directions, {measure_word(first)} way", part="steps", profile=heights)
     return View(
@@ -46,9 +46,11 @@ def _figures(best: Json, measure: str, drawn: bool) -> list[Figure]:
     ][:3]
 
 
-def _columns(wanted: list[str], drawn: bool, carried: dict[str, str], heights: bool) -> list[Column]:
+def _columns(wanted: list[str], drawn: bool, accumulated: dict[str, str], heights: bool) -> list[Column]:
     """Columns of the table of ways."""
-    more = [Column(f"carried_{name}", name.replace("_", " ").capitalize(), unit, 1) for name, unit in carried.items()]
+    more = [
+        Column(f"carried_{name}", name.replace("_", " ").capitalize(), unit, 1) for name, unit in accumulated.items()
+    ]
     cost = [Column("cost", "Given cost", "", 2)] if any(measure not in MEASURE_WORDS for measure in wanted) else []
     if drawn:
         return [

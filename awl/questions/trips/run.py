@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from awl.core.geodesy import segment_lengths
 from awl.core.graph.shapes import cut_lines, joined_lines
-from awl.core.routing.cch.paths import Trips
+from awl.core.routing.cch.paths import PathBatch
 from awl.core.routing.snapping import STATUS
 from awl.io.table import Column, Meaning, Table
 from awl.questions import static_speeds
@@ -22,7 +22,7 @@ from awl.questions.trips.inputs import TripsInputs
 
 @dataclass(frozen=True)
 class TripTotals:
-    """Trips (k,) that were asked for, in s and m; NaN where there is no way, with the reason."""
+    """PathBatch (k,) that were asked for, in s and m; NaN where there is no way, with the reason."""
 
     duration_s: NDArray[np.float64]
     distance_m: NDArray[np.float64]
@@ -114,11 +114,13 @@ def run_trips(inputs: TripsInputs, context: Context) -> TripsResult:
     )
 
 
-def _totals(asked: Asked, paths: Trips, context: Context, measure: str) -> TripTotals:
+def _totals(asked: Asked, paths: PathBatch, context: Context, measure: str) -> TripTotals:
     """Legs summed up by trip; a trip lacks a way when one of its legs does."""
     lost = np.add.reduceat(paths.cost < 0, asked.first[:-1]) > 0
-    cost, carried = (np.add.reduceat(np.maximum(of, 0), asked.first[:-1]) / 1000 for of in (paths.cost, paths.carried))
-    duration, distance = (cost, carried) if measure == "time" else (carried, cost)
+    cost, accumulated = (
+        np.add.reduceat(np.maximum(of, 0), asked.first[:-1]) / 1000 for of in (paths.cost, paths.accumulated)
+    )
+    duration, distance = (cost, accumulated) if measure == "time" else (accumulated, cost)
     duration = duration + context.network.terminal_time("time") / 1000
     begin, end = asked.leg_from, asked.leg_to
     lon, lat = asked.stops.lon, asked.stops.lat
@@ -133,8 +135,8 @@ def _totals(asked: Asked, paths: Trips, context: Context, measure: str) -> TripT
     return TripTotals(np.where(lost, np.nan, duration), np.where(lost, np.nan, distance), straight, reason)
 
 
-def _load(asked: Asked, paths: Trips, totals: TripTotals, context: Context) -> NDArray[np.int64]:
-    """Trips over each link (m, 2), along its drawing and against it; a trip counts once for each leg that passes it."""
+def _load(asked: Asked, paths: PathBatch, totals: TripTotals, context: Context) -> NDArray[np.int64]:
+    """PathBatch over each link (m, 2), along its drawing and against it; a trip counts once for each leg that passes it."""
     path_of_arc = np.repeat(np.arange(len(paths.cost)), np.diff(paths.start))
     trip = np.searchsorted(asked.first, path_of_arc, side="right") - 1
     complete = np.isfinite(totals.duration_s)[trip]
@@ -176,7 +178,7 @@ def _ratio(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64
     return np.divide(a, b, out=np.full(len(a), np.nan), where=b > 0)
 
 
-def _paths(asked: Asked, paths: Trips, totals: TripTotals, context: Context) -> Table:
+def _paths(asked: Asked, paths: PathBatch, totals: TripTotals, context: Context) -> Table:
     """The paths as lines, with the columns of the rows."""
     graph = context.network.graph
     path_of_arc = np.repeat(np.arange(len(paths.cost)), np.diff(paths.start))
@@ -191,7 +193,7 @@ def _paths(asked: Asked, paths: Trips, totals: TripTotals, context: Context) -> 
 
 
 def _unreachable(asked: Asked, totals: TripTotals) -> Table:
-    """Trips without a path: the attributes of the feature they begin with, and why."""
+    """PathBatch without a path: the attributes of the feature they begin with, and why."""
     lost = np.flatnonzero(~np.isfinite(totals.duration_s))
     begin, end = asked.begin[lost], asked.end[lost]
     own = asked.stops.layer.take(begin).columns if (begin < len(asked.stops.layer)).all() else {}

@@ -14,13 +14,13 @@ from numpy.typing import NDArray
 
 from awl.core.kernels import njit_no_refcount, stopped
 from awl.core.progress import current_token, raise_if_cancelled
-from awl.core.routing.cch.topology import FAR, STEP, Metric, Topology, Ways
+from awl.core.routing.cch.topology import FAR, STEP, Metric, Topology, Unpacking
 from awl.core.routing.simd.blocks import RUN, least_through, lower_one, lower_run
 from awl.core.routing.simd.lanes import least_through_four, least_through_lanes
 from awl.core.routing.simd.vectors import load_unchecked, store_unchecked
 
 OFTEN = 4096
-"""Ranks between two looks at the watch."""
+"""Ranks between two looks at the token."""
 
 
 def customized(topology: Topology, cost: NDArray[np.integer]) -> Metric:
@@ -32,14 +32,16 @@ def customized(topology: Topology, cost: NDArray[np.integer]) -> Metric:
     return metric
 
 
-def ways_of(topology: Topology, metric: Metric, cost: NDArray[np.integer], carried: NDArray[np.integer]) -> Ways:
-    """What the edges of a metric stand for; `cost`, `carried` are those of the steps (r,)."""
+def unpacking_of(
+    topology: Topology, metric: Metric, cost: NDArray[np.integer], accumulated: NDArray[np.integer]
+) -> Unpacking:
+    """What the edges of a metric stand for; `cost`, `accumulated` are those of the steps (r,)."""
     size = len(topology.head)
-    ways = Ways(np.full((2, size), -1, np.int32), np.zeros((2, size), np.uint32))
-    _find_steps(topology.edge, metric.cost, cost, carried, ways.via, ways.carried)
-    _find_ways(topology.start, topology.head, metric.cost, ways.via, ways.carried, current_token())
+    unpacking = Unpacking(np.full((2, size), -1, np.int32), np.zeros((2, size), np.uint32))
+    _find_steps(topology.edge, metric.cost, cost, accumulated, unpacking.via, unpacking.accumulated)
+    _find_ways(topology.start, topology.head, metric.cost, unpacking.via, unpacking.accumulated, current_token())
     raise_if_cancelled()
-    return ways
+    return unpacking
 
 
 @njit_no_refcount
@@ -56,12 +58,12 @@ def put_steps(edge, step_cost, cost):
 
 
 @njit_no_refcount
-def _find_steps(edge, cost, step_cost, step_carried, via, carried):
+def _find_steps(edge, cost, step_cost, step_carried, via, accumulated):
     """The first step that costs what its edge costs."""
     for i in range(len(edge)):
         way, e = edge[i] & 1, edge[i] >> 1
         if e >= 0 and via[way, e] == -1 and step_cost[i] == cost[way, e] and step_cost[i] < FAR:
-            via[way, e], carried[way, e] = STEP - i, step_carried[i]
+            via[way, e], accumulated[way, e] = STEP - i, step_carried[i]
 
 
 @njit_no_refcount
@@ -104,14 +106,14 @@ def widest(start):
 
 
 @njit(cache=True, nogil=True)
-def _customize(start, head, up, down, watch):
+def _customize(start, head, up, down, token):
     """Lower the costs (m,) of edges to those of the best ways over lower ranks; they come with the costs of their steps."""
     wide = widest(start)
     over_up, over_down = np.empty(wide, np.uint32), np.empty(wide, np.uint32)
     x, count, look = np.int64(0), np.int64(len(start) - 1), np.int64(0)
     while x < count:
         if x >= look:
-            if stopped(watch, x, count):
+            if stopped(token, x, count):
                 return
             look = x + OFTEN
         size = ranks_in(start, head, x)
@@ -165,13 +167,13 @@ def _over_one(start, head, up, down, begin, end):
 
 
 @njit(cache=True, nogil=True)
-def customize_lanes(start, head, up, down, watch):
+def customize_lanes(start, head, up, down, token):
     """The same for costs (m, LANES)."""
     row = np.empty(widest(start), np.int64)
     x, count, look = np.int64(0), np.int64(len(start) - 1), np.int64(0)
     while x < count:
         if x >= look:
-            if stopped(watch, x, count):
+            if stopped(token, x, count):
                 return
             look = x + OFTEN
         size = ranks_in(start, head, x)
@@ -199,20 +201,20 @@ def _lower_lanes(up, down, row, count, first, step, rows):
 
 
 @njit(cache=True, nogil=True)
-def _find_ways(start, head, cost, via, carried, watch):
+def _find_ways(start, head, cost, via, accumulated, token):
     """The lowest rank over which a way costs what an edge costs, where no step does; and what that way carries."""
     wide = widest(start)
     over, row = np.empty((2, wide), np.uint32), np.empty(wide, np.int64)
     x, count, look = np.int64(0), np.int64(len(start) - 1), np.int64(0)
     while x < count:
         if x >= look:
-            if stopped(watch, x, count):
+            if stopped(token, x, count):
                 return
             look = x + OFTEN
         size = ranks_in(start, head, x)
         begin, end = np.int64(load_unchecked(start, x + size - 1)), np.int64(load_unchecked(start, x + size))
         if size == 1:
-            _name_over_one(start, head, cost, via, carried, begin, end)
+            _name_over_one(start, head, cost, via, accumulated, begin, end)
             x += 1
             continue
         first = np.int64(load_unchecked(start, x))
@@ -220,15 +222,15 @@ def _find_ways(start, head, cost, via, carried, watch):
         for i in range(1, size):
             more = step + 1 - i
             row[:more] = np.arange(start[x + i], start[x + i] + more)
-            _name(cost, via, carried, over, row, more, first + i - 1, step, i)
+            _name(cost, via, accumulated, over, row, more, first + i - 1, step, i)
         for e in range(begin, end - 1):
             rows_between(start, head, e, end, row)
-            _name(cost, via, carried, over, row, end - 1 - e, first + size - 1 + e - begin, step, size)
+            _name(cost, via, accumulated, over, row, end - 1 - e, first + size - 1 + e - begin, step, size)
         x += size
 
 
 @njit_no_refcount
-def _name(cost, via, carried, over, row, count, first, step, rows):
+def _name(cost, via, accumulated, over, row, count, first, step, rows):
     """Name the way of the edges `row` if it leads over one of `rows` ranks, whose edges to the lower end begin with `first`."""
     over[:, :count] = FAR
     least_through(cost[0], cost[1], over[0], over[1], 0, first, step, rows, count)
@@ -242,13 +244,13 @@ def _name(cost, via, carried, over, row, count, first, step, rows):
                 f = e + 1 + b
                 into, out = (e, f) if way == 0 else (f, e)
                 if cost[1, into] + cost[0, out] == cost[way, k]:
-                    via[way, k], carried[way, k] = e, carried[1, into] + carried[0, out]
+                    via[way, k], accumulated[way, k] = e, accumulated[1, into] + accumulated[0, out]
                     break
                 e += step - i
 
 
 @njit_no_refcount
-def _name_over_one(start, head, cost, via, carried, begin, end):
+def _name_over_one(start, head, cost, via, accumulated, begin, end):
     """Name the ways over one rank, whose edges are `begin` to `end`."""
     up, down = cost[0], cost[1]
     for e in range(begin, end - 1):
@@ -260,7 +262,7 @@ def _name_over_one(start, head, cost, via, carried, begin, end):
                 t += 1
             over_up, over_down = np.uint32(down_e + load_unchecked(up, f)), np.uint32(load_unchecked(down, f) + up_e)
             if over_up == load_unchecked(up, t) and over_up < FAR and via[0, t] == -1:
-                via[0, t], carried[0, t] = e, carried[1, e] + carried[0, f]
+                via[0, t], accumulated[0, t] = e, accumulated[1, e] + accumulated[0, f]
             if over_down == load_unchecked(down, t) and over_down < FAR and via[1, t] == -1:
-                via[1, t], carried[1, t] = e, carried[1, f] + carried[0, e]
+                via[1, t], accumulated[1, t] = e, accumulated[1, f] + accumulated[0, e]
             t += 1

@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 from awl.core.network.network import Network
 from awl.core.progress import Progress
 from awl.core.routing.access_points import expanded
-from awl.core.routing.cch.customization import customized, ways_of
+from awl.core.routing.cch.customization import customized, unpacking_of
 from awl.core.routing.cch.partial import customized_again, steps_by_edge, ways_again
-from awl.core.routing.cch.perfect import Sides, trimmed, untrimmed
-from awl.core.routing.cch.topology import Metric, Topology, Ways, topology_of
+from awl.core.routing.cch.perfect import ReducedGraph, reduced_graph, whole_graph
+from awl.core.routing.cch.topology import Metric, Topology, Unpacking, topology_of
 
 Ints = NDArray[np.int32]
 Longs = NDArray[np.int64]
@@ -28,9 +28,9 @@ class Hierarchy:
         self.topology = topology
         self._base = base
         self._metrics: dict[str, Metric] = {}
-        self._ways: dict[tuple[str, str], Ways] = {}
+        self._ways: dict[tuple[str, str], Unpacking] = {}
         self._looked_at: dict[str, Ints] = {}
-        self._sides: dict[str, Sides] = {}
+        self._sides: dict[str, ReducedGraph] = {}
 
     @classmethod
     def of(cls, network: Network, progress: Progress | None = None) -> Hierarchy:
@@ -70,35 +70,35 @@ class Hierarchy:
     def nbytes(self) -> int:
         """Memory of all that is prepared: topology, metrics, what their edges stand for, edges best ways use."""
         _ = self.topology.parent, self.topology.lone, self.topology.lowest  # made by the first searches
-        sides = [side for both in self._sides.values() for side in (both.up, both.down)]
-        parts = (self.topology, *self._metrics.values(), *self._ways.values(), *sides)
+        reduced = [side for both in self._sides.values() for side in (both.up, both.down)]
+        parts = (self.topology, *self._metrics.values(), *self._ways.values(), *reduced)
         arrays = {id(value): value for part in parts for value in vars(part).values() if isinstance(value, np.ndarray)}
         return sum(array.nbytes for array in arrays.values())
 
     def trim(self, network: Network, measure: str) -> None:
         """Find out which edges best ways use, for all searches from now on: worth it from some hundred of them on."""
         if measure not in self._sides:
-            self._sides[measure] = trimmed(self.topology, self.metric(network, measure))
+            self._sides[measure] = reduced_graph(self.topology, self.metric(network, measure))
 
-    def sides(self, network: Network, measure: str) -> Sides:
+    def reduced(self, network: Network, measure: str) -> ReducedGraph:
         """The edges searches go over: those best ways use where that was found out, else all."""
         known = self._sides.get(measure)
-        return untrimmed(self.topology, self.metric(network, measure)) if known is None else known
+        return whole_graph(self.topology, self.metric(network, measure)) if known is None else known
 
-    def ways(self, network: Network, measure: str, carried: str) -> Ways:
-        """What the edges of a metric stand for, with a carried cost; made when first asked for."""
-        key = (measure, carried)
+    def unpacking(self, network: Network, measure: str, accumulated: str) -> Unpacking:
+        """What the edges of a metric stand for, with a accumulated cost; made when first asked for."""
+        key = (measure, accumulated)
         if key not in self._ways:
             metric = self.metric(network, measure)
             known = self._prepared(measure) if measure in self._looked_at else None
             rows = None
             if known is not None and key in known[0]._ways:
-                rows = self._changed(network, known[1], carried)
+                rows = self._changed(network, known[1], accumulated)
             if known is None or rows is None:
-                costs = network.step_costs(measure), network.step_costs(carried)
-                self._ways[key] = ways_of(self.topology, metric, *costs)
+                costs = network.step_costs(measure), network.step_costs(accumulated)
+                self._ways[key] = unpacking_of(self.topology, metric, *costs)
             else:
-                parts = network.costs_of_steps(measure), network.costs_of_steps(carried)
+                parts = network.costs_of_steps(measure), network.costs_of_steps(accumulated)
                 edges = self.topology.edge[rows]
                 again = np.union1d(self._looked_at[measure], edges[edges >= 0] >> 1).astype(np.int32)
                 self._ways[key] = ways_again(self.topology, self._by_edge, metric, known[0]._ways[key], parts, again)

@@ -33,14 +33,14 @@ def arrivals_by_hour(
     check_direction(direction)
     topology = hierarchy.topology
     ends = [(leaving if direction == "from" else entering)(places, one, "time", "distance") for one in networks]
-    seeds = []
+    terminals = []
     for network, own in zip(networks, ends, strict=True):
         if direction == "from":
             begin, rank, _ = ranked(hierarchy, network, own, "time")
         else:
             begin, rank = own, topology.rank[own.state]
-        seeds.append((replace(begin, owner=np.zeros_like(begin.owner)), rank))
-    start = Ends.of(seeds, 1, topology.count)
+        terminals.append((replace(begin, owner=np.zeros_like(begin.owner)), rank))
+    start = Ends.of(terminals, 1, topology.count)
     label = np.empty((topology.count, LANES), np.uint32)
     with customized_lanes(topology, [network.step_costs("time") for network in networks]) as (up, down):
         if direction == "to":
@@ -66,7 +66,7 @@ def _of_hour(hierarchy: Hierarchy, network: Network, direction: str, cost: Costs
 
 @njit(cache=True, nogil=True)
 def _sweep_by_hour(parent, start, head, up, down, seed_rank, seed_cost, label):
-    """Costs `label` (c, LANES) of all ranks from the seeds (k,), each with a cost in each lane."""
+    """Costs `label` (c, LANES) of all ranks from the terminals (k,), each with a cost in each lane."""
     climb = np.empty(len(parent), np.int32)
     size = climb_from(parent, seed_rank, np.full(len(parent), -1, np.int32), climb)
     label[:] = FAR

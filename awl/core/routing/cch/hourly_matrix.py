@@ -108,12 +108,12 @@ class Ends:
     @classmethod
     def of(cls, parts: Sequence[tuple[Terminals, Ints]], places: int, count: int) -> Ends:
         """The ends of all hours together; one that an hour does not have costs `FAR` in its lane."""
-        keys = [seeds.owner.astype(np.int64) * count + rank for seeds, rank in parts]
+        keys = [terminals.owner.astype(np.int64) * count + rank for terminals, rank in parts]
         known = np.unique(np.concatenate([key[rank >= 0] for key, (_, rank) in zip(keys, parts, strict=True)]))
         cost = np.full((len(known), LANES), FAR)
-        for lane, (key, (seeds, rank)) in enumerate(zip(keys, parts, strict=True)):
+        for lane, (key, (terminals, rank)) in enumerate(zip(keys, parts, strict=True)):
             here = rank >= 0
-            np.minimum.at(cost[:, lane], np.searchsorted(known, key[here]), seeds.cost[here].astype(np.uint32))
+            np.minimum.at(cost[:, lane], np.searchsorted(known, key[here]), terminals.cost[here].astype(np.uint32))
         start = np.searchsorted(known // count, np.arange(places + 1))
         return cls(start, (known % count).astype(np.int32), cost)
 
@@ -143,8 +143,8 @@ def matrix_by_hour(
     cost = np.full((len(networks), len(sources.link), len(targets.link)), UNREACHED, np.int32)
     first = [leaving(sources, network, "time", "distance") for network in networks]
     last = [entering(targets, network, "time", "distance") for network in networks]
-    seeds = [ranked(hierarchy, network, one, "time")[:2] for network, one in zip(networks, first, strict=True)]
-    begins = Ends.of(seeds, len(sources.link), count)
+    terminals = [ranked(hierarchy, network, one, "time")[:2] for network, one in zip(networks, first, strict=True)]
+    begins = Ends.of(terminals, len(sources.link), count)
     ends = Ends.of([(one, topology.rank[one.state]) for one in last], len(targets.link), count)
     closure = above(topology.parent, np.unique(ends.rank))
     local = np.full(count, -1, np.int32)
@@ -155,12 +155,12 @@ def matrix_by_hour(
         found = np.full((len(rows), len(targets.link), LANES), FAR)
         _rows_by_hour(
             topology.parent, topology.start, topology.head, *edges, closure, local, begins.start[rows[0] : rows[-1] + 2],
-            begins.rank, begins.cost, ends.start, local[ends.rank], ends.cost, found, watch,
+            begins.rank, begins.cost, ends.start, local[ends.rank], ends.cost, found, token,
         )  # fmt: skip
         for lane in range(len(networks)):
             cost[lane, rows] = np.where(found[:, :, lane] < FAR, found[:, :, lane], UNREACHED)
 
-    progress, watch = progress or Progress(), current_token()
+    progress, token = progress or Progress(), current_token()
     blocks = range(0, len(sources.link), AT_ONCE)
     costs = [network.step_costs("time") for network in networks]
     with customized_lanes(topology, costs, progress.part(0.0, 0.3)) as edges, threads_of(threads) as pool:
@@ -184,13 +184,13 @@ def matrix_by_hour(
 
 @njit(cache=True, nogil=True)
 def _rows_by_hour(
-    parent, start, head, up, down, closure, local, seed_start, seed_rank, seed_cost, goal_start, goal_row, goal_cost, found, watch
+    parent, start, head, up, down, closure, local, seed_start, seed_rank, seed_cost, goal_start, goal_row, goal_cost, found, token
 ):  # fmt: skip
     """Fill `found` (s, t, LANES); `local` gives the rows of the ranks `closure`, ascending, that lie above targets."""
     place, climb = np.full(len(parent), -1, np.int32), np.empty(len(parent), np.int32)
     label = np.empty((len(closure), LANES), np.uint32)
     for s in range(len(seed_start) - 1):
-        if stopped(watch, s, len(seed_start) - 1):
+        if stopped(token, s, len(seed_start) - 1):
             return
         a, b = seed_start[s], seed_start[s + 1]
         size = climb_from(parent, seed_rank[a:b], place, climb)

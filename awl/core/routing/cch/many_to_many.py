@@ -24,7 +24,7 @@ from awl.core.routing.cch.one_to_all import (
 )
 from awl.core.routing.cch.topology import FAR, Topology
 from awl.core.routing.dijkstra.search import NO_LABEL, NO_LIMIT, OWNER_BITS, OWNER_MASK, UNREACHED
-from awl.core.routing.path import carried_with
+from awl.core.routing.path import accumulated_with
 from awl.core.routing.simd.lanes import LANES
 from awl.core.routing.snapping import Snapped
 from awl.core.routing.terminals import Terminals, entering, leaving
@@ -36,53 +36,53 @@ AT_ONCE = 4 * LANES
 """Places in one call of a kernel."""
 
 
-def ranked(hierarchy: Hierarchy, network: Network, seeds: Terminals, measure: str) -> tuple[Terminals, Ints, Ints]:
+def ranked(hierarchy: Hierarchy, network: Network, terminals: Terminals, measure: str) -> tuple[Terminals, Ints, Ints]:
     """Terminals on states with a rank, the ranks, and the step each took from a state without one, or -1."""
-    rank = hierarchy.topology.rank[seeds.state]
+    rank = hierarchy.topology.rank[terminals.state]
     lone = np.flatnonzero(rank < 0)
     if len(lone) == 0:
-        return seeds, rank, np.full(len(rank), -1, np.int32)
+        return terminals, rank, np.full(len(rank), -1, np.int32)
     start, head, number = network.rows("from")
-    counts = start[seeds.state[lone] + 1] - start[seeds.state[lone]]
+    counts = start[terminals.state[lone] + 1] - start[terminals.state[lone]]
     nth = np.repeat(lone, counts)
-    row = np.arange(len(nth)) - np.repeat(np.cumsum(counts) - counts - start[seeds.state[lone]], counts)
+    row = np.arange(len(nth)) - np.repeat(np.cumsum(counts) - counts - start[terminals.state[lone]], counts)
     step = number[row]
-    cost, carried = (network.step_costs(one, step) for one in (measure, carried_with(measure)))
+    cost, accumulated = (network.step_costs(one, step) for one in (measure, accumulated_with(measure)))
     rest = np.flatnonzero(rank >= 0)
-    owner = np.concatenate([seeds.owner[rest], seeds.owner[nth]])
+    owner = np.concatenate([terminals.owner[rest], terminals.owner[nth]])
     order = np.argsort(owner, kind="stable")
-    state = np.concatenate([seeds.state[rest], head[row]])[order]
+    state = np.concatenate([terminals.state[rest], head[row]])[order]
     made = Terminals(
         state,
-        np.concatenate([seeds.cost[rest], np.minimum(seeds.cost[nth].astype(np.int64) + cost, UNREACHED)])[
+        np.concatenate([terminals.cost[rest], np.minimum(terminals.cost[nth].astype(np.int64) + cost, UNREACHED)])[
             order
         ].astype(np.int32),
-        np.concatenate([seeds.carried[rest], seeds.carried[nth] + carried])[order],
+        np.concatenate([terminals.accumulated[rest], terminals.accumulated[nth] + accumulated])[order],
         owner[order],
-        np.concatenate([seeds.arc[rest], seeds.arc[nth]])[order],
-        np.concatenate([seeds.stand[rest], seeds.stand[nth]])[order],
+        np.concatenate([terminals.arc[rest], terminals.arc[nth]])[order],
+        np.concatenate([terminals.access_row[rest], terminals.access_row[nth]])[order],
     )
     first = np.concatenate([np.full(len(rest), -1, np.int32), step])[order].astype(np.int32)
     return made, hierarchy.topology.rank[state], first
 
 
 def swept(
-    hierarchy: Hierarchy, network: Network, seeds: Terminals, measure: str, direction: str, limit: int
+    hierarchy: Hierarchy, network: Network, terminals: Terminals, measure: str, direction: str, limit: int
 ) -> NDArray[np.int64]:
     """Labels (s,) of all states as a search `from` or `to` places gives them."""
     topology = hierarchy.topology
     terminal_time = np.int64(network.terminal_time(measure))
     most = (np.int64(limit) << OWNER_BITS) | OWNER_MASK
     label = np.full(network.states.count, NO_LABEL)
-    own = ((seeds.cost.astype(np.int64) + terminal_time) << OWNER_BITS) | seeds.owner
-    on_way, rank = seeds, topology.rank[seeds.state]
+    own = ((terminals.cost.astype(np.int64) + terminal_time) << OWNER_BITS) | terminals.owner
+    on_way, rank = terminals, topology.rank[terminals.state]
     if direction == "from":
-        on_way, rank, _ = ranked(hierarchy, network, seeds, measure)
+        on_way, rank, _ = ranked(hierarchy, network, terminals, measure)
     begin = ((on_way.cost.astype(np.int64) + terminal_time) << OWNER_BITS) | on_way.owner
     here = rank >= 0
-    sides = hierarchy.sides(network, measure)
-    sides = sides if direction == "from" else sides.turned()
-    up, down = sides.up, sides.down
+    reduced = hierarchy.reduced(network, measure)
+    reduced = reduced if direction == "from" else reduced.reverse()
+    up, down = reduced.up, reduced.down
     edges = up.start, up.head, up.cost, down.start, down.head, down.cost
     if limit == NO_LIMIT and len(on_way.owner) and (on_way.owner == on_way.owner[0]).all():
         cost = np.empty(topology.count, np.uint32)
@@ -94,7 +94,7 @@ def swept(
             topology.parent, topology.lowest, topology.start, topology.head, *edges, rank[here], begin[here], most,
             topology.state, *_climb_scratch(topology.count), label,
         )  # fmt: skip
-    with_ends(topology, network, measure, direction, seeds.state, own, most, label)
+    with_ends(topology, network, measure, direction, terminals.state, own, most, label)
     return label
 
 
@@ -112,12 +112,12 @@ def with_ends(
 
 @dataclass(frozen=True)
 class Pairs:
-    """Single pairs (p,) of a source and a target, with cost and carried cost."""
+    """Single pairs (p,) of a source and a target, with cost and accumulated cost."""
 
     source: NDArray[np.integer]
     target: NDArray[np.integer]
     cost: NDArray[np.int64]
-    carried: NDArray[np.int64]
+    accumulated: NDArray[np.int64]
 
 
 class ManyToMany:
@@ -127,15 +127,15 @@ class ManyToMany:
         self, hierarchy: Hierarchy, network: Network, ends: tuple[Snapped, Snapped], measure: str, carrying: bool
     ) -> None:
         self._network, self._measure = network, measure
-        self._carried = carried_with(measure) if carrying else None
+        self._carried = accumulated_with(measure) if carrying else None
         self._ends = ends
         topology = hierarchy.topology
         sources, targets = ends
         if len(sources.link) >= WORTH_TRIMMING:
             hierarchy.trim(network, measure)
-        sides = hierarchy.sides(network, measure)
-        self._first = leaving(sources, network, measure, carried_with(measure))
-        self._goals = entering(targets, network, measure, carried_with(measure))
+        reduced = hierarchy.reduced(network, measure)
+        self._first = leaving(sources, network, measure, accumulated_with(measure))
+        self._goals = entering(targets, network, measure, accumulated_with(measure))
         self._seeds, self._rank, _ = ranked(hierarchy, network, self._first, measure)
         goal_rank = topology.rank[self._goals.state]
         closure = above(topology.parent, np.unique(goal_rank[goal_rank >= 0]))
@@ -146,41 +146,41 @@ class ManyToMany:
         here = here[np.argsort(goal_rank[here], kind="stable")]
         self._goal_row, goals = self._local[goal_rank[here]], self._goals
         self._goal_target, self._goal_cost = goals.owner[here], goals.cost[here].astype(np.uint32)
-        self._goal_far = goals.carried[here].astype(np.uint32)
+        self._goal_far = goals.accumulated[here].astype(np.uint32)
         self._parent, self._size = topology.parent, len(closure)
-        self._up, self._down = sides.up, sides.down.within(closure, self._local)
+        self._up, self._down = reduced.up, reduced.down.within(closure, self._local)
         if carrying:
-            carried = hierarchy.ways(network, measure, carried_with(measure)).carried
-            self._up_far, self._down_far = carried[0][sides.up.edge], carried[1][self._down.edge]
+            accumulated = hierarchy.unpacking(network, measure, accumulated_with(measure)).accumulated
+            self._up_far, self._down_far = accumulated[0][reduced.up.edge], accumulated[1][self._down.edge]
         self._aside = sorted_pairs(
             along_links(network, ends, measure), onto_links(topology.rank, self._first, self._goals)
         )
 
     def costs(self, most: int, threads: int | None, progress: Progress) -> tuple[Ints, NDArray[np.int64]]:
-        """Cost and carried cost (s, t) from all places, with what trips cost at their ends; UNREACHED above `most` without.
+        """Cost and accumulated cost (s, t) from all places, with what trips cost at their ends; UNREACHED above `most` without.
 
         Not carrying, the second is empty.
         """
         network = self._network
         shape = len(self._ends[0].link), len(self._ends[1].link)
         terminal_time = network.terminal_time(self._measure)
-        cost, carried = np.empty(shape, np.int32), np.empty(shape if self._carried else (0, 0), np.int64)
+        cost, accumulated = np.empty(shape, np.int32), np.empty(shape if self._carried else (0, 0), np.int64)
         up, down, starts = self._up, self._down, self._seeds.starts(shape[0])
-        seed_cost, seed_far = self._seeds.cost.astype(np.uint32), self._seeds.carried.astype(np.uint32)
-        goal, watch = (self._goal_row, self._goal_target, self._goal_cost), current_token()
+        seed_cost, seed_far = self._seeds.cost.astype(np.uint32), self._seeds.accumulated.astype(np.uint32)
+        goal, token = (self._goal_row, self._goal_target, self._goal_cost), current_token()
 
         def fill(rows: NDArray[np.int64]) -> None:
             label, further, place = _scratch(len(self._parent), self._size)
             if self._carried is None:
                 fill_rows(
                     self._parent, up.start, up.head, up.cost, self._local, down.start, down.head, down.cost, starts, self._rank,
-                    seed_cost, *goal, rows, most, terminal_time, place, label, cost, watch,
+                    seed_cost, *goal, rows, most, terminal_time, place, label, cost, token,
                 )  # fmt: skip
             else:
                 fill_rows_carrying(
                     self._parent, up.start, up.head, up.cost, self._up_far, self._local, down.start, down.head, down.cost,
                     self._down_far, starts, self._rank, seed_cost, seed_far, *goal, self._goal_far, rows, most, terminal_time,
-                    network.terminal_time(self._carried), place, label, further, cost, carried, watch,
+                    network.terminal_time(self._carried), place, label, further, cost, accumulated, token,
                 )  # fmt: skip
 
         order = self._order
@@ -189,8 +189,8 @@ class ManyToMany:
             for done, _ in enumerate(pool.map(fill, blocks), 1):
                 raise_if_cancelled()
                 progress.step(done / len(blocks), f"{done * len(order) // len(blocks)} of {len(order)} starts")
-        put_aside(network, self._measure, self._aside, most, cost, carried if self._carried else None)
-        return cost, carried
+        put_aside(network, self._measure, self._aside, most, cost, accumulated if self._carried else None)
+        return cost, accumulated
 
     @property
     def _order(self) -> NDArray[np.int64]:
@@ -201,39 +201,39 @@ class ManyToMany:
 
 
 def put_aside(
-    network: Network, measure: str, aside: Pairs, most: int, cost: Ints, carried: NDArray[np.int64] | None
+    network: Network, measure: str, aside: Pairs, most: int, cost: Ints, accumulated: NDArray[np.int64] | None
 ) -> None:
     """Put in trips, as `sorted_pairs` gives them, that go another way than by a search, where that is no longer."""
     whole = aside.cost + network.terminal_time(measure)
     nearer = (aside.cost <= most) & (whole <= cost[aside.source, aside.target])
     at = aside.source[nearer], aside.target[nearer]
     cost[at] = whole[nearer]
-    if carried is not None:
-        carried[at] = aside.carried[nearer] + network.terminal_time(carried_with(measure))
+    if accumulated is not None:
+        accumulated[at] = aside.accumulated[nearer] + network.terminal_time(accumulated_with(measure))
 
 
 def onto_links(rank: Ints, first: Terminals, goals: Terminals) -> Pairs:
     """Trips from a node onto a link that begins there, where no step leads to the state they begin in."""
     a, b = at_once(rank, first, goals)
     whole = first.cost[a].astype(np.int64) + goals.cost[b]
-    return Pairs(first.owner[a], goals.owner[b], whole, first.carried[a] + goals.carried[b])
+    return Pairs(first.owner[a], goals.owner[b], whole, first.accumulated[a] + goals.accumulated[b])
 
 
 def along_links(network: Network, ends: tuple[Snapped, Snapped], measure: str) -> Pairs:
     """Trips along one link without leaving it."""
     sources, targets = ends
-    a, b = alike(sources.stands.link, targets.stands.link)
-    _, cost, carried = along_link(network, (sources.stands.take(a), targets.stands.take(b)), measure)
-    return Pairs(sources.stands.place[a], targets.stands.place[b], cost, carried)
+    a, b = alike(sources.access_points.link, targets.access_points.link)
+    _, cost, accumulated = along_link(network, (sources.access_points.take(a), targets.access_points.take(b)), measure)
+    return Pairs(sources.access_points.place[a], targets.access_points.place[b], cost, accumulated)
 
 
 def sorted_pairs(*parts: Pairs) -> Pairs:
     """All pairs by source; of the same pair the least is last, so that it is what stays where all are written."""
-    source, target, cost, carried = (
+    source, target, cost, accumulated = (
         np.concatenate([getattr(part, item.name) for part in parts]) for item in fields(Pairs)
     )
     order = np.lexsort((-cost, source))
-    return Pairs(source[order], target[order], cost[order], carried[order])
+    return Pairs(source[order], target[order], cost[order], accumulated[order])
 
 
 def _matched(source: NDArray[np.integer], rows: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -270,8 +270,8 @@ def _climb_scratch(count: int) -> tuple[Ints, Ints, NDArray[np.int64]]:
     return kept
 
 
-def at_once(rank: Ints, seeds: Terminals, goals: Terminals) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Pairs of seeds and goals at one state to which no step leads."""
-    here, there = np.flatnonzero(rank[seeds.state] < 0), np.flatnonzero(rank[goals.state] < 0)
-    a, b = alike(seeds.state[here], goals.state[there])
+def at_once(rank: Ints, terminals: Terminals, goals: Terminals) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Pairs of terminals and goals at one state to which no step leads."""
+    here, there = np.flatnonzero(rank[terminals.state] < 0), np.flatnonzero(rank[goals.state] < 0)
+    a, b = alike(terminals.state[here], goals.state[there])
     return here[a], there[b]

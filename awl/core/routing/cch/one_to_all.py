@@ -69,7 +69,7 @@ def sweep(
     parent, lowest, start, head, up_start, up_head, up, down_start, down_head, down, seed_rank, seed_label, most, state, place,
     reached, of_rank, label,
 ):  # fmt: skip
-    """Fill `label` (s,) of the states at ranks from seeds: cost and owner in one number as in a plain search, none above `most`.
+    """Fill `label` (s,) of the states at ranks: cost and owner in one number, as in a plain search; none above `most`.
 
     `place` (c,) is -1 and `of_rank` (c,) `NOT_YET` throughout, and both are left so; `reached` (c,) is scratch. What comes from
     a rank has edges only to it and to what it has edges to itself: where none of those is reached and no seed lies below, all
@@ -122,7 +122,7 @@ def _none_reached(head, begin, end, of_rank):
 
 @njit(cache=True, nogil=True)
 def sweep_one(parent, up_start, up_head, up, down_start, down_head, down, seed_rank, seed_cost, label):
-    """Costs `label` (c,) of all ranks from the seeds of one place; `FAR` where there is no way."""
+    """Costs `label` (c,) of all ranks from the terminals of one place; `FAR` where there is no way."""
     label[:] = FAR
     for i in range(len(seed_rank)):
         label[seed_rank[i]] = min(label[seed_rank[i]], seed_cost[i])
@@ -199,7 +199,7 @@ def sweep_lanes_carrying(
     parent, up_start, up_head, up, up_far, local, down_start, down_head, down, down_far, seed_rank, seed_lane, seed_cost,
     seed_far, place, label, extra,
 ):  # fmt: skip
-    """The same, with the carried costs `extra` (d, LANES) of the same ways."""
+    """The same, with the accumulated costs `extra` (d, LANES) of the same ways."""
     climb = np.empty(len(parent), np.int32)
     size = climb_from(parent, seed_rank, place, climb)
     top, further = np.full((size, LANES), FAR), np.zeros((size, LANES), np.uint32)
@@ -247,7 +247,7 @@ def to_targets_carrying(label, extra, goal_row, goal_target, goal_cost, goal_far
 
 @njit(cache=True, nogil=True)
 def _seeds_of(rows, seed_start):
-    """The seeds of these places, and the lane of each: its place in `rows`."""
+    """The terminals of these places, and the lane of each: its place in `rows`."""
     total = 0
     for row in rows:
         total += seed_start[row + 1] - seed_start[row]
@@ -263,12 +263,12 @@ def _seeds_of(rows, seed_start):
 @njit(cache=True, nogil=True)
 def fill_rows(
     parent, up_start, up_head, up, local, down_start, down_head, down, seed_start, seed_rank, seed_cost, goal_row, goal_target,
-    goal_cost, rows, most, terminal_time, place, label, cost, watch,
+    goal_cost, rows, most, terminal_time, place, label, cost, token,
 ):  # fmt: skip
     """Fill `rows` of `cost` (s, t) with path cost plus `terminal_time`; UNREACHED where the cost exceeds `most`."""
     found = np.empty((cost.shape[1], LANES), np.uint32)
     for first in range(0, len(rows), LANES):
-        if stopped(watch, first, len(rows)):
+        if stopped(token, first, len(rows)):
             return
         some = rows[first : first + LANES]
         at, lane = _seeds_of(some, seed_start)
@@ -299,12 +299,12 @@ def fill_rows(
 def fill_rows_carrying(
     parent, up_start, up_head, up, up_far, local, down_start, down_head, down, down_far, seed_start, seed_rank, seed_cost,
     seed_far, goal_row, goal_target, goal_cost, goal_far, rows, most, terminal_time, far_terminal_time, place, label, extra,
-    cost, carried, watch,
+    cost, accumulated, token,
 ):  # fmt: skip
-    """The same, with what the ways carry in `carried` (s, t); 0 where there is none."""
+    """The same, with what the ways carry in `accumulated` (s, t); 0 where there is none."""
     found, further = np.empty((2, cost.shape[1], LANES), np.uint32)
     for first in range(0, len(rows), LANES):
-        if stopped(watch, first, len(rows)):
+        if stopped(token, first, len(rows)):
             return
         some = rows[first : first + LANES]
         at, lane = _seeds_of(some, seed_start)
@@ -318,4 +318,4 @@ def fill_rows_carrying(
             for i in range(len(some)):
                 reached, within = np.int64(found[t, i]), np.int64(found[t, i]) <= most
                 cost[some[i], t] = reached + terminal_time if within else UNREACHED
-                carried[some[i], t] = np.int64(further[t, i]) + far_terminal_time if within else 0
+                accumulated[some[i], t] = np.int64(further[t, i]) + far_terminal_time if within else 0

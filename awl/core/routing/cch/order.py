@@ -129,14 +129,14 @@ def _in_threads(
     """
     n, placed = len(start) - 1, 0
     order, place = np.arange(n, dtype=np.int32), np.arange(n, dtype=np.int64)
-    few, watch = max(FEW, n // SHARES), current_token()
+    few, token = max(FEW, n // SHARES), current_token()
 
     def work(a: int, b: int) -> tuple[int, list[tuple[int, int]]]:
         """How many nodes have found their place, and the regions that are left."""
         if b - a <= few:
-            _dissect(start, head, x, y, order, place, a, b, watch)
+            _dissect(start, head, x, y, order, place, a, b, token)
             return b - a, []
-        one, two = _cut(start, head, x, y, order, place, a, b, watch)
+        one, two = _cut(start, head, x, y, order, place, a, b, token)
         return b - two, [(a, one), (one, two)]
 
     with threads_of(None) as pool:
@@ -152,18 +152,18 @@ def _in_threads(
 
 
 @njit(cache=True, nogil=True)
-def _dissect(start, head, x, y, order, place, a, b, watch):
+def _dissect(start, head, x, y, order, place, a, b, token):
     """Bring the rows `a` to `b` of `order` into the order of elimination; `place` is where each node stands in it."""
     begins, ends = np.empty(4096, np.int64), np.empty(4096, np.int64)
     begins[0], ends[0] = a, b
     waiting = 1
-    while waiting > 0 and watch[0] == 0:
+    while waiting > 0 and token[0] == 0:
         waiting -= 1
         a, b = begins[waiting], ends[waiting]
         if b - a <= LEAF:
             _by_degree(start, head, place, order, a, b)
             continue
-        one, two = _cut(start, head, x, y, order, place, a, b, watch)
+        one, two = _cut(start, head, x, y, order, place, a, b, token)
         for begin, end in ((a, one), (one, two)):
             if end > begin:
                 begins[waiting], ends[waiting] = begin, end
@@ -171,7 +171,7 @@ def _dissect(start, head, x, y, order, place, a, b, watch):
 
 
 @njit(cache=True, nogil=True)
-def _cut(start, head, x, y, order, place, a, b, watch):
+def _cut(start, head, x, y, order, place, a, b, token):
     """Cut a region in two: its halves stand first, up to the two rows given back, and the nodes that part them last."""
     size = b - a
     # The region as a graph of its own, with the way back of each edge.
@@ -194,7 +194,7 @@ def _cut(start, head, x, y, order, place, a, b, watch):
             for f in range(inner[near[e]], inner[near[e] + 1]):
                 if near[f] == i:
                     back[e] = f
-    side = _best_cut(inner, near, back, x[order[a:b]], y[order[a:b]], watch)
+    side = _best_cut(inner, near, back, x[order[a:b]], y[order[a:b]], token)
     nodes = order[a:b].copy()
     ends = np.empty(3, np.int64)
     at = a
@@ -267,7 +267,7 @@ def _by_degree(start, head, place, order, a, b):
 
 
 @njit(cache=True, nogil=True)
-def _best_cut(start, head, back, x, y, watch):
+def _best_cut(start, head, back, x, y, token):
     """0, 1: the halves of a region; 2: the nodes that part them."""
     n = len(start) - 1
     best_side = np.zeros(n, np.int8)
@@ -284,7 +284,7 @@ def _best_cut(start, head, back, x, y, watch):
             along = x - y
         rows = np.argsort(along)
         outer = max(int(n * OUTER_SHARE), 1)
-        side, flow = _least_cut(start, head, back, rows, outer, least, watch)
+        side, flow = _least_cut(start, head, back, rows, outer, least, token)
         if flow < 0:
             continue
         least = min(least, flow + flow // 4)
@@ -326,7 +326,7 @@ def _parting(start, head, side):
 
 
 @njit(cache=True, nogil=True)
-def _least_cut(start, head, back, rows, outer, most, watch):
+def _least_cut(start, head, back, rows, outer, most, token):
     """Sides (0, 1) of a least cut between the first and last `outer` of `rows`, and its edges; -1 above `most` or stopped."""
     n = len(start) - 1
     kind = np.zeros(n, np.int8)
@@ -361,7 +361,7 @@ def _least_cut(start, head, back, rows, outer, most, watch):
             break
         cursor[:] = start[:-1]
         for first in range(outer):
-            if watch[0] != 0:
+            if token[0] != 0:
                 return kind, -1
             depth, at = 0, rows[first]
             while True:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from awl.core.kernels import njit_no_refcount
 from awl.core.network.costs import BLOCKED, NO_WAY, StepCosts
 from awl.core.routing.cch.customization import follows, rows_between, widest
-from awl.core.routing.cch.topology import FAR, STEP, Metric, Topology, Ways, edge_to
+from awl.core.routing.cch.topology import FAR, STEP, Metric, Topology, Unpacking, edge_to
 
 Ints = NDArray[np.int32]
 
@@ -45,15 +45,15 @@ def ways_again(
     topology: Topology,
     by_edge: Ints,
     metric: Metric,
-    ways: Ways,
+    unpacking: Unpacking,
     costs: tuple[StepCosts, StepCosts],
     looked_at: Ints,
-) -> Ways:
-    """What the edges of a metric that was customized again stand for; `costs` are cost and carried cost of the steps."""
-    made = Ways(ways.via.copy(), ways.carried.copy())
+) -> Unpacking:
+    """What the edges of a metric that was customized again stand for; `costs` are cost and accumulated cost of the steps."""
+    made = Unpacking(unpacking.via.copy(), unpacking.accumulated.copy())
     _ways_again(
         topology.start, topology.head, topology.lowest, by_edge, topology.edge, metric.cost,
-        _columns(costs[0]), _columns(costs[1]), looked_at, made.via, made.carried,
+        _columns(costs[0]), _columns(costs[1]), looked_at, made.via, made.accumulated,
     )  # fmt: skip
     return made
 
@@ -184,7 +184,7 @@ def _again(start, head, lowest, by_edge, edge_of, step_cost, first, cost):
 
 @njit(cache=True, nogil=True)
 def _ways_again(
-    start, head, lowest, by_edge, edge_of, cost, step_cost, step_carried, looked_at, via, carried
+    start, head, lowest, by_edge, edge_of, cost, step_cost, step_carried, looked_at, via, accumulated
 ):  # fmt: skip
     waiting = _waiting(start, looked_at)
     queued, row = np.zeros(len(head), np.uint8), np.empty(widest(start), np.int64)
@@ -200,7 +200,7 @@ def _ways_again(
             for way in range(2):
                 into, out = (one, two) if way == 0 else (two, one)
                 if cost[1, into] + cost[0, out] == cost[way, e] and cost[way, e] < FAR:
-                    over[way], far[way] = one, carried[1, into] + carried[0, out]
+                    over[way], far[way] = one, accumulated[1, into] + accumulated[0, out]
             below, one, two = _next_below(start, head, lowest, below, one, two, low, high)
         at = _first_on(by_edge, edge_of, e)
         found = np.zeros(2, np.uint8)
@@ -212,8 +212,8 @@ def _ways_again(
             at += 1
         changed = False
         for way in range(2):
-            if over[way] != via[way, e] or far[way] != carried[way, e]:
-                via[way, e], carried[way, e] = over[way], far[way]
+            if over[way] != via[way, e] or far[way] != accumulated[way, e]:
+                via[way, e], accumulated[way, e] = over[way], far[way]
                 changed = True
         if not changed:
             continue

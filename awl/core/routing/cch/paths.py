@@ -14,7 +14,7 @@ from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.cch.many_to_many import WORTH_TRIMMING, alike, at_once, ranked
 from awl.core.routing.cch.point_to_point import Ends, scratch_for, ways_of_pairs
 from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
-from awl.core.routing.path import ArcLists, StreetLeg, carried_with
+from awl.core.routing.path import ArcLists, StreetLeg, accumulated_with
 from awl.core.routing.snapping import Snapped
 from awl.core.routing.terminals import Terminals, entering, leaving
 
@@ -26,23 +26,23 @@ NO_WAY, OVER_STEPS, AT_ONCE, ALONG_LINK = 0, 1, 2, 3
 
 
 @dataclass(frozen=True)
-class Trips:
-    """Best ways of trips (k,): cost and carried cost without what a trip costs at its ends, -1 where there is no way.
+class PathBatch:
+    """Best ways of trips (k,): cost and accumulated cost without what a trip costs at its ends, -1 where there is no way.
 
     Arcs of trip i, in travel order, are `arc[start[i]:start[i + 1]]`, with the delay in ms before each; `begin` and `end` are
-    the fractions of its first and last link at which it begins and ends. `off` (2, k) is the way to the first link and from the
-    last, as shares of their lengths, where these are not the nearest ones. `mode` is the id of who makes them.
+    the fractions of its first and last link at which it begins and ends. `access_share` (2, k) is the way to the first link and
+    from the last, as shares of their lengths, where these are not the nearest ones. `mode` is the id of who makes them.
     """
 
     mode: str
     cost: Longs
-    carried: Longs
+    accumulated: Longs
     start: Longs
     arc: Ints
     delay_ms: Ints
     begin: NDArray[np.float64]
     end: NDArray[np.float64]
-    off: NDArray[np.float64]
+    access_share: NDArray[np.float64]
 
     def leg(self, i: int) -> StreetLeg | None:
         """One of the ways."""
@@ -52,8 +52,18 @@ class Trips:
         f, g = float(self.begin[i]), float(self.end[i])
         # A trip within one link may go against its drawing; one that ends where it begins goes along it.
         along = np.array([g >= f]) if len(arc) == 1 else (arc & 1) == 0
-        off = float(self.off[0, i]), float(self.off[1, i])
-        return StreetLeg(self.mode, arc >> 1, along, delay, f, g, int(self.cost[i]), int(self.carried[i]), off=off)
+        access_share = float(self.access_share[0, i]), float(self.access_share[1, i])
+        return StreetLeg(
+            self.mode,
+            arc >> 1,
+            along,
+            delay,
+            f,
+            g,
+            int(self.cost[i]),
+            int(self.accumulated[i]),
+            access_share=access_share,
+        )
 
 
 def trips_between(
@@ -64,19 +74,19 @@ def trips_between(
     measure: str,
     threads: int | None = None,
     progress: Progress | None = None,
-) -> Trips:
+) -> PathBatch:
     """The best way from each source to the target of the same row."""
     blocks = _blocks(hierarchy, network, (sources, targets), measure, threads, progress)
     parts = [block.trips() for block in blocks]
     if len(parts) == 1:
         return parts[0]
     counts = np.concatenate([np.zeros(1, np.int64), *(np.diff(part.start) for part in parts)])
-    cost, carried, arc, delay, begin, end = (
+    cost, accumulated, arc, delay, begin, end = (
         np.concatenate([getattr(part, name) for part in parts])
-        for name in ("cost", "carried", "arc", "delay_ms", "begin", "end")
+        for name in ("cost", "accumulated", "arc", "delay_ms", "begin", "end")
     )
-    off = np.concatenate([part.off for part in parts], axis=1)
-    return Trips(network.mode.id, cost, carried, np.cumsum(counts), arc, delay, begin, end, off)
+    access_share = np.concatenate([part.access_share for part in parts], axis=1)
+    return PathBatch(network.mode.id, cost, accumulated, np.cumsum(counts), arc, delay, begin, end, access_share)
 
 
 class _Block:
@@ -89,36 +99,36 @@ class _Block:
         ends: tuple[Snapped, Snapped],
         measure: str,
     ) -> None:
-        carried = carried_with(measure)
-        self._network, self._carried = network, carried
-        self._stands = ends[0].stands, ends[1].stands
-        self._first = leaving(ends[0], network, measure, carried)
-        self._goals = entering(ends[1], network, measure, carried)
+        accumulated = accumulated_with(measure)
+        self._network, self._carried = network, accumulated
+        self._stands = ends[0].access_points, ends[1].access_points
+        self._first = leaving(ends[0], network, measure, accumulated)
+        self._goals = entering(ends[1], network, measure, accumulated)
         count = len(ends[0].link)
         self._seeds, rank, self._onto = ranked(hierarchy, network, self._first, measure)
         topology = hierarchy.topology
-        sides, ways = hierarchy.sides(network, measure), hierarchy.ways(network, measure, carried)
+        reduced, ways = hierarchy.reduced(network, measure), hierarchy.unpacking(network, measure, accumulated)
         begins = Ends(self._seeds.starts(count), rank, self._seeds.cost.astype(np.int64))
         goal_rank = hierarchy.topology.rank[self._goals.state]
         arrive = Ends(self._goals.starts(count), goal_rank, self._goals.cost.astype(np.int64))
         scratch = scratch_for(hierarchy.topology.count)
-        self._ways = ways_of_pairs(topology, sides, ways, begins, arrive, scratch)
+        self._ways = ways_of_pairs(topology, reduced, ways, begins, arrive, scratch)
         self.cost = np.where(self._ways.cost <= NO_LIMIT, self._ways.cost, -1)
         self.kind = np.where(self.cost >= 0, OVER_STEPS, NO_WAY)
         served = np.maximum(self._ways.seed, 0), np.maximum(self._ways.goal, 0)
-        self.carried = np.zeros(count, np.int64)
+        self.accumulated = np.zeros(count, np.int64)
         if len(self._seeds.cost) and len(self._goals.cost):
-            whole = self._ways.carried + self._seeds.carried[served[0]] + self._goals.carried[served[1]]
-            self.carried = np.where(self.cost >= 0, whole, 0)
+            whole = self._ways.accumulated + self._seeds.accumulated[served[0]] + self._goals.accumulated[served[1]]
+            self.accumulated = np.where(self.cost >= 0, whole, 0)
         self._pair = np.full((2, count), -1, np.int64)
         self._try_at_once(hierarchy)
         self._try_along_links(measure)
 
-    def _better(self, trip: Longs, cost: Longs, carried: Longs, kind: int) -> NDArray[np.bool_]:
+    def _better(self, trip: Longs, cost: Longs, accumulated: Longs, kind: int) -> NDArray[np.bool_]:
         """Put other ways of some trips in where they cost no more; which ones do."""
         better = (self.cost[trip] < 0) | (cost <= self.cost[trip])
         at = trip[better]
-        self.cost[at], self.carried[at], self.kind[at] = cost[better], carried[better], kind
+        self.cost[at], self.accumulated[at], self.kind[at] = cost[better], accumulated[better], kind
         return better
 
     def _try_at_once(self, hierarchy: Hierarchy) -> None:
@@ -130,23 +140,23 @@ class _Block:
         order = np.argsort(-cost, kind="stable")  # the least is put in last
         a, b, cost = a[order], b[order], cost[order]
         trip = self._first.owner[a]
-        better = self._better(trip, cost, self._first.carried[a] + self._goals.carried[b], AT_ONCE)
+        better = self._better(trip, cost, self._first.accumulated[a] + self._goals.accumulated[b], AT_ONCE)
         self._pair[:, trip[better]] = a[better], b[better]
 
     def _try_along_links(self, measure: str) -> None:
         """Along one link without leaving it."""
         first, last = self._stands
         a, b = alike(_keyed(first), _keyed(last))
-        _, cost, carried = along_link(self._network, (first.take(a), last.take(b)), measure)
+        _, cost, accumulated = along_link(self._network, (first.take(a), last.take(b)), measure)
         usable = cost != UNREACHED
-        a, b, cost, carried = a[usable], b[usable], cost[usable], carried[usable]
+        a, b, cost, accumulated = a[usable], b[usable], cost[usable], accumulated[usable]
         order = np.argsort(-cost, kind="stable")  # the least is put in last
         a, b = a[order], b[order]
         trip = first.place[a]
-        better = self._better(trip, cost[order], carried[order], ALONG_LINK)
+        better = self._better(trip, cost[order], accumulated[order], ALONG_LINK)
         self._pair[:, trip[better]] = a[better], b[better]
 
-    def trips(self) -> Trips:
+    def trips(self) -> PathBatch:
         """The ways in full."""
         steps, onto, whole = self._ways, self._onto, self._network.states.steps
         over, once, along = (np.flatnonzero(self.kind == kind) for kind in (OVER_STEPS, AT_ONCE, ALONG_LINK))
@@ -171,25 +181,36 @@ class _Block:
         arc[start[once]], arc[start[once] + 1] = self._first.arc[a], self._goals.arc[b]
         delay[start[once] + 1] = last_delays(self._network, self._goals, b)
         used = np.zeros((2, len(self.kind)), np.int64)
-        used[:, over] = self._seeds.stand[seed], self._goals.stand[goal]
-        used[:, once] = self._first.stand[a], self._goals.stand[b]
+        used[:, over] = self._seeds.access_row[seed], self._goals.access_row[goal]
+        used[:, once] = self._first.access_row[a], self._goals.access_row[b]
         used[:, along] = self._pair[:, along]
         one_link = self._stands[0].take(used[0, along]), self._stands[1].take(used[1, along])
         arc[start[along]] = along_link(self._network, one_link, "distance")[0]
-        fraction, off = np.zeros((2, len(self.kind))), np.zeros((2, len(self.kind)))
+        fraction, access_share = np.zeros((2, len(self.kind))), np.zeros((2, len(self.kind)))
         found = self.kind != NO_WAY
-        for side, stands in enumerate(self._stands):
+        for side, access_points in enumerate(self._stands):
             rows = used[side, found]
-            fraction[side, found], off[side, found] = stands.fraction[rows], stands.off[rows]
+            fraction[side, found], access_share[side, found] = (
+                access_points.fraction[rows],
+                access_points.access_share[rows],
+            )
         way = ArcLists(start, arc, delay, *fraction).without_empty_ends()
-        return Trips(
-            self._network.mode.id, self.cost, self.carried, way.start, way.arc, way.delay_ms, way.begin, way.end, off
+        return PathBatch(
+            self._network.mode.id,
+            self.cost,
+            self.accumulated,
+            way.start,
+            way.arc,
+            way.delay_ms,
+            way.begin,
+            way.end,
+            access_share,
         )
 
 
-def _keyed(stands: AccessPoints) -> Longs:
+def _keyed(access_points: AccessPoints) -> Longs:
     """One number for the place and the link of each stand: trips of their own have no links in common with others."""
-    return stands.place.astype(np.int64) << 32 | stands.link
+    return access_points.place.astype(np.int64) << 32 | access_points.link
 
 
 def last_delays(network: Network, goals: Terminals, rows: NDArray[np.integer]) -> Ints:
@@ -199,7 +220,7 @@ def last_delays(network: Network, goals: Terminals, rows: NDArray[np.integer]) -
     mine = states.steps.tail[step] == goals.state[rows][nth]
     made = np.zeros(len(rows), np.int32)
     made[nth[mine][::-1]] = network.step_delay[step[mine]][::-1]  # the first of several counts
-    return np.where(goals.carried[rows] + goals.cost[rows] > 0, made, 0).astype(np.int32)
+    return np.where(goals.accumulated[rows] + goals.cost[rows] > 0, made, 0).astype(np.int32)
 
 
 def _blocks(
@@ -211,7 +232,7 @@ def _blocks(
     progress: Progress | None,
 ) -> list[_Block]:
     """Blocks of trips searched in threads."""
-    hierarchy.ways(network, measure, carried_with(measure))  # made once, not in every thread
+    hierarchy.unpacking(network, measure, accumulated_with(measure))  # made once, not in every thread
     count = len(ends[0].link)
     if count >= WORTH_TRIMMING:
         hierarchy.trim(network, measure)

@@ -39,30 +39,30 @@ class Side:
 
 
 @dataclass(frozen=True)
-class Sides:
+class ReducedGraph:
     """Both directions."""
 
     up: Side
     down: Side
 
-    def turned(self) -> Sides:
+    def reverse(self) -> ReducedGraph:
         """For coming to places rather than from them."""
-        return Sides(self.down, self.up)
+        return ReducedGraph(self.down, self.up)
 
 
-def untrimmed(topology: Topology, metric: Metric) -> Sides:
+def whole_graph(topology: Topology, metric: Metric) -> ReducedGraph:
     """All edges, for searches too few to be worth a second pass."""
     every = np.arange(len(topology.head), dtype=np.int32)
     up, down = (Side(topology.start, topology.head, cost, every) for cost in metric.cost)
-    return Sides(up, down)
+    return ReducedGraph(up, down)
 
 
-def trimmed(topology: Topology, metric: Metric) -> Sides:
+def reduced_graph(topology: Topology, metric: Metric) -> ReducedGraph:
     """Only the edges whose cost is the least between their ends."""
     least = metric.cost.copy()
     _perfect(topology.start, topology.head, least[0], least[1], current_token())
     raise_if_cancelled()
-    return Sides(
+    return ReducedGraph(
         *(_side(topology, cost, (cost == low) & (cost < FAR)) for cost, low in zip(metric.cost, least, strict=True))
     )
 
@@ -88,14 +88,14 @@ def _within(start, head, cost, edge, closure, local):
 
 
 @njit(cache=True, nogil=True)
-def _perfect(start, head, up, down, watch):
+def _perfect(start, head, up, down, token):
     """Edges of a supernode are final when it is its turn: the pairs above it have been looked at before."""
     wide = widest(start)
     between_up, between_down, row = np.empty(wide, np.uint32), np.empty(wide, np.uint32), np.empty(wide, np.int64)
     last, look, count = len(start) - 2, len(start) - 2, len(start) - 1
     while last >= 0:
         if last <= look:
-            if stopped(watch, count - last, count):
+            if stopped(token, count - last, count):
                 return
             look = last - OFTEN
         x = last

@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 
 from awl.core.kernels import njit_no_refcount, stopped
 from awl.core.progress import current_token, raise_if_cancelled
-from awl.core.routing.cch.perfect import Sides
-from awl.core.routing.cch.topology import FAR, STEP, Topology, Ways
+from awl.core.routing.cch.perfect import ReducedGraph
+from awl.core.routing.cch.topology import FAR, STEP, Topology, Unpacking
 from awl.core.routing.simd.vectors import fetch, load_unchecked, store_unchecked
 
 Ints = NDArray[np.int32]
@@ -62,13 +62,13 @@ def scratch_for(count: int) -> Scratch:
 
 @dataclass(frozen=True)
 class Found:
-    """Least costs (k,) of pairs, -1 where there is no way; carried costs; rows of the seed and the goal that serve.
+    """Least costs (k,) of pairs, -1 where there is no way; accumulated costs; rows of the seed and the goal that serve.
 
     `steps` of pair i are `steps[start[i]:start[i + 1]]`, in travel order; empty where only costs were asked for.
     """
 
     cost: Longs
-    carried: Longs
+    accumulated: Longs
     seed: Ints
     goal: Ints
     start: Longs
@@ -77,24 +77,25 @@ class Found:
 
 def ways_of_pairs(
     topology: Topology,
-    sides: Sides,
-    ways: Ways,
+    reduced: ReducedGraph,
+    unpacking: Unpacking,
     begins: Ends,
     ends: Ends,
     scratch: Scratch,
     listed: bool = True,
 ) -> Found:
-    """The best way of each pair; steps are listed if wanted. `sides` are all edges, or those best ways use."""
+    """The best way of each pair; steps are listed if wanted. `reduced` are all edges, or those best ways use."""
     found = _ways_of_pairs(
-        topology.parent, _edges(sides), topology.head, ways.via, ways.carried, begins.start, begins.rank, begins.cost,
+        topology.parent, _edges(reduced), topology.head, unpacking.via, unpacking.accumulated, begins.start, begins.rank,
+        begins.cost,
         ends.start, ends.rank, ends.cost, scratch.label, scratch.climbed, listed, current_token(),
     )  # fmt: skip
     raise_if_cancelled()
     return Found(*found)
 
 
-def _edges(sides: Sides) -> tuple[tuple[NDArray[Any], ...], ...]:
-    return tuple((side.start, side.head, side.cost, side.edge) for side in (sides.up, sides.down))
+def _edges(reduced: ReducedGraph) -> tuple[tuple[NDArray[Any], ...], ...]:
+    return tuple((side.start, side.head, side.cost, side.edge) for side in (reduced.up, reduced.down))
 
 
 @njit_no_refcount
@@ -159,7 +160,7 @@ def _next_rank(parent, cursor, waiting):
 @njit_no_refcount
 def _meet(
     parent,
-    sides,
+    reduced,
     from_rank,
     from_cost,
     from_begin,
@@ -176,8 +177,8 @@ def _meet(
     waiting = _begin(0, from_rank, from_cost, from_begin, from_end, label, cursor, 0)
     waiting = _begin(1, to_rank, to_cost, to_begin, to_end, label, cursor, waiting)
     if to_end > to_begin and from_end > from_begin:
-        _fetch_above(0, sides[0], parent, np.int64(from_rank[from_begin]), label)
-        _fetch_above(1, sides[1], parent, np.int64(to_rank[to_begin]), label)
+        _fetch_above(0, reduced[0], parent, np.int64(from_rank[from_begin]), label)
+        _fetch_above(1, reduced[1], parent, np.int64(to_rank[to_begin]), label)
     best, where, size = np.int64(FAR), np.int64(-1), 0
     while waiting > 0:
         at, waiting = _next_rank(parent, cursor, waiting)
@@ -187,9 +188,9 @@ def _meet(
         if up + down < best:
             best, where = up + down, at
         if up < best:
-            _climb(0, sides[0], at, label)
+            _climb(0, reduced[0], at, label)
         if down < best:
-            _climb(1, sides[1], at, label)
+            _climb(1, reduced[1], at, label)
     return best, where, size
 
 
@@ -225,7 +226,8 @@ def _most_ends(from_start, to_start):
 
 @njit(cache=True, nogil=True)
 def _ways_of_pairs(
-    parent, sides, head, via, carried, from_start, from_rank, from_cost, to_start, to_rank, to_cost, label, climbed, listed, watch
+    parent, reduced, head, via, accumulated, from_start, from_rank, from_cost, to_start, to_rank, to_cost, label, climbed,
+    listed, token
 ):  # fmt: skip
     pairs = len(from_start) - 1
     least, extra = np.full(pairs, -1, np.int64), np.zeros(pairs, np.int64)
@@ -235,10 +237,11 @@ def _ways_of_pairs(
     rows, cursor = np.empty(256, np.int64), np.empty(_most_ends(from_start, to_start), np.int32)
     size = 0
     for p in range(pairs):
-        if p & 15 == 0 and stopped(watch, p, pairs):
+        if p & 15 == 0 and stopped(token, p, pairs):
             break
         best, where, touched = _meet(
-            parent, sides, from_rank, from_cost, from_start[p], from_start[p + 1], to_rank, to_cost, to_start[p], to_start[p + 1],
+            parent, reduced, from_rank, from_cost, from_start[p], from_start[p + 1], to_rank, to_cost, to_start[p],
+            to_start[p + 1],
             label, cursor, climbed,
         )  # fmt: skip
         if where >= 0:
@@ -246,14 +249,14 @@ def _ways_of_pairs(
             # Edges of the way up come last first, so they are put in from the end of those of the way down.
             count = 0
             for side in (1, 0):
-                at, edge = _came_over(side, sides[side], where, label)
+                at, edge = _came_over(side, reduced[side], where, label)
                 while at >= 0:
-                    extra[p] += carried[side, edge]
+                    extra[p] += accumulated[side, edge]
                     if count == len(rows):
                         rows = np.concatenate((rows, rows))
                     rows[count] = 2 * edge + side
                     count += 1
-                    at, edge = _came_over(side, sides[side], at, label)
+                    at, edge = _came_over(side, reduced[side], at, label)
                 if side == 1:
                     goal[p] = edge
                     rows[:count] = rows[:count][::-1].copy()

@@ -77,15 +77,15 @@ class Metric:
 
 
 @dataclass(frozen=True)
-class Ways:
-    """What the edges (2, m) stand for, and a carried cost.
+class Unpacking:
+    """What the edges (2, m) stand for, and a accumulated cost.
 
     A shortcut leads over a rank below its ends; `via` is the edge from that rank to the lower end, and further on in the same row
     stands the one to the higher. Where the edge is step i, `via` is `STEP - i`; -1 where there is no way.
     """
 
     via: Ints
-    carried: Costs
+    accumulated: Costs
 
 
 def topology_of(
@@ -191,7 +191,7 @@ def _gathered(source, begin, end, i, seen, head, size):
 
 
 @njit(cache=True, nogil=True)
-def _eliminated(around_start, around, watch):
+def _eliminated(around_start, around, token):
     """Higher neighbours of each rank once all below it have been taken out, ascending."""
     n = len(around_start) - 1
     start = np.zeros(n + 1, np.int64)
@@ -200,7 +200,7 @@ def _eliminated(around_start, around, watch):
     seen = np.full(n, -1, np.int32)
     size = 0
     for i in range(n):
-        if i & 4095 == 0 and stopped(watch, i, n):
+        if i & 4095 == 0 and stopped(token, i, n):
             break
         begin = size
         seen[i] = i

@@ -15,14 +15,14 @@ NEVER = np.int32(2**31 - 1)
 
 
 @njit_no_refcount
-def _settle(rows, seeds, first, last, within, label, ways, far, nth, order, heap):
+def _settle(rows, terminals, first, last, within, label, ways, far, nth, order, heap):
     """Best costs `label` up to `within`, the number of best `ways` to each state, and what the shortest of them carries.
 
     States are put into `order` as they settle; `nth` is where each stands in it. Returns how many they are. `heap` has room for
-    all steps and seeds.
+    all steps and terminals.
     """
-    start, head, weight, carried = rows[:4]
-    seed_state, seed_cost, seed_far = seeds[1:4]
+    start, head, weight, accumulated = rows[:4]
+    seed_state, seed_cost, seed_far = terminals[1:4]
     waiting, size = 0, 0
     for i in range(first, last):
         state, cost = seed_state[i], seed_cost[i]
@@ -46,7 +46,7 @@ def _settle(rows, seeds, first, last, within, label, ways, far, nth, order, heap
             over, state = here + weight[row], head[row]
             if over > within or over > label[state]:
                 continue
-            distance = far[at] + carried[row]
+            distance = far[at] + accumulated[row]
             if over < label[state]:
                 label[state], ways[state], far[state] = over, ways[at], distance
                 waiting = pushed(heap, waiting, (over << 32) | state)
@@ -57,7 +57,7 @@ def _settle(rows, seeds, first, last, within, label, ways, far, nth, order, heap
 
 
 @njit_no_refcount
-def _reach(j, settled, order, label, ways, far, within, goals, best, ways_to, far_to, touched):
+def _reach(j, settled, order, label, ways, far, within, goals, best, access_costs, far_to, touched):
     """Costs of the other places by way of the states their trips end from, likewise; how many were `touched`."""
     goal_start, goal_place, goal_cost, goal_far = goals[:4]
     size = 0
@@ -69,24 +69,26 @@ def _reach(j, settled, order, label, ways, far, within, goals, best, ways_to, fa
                 continue
             distance = far[u] + goal_far[g]
             if cost == best[k]:
-                ways_to[k] += ways[u]
+                access_costs[k] += ways[u]
                 far_to[k] = min(far_to[k], distance)
                 continue
             if best[k] == NEVER:
                 touched[size] = k
                 size += 1
-            best[k], ways_to[k], far_to[k] = cost, ways[u], distance
+            best[k], access_costs[k], far_to[k] = cost, ways[u], distance
     return size
 
 
 @njit_no_refcount
-def _reach_along(j, places, stands, arc_costs, on_links, within, best, ways_to, far_to, along, touched, size):
+def _reach_along(
+    j, places, access_points, arc_costs, on_links, within, best, access_costs, far_to, along, touched, size
+):
     """Costs of places on the same links without leaving them; how many were touched by now, and how many such ways there are.
 
     The ways are put into `along`: stand of the place, of the other, and cost; those that do not cost the least are none.
     """
     node = places[0]
-    first, place, link, fraction, way, far = stands[:6]
+    first, place, link, fraction, way, far = access_points[:6]
     listed = 0
     for s in range(first[j], first[j + 1]):
         for i in range(on_links[0][link[s]], on_links[0][link[s] + 1]):
@@ -105,13 +107,13 @@ def _reach_along(j, places, stands, arc_costs, on_links, within, best, ways_to, 
             listed += 1
             distance = np.int64(np.rint(share * max(arc_costs[1][arc], 0))) + far[s] + far[t]
             if cost == best[k]:
-                ways_to[k] += 1.0
+                access_costs[k] += 1.0
                 far_to[k] = min(far_to[k], distance)
                 continue
             if best[k] == NEVER:
                 touched[size] = k
                 size += 1
-            best[k], ways_to[k], far_to[k] = cost, 1.0, distance
+            best[k], access_costs[k], far_to[k] = cost, 1.0, distance
     return size, listed
 
 
@@ -133,7 +135,22 @@ def _sum_up(j, places, touched, size, best, far_to, settings, sums):
 
 @njit_no_refcount
 def _hand_back(
-    j, settled, order, nth, label, ways, best, ways_to, along, rows, seeds, goals, places, stands, sums, work
+    j,
+    settled,
+    order,
+    nth,
+    label,
+    ways,
+    best,
+    access_costs,
+    along,
+    rows,
+    terminals,
+    goals,
+    places,
+    access_points,
+    sums,
+    work,
 ):
     """Trips to the places that were reached, back through the states in the opposite order: on arcs and at nodes.
 
@@ -142,14 +159,14 @@ def _hand_back(
     start, head, weight, _, arc_of, node_of = rows
     goal_start, goal_place, goal_cost, _, goal_arc, goal_stand = goals
     node, _, _, worth = places
-    _, place, link, fraction = stands[:4]
+    _, place, link, fraction = access_points[:4]
     on_arc, at_node = sums[5:7]
     onward, ending, piece_link, piece_ends, piece_trips, listed = work
     pieces = 0
     for i in range(listed):
         s, t = along[0][i], along[1][i]
         if along[2][i] == best[place[t]]:
-            piece_link[pieces], piece_trips[pieces] = link[s], worth[place[t]] / ways_to[place[t]]
+            piece_link[pieces], piece_trips[pieces] = link[s], worth[place[t]] / access_costs[place[t]]
             piece_ends[pieces, 0], piece_ends[pieces, 1] = fraction[s], fraction[t]
             pieces += 1
     for i in range(settled):
@@ -158,7 +175,7 @@ def _hand_back(
             k = goal_place[g]
             if k == j or np.int64(label[u]) + goal_cost[g] != best[k]:
                 continue
-            trips = worth[k] * ways[u] / ways_to[k]
+            trips = worth[k] * ways[u] / access_costs[k]
             if node[k] >= 0:
                 ending[u] += trips
                 continue
@@ -176,21 +193,21 @@ def _hand_back(
                 on_arc[arc_of[row]] += trips
         if node[j] != node_of[u]:
             at_node[node_of[u]] += onward[u]
-    for i in range(seeds[0][j], seeds[0][j + 1]):
-        u = seeds[1][i]
-        if seeds[2][i] == label[u] and node[j] < 0:
-            s = seeds[5][i]
+    for i in range(terminals[0][j], terminals[0][j + 1]):
+        u = terminals[1][i]
+        if terminals[2][i] == label[u] and node[j] < 0:
+            s = terminals[5][i]
             piece_link[pieces], piece_trips[pieces] = link[s], (onward[u] + ending[u]) / ways[u]
-            piece_ends[pieces, 0], piece_ends[pieces, 1] = fraction[s], 1 - (seeds[4][i] & 1)
+            piece_ends[pieces, 0], piece_ends[pieces, 1] = fraction[s], 1 - (terminals[4][i] & 1)
             pieces += 1
     return pieces
 
 
 @njit_no_refcount
-def _lay_pieces(pieces, work, on_links, stands, passing, on_link):
+def _lay_pieces(pieces, work, on_links, access_points, passing, on_link):
     """Trips over parts of links: counted at the places between that stand nearest there, and on the link by the share of it."""
     piece_link, piece_ends, piece_trips = work[2:5]
-    (first, place, _, fraction), (link_start, on_link_stands) = stands[:4], on_links
+    (first, place, _, fraction), (link_start, on_link_stands) = access_points[:4], on_links
     for i in range(pieces):
         link, trips = piece_link[i], piece_trips[i]
         low, high = min(piece_ends[i, 0], piece_ends[i, 1]), max(piece_ends[i, 0], piece_ends[i, 1])
@@ -202,13 +219,19 @@ def _lay_pieces(pieces, work, on_links, stands, passing, on_link):
 
 
 @njit(cache=True, nogil=True)
-def searched_and_passed(sources, rows, seeds, goals, places, stands, arc_costs, on_links, settings, sums, watch):
+def searched_and_passed(
+    sources, rows, terminals, goals, places, access_points, arc_costs, on_links, settings, sums, token
+):
     """Add to the `sums` what the `sources`, rows of the places (k,), give.
 
-    `rows`: offsets, heads, costs, carried costs and arcs of the steps, and the node of each state. `seeds`: offsets by place,
-    states, costs, carried costs, arcs, stands. `goals`: offsets by state, places, costs, carried costs, arcs, stands. `places`:
-    node (-1 between nodes), x, y in metres, weight. `stands`: offsets by place, place, link, fraction, cost and carried cost of
-    the way, and the most ways along links from one place. `arc_costs`: cost and carried cost of each arc. `on_links`: stands by
+    `rows`: offsets, heads, costs, accumulated costs and arcs of the steps, and the node of each state. `terminals`: offsets by
+    place,
+    states, costs, accumulated costs, arcs, access points. `goals`: offsets by state, places, costs, accumulated costs, arcs,
+    access points. `places`:
+    node (-1 between nodes), x, y in metres, weight. `access_points`: offsets by place, place, link, fraction, cost and
+    accumulated cost of
+    the way, and the most ways along links from one place. `arc_costs`: cost and accumulated cost of each arc. `on_links`:
+    access points by
     link and fraction. `settings`: radius less the terminal time, the terminal time, decay per thousandth, thousandths in a unit,
     whether costs are distances. `sums`: reached, cost, gravity, straight and passing of places, on arcs, at nodes, on parts of
     links.
@@ -217,29 +240,50 @@ def searched_and_passed(sources, rows, seeds, goals, places, stands, arc_costs, 
     label, nth = np.full(states, NEVER), np.full(states, -1, np.int32)
     ways, far, order = np.zeros(states), np.zeros(states, np.int64), np.empty(states, np.int32)
     onward, ending = np.zeros(states), np.zeros(states)
-    heap = np.empty(len(rows[1]) + len(seeds[1]) + 1, np.int64)
+    heap = np.empty(len(rows[1]) + len(terminals[1]) + 1, np.int64)
     best, touched = np.full(count, NEVER), np.empty(count, np.int32)
-    ways_to, far_to = np.zeros(count), np.zeros(count, np.int64)
-    along = np.empty(stands[6], np.int32), np.empty(stands[6], np.int32), np.empty(stands[6], np.int64)
-    most = len(goals[1]) + stands[6] + len(seeds[1])
+    access_costs, far_to = np.zeros(count), np.zeros(count, np.int64)
+    along = (
+        np.empty(access_points[6], np.int32),
+        np.empty(access_points[6], np.int32),
+        np.empty(access_points[6], np.int64),
+    )
+    most = len(goals[1]) + access_points[6] + len(terminals[1])
     piece_link, piece_ends, piece_trips = np.empty(most, np.int32), np.empty((most, 2)), np.empty(most)
     for turn in range(len(sources)):
-        if stopped(watch, turn, len(sources)):
+        if stopped(token, turn, len(sources)):
             return
         j = sources[turn]
-        if stands[0][j] == stands[0][j + 1]:
+        if access_points[0][j] == access_points[0][j + 1]:
             continue
-        settled = _settle(rows, seeds, seeds[0][j], seeds[0][j + 1], within, label, ways, far, nth, order, heap)
-        size = _reach(j, settled, order, label, ways, far, within, goals, best, ways_to, far_to, touched)
+        settled = _settle(
+            rows, terminals, terminals[0][j], terminals[0][j + 1], within, label, ways, far, nth, order, heap
+        )
+        size = _reach(j, settled, order, label, ways, far, within, goals, best, access_costs, far_to, touched)
         size, listed = _reach_along(
-            j, places, stands, arc_costs, on_links, within, best, ways_to, far_to, along, touched, size
+            j, places, access_points, arc_costs, on_links, within, best, access_costs, far_to, along, touched, size
         )
         _sum_up(j, places, touched, size, best, far_to, settings, sums)
         work = onward, ending, piece_link, piece_ends, piece_trips, listed
         pieces = _hand_back(
-            j, settled, order, nth, label, ways, best, ways_to, along, rows, seeds, goals, places, stands, sums, work
+            j,
+            settled,
+            order,
+            nth,
+            label,
+            ways,
+            best,
+            access_costs,
+            along,
+            rows,
+            terminals,
+            goals,
+            places,
+            access_points,
+            sums,
+            work,
         )
-        _lay_pieces(pieces, work, on_links, stands, sums[4], sums[7])
+        _lay_pieces(pieces, work, on_links, access_points, sums[4], sums[7])
         for i in range(settled):
             u = order[i]
             label[u], nth[u], ways[u], onward[u], ending[u] = NEVER, -1, 0.0, 0.0, 0.0

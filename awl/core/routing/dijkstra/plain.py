@@ -25,7 +25,7 @@ from awl.core.routing.dijkstra.search import (
     rows_to_targets,
     search,
 )
-from awl.core.routing.path import StreetLeg, carried_with, leg_over
+from awl.core.routing.path import StreetLeg, accumulated_with, leg_over
 from awl.core.routing.snapping import Snapped
 from awl.core.routing.terminals import Terminals, entering, leaving
 
@@ -33,7 +33,7 @@ NO_NODES = np.zeros(0, np.uint8)
 SearchAll = Callable[
     [Network, tuple[Snapped, Snapped], str, int, int | None, Progress], tuple[NDArray[np.int32], NDArray[np.int64]]
 ]
-"""Costs and carried costs between places that all have a street: network, ends, measure, limit, threads, progress."""
+"""Costs and accumulated costs between places that all have a street: network, ends, measure, limit, threads, progress."""
 
 
 @dataclass(frozen=True)
@@ -49,7 +49,7 @@ class Arrivals:
     measure: str
     direction: str
     label: NDArray[np.int64]
-    carried: NDArray[np.int64]
+    accumulated: NDArray[np.int64]
     entry: NDArray[np.int32]
     head_start: NDArray[np.int32] | None = None
 
@@ -103,13 +103,13 @@ def owners_of(label: NDArray[np.int64]) -> NDArray[np.int32]:
     return np.where(label == NO_LABEL, -1, label & OWNER_MASK).astype(np.int32)
 
 
-def seeds_of(
+def terminals_of(
     network: Network, places: Snapped, measure: str, direction: str, head_start: NDArray[np.int32] | None = None
 ) -> Terminals:
     """Where a search `from` or `to` places begins, each with its `head_start` (k,) already spent."""
     check_direction(direction)
-    seeds = (leaving if direction == "from" else entering)(places, network, measure, carried_with(measure))
-    return seeds if head_start is None else replace(seeds, cost=seeds.cost + head_start[seeds.owner])
+    terminals = (leaving if direction == "from" else entering)(places, network, measure, accumulated_with(measure))
+    return terminals if head_start is None else replace(terminals, cost=terminals.cost + head_start[terminals.owner])
 
 
 def arrivals(
@@ -126,18 +126,18 @@ def arrivals(
 
     What a trip costs at its ends is counted. Carried costs and entries are filled only `with_path`; else they come back empty.
     """
-    carried = carried_with(measure)
-    seeds = seeds_of(network, places, measure, direction, head_start)
+    accumulated = accumulated_with(measure)
+    terminals = terminals_of(network, places, measure, direction, head_start)
     count = network.states.count
     label = np.full(count, NO_LABEL)
     kept = count if with_path else 0
     summed, entry = np.zeros(kept, np.int64), np.full(kept, -1, np.int32)
     search(
-        *network.search_rows(measure, carried, direction),
-        seeds.state,
-        seeds.cost + np.int32(network.terminal_time(measure)),
-        seeds.carried,
-        seeds.owner,
+        *network.search_rows(measure, accumulated, direction),
+        terminals.state,
+        terminals.cost + np.int32(network.terminal_time(measure)),
+        terminals.accumulated,
+        terminals.owner,
         np.int32(min(limit, int(NO_LIMIT))),
         wanted,
         label,
@@ -160,7 +160,7 @@ def matrix(
     carrying: bool = True,
     search_all: SearchAll | None = None,
 ) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
-    """Cost and carried cost from every source to every target (s, t); UNREACHED where there is no way.
+    """Cost and accumulated cost from every source to every target (s, t); UNREACHED where there is no way.
 
     Carried costs are left out, and the second array empty, unless `carrying`. `search_all` searches between places that all have
     a street; by one plain search from each where it is left out.
@@ -191,23 +191,24 @@ def _searched(
     threads: int | None,
     progress: Progress,
 ) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
-    """Cost and carried cost (s, t) between places that all have a street, by one plain search from each."""
-    carried = carried_with(measure)
+    """Cost and accumulated cost (s, t) between places that all have a street, by one plain search from each."""
+    accumulated = accumulated_with(measure)
     source, target = ends
-    rows_of = network.search_rows(measure, carried, "from")
-    goals = entering(target, network, measure, carried)
+    rows_of = network.search_rows(measure, accumulated, "from")
+    goals = entering(target, network, measure, accumulated)
     goal_start = goals.starts(len(target.link))
     cost = np.full((len(source.link), len(target.link)), UNREACHED, np.int32)
     extra = np.zeros(cost.shape, np.int64)
 
     def block(rows: NDArray[np.int64]) -> None:
-        seeds = leaving(source.take(rows), network, measure, carried)
+        terminals = leaving(source.take(rows), network, measure, accumulated)
         rows_to_targets(
-            *rows_of, seeds.starts(len(rows)), seeds.state, seeds.cost, seeds.carried, goal_start, goals.state, goals.cost,
-            goals.carried, within, cost[rows[0] : rows[-1] + 1], extra[rows[0] : rows[-1] + 1], watch,
+            *rows_of, terminals.starts(len(rows)), terminals.state, terminals.cost, terminals.accumulated, goal_start,
+            goals.state, goals.cost,
+            goals.accumulated, within, cost[rows[0] : rows[-1] + 1], extra[rows[0] : rows[-1] + 1], token,
         )  # fmt: skip
 
-    count, watch = len(source.link), current_token()
+    count, token = len(source.link), current_token()
     size = max(1, count // 64)
     blocks = np.split(np.arange(count), np.arange(size, count, size))
     with threads_of(threads) as pool:
@@ -216,16 +217,16 @@ def _searched(
             progress.step(done / len(blocks), f"{done * count // len(blocks)} of {count} starts")
     reached = cost != UNREACHED
     cost[reached] += network.terminal_time(measure)
-    extra[reached] += network.terminal_time(carried)
+    extra[reached] += network.terminal_time(accumulated)
     put_aside(network, measure, sorted_pairs(along_links(network, ends, measure)), within, cost, extra)
     return cost, extra
 
 
 def best_leg(network: Network, places: Snapped, source: int, target: int, measure: str) -> StreetLeg | None:
     """The path of least cost from one place to another, or None where there is none."""
-    carried = carried_with(measure)
+    accumulated = accumulated_with(measure)
     a, b = places.take(np.array([source])), places.take(np.array([target]))
-    goals = entering(b, network, measure, carried)
+    goals = entering(b, network, measure, accumulated)
     wanted = np.zeros(network.states.count, np.uint8)
     wanted[goals.state] = 1
     found = arrivals(network, a, measure, wanted=wanted, with_path=True)
@@ -237,7 +238,11 @@ def best_leg(network: Network, places: Snapped, source: int, target: int, measur
         return direct
     if direct is not None and direct.cost <= at_goal[best]:
         return direct
-    state, steps, start = int(goals.state[best]), network.states.steps, network.search_rows(measure, carried, "from")[0]
+    state, steps, start = (
+        int(goals.state[best]),
+        network.states.steps,
+        network.search_rows(measure, accumulated, "from")[0],
+    )
     arcs, delays = [int(goals.arc[best])], last_delays(network, goals, np.array([best])).tolist()
     end_state = state
     while found.entry[state] >= 0:
@@ -245,23 +250,24 @@ def best_leg(network: Network, places: Snapped, source: int, target: int, measur
         arcs.append(int(steps.arc[step]))
         delays.append(int(network.step_delay[step]))
         state = int(np.searchsorted(start, found.entry[state], side="right")) - 1
-    seeds = leaving(a, network, measure, carried)
-    used = _used(seeds, state)
-    arcs.append(int(seeds.arc[used]))
+    terminals = leaving(a, network, measure, accumulated)
+    used = _used(terminals, state)
+    arcs.append(int(terminals.arc[used]))
     delays.append(0)
-    first, last = a.stands.take(seeds.stand[[used]]), b.stands.take(goals.stand[[best]])
+    first, last = a.access_points.take(terminals.access_row[[used]]), b.access_points.take(goals.access_row[[best]])
     return leg_over(
         network.mode.id, np.array(arcs[::-1], np.int32), np.array(delays[::-1], np.int32),
         (float(first.fraction[0]), float(last.fraction[0])),
-        int(at_goal[best]), int(found.carried[end_state] + goals.carried[best]), (float(first.off[0]), float(last.off[0])),
+        int(at_goal[best]), int(found.accumulated[end_state] + goals.accumulated[best]), (float(first.access_share[0]),
+        float(last.access_share[0])),
     )  # fmt: skip
 
 
 def _direct(network: Network, a: Snapped, b: Snapped, measure: str) -> StreetLeg | None:
     """The way along one link without leaving it."""
-    i, j = alike(a.stands.link, b.stands.link)
-    first, last = a.stands.take(i), b.stands.take(j)
-    arc, cost, carried = along_link(network, (first, last), measure)
+    i, j = alike(a.access_points.link, b.access_points.link)
+    first, last = a.access_points.take(i), b.access_points.take(j)
+    arc, cost, accumulated = along_link(network, (first, last), measure)
     if len(arc) == 0 or cost.min() == UNREACHED:
         return None
     best = int(np.argmin(cost))
@@ -269,11 +275,11 @@ def _direct(network: Network, a: Snapped, b: Snapped, measure: str) -> StreetLeg
     return StreetLeg(
         network.mode.id, one >> 1, (one & 1) == 0, nothing,
         float(first.fraction[best]), float(last.fraction[best]), int(cost[best]),
-        int(carried[best]), off=(float(first.off[best]), float(last.off[best])),
+        int(accumulated[best]), access_share=(float(first.access_share[best]), float(last.access_share[best])),
     )  # fmt: skip
 
 
-def _used(seeds: Terminals, state: int) -> int:
+def _used(terminals: Terminals, state: int) -> int:
     """The cheapest seed at a state: the one from which the way goes on."""
-    rows = np.flatnonzero(seeds.state == state)
-    return int(rows[np.argmin(seeds.cost[rows])])
+    rows = np.flatnonzero(terminals.state == state)
+    return int(rows[np.argmin(terminals.cost[rows])])

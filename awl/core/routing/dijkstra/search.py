@@ -2,8 +2,8 @@
 
 Source: E. W. Dijkstra, *A note on two problems in connexion with graphs*, Numer. Math. 1 (1959); lazy deletion.
 Costs are int32 (milliseconds or millimetres); arrivals above `limit` are never stored, so no sum can overflow.
-A search has many seeds (node, cost, owner). A node's label is one int64 that holds cost and owner, cost first: the least
-label is the least cost and, between equal costs, the lowest owner, whatever the order of the seeds.
+A search has many terminals (node, cost, owner). A node's label is one int64 that holds cost and owner, cost first: the least
+label is the least cost and, between equal costs, the lowest owner, whatever the order of the terminals.
 Complexity O(arcs log nodes) for what lies within the limit.
 The kernels hold no global state and release the interpreter lock: threads may share the arrays.
 """
@@ -24,15 +24,15 @@ NO_LABEL = np.int64(2**63 - 1)
 
 @njit(cache=True, nogil=True)
 def search(
-    start, head, weight, carried_weight, seed_node, seed_cost, seed_carried, seed_owner, limit, wanted, label, carried, entry,
-    watch,
+    start, head, weight, carried_weight, seed_node, seed_cost, seed_carried, seed_owner, limit, wanted, label, accumulated, entry,
+    token,
 ):  # fmt: skip
-    """Fill `label`, `carried` and `entry` (CSR row of the arc by which a node was reached, -1 at a seed).
+    """Fill `label`, `accumulated` and `entry` (CSR row of the arc by which a node was reached, -1 at a seed).
 
-    `label` (n,) comes in filled with NO_LABEL; `entry` (n,) with -1, or empty when not needed; `carried` (n,) with 0, or
+    `label` (n,) comes in filled with NO_LABEL; `entry` (n,) with -1, or empty when not needed; `accumulated` (n,) with 0, or
     empty. `wanted` (n,) marks nodes the caller needs: when all of them are settled the search ends, and labels of nodes
     not yet settled are upper bounds only; pass an empty array to search everything within `limit`. When the work of which
-    `watch` is was stopped it ends, with labels that say nothing.
+    `token` is was stopped it ends, with labels that say nothing.
 
     Labels never fall along an arc, so each node is settled once and each arc relaxed once: the heap holds at most one
     entry per arc and seed. It is written out here, not called, because that halves the time.
@@ -44,7 +44,7 @@ def search(
     for node in range(len(wanted)):
         missing += wanted[node]
     ends_early = missing > 0
-    carries, enters = len(carried) > 0, len(entry) > 0
+    carries, enters = len(accumulated) > 0, len(entry) > 0
     highest = (np.int64(limit) << OWNER_BITS) | OWNER_MASK
     for i in range(len(seed_node)):
         key = (np.int64(seed_cost[i]) << OWNER_BITS) | np.int64(seed_owner[i])
@@ -52,7 +52,7 @@ def search(
             continue
         label[seed_node[i]] = key
         if carries:
-            carried[seed_node[i]] = seed_carried[i]
+            accumulated[seed_node[i]] = seed_carried[i]
         at = size
         size += 1
         while at > 0:
@@ -67,7 +67,7 @@ def search(
     looked = 0
     while size > 0:
         looked += 1
-        if looked & 4095 == 0 and watch[0] != 0:
+        if looked & 4095 == 0 and token[0] != 0:
             break
         top, node = keys[0], nodes[0]
         size -= 1
@@ -101,7 +101,7 @@ def search(
                 continue
             label[other] = reached
             if carries:
-                carried[other] = carried[node] + carried_weight[row]
+                accumulated[other] = accumulated[node] + carried_weight[row]
             if enters:
                 entry[other] = row
             at = size
@@ -120,7 +120,7 @@ def search(
 @njit(cache=True, nogil=True)
 def rows_to_targets(
     start, head, weight, carried_weight, seed_start, seed_state, seed_cost, seed_carried, goal_start, goal_state, goal_cost,
-    goal_carried, limit, cost, carried_cost, watch,
+    goal_carried, limit, cost, carried_cost, token,
 ):  # fmt: skip
     """Fill the rows `cost` and `carried_cost` (sources, targets): one search per source, ended when all targets settle.
 
@@ -132,17 +132,17 @@ def rows_to_targets(
     for i in range(len(goal_state)):
         wanted[goal_state[i]] = 1
     label = np.empty(n, np.int64)
-    carried = np.empty(n, np.int64)
+    accumulated = np.empty(n, np.int64)
     no_entry = np.empty(0, np.int32)
     no_owner = np.zeros(len(seed_state), np.int32)
     for s in range(len(seed_start) - 1):
-        if stopped(watch, s, len(seed_start) - 1):
+        if stopped(token, s, len(seed_start) - 1):
             return
         label[:] = NO_LABEL
         a, b = seed_start[s], seed_start[s + 1]
         search(
             start, head, weight, carried_weight, seed_state[a:b], seed_cost[a:b], seed_carried[a:b], no_owner[a:b],
-            limit, wanted, label, carried, no_entry, watch,
+            limit, wanted, label, accumulated, no_entry, token,
         )  # fmt: skip
         for t in range(len(goal_start) - 1):
             best, best_carried = np.int64(UNREACHED), np.int64(0)
@@ -151,7 +151,7 @@ def rows_to_targets(
                 if label[state] != NO_LABEL:
                     arrival = (label[state] >> OWNER_BITS) + goal_cost[i]
                     if arrival < best:
-                        best, best_carried = arrival, carried[state] + goal_carried[i]
+                        best, best_carried = arrival, accumulated[state] + goal_carried[i]
             if best <= limit:
                 cost[s, t] = best
                 carried_cost[s, t] = best_carried

@@ -72,16 +72,18 @@ class Clock:
         row = int(self.curve[arc >> 1])
         return float(arrival_at(self.share[row], self.done[row], begin, free_ms))
 
-    def free_beside(self, stands: AccessPoints) -> NDArray[np.float64]:
+    def free_beside(self, access_points: AccessPoints) -> NDArray[np.float64]:
         """What the way to each stand takes in free flow, in ms, on the quicker side of its link."""
-        pair = np.stack([self.free_ms[2 * stands.link], self.free_ms[2 * stands.link + 1]])
+        pair = np.stack([self.free_ms[2 * access_points.link], self.free_ms[2 * access_points.link + 1]])
         least = np.where(pair < 0.0, np.inf, pair).min(axis=0)
-        return np.where((stands.off > 0.0) & np.isfinite(least), stands.off * least, 0.0)
+        return np.where(
+            (access_points.access_share > 0.0) & np.isfinite(least), access_points.access_share * least, 0.0
+        )
 
-    def beside(self, stands: AccessPoints, row: int, begin: float) -> float:
+    def access_time(self, access_points: AccessPoints, row: int, begin: float) -> float:
         """Time of arrival at an access point for a departure at `begin` towards it."""
-        ms = float(self.free_beside(stands.take(np.array([row])))[0])
-        return self.done_by(2 * int(stands.link[row]), ms, begin) if ms > 0.0 else begin
+        ms = float(self.free_beside(access_points.take(np.array([row])))[0])
+        return self.done_by(2 * int(access_points.link[row]), ms, begin) if ms > 0.0 else begin
 
 
 def curves_on(network: Network) -> tuple[NDArray[np.float64], NDArray[np.int8]]:
@@ -129,7 +131,7 @@ def _done_by(share: NDArray[np.float64], done: NDArray[np.float64], time: float)
 @njit(cache=True, nogil=True)
 def search_by_clock(
     start, head, free_ms, delay_ms, curve, share, done, seed_state, seed_time, goal_state, goal_ms, goal_delay, goal_curve,
-    least, label, entry, watch,
+    least, label, entry, token,
 ):  # fmt: skip
     """Fill `label` (s,) with earliest times in ms since midnight of the day of departure, and `entry` with rows of steps.
 
@@ -154,7 +156,7 @@ def search_by_clock(
     looked = 0
     while len(heap) > 0:
         looked += 1
-        if looked & 4095 == 0 and watch[0] != 0:
+        if looked & 4095 == 0 and token[0] != 0:
             return
         key, state = heapq.heappop(heap)
         if settled[state]:
@@ -206,25 +208,27 @@ def best_leg_by_clock(
     clock, states = Clock.of(network), network.states
     a, b = places.take(np.array([source])), places.take(np.array([target]))
     start, head, number = network.rows("from")
-    seeds, goals = leaving(a, network, "time", "distance"), entering(b, network, "time", "distance")
-    begin, end = a.stands, b.stands
-    begun = [clock.beside(begin, i, depart_ms) for i in range(len(begin.link))]
-    f = begin.fraction[seeds.stand]
-    parts = np.where(begin.at_node[seeds.stand], 0.0, np.where(seeds.arc & 1, f, 1.0 - f))
+    terminals, goals = leaving(a, network, "time", "distance"), entering(b, network, "time", "distance")
+    begin, end = a.access_points, b.access_points
+    begun = [clock.access_time(begin, i, depart_ms) for i in range(len(begin.link))]
+    f = begin.fraction[terminals.access_row]
+    parts = np.where(begin.at_node[terminals.access_row], 0.0, np.where(terminals.arc & 1, f, 1.0 - f))
     times = [
-        clock.after(arc, share, begun[stand])
-        for arc, share, stand in zip(seeds.arc.tolist(), parts.tolist(), seeds.stand.tolist(), strict=True)
+        clock.after(arc, share, begun[access_row])
+        for arc, share, access_row in zip(
+            terminals.arc.tolist(), parts.tolist(), terminals.access_row.tolist(), strict=True
+        )
     ]
     # Who comes to a place that stands at a node uses no part of a link.
-    enters = ~end.at_node[goals.stand]
-    g = end.fraction[goals.stand]
+    enters = ~end.at_node[goals.access_row]
+    g = end.fraction[goals.access_row]
     share = np.where(enters, np.where(goals.arc & 1, 1.0 - g, g), 0.0)
-    rest = share * np.maximum(clock.free_ms[goals.arc], 0.0) + clock.free_beside(end)[goals.stand]
+    rest = share * np.maximum(clock.free_ms[goals.arc], 0.0) + clock.free_beside(end)[goals.access_row]
     delay = np.array([_delay_onto(network, *one) for one in zip(goals.state.tolist(), goals.arc.tolist(), strict=True)])
     delay = np.where(enters, delay, 0) if len(delay) else np.zeros(0, np.int64)
     label, entry = np.full(states.count, NEVER), np.full(states.count, -1, np.int32)
     search_by_clock(
-        start, head, clock.row_ms, clock.row_delay, clock.row_curve, clock.share, clock.done, seeds.state.astype(np.int64),
+        start, head, clock.row_ms, clock.row_delay, clock.row_curve, clock.share, clock.done, terminals.state.astype(np.int64),
         np.array(times), goals.state.astype(np.int64), rest, delay.astype(np.float64), clock.curve[goals.arc >> 1],
         np.zeros(0) if least is None else least, label, entry, current_token(),
     )  # fmt: skip
@@ -250,17 +254,17 @@ def best_leg_by_clock(
         arcs.append(int(states.steps.arc[step]))
         delays.append(int(network.step_delay[step]))
         state = int(states.steps.tail[step])
-    used = min((time, i) for i, time in enumerate(times) if seeds.state[i] == state)[1]
-    arcs.append(int(seeds.arc[used]))
+    used = min((time, i) for i, time in enumerate(times) if terminals.state[i] == state)[1]
+    arcs.append(int(terminals.arc[used]))
     delays.append(0)
-    ends = begin.take(seeds.stand[[used]]), end.take(goals.stand[[row]])
+    ends = begin.take(terminals.access_row[[used]]), end.take(goals.access_row[[row]])
     return _leg(network, clock, arcs[::-1], np.array(delays[::-1], np.int32), ends, depart_ms)
 
 
 def _along_links(
     network: Network, clock: Clock, begin: AccessPoints, end: AccessPoints
 ) -> list[tuple[int, float, int, int]]:
-    """Ways along one link without leaving it: arc, what it takes in free flow, rows of the stands."""
+    """Ways along one link without leaving it: arc, what it takes in free flow, rows of the access points."""
     i, j = alike(begin.link, end.link)
     first, last = begin.take(i), end.take(j)
     arc, cost, _ = along_link(network, (first, last), "time")
@@ -287,18 +291,18 @@ def _leg(
 ) -> StreetLeg:
     """A leg with the time of each link as the clock has it."""
     fractions = float(ends[0].fraction[0]), float(ends[1].fraction[0])
-    off = float(ends[0].off[0]), float(ends[1].off[0])
-    leg = leg_over(network.mode.id, np.array(arcs, np.int32), delays, fractions, 0, 0, off)
+    access_share = float(ends[0].access_share[0]), float(ends[1].access_share[0])
+    leg = leg_over(network.mode.id, np.array(arcs, np.int32), delays, fractions, 0, 0, access_share)
     begin, end = np.where(leg.along, 0.0, 1.0), np.where(leg.along, 1.0, 0.0)
     begin[0], end[-1] = leg.start, leg.end
     share, travelled = np.abs(end - begin), 2 * leg.links + ~leg.along
     passing, time = np.zeros(len(travelled)), depart_ms
     for i, arc in enumerate(travelled.tolist()):
-        after = (clock.beside(ends[0], 0, time) if i == 0 else time) + float(leg.delay_ms[i])
+        after = (clock.access_time(ends[0], 0, time) if i == 0 else time) + float(leg.delay_ms[i])
         after = clock.after(arc, float(share[i]), after)
         if i == len(travelled) - 1:
-            after = clock.beside(ends[1], 0, after)
+            after = clock.access_time(ends[1], 0, after)
         passing[i], time = after - time - float(leg.delay_ms[i]), after
     metres = float((share * network.length_mm[leg.links]).sum())
-    metres += float(np.dot(off, network.length_mm[leg.links[[0, -1]]]))
-    return replace(leg, cost=round(time - depart_ms), carried=round(metres), passing_ms=passing)
+    metres += float(np.dot(access_share, network.length_mm[leg.links[[0, -1]]]))
+    return replace(leg, cost=round(time - depart_ms), accumulated=round(metres), passing_ms=passing)

@@ -45,7 +45,7 @@ def _over_edge(typing: Any, near: Any, a: Any, far: Any, b: Any, cost: Any) -> A
 
 
 def _over_edge_carrying(
-    typing: Any, near: Any, near_extra: Any, a: Any, far: Any, far_extra: Any, b: Any, cost: Any, carried: Any
+    typing: Any, near: Any, near_extra: Any, a: Any, far: Any, far_extra: Any, b: Any, cost: Any, accumulated: Any
 ) -> Any:
     """The same, and `far_extra[b]` becomes `near_extra[a] + carried` in the lanes in which the way over the edge is shorter."""
 
@@ -130,7 +130,7 @@ def _least_over(typing: Any, label: Any, i: Any, head: Any, cost: Any, begin: An
 
 
 def _least_over_carrying(
-    typing: Any, label: Any, extra: Any, i: Any, head: Any, cost: Any, carried: Any, begin: Any, end: Any, own: Any
+    typing: Any, label: Any, extra: Any, i: Any, head: Any, cost: Any, accumulated: Any, begin: Any, end: Any, own: Any
 ) -> Any:  # fmt: skip
     """The same, and `extra[i]` is that of the way which is least."""
 
@@ -151,7 +151,7 @@ def _least_over_carrying(
         v.store(builder.load(best_extra), extras, mine)
         return context.get_dummy_value()
 
-    kinds = (label, extra, types.int64, head, cost, carried, types.int64, types.int64, types.uint8)
+    kinds = (label, extra, types.int64, head, cost, accumulated, types.int64, types.int64, types.uint8)
     return types.void(*kinds), generate
 
 
