@@ -30,21 +30,15 @@ Json = dict[str, Any]
 def read_streets(path: str | Path, area: Any = None) -> Streets:
     """Build the streets of a map extract, a line layer or a ready graph.
 
-    Parameters
-    ----------
-    path : str or Path
-        A file of any kind that `awl build` reads.
-    area : geometry, optional
-        A polygon in degrees (anything with a `__geo_interface__`) to which the streets are cut.
+    Parameters:
+        path: A file of any kind that `awl build` reads.
+        area: A polygon in degrees (anything with a `__geo_interface__`) to which the streets are cut.
 
     Returns:
-    -------
-    Streets
+        Streets
 
     Raises:
-    ------
-    AwlError
-        If the file cannot be read, or holds no street.
+        AwlError: if the file cannot be read, or holds no street.
     """
     folder = tempfile.mkdtemp(prefix="awl-streets-")
     try:
@@ -59,7 +53,11 @@ def read_streets(path: str | Path, area: Any = None) -> Streets:
 
 
 def open_study(path: str | Path) -> Streets:
-    """Open a study file; what is asked of it may name its layers, as in `places="cool_rooms"`."""
+    """Open a study file; what is asked of it may name its layers, as in `places="cool_rooms"`.
+
+    Parameters:
+        path: the study file.
+    """
     return Streets(Study(Path(path)))
 
 
@@ -87,22 +85,20 @@ class Streets:
     def network(self, mode: str = "walk", at: str | None = None) -> ModeNetwork:
         """The streets as a mode may use them.
 
-        Parameters
-        ----------
-        mode : str
-            One of `modes`.
-        at : str, optional
-            Local date and time such as `2026-06-03T08:00`; free flow where nothing is said.
+        Parameters:
+            mode: one of `modes`.
+            at: local date and time such as `2026-06-03T08:00`; free flow where nothing is said.
         """
         return ModeNetwork(self._study, mode, at)
 
     def ask(self, question: str, **inputs: Any) -> Result:
         """Ask any question of docs/questions.md by its id, with its inputs by their names.
 
+        Parameters:
+            question: the id of the question.
+
         Raises:
-        ------
-        AwlError
-            If there is no such question, or an input is unknown or faulty; the message names what there is.
+            AwlError: if there is no such question, or an input is unknown or faulty; the message names what there is.
         """
         return Result(ask(self._study, question, _inputs(inputs)))
 
@@ -131,32 +127,47 @@ class ModeNetwork:
     ) -> Result:
         """How far one gets from places, or comes from to them with `direction="to"`.
 
-        Parameters
-        ----------
-        places : array, geometries or layer
-            Where trips begin.
-        minutes, metres : sequence of float
-            The limits, ascending: either times or distances.
-        **inputs
-            Further inputs of the question `isochrone`.
+        Parameters:
+            places: where trips begin.
+            minutes, metres: the limits, ascending: either times or distances.
+            **inputs: further inputs of the question `isochrone`.
         """
         return Result(self._ask("isochrone", {"places": places, **_limits(minutes, metres), **inputs}))
 
     def route(self, waypoints: Any, **inputs: Any) -> Result:
-        """By which way one gets from point to point; `measure=["distance"]` for the shortest."""
+        """By which way one gets from point to point; `measure=["distance"]` for the shortest.
+
+        Parameters:
+            waypoints: positions (k, 2) in degrees, a layer, or node numbers.
+        """
         return Result(self._ask("route", {"waypoints": waypoints, **inputs}))
 
     def matrix(self, sources: Any, targets: Any = None, **inputs: Any) -> Matrix:
-        """How long it takes from each source to each target (the sources themselves where none are given)."""
+        """How long it takes from each source to each target (the sources themselves where none are given).
+
+        Parameters:
+            sources: positions (s, 2) in degrees, or a layer.
+            targets: positions (t, 2) in degrees, or a layer; the sources where None.
+        """
         answer = self._ask("matrix", {"from": sources, "to": sources if targets is None else targets, **inputs})
         return Matrix(answer)
 
     def access(self, zones: Any, places: Any, minutes: Sequence[float] = (10,), **inputs: Any) -> Result:
-        """How many people of zones reach places within limits; `fields` are the columns that count people."""
+        """How many people of zones reach places within limits; `fields` are the columns that count people.
+
+        Parameters:
+            zones: polygons, or a layer, with people.
+            places: positions (k, 2) in degrees, or a layer.
+            minutes: the limits, ascending.
+        """
         return Result(self._ask("access", {"zones": zones, "places": places, "limits": list(minutes), **inputs}))
 
     def catchment(self, places: Any, **inputs: Any) -> Result:
-        """Which place each street is nearest to."""
+        """Which place each street is nearest to.
+
+        Parameters:
+            places: positions (k, 2) in degrees, or a layer.
+        """
         return Result(self._ask("catchment", {"places": places, **inputs}))
 
     def __repr__(self) -> str:
@@ -185,7 +196,11 @@ class Result:
         return self._answer.part(name)
 
     def geojson(self, part: str | None = None) -> Json:
-        """A part as a GeoJSON FeatureCollection in degrees; the first that has a geometry where none is named."""
+        """A part as a GeoJSON FeatureCollection in degrees; the first that has a geometry where none is named.
+
+        Parameters:
+            part: the name of the part; the first that fits where None.
+        """
         named = [part] if part is not None else self.parts
         drawn = next((table for table in map(self._part, named) if table.has_geometry), None)
         if drawn is None:
@@ -196,12 +211,19 @@ class Result:
         """A part as a `pyarrow.Table`, geometry left out; the one the answer shows where none is named.
 
         Its fields say their unit and what they measure in their metadata, under `about`.
+
+        Parameters:
+            part: the name of the part; the first that fits where None.
         """
         shown = self._answer.view.tables[0].part if self._answer.view.tables else self.parts[0]
         return self._part(part or shown).arrow()
 
     def to_geopandas(self, part: str | None = None) -> Any:
-        """A part as a GeoDataFrame in WGS 84; needs the package geopandas."""
+        """A part as a GeoDataFrame in WGS 84; needs the package geopandas.
+
+        Parameters:
+            part: the name of the part; the first that fits where None.
+        """
         try:
             import geopandas
         except ImportError as error:
@@ -209,7 +231,12 @@ class Result:
         return geopandas.GeoDataFrame.from_features(self.geojson(part), crs="EPSG:4326")
 
     def save(self, path: str | Path, part: str | None = None) -> None:
-        """Write a part, or the whole answer as JSON, in the format of the file's ending."""
+        """Write a part, or the whole answer as JSON, in the format of the file's ending.
+
+        Parameters:
+            path: the file; its ending decides the format.
+            part: the name of the part; the first that fits where None.
+        """
         target = Path(path)
         target.write_bytes(answer_bytes(self._answer, part, target.suffix.lstrip(".").lower(), target.name))
 

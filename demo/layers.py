@@ -162,11 +162,11 @@ def write_places(path: Path, town: Town, lots: Lots, made: Survey, rng: Generato
         "cost": (rng.integers(18, 90, len(hopes)) * 1000).tolist(),
     }
     write_vector(path, "candidate_rooms", np.array(hopes, dtype=object), _objects(columns), WGS84)
-    population_points = np.flatnonzero(lots.residents > 0)
+    homes = np.flatnonzero(lots.residents > 0)
     kinds, names, points = [], [], []
     for kind, count, word in SERVICES:
         for n, row in enumerate(
-            rng.choice(population_points, count, replace=False, p=lots.residents[population_points] / lots.residents[population_points].sum())
+            rng.choice(homes, count, replace=False, p=lots.residents[homes] / lots.residents[homes].sum())
         ):
             kinds.append(kind)
             names.append(f"{lots.parcel_quarter[int(lots.on_parcel[row])]} {word} {n + 1}")

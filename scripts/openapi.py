@@ -1,4 +1,4 @@
-"""Write what the front end knows of the server: the OpenAPI document its types are generated from, and the questions its tests use."""
+"""Write what the front end knows of the server: the OpenAPI document of its types, and the questions of its tests."""
 
 from __future__ import annotations
 

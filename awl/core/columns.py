@@ -25,7 +25,11 @@ class Categorical:
 
     @classmethod
     def of(cls, texts: Iterable[str | None]) -> Categorical:
-        """Encode texts in order of first appearance."""
+        """Encode texts in order of first appearance.
+
+        Parameters:
+            texts: the texts, None where there is none.
+        """
         builder = CategoricalBuilder()
         for row, text in enumerate(texts):
             if text is not None:
@@ -38,7 +42,11 @@ class Categorical:
         return len(self.codes)
 
     def take(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> Categorical:
-        """The column restricted to `rows` (indices or a mask)."""
+        """The column restricted to `rows` (indices or a mask).
+
+        Parameters:
+            rows: which rows: numbers (k,) or a mask.
+        """
         return Categorical(self.codes[rows], self.values)
 
     def compact(self) -> Categorical:
@@ -48,7 +56,11 @@ class Categorical:
         return Categorical((codes - first).astype(np.int32), tuple(self.values[code] for code in used[first:]))
 
     def isin(self, wanted: Iterable[str]) -> NDArray[np.bool_]:
-        """Mask of the rows whose value is one of `wanted`."""
+        """Mask of the rows whose value is one of `wanted`.
+
+        Parameters:
+            wanted: the values that are looked for.
+        """
         lookup = np.zeros(len(self.values) + 1, bool)  # last entry answers code -1
         index = {value: code for code, value in enumerate(self.values)}
         for value in wanted:
@@ -57,7 +69,11 @@ class Categorical:
         return lookup[self.codes]
 
     def equals(self, value: str) -> NDArray[np.bool_]:
-        """Mask of the rows whose value is `value`."""
+        """Mask of the rows whose value is `value`.
+
+        Parameters:
+            value: the value that is looked for.
+        """
         return self.isin((value,))
 
     def present(self) -> NDArray[np.bool_]:
@@ -65,7 +81,12 @@ class Categorical:
         return self.codes >= 0
 
     def lookup(self, table: Sequence[float], missing: float) -> NDArray[np.float64]:
-        """Replace each value by the number at its place in `table`, absent ones by `missing`."""
+        """Replace each value by the number at its place in `table`, absent ones by `missing`.
+
+        Parameters:
+            table: a number for each distinct value.
+            missing: the number for rows without a value.
+        """
         return np.append(np.asarray(table, float), missing)[self.codes]
 
     def decode(self) -> list[str | None]:
@@ -74,7 +95,11 @@ class Categorical:
         return [values[code] for code in self.codes]
 
     def at(self, row: int) -> str | None:
-        """The text of one row."""
+        """The text of one row.
+
+        Parameters:
+            row: the row.
+        """
         code = self.codes[row]
         return None if code < 0 else self.values[code]
 
@@ -89,13 +114,22 @@ class CategoricalBuilder:
         self._index: dict[str, int] = {}
 
     def set(self, row: int, text: str) -> None:
-        """Give `row` the value `text`; rows arrive in ascending order."""
+        """Give `row` the value `text`; rows arrive in ascending order.
+
+        Parameters:
+            row: the row.
+            text: its value.
+        """
         self._filled.append(row)
         self._codes.append(self._index.setdefault(text, len(self._index)))
         self.rows = row + 1
 
     def finish(self, rows: int) -> Categorical:
-        """The column, `rows` long."""
+        """The column, `rows` long.
+
+        Parameters:
+            rows: how many rows the column has.
+        """
         codes = np.full(rows, MISSING, np.int32)
         codes[self._filled] = self._codes
         return Categorical(codes, tuple(self._index))

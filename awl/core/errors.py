@@ -46,6 +46,10 @@ class Cancelled(Exception):
 def nearest(word: str, known: Iterable[str]) -> str:
     """A question that offers the known word most like a mistyped one, such as " Is it 'walk'?"; empty where none is like it.
 
+    Parameters:
+        word: what was written.
+        known: the words there are.
+
     >>> nearest("isochron", ["isochrone", "route"])
     " Is it 'isochrone'?"
     """

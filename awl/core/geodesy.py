@@ -21,7 +21,14 @@ _ELLIPSOID = Geod(ellps="WGS84")
 def segment_lengths(
     lon1: NDArray[np.float64], lat1: NDArray[np.float64], lon2: NDArray[np.float64], lat2: NDArray[np.float64]
 ) -> NDArray[np.float64]:
-    """Geodesic length in metres of each segment (lon1, lat1)-(lon2, lat2), degrees in."""
+    """Geodesic length in metres of each segment (lon1, lat1)-(lon2, lat2), degrees in.
+
+    Parameters:
+        lon1: longitudes (k,) where segments begin, in degrees.
+        lat1: latitudes (k,) where segments begin, in degrees.
+        lon2: longitudes (k,) where segments end, in degrees.
+        lat2: latitudes (k,) where segments end, in degrees.
+    """
     return np.asarray(_ELLIPSOID.inv(lon1, lat1, lon2, lat2)[2], float).reshape(np.shape(lon1))
 
 
@@ -34,7 +41,12 @@ class LocalPlane:
 
     @classmethod
     def around(cls, lon: NDArray[np.float64], lat: NDArray[np.float64]) -> LocalPlane:
-        """The plane centred on the middle of the given points."""
+        """The plane centred on the middle of the given points.
+
+        Parameters:
+            lon: longitudes (k,) in degrees.
+            lat: latitudes (k,) in degrees.
+        """
         return cls(round(float(lon.min() + lon.max()) / 2, 4), round(float(lat.min() + lat.max()) / 2, 4))
 
     @cached_property
@@ -47,19 +59,37 @@ class LocalPlane:
         return Transformer.from_crs(4326, self.crs, always_xy=True)
 
     def xy(self, lon: NDArray[np.float64], lat: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Degrees to metres in the plane."""
+        """Degrees to metres in the plane.
+
+        Parameters:
+            lon: longitudes (k,) in degrees.
+            lat: latitudes (k,) in degrees.
+        """
         x, y = self._forward.transform(lon, lat)
         return np.asarray(x, float), np.asarray(y, float)
 
     def lonlat(self, x: NDArray[np.float64], y: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Metres in the plane to degrees."""
+        """Metres in the plane to degrees.
+
+        Parameters:
+            x: metres (k,) to the east in the plane.
+            y: metres (k,) to the north in the plane.
+        """
         lon, lat = self._forward.transform(x, y, direction="INVERSE")
         return np.asarray(lon, float), np.asarray(lat, float)
 
     def project(self, geometries: NDArray[np.object_]) -> NDArray[np.object_]:
-        """Shapely geometries in degrees, moved to the plane."""
+        """Shapely geometries in degrees, moved to the plane.
+
+        Parameters:
+            geometries: geometries (n,).
+        """
         return shapely.transform(geometries, lambda c: np.column_stack(self.xy(c[:, 0], c[:, 1])))
 
     def unproject(self, geometries: NDArray[np.object_]) -> NDArray[np.object_]:
-        """Shapely geometries in the plane, moved to degrees."""
+        """Shapely geometries in the plane, moved to degrees.
+
+        Parameters:
+            geometries: geometries (n,).
+        """
         return shapely.transform(geometries, lambda c: np.column_stack(self.lonlat(c[:, 0], c[:, 1])))

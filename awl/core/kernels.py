@@ -17,6 +17,12 @@ njit_no_refcount: Any = njit(**_OPTIONS)
 
 @njit_no_refcount
 def stopped(token: Any, done: Any, whole: Any) -> Any:
-    """Write how much of the whole is done into a `token` (3,); return whether the work should stop."""
+    """Write how much of the whole is done into a `token` (3,); return whether the work should stop.
+
+    Parameters:
+        token: cancel token (3,).
+        done: how much is done.
+        whole: how much there is to do.
+    """
     token[1], token[2] = done, whole
     return token[0] != 0

@@ -34,6 +34,9 @@ class Repair(NamedTuple):
 def repaired(shapes: NDArray[np.object_]) -> Repair:
     """Make the polygons among shapes valid; other shapes are left as they are.
 
+    Parameters:
+        shapes: geometries (n,).
+
     Raises:
         AwlError: a polygon crosses itself more than `MAX_CROSSINGS` times.
     """

@@ -31,6 +31,10 @@ def parse_position(text: str, near: Box | None = None) -> tuple[float, float] | 
     Two plain numbers are latitude and longitude, as maps give them, unless only the other order lies in or near the box `near`
     (west, south, east, north) or on Earth.
 
+    Parameters:
+        text: what was pasted.
+        near: west, south, east and north of the study; None where there is none.
+
     >>> parse_position("41°17'24''N 36°12'W")
     (-36.2, 41.29)
     >>> parse_position("geo:41.29,-36.2")

@@ -38,13 +38,26 @@ class Progress:
         self.token: CancelToken = np.zeros(3, np.int64)
 
     def step(self, fraction: float, message: str) -> None:
-        """Report that `fraction` of the work is done and `message` comes next."""
+        """Report that `fraction` of the work is done and `message` comes next.
+
+        Parameters:
+            fraction: how much of the work is done, from 0 to 1.
+            message: what is done next, for the reader.
+
+        Raises:
+            Cancelled: somebody has stopped the work.
+        """
         if self._stopped.is_set():
             raise Cancelled
         self.tell(fraction, message)
 
     def tell(self, fraction: float, message: str) -> None:
-        """Report without stopping."""
+        """Report without stopping.
+
+        Parameters:
+            fraction: how much of the work is done, from 0 to 1.
+            message: what is done next, for the reader.
+        """
         if self._listener is not None:
             self._listener(min(max(fraction, 0.0), 1.0), message)
 
@@ -54,7 +67,12 @@ class Progress:
         self.token[STOPPED] = 1
 
     def part(self, start: float, end: float) -> Progress:
-        """A view of this progress for a sub-task that takes it from `start` to `end`."""
+        """A view of this progress for a sub-task that takes it from `start` to `end`.
+
+        Parameters:
+            start: how much of the whole is done before.
+            end: how much is done after.
+        """
         return _Part(self, start, end)
 
     @contextmanager
@@ -68,7 +86,11 @@ class Progress:
 
     @contextmanager
     def inside(self, message: str) -> Iterator[None]:
-        """Report from a thread how far the one kernel within is, which is all of this progress."""
+        """Report from a thread how far the one kernel within is, which is all of this progress.
+
+        Parameters:
+            message: what is done next, for the reader.
+        """
         self.step(0.0, message)
         belongs = _RUNNING.get() is not None
         token = current_token() if belongs else self.token
@@ -131,5 +153,9 @@ def cores() -> int:
 
 
 def threads_of(count: int | None) -> ThreadPoolExecutor:
-    """Threads in which kernels belong to the work that is running here; as many as there are cores where nothing is said."""
+    """Threads in which kernels belong to the work that is running here; as many as there are cores where nothing is said.
+
+    Parameters:
+        count: how many; as many as there are cores where None.
+    """
     return ThreadPoolExecutor(count or cores(), initializer=_RUNNING.set, initargs=(_RUNNING.get(),))

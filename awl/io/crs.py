@@ -16,7 +16,12 @@ WGS84 = "EPSG:4326"
 
 
 def known(crs: str, source: str = "") -> CRS:
-    """The system of a code or definition; raises when there is no such."""
+    """The system of a code or definition; raises when there is no such.
+
+    Parameters:
+        crs: EPSG code or definition.
+        source: the name of the file, for messages.
+    """
     try:
         return CRS.from_user_input(crs)
     except ProjError as error:
@@ -30,7 +35,11 @@ def known(crs: str, source: str = "") -> CRS:
 
 
 def named(crs: str | None) -> str | None:
-    """A system as a person writes it: its code and name."""
+    """A system as a person writes it: its code and name.
+
+    Parameters:
+        crs: EPSG code or definition of the coordinate system; None where none is stated.
+    """
     if crs is None:
         return None
     system = known(crs)
@@ -39,19 +48,33 @@ def named(crs: str | None) -> str | None:
 
 
 def off_earth(shapes: Any) -> NDArray[np.bool_]:
-    """Which shapes (n,) have a coordinate in degrees that is not finite or lies beyond the poles or the date line."""
+    """Which shapes (n,) have a coordinate in degrees that is not finite or lies beyond the poles or the date line.
+
+    Parameters:
+        shapes: geometries (n,).
+    """
     xy, row = shapely.get_coordinates(shapes, return_index=True)
     off = ~((np.abs(xy[:, 0]) <= 180) & (np.abs(xy[:, 1]) <= 90))
     return np.bincount(row[off], minlength=len(shapes)).astype(bool)
 
 
 def mostly(faulty: NDArray[np.bool_]) -> bool:
-    """Whether faults are so many that what is said of all rows must be wrong, and not the rows."""
+    """Whether faults are so many that what is said of all rows must be wrong, and not the rows.
+
+    Parameters:
+        faulty: mask (n,) of the faulty rows.
+    """
     return bool(faulty.sum() * 2 >= len(faulty)) and bool(faulty.any())
 
 
 def not_on_earth(shapes: Any, label: str, first: int = 1) -> dict[int, str]:
-    """Where and why shapes in degrees cannot be used, by row; rows are named `label` and counted from `first`."""
+    """Where and why shapes in degrees cannot be used, by row; rows are named `label` and counted from `first`.
+
+    Parameters:
+        shapes: geometries (n,).
+        label: what a row is called, such as `line`.
+        first: the number of the first row.
+    """
     return {
         int(row): f"{label} {row + first}: Its coordinates lie nowhere on Earth"
         for row in np.flatnonzero(off_earth(shapes))
@@ -64,6 +87,11 @@ def to_degrees(shapes: Any, crs: str | None, source: str) -> Any:
     Raises `AwlError` of kind `crs-missing` when none is given and the numbers cannot be degrees, of kind `crs-wrong` when they
     do not fit the one given: half of them or more lie nowhere on Earth. Fewer are single faults, to be found by `off_earth`.
     Numbers that can be degrees, without a stated system, are left to the caller to ask about.
+
+    Parameters:
+        shapes: geometries (n,).
+        crs: EPSG code or definition of the coordinate system; None where none is stated.
+        source: the name of the file, for messages.
     """
     if crs is None:
         raise AwlError(

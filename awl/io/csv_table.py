@@ -21,7 +21,11 @@ MANY_ROWS = 10_000
 
 
 def of_table(table: Table) -> bytes:
-    """A table: its columns, then `wkt` where it has a geometry."""
+    """A table: its columns, then `wkt` where it has a geometry.
+
+    Parameters:
+        table: the table.
+    """
     if len(table) > MANY_ROWS and not table.has_geometry:
         return _by_arrow(table)
     columns = {name: column.shown() for name, column in table.columns.items()}
@@ -48,6 +52,10 @@ def write(header: Sequence[str], rows: Iterable[Sequence[Any]]) -> str:
     """CSV text; None and absent numbers are empty cells.
 
     Text that a spreadsheet would run as a formula is kept from doing so by a leading apostrophe.
+
+    Parameters:
+        header: names of the columns.
+        rows: the rows.
     """
     out = io.StringIO(newline="")
     writer = csv.writer(out, lineterminator="\r\n")

@@ -61,6 +61,10 @@ def check_signature(head: bytes, ending: str, source: str) -> None:
 def check_xml(data: bytes, source: str) -> None:
     """Refuse XML that is no UTF-8 text, or that brings a document type or entities of its own.
 
+    Parameters:
+        data: the file.
+        source: the name of the file, for messages.
+
     Raises:
         AwlError: the data is something else than XML, or XML that could refer to other files or grow without bound.
     """
@@ -77,7 +81,13 @@ def check_xml(data: bytes, source: str) -> None:
 
 
 def message(error: Exception, path: Path, source: str) -> str:
-    """What GDAL says of a file, at most 120 characters, with the name the user gave in place of the path it was kept under."""
+    """What GDAL says of a file, at most 120 characters, with the name the user gave in place of the path it was kept under.
+
+    Parameters:
+        error: what was raised.
+        path: the file.
+        source: the name of the file, for messages.
+    """
     return str(error).replace(str(path), source).replace(path.name, source)[:120]
 
 

@@ -22,6 +22,11 @@ def read(path: Path, crs: str | None = None, strict: bool = False) -> Table:
     """A layer from a `.geojson` or `.json` file; `crs` says what its coordinates are where they are not degrees.
 
     Faulty features are left out and noted, or refuse the file with `strict`.
+
+    Parameters:
+        path: the file.
+        crs: EPSG code or definition of the coordinate system; None where none is stated.
+        strict: refuse the file at the first fault instead of leaving faulty rows out.
     """
     check_size(path, 1 << 30)
     try:
@@ -39,6 +44,12 @@ def from_document(document: Any, where: str, crs: str | None = None, strict: boo
     """A layer from a parsed GeoJSON document: a FeatureCollection, a Feature or a bare geometry.
 
     Faulty features refuse it, or are left out and noted where it is not `strict`.
+
+    Parameters:
+        document: the parsed JSON.
+        where: what it is called in messages.
+        crs: EPSG code or definition of the coordinate system; None where none is stated.
+        strict: refuse the file at the first fault instead of leaving faulty rows out.
     """
     features = _features_of(document, where)
     if len(features) > MAX_FEATURES:
@@ -134,7 +145,11 @@ def _in_degrees(shapes: Any, crs: str | None, where: str) -> Any:
 
 
 def collection(layer: Table) -> Json:
-    """The layer as a FeatureCollection."""
+    """The layer as a FeatureCollection.
+
+    Parameters:
+        layer: the layer.
+    """
     # An empty geometry is no geometry: RFC 7946 has null for it.
     drawn = np.array(layer.geometry, dtype=object)
     drawn[shapely.is_empty(drawn)] = None
@@ -155,10 +170,18 @@ def collection(layer: Table) -> Json:
 
 
 def round_degrees(geometry: Any) -> Any:
-    """Geometries with coordinates rounded to seven decimals."""
+    """Geometries with coordinates rounded to seven decimals.
+
+    Parameters:
+        geometry: geometries (n,).
+    """
     return shapely.transform(geometry, lambda xy: np.round(xy, 7))
 
 
 def dumps(document: Any) -> bytes:
-    """JSON bytes; NumPy numbers become plain ones, NaN becomes null."""
+    """JSON bytes; NumPy numbers become plain ones, NaN becomes null.
+
+    Parameters:
+        document: what is written.
+    """
     return orjson.dumps(document, option=orjson.OPT_SERIALIZE_NUMPY | orjson.OPT_NON_STR_KEYS)

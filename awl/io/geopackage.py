@@ -70,7 +70,11 @@ BEGIN DELETE FROM "rtree_{t}_geom" WHERE id = OLD."fid"; END;
 
 
 def connect(path: Path) -> sqlite3.Connection:
-    """Open a GeoPackage for reading and writing, with the standard's geometry functions registered."""
+    """Open a GeoPackage for reading and writing, with the standard's geometry functions registered.
+
+    Parameters:
+        path: the file.
+    """
     connection = sqlite3.connect(path, timeout=30, isolation_level=None, check_same_thread=False)
     connection.execute("PRAGMA foreign_keys = ON")
     connection.execute("PRAGMA cache_size = -131072")  # 128 MB: a country's streets are written without rereading pages
@@ -81,7 +85,11 @@ def connect(path: Path) -> sqlite3.Connection:
 
 
 def create(connection: sqlite3.Connection) -> None:
-    """Write the standard's tables into an empty database."""
+    """Write the standard's tables into an empty database.
+
+    Parameters:
+        connection: the database.
+    """
     connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
     connection.execute(f"PRAGMA user_version = {USER_VERSION}")
     for statement in _SCHEMA.split(";"):
@@ -107,7 +115,11 @@ def _envelope(blob: bytes) -> tuple[float, float, float, float]:
 
 
 def encode(geometry: NDArray[np.object_]) -> list[bytes | None]:
-    """GeoPackage blobs with envelope; None for absent or empty geometries."""
+    """GeoPackage blobs with envelope; None for absent or empty geometries.
+
+    Parameters:
+        geometry: geometries (n,).
+    """
     wkb = shapely.to_wkb(geometry, byte_order=1, include_srid=False, output_dimension=2)
     head = np.zeros(len(geometry), [("magic", "S4"), ("srs", "<i4"), ("envelope", "<f8", 4)])
     head["magic"], head["srs"] = b"GP\x00\x03", 4326
@@ -121,7 +133,11 @@ def encode(geometry: NDArray[np.object_]) -> list[bytes | None]:
 
 
 def decode(blobs: Sequence[bytes | None]) -> NDArray[np.object_]:
-    """Shapely geometries from GeoPackage blobs."""
+    """Shapely geometries from GeoPackage blobs.
+
+    Parameters:
+        blobs: the blobs, None where there is none.
+    """
     sizes = (0, 32, 48, 48, 64)
     bodies = [None if b is None else b[8 + sizes[(b[3] >> 1) & 7] :] for b in blobs]
     return np.asarray(shapely.from_wkb(np.array(bodies, dtype=object)), dtype=object)
@@ -138,6 +154,17 @@ def write_table(
     """Create or replace a feature table, with its `fids` from 1 on where none are given.
 
     Runs inside the caller's transaction.
+
+    Parameters:
+        connection: the database.
+        table: the name of the feature table.
+        layer: its features.
+        title: what it is called.
+        description: what it holds.
+        fids: row ids (n,); from 1 on where None.
+
+    Raises:
+        AwlError: the name is none a layer can have.
     """
     if not NAME.match(table):
         raise AwlError(
@@ -201,7 +228,12 @@ def _write_index(
 
 
 def drop_table(connection: sqlite3.Connection, table: str) -> None:
-    """Remove a feature table with its index and its rows in the standard's tables."""
+    """Remove a feature table with its index and its rows in the standard's tables.
+
+    Parameters:
+        connection: the database.
+        table: the name of the feature table.
+    """
     connection.execute(f'DROP TABLE IF EXISTS "rtree_{table}_geom"')
     connection.execute(f'DROP TABLE IF EXISTS "{table}"')
     for catalogue in ("gpkg_extensions", "gpkg_geometry_columns", "gpkg_contents"):
@@ -221,6 +253,16 @@ def read_table(
     """Features of a table with `fid` as a column. `where` is SQL with its parameters.
 
     They come in the `order` of fields, each with whether it descends, then of `fid`.
+
+    Parameters:
+        connection: the database.
+        table: the name of the feature table.
+        where: SQL and its parameters; an empty text for all.
+        bbox: west, south, east and north that features must meet; None for everywhere.
+        limit: how many at most; all where None.
+        offset: how many are passed over.
+        fields: the attribute fields to read; all where None.
+        order: fields, each with whether it descends.
     """
     chosen = list(fields) if fields is not None else field_names(connection, table)
     clause, parameters = _conditions(table, where, bbox)
@@ -260,7 +302,14 @@ def count(
     where: tuple[str, Sequence[Any]] = ("", ()),
     bbox: tuple[float, float, float, float] | None = None,
 ) -> int:
-    """Number of features that match."""
+    """Number of features that match.
+
+    Parameters:
+        connection: the database.
+        table: the name of the feature table.
+        where: SQL and its parameters; an empty text for all.
+        bbox: west, south, east and north that features must meet; None for everywhere.
+    """
     clause, parameters = _conditions(table, where, bbox)
     return int(connection.execute(f'SELECT count(*) FROM "{table}"{clause}', parameters).fetchone()[0])
 
@@ -284,12 +333,22 @@ def _conditions(
 
 
 def field_names(connection: sqlite3.Connection, table: str) -> list[str]:
-    """The attribute fields of a feature table."""
+    """The attribute fields of a feature table.
+
+    Parameters:
+        connection: the database.
+        table: the name of the feature table.
+    """
     return [row[1] for row in connection.execute(f'PRAGMA table_info("{table}")') if row[1] not in ("fid", "geom")]
 
 
 def field_types(connection: sqlite3.Connection, table: str) -> dict[str, str]:
-    """SQL type of each attribute field."""
+    """SQL type of each attribute field.
+
+    Parameters:
+        connection: the database.
+        table: the name of the feature table.
+    """
     rows = connection.execute(f'PRAGMA table_info("{table}")')
     return {row[1]: row[2] for row in rows if row[1] not in ("fid", "geom")}
 
@@ -313,7 +372,11 @@ def _type_name(geometry: NDArray[np.object_]) -> str:
 
 
 def bytes_of(tables: dict[str, Table]) -> bytes:
-    """A GeoPackage of its own with some layers, by table name."""
+    """A GeoPackage of its own with some layers, by table name.
+
+    Parameters:
+        tables: layers by table name.
+    """
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "made.gpkg"
         connection = connect(path)

@@ -39,7 +39,11 @@ MAX_ID = 2**62
 
 
 def tables(network: Network) -> dict[str, str]:
-    """All tables by file name; those of turns only where there are any."""
+    """All tables by file name; those of turns only where there are any.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+    """
     turns = {"movement.csv": movements(network), "restriction.csv": restrictions(network)}
     return {
         "node.csv": nodes(network),
@@ -52,6 +56,9 @@ def nodes(network: Network) -> str:
     """`node.csv`: every node that a usable link touches; `node_type` is `border` where a street was cut.
 
     A node that the mode cannot pass stands twice, once for each street that ends at it; `node_type` is `barrier`.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
     """
     graph = network.graph
     used = np.unique(np.concatenate([graph.link_from[network.usable], graph.link_to[network.usable]])).tolist()
@@ -75,7 +82,11 @@ def _twins(network: Network) -> NDArray[np.complex128]:
 
 
 def links(network: Network) -> str:
-    """`link.csv`: one row per usable direction, with the id it had in the tables it came from, if it came from such."""
+    """`link.csv`: one row per usable direction, with the id it had in the tables it came from, if it came from such.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+    """
     graph = network.graph
     name, highway = graph.tag("name").decode(), graph.tag("highway").decode()
     more = {
@@ -110,6 +121,9 @@ def link_ids(graph: StreetGraph) -> list[int]:
     """The id of each arc (2m,): along the drawn direction of a link, then against it.
 
     Those of the tables a link came from stay; others are twice the link's id less one, and twice the id, above them.
+
+    Parameters:
+        graph: the street graph.
     """
     given: dict[int, int] = {}
     for i, text in enumerate(graph.tag("gmns_link_id").decode()):
@@ -133,6 +147,9 @@ def movements(network: Network) -> str:
     """`movement.csv`: the turns that are allowed at nodes where others are not; empty text where every turn is.
 
     At a node where none is allowed they are all listed, with `allowed_uses` none: a node without rows allows every turn.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
     """
     number, ident = network.graph.node_id, link_ids(network.graph)
     turns = list(turns_of(network))
@@ -147,7 +164,11 @@ def movements(network: Network) -> str:
 
 
 def restrictions(network: Network) -> str:
-    """`restriction.csv`: turn restrictions as the source states them, by `street_link_id`; those on streets of the mode."""
+    """`restriction.csv`: turn restrictions as the source states them, by `street_link_id`; those on streets of the mode.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+    """
     turns = network.graph.restrictions
     whole = [all(network.usable[[p.from_link, *p.via_links, p.to_link]]) for p in turns.rows()]
     table = graph_tables.restriction_table(network.graph).take(np.flatnonzero(whole).tolist())

@@ -43,16 +43,30 @@ class Nodes(NamedTuple):
 
     @classmethod
     def of(cls, number: Ints, lon: Floats, lat: Floats) -> Nodes:
-        """Nodes in any order."""
+        """Nodes in any order.
+
+        Parameters:
+            number: numbers (n,) of the nodes.
+            lon: longitudes (n,) in degrees.
+            lat: latitudes (n,) in degrees.
+        """
         order = np.argsort(number)
         return cls(number[order], lon[order], lat[order])
 
     def missing(self, wanted: Ints) -> NDArray[np.bool_]:
-        """Which of some numbers (k,) no node has."""
+        """Which of some numbers (k,) no node has.
+
+        Parameters:
+            wanted: numbers (k,).
+        """
         return self.number[self._rows(wanted)] != wanted
 
     def places(self, wanted: Ints) -> Floats:
-        """Degrees (k, 2) of the nodes of some numbers (k,), which are there."""
+        """Degrees (k, 2) of the nodes of some numbers (k,), which are there.
+
+        Parameters:
+            wanted: numbers (k,).
+        """
         rows = self._rows(wanted)
         return np.column_stack([self.lon[rows], self.lat[rows]])
 
@@ -100,7 +114,11 @@ class LinkReading:
 
 
 def cost_columns(links: TextTable) -> list[str]:
-    """Columns of links that could be costs: numbers or empty, with one number at least."""
+    """Columns of links that could be costs: numbers or empty, with one number at least.
+
+    Parameters:
+        links: the rows of `link.csv`.
+    """
     return [
         name
         for name in links.columns
@@ -113,6 +131,11 @@ def streets_of(links: TextTable, nodes: Nodes, reading: LinkReading) -> Streets:
 
     Two rows are one street if they name the same `street_link_id` in opposite directions, or if one is the reverse of the other
     in nodes, vertices, class, name and speed. A street runs as the first of its rows in the file does.
+
+    Parameters:
+        links: the rows of `link.csv`.
+        nodes: where the nodes lie.
+        reading: how the rows are to be understood.
 
     Raises:
         AwlError: a geometry is no line; the row is named.

@@ -32,12 +32,20 @@ TABLES = {"node.csv", "link.csv", "config.csv", "restriction.csv", "geometry.csv
 
 
 def is_folder(path: Path) -> bool:
-    """Whether a folder holds GMNS tables."""
+    """Whether a folder holds GMNS tables.
+
+    Parameters:
+        path: the file.
+    """
     return path.is_dir() and (path / "node.csv").is_file() and (path / "link.csv").is_file()
 
 
 def unpacked(archive_path: Path) -> Path | None:
-    """The folder of the tables of a zip archive, beside it; None when it holds no GMNS tables."""
+    """The folder of the tables of a zip archive, beside it; None when it holds no GMNS tables.
+
+    Parameters:
+        archive_path: the archive.
+    """
     folder = archive_path.with_suffix(".gmns")
     if is_folder(folder):
         return folder
@@ -119,12 +127,20 @@ def read(
 
 
 def number_columns(folder: Path) -> list[str]:
-    """Columns of the links that could be costs or, in a drawing, lengths."""
+    """Columns of the links that could be costs or, in a drawing, lengths.
+
+    Parameters:
+        folder: the folder that holds the tables.
+    """
     return cost_columns(_links(folder))
 
 
 def speed_unit(folder: Path) -> str | None:
-    """The unit in which speeds would be read; None where the links have none."""
+    """The unit in which speeds would be read; None where the links have none.
+
+    Parameters:
+        folder: the folder that holds the tables.
+    """
     if not _links(folder).holds("free_speed"):
         return None
     per_unit = SPEED_UNITS[_stated_speed_unit(folder)]

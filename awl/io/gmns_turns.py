@@ -24,7 +24,11 @@ BARRED = "none"
 
 
 def restrictions(path: Path) -> Table:
-    """The rows of Awl's own table of turn restrictions."""
+    """The rows of Awl's own table of turn restrictions.
+
+    Parameters:
+        path: the file.
+    """
     rows = text_table.read(path).needs("from_street_link_id", "via_node_id", "to_street_link_id", "restriction")
     every = ("relation_id", *OWN_NAMES, "via_node_id", "restriction", "applies_to", "exempt", "condition", "delay_s")
     return Table(None, {OWN_NAMES.get(name, name): rows.text(name) for name in every})
@@ -34,6 +38,8 @@ def of_movements(path: Path, streets: Streets, left_out: dict[str, int]) -> Tabl
     """The turns that are barred because a node lists others, and what turns with a penalty take.
 
     Parameters:
+        path: the table.
+        streets: the streets of the tables.
         left_out: counts of rows left out, by what is wrong with them; those of this table are added.
     """
     rows = text_table.read(path).needs("node_id", "ib_link_id", "ob_link_id")

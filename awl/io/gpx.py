@@ -13,7 +13,15 @@ NAMESPACE = "http://www.topografix.com/GPX/1/1"
 
 
 def tracks(layer: Table, title: str) -> bytes:
-    """One track for each line of a layer; its `title` or `measure` is its name."""
+    """One track for each line of a layer; its `title` or `measure` is its name.
+
+    Parameters:
+        layer: the layer.
+        title: what it is called.
+
+    Raises:
+        AwlError: the layer holds no line.
+    """
     if not len(layer) or layer.kind != "line":
         raise AwlError("GPX holds lines, and there is none", remedy="Choose another format", inputs=("format",))
     ElementTree.register_namespace("", NAMESPACE)

@@ -38,12 +38,20 @@ APART_M = 1.0
 
 
 def field_of(key: str) -> str:
-    """The table field of a tag."""
+    """The table field of a tag.
+
+    Parameters:
+        key: the key of the tag.
+    """
     return key.replace(":", "_")
 
 
 def node_table(graph: StreetGraph) -> Table:
-    """Nodes by their numbers."""
+    """Nodes by their numbers.
+
+    Parameters:
+        graph: the street graph.
+    """
     return Table(
         np.atleast_1d(shapely.points(graph.node_lon, graph.node_lat)),
         {
@@ -56,7 +64,12 @@ def node_table(graph: StreetGraph) -> Table:
 
 
 def link_table(graph: StreetGraph, network: Network | None = None) -> Table:
-    """Links by their ids; with the costs of a mode in each direction when its network is given, empty where barred."""
+    """Links by their ids; with the costs of a mode in each direction when its network is given, empty where barred.
+
+    Parameters:
+        graph: the street graph.
+        network: the streets of a mode; None leaves its costs out.
+    """
     columns: dict[str, Values] = {
         "link_id": graph.link_id,
         "from_node_id": graph.node_id[graph.link_from],
@@ -79,7 +92,11 @@ def link_table(graph: StreetGraph, network: Network | None = None) -> Table:
 
 
 def way_lists(graph: StreetGraph) -> list[str | None]:
-    """The ids of the source ways of links that have several, `1;2`; None for all others."""
+    """The ids of the source ways of links that have several, `1;2`; None for all others.
+
+    Parameters:
+        graph: the street graph.
+    """
     made: list[str | None] = [None] * graph.link_count
     for i in np.flatnonzero(np.diff(graph.ways_start) > 1).tolist():
         made[i] = ";".join(map(str, graph.link_ways[graph.ways_start[i] : graph.ways_start[i + 1]]))
@@ -87,7 +104,11 @@ def way_lists(graph: StreetGraph) -> list[str | None]:
 
 
 def restriction_table(graph: StreetGraph) -> Table:
-    """Turn restrictions, each at its via node."""
+    """Turn restrictions, each at its via node.
+
+    Parameters:
+        graph: the street graph.
+    """
     turns = graph.restrictions
     rows = turns.rows()
     return Table(
@@ -108,7 +129,12 @@ def restriction_table(graph: StreetGraph) -> Table:
 
 
 def is_graph(nodes: Table, links: Table) -> bool:
-    """Whether two layers are the nodes and links of a graph."""
+    """Whether two layers are the nodes and links of a graph.
+
+    Parameters:
+        nodes: the nodes.
+        links: the links.
+    """
     return all(name in nodes.columns for name in NODE_FIELDS) and all(name in links.columns for name in LINK_FIELDS)
 
 
@@ -116,6 +142,13 @@ def graph_of(nodes: Table, links: Table, turns: Table | None, source: str, drawn
     """The graph of three tables. Raises `AwlError` naming the row where they do not fit together.
 
     `drawn`: lengths are those of the field `length`, not of the geometry.
+
+    Parameters:
+        nodes: the nodes.
+        links: the links.
+        turns: the turn restrictions; None where there are none.
+        source: what the tables are called in messages.
+        drawn: whether lengths are those of the field `length`, as in a drawing without geography.
     """
     number = _whole(nodes, "node_id", source)
     row_of = _rows(number, source)
@@ -339,14 +372,23 @@ def _with_turns(graph: StreetGraph, turns: Table, links: Table, source: str) -> 
 
 
 def collection_of(graph: StreetGraph, network: Network | None = None) -> Table:
-    """All three tables as one layer of mixed geometry; the field `table` says which each feature belongs to."""
+    """All three tables as one layer of mixed geometry; the field `table` says which each feature belongs to.
+
+    Parameters:
+        graph: the street graph.
+        network: the streets of a mode; None leaves its costs out.
+    """
     return joined(
         {"links": link_table(graph, network), "nodes": node_table(graph), "restrictions": restriction_table(graph)}
     )
 
 
 def joined(tables: dict[str, Table]) -> Table:
-    """Layers one after another, with the name of each in the field `table`."""
+    """Layers one after another, with the name of each in the field `table`.
+
+    Parameters:
+        tables: layers by name.
+    """
     names = dict.fromkeys(name for layer in tables.values() for name in layer.columns)
     columns: dict[str, list[Any]] = {"table": [key for key, layer in tables.items() for _ in range(len(layer))]}
     for name in names:
@@ -355,7 +397,11 @@ def joined(tables: dict[str, Table]) -> Table:
 
 
 def apart(layer: Table) -> dict[str, Table]:
-    """The tables of `joined`; empty when the layer is no such thing."""
+    """The tables of `joined`; empty when the layer is no such thing.
+
+    Parameters:
+        layer: the layer.
+    """
     found = {}
     if "table" not in layer.columns:
         return {}

@@ -21,7 +21,12 @@ MAX_RATIO = 200
 
 
 def check_size(path: Path, most: int = MAX_BYTES) -> None:
-    """Refuse a missing, empty or absurdly large file."""
+    """Refuse a missing, empty or absurdly large file.
+
+    Parameters:
+        path: the file.
+        most: the most bytes it may have.
+    """
     if not path.is_file():
         raise AwlError("There is no such file", where=str(path), remedy="Check the path", kind="no-such-file")
     size = path.stat().st_size
@@ -37,6 +42,10 @@ def check_size(path: Path, most: int = MAX_BYTES) -> None:
 
 def archive_members(path: Path, source: str) -> list[str]:
     """Names of the files in a zip archive whose sizes and names are within bounds.
+
+    Parameters:
+        path: the file.
+        source: the name of the file, for messages.
 
     Raises:
         AwlError: it is no archive, holds too many files, unpacks to more than `MAX_BYTES` or more than `MAX_RATIO` times its

@@ -32,7 +32,12 @@ SPECTRAL_NODES = 20_000
 
 
 def is_link_list(path: Path, source: str) -> bool:
-    """Whether a CSV file names links by their ends and no coordinates."""
+    """Whether a CSV file names links by their ends and no coordinates.
+
+    Parameters:
+        path: the file.
+        source: the name of the file, for messages.
+    """
     if not source.lower().endswith((".csv", ".tsv", ".txt")) or not path.is_file():
         return False
     header = text_table.first_line(path)
@@ -44,6 +49,12 @@ def read(path: Path, source: str, weight: str | None = None, unit: str | None = 
     """The graph of a list of links; `weight` names the column with their lengths where it has none of the usual names.
 
     `unit` is that of the lengths, one of `LENGTH_UNITS`; metres where none is named.
+
+    Parameters:
+        path: the file.
+        source: the name of the file, for messages.
+        weight: the column with the lengths; one of the usual names where None.
+        unit: the unit of the lengths; metres where None.
 
     Raises:
         AwlError: a row has no two ends or no length above 0; the line is named.

@@ -16,7 +16,11 @@ ENDS = ("origin_id", "destination_id")
 
 
 def of_table(table: Table) -> bytes:
-    """Pairs (with `ENDS`) as full matrices, one for each column of numbers; NaN where there is no pair."""
+    """Pairs (with `ENDS`) as full matrices, one for each column of numbers; NaN where there is no pair.
+
+    Parameters:
+        table: the table.
+    """
     (origins, origin), (destinations, destination) = (table.columns[name].codes() for name in ENDS)
     shape = len(origins), len(destinations)
     out = io.BytesIO()

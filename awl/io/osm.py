@@ -17,7 +17,11 @@ CHANGES = (".osc", ".osc.gz", ".osc.bz2")
 
 
 def is_extract(name: str) -> bool:
-    """Whether a file name is that of a map extract."""
+    """Whether a file name is that of a map extract.
+
+    Parameters:
+        name: the name of the file.
+    """
     return name.lower().endswith(ENDINGS)
 
 
@@ -25,7 +29,9 @@ def read(paths: Sequence[Path], source: str, progress: Progress | None = None, s
     """One or several extracts as one.
 
     Parameters:
+        paths: the files, one or several.
         source: their names, for messages.
+        progress: is told how far the work is, and stops it.
         strict: refuse nodes with impossible coordinates instead of leaving them out.
 
     Raises:

@@ -42,6 +42,10 @@ def read(path: Path, progress: Progress | None = None) -> RawExtract:
     """The nodes, ways and multipolygons of an extract.
 
     Raises `AwlError` when the file is empty, damaged, no OSM XML, or unpacks to an absurd size.
+
+    Parameters:
+        path: the file.
+        progress: is told how far the work is, and stops it.
     """
     progress = progress or Progress()
     size = path.stat().st_size
@@ -109,7 +113,14 @@ class _Reader:
         return len(self._way_id)
 
     def feed(self, chunk: bytes) -> None:
-        """Parse a piece of the file."""
+        """Parse a piece of the file.
+
+        Parameters:
+            chunk: the bytes.
+
+        Raises:
+            AwlError: it is no XML; the line is named.
+        """
         try:
             self._parser.Parse(chunk, False)
         except expat.ExpatError as error:

@@ -20,7 +20,11 @@ ROWS_AT_ONCE = 1 << 18
 
 
 def of_table(table: Table) -> bytes:
-    """A table as a file; its geometry, where it has one, in WGS 84 as well-known binary."""
+    """A table as a file; its geometry, where it has one, in WGS 84 as well-known binary.
+
+    Parameters:
+        table: the table.
+    """
     arrow = table.arrow()
     if not table.has_geometry:
         # Without a note of the schema, what repeats few texts reads back as text; metadata are part of it.

@@ -61,6 +61,8 @@ def read(
     """The rows of a table as features.
 
     Parameters:
+        path: the file.
+        source: the name of the file, for messages.
         crs: what the coordinates are where they are not degrees.
         place: the columns with the place; found by their names where they are not given.
         strict: refuse the table at the first faulty row instead of leaving such rows out.
@@ -94,7 +96,12 @@ def read(
 
 
 def columns_of(path: Path, source: str) -> list[str]:
-    """The names of the columns of a table."""
+    """The names of the columns of a table.
+
+    Parameters:
+        path: the file.
+        source: the name of the file, for messages.
+    """
     return (_xlsx(path, source) if source.lower().endswith(".xlsx") else _csv(path, source)).header
 
 

@@ -19,6 +19,10 @@ MAX_FILE = 64 << 20
 def read(path: Path, source: str) -> Table:
     """The outline as a layer of one polygon, named as in the first line.
 
+    Parameters:
+        path: the file.
+        source: the name of the file, for messages.
+
     Raises:
         AwlError: a section is not closed by END, or a line holds no two numbers; the line is named.
     """

@@ -42,7 +42,12 @@ class Raster:
         return "population" if counted and (known == 0).mean() > 0.2 else "elevation"
 
     def at(self, lon: NDArray[np.float64], lat: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Values at places (degrees), between cell centres by bilinear weights; NaN outside."""
+        """Values at places (degrees), between cell centres by bilinear weights; NaN outside.
+
+        Parameters:
+            lon: longitudes (k,) in degrees.
+            lat: latitudes (k,) in degrees.
+        """
         from pyproj import Transformer
 
         x, y = Transformer.from_crs(4326, self.crs, always_xy=True).transform(lon, lat)
@@ -75,7 +80,16 @@ class Raster:
 
 
 def read(path: Path, source: str, crs: str | None = None) -> Raster:
-    """The first band of a file; `crs` says what its coordinates are, in place of what it states."""
+    """The first band of a file; `crs` says what its coordinates are, in place of what it states.
+
+    Parameters:
+        path: the file.
+        source: the name of the file, for messages.
+        crs: EPSG code or definition of the coordinate system; None where none is stated.
+
+    Raises:
+        AwlError: the file is no GeoTIFF that can be read.
+    """
     check_size(path, MAX_FILE)
     with path.open("rb") as stream:
         gdal.check_signature(stream.read(16), ".tif", source)
@@ -94,7 +108,13 @@ def read(path: Path, source: str, crs: str | None = None) -> Raster:
 
 
 def read_bytes(data: bytes, source: str, crs: str | None) -> Raster:
-    """The same, from a file kept in a study."""
+    """The same, from a file kept in a study.
+
+    Parameters:
+        data: the bytes of the file.
+        source: the name of the file, for messages.
+        crs: EPSG code or definition of the coordinate system; None where none is stated.
+    """
     from rasterio.io import MemoryFile
 
     gdal.check_signature(data[:16], ".tif", source)

@@ -20,7 +20,14 @@ FILL = 46
 
 
 def fill(connection: sqlite3.Connection, name: str, ids: NDArray[np.int64], bounds: NDArray[np.float64]) -> None:
-    """Fill the empty R*Tree `name` with boxes (n, 4): west, south, east, north. Runs inside the caller's transaction."""
+    """Fill the empty R*Tree `name` with boxes (n, 4): west, south, east, north. Runs inside the caller's transaction.
+
+    Parameters:
+        connection: the database.
+        name: its name.
+        ids: row ids (n,).
+        bounds: boxes (n, 4): west, south, east, north.
+    """
     if len(ids) == 0:
         return
     (node_bytes,) = connection.execute(f'SELECT length(data) FROM "{name}_node" WHERE nodeno = 1').fetchone()

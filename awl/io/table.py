@@ -106,12 +106,23 @@ class Column(Sequence[Any]):
 
     @classmethod
     def of(cls, values: Any, unit: str = "", digits: int | None = None, meaning: Meaning | None = None) -> Column:
-        """A column of a list, an array (masked values and NaN are null), `Indexed`, a `Categorical` or an Arrow array."""
+        """A column of a list, an array (masked values and NaN are null), `Indexed`, a `Categorical` or an Arrow array.
+
+        Parameters:
+            values: the values.
+            unit: the unit of numbers; empty where they have none.
+            digits: decimals that mean something; None for all.
+            meaning: what it measures.
+        """
         return values if isinstance(values, Column) else cls(_arrow(values), unit, digits, meaning)
 
     @classmethod
     def of_nested(cls, values: Sequence[Any]) -> Column:
-        """A column of lists and mappings."""
+        """A column of lists and mappings.
+
+        Parameters:
+            values: lists and mappings, None where there is none.
+        """
         return cls(
             pa.array([None if value is None else json.dumps(value) for value in values], pa.string()), nested=True
         )
@@ -137,7 +148,11 @@ class Column(Sequence[Any]):
         return np.asarray(self.data.is_null().to_numpy(zero_copy_only=False))
 
     def numbers(self) -> NDArray[np.float64]:
-        """Values (n,) of numbers and truth values, NaN for null."""
+        """Values (n,) of numbers and truth values, NaN for null.
+
+        Raises:
+            TypeError: the column holds text.
+        """
         if self.kind == "text":
             raise TypeError("a column of text holds no numbers")
         data = self.data.dictionary_decode() if pa.types.is_dictionary(self.data.type) else self.data
@@ -175,7 +190,11 @@ class Column(Sequence[Any]):
         return [value if math.isfinite(value) else None for value in rounded.tolist()]
 
     def take(self, rows: NDArray[np.integer] | Sequence[int]) -> Column:
-        """Some of the rows."""
+        """Some of the rows.
+
+        Parameters:
+            rows: which rows: numbers (k,).
+        """
         return replace(self, data=self.data.take(pa.array(np.asarray(rows, np.int64))))
 
     def codes(self) -> tuple[list[Any], NDArray[np.int64]]:
@@ -186,7 +205,11 @@ class Column(Sequence[Any]):
         )
 
     def schema(self, name: str) -> dict[str, Any]:
-        """What documents say of the column."""
+        """What documents say of the column.
+
+        Parameters:
+            name: the name of the column.
+        """
         schema: dict[str, Any] = {"name": name, "type": self.kind, **({"unit": self.unit} if self.unit else {})}
         return schema | (self.meaning.json() if self.meaning is not None else {})
 
@@ -251,7 +274,11 @@ def _plain_type(kind: pa.DataType) -> pa.DataType:
 
 
 def kind_of(values: Sequence[Any]) -> Kind:
-    """The kind of values of a format without a schema: the narrowest that holds them all; text where there are none."""
+    """The kind of values of a format without a schema: the narrowest that holds them all; text where there are none.
+
+    Parameters:
+        values: the values, None where there is none.
+    """
     kinds = {_kind(value) for value in values if not _absent(value)}
     if not kinds or "text" in kinds:
         return "text"
@@ -317,13 +344,21 @@ class Table:
 
     @classmethod
     def of_records(cls, records: Sequence[Mapping[str, Any]]) -> Table:
-        """Rows without geometry from mappings; the columns are the union of their keys in order of appearance."""
+        """Rows without geometry from mappings; the columns are the union of their keys in order of appearance.
+
+        Parameters:
+            records: a mapping per row.
+        """
         names = dict.fromkeys(key for record in records for key in record)
         return cls(None, {name: [record.get(name) for record in records] for name in names})
 
     @classmethod
     def joined(cls, tables: Sequence[Table]) -> Table:
-        """Tables one after another; the columns are the union of theirs in order of appearance."""
+        """Tables one after another; the columns are the union of theirs in order of appearance.
+
+        Parameters:
+            tables: the tables.
+        """
         if len(tables) == 1:
             return tables[0]
         names = dict.fromkeys(name for table in tables for name in table.columns)
@@ -365,28 +400,52 @@ class Table:
         return [column.shown() for column in self.columns.values()]
 
     def take(self, rows: NDArray[np.integer] | Sequence[int]) -> Table:
-        """Some of the rows."""
+        """Some of the rows.
+
+        Parameters:
+            rows: which rows: numbers (k,).
+        """
         geometry = self.geometry[np.asarray(rows, np.int64)] if self.has_geometry else None
         return Table(geometry, {name: column.take(rows) for name, column in self.columns.items()}, key=self.key)
 
     def with_columns(self, columns: Mapping[str, Values]) -> Table:
-        """The table with further columns, or others of these names."""
+        """The table with further columns, or others of these names.
+
+        Parameters:
+            columns: values by column name.
+        """
         return Table(self._geometry, {**self.columns, **columns}, self.notes, self.key)
 
     def with_geometry(self, geometry: NDArray[np.object_]) -> Table:
-        """The rows with another geometry each."""
+        """The rows with another geometry each.
+
+        Parameters:
+            geometry: geometries (n,).
+        """
         return Table(geometry, self.columns, self.notes, self.key)
 
     def with_key(self, key: str | None) -> Table:
-        """The table with another field that identifies rows."""
+        """The table with another field that identifies rows.
+
+        Parameters:
+            key: the name of the field; None for none.
+        """
         return Table(self._geometry, self.columns, self.notes, key)
 
     def with_notes(self, notes: LayerNotes) -> Table:
-        """The table with other notes of its reader."""
+        """The table with other notes of its reader.
+
+        Parameters:
+            notes: what a reader left out and repaired.
+        """
         return Table(self._geometry, self.columns, notes, self.key)
 
     def only(self, names: Collection[str]) -> Table:
-        """The table with some of its columns."""
+        """The table with some of its columns.
+
+        Parameters:
+            names: the columns to keep.
+        """
         return Table(self._geometry, {k: v for k, v in self.columns.items() if k in names}, self.notes, self.key)
 
     def arrow(self) -> pa.Table:
@@ -428,7 +487,11 @@ class Table:
         return next((key for name in LABEL_NAMES for key in self.columns if key.lower() == name), None)
 
     def names(self, one: str) -> list[str]:
-        """The name of each feature, or `one` with its id where it has none."""
+        """The name of each feature, or `one` with its id where it has none.
+
+        Parameters:
+            one: what a feature without a name is called.
+        """
         labels = self.columns[self.label_field] if self.label_field is not None else [None] * len(self)
         ids = self.ids
         return [str(label) if label else f"{one} {ids[i]}" for i, label in enumerate(labels)]
@@ -461,7 +524,11 @@ class Table:
 
     @staticmethod
     def kinds(geometry: NDArray[np.object_]) -> dict[str, int]:
-        """How many features are `point`, `line`, `polygon` or `mixed` (a collection); those without geometry not counted."""
+        """How many features are `point`, `line`, `polygon` or `mixed` (a collection); those without geometry not counted.
+
+        Parameters:
+            geometry: geometries (n,).
+        """
         names = {0: "point", 4: "point", 1: "line", 2: "line", 5: "line", 3: "polygon", 6: "polygon"}
         found: dict[str, int] = {}
         for number, count in zip(*np.unique(shapely.get_type_id(geometry), return_counts=True), strict=True):
@@ -482,6 +549,9 @@ def guessed_key(columns: Mapping[str, Column]) -> str | None:
 
     One of the usual names wins; else a field whose name ends like one (`GEOID`, `parcel_no`) and that has a different value for
     every feature; else the row id of a database.
+
+    Parameters:
+        columns: the columns by name.
     """
     lower = {name.lower(): name for name in columns}
     for name in KEY_NAMES:
@@ -494,7 +564,15 @@ def guessed_key(columns: Mapping[str, Column]) -> str | None:
 
 
 def check_field(field: str, fields: Collection[str], what: str, inputs: tuple[str, ...], where: str = "") -> None:
-    """Refuse a field a table does not have; `what` names the table."""
+    """Refuse a field a table does not have; `what` names the table.
+
+    Parameters:
+        field: the field that is asked for.
+        fields: the fields there are.
+        what: what the table is called.
+        inputs: the inputs that named it.
+        where: where it was named, for the message.
+    """
     if field not in fields:
         raise AwlError(
             f"{what} no field '{field}'",
@@ -506,5 +584,11 @@ def check_field(field: str, fields: Collection[str], what: str, inputs: tuple[st
 
 
 def check_key(key: str, fields: Collection[str], source: str) -> None:
-    """Refuse a key that is none of the fields of a layer; `source` names the layer or its file for the message."""
+    """Refuse a key that is none of the fields of a layer; `source` names the layer or its file for the message.
+
+    Parameters:
+        key: the key that is asked for.
+        fields: the fields there are.
+        source: the name of the file, for messages.
+    """
     check_field(key, fields, "The layer has", ("key",), source)

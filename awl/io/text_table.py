@@ -55,11 +55,19 @@ class TextTable:
         return pc.coalesce(*found) if found else self._nothing
 
     def holds(self, name: str) -> bool:
-        """Whether a column is there and has a value in some row."""
+        """Whether a column is there and has a value in some row.
+
+        Parameters:
+            name: the name of the column.
+        """
         return name in self.columns and self.columns[name].null_count < len(self)
 
     def take(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> TextTable:
-        """Some of the rows, by number or mask."""
+        """Some of the rows, by number or mask.
+
+        Parameters:
+            rows: which rows: numbers (k,) or a mask.
+        """
         chosen = np.flatnonzero(rows) if rows.dtype == bool else rows
         index = pa.array(chosen)
         columns = {name: column.take(index) for name, column in self.columns.items()}
@@ -68,6 +76,9 @@ class TextTable:
     def whole(self, name: str) -> NDArray[np.int64]:
         """The whole numbers (n,) of a column.
 
+        Parameters:
+            name: the name of the column.
+
         Raises:
             AwlError: a cell is empty or holds anything else; its line is named.
         """
@@ -75,6 +86,9 @@ class TextTable:
 
     def numbers(self, name: str) -> NDArray[np.float64]:
         """The numbers (n,) of a column, infinite ones and NaN among them.
+
+        Parameters:
+            name: the name of the column.
 
         Raises:
             AwlError: a cell is empty or holds anything else; its line is named.
@@ -96,7 +110,11 @@ class TextTable:
         return np.array(values, kind.to_pandas_dtype())
 
     def finite(self, name: str) -> NDArray[np.float64] | None:
-        """The numbers (n,) of a column, NaN where a cell is empty; None if a cell holds anything but a finite number."""
+        """The numbers (n,) of a column, NaN where a cell is empty; None if a cell holds anything but a finite number.
+
+        Parameters:
+            name: the name of the column.
+        """
         found = _cast(self.columns[name], pa.float64())
         if found is None:
             return None
@@ -105,7 +123,11 @@ class TextTable:
         return values if np.isfinite(values[~empty]).all() else None
 
     def numbers_or_nan(self, name: str) -> NDArray[np.float64]:
-        """The numbers (n,) of a column, NaN where it is not there or a cell holds none."""
+        """The numbers (n,) of a column, NaN where it is not there or a cell holds none.
+
+        Parameters:
+            name: the name of the column.
+        """
         column = self.text(name)
         found = _cast(column, pa.float64())
         if found is not None:
@@ -131,6 +153,7 @@ def read(path: Path, source: str | None = None, delimiter: str | None = ",", mos
     """Read a CSV file.
 
     Parameters:
+        path: the file.
         source: its name in messages; that of the path where none is given.
         delimiter: what separates cells; None for the one of `,`, `;`, tab and `|` that the header holds most of.
         most: bytes it may have.
@@ -183,14 +206,22 @@ def read(path: Path, source: str | None = None, delimiter: str | None = ",", mos
 
 
 def delimiter_of(path: Path) -> str:
-    """The separator of the cells of a table, judged by its first line."""
+    """The separator of the cells of a table, judged by its first line.
+
+    Parameters:
+        path: the file.
+    """
     with path.open("rb") as stream:
         first = stream.readline(1 << 20).decode("utf-8", "replace")
     return max(DELIMITERS, key=first.count)
 
 
 def first_line(path: Path) -> Sequence[str]:
-    """The names in the header of a table, in small letters."""
+    """The names in the header of a table, in small letters.
+
+    Parameters:
+        path: the file.
+    """
     with path.open(encoding="utf-8-sig", errors="replace") as stream:
         header = stream.readline(1 << 20)
     return [name.strip().strip('"').lower() for name in header.split(max(DELIMITERS, key=header.count))]

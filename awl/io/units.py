@@ -25,6 +25,11 @@ class Units(NamedTuple):
 def factor(units: Mapping[str, float], given: str, what: str) -> float:
     """What one of the unit `given` amounts to; `what` is measured, "speed" or "length".
 
+    Parameters:
+        units: factors by unit.
+        given: the unit.
+        what: what is measured: `speed` or `length`.
+
     Raises:
         AwlError: it is none of `units`.
     """

@@ -36,6 +36,10 @@ class _Address(NamedTuple):
 def layers(path: Path, source: str) -> list[str]:
     """Names of the feature layers of a file; layers without features of formats that always have the same ones are left out.
 
+    Parameters:
+        path: the file.
+        source: the name of the file, for messages.
+
     Raises:
         AwlError: the file is missing, too large, damaged, or not what its name says.
     """
@@ -43,7 +47,13 @@ def layers(path: Path, source: str) -> list[str]:
 
 
 def stated_crs(path: Path, name: str | None, source: str) -> str | None:
-    """The coordinate system a layer states, None where it states none."""
+    """The coordinate system a layer states, None where it states none.
+
+    Parameters:
+        path: the file.
+        name: the layer; the only one where None.
+        source: the name of the file, for messages.
+    """
     address = _chosen(path, name, source)[1]
     stated: str | None = vector_reader().read_info(address.opened, layer=address.name)["crs"]
     return stated
@@ -56,6 +66,13 @@ def read(
 
     `crs` says what the coordinates are, in place of what the file states. Features that lie nowhere on Earth are left out, or
     refuse the layer with `strict`.
+
+    Parameters:
+        path: the file.
+        name: the layer; the only one where None.
+        source: the name of the file, for messages.
+        crs: EPSG code or definition of the coordinate system; None where none is stated.
+        strict: refuse the file at the first fault instead of leaving faulty rows out.
     """
     source = source or path.name
     name, address = _chosen(path, name, source)

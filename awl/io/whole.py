@@ -8,7 +8,12 @@ from awl.core.errors import AwlError
 
 
 def write_whole(path: Path, data: bytes) -> None:
-    """Write a file; raises `AwlError` where the disk does not take it, and leaves what stood there."""
+    """Write a file; raises `AwlError` where the disk does not take it, and leaves what stood there.
+
+    Parameters:
+        path: the file.
+        data: its content.
+    """
     scratch = path.with_name(f".{path.name}.new")
     try:
         scratch.write_bytes(data)

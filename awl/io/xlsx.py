@@ -16,7 +16,11 @@ MAX_ROWS = 1_048_575
 
 
 def of_table(table: Table) -> bytes:
-    """A table's columns, then `lon` and `lat` of points or `wkt` of other shapes."""
+    """A table's columns, then `lon` and `lat` of points or `wkt` of other shapes.
+
+    Parameters:
+        table: the table.
+    """
     columns = {name: column.shown() for name, column in table.columns.items()}
     if not table.has_geometry:
         place = {}
@@ -31,6 +35,11 @@ def of_table(table: Table) -> bytes:
 
 def write(header: Sequence[str], rows: Iterable[Sequence[Any]], count: int) -> bytes:
     """A workbook of one sheet.
+
+    Parameters:
+        header: names of the columns.
+        rows: the rows.
+        count: how many rows there are.
 
     Raises:
         AwlError: there are more rows than a sheet holds.

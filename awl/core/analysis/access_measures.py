@@ -24,6 +24,11 @@ def decayed(time: Floats, kind: Decay, half: float) -> Floats:
     """Share of a place that counts at a time: 1 at once, one half at `half` minutes, 0 where there is no way.
 
     Exponential exp(-b t), power 1 / (1 + t / half), Gaussian exp(-b t^2).
+
+    Parameters:
+        time: minutes (q,).
+        kind: how places count less with time.
+        half: minutes at which a place counts one half.
     """
     reached = np.isfinite(time)
     t = np.where(reached, time, 0.0)
@@ -35,17 +40,34 @@ def decayed(time: Floats, kind: Decay, half: float) -> Floats:
 
 
 def cumulative(near: Times, weight: Floats) -> Floats:
-    """What is near (p,): the weights of the places that are, summed."""
+    """What is near (p,): the weights of the places that are, summed.
+
+    Parameters:
+        near: pairs of homes and places within the limit.
+        weight: what each place offers (k,).
+    """
     return near.per_home(weight[near.place])
 
 
 def gravity(times: Times, weight: Floats, kind: Decay, half: float) -> Floats:
-    """Hansen's potential (p,): weights summed, each by the share that counts at its time."""
+    """Hansen's potential (p,): weights summed, each by the share that counts at its time.
+
+    Parameters:
+        times: minutes between homes and places within reach.
+        weight: what each place offers (k,).
+        kind: how places count less with time.
+        half: minutes at which a place counts one half.
+    """
     return times.per_home(decayed(times.minutes, kind, half) * weight[times.place])
 
 
 def kth_time(times: Times, k: int) -> Floats:
-    """Time (p,) to the k-th nearest place, infinity where fewer are reached."""
+    """Time (p,) to the k-th nearest place, infinity where fewer are reached.
+
+    Parameters:
+        times: minutes between homes and places within reach.
+        k: which nearest, from 1 on.
+    """
     made = np.full(times.population_points, np.inf)
     mine = times.nth == k - 1
     made[times.home[mine]] = times.minutes[mine]
@@ -59,6 +81,13 @@ def two_step(
 
     First each place shares what it offers among the people within its reach, then each home sums up the shares within its own. A
     place nobody reaches offers nothing.
+
+    Parameters:
+        times: minutes between homes and places within reach.
+        weight: what each place offers (k,).
+        people: people (p,) at each home.
+        limit: minutes within which places serve people.
+        decay: how places count less with time, and the minutes at which one counts one half; None for all alike.
     """
     near = times.within(limit)
     share = np.ones(len(near.home)) if decay is None else decayed(near.minutes, *decay)
@@ -68,7 +97,12 @@ def two_step(
 
 
 def lorenz(value: Floats, people: Floats) -> tuple[Floats, Floats]:
-    """The Lorenz curve: shares of people, the worst off first, and of what they have; both begin at 0 and end at 1."""
+    """The Lorenz curve: shares of people, the worst off first, and of what they have; both begin at 0 and end at 1.
+
+    Parameters:
+        value: what each home has (p,).
+        people: people (p,) at each home.
+    """
     order = np.argsort(value, kind="stable")
     held = np.concatenate([[0.0], np.cumsum((value * people)[order])])
     heads = np.concatenate([[0.0], np.cumsum(people[order])])
@@ -76,6 +110,11 @@ def lorenz(value: Floats, people: Floats) -> tuple[Floats, Floats]:
 
 
 def gini(value: Floats, people: Floats) -> float:
-    """Gini's coefficient: 0 where all have the same, towards 1 where one has all; twice the area above the Lorenz curve."""
+    """Gini's coefficient: 0 where all have the same, towards 1 where one has all; twice the area above the Lorenz curve.
+
+    Parameters:
+        value: what each home has (p,).
+        people: people (p,) at each home.
+    """
     heads, held = lorenz(value, people)
     return float(1.0 - np.sum(np.diff(heads) * (held[1:] + held[:-1])))

@@ -118,7 +118,13 @@ class Centrality:
         return self._network.graph.plane.xy(self._places.lon, self._places.lat)
 
     def sums(self, rows: Rows | None = None, threads: int | None = None, progress: Progress | None = None) -> Sums:
-        """The sums for some places (all when left out), and what trips from them pass."""
+        """The sums for some places (all when left out), and what trips from them pass.
+
+        Parameters:
+            rows: rows (k,) of the places; all where None.
+            threads: how many threads; as many as there are cores where None.
+            progress: is told how far the work is, and stops it.
+        """
         progress = progress or Progress()
         rows = np.arange(len(self._places.link)) if rows is None else rows
         total = self._none()

@@ -42,7 +42,15 @@ class Sites:
 
 
 def best_sites(times: Times, limit: float, people: Floats, served: NDArray[np.bool_], choose: int) -> Sites:
-    """Choose `choose` of the candidates of `times`; `people` (p,) live at homes of which some are `served` (p,) already."""
+    """Choose `choose` of the candidates of `times`; `people` (p,) live at homes of which some are `served` (p,) already.
+
+    Parameters:
+        times: minutes between homes and places within reach.
+        limit: minutes within which a place serves a home.
+        people: people (p,) at each home.
+        served: mask (p,) of the homes that are served already.
+        choose: how many to choose.
+    """
     near = times.within(limit)
     waiting = np.where(served, 0.0, people)
     alone = near.per_place(waiting[near.home])

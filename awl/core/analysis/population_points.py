@@ -52,7 +52,11 @@ class PopulationPoints:
         return AccessPoints.of(self.link, self.fraction, self.alternatives)
 
     def take(self, rows: NDArray[np.integer]) -> PopulationPoints:
-        """Some of the homes."""
+        """Some of the homes.
+
+        Parameters:
+            rows: which rows: numbers (k,).
+        """
         return PopulationPoints(
             self.zone[rows], self.share[rows], self.link[rows], self.fraction[rows], self.x[rows], self.y[rows],
             self.off_m[rows], self.zones, self.alternatives.of_places(rows),
@@ -64,11 +68,19 @@ class PopulationPoints:
         return self.per_zone((self.link >= 0).astype(np.float64))
 
     def minutes(self, reach: Reach) -> NDArray[np.float64]:
-        """Arrival (p,) in minutes at each home; infinity where it is not reached or stands on no street."""
+        """Arrival (p,) in minutes at each home; infinity where it is not reached or stands on no street.
+
+        Parameters:
+            reach: arrivals along all links.
+        """
         return self.least(self.arrivals(reach)[1]) / 60_000
 
     def arrivals(self, reach: Reach) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
-        """Piece of the reach, and arrival (q,) in ms, of each stand of the homes."""
+        """Piece of the reach, and arrival (q,) in ms, of each stand of the homes.
+
+        Parameters:
+            reach: arrivals along all links.
+        """
         access_points = self.access_points
         key = reach.link + np.minimum(reach.begin, 1.0 - 1e-12)
         at = np.searchsorted(key, access_points.link + np.minimum(access_points.fraction, 1 - 1e-9), side="right") - 1
@@ -81,7 +93,11 @@ class PopulationPoints:
         return row, np.where(known, whole, np.inf)
 
     def least(self, value: NDArray[np.float64]) -> NDArray[np.float64]:
-        """The least (p,) of the values (q,) of the access points of each home, infinity where it has none."""
+        """The least (p,) of the values (q,) of the access points of each home, infinity where it has none.
+
+        Parameters:
+            value: values (q,) at the access points.
+        """
         made = np.full(len(self.link), np.inf)
         if len(self.alternatives.place) == 0:
             made[self.access_points.place] = value
@@ -90,7 +106,11 @@ class PopulationPoints:
         return made
 
     def per_zone(self, value: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Mean (z,) of a value over the people of each zone."""
+        """Mean (z,) of a value over the people of each zone.
+
+        Parameters:
+            value: values (p,) at the homes.
+        """
         summed: NDArray[np.float64] = np.bincount(self.zone, self.share * value, self.zones).astype(np.float64)
         return summed
 
@@ -101,6 +121,12 @@ def minutes_to_place(
     """Minutes (p,) between each home and one place, from a search from or to it alone; infinity where there is no way.
 
     The same as by way of a reach, without cutting all streets into pieces.
+
+    Parameters:
+        population_points: the homes.
+        network: the streets of a mode, at a time and with closures.
+        place: the place, put on streets.
+        found: what a search found.
     """
     access_points, costs = population_points.access_points, network.link_costs(found.measure, found.direction)
     link, fraction = access_points.link, access_points.fraction
@@ -137,11 +163,19 @@ class PopulationReach:
         self._minutes = population_points.minutes(reach)
 
     def near(self, limit: float) -> PopulationReach:
-        """The same for limits up to `limit`."""
+        """The same for limits up to `limit`.
+
+        Parameters:
+            limit: the limit, in the unit of the arrivals.
+        """
         return self
 
     def share_within(self, limit: float) -> NDArray[np.float64]:
-        """Share (z,) of each zone's people within `limit` ms; NaN for a zone without a home on a street."""
+        """Share (z,) of each zone's people within `limit` ms; NaN for a zone without a home on a street.
+
+        Parameters:
+            limit: the limit, in the unit of the arrivals.
+        """
         share = self._homes.per_zone((self._minutes * 60_000 <= limit).astype(np.float64))
         return np.where(self._homes.placed_share > 0, share, np.nan)
 
@@ -153,7 +187,11 @@ class PopulationReach:
         return np.divide(total, heads, out=np.full(self._homes.zones, np.nan), where=heads > 0)
 
     def nearest_owner(self, places: int) -> NDArray[np.int32]:
-        """The place (z,) that is nearest for most of each zone's people; -1 where none is reached."""
+        """The place (z,) that is nearest for most of each zone's people; -1 where none is reached.
+
+        Parameters:
+            places: how many places there are.
+        """
         population_points, reach, access_points = self._homes, self._reach, self._homes.access_points
         row, arrival = population_points.arrivals(reach)
         behind = access_points.fraction > reach.meeting()[row]
@@ -174,7 +212,14 @@ class PopulationReach:
 def straight_share_of_homes(
     population_points: PopulationPoints, x: NDArray[np.float64], y: NDArray[np.float64], radius_m: float
 ) -> NDArray[np.float64]:
-    """Share (z,) of each zone's people whose home lies within a straight-line `radius_m` of the places at (x, y)."""
+    """Share (z,) of each zone's people whose home lies within a straight-line `radius_m` of the places at (x, y).
+
+    Parameters:
+        population_points: the homes.
+        x: metres (k,) to the east in the plane.
+        y: metres (k,) to the north in the plane.
+        radius_m: the radius, in metres.
+    """
     near = shapely.STRtree(shapely.points(x, y)).query_nearest(
         shapely.points(population_points.x, population_points.y), max_distance=radius_m, all_matches=False
     )[0]
@@ -184,7 +229,12 @@ def straight_share_of_homes(
 
 
 def homes_on_streets(streets: ZoneStreets, step_m: float = 20.0) -> PopulationPoints:
-    """Points every `step_m` along the residential frontage of each zone; their positions in the plane stay NaN."""
+    """Points every `step_m` along the residential frontage of each zone; their positions in the plane stay NaN.
+
+    Parameters:
+        streets: the pieces of street with residential frontage, by zone.
+        step_m: the distance between points along a street, in metres.
+    """
     zone, link, fraction, metres = sampled_points(streets, step_m)
     order = np.argsort(zone, kind="stable")
     zone, link, fraction = zone[order], link[order], fraction[order]
@@ -204,7 +254,17 @@ def homes_at_points(
     snapper: Snapper,
     within_m: float,
 ) -> PopulationPoints:
-    """Weighted points in the plane put on the nearest street; a zone's weights become shares of its people."""
+    """Weighted points in the plane put on the nearest street; a zone's weights become shares of its people.
+
+    Parameters:
+        zones: how many zones there are.
+        zone: the zone (p,) of each point.
+        weight: the weight (p,) of each point.
+        xy: x and y (p,) of the points in the plane.
+        plane: the metric plane.
+        snapper: puts places on streets.
+        within_m: how far a street may lie, in metres.
+    """
     order = np.argsort(zone, kind="stable")
     zone, weight, x, y = zone[order], weight[order], xy[0][order], xy[1][order]
     total = np.bincount(zone, weights=weight, minlength=zones)
@@ -217,7 +277,11 @@ def homes_at_points(
 def points_over_areas(
     zones: NDArray[np.object_],
 ) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64]]:
-    """Zone, x and y of points on a square grid inside zones (polygons in the plane); the middle where none falls inside."""
+    """Zone, x and y of points on a square grid inside zones (polygons in the plane); the middle where none falls inside.
+
+    Parameters:
+        zones: polygons (z,) in the metric plane.
+    """
     owner, xs, ys = [], [], []
     for number, zone in enumerate(zones):
         step = min(SPACING_M, np.sqrt(max(zone.area, 1e-9) / LEAST_POINTS))
@@ -237,7 +301,13 @@ def points_over_areas(
 def points_in_zones(
     zones: NDArray[np.object_], x: NDArray[np.float64], y: NDArray[np.float64]
 ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Pairs (zone, row of the point) of given points and the zone each lies in, the first of several."""
+    """Pairs (zone, row of the point) of given points and the zone each lies in, the first of several.
+
+    Parameters:
+        zones: polygons (z,) in the metric plane.
+        x: metres (k,) to the east in the plane.
+        y: metres (k,) to the north in the plane.
+    """
     zone, point = shapely.STRtree(shapely.points(x, y)).query(zones, predicate="intersects")
     order = np.lexsort((zone, point))
     first = np.concatenate([[True], point[order][1:] != point[order][:-1]]) if len(point) else np.zeros(0, bool)

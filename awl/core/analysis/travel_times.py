@@ -45,27 +45,47 @@ class Times:
 
     @classmethod
     def of_table(cls, table: Floats) -> Times:
-        """From a table (homes, places), infinity where there is no way."""
+        """From a table (homes, places), infinity where there is no way.
+
+        Parameters:
+            table: minutes (homes, places).
+        """
         place, home = np.nonzero(np.isfinite(table.T))
         return cls(home, place, table[home, place], *table.shape)
 
     def within(self, limit: float) -> Times:
-        """The pairs within a limit in minutes."""
+        """The pairs within a limit in minutes.
+
+        Parameters:
+            limit: the limit in minutes.
+        """
         near = self.minutes <= limit
         return Times(self.home[near], self.place[near], self.minutes[near], self.population_points, self.places)
 
     def of_places(self, wanted: NDArray[np.bool_]) -> Times:
-        """The pairs of some of the places (k,)."""
+        """The pairs of some of the places (k,).
+
+        Parameters:
+            wanted: mask (k,) of the places.
+        """
         mine = wanted[self.place]
         return Times(self.home[mine], self.place[mine], self.minutes[mine], self.population_points, self.places)
 
     def per_home(self, value: Floats) -> Floats:
-        """Values (q,) of pairs, summed for each home (p,)."""
+        """Values (q,) of pairs, summed for each home (p,).
+
+        Parameters:
+            value: values (q,) of the pairs.
+        """
         summed: Floats = np.bincount(self.home, value, self.population_points).astype(np.float64)
         return summed
 
     def per_place(self, value: Floats) -> Floats:
-        """Values (q,) of pairs, summed for each place (k,)."""
+        """Values (q,) of pairs, summed for each place (k,).
+
+        Parameters:
+            value: values (q,) of the pairs.
+        """
         summed: Floats = np.bincount(self.place, value, self.places).astype(np.float64)
         return summed
 
@@ -94,6 +114,15 @@ def times_between(
 
     Runs one search per place; homes on streets that the search did not reach are skipped. Calls `report` with the number of
     places done.
+
+    Parameters:
+        router: what finds shortest paths.
+        places: places put on streets (k,).
+        population_points: the homes.
+        direction: `from` or `to`: trips leave the places or lead to them.
+        limit: the limit in ms.
+        threads: how many threads; as many as there are cores where None.
+        report: called with the number of places done.
     """
     access_points, network = population_points.access_points, router.network
     order = np.argsort(access_points.link, kind="stable")

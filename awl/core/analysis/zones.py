@@ -46,7 +46,12 @@ class ZoneStreets:
 
 
 def zone_streets(network: Network, zones: NDArray[np.object_]) -> ZoneStreets:
-    """Split streets with residential frontage at the boundaries of zones (polygons in the metric plane)."""
+    """Split streets with residential frontage at the boundaries of zones (polygons in the metric plane).
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+        zones: polygons (z,) in the metric plane.
+    """
     graph = network.graph
     links = np.flatnonzero(network.usable & graph.tag("highway").isin(LIVED_ON)).astype(np.int32)
     lines = graph.lines_xy[links]
@@ -111,7 +116,11 @@ class ZoneReach:
         self._zone = streets.zone[self._street]
 
     def near(self, limit: float) -> ZoneReach:
-        """The same for limits up to `limit`, without what lies beyond it: quicker where many are asked for."""
+        """The same for limits up to `limit`, without what lies beyond it: quicker where many are asked for.
+
+        Parameters:
+            limit: the limit, in the unit of the arrivals.
+        """
         made = copy(self)
         first = np.minimum(self._reach.at_begin, self._reach.at_end) <= limit
         kept = np.flatnonzero(first[self._row])
@@ -122,7 +131,11 @@ class ZoneReach:
         return made
 
     def share_within(self, limit: float) -> NDArray[np.float64]:
-        """Share (z,) of each zone's people within `limit`; NaN for a zone without streets with residential frontage."""
+        """Share (z,) of each zone's people within `limit`; NaN for a zone without streets with residential frontage.
+
+        Parameters:
+            limit: the limit, in the unit of the arrivals.
+        """
         to, fro = self._reach.within(limit)
         ahead = np.clip(np.minimum(self._high, to[self._row]) - self._low, 0.0, None)
         behind = np.clip(self._high - np.maximum(self._low, fro[self._row]), 0.0, None)
@@ -145,7 +158,11 @@ class ZoneReach:
             return np.where(total > 0, summed / total, np.nan)
 
     def nearest_owner(self, places: int) -> NDArray[np.int32]:
-        """The place (z,) that is nearest for the largest share of each zone's people; -1 where none is reached."""
+        """The place (z,) that is nearest for the largest share of each zone's people; -1 where none is reached.
+
+        Parameters:
+            places: how many places there are.
+        """
         arrival, weight, piece, owner = self._samples
         known = np.isfinite(arrival) & (owner >= 0)
         zones = len(self._streets.zone_length_m)
@@ -155,7 +172,13 @@ class ZoneReach:
 
 
 def per_zone(streets: ZoneStreets, amount: NDArray[np.float64], zone: NDArray[np.int32]) -> NDArray[np.float64]:
-    """Amounts in metres summed by zone, as a share (z,) of the zone's length of residential frontage; NaN where it has none."""
+    """Amounts in metres summed by zone, as a share (z,) of the zone's length of residential frontage; NaN where it has none.
+
+    Parameters:
+        streets: the pieces of street with residential frontage, by zone.
+        amount: metres (q,).
+        zone: the zone (q,) of each.
+    """
     total = streets.zone_length_m
     summed = np.bincount(zone, weights=amount, minlength=len(total))
     with np.errstate(invalid="ignore", divide="ignore"):
@@ -185,7 +208,12 @@ def _spaced(streets: ZoneStreets, step_m: float) -> tuple[NDArray[np.int64], NDA
 def sampled_points(
     streets: ZoneStreets, step_m: float
 ) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.float64], NDArray[np.float64]]:
-    """Zone, link, fraction and length represented in metres of points every `step_m` along the residential frontage."""
+    """Zone, link, fraction and length represented in metres of points every `step_m` along the residential frontage.
+
+    Parameters:
+        streets: the pieces of street with residential frontage, by zone.
+        step_m: the distance between points along a street, in metres.
+    """
     piece, fraction, metres = _spaced(streets, step_m)
     return streets.zone[piece].astype(np.int64), streets.link[piece], fraction, metres
 
@@ -205,7 +233,13 @@ class StraightShare:
         return lines, np.asarray(shapely.length(lines))
 
     def within(self, x: NDArray[np.float64], y: NDArray[np.float64], radius_m: float) -> NDArray[np.float64]:
-        """Share (z,) of each zone's people within a straight-line `radius_m` of the places at (x, y) in the plane."""
+        """Share (z,) of each zone's people within a straight-line `radius_m` of the places at (x, y) in the plane.
+
+        Parameters:
+            x: metres (k,) to the east in the plane.
+            y: metres (k,) to the north in the plane.
+            radius_m: the radius, in metres.
+        """
         lines, length = self._lines
         # Discs that overlap make one area; areas are apart, so what lies in each adds up, and each is small.
         discs = shapely.get_parts(shapely.union_all(shapely.buffer(shapely.points(x, y), radius_m, quad_segs=32)))
@@ -220,7 +254,13 @@ class StraightShare:
 
 
 def length_by_owner(streets: ZoneStreets, parts: Parts, owners: int) -> NDArray[np.float64]:
-    """Length in metres (z, owners) of each zone's streets with residential frontage that belongs to each place."""
+    """Length in metres (z, owners) of each zone's streets with residential frontage that belongs to each place.
+
+    Parameters:
+        streets: the pieces of street with residential frontage, by zone.
+        parts: the reached parts of the streets.
+        owners: how many places there are.
+    """
     street, row = _overlapping(streets.link, parts.link)
     low = np.maximum(streets.begin[street], parts.begin[row])
     high = np.minimum(streets.end[street], parts.end[row])

@@ -34,6 +34,10 @@ def base_layers(raw: RawExtract, report: BuildReport | None = None) -> dict[str,
     """`water`, `field`, `sand`, `green`, `building` (polygons), `rail`, `river` (lines), `place` and `address` (points).
 
     Coast beside which no sea could be drawn is counted in `report`.
+
+    Parameters:
+        raw: the extract as read.
+        report: counts and lengths are added to it.
     """
     shapes = _Shapes(raw)
     water = shapes.polygons(lambda tags: tags.get("water") or "water" if _is_water(tags) else None)
@@ -95,7 +99,11 @@ class _Shapes:
         return np.column_stack([self._raw.node_lon[rows], self._raw.node_lat[rows]])
 
     def polygons(self, kind_of) -> BaseLayer:  # type: ignore[no-untyped-def]
-        """Closed ways and multipolygons for whose tags `kind_of` gives a kind."""
+        """Closed ways and multipolygons for whose tags `kind_of` gives a kind.
+
+        Parameters:
+            kind_of: gives a kind for the tags of an area, or None.
+        """
         out = BaseLayer(np.zeros(0, object), [], [])
         shapes: list[shapely.Geometry] = []
         for way, tags in self._tagged:
@@ -171,7 +179,12 @@ class _Shapes:
         return BaseLayer(points, list(number), [f"{street} {n}" for street, n in zip(name, number, strict=True)])
 
     def lines(self, key: str, values: tuple[str, ...]) -> BaseLayer:
-        """Ways that carry `key` with one of `values`."""
+        """Ways that carry `key` with one of `values`.
+
+        Parameters:
+            key: the key of the tag.
+            values: the values that count.
+        """
         column = self._raw.way_column(key)
         rows = np.flatnonzero(column.isin(values))
         name = self._raw.way_column("name")

@@ -110,7 +110,11 @@ class _Segments:
 
 
 def street_class(raw: RawExtract) -> tuple[Categorical, NDArray[np.bool_]]:
-    """The class of every way (w,), ferries among them, and which ways are streets."""
+    """The class of every way (w,), ferries among them, and which ways are streets.
+
+    Parameters:
+        raw: the extract as read.
+    """
     highway = raw.way_column("highway")
     sails = raw.way_column("route").equals(FERRY) & ~highway.present()
     if sails.any():
@@ -131,6 +135,13 @@ def build_graph(
 
     Classes in `without` are left out for good. `merge` takes out nodes at which nothing happens. Raises `AwlError` when no
     street is left.
+
+    Parameters:
+        raw: the extract as read.
+        area: the study area, a polygon in degrees; None for all of the extract.
+        progress: is told how far the work is, and stops it.
+        without: classes of streets that are left out for good.
+        merge: whether nodes at which nothing happens are taken out.
     """
     progress = progress or Progress()
     report = BuildReport(
@@ -381,7 +392,12 @@ def _spread(column: Categorical, rows: NDArray[np.int64]) -> Categorical:
 
 
 def fill_report(report: BuildReport, graph: StreetGraph) -> None:
-    """The figures of a finished graph."""
+    """The figures of a finished graph.
+
+    Parameters:
+        report: counts and lengths are added to it.
+        graph: the street graph.
+    """
     length = graph.link_length
     total = float(length.sum())
     highway = graph.tag("highway")

@@ -28,6 +28,10 @@ def merge_chains(graph: StreetGraph, keep: NDArray[np.bool_] | None = None) -> t
     """The graph with chains of like links merged, and the number of nodes this took away; `keep` (n,) marks nodes to stay.
 
     A ring that hangs on nothing keeps one node.
+
+    Parameters:
+        graph: the street graph.
+        keep: mask (n,) of the nodes that stay; None for those that must.
     """
     mergeable, first, second = _plain_nodes(graph)
     if keep is not None:

@@ -22,6 +22,9 @@ def cleaned(raw: RawExtract) -> RawExtract:
     """The extract without nodes that lie nowhere on Earth, and with each object once: as it was told last.
 
     A way runs on from the vertex before a faulty node to the one after it. What was left out is counted in `faults`.
+
+    Parameters:
+        raw: the extract as read.
     """
     raw, repeated = _without_repeated(raw)
     off = ~((np.abs(raw.node_lon) <= 180) & (np.abs(raw.node_lat) <= 90))
@@ -41,7 +44,11 @@ def cleaned(raw: RawExtract) -> RawExtract:
 
 
 def combined(extracts: Sequence[RawExtract]) -> RawExtract:
-    """Several extracts of neighbouring areas as one; what two of them hold is there once."""
+    """Several extracts of neighbouring areas as one; what two of them hold is there once.
+
+    Parameters:
+        extracts: extracts of neighbouring areas.
+    """
     if len(extracts) == 1:
         return extracts[0]
     node_first = [0, *accumulate(len(raw.node_id) for raw in extracts)]

@@ -47,6 +47,13 @@ def attach(
     """The graph with a node for each point (k,), numbered `number`, joined to its `nearest` streets.
 
     Raises `AwlError` when a number is taken or given twice, or no point lies near a street. O((k + m) log m).
+
+    Parameters:
+        graph: the street graph.
+        lon: longitudes (k,) in degrees.
+        lat: latitudes (k,) in degrees.
+        number: the number (k,) that each new node gets.
+        nearest: how many streets each point is joined to.
     """
     taken = np.intersect1d(number, graph.node_id)
     if len(taken) or len(np.unique(number)) < len(number):
@@ -82,7 +89,11 @@ def attach(
 
 
 def detach(graph: StreetGraph) -> StreetGraph:
-    """The graph without its connectors and their centroids."""
+    """The graph without its connectors and their centroids.
+
+    Parameters:
+        graph: the street graph.
+    """
     kept = ~graph.tag("highway").equals(CONNECTOR)
     if kept.all():
         return graph
@@ -107,7 +118,11 @@ def detach(graph: StreetGraph) -> StreetGraph:
 
 
 def whole_streets(graph: StreetGraph) -> StreetGraph:
-    """The graph without its connectors, and with the streets whole again that were broken for them."""
+    """The graph without its connectors, and with the streets whole again that were broken for them.
+
+    Parameters:
+        graph: the street graph.
+    """
     bare = detach(graph)
     return graph if bare is graph else merge_chains(bare)[0].in_space_order()
 
@@ -142,6 +157,11 @@ def split_links(graph: StreetGraph, link: Ints, fraction: Floats) -> tuple[Stree
     """The graph with links broken at fractions of their length (k,), and the node at each of these places.
 
     Places at the same spot share a node; one within a metre of an end is the node there. The first piece of a link keeps its id.
+
+    Parameters:
+        graph: the street graph.
+        link: rows (k,) of links.
+        fraction: fractions (k,) of the length of each link, from its begin.
     """
     at = fraction * graph.link_length[link]
     at = np.where(

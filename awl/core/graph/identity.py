@@ -27,18 +27,12 @@ SAME_LENGTH = 0.1
 def with_ids_of(former: StreetGraph, graph: StreetGraph, keep_node_ids: bool = False) -> StreetGraph:
     """Give a graph the ids of a former graph of the same area.
 
-    Parameters
-    ----------
-    former : StreetGraph
-        The graph whose ids are known.
-    graph : StreetGraph
-        The graph built anew; a graph that shares no node with the former one keeps its own ids.
-    keep_node_ids : bool
-        Leave the node ids as they are, because the user has chosen them.
+    Parameters:
+        former: the graph whose ids are known.
+        graph: the graph built anew; a graph that shares no node with the former one keeps its own ids.
+        keep_node_ids: leave the node ids as they are, because the user has chosen them.
 
     Returns:
-    -------
-    StreetGraph
         The same graph, in the order of its ids and places.
     """
     node = matching_nodes(former, graph)
@@ -59,7 +53,12 @@ def _inherited(former: Ints, row: Ints, highest: int) -> Ints:
 
 
 def matching_nodes(former: StreetGraph, graph: StreetGraph) -> Ints:
-    """Rows (n,) of the nodes of the former graph that are those of the graph; -1 where there is none. Each is taken once."""
+    """Rows (n,) of the nodes of the former graph that are those of the graph; -1 where there is none. Each is taken once.
+
+    Parameters:
+        former: the graph as it was built before.
+        graph: the street graph.
+    """
     row = np.full(graph.node_count, -1, np.int64)
     known, ours = former.node_osm_id, graph.node_osm_id
     _, a, b = np.intersect1d(_once(known), _once(ours), return_indices=True)
@@ -99,6 +98,11 @@ def matching_links(former: StreetGraph, graph: StreetGraph, node: Ints) -> Ints:
     """Rows (m,) of the links of the former graph that are those of the graph; -1 where there is none. Each is taken once.
 
     `node` (n,) are the rows of the nodes as `matching_nodes` gives them.
+
+    Parameters:
+        former: the graph as it was built before.
+        graph: the street graph.
+        node: rows (n,) of the nodes, as `matching_nodes` gives them.
     """
     row = np.full(graph.link_count, -1, np.int64)
     ends = np.sort(np.stack([node[graph.link_from], node[graph.link_to]]), axis=0)

@@ -63,7 +63,9 @@ def raw_of_lines(
     """Ways that share a node wherever the lines meet.
 
     Parameters:
+        streets: the lines, with their attributes.
         tolerance_m: gaps at ends up to that distance are closed.
+        progress: is told how far the work is, and stops it.
         break_crossings: break lines where they cross or where one ends on another; otherwise only end points meet.
 
     Raises `AwlError` when no line has a length.
@@ -133,7 +135,12 @@ def _ends_together(flat: NDArray[np.object_], tolerance_m: float, report: JoinRe
 
 
 def groups(count: int, pairs: Ints) -> Ints:
-    """Number of the connected group of each of `count` items; the least member spreads until nothing changes."""
+    """Number of the connected group of each of `count` items; the least member spreads until nothing changes.
+
+    Parameters:
+        count: how many items there are.
+        pairs: pairs (q, 2) of items that belong together.
+    """
     label = np.arange(count)
     while True:
         least = np.minimum(label[pairs[:, 0]], label[pairs[:, 1]])

@@ -56,7 +56,11 @@ class NumberingFaults:
 
 
 def numbered_anew(graph: StreetGraph) -> StreetGraph:
-    """The graph with nodes and links numbered from 1 on, in their order: for one that nobody knows yet."""
+    """The graph with nodes and links numbered from 1 on, in their order: for one that nobody knows yet.
+
+    Parameters:
+        graph: the street graph.
+    """
     return replace(
         graph,
         node_id=np.arange(1, graph.node_count + 1, dtype=np.int64),
@@ -66,7 +70,15 @@ def numbered_anew(graph: StreetGraph) -> StreetGraph:
 
 
 def numbered_from(graph: StreetGraph, first: int) -> StreetGraph:
-    """The graph with nodes numbered from `first` on; numbers below it stay free, for zone centroids say."""
+    """The graph with nodes numbered from `first` on; numbers below it stay free, for zone centroids say.
+
+    Parameters:
+        graph: the street graph.
+        first: the number of the first node.
+
+    Raises:
+        AwlError: the number is none from 1 on, or too large.
+    """
     if not 1 <= first <= MAX_ID - graph.node_count:
         raise AwlError(
             f"Nodes cannot be numbered from {first}", remedy="Give a whole number from 1 on", inputs=("first_node",)
@@ -77,7 +89,14 @@ def numbered_from(graph: StreetGraph, first: int) -> StreetGraph:
 def numbered_by(
     graph: StreetGraph, lon: NDArray[np.float64], lat: NDArray[np.float64], number: NDArray[np.int64]
 ) -> tuple[StreetGraph | None, NumberingFaults]:
-    """The graph with the numbers of the nearest points (degrees), or None when that is no sound numbering."""
+    """The graph with the numbers of the nearest points (degrees), or None when that is no sound numbering.
+
+    Parameters:
+        graph: the street graph.
+        lon: longitudes (k,) in degrees.
+        lat: latitudes (k,) in degrees.
+        number: the number (k,) of each point.
+    """
     points = np.column_stack(graph.plane.xy(lon, lat))
     nodes = np.column_stack(graph.plane.xy(graph.node_lon, graph.node_lat))
     here = np.column_stack([graph.node_lon, graph.node_lat])

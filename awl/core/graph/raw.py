@@ -73,7 +73,13 @@ class Relation:
 
 
 def relation_of(ident: int, tags: dict[str, str], members: Sequence[Member]) -> Relation | Restriction | None:
-    """The multipolygon or turn restriction a relation stands for; None for any other kind."""
+    """The multipolygon or turn restriction a relation stands for; None for any other kind.
+
+    Parameters:
+        ident: its id.
+        tags: tags of the relation.
+        members: its members.
+    """
     kind = tags.get("type", "")
     if kind == "multipolygon":
         ways = [(role, ref) for role, what, ref in members if what == "way"]
@@ -138,11 +144,19 @@ class RawExtract:
         return np.where(ordered[place] == self.way_refs, order[place], -1)
 
     def refs_of(self, ways: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-        """Positions in `way_refs` of the vertices of ways (w,) one after another, and the offsets (w + 1,) of each."""
+        """Positions in `way_refs` of the vertices of ways (w,) one after another, and the offsets (w + 1,) of each.
+
+        Parameters:
+            ways: rows (w,) of the ways.
+        """
         counts = np.diff(self.way_start)[ways]
         start = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
         return np.arange(start[-1]) - np.repeat(start[:-1] - self.way_start[:-1][ways], counts), start
 
     def way_column(self, key: str) -> Categorical:
-        """The column of a way tag, empty when no way carries it."""
+        """The column of a way tag, empty when no way carries it.
+
+        Parameters:
+            key: the key of the tag.
+        """
         return self.way_tags.get(key) or Categorical(np.full(len(self.way_id), -1, np.int32), ())

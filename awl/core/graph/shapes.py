@@ -49,7 +49,15 @@ def cut_lines(
     end: NDArray[np.float64],
     in_plane: bool = False,
 ) -> NDArray[np.object_]:
-    """LineStrings of links between two fractions of their length (`begin` <= `end`), in degrees or in the plane."""
+    """LineStrings of links between two fractions of their length (`begin` <= `end`), in degrees or in the plane.
+
+    Parameters:
+        graph: the street graph.
+        link: rows (k,) of links.
+        begin: fractions (k,) of the length at which pieces begin.
+        end: fractions (k,) of the length at which pieces end.
+        in_plane: whether in metres of the plane instead of degrees.
+    """
     vertices, start = cut_vertices(graph, link, begin, end, in_plane)
     return ragged_lines(vertices, start) if len(link) else np.zeros(0, object)
 
@@ -61,7 +69,15 @@ def cut_vertices(
     end: NDArray[np.float64],
     in_plane: bool = False,
 ) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
-    """The vertices (v, 2) of the same pieces one after another, and the offsets at which each begins."""
+    """The vertices (v, 2) of the same pieces one after another, and the offsets at which each begins.
+
+    Parameters:
+        graph: the street graph.
+        link: rows (k,) of links.
+        begin: fractions (k,) of the length at which pieces begin.
+        end: fractions (k,) of the length at which pieces end.
+        in_plane: whether in metres of the plane instead of degrees.
+    """
     x, y = graph.shape_xy if in_plane else (graph.shape_lon, graph.shape_lat)
     vertices, start = _cut(graph.shape_start, x, y, graph.shape_m, link, begin, end)
     return vertices, start
@@ -70,7 +86,13 @@ def cut_vertices(
 def point_at(
     graph: StreetGraph, link: NDArray[np.int32], fraction: NDArray[np.float64]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Longitude and latitude at a fraction of each link's length."""
+    """Longitude and latitude at a fraction of each link's length.
+
+    Parameters:
+        graph: the street graph.
+        link: rows (k,) of links.
+        fraction: fractions (k,) of the length of each link, from its begin.
+    """
     ends = shapely.get_point(cut_lines(graph, link, np.zeros(len(link)), fraction), -1)
     coordinates = shapely.get_coordinates(ends)
     return coordinates[:, 0], coordinates[:, 1]
@@ -87,6 +109,14 @@ def joined_lines(
     """One LineString (ways,) in degrees for each way, from pieces of links in travel order; None where a way has no piece.
 
     A piece runs from fraction `enter` to `leave` of its link, backwards where that is less; `way` (k,) ascends.
+
+    Parameters:
+        graph: the street graph.
+        link: rows (k,) of links.
+        enter: fractions (k,) at which pieces are entered.
+        leave: fractions (k,) at which they are left.
+        way: the way (k,) that each piece belongs to, ascending.
+        ways: how many ways there are.
     """
     lines = np.full(ways, None, object)
     if len(link) == 0:

@@ -75,11 +75,19 @@ class StreetGraph:
         return max(int(self.link_id.max(initial=0)), self.highest_ids[1]) + 1
 
     def link_rows(self, ids: NDArray[np.integer] | Sequence[int]) -> NDArray[np.int64]:
-        """Rows (k,) of links by id; -1 for an id that no link has."""
+        """Rows (k,) of links by id; -1 for an id that no link has.
+
+        Parameters:
+            ids: ids (k,).
+        """
         return rows_of_ids(self.link_id, self._links_by_id, ids)
 
     def node_rows(self, ids: NDArray[np.integer] | Sequence[int]) -> NDArray[np.int64]:
-        """Rows (k,) of nodes by id; -1 for an id that no node has."""
+        """Rows (k,) of nodes by id; -1 for an id that no node has.
+
+        Parameters:
+            ids: ids (k,).
+        """
         return rows_of_ids(self.node_id, self._nodes_by_id, ids)
 
     @cached_property
@@ -127,11 +135,19 @@ class StreetGraph:
         return ragged_lines(np.column_stack([x, y]), self.shape_start)
 
     def tag(self, key: str) -> Categorical:
-        """The column of an attribute, empty when no link carries it."""
+        """The column of an attribute, empty when no link carries it.
+
+        Parameters:
+            key: the key of the tag.
+        """
         return self.tags.get(key) or Categorical(np.full(self.link_count, -1, np.int32), ())
 
     def node_tag(self, key: str) -> Categorical:
-        """The column of a node attribute, empty when no node carries it."""
+        """The column of a node attribute, empty when no node carries it.
+
+        Parameters:
+            key: the key of the tag.
+        """
         return self.node_tags.get(key) or Categorical(np.full(self.node_count, -1, np.int32), ())
 
     def lines(self) -> NDArray[np.object_]:
@@ -139,16 +155,28 @@ class StreetGraph:
         return ragged_lines(np.column_stack([self.shape_lon, self.shape_lat]), self.shape_start)
 
     def with_restrictions(self, restrictions: TurnRestrictions) -> StreetGraph:
-        """The same graph with other turn restrictions."""
+        """The same graph with other turn restrictions.
+
+        Parameters:
+            restrictions: the turn restrictions.
+        """
         return replace(self, restrictions=restrictions)
 
     def node_columns(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> dict[str, Any]:
-        """All that is known of some nodes (rows or a mask), by field, for a graph made from this one."""
+        """All that is known of some nodes (rows or a mask), by field, for a graph made from this one.
+
+        Parameters:
+            rows: which rows: numbers (k,) or a mask.
+        """
         columns: dict[str, Any] = {name: getattr(self, name)[rows] for name in NODE_ARRAYS}
         return columns | {"node_tags": {key: column.take(rows) for key, column in self.node_tags.items()}}
 
     def link_columns(self, rows: NDArray[np.integer]) -> dict[str, Any]:
-        """All that is known of some links, by field, for a graph made from this one; restrictions aside."""
+        """All that is known of some links, by field, for a graph made from this one; restrictions aside.
+
+        Parameters:
+            rows: which rows: numbers (k,).
+        """
         vertex, shape_start = ragged_rows(self.shape_start, rows)
         way, ways_start = ragged_rows(self.ways_start, rows)
         return {
@@ -166,7 +194,11 @@ class StreetGraph:
         }
 
     def with_nodes(self, order: NDArray[np.int64]) -> StreetGraph:
-        """The same graph with its nodes in another order (a permutation of their rows)."""
+        """The same graph with its nodes in another order (a permutation of their rows).
+
+        Parameters:
+            order: rows (n,) of the nodes in their new order.
+        """
         place = np.empty(len(order), np.int32)
         place[order] = np.arange(len(order), dtype=np.int32)
         return replace(
@@ -194,7 +226,13 @@ class StreetGraph:
 def rows_of_ids(
     known: NDArray[np.int64], order: NDArray[np.int64], ids: NDArray[np.integer] | Sequence[int]
 ) -> NDArray[np.int64]:
-    """Rows (k,) of `ids` among those that are `known`, which `order` sorts; -1 for others."""
+    """Rows (k,) of `ids` among those that are `known`, which `order` sorts; -1 for others.
+
+    Parameters:
+        known: the ids (n,) there are.
+        order: the rows (n,) that sort them.
+        ids: ids (k,).
+    """
     wanted = np.asarray(ids, np.int64)
     if len(known) == 0:
         return np.full(len(wanted), -1)
@@ -203,14 +241,24 @@ def rows_of_ids(
 
 
 def ragged_rows(start: NDArray[np.int64], order: NDArray[np.integer]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Rows of ragged groups in a new order of the groups (or of some of them), and the new offsets."""
+    """Rows of ragged groups in a new order of the groups (or of some of them), and the new offsets.
+
+    Parameters:
+        start: offsets (n + 1,) at which groups begin.
+        order: rows (k,) of the groups in their new order.
+    """
     size = np.diff(start)[order]
     new_start = np.concatenate([[0], np.cumsum(size)]).astype(np.int64)
     return np.arange(new_start[-1]) - np.repeat(new_start[:-1] - start[:-1][order], size), new_start
 
 
 def ragged_lines(xy: NDArray[np.float64], start: NDArray[np.int64]) -> NDArray[np.object_]:
-    """LineStrings from vertices (v, 2) and the offsets (m + 1,) at which each line begins."""
+    """LineStrings from vertices (v, 2) and the offsets (m + 1,) at which each line begins.
+
+    Parameters:
+        xy: vertices (v, 2).
+        start: offsets (m + 1,) at which lines begin.
+    """
     counts = np.diff(start)
     return shapely.linestrings(xy, indices=np.repeat(np.arange(len(counts)), counts))
 
@@ -222,6 +270,11 @@ def hilbert_order(
 
     Points too near to be told apart stand in the order of their `ids`, or as they came.
     Source: J. Skilling, *Programming the Hilbert curve*, AIP Conf. Proc. 707 (2004); 16 levels.
+
+    Parameters:
+        lon: longitudes (k,) in degrees.
+        lat: latitudes (k,) in degrees.
+        ids: ids (k,) that decide between points that cannot be told apart.
     """
     if len(lon) == 0:
         return np.zeros(0, np.int64)

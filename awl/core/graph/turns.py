@@ -52,7 +52,11 @@ class TurnRestrictions:
 
     @classmethod
     def of(cls, placed: Sequence[Placed]) -> TurnRestrictions:
-        """The arrays of a list of restrictions."""
+        """The arrays of a list of restrictions.
+
+        Parameters:
+            placed: the restrictions.
+        """
         return cls(
             np.array([p.relation for p in placed], np.int64),
             np.array([p.from_link for p in placed], np.int32),
@@ -76,7 +80,11 @@ class TurnRestrictions:
         return self.kind.isin([value for value in self.kind.values if value.startswith("only_")])
 
     def rows(self, at: Iterable[int] | None = None) -> list[Placed]:
-        """The restrictions one by one: all, or those in these rows."""
+        """The restrictions one by one: all, or those in these rows.
+
+        Parameters:
+            at: their rows; all where None.
+        """
         return [
             Placed(
                 int(self.relation[i]),
@@ -94,7 +102,12 @@ class TurnRestrictions:
         ]
 
     def renumbered(self, link: Ints, node: Ints) -> TurnRestrictions:
-        """The same on a graph whose link i is now `link[i]` and node i `node[i]`; pieces of one link become one."""
+        """The same on a graph whose link i is now `link[i]` and node i `node[i]`; pieces of one link become one.
+
+        Parameters:
+            link: the new row (m,) of each link.
+            node: the new row (n,) of each node.
+        """
         made = []
         for p in self.rows():
             chain = [int(link[i]) for i in (p.from_link, *p.via_links, p.to_link)]
@@ -132,16 +145,30 @@ class _Links:
         self._sorted = way[self._by_way]
 
     def of_way(self, way: int) -> list[int]:
-        """The links of a way."""
+        """The links of a way.
+
+        Parameters:
+            way: the id of the way.
+        """
         a, b = np.searchsorted(self._sorted, [way, way + 1])
         return [int(i) for i in self._by_way[a:b]]
 
     def touching(self, links: Sequence[int], node: int) -> list[int]:
-        """Those that begin or end at a node."""
+        """Those that begin or end at a node.
+
+        Parameters:
+            links: rows of links.
+            node: the row of the node.
+        """
         return [i for i in links if node in (self.tail[i], self.head[i])]
 
     def other(self, link: int, node: int) -> int:
-        """The far end."""
+        """The far end.
+
+        Parameters:
+            link: the row of the link.
+            node: the row of the node at one end.
+        """
         return int(self.head[link] if self.tail[link] == node else self.tail[link])
 
 
@@ -155,6 +182,13 @@ def place_restrictions(
     """Restrictions on links (m,) that came from ways `way` and join nodes `tail`, `head`; and how many cannot be placed.
 
     One cannot be placed when a member is missing, or when its ways do not meet in one way only at the via.
+
+    Parameters:
+        restrictions: the restrictions as the source states them.
+        way: the source way (m,) of each link.
+        tail: the node (m,) where each link begins.
+        head: the node (m,) where each link ends.
+        node_id: the source id (n,) of each node.
     """
     if not restrictions:
         return TurnRestrictions.none(), 0

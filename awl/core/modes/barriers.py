@@ -18,7 +18,12 @@ from awl.core.modes.mode import ALLOWING, FORBIDDING, Mode
 
 
 def shut_nodes(mode: Mode, graph: StreetGraph) -> NDArray[np.int64]:
-    """Nodes between two links at which a barrier stops the mode at every hour: by a tag at the barrier, or else by its kind."""
+    """Nodes between two links at which a barrier stops the mode at every hour: by a tag at the barrier, or else by its kind.
+
+    Parameters:
+        mode: the mode.
+        graph: the street graph.
+    """
     barrier = graph.node_tag("barrier")
     if not barrier.present().any():
         return np.zeros(0, np.int64)
@@ -40,6 +45,11 @@ def gate_sequences(graph: StreetGraph, when: datetime | None = None, ever: bool 
     """Pairs of arcs that may not be passed one after the other, because a gate between them is shut at a local date and time.
 
     With `ever`, those of all gates that have hours. Hours that cannot be read bind nobody.
+
+    Parameters:
+        graph: the street graph.
+        when: local date and time; None is free flow.
+        ever: whether what has hours counts whatever the hour.
     """
     hours, made = graph.node_tag("opening_hours"), list[tuple[int, int]]()
     closed = [text for text in hours.values if ever or (when is not None and open_at(text, when) is False)]
@@ -54,7 +64,12 @@ def gate_sequences(graph: StreetGraph, when: datetime | None = None, ever: bool 
 
 
 def unread_gates(graph: StreetGraph, usable: NDArray[np.bool_]) -> NDArray[np.integer]:
-    """Nodes (k,) with a barrier between two usable links whose opening hours are not read in full."""
+    """Nodes (k,) with a barrier between two usable links whose opening hours are not read in full.
+
+    Parameters:
+        graph: the street graph.
+        usable: mask (m,) of the links that carry the mode.
+    """
     hours = graph.node_tag("opening_hours")
     unread = hours.isin([text for text in hours.values if not is_understood(text)])
     ends = np.concatenate([graph.link_from[usable], graph.link_to[usable]])
@@ -66,6 +81,10 @@ def parted(mode: Mode, graph: StreetGraph) -> StreetGraph:
     """The graph as the mode meets it: a twin, numbered on from the highest number, for each node it cannot pass.
 
     Links keep their numbers and order, nodes theirs; twins come after them.
+
+    Parameters:
+        mode: the mode.
+        graph: the street graph.
     """
     shut = shut_nodes(mode, graph)
     if len(shut) == 0:

@@ -38,7 +38,14 @@ class TurnDelays:
 
     @classmethod
     def on(cls, mode: Mode, graph: StreetGraph, usable: NDArray[np.bool_], leaving: NDArray[np.integer]) -> TurnDelays:
-        """The delays on a graph of which the links `usable` (m,) carry the mode; `leaving` (n,) arcs lead on at each node."""
+        """The delays on a graph of which the links `usable` (m,) carry the mode; `leaving` (n,) arcs lead on at each node.
+
+        Parameters:
+            mode: the mode.
+            graph: the street graph.
+            usable: mask (m,) of the links that carry the mode.
+            leaving: how many arcs (n,) lead on at each node.
+        """
         seconds = np.zeros(graph.node_count)
         delays, highway = mode.delays, graph.node_tag("highway")
         crossing, signals = highway.equals("crossing"), _signals(graph)
@@ -71,7 +78,13 @@ class TurnDelays:
     def of(
         self, before: NDArray[np.integer], after: NDArray[np.integer], node: NDArray[np.integer]
     ) -> NDArray[np.int32]:
-        """Delay in ms (k,) at `node` on the way to the arc `after`; `before` is the arc of arrival, -1 where it is not known."""
+        """Delay in ms (k,) at `node` on the way to the arc `after`; `before` is the arc of arrival, -1 where it is not known.
+
+        Parameters:
+            before: the arc (k,) of arrival, -1 where it is not known.
+            after: the arc (k,) that is entered.
+            node: the node (k,) between.
+        """
         lost = self.at_node[node] + np.where(self._ferry[after >> 1], self.boarding[node], 0)
         known = np.flatnonzero(before >= 0)
         if self.mode.delays.by_turn and len(known):

@@ -28,7 +28,13 @@ _RULE = re.compile(
 
 
 def hour_pace(mode: Mode, graph: StreetGraph, when: datetime | None) -> NDArray[np.float64]:
-    """How many times longer than in free flow each link (m,) takes at a local date and time; 1 where no curve speaks."""
+    """How many times longer than in free flow each link (m,) takes at a local date and time; 1 where no curve speaks.
+
+    Parameters:
+        mode: the mode.
+        graph: the street graph.
+        when: local date and time; None is free flow.
+    """
     pace = np.ones(graph.link_count)
     if when is None:
         return pace
@@ -43,6 +49,10 @@ def hour_pace(mode: Mode, graph: StreetGraph, when: datetime | None) -> NDArray[
 def share_at(share: tuple[float, ...], hour: float) -> float:
     """The value of a curve of 24 full hours at an hour of the day; from 23 it runs on to 0.
 
+    Parameters:
+        share: shares of free-flow speed at 24 full hours.
+        hour: the hour, with its fraction.
+
     >>> share_at((1.0,) * 8 + (0.5,) + (1.0,) * 15, 7.5)
     0.75
     """
@@ -51,6 +61,10 @@ def share_at(share: tuple[float, ...], hour: float) -> float:
 
 def open_at(text: str, when: datetime) -> bool | None:
     """Whether opening hours hold at a local date and time; None where the text is not understood.
+
+    Parameters:
+        text: the opening hours.
+        when: local date and time; None is free flow.
 
     >>> open_at("Mo-Fr 07:00-09:00,16:00-18:00; Sa 10:00-12:00", datetime(2026, 6, 5, 8, 0))
     True
@@ -77,6 +91,9 @@ def open_at(text: str, when: datetime) -> bool | None:
 
 def is_understood(text: str) -> bool:
     """Whether opening hours are read in full: no rule is beyond the notation known here or speaks of holidays.
+
+    Parameters:
+        text: the opening hours.
 
     >>> is_understood("Mo-Fr 07:00-19:00; Sa off"), is_understood("Mo-Fr 07:00-19:00; PH off"), is_understood("dawn-dusk")
     (True, False, False)

@@ -58,7 +58,13 @@ class StreetUse:
 
 
 def apply_mode(mode: Mode, graph: StreetGraph, rule: NDArray[np.int8] | None = None) -> StreetUse:
-    """The use a mode makes of a street graph; `rule` (m,) is the number of the first rule each link meets, or NO_RULE."""
+    """The use a mode makes of a street graph; `rule` (m,) is the number of the first rule each link meets, or NO_RULE.
+
+    Parameters:
+        mode: the mode.
+        graph: the street graph.
+        rule: the number (m,) of the first rule each link meets; made here where None.
+    """
     highway = graph.tag("highway")
     by_class = highway.isin(mode.class_speed)
     verdict = _access(mode, graph)
@@ -84,7 +90,12 @@ def apply_mode(mode: Mode, graph: StreetGraph, rule: NDArray[np.int8] | None = N
 
 
 def without_steep(use: StreetUse, steep: NDArray[np.bool_]) -> StreetUse:
-    """The same use without the links marked as too steep (m,)."""
+    """The same use without the links marked as too steep (m,).
+
+    Parameters:
+        use: what the mode makes of the streets.
+        steep: mask (m,) of the links that are too steep.
+    """
     reason = np.where((use.forward | use.backward) & steep, BY_SLOPE, use.reason).astype(np.int8)
     return replace(use, forward=use.forward & ~steep, backward=use.backward & ~steep, reason=reason)
 
@@ -173,7 +184,12 @@ def _speeds(mode: Mode, graph: StreetGraph) -> tuple[NDArray[np.float64], NDArra
 
 
 def measured_speed(mode: Mode, graph: StreetGraph) -> NDArray[np.float64]:
-    """Measured speeds (m, 2) in km/h along and against each link, NaN where there is none."""
+    """Measured speeds (m, 2) in km/h along and against each link, NaN where there is none.
+
+    Parameters:
+        mode: the mode.
+        graph: the street graph.
+    """
     if mode.measured in graph.costs:
         pair = graph.costs[mode.measured]
     elif mode.measured:
@@ -185,13 +201,23 @@ def measured_speed(mode: Mode, graph: StreetGraph) -> NDArray[np.float64]:
 
 
 def measured_pace(mode: Mode, graph: StreetGraph, speed: NDArray[np.float64]) -> NDArray[np.float64]:
-    """How many times longer than at `speed` (m,) each direction (m, 2) takes where both were measured; else 1."""
+    """How many times longer than at `speed` (m,) each direction (m, 2) takes where both were measured; else 1.
+
+    Parameters:
+        mode: the mode.
+        graph: the street graph.
+        speed: speeds (m,) in km/h.
+    """
     pair = np.minimum(measured_speed(mode, graph), mode.top_speed)
     return np.where(np.isfinite(pair), speed[:, None] / pair, 1.0)
 
 
 def crossing_speed(graph: StreetGraph) -> NDArray[np.float64]:
-    """Speed in km/h of links whose way states how long it takes (`duration`, hh:mm), NaN elsewhere."""
+    """Speed in km/h of links whose way states how long it takes (`duration`, hh:mm), NaN elsewhere.
+
+    Parameters:
+        graph: the street graph.
+    """
     column = graph.tag("duration")
     minutes = column.lookup([_minutes(value) for value in column.values], np.nan)
     if np.isnan(minutes).all():
@@ -222,6 +248,9 @@ def _minutes(text: str) -> float:
 
 def posted_speed(maxspeed: Categorical) -> NDArray[np.float64]:
     """Posted limits in km/h, NaN where none is given or it cannot be read.
+
+    Parameters:
+        maxspeed: the posted limits as text.
 
     >>> posted_speed(Categorical.of(["50", "30 mph", "walk", "fast"]))
     array([50.     , 48.28032,  7.     ,      nan])

@@ -74,7 +74,12 @@ class Heights:
 
 
 def heights_of(graph: StreetGraph, height_at: Callable[[Floats, Floats], Floats]) -> Heights:
-    """Heights along all links; `height_at` gives metres for longitudes and latitudes, NaN where it knows none."""
+    """Heights along all links; `height_at` gives metres for longitudes and latitudes, NaN where it knows none.
+
+    Parameters:
+        graph: the street graph.
+        height_at: gives metres for longitudes and latitudes, NaN where it knows none.
+    """
     length = graph.link_length
     count = np.maximum(np.ceil(length / SAMPLE_M).astype(np.int64), 1) + 1
     start = np.concatenate([[0], np.cumsum(count)]).astype(np.int64)
@@ -97,6 +102,12 @@ def slope_pace(slope: Slope, heights: Heights, speed_kmh: Floats, top_kmh: float
     """How many times longer than on the flat each link (m, 2) takes along and against its drawn direction.
 
     Riders brake downhill: they pass no link faster than at `top_kmh`.
+
+    Parameters:
+        slope: what the mode makes of slope.
+        heights: heights along the links.
+        speed_kmh: speed (m,) on the flat, in km/h.
+        top_kmh: the speed that riders do not pass downhill, in km/h.
     """
     if slope.by == "none":
         return np.ones((len(speed_kmh), 2))
@@ -109,7 +120,12 @@ def slope_pace(slope: Slope, heights: Heights, speed_kmh: Floats, top_kmh: float
 
 
 def step_pace(slope: Slope, grade: Floats) -> Floats:
-    """Time over a stretch of this grade as a multiple of the time on the flat."""
+    """Time over a stretch of this grade as a multiple of the time on the flat.
+
+    Parameters:
+        slope: what the mode makes of slope.
+        grade: rise over run.
+    """
     if slope.by == "hiking":
         return np.asarray(np.exp(3.5 * (np.abs(grade + 0.05) - 0.05)))
     if slope.by == "power":
@@ -120,7 +136,13 @@ def step_pace(slope: Slope, grade: Floats) -> Floats:
 
 
 def riding_speed(grade: Floats, power_w: float, mass_kg: float) -> Floats:
-    """Steady speed in m/s of a rider of constant power on grades: the root of power = (rolling + weight + air) * speed."""
+    """Steady speed in m/s of a rider of constant power on grades: the root of power = (rolling + weight + air) * speed.
+
+    Parameters:
+        grade: rise over run.
+        power_w: power in watts.
+        mass_kg: mass of rider and bicycle in kg.
+    """
     angle = np.arctan(grade)
     force = mass_kg * GRAVITY * (ROLLING * np.cos(angle) + np.sin(angle))
     low, high = np.full(len(grade), PUSHING), np.full(len(grade), 40.0)

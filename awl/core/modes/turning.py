@@ -25,6 +25,12 @@ def binding(mode: Mode, turns: TurnRestrictions, when: datetime | None = None, e
 
     With `ever`, those with hours bind too. A mode on foot is bound by none; one that spares the mode's vehicle, or is for
     another, does not bind it.
+
+    Parameters:
+        mode: the mode.
+        turns: the restrictions.
+        when: local date and time; None is free flow.
+        ever: whether what has hours counts whatever the hour.
     """
     if not mode.turn_keys:
         return np.zeros(len(turns), bool)
@@ -38,7 +44,13 @@ def binding(mode: Mode, turns: TurnRestrictions, when: datetime | None = None, e
 
 
 def unread_restrictions(mode: Mode, graph: StreetGraph, usable: NDArray[np.bool_]) -> NDArray[np.integer]:
-    """Rows (k,) of the turn restrictions on usable links that bind a mode in hours which are not read in full."""
+    """Rows (k,) of the turn restrictions on usable links that bind a mode in hours which are not read in full.
+
+    Parameters:
+        mode: the mode.
+        graph: the street graph.
+        usable: mask (m,) of the links that carry the mode.
+    """
     turns = graph.restrictions
     unread = turns.condition.isin([text for text in turns.condition.values if not is_understood(text)])
     return np.flatnonzero(unread & binding(mode, turns, ever=True) & usable[turns.from_link] & usable[turns.to_link])
@@ -51,6 +63,14 @@ def forbidden_sequences(
 
     `when` and `ever` choose among restrictions with hours, as in `binding`; those without are left out if `timed`. One that
     demands a turn forbids every other, at each node along its way.
+
+    Parameters:
+        mode: the mode.
+        graph: the street graph.
+        out: arcs by the node they leave.
+        when: local date and time; None is free flow.
+        ever: whether what has hours counts whatever the hour.
+        timed: whether only restrictions with hours count.
     """
     binds = binding(mode, graph.restrictions, when, ever)
     if timed:
@@ -64,7 +84,12 @@ def forbidden_sequences(
 
 
 def stated_delays(mode: Mode, graph: StreetGraph) -> dict[tuple[int, int], float]:
-    """Seconds that turns from arc to arc take where the source of the streets states them, for a mode that they bind."""
+    """Seconds that turns from arc to arc take where the source of the streets states them, for a mode that they bind.
+
+    Parameters:
+        mode: the mode.
+        graph: the street graph.
+    """
     binds = binding(mode, graph.restrictions) & graph.restrictions.kind.isin((DELAY,))
     return {
         (way[0], way[1]): p.delay_s
@@ -99,12 +124,23 @@ def _others(way: tuple[int, ...], graph: StreetGraph, out: Arcs) -> Iterator[tup
 
 
 def arc_heads(graph: StreetGraph, arc: NDArray[np.integer]) -> NDArray[np.int32]:
-    """The node (k,) at which each arc ends."""
+    """The node (k,) at which each arc ends.
+
+    Parameters:
+        graph: the street graph.
+        arc: numbers (k,) of arcs.
+    """
     return np.where(arc & 1, graph.link_from[arc >> 1], graph.link_to[arc >> 1])
 
 
 def turn_kinds(graph: StreetGraph, before: NDArray[np.integer], after: NDArray[np.integer]) -> NDArray[np.int8]:
-    """Kind (k,) of the turn from each arc of `before` to that of `after`, by the angle between its last and first segment."""
+    """Kind (k,) of the turn from each arc of `before` to that of `after`, by the angle between its last and first segment.
+
+    Parameters:
+        graph: the street graph.
+        before: the arc (k,) before each turn.
+        after: the arc (k,) after it.
+    """
     x0, y0 = _heading(graph, before, last=True)
     x1, y1 = _heading(graph, after, last=False)
     angle = np.degrees(np.arctan2(x0 * y1 - y0 * x1, x0 * x1 + y0 * y1))

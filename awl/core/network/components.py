@@ -43,13 +43,9 @@ class Components:
     """Links of a network by connected component.
 
     Attributes:
-    ----------
-    rank : ndarray of shape (m,)
-        Rank of each link's component by length, 0 for the longest; -1 where it has none.
-    kept : ndarray of shape (m,)
-        Usable links of the components that are used.
-    report : PartsReport
-        The components and what is left out.
+        rank: (m,) rank of each link's component by length, 0 for the longest; -1 where it has none.
+        kept: (m,) usable links of the components that are used.
+        report: the components and what is left out.
     """
 
     rank: NDArray[np.int32]
@@ -67,22 +63,14 @@ def components_of(
 ) -> Components | None:
     """Find the components in which every node can reach every other.
 
-    Parameters
-    ----------
-    start, head : ndarray
-        Arcs by the node they leave, as compressed rows.
-    ends : tuple of ndarray of shape (m,)
-        Nodes at the begin and the end of each link.
-    usable : ndarray of shape (m,)
-        Links that may be used at least one way.
-    length_m : ndarray of shape (m,)
-        Lengths of the links in metres; components are weighed by them, not by their number of nodes.
-    keep : KeepParts
-        Which components are used.
+    Parameters:
+        start, head: arcs by the node they leave, as compressed rows.
+        ends: (m,) nodes at the begin and the end of each link.
+        usable: (m,) links that may be used at least one way.
+        length_m: (m,) lengths of the links in metres; components are weighed by them, not by their number of nodes.
+        keep: which components are used.
 
     Returns:
-    -------
-    Components or None
         None where no component holds a link.
     """
     label = strong_parts(start, head)

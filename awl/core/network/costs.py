@@ -24,7 +24,11 @@ MOST_COST = 1_000_000.0
 
 
 def check_direction(direction: str) -> None:
-    """Raise `AwlError` for what is no direction of a search."""
+    """Raise `AwlError` for what is no direction of a search.
+
+    Parameters:
+        direction: `from` or `to`: trips leave the places or lead to them.
+    """
     if direction not in DIRECTIONS:
         raise AwlError(
             f"'{direction}' is no direction of a search.{nearest(direction, DIRECTIONS)}",
@@ -63,7 +67,11 @@ class StepCosts:
     barred: NDArray[np.bool_]
 
     def of(self, rows: NDArray[np.integer] | slice = EVERY) -> NDArray[np.int32]:
-        """Costs of some steps."""
+        """Costs of some steps.
+
+        Parameters:
+            rows: numbers (k,) of the steps, or a slice of all.
+        """
         cost = self.arc_cost[self.arc[rows]]
         whole = cost + self.delay[rows] if len(self.delay) else cost
         return np.where((cost == BLOCKED) | self.barred[rows], NO_WAY, whole).astype(np.int32)
@@ -74,24 +82,16 @@ def in_thousandths(
 ) -> NDArray[np.int32]:
     """Convert a cost of links to whole thousandths.
 
-    Parameters
-    ----------
-    costs : dict of str to ndarray of shape (m, 2)
-        Costs by id along and against the drawn direction, NaN where none is given.
-    measure : str
-        The id of the cost.
-    link_id : ndarray of shape (m,)
-        Ids of the links, for messages.
+    Parameters:
+        costs: (m, 2) costs by id along and against the drawn direction, NaN where none is given.
+        measure: the id of the cost.
+        link_id: (m,) ids of the links, for messages.
 
     Returns:
-    -------
-    ndarray of shape (m, 2)
         Thousandths, `BLOCKED` where none is given.
 
     Raises:
-    ------
-    AwlError
-        If there is no such cost, or one is negative or above `MOST_COST`.
+        AwlError: if there is no such cost, or one is negative or above `MOST_COST`.
     """
     if measure not in costs:
         raise AwlError(

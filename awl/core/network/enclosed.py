@@ -23,7 +23,13 @@ Heads = NDArray[np.int32]
 
 @njit(cache=True, nogil=True)
 def reachable(start: Offsets, head: Heads, begin: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Mask (n,) of the rows of a CSR graph that can be reached from those of `begin`, these included."""
+    """Mask (n,) of the rows of a CSR graph that can be reached from those of `begin`, these included.
+
+    Parameters:
+        start: offsets (n + 1,) by node.
+        head: the node (a,) that each arc leads to.
+        begin: mask (n,) of the nodes to begin with.
+    """
     mask = begin.copy()
     waiting = np.flatnonzero(begin)
     stack = np.empty(len(begin), np.int64)

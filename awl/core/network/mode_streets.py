@@ -129,19 +129,37 @@ class ModeStreets:
 def arc_ends(
     graph: StreetGraph, forward: NDArray[np.bool_], backward: NDArray[np.bool_]
 ) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
-    """Nodes that usable arcs leave and lead to: all that go along the drawing, then all that go against it."""
+    """Nodes that usable arcs leave and lead to: all that go along the drawing, then all that go against it.
+
+    Parameters:
+        graph: the street graph.
+        forward: mask (m,) of the links that may be passed along their drawing.
+        backward: mask (m,) of the links that may be passed against their drawing.
+    """
     tail = np.concatenate([graph.link_from[forward], graph.link_to[backward]])
     head = np.concatenate([graph.link_to[forward], graph.link_from[backward]])
     return tail, head
 
 
 def outgoing(graph: StreetGraph, forward: NDArray[np.bool_], backward: NDArray[np.bool_]) -> Arcs:
-    """Usable arcs by the node they leave."""
+    """Usable arcs by the node they leave.
+
+    Parameters:
+        graph: the street graph.
+        forward: mask (m,) of the links that may be passed along their drawing.
+        backward: mask (m,) of the links that may be passed against their drawing.
+    """
     return Arcs(*csr(graph.node_count, *arc_ends(graph, forward, backward), _arc_ids(forward, backward)))
 
 
 def incoming(graph: StreetGraph, forward: NDArray[np.bool_], backward: NDArray[np.bool_]) -> Arcs:
-    """Usable arcs by the node they come to, `head` being the node they left."""
+    """Usable arcs by the node they come to, `head` being the node they left.
+
+    Parameters:
+        graph: the street graph.
+        forward: mask (m,) of the links that may be passed along their drawing.
+        backward: mask (m,) of the links that may be passed against their drawing.
+    """
     tail, head = arc_ends(graph, forward, backward)
     return Arcs(*csr(graph.node_count, head, tail, _arc_ids(forward, backward)))
 

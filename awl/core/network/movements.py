@@ -29,6 +29,9 @@ def movements(network: Network) -> list[Movement]:
     """Every turn at the nodes where one is barred or costs time, in the order of nodes, arcs in, arcs out.
 
     Restrictions over further links are not in it: they are no turn at one node.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
     """
     graph, out, into = network.graph, network.out_arcs, network.in_arcs
     barred = {s for s in network.forbidden if len(s) == 2}

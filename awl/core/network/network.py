@@ -47,7 +47,11 @@ OwnCosts = Callable[["Network"], Costs]
 
 
 def no_own_costs(network: Network) -> Costs:
-    """Of a mode that has none."""
+    """Of a mode that has none.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+    """
     return {}
 
 
@@ -55,15 +59,10 @@ class Network:
     """Streets as a mode uses them, at a time and with edits.
 
     Attributes:
-    ----------
-    streets : ModeStreets
-        What does not depend on time and edits.
-    when : datetime or None
-        Local date and time; None is free flow, with what has hours standing open.
-    closed : ndarray of shape (m,) or None
-        Links closed in both directions.
-    slower : ndarray of shape (m,) or None
-        How many times longer each link takes.
+        streets: what does not depend on time and edits.
+        when: local date and time; None is free flow, with what has hours standing open.
+        closed: (m,) links closed in both directions.
+        slower: (m,) how many times longer each link takes.
     """
 
     def __init__(
@@ -95,27 +94,18 @@ class Network:
     ) -> Network:
         """Make the network of a mode on a street graph.
 
-        Parameters
-        ----------
-        graph : StreetGraph
-            The streets. The network's own graph has more nodes where barriers shut streets at every hour; links are the same.
-        mode : Mode
-            Who may use which street, how fast, and what turns cost.
-        keep : KeepParts, optional
-            Which connected components are used; the largest where nothing is said.
-        rule : ndarray of shape (m,), optional
-            The number of the first rule each link meets.
-        heights : Heights, optional
-            Make slope count.
-        when : datetime, optional
-            Local date and time: curves, opening hours, restrictions with hours.
-        own : callable, optional
-            Gives the mode's own costs on a network.
+        Parameters:
+            graph: the streets. The network's own graph has more nodes where barriers shut streets at every hour; links are
+                the same.
+            mode: who may use which street, how fast, and what turns cost.
+            keep: which connected components are used; the largest where nothing is said.
+            rule: (m,) the number of the first rule each link meets.
+            heights: make slope count.
+            when: local date and time: curves, opening hours, restrictions with hours.
+            own: gives the mode's own costs on a network.
 
         Raises:
-        ------
-        AwlError
-            If the mode can use no connected street.
+            AwlError: if the mode can use no connected street.
         """
         use = apply_mode(mode, graph, rule)
         factor = measured_pace(mode, graph, use.speed) if mode.measured else np.ones((graph.link_count, 2))
@@ -129,20 +119,31 @@ class Network:
         return cls(ModeStreets(parted(mode, graph), mode, use, keep, factor), when, own=own)
 
     def at(self, when: datetime | None) -> Network:
-        """The network at a local date and time, with the speeds of the hour and what it bars."""
+        """The network at a local date and time, with the speeds of the hour and what it bars.
+
+        Parameters:
+            when: local date and time; None is free flow.
+        """
         return Network(self.streets, when, self.closed, self.slower, self.own)
 
     def with_closed(self, closed: NDArray[np.bool_]) -> Network:
         """The network with further links (mask (m,)) closed in both directions.
 
         States, turns and what they cost stay as they are; only the closed arcs are barred.
+
+        Parameters:
+            closed: mask (m,) of the links that are closed.
         """
         union = closed if self.closed is None else self.closed | closed
         changed = np.flatnonzero(closed & self.usable)
         return Network(self.streets, self.when, union, self.slower, self.own, (self, changed))
 
     def with_slower(self, factor: NDArray[np.float64]) -> Network:
-        """The network where each link takes `factor` (m,) times as long as in this one."""
+        """The network where each link takes `factor` (m,) times as long as in this one.
+
+        Parameters:
+            factor: how many times as long each link (m,) takes.
+        """
         product = factor if self.slower is None else self.slower * factor
         changed = np.flatnonzero(factor != 1.0)
         return Network(self.streets, self.when, self.closed, product, self.own, (self, changed))
@@ -205,16 +206,28 @@ class Network:
         return self.streets.length_mm
 
     def rows(self, direction: str) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int32]]:
-        """Steps of a search `from` or `to` places: offsets by state, far states, numbers of the steps."""
+        """Steps of a search `from` or `to` places: offsets by state, far states, numbers of the steps.
+
+        Parameters:
+            direction: `from` or `to`: trips leave the places or lead to them.
+        """
         check_direction(direction)
         return self.streets.rows[direction]
 
     def step_at(self, row: int) -> int:
-        """The step of a row of the search `from` places."""
+        """The step of a row of the search `from` places.
+
+        Parameters:
+            row: the row of the search.
+        """
         return int(self.streets.rows["from"][2][row])
 
     def terminal_time(self, measure: str) -> int:
-        """What every trip costs at its ends, in ms where `measure` is time."""
+        """What every trip costs at its ends, in ms where `measure` is time.
+
+        Parameters:
+            measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+        """
         return round((self.mode.delays.start_s + self.mode.delays.end_s) * MILLI) if measure == "time" else 0
 
     # -- what time and edits make of it -------------------------------------------------------------------------------
@@ -232,7 +245,12 @@ class Network:
         return (self.when, *self._digest)
 
     def derived(self, key: tuple[Any, ...], make: Callable[[], Value]) -> Value:
-        """Something that follows from the streets and the `key` alone: that of another network on them, or made now."""
+        """Something that follows from the streets and the `key` alone: that of another network on them, or made now.
+
+        Parameters:
+            key: what it depends on beside the streets.
+            make: makes it where it is not there.
+        """
         held = self._held.get(key)
         if held is None:
             held = self.streets.shared.get(key)
@@ -353,7 +371,11 @@ class Network:
         return self.own(self)
 
     def changed_since(self, before: Network) -> NDArray[np.int64] | None:
-        """Links whose costs may be other than in another network on the same streets; None where these are not known."""
+        """Links whose costs may be other than in another network on the same streets; None where these are not known.
+
+        Parameters:
+            before: the other network.
+        """
         if before.streets is not self.streets or before.when != self.when:
             return None
         links, at = np.zeros(0, np.int64), self
@@ -369,6 +391,9 @@ class Network:
 
         A direction for which none is given is barred. Raises `AwlError` for a cost the graph does not have, or one that is
         negative or too large.
+
+        Parameters:
+            measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
         """
         costs = self.arc_costs(measure)
         return costs[0::2], costs[1::2]
@@ -384,7 +409,11 @@ class Network:
         return in_thousandths({**self.graph.costs, **self.own_costs}, measure, self.graph.link_id)
 
     def arc_costs(self, measure: str) -> NDArray[np.int32]:
-        """Cost of each arc (2m,): that of link i along its drawing at 2i, against it at 2i + 1; BLOCKED where barred."""
+        """Cost of each arc (2m,): that of link i along its drawing at 2i, against it at 2i + 1; BLOCKED where barred.
+
+        Parameters:
+            measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+        """
         return self.derived(("arc_costs", measure, self.own, *self.key), lambda: self._arc_costs(measure))
 
     def _arc_costs(self, measure: str) -> NDArray[np.int32]:
@@ -398,7 +427,12 @@ class Network:
         return costs.ravel()
 
     def link_costs(self, measure: str, direction: str) -> LinkCosts:
-        """Costs as a search sees them: one that runs towards places passes each link in reverse."""
+        """Costs as a search sees them: one that runs towards places passes each link in reverse.
+
+        Parameters:
+            measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+            direction: `from` or `to`: trips leave the places or lead to them.
+        """
         check_direction(direction)
         forward, backward = self.directed(measure)
         return LinkCosts(forward, backward) if direction == "from" else LinkCosts(backward, forward)
@@ -406,16 +440,31 @@ class Network:
     def search_rows(
         self, measure: str, accumulated: str, direction: str
     ) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int32], NDArray[np.int32]]:
-        """Rows and heads of a search over the states, with the cost of each step in two measures."""
+        """Rows and heads of a search over the states, with the cost of each step in two measures.
+
+        Parameters:
+            measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+            accumulated: the cost that is summed up along the way.
+            direction: `from` or `to`: trips leave the places or lead to them.
+        """
         start, head, _ = self.rows(direction)
         return start, head, self._weights(measure, direction), self._weights(accumulated, direction)
 
     def step_costs(self, measure: str, rows: NDArray[np.integer] | slice = EVERY) -> NDArray[np.int32]:
-        """Cost of each of these steps, its delay included where `measure` is a time. A barred one costs more than any limit."""
+        """Cost of each of these steps, its delay included where `measure` is a time. A barred one costs more than any limit.
+
+        Parameters:
+            measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+            rows: numbers (k,) of the steps, or a slice of all.
+        """
         return self.costs_of_steps(measure).of(rows)
 
     def costs_of_steps(self, measure: str) -> StepCosts:
-        """What steps cost in a measure, delays included where it is a time."""
+        """What steps cost in a measure, delays included where it is a time.
+
+        Parameters:
+            measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+        """
         delay = self.step_delay if measure in ("time", LEAST_TIME) else np.zeros(0, np.int32)
         return StepCosts(self.states.steps.arc, self.arc_costs(measure), delay, self.barred)
 

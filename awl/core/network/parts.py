@@ -12,7 +12,12 @@ from numpy.typing import NDArray
 
 @njit(cache=True, nogil=True)
 def strong_parts(start: NDArray[np.int64], head: NDArray[np.int32]) -> NDArray[np.int32]:
-    """Label (n,) of the strongly connected part of each node of a CSR graph; O(nodes + arcs)."""
+    """Label (n,) of the strongly connected part of each node of a CSR graph; O(nodes + arcs).
+
+    Parameters:
+        start: offsets (n + 1,) by node.
+        head: the node (a,) that each arc leads to.
+    """
     n = len(start) - 1
     label = np.full(n, -1, np.int32)
     number = np.full(n, -1, np.int32)

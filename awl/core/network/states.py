@@ -42,7 +42,11 @@ class Steps:
 
     @staticmethod
     def joined(parts: Iterable[Steps]) -> Steps:
-        """Several lists of steps as one."""
+        """Several lists of steps as one.
+
+        Parameters:
+            parts: the lists.
+        """
         parts = list(parts)
         return Steps(
             *(
@@ -100,6 +104,15 @@ def build_states(
     states are the same at every hour. `every_arc`: tell apart every arc by
     which one comes to a node with a choice, because turns cost time; `told_apart`: these alone. `at_ends` (m,): links open at the
     ends of trips alone.
+
+    Parameters:
+        out: arcs by the node they leave.
+        arc_head: the node (2m,) at the end of each arc, -1 where barred.
+        forbidden: sequences of arcs that may not be passed one after the other.
+        every_arc: whether every arc of arrival is told apart.
+        at_ends: mask (m,) of the links that serve only the ends of trips.
+        sometimes: sequences that are forbidden in some hours.
+        told_apart: the arcs of arrival that are told apart beside; None for none.
     """
     n = len(out.start) - 1
     arrived = arc_head.copy()

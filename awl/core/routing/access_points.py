@@ -45,14 +45,24 @@ class AccessPoints:
 
     @classmethod
     def of(cls, link: NDArray[np.int32], fraction: NDArray[np.float64], alternatives: AccessPoints) -> AccessPoints:
-        """Those of places (k,) on their nearest links, -1 for none, together with those `alternatives`."""
+        """Those of places (k,) on their nearest links, -1 for none, together with those `alternatives`.
+
+        Parameters:
+            link: rows (k,) of links.
+            fraction: fractions (k,) of the length of each link, from its begin.
+            alternatives: further access points of the same places.
+        """
         rows = np.flatnonzero(link >= 0).astype(np.int32)
         nearest = cls(rows, link[rows], fraction[rows], np.zeros(len(rows)))
         return cls.joined([nearest, alternatives])._ordered() if len(alternatives.place) else nearest
 
     @classmethod
     def joined(cls, parts: list[AccessPoints]) -> AccessPoints:
-        """Several, one after another, of the same places."""
+        """Several, one after another, of the same places.
+
+        Parameters:
+            parts: access points of the same places.
+        """
         return cls(*(np.concatenate([getattr(part, item.name) for part in parts]) for item in fields(cls)))
 
     @property
@@ -61,7 +71,11 @@ class AccessPoints:
         return (self.fraction == 0.0) | (self.fraction == 1.0)
 
     def nodes(self, graph: StreetGraph) -> NDArray[np.int32]:
-        """The node (q,) each stand is at; for one between nodes, that at the end of its link."""
+        """The node (q,) each stand is at; for one between nodes, that at the end of its link.
+
+        Parameters:
+            graph: the street graph.
+        """
         node: NDArray[np.int32] = np.where(self.fraction == 0.0, graph.link_from[self.link], graph.link_to[self.link])
         return node
 
@@ -69,11 +83,19 @@ class AccessPoints:
         return self.take(np.argsort(self.place, kind="stable"))
 
     def take(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> AccessPoints:
-        """Some of the access points."""
+        """Some of the access points.
+
+        Parameters:
+            rows: which rows: numbers (k,) or a mask.
+        """
         return AccessPoints(self.place[rows], self.link[rows], self.fraction[rows], self.access_share[rows])
 
     def of_places(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> AccessPoints:
-        """The stands of some of the places, which are numbered anew."""
+        """The stands of some of the places, which are numbered anew.
+
+        Parameters:
+            rows: which rows: numbers (k,) or a mask.
+        """
         if len(self.place) == 0:
             return self
         rows = np.flatnonzero(rows) if rows.dtype == bool else rows
@@ -84,11 +106,20 @@ class AccessPoints:
         return AccessPoints(place, self.link[row], self.fraction[row], self.access_share[row])
 
     def moved(self, by: int) -> AccessPoints:
-        """The same of places whose rows are so much higher."""
+        """The same of places whose rows are so much higher.
+
+        Parameters:
+            by: how much higher the rows of the places are.
+        """
         return AccessPoints(self.place + np.int32(by), self.link, self.fraction, self.access_share)
 
     def access_costs(self, network: Network, measure: str) -> NDArray[np.int64]:
-        """Cost (q,) of the way to each, at the lower cost of its link; `NO_STAND` where that is barred or costs too much."""
+        """Cost (q,) of the way to each, at the lower cost of its link; `NO_STAND` where that is barred or costs too much.
+
+        Parameters:
+            network: the streets of a mode, at a time and with closures.
+            measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+        """
         costs = network.arc_costs(measure)
         if not self.access_share.any():
             return np.zeros(len(self.link), np.int64)
@@ -106,6 +137,11 @@ def along_link(
     """Arc, cost and accumulated cost (q,) of trips between two stands on one link without leaving it; UNREACHED where barred.
 
     And where the first is at a node, from which trips begin as from no link: searches find them.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+        ends: access points (q,) where trips begin and where they end, on the same links.
+        measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
     """
     first, last = ends
     f, g = first.fraction, last.fraction
@@ -123,7 +159,13 @@ def along_link(
 def expanded(
     start: NDArray[np.int64], rows: NDArray[Row], keys: NDArray[np.integer]
 ) -> tuple[NDArray[Row], NDArray[np.int64]]:
-    """All rows of each key, and the number of the key that each belongs to."""
+    """All rows of each key, and the number of the key that each belongs to.
+
+    Parameters:
+        start: offsets (n + 1,) at which the rows of each key begin.
+        rows: rows by key.
+        keys: the keys (k,).
+    """
     counts = start[keys + 1] - start[keys]
     nth = np.repeat(np.arange(len(keys)), counts)
     at = np.arange(len(nth)) - np.repeat(np.cumsum(counts) - counts, counts)

@@ -9,7 +9,11 @@ from numpy.typing import NDArray
 
 
 def accumulated_with(measure: str) -> str:
-    """The cost that is carried along when one is minimised."""
+    """The cost that is carried along when one is minimised.
+
+    Parameters:
+        measure: the cost that is minimised.
+    """
     return "time" if measure == "distance" else "distance"
 
 
@@ -18,24 +22,15 @@ class StreetLeg:
     """The part of a path that one mode covers on streets.
 
     Attributes:
-    ----------
-    mode : str
-        Who covers it: the id of a mode.
-    links : (k,) int32
-        Rows of the links in travel order.
-    along : (k,) bool
-        Whether a link is passed in its drawn direction.
-    delay_ms : (k,) int32
-        Time lost before each link.
-    start, end : float
-        Fractions of the first and the last link at which the leg begins and ends.
-    cost, carried : int
-        In ms, mm or 1/1000 of a given cost, both without what a trip costs at its ends.
-    passing_ms : (k,) float64, optional
-        Time on each link, where speeds change on the way.
-    off : (float, float)
-        The way to the first link and from the last where these are not the nearest ones, as shares of their lengths: costs
-        count it.
+        mode: who covers it: the id of a mode.
+        links: (k,) rows of the links in travel order.
+        along: (k,) whether a link is passed in its drawn direction.
+        delay_ms: (k,) time lost before each link.
+        start, end: fractions of the first and the last link at which the leg begins and ends.
+        cost, accumulated: in ms, mm or 1/1000 of a given cost, both without what a trip costs at its ends.
+        passing_ms: (k,) time on each link, where speeds change on the way.
+        access_share: the way to the first link and from the last where these are not the nearest ones, as shares of their
+            lengths; costs count it.
     """
 
     mode: str
@@ -127,7 +122,17 @@ def leg_over(
     accumulated: int,
     access_share: tuple[float, float],
 ) -> StreetLeg:
-    """The leg over arcs (k,) from a fraction of the first link to one of the last, as in `StreetLeg`."""
+    """The leg over arcs (k,) from a fraction of the first link to one of the last, as in `StreetLeg`.
+
+    Parameters:
+        mode: the id of the mode.
+        arc: numbers (k,) of arcs.
+        delay_ms: delay (k,) before each arc, in ms.
+        ends: fractions of the first and the last link at which it begins and ends.
+        cost: its cost, in ms, mm or 1/1000.
+        accumulated: its accumulated cost.
+        access_share: the ways to the first link and from the last, as shares of their lengths.
+    """
     arcs = ArcLists(np.array([0, len(arc)]), arc, delay_ms, np.array([ends[0]]), np.array([ends[1]]))
     way = arcs.without_empty_ends()
     return StreetLeg(

@@ -43,11 +43,20 @@ class Reach:
     node_end: NDArray[np.float64]
 
     def take(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> Reach:
-        """Some of the pieces."""
+        """Some of the pieces.
+
+        Parameters:
+            rows: which rows: numbers (k,) or a mask.
+        """
         return Reach(*(getattr(self, name)[rows] for name in self.__dataclass_fields__))
 
     def at(self, row: NDArray[np.integer], fraction: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Arrival at fractions of the link of pieces `row`, infinity where not reached."""
+        """Arrival at fractions of the link of pieces `row`, infinity where not reached.
+
+        Parameters:
+            row: rows (k,) of the pieces.
+            fraction: fractions (k,) of the length of each link, from its begin.
+        """
         ahead = _ride(self.at_begin[row], fraction - self.begin[row], self.up[row])
         behind = _ride(self.at_end[row], self.end[row] - fraction, self.down[row])
         on_way = np.minimum(ahead, behind)
@@ -57,13 +66,21 @@ class Reach:
         """How far each piece is reached: up to fraction `a` from its begin, and from fraction `b` to its end.
 
         Where both ways reach all of a piece between them, `a` may lie beyond `b`.
+
+        Parameters:
+            limit: the limit, in the unit of the arrivals.
         """
         a = self.begin + _spare(limit, self.at_begin, self.up, self.end - self.begin)
         b = self.end - _spare(limit, self.at_end, self.down, self.end - self.begin)
         return a, b
 
     def length_within(self, limit: float, link_length: NDArray[np.float64]) -> float:
-        """Metres of street that are reached, of links (m,) so long."""
+        """Metres of street that are reached, of links (m,) so long.
+
+        Parameters:
+            limit: the limit, in the unit of the arrivals.
+            link_length: lengths (m,) of the links in metres.
+        """
         a, b = self.within(limit)
         share = np.minimum((a - self.begin) + (self.end - b), self.end - self.begin)
         return float((share * link_length[self.link]).sum())
@@ -99,7 +116,13 @@ def _spare(
 
 
 def reach_of(network: Network, places: Snapped, found: Arrivals) -> Reach:
-    """The pieces of all usable links after a search from or to `places`."""
+    """The pieces of all usable links after a search from or to `places`.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+        places: places put on streets (k,).
+        found: what a search found.
+    """
     graph, costs = network.graph, network.link_costs(found.measure, found.direction)
     links = np.flatnonzero(network.usable).astype(np.int32)
     splits = splits_of(network, places, found)
@@ -134,7 +157,13 @@ class Splits:
 
 
 def splits_of(network: Network, places: Snapped, found: Arrivals) -> Splits:
-    """Where links are split after a search from or to `places`."""
+    """Where links are split after a search from or to `places`.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+        places: places put on streets (k,).
+        found: what a search found.
+    """
     access_points, way = places.access_points, places.access_points.access_costs(network, found.measure)
     if found.head_start is not None:
         way = np.where(way == NO_STAND, NO_STAND, way + found.head_start[access_points.place])
@@ -201,6 +230,10 @@ def reached_parts(reach: Reach, limit: float) -> Parts:
     """Split every piece where the limit falls and where two ways meet; keep what is reached.
 
     Each part has one owner and an arrival that changes linearly along it.
+
+    Parameters:
+        reach: arrivals along all links.
+        limit: the limit, in the unit of the arrivals.
     """
     reached_to, reached_from = reach.within(limit)
     meeting = reach.meeting()

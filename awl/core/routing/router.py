@@ -36,7 +36,14 @@ class PathFinder(Protocol):
     """What finds how one gets from one place to another."""
 
     def path(self, places: Snapped, source: int, target: int, measure: str) -> Path | None:
-        """The path of least cost between two of the places; None where there is none."""
+        """The path of least cost between two of the places; None where there is none.
+
+        Parameters:
+            places: places put on streets (k,).
+            source: row of the place where it begins.
+            target: row of the place where it ends.
+            measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+        """
 
 
 class Router(PathFinder, Protocol):
@@ -57,7 +64,15 @@ class Router(PathFinder, Protocol):
         limit: int = int(NO_LIMIT),
         head_start: HeadStart = None,
     ) -> Arrivals:
-        """From the nearest of the places to all of the network, or from all of it to the nearest."""
+        """From the nearest of the places to all of the network, or from all of it to the nearest.
+
+        Parameters:
+            places: places put on streets (k,).
+            measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+            direction: `from` or `to`: trips leave the places or lead to them.
+            limit: the highest cost that counts, in ms or mm.
+            head_start: what is spent already (k,) at each place, in ms or mm; nothing where None.
+        """
 
     def reach(
         self,
@@ -67,7 +82,15 @@ class Router(PathFinder, Protocol):
         limit: int = int(NO_LIMIT),
         head_start: HeadStart = None,
     ) -> tuple[Arrivals, Reach]:
-        """The same search, and what it reaches of every street."""
+        """The same search, and what it reaches of every street.
+
+        Parameters:
+            places: places put on streets (k,).
+            measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+            direction: `from` or `to`: trips leave the places or lead to them.
+            limit: the highest cost that counts, in ms or mm.
+            head_start: what is spent already (k,) at each place, in ms or mm; nothing where None.
+        """
 
     def matrix(
         self,
@@ -79,27 +102,37 @@ class Router(PathFinder, Protocol):
         progress: Progress | None = None,
         carrying: bool = True,
     ) -> Costs:
-        """Cost and accumulated cost from every source to every target."""
+        """Cost and accumulated cost from every source to every target.
+
+        Parameters:
+            sources: starts put on streets (s,).
+            targets: ends put on streets (t,).
+            measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+            limit: the highest cost that counts, in ms or mm.
+            threads: how many threads; as many as there are cores where None.
+            progress: is told how far the work is, and stops it.
+            carrying: whether to sum up the accumulated cost as well.
+        """
 
 
 class StreetRouter:
     """Searches on the network of a mode: on a hierarchy once one is prepared, plainly until then.
 
-    Parameters
-    ----------
-    network : Network
-        The network to search.
-    hierarchy : Hierarchy, optional
-        What was prepared for it.
-    free : StreetRouter, optional
-        The router in free flow, of a network at an hour: it bounds searches by the clock.
+    Parameters:
+        network: the network to search.
+        hierarchy: what was prepared for it.
+        free: the router in free flow, of a network at an hour: it bounds searches by the clock.
     """
 
     def __init__(self, network: Network, hierarchy: Hierarchy | None = None, free: StreetRouter | None = None) -> None:
         self.network, self.hierarchy, self._free = network, hierarchy, free
 
     def on(self, network: Network) -> StreetRouter:
-        """The router of another network on the same streets; it shares what is prepared and does not depend on costs."""
+        """The router of another network on the same streets; it shares what is prepared and does not depend on costs.
+
+        Parameters:
+            network: the streets of a mode, at a time and with closures.
+        """
         if network is self.network:
             return self
         high = None if self.hierarchy is None else self.hierarchy.fresh(self.network)
@@ -126,22 +159,14 @@ class StreetRouter:
     ) -> Arrivals:
         """Search from the nearest of the places to all of the network, or from all of it to the nearest.
 
-        Parameters
-        ----------
-        places : Snapped
-            Where trips begin, or end.
-        measure : str
-            What is least: `time`, `distance` or a given cost.
-        direction : str
-            `from` or `to` the places.
-        limit : int
-            In ms, mm or 1/1000 of a given cost, what trips cost at their ends and head starts included.
-        head_start : (k,) int32, optional
-            What has been spent at each place before the search begins there.
+        Parameters:
+            places: where trips begin, or end.
+            measure: what is least: `time`, `distance` or a given cost.
+            direction: `from` or `to` the places.
+            limit: in ms, mm or 1/1000 of a given cost, what trips cost at their ends and head starts included.
+            head_start: (k,) what has been spent at each place before the search begins there.
 
         Returns:
-        -------
-        Arrivals
             Cost of every state of the network, and the place it belongs to.
         """
         if (high := self._ready(measure)) is None:
@@ -162,14 +187,10 @@ class StreetRouter:
     ) -> tuple[Arrivals, Reach]:
         """Search as `arrivals` does, and tell what is reached of every street, exact between its ends.
 
-        Parameters
-        ----------
-        places, measure, direction, limit, head_start
-            As in `arrivals`.
+        Parameters:
+            places, measure, direction, limit, head_start: as in `arrivals`.
 
         Returns:
-        -------
-        (Arrivals, Reach)
             The search, and the pieces of all usable links with the arrival at each point of them.
         """
         found = self.arrivals(places, measure, direction, limit, head_start)
@@ -187,20 +208,13 @@ class StreetRouter:
     ) -> Costs:
         """Cost and accumulated cost (s, t) from every source to every target, `UNREACHED` where there is no way.
 
-        Parameters
-        ----------
-        sources, targets : Snapped
-            Where trips begin and end.
-        measure : str
-            What is least.
-        limit : int
-            Beyond it there is no way; what trips cost at their ends counts.
-        threads : int, optional
-            As many as there are cores where nothing is said.
-        progress : Progress, optional
-            Told how far the work is.
-        carrying : bool
-            Whether accumulated costs are wanted; the second array is empty otherwise.
+        Parameters:
+            sources, targets: where trips begin and end.
+            measure: what is least.
+            limit: beyond it there is no way; what trips cost at their ends counts.
+            threads: as many as there are cores where nothing is said.
+            progress: told how far the work is.
+            carrying: whether accumulated costs are wanted; the second array is empty otherwise.
         """
         high = self.hierarchy
         if high is None or not (high.ready(measure) or int((sources.link >= 0).sum()) >= LANES):
@@ -221,18 +235,12 @@ class StreetRouter:
     def path(self, places: Snapped, source: int, target: int, measure: str) -> Path | None:
         """The path of least cost from one place to another.
 
-        Parameters
-        ----------
-        places : Snapped
-            The places.
-        source, target : int
-            Rows of the place it begins and the one it ends at.
-        measure : str
-            What is least.
+        Parameters:
+            places: the places.
+            source, target: rows of the place it begins and the one it ends at.
+            measure: what is least.
 
         Returns:
-        -------
-        Path or None
             One leg on streets; None where there is no way.
         """
         if (high := self._ready(measure)) is None:
@@ -243,7 +251,11 @@ class StreetRouter:
         return _alone(leg)
 
     def departing(self, depart_ms: float) -> PathFinder:
-        """What finds paths for those who set out at `depart_ms` since midnight, at speeds that change on the way."""
+        """What finds paths for those who set out at `depart_ms` since midnight, at speeds that change on the way.
+
+        Parameters:
+            depart_ms: time of departure, in ms since midnight.
+        """
         return _Departing(self, self._free, depart_ms)
 
     def trips(
@@ -254,7 +266,15 @@ class StreetRouter:
         threads: int | None = None,
         progress: Progress | None = None,
     ) -> PathBatch:
-        """The path from each source to the target of the same row."""
+        """The path from each source to the target of the same row.
+
+        Parameters:
+            sources: starts put on streets (s,).
+            targets: ends put on streets (t,).
+            measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+            threads: how many threads; as many as there are cores where None.
+            progress: is told how far the work is, and stops it.
+        """
         return trips_between(self.prepared(), self.network, sources, targets, measure, threads, progress)
 
     def matrix_by_hour(
@@ -265,13 +285,27 @@ class StreetRouter:
         threads: int | None = None,
         progress: Progress | None = None,
     ) -> NDArray[np.int32]:
-        """Times in ms (h, s, t) on networks of the same streets at up to sixteen hours."""
+        """Times in ms (h, s, t) on networks of the same streets at up to sixteen hours.
+
+        Parameters:
+            networks: networks of the same streets, one for each hour.
+            sources: starts put on streets (s,).
+            targets: ends put on streets (t,).
+            threads: how many threads; as many as there are cores where None.
+            progress: is told how far the work is, and stops it.
+        """
         return matrix_by_hour(self.prepared(), networks, sources, targets, threads, progress)
 
     def reach_by_hour(
         self, networks: Sequence[Network], places: Snapped, direction: str = "from"
     ) -> list[tuple[Arrivals, Reach]]:
-        """Reach by time on networks of the same streets at up to sixteen hours."""
+        """Reach by time on networks of the same streets at up to sixteen hours.
+
+        Parameters:
+            networks: networks of the same streets, one for each hour.
+            places: places put on streets (k,).
+            direction: `from` or `to`: trips leave the places or lead to them.
+        """
         found = arrivals_by_hour(self.prepared(), networks, places, direction)
         return [(one, reach_of(network, places, one)) for network, one in zip(networks, found, strict=True)]
 
@@ -283,7 +317,14 @@ class _Departing:
         self._router, self._free, self._depart_ms = router, free, depart_ms
 
     def path(self, places: Snapped, source: int, target: int, measure: str) -> Path | None:
-        """The path of earliest arrival, or of least cost where that is no time."""
+        """The path of earliest arrival, or of least cost where that is no time.
+
+        Parameters:
+            places: places put on streets (k,).
+            source: row of the place where it begins.
+            target: row of the place where it ends.
+            measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+        """
         if measure != "time":
             return self._router.path(places, source, target, measure)
         least = None
@@ -301,12 +342,9 @@ def _alone(leg: StreetLeg | None) -> Path | None:
 class RouterCache:
     """The routers of one mode: in free flow, and at the times last asked for.
 
-    Parameters
-    ----------
-    free : StreetRouter
-        The router in free flow.
-    most : int
-        How many others are kept.
+    Parameters:
+        free: the router in free flow.
+        most: how many others are kept.
     """
 
     def __init__(self, free: StreetRouter, most: int = 6) -> None:
@@ -315,7 +353,11 @@ class RouterCache:
         self._lock = threading.Lock()
 
     def at(self, when: datetime | None) -> StreetRouter:
-        """The router at a local date and time; None is free flow."""
+        """The router at a local date and time; None is free flow.
+
+        Parameters:
+            when: local date and time; None is free flow.
+        """
         if when is None:
             return self.free
         with self._lock:

@@ -53,7 +53,11 @@ class Snapped:
         return self.status == ON_STREET
 
     def take(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> Snapped:
-        """Some of the places."""
+        """Some of the places.
+
+        Parameters:
+            rows: which rows: numbers (k,) or a mask.
+        """
         return Snapped(
             self.link[rows],
             self.fraction[rows],
@@ -66,7 +70,11 @@ class Snapped:
 
     @classmethod
     def joined(cls, parts: Sequence[Snapped]) -> Snapped:
-        """The places of several, one after another."""
+        """The places of several, one after another.
+
+        Parameters:
+            parts: places put on streets.
+        """
         before = np.cumsum([0, *(len(part.link) for part in parts)])[:-1].tolist()
         link, fraction, distance_m, status, lon, lat = (
             np.concatenate([getattr(part, one.name) for part in parts])
@@ -100,7 +108,13 @@ class Snapper:
         return links, shapely.STRtree(self._network.graph.lines_xy[links])
 
     def snap(self, lon: NDArray[np.float64], lat: NDArray[np.float64], within_m: float) -> Snapped:
-        """Put each place (degrees) on the nearest street that lies within `within_m` metres."""
+        """Put each place (degrees) on the nearest street that lies within `within_m` metres.
+
+        Parameters:
+            lon: longitudes (k,) in degrees.
+            lat: latitudes (k,) in degrees.
+            within_m: how far a street may lie, in metres.
+        """
         graph = self._network.graph
         count = len(lon)
         points = shapely.points(*graph.plane.xy(lon, lat))

@@ -17,7 +17,11 @@ SHORTEST_MS = 60_000
 
 
 def changes_over_the_day(network: Network) -> bool:
-    """Whether speeds of a network at an hour change on the day of that hour."""
+    """Whether speeds of a network at an hour change on the day of that hour.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+    """
     return network.when is not None and len(curves_on(network)[0]) > 1
 
 
@@ -25,6 +29,12 @@ def off_by_the_clock(router: StreetRouter, sources: Snapped, targets: Snapped, d
     """For trips (k,) that set out at `depart_ms` since midnight: time at frozen speeds over time by the clock, less one.
 
     NaN for trips without a way and for very short ones.
+
+    Parameters:
+        router: what finds shortest paths.
+        sources: starts put on streets (s,).
+        targets: ends put on streets (t,).
+        depart_ms: time of departure, in ms since midnight.
     """
     relative_error = np.full(len(sources.link), np.nan)
     for i in range(len(relative_error)):
@@ -40,6 +50,11 @@ def some_reached(arrivals: Arrivals, limit: int, count: int) -> tuple[Snapped, N
     """At most `count` points within a limit, each at the end of a link, and the row of the place each belongs to.
 
     They are spread evenly over the later half of the arrivals, since it is there that frozen speeds go wrong.
+
+    Parameters:
+        arrivals: what a search found.
+        limit: the highest cost that counts.
+        count: how many points.
     """
     network = arrivals.network
     cost = arrivals.label >> OWNER_BITS

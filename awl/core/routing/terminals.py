@@ -33,7 +33,11 @@ class Terminals:
     access_row: NDArray[np.int32]
 
     def starts(self, owners: int) -> NDArray[np.int64]:
-        """Offsets (owners + 1,) at which those of each owner begin."""
+        """Offsets (owners + 1,) at which those of each owner begin.
+
+        Parameters:
+            owners: how many places there are.
+        """
         return np.searchsorted(self.owner, np.arange(owners + 1))
 
 
@@ -41,6 +45,12 @@ def leaving(places: Snapped, network: Network, measure: str, accumulated: str) -
     """The states that trips from each place come to first; places without a street give none.
 
     A place at a node stands there, whichever street it was put on: trips leave it as those do that pass it, without a turn.
+
+    Parameters:
+        places: places put on streets (k,).
+        network: the streets of a mode, at a time and with closures.
+        measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+        accumulated: the cost that is summed up along the way.
     """
     states, graph = network.states, network.graph
     costs, access_points = (network.arc_costs(measure), network.arc_costs(accumulated)), places.access_points
@@ -57,6 +67,12 @@ def entering(places: Snapped, network: Network, measure: str, accumulated: str) 
     """The last states of trips to each place before they come to its link, each with the cost of the rest of the way.
 
     A place at a node is come to there, on whichever street.
+
+    Parameters:
+        places: places put on streets (k,).
+        network: the streets of a mode, at a time and with closures.
+        measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+        accumulated: the cost that is summed up along the way.
     """
     states, graph = network.states, network.graph
     costs, access_points = (network.arc_costs(measure), network.arc_costs(accumulated)), places.access_points

@@ -18,6 +18,9 @@ def best_order(cost: NDArray[np.floating]) -> NDArray[np.int64]:
     """Rows of a cost matrix (k, k), which need not be symmetric, in the order of least total cost; 0 first, k - 1 last.
 
     Infinite costs are no way; the order is then one with as few of them as were found.
+
+    Parameters:
+        cost: costs (k, k) from each point to each; infinite where there is no way.
     """
     count = len(cost)
     # No way costs more than any order with one such step less.

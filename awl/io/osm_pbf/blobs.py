@@ -39,12 +39,23 @@ class Blob:
 
 
 def broken(name: str, offset: int, what: str, remedy: str = "Fetch the extract again") -> AwlError:
-    """The error for a damaged file, with the place."""
+    """The error for a damaged file, with the place.
+
+    Parameters:
+        name: the name of the file.
+        offset: where in the file it stands, in bytes.
+        what: what is wrong.
+        remedy: what to do.
+    """
     return AwlError(what, where=f"{name}, byte {offset:,}", remedy=remedy, kind="broken-pbf")
 
 
 def fields(data: Bytes) -> Iterator[tuple[int, int, int, int]]:
-    """(number, begin, end, value) of each field of a small message; raises ValueError where it is malformed."""
+    """(number, begin, end, value) of each field of a small message; raises ValueError where it is malformed.
+
+    Parameters:
+        data: the bytes of the message.
+    """
     pos = 0
     while pos < len(data):
         number, begin, end, value, pos = kernels.field(data, pos, len(data))
@@ -54,7 +65,16 @@ def fields(data: Bytes) -> Iterator[tuple[int, int, int, int]]:
 
 
 def index(stream: BinaryIO, size: int, name: str) -> list[Blob]:
-    """All blobs of the file, found by skipping from header to header."""
+    """All blobs of the file, found by skipping from header to header.
+
+    Parameters:
+        stream: the open file.
+        size: the size of the file in bytes.
+        name: the name of the file.
+
+    Raises:
+        AwlError: the file is no OSM PBF, cut short or damaged; the byte is named.
+    """
     found: list[Blob] = []
     at = 0
     while at < size:
@@ -91,12 +111,27 @@ def index(stream: BinaryIO, size: int, name: str) -> list[Blob]:
 
 
 def packed_bytes(stream: BinaryIO, blob: Blob) -> bytes:
-    """The bytes of a blob as they stand in the file; threads may ask at once."""
+    """The bytes of a blob as they stand in the file; threads may ask at once.
+
+    Parameters:
+        stream: the open file.
+        blob: the blob.
+    """
     return os.pread(stream.fileno(), blob.size, blob.begin)
 
 
 def unpack(data: bytes, offset: int, name: str, most: int = MAX_BLOB) -> Bytes:
-    """The content of a blob, or its first `most` bytes."""
+    """The content of a blob, or its first `most` bytes.
+
+    Parameters:
+        data: the bytes of the blob.
+        offset: where in the file it stands, in bytes.
+        name: the name of the file.
+        most: how many bytes are wanted at most.
+
+    Raises:
+        AwlError: the blob is damaged or declares an absurd size; the byte is named.
+    """
     view = np.frombuffer(data, np.uint8)
     raw: tuple[int, int] | None = None
     packed: tuple[int, int] | None = None
@@ -133,7 +168,13 @@ def unpack(data: bytes, offset: int, name: str, most: int = MAX_BLOB) -> Bytes:
 
 
 def check_header(content: Bytes, offset: int, name: str) -> bool:
-    """Refuse a header that requires what Awl cannot read; says whether the file is sorted by type."""
+    """Refuse a header that requires what Awl cannot read; says whether the file is sorted by type.
+
+    Parameters:
+        content: the bytes of the header.
+        offset: where in the file it stands, in bytes.
+        name: the name of the file.
+    """
     is_sorted = False
     try:
         for number, begin, end, _ in fields(content):
@@ -150,7 +191,13 @@ def check_header(content: Bytes, offset: int, name: str) -> bool:
 
 
 def first_group(stream: BinaryIO, blob: Blob, name: str) -> int:
-    """Kind of the first element of a blob (NODES, DENSE, WAYS, RELATIONS), unpacking no more than needed; 0 when empty."""
+    """Kind of the first element of a blob (NODES, DENSE, WAYS, RELATIONS), unpacking no more than needed; 0 when empty.
+
+    Parameters:
+        stream: the open file.
+        blob: the blob.
+        name: the name of the file.
+    """
     data = packed_bytes(stream, blob)
     most = PEEK
     while True:
@@ -188,7 +235,14 @@ def _kind(head: Bytes) -> int | None:
 
 
 def boundary(stream: BinaryIO, blobs: Sequence[Blob], kind: int, name: str) -> int:
-    """In a file sorted by type, the number of the first blob that begins with `kind` or a later one."""
+    """In a file sorted by type, the number of the first blob that begins with `kind` or a later one.
+
+    Parameters:
+        stream: the open file.
+        blobs: the blobs of the file.
+        kind: the kind of element.
+        name: the name of the file.
+    """
     low, high = 0, len(blobs)
     while low < high:
         middle = (low + high) // 2

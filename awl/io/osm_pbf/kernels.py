@@ -20,7 +20,13 @@ NODES, DENSE, WAYS, RELATIONS = 1, 2, 3, 4
 
 @njit_no_refcount
 def varint(buf, pos, end):
-    """The unsigned number at `pos` and the position after it; a position of -1 when it is malformed."""
+    """The unsigned number at `pos` and the position after it; a position of -1 when it is malformed.
+
+    Parameters:
+        buf: the bytes of a block.
+        pos: where to begin.
+        end: where the message ends.
+    """
     if pos >= end:
         return np.int64(0), np.int64(BROKEN)
     byte = np.int64(buf[pos])
@@ -51,6 +57,11 @@ def field(buf, pos, end):
 
     `begin` to `stop` are the bytes of a length-delimited field, `value` the number of a varint field; `next` is -1 when
     the field is malformed.
+
+    Parameters:
+        buf: the bytes of a block.
+        pos: where to begin.
+        end: where the message ends.
     """
     # Numbers of one byte, which most are, are read in place: a call for each would cost more than all the rest.
     if pos + 1 < end and buf[pos] < 128:
@@ -84,6 +95,12 @@ def layout(buf, strings, groups, numbers):
     """Fill `strings` (s, 2) and `groups` (g, 2) with the spans of a block's strings and groups; returns both counts.
 
     Called with empty arrays it only counts. `numbers` receives granularity, latitude and longitude offset.
+
+    Parameters:
+        buf: the bytes of a block.
+        strings: spans (s, 2) of the strings, filled here.
+        groups: spans (g, 2) of the groups, filled here.
+        numbers: granularity, latitude and longitude offset, filled here.
     """
     n_strings, n_groups, pos, end = 0, 0, np.int64(0), np.int64(len(buf))
     while pos < end:
@@ -116,7 +133,13 @@ def layout(buf, strings, groups, numbers):
 
 @njit(cache=True, nogil=True)
 def hashes(buf, spans, longest):
-    """FNV-1a hash of each string of at most `longest` bytes; 0 for longer ones."""
+    """FNV-1a hash of each string of at most `longest` bytes; 0 for longer ones.
+
+    Parameters:
+        buf: the bytes of a block.
+        spans: spans (s, 2) of the strings.
+        longest: the longest string that matters, in bytes.
+    """
     out = np.zeros(len(spans), np.uint64)
     for i in range(len(spans)):
         if spans[i, 1] - spans[i, 0] > longest:
@@ -130,7 +153,15 @@ def hashes(buf, spans, longest):
 
 @njit_no_refcount
 def numbers_of(buf, pos, end, out, delta):
-    """Decode a packed list into `out`, zigzag and delta coded when `delta`; returns its length."""
+    """Decode a packed list into `out`, zigzag and delta coded when `delta`; returns its length.
+
+    Parameters:
+        buf: the bytes of a block.
+        pos: where to begin.
+        end: where the list ends.
+        out: numbers, filled here.
+        delta: whether they are zigzag and delta coded.
+    """
     count, last = 0, np.int64(0)
     while pos < end:
         byte = np.int64(buf[pos])
@@ -156,7 +187,17 @@ def numbers_of(buf, pos, end, out, delta):
 
 @njit_no_refcount
 def dense_nodes(buf, start, stop, ids, lats, lons, tags):
-    """Ids and raw coordinates of a DenseNodes message; `tags` receives the span of its keys and values."""
+    """Ids and raw coordinates of a DenseNodes message; `tags` receives the span of its keys and values.
+
+    Parameters:
+        buf: the bytes of a block.
+        start: where the message begins.
+        stop: where it ends.
+        ids: ids, filled here.
+        lats: raw latitudes, filled here.
+        lons: raw longitudes, filled here.
+        tags: the span of keys and values, filled here.
+    """
     n_id, n_lat, n_lon, pos = 0, 0, 0, start
     tags[0], tags[1] = 0, 0
     while pos < stop:
@@ -176,7 +217,18 @@ def dense_nodes(buf, start, stop, ids, lats, lons, tags):
 
 @njit_no_refcount
 def dense_tags(buf, pos, end, key_of, selects, tag_row, tag_key, tag_value):
-    """Tags of dense nodes that carry a selecting key; returns how many, with the row of the node of each."""
+    """Tags of dense nodes that carry a selecting key; returns how many, with the row of the node of each.
+
+    Parameters:
+        buf: the bytes of a block.
+        pos: where to begin.
+        end: where the list ends.
+        key_of: the number of the key (s,) that each string spells, -1 for others.
+        selects: whether each key selects the elements that carry it.
+        tag_row: the element of each tag, filled here.
+        tag_key: its key, filled here.
+        tag_value: its value, a string number, filled here.
+    """
     count, row, first, wanted = 0, 0, 0, False
     while pos < end:
         key, pos = varint(buf, pos, end)
@@ -225,7 +277,21 @@ def _pairs(buf, key_at, key_end, value_at, value_end, key_of, selects, row, coun
 
 @njit(cache=True, nogil=True)
 def plain_nodes(buf, start, stop, key_of, selects, ids, lats, lons, tag_row, tag_key, tag_value):
-    """Nodes written one message each: counts of nodes and of the tags of those with a selecting key."""
+    """Nodes written one message each: counts of nodes and of the tags of those with a selecting key.
+
+    Parameters:
+        buf: the bytes of a block.
+        start: where the group begins.
+        stop: where it ends.
+        key_of: the number of the key (s,) that each string spells, -1 for others.
+        selects: whether each key selects the elements that carry it.
+        ids: ids, filled here.
+        lats: raw latitudes, filled here.
+        lons: raw longitudes, filled here.
+        tag_row: the element of each tag, filled here.
+        tag_key: its key, filled here.
+        tag_value: its value, a string number, filled here.
+    """
     n, count, pos = 0, 0, start
     while pos < stop:
         number, begin, end, _, pos = field(buf, pos, stop)
@@ -260,7 +326,22 @@ def plain_nodes(buf, start, stop, key_of, selects, ids, lats, lons, tag_row, tag
 
 @njit_no_refcount
 def ways(buf, start, stop, key_of, selects, members, ids, ref_end, refs, tag_row, tag_key, tag_value):
-    """Ways with a selecting key, or whose id is among the sorted `members`: (kept, references, tags, seen)."""
+    """Ways with a selecting key, or whose id is among the sorted `members`: (kept, references, tags, seen).
+
+    Parameters:
+        buf: the bytes of a block.
+        start: where the group begins.
+        stop: where it ends.
+        key_of: the number of the key (s,) that each string spells, -1 for others.
+        selects: whether each key selects the elements that carry it.
+        members: sorted ids of the ways that multipolygons need.
+        ids: ids, filled here.
+        ref_end: where the references of each way end, filled here.
+        refs: references to nodes, filled here.
+        tag_row: the element of each tag, filled here.
+        tag_key: its key, filled here.
+        tag_value: its value, a string number, filled here.
+    """
     kept, n_refs, n_tags, seen, pos = 0, 0, 0, 0, start
     while pos < stop:
         number, begin, end, _, pos = field(buf, pos, stop)
@@ -303,7 +384,18 @@ def ways(buf, start, stop, key_of, selects, members, ids, ref_end, refs, tag_row
 
 @njit_no_refcount
 def place_nodes(ids, lats, lons, needed, needed_lat, needed_lon, found, where):
-    """Write the coordinates of needed nodes to their place in the sorted `needed`; `where` (n,) is that place or -1."""
+    """Write the coordinates of needed nodes to their place in the sorted `needed`; `where` (n,) is that place or -1.
+
+    Parameters:
+        ids: ids of the nodes read.
+        lats: their raw latitudes.
+        lons: their raw longitudes.
+        needed: sorted ids of the nodes that ways need.
+        needed_lat: latitudes of the needed nodes, filled here.
+        needed_lon: longitudes of the needed nodes, filled here.
+        found: mask of the needed nodes that were found, filled here.
+        where: the place (n,) of each node among the needed, or -1; filled here.
+    """
     low = 0
     for i in range(len(ids)):
         ident = ids[i]
@@ -331,7 +423,23 @@ def place_nodes(ids, lats, lons, needed, needed_lat, needed_lon, found, where):
 def relations(
     buf, start, stop, key_of, selects, ids, member_end, member_id, member_type, member_role, tag_row, tag_key, tag_value
 ):  # fmt: skip
-    """Relations with a selecting key: (kept, members, tags)."""
+    """Relations with a selecting key: (kept, members, tags).
+
+    Parameters:
+        buf: the bytes of a block.
+        start: where the group begins.
+        stop: where it ends.
+        key_of: the number of the key (s,) that each string spells, -1 for others.
+        selects: whether each key selects the elements that carry it.
+        ids: ids, filled here.
+        member_end: where the members of each relation end, filled here.
+        member_id: ids of the members, filled here.
+        member_type: their types, filled here.
+        member_role: their roles, string numbers, filled here.
+        tag_row: the element of each tag, filled here.
+        tag_key: its key, filled here.
+        tag_value: its value, a string number, filled here.
+    """
     kept, n_members, n_tags, pos = 0, 0, 0, start
     while pos < stop:
         number, begin, end, _, pos = field(buf, pos, stop)
@@ -377,6 +485,13 @@ def by_key(tag_row, tag_key, tag_value, n_keys, n_strings):
 
     Those of key k are `start[k]` to `start[k + 1]`; `code` numbers the values of each key from 0, in order of appearance,
     and `distinct` lists the string numbers they stand for, from `distinct_start[k]` on.
+
+    Parameters:
+        tag_row: the element of each tag.
+        tag_key: its key.
+        tag_value: its value, a string number.
+        n_keys: how many keys there are.
+        n_strings: how many strings there are.
     """
     count = len(tag_key)
     start, distinct_start = np.zeros(n_keys + 1, np.int64), np.zeros(n_keys + 1, np.int64)

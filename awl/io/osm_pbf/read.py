@@ -51,6 +51,10 @@ def read(path: Path, progress: Progress | None = None) -> RawExtract:
     """The nodes, ways and multipolygons of an extract.
 
     Raises `AwlError` with the byte offset when the file is no OSM PBF, cut short, damaged, or needs an unknown feature.
+
+    Parameters:
+        path: the file.
+        progress: is told how far the work is, and stops it.
     """
     progress = progress or Progress()
     size = path.stat().st_size
@@ -94,7 +98,13 @@ class _Tags:
         self._found: list[list[tuple[NDArray[np.int64], NDArray[np.int32]]]] = [[] for _ in keys]
 
     def add(self, block: _Block, first_row: int, tags: KeyedTags) -> None:
-        """Tags of one group, from `kernels.by_key`; its elements are numbered from `first_row` on."""
+        """Tags of one group, from `kernels.by_key`; its elements are numbered from `first_row` on.
+
+        Parameters:
+            block: the block it is of.
+            first_row: the number of its first element.
+            tags: tags sorted by key.
+        """
         start, rows, code, distinct_start, distinct = tags
         for number in np.flatnonzero(np.diff(start)).tolist():
             index = self._index[number]
@@ -104,7 +114,11 @@ class _Tags:
             self._found[number].append((rows[mine] + first_row, codes[code[mine]]))
 
     def columns(self, count: int) -> dict[str, Categorical]:
-        """A column of length `count` for each key that occurs."""
+        """A column of length `count` for each key that occurs.
+
+        Parameters:
+            count: how many elements there are.
+        """
         made = {}
         for key, index, found in zip(self._keys, self._index, self._found, strict=True):
             if found:
@@ -129,17 +143,30 @@ class _Block:
         self.key_of = keys.numbers(content, self.strings)
 
     def whole(self, counts: Sequence[int] | int) -> None:
-        """Raise when a kernel found the bytes malformed."""
+        """Raise when a kernel found the bytes malformed.
+
+        Parameters:
+            counts: what the kernel returned.
+        """
         if (counts if isinstance(counts, int) else counts[0]) < 0:
             raise blobs.broken(self._name, self._offset, "A blob is malformed")
 
     def keyed(self, keys: _Keys, tags: TagRows) -> KeyedTags:
-        """Tags sorted by key, values numbered."""
+        """Tags sorted by key, values numbered.
+
+        Parameters:
+            keys: the keys that matter.
+            tags: rows, keys and values of the tags.
+        """
         keyed: KeyedTags = kernels.by_key(*tags, len(keys.keys), len(self.strings))
         return keyed
 
     def text(self, number: int) -> str:
-        """A string by its number."""
+        """A string by its number.
+
+        Parameters:
+            number: the number of the string.
+        """
         begin, end = self.strings[number]
         return self.content[begin:end].tobytes().decode("utf-8", "replace")
 
@@ -159,7 +186,12 @@ class _Keys:
         self._hashed = hashed[self._order]
 
     def numbers(self, content: Bytes, strings: Ints) -> NDArray[np.int16]:
-        """The number of the key that each string (s,) spells, -1 for other strings."""
+        """The number of the key that each string (s,) spells, -1 for other strings.
+
+        Parameters:
+            content: the bytes of the block.
+            strings: spans (s, 2) of the strings.
+        """
         out = np.full(len(strings), -1, np.int16)
         if len(strings) == 0:
             return out
@@ -204,7 +236,11 @@ class _Reader:
             self._progress.step(self._done / self._steps, f"Reading {self._name}: {what}")
 
     def relations(self, data: Sequence[Blob]) -> tuple[tuple[Relation, ...], tuple[Restriction, ...]]:
-        """Multipolygons with a tag the base map draws, and turn restrictions."""
+        """Multipolygons with a tag the base map draws, and turn restrictions.
+
+        Parameters:
+            data: the blobs that may hold relations.
+        """
         keys = _Keys(RELATION_KEYS, RELATION_SELECT)
 
         def decode(block: _Block, begin: int, end: int) -> list[Relation | Restriction]:
@@ -237,7 +273,12 @@ class _Reader:
         )
 
     def ways(self, data: Sequence[Blob], members: Ints) -> tuple[Ints, Ints, Ints, dict[str, Categorical]]:
-        """Ids, offsets, references and tags of the ways that are streets, drawn, or members of a multipolygon."""
+        """Ids, offsets, references and tags of the ways that are streets, drawn, or members of a multipolygon.
+
+        Parameters:
+            data: the blobs that may hold ways.
+            members: sorted ids of the ways that multipolygons need.
+        """
         keys = _Keys(WAY_KEYS, WAY_SELECT)
 
         def decode(block: _Block, begin: int, end: int) -> tuple[Ints, Ints, Ints, KeyedTags, int]:
@@ -267,7 +308,12 @@ class _Reader:
     def nodes(
         self, data: Sequence[Blob], needed: Ints
     ) -> tuple[Ints, NDArray[np.float64], NDArray[np.float64], Ints, dict[str, Categorical]]:
-        """Ids and degrees of the nodes among the sorted `needed` and of those with a tag that counts; tags of these."""
+        """Ids and degrees of the nodes among the sorted `needed` and of those with a tag that counts; tags of these.
+
+        Parameters:
+            data: the blobs that may hold nodes.
+            needed: sorted ids of the nodes that ways need.
+        """
         keys = _Keys(NODE_KEYS, NODE_SELECT)
         lat, lon, found = np.empty(len(needed)), np.empty(len(needed)), np.zeros(len(needed), bool)
 

@@ -37,7 +37,11 @@ class Tags:
 
     @classmethod
     def of(cls, tags: Sequence[dict[str, str]]) -> Tags:
-        """From a mapping per element."""
+        """From a mapping per element.
+
+        Parameters:
+            tags: a mapping per element.
+        """
         index = {"": 0}
         start, key, value = [0], [], []
         for one in tags:
@@ -68,7 +72,12 @@ class Extract:
 
 
 def write(path: Path, extract: Extract) -> None:
-    """Write the file whole or not at all."""
+    """Write the file whole or not at all.
+
+    Parameters:
+        path: the file.
+        extract: what is written.
+    """
     scratch = path.with_name(f".{path.name}.new")
     with scratch.open("wb") as out, ThreadPoolExecutor(2) as pool:
         out.write(_framed(b"OSMHeader", _packed(_header(extract))))

@@ -28,6 +28,13 @@ def field_values(
     """Signed value (q,) of each point, from 1 well inside the limit to -1 well beyond it or on blank land.
 
     With `owner`, points reached first from another place are outside, and the boundary runs midway between places.
+
+    Parameters:
+        field: the points at which the field is known.
+        reach: arrivals along all links.
+        limit: the limit, in the unit of the arrivals.
+        calm: how far from the limit a value reaches 1 or -1, in the unit of the arrivals.
+        owner: the place whose area is wanted; None for that of all.
     """
     arrival, holder = arrivals_at(field, reach)
     inside = np.clip((limit - arrival) / calm, -1.0, 1.0)
@@ -39,7 +46,12 @@ def field_values(
 
 
 def arrivals_at(field: Field, reach: Reach) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
-    """Arrival at every sample and the place it belongs to."""
+    """Arrival at every sample and the place it belongs to.
+
+    Parameters:
+        field: the points at which the field is known.
+        reach: arrivals along all links.
+    """
     # Pieces stand in order of link and begin: the piece of a sample is the last one that begins at or before it.
     key = reach.link + np.minimum(reach.begin, 1.0 - 1e-12)
     row = np.searchsorted(key, field.link + np.minimum(field.fraction, 1.0 - 1e-9), side="right") - 1
@@ -54,6 +66,10 @@ def contour_area(field: Field, value: NDArray[np.float64]) -> shapely.Geometry:
     """The polygon(s) in the metric plane where `value` (q,), interpolated over the triangles, is positive.
 
     The rim of the field must be blank (negative), so that every contour closes.
+
+    Parameters:
+        field: the points at which the field is known.
+        value: values (q,) at the points.
     """
     corner = value[field.triangles]
     positive = corner > 0

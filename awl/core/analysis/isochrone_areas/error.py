@@ -38,9 +38,11 @@ def area_error(
     """The share of street length on the wrong side of areas.
 
     Parameters:
+        graph: the street graph.
         reach: arrivals along all usable streets.
         limit: what counts as reached, in the unit of `reach`.
         areas: one area in the metric plane, or one for each owner of `reach` with `by_owner` (None where none is drawn).
+        by_owner: whether areas are those of single places.
 
     Returns:
         Shares with a standard error of at most about a hundredth, without `enclosed` where areas belong to owners.

@@ -45,7 +45,11 @@ class Field:
 
 
 def field_of(network: Network) -> Field:
-    """The field of a network."""
+    """The field of a network.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+    """
     graph = network.graph
     links = np.flatnonzero(network.usable).astype(np.int32)
     steps = np.maximum(np.ceil(graph.link_length[links] / SPACING_M).astype(np.int64), 2)

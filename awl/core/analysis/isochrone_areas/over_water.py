@@ -19,7 +19,12 @@ STRIP_M = 6.0
 
 
 def links_over_water(graph: StreetGraph, water: shapely.Geometry) -> NDArray[np.bool_]:
-    """Which links (m,) touch water, a polygon in the metric plane."""
+    """Which links (m,) touch water, a polygon in the metric plane.
+
+    Parameters:
+        graph: the street graph.
+        water: the water, in the metric plane.
+    """
     if water.is_empty:
         return np.zeros(graph.link_count, bool)
     shapely.prepare(water)
@@ -40,6 +45,7 @@ def without_water(
     Parameters:
         area: the area in the metric plane.
         water: all water in the metric plane.
+        graph: the street graph.
         over_water: links (m,) that touch water.
         reach: arrivals along all streets.
         limit: what counts as reached, in the unit of `reach`.

@@ -29,6 +29,11 @@ def triangulated(points: Points, widest: float, tile: int = TILE) -> NDArray[np.
 
     Triangles in a circle wider than the radius `widest`, in metres, are left out. No triangle inside the outline is lost where
     every circle of that radius holds a point.
+
+    Parameters:
+        points: the points (q, 2) in metres.
+        widest: the largest radius of a circle around a triangle, in metres.
+        tile: how many points are triangulated at once.
     """
     row = np.arange(len(points))[:, None] * np.array(
         [0.6180339887, 0.4142135623]

@@ -24,7 +24,12 @@ OFTEN = 4096
 
 
 def customized(topology: Topology, cost: NDArray[np.integer]) -> Metric:
-    """Put the costs of steps (r,) into a topology."""
+    """Put the costs of steps (r,) into a topology.
+
+    Parameters:
+        topology: the topology of the hierarchy.
+        cost: costs (r,) of the steps.
+    """
     metric = Metric(np.full((2, len(topology.head)), FAR))
     put_steps(topology.edge, cost, metric.cost)
     _customize(topology.start, topology.head, metric.cost[0], metric.cost[1], current_token())
@@ -35,7 +40,14 @@ def customized(topology: Topology, cost: NDArray[np.integer]) -> Metric:
 def unpacking_of(
     topology: Topology, metric: Metric, cost: NDArray[np.integer], accumulated: NDArray[np.integer]
 ) -> Unpacking:
-    """What the edges of a metric stand for; `cost`, `accumulated` are those of the steps (r,)."""
+    """What the edges of a metric stand for; `cost`, `accumulated` are those of the steps (r,).
+
+    Parameters:
+        topology: the topology of the hierarchy.
+        metric: costs of its edges in one measure.
+        cost: costs (r,) of the steps.
+        accumulated: accumulated costs (r,) of the steps.
+    """
     size = len(topology.head)
     unpacking = Unpacking(np.full((2, size), -1, np.int32), np.zeros((2, size), np.uint32))
     _find_steps(topology.edge, metric.cost, cost, accumulated, unpacking.via, unpacking.accumulated)
@@ -46,7 +58,13 @@ def unpacking_of(
 
 @njit_no_refcount
 def put_steps(edge, step_cost, cost):
-    """Lower the costs (2, m) of edges to those of the steps (r,) along them."""
+    """Lower the costs (2, m) of edges to those of the steps (r,) along them.
+
+    Parameters:
+        edge: the edge (r,) of each step.
+        step_cost: the cost (r,) of each step.
+        cost: costs (2, e) of the edges, lowered here.
+    """
     down = np.int64(cost.shape[1])
     for i in range(len(edge)):
         row = np.int64(load_unchecked(edge, i))
@@ -68,7 +86,13 @@ def _find_steps(edge, cost, step_cost, step_carried, via, accumulated):
 
 @njit_no_refcount
 def follows(start, head, x):
-    """Whether rank `x` + 1 stands in the same supernode as `x`."""
+    """Whether rank `x` + 1 stands in the same supernode as `x`.
+
+    Parameters:
+        start: offsets (c + 1,) of the edges of each rank.
+        head: the higher rank (e,) of each edge.
+        x: the rank.
+    """
     begin, end = np.int64(load_unchecked(start, x)), np.int64(load_unchecked(start, x + 1))
     return (
         end > begin and load_unchecked(head, begin) == x + 1 and load_unchecked(start, x + 2) - end == end - begin - 1
@@ -77,7 +101,13 @@ def follows(start, head, x):
 
 @njit_no_refcount
 def ranks_in(start, head, x):
-    """How many ranks the supernode has that begins at `x`."""
+    """How many ranks the supernode has that begins at `x`.
+
+    Parameters:
+        start: offsets (c + 1,) of the edges of each rank.
+        head: the higher rank (e,) of each edge.
+        x: the rank.
+    """
     size = np.int64(1)
     while follows(start, head, x + size - 1):
         size += 1
@@ -86,7 +116,15 @@ def ranks_in(start, head, x):
 
 @njit_no_refcount
 def rows_between(start, head, first, end, row):
-    """Put into `row` the edges between the higher end of edge `first` and those of the edges behind it, before `end`."""
+    """Put into `row` the edges between the higher end of edge `first` and those of the edges behind it, before `end`.
+
+    Parameters:
+        start: offsets (c + 1,) of the edges of each rank.
+        head: the higher rank (e,) of each edge.
+        first: the edge the block begins with.
+        end: the edge before which it ends.
+        row: edges by rank, filled here.
+    """
     t = np.int64(load_unchecked(start, np.int64(load_unchecked(head, first))))
     for f in range(first + 1, end):
         high = load_unchecked(head, f)
@@ -98,7 +136,11 @@ def rows_between(start, head, first, end, row):
 
 @njit_no_refcount
 def widest(start):
-    """The most edges of a rank."""
+    """The most edges of a rank.
+
+    Parameters:
+        start: offsets (c + 1,) of the edges of each rank.
+    """
     most = np.int64(1)
     for x in range(len(start) - 1):
         most = max(most, start[x + 1] - start[x])
@@ -168,7 +210,15 @@ def _over_one(start, head, up, down, begin, end):
 
 @njit(cache=True, nogil=True)
 def customize_lanes(start, head, up, down, token):
-    """The same for costs (m, LANES)."""
+    """The same for costs (m, LANES).
+
+    Parameters:
+        start: offsets (c + 1,) of the edges of each rank.
+        head: the higher rank (e,) of each edge.
+        up: costs (e,) of the edges upwards; (e, LANES) in lanes.
+        down: costs (e,) of the edges downwards; (e, LANES) in lanes.
+        token: cancel token (3,): whether to stop, how much is done, how much there is to do.
+    """
     row = np.empty(widest(start), np.int64)
     x, count, look = np.int64(0), np.int64(len(start) - 1), np.int64(0)
     while x < count:

@@ -34,7 +34,12 @@ class Hierarchy:
 
     @classmethod
     def of(cls, network: Network, progress: Progress | None = None) -> Hierarchy:
-        """Made for a network; takes seconds for a town."""
+        """Made for a network; takes seconds for a town.
+
+        Parameters:
+            network: the streets of a mode, at a time and with closures.
+            progress: is told how far the work is, and stops it.
+        """
         graph = network.graph
         return cls(topology_of(network.states, *graph.plane.xy(graph.node_lon, graph.node_lat), progress))
 
@@ -42,6 +47,9 @@ class Hierarchy:
         """The same topology for other costs than those of the `network` this one stands for.
 
         Where few of them turn out to be other, the metrics are taken over and put right in part.
+
+        Parameters:
+            network: the streets of a mode, at a time and with closures.
         """
         return Hierarchy(self.topology, (self, network))
 
@@ -50,11 +58,20 @@ class Hierarchy:
         return steps_by_edge(self.topology) if self._base is None else self._base[0]._by_edge
 
     def ready(self, measure: str) -> bool:
-        """Whether the metric of a measure is there."""
+        """Whether the metric of a measure is there.
+
+        Parameters:
+            measure: the measure.
+        """
         return measure in self._metrics
 
     def metric(self, network: Network, measure: str) -> Metric:
-        """The metric of a measure, made when it is first asked for."""
+        """The metric of a measure, made when it is first asked for.
+
+        Parameters:
+            network: the streets of a mode, at a time and with closures.
+            measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+        """
         if measure not in self._metrics:
             known = self._prepared(measure)
             changed = None if known is None else self._changed(network, known[1], measure)
@@ -76,17 +93,33 @@ class Hierarchy:
         return sum(array.nbytes for array in arrays.values())
 
     def trim(self, network: Network, measure: str) -> None:
-        """Find out which edges best ways use, for all searches from now on: worth it from some hundred of them on."""
+        """Find out which edges best ways use, for all searches from now on: worth it from some hundred of them on.
+
+        Parameters:
+            network: the streets of a mode, at a time and with closures.
+            measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+        """
         if measure not in self._sides:
             self._sides[measure] = reduced_graph(self.topology, self.metric(network, measure))
 
     def reduced(self, network: Network, measure: str) -> ReducedGraph:
-        """The edges searches go over: those best ways use where that was found out, else all."""
+        """The edges searches go over: those best ways use where that was found out, else all.
+
+        Parameters:
+            network: the streets of a mode, at a time and with closures.
+            measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+        """
         known = self._sides.get(measure)
         return whole_graph(self.topology, self.metric(network, measure)) if known is None else known
 
     def unpacking(self, network: Network, measure: str, accumulated: str) -> Unpacking:
-        """What the edges of a metric stand for, with a accumulated cost; made when first asked for."""
+        """What the edges of a metric stand for, with a accumulated cost; made when first asked for.
+
+        Parameters:
+            network: the streets of a mode, at a time and with closures.
+            measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+            accumulated: the cost that is summed up along the way.
+        """
         key = (measure, accumulated)
         if key not in self._ways:
             metric = self.metric(network, measure)

@@ -28,6 +28,12 @@ def arrivals_by_hour(
     """One to all (or all to one) from the nearest of the places by time, at each hour; which place it is is not told.
 
     `networks` are those of the hours, at most `LANES`, which share the states of the `hierarchy`.
+
+    Parameters:
+        hierarchy: the contraction hierarchy of the network's states.
+        networks: networks of the same streets, one for each hour.
+        places: places put on streets (k,).
+        direction: `from` or `to`: trips leave the places or lead to them.
     """
     check_alike(networks)
     check_direction(direction)

@@ -48,7 +48,11 @@ class Spare:
 
     @contextmanager
     def memory(self, size: int) -> Iterator[NDArray[np.uint32]]:
-        """Lend uninitialised memory (size,); a concurrent caller gets memory of its own."""
+        """Lend uninitialised memory (size,); a concurrent caller gets memory of its own.
+
+        Parameters:
+            size: how many numbers.
+        """
         with self._lock:
             taken, self._kept = self._kept, np.empty(0, np.uint32)
         if len(taken) < size:
@@ -70,6 +74,11 @@ def customized_lanes(
     """Costs (m, LANES) of the edges up and down, lane i for the i-th of at most `LANES` costs (r,) of the steps.
 
     They are there as long as the context.
+
+    Parameters:
+        topology: the topology of the hierarchy.
+        costs: costs (r,) of the steps in each lane, at most `LANES`.
+        progress: is told how far the work is, and stops it.
     """
     edges, steps = 2 * len(topology.head) * LANES, len(topology.edge)
     with _SPARE.memory(edges + LANES * steps) as memory:
@@ -107,7 +116,13 @@ class Ends:
 
     @classmethod
     def of(cls, parts: Sequence[tuple[Terminals, Ints]], places: int, count: int) -> Ends:
-        """The ends of all hours together; one that an hour does not have costs `FAR` in its lane."""
+        """The ends of all hours together; one that an hour does not have costs `FAR` in its lane.
+
+        Parameters:
+            parts: terminals of each hour with their ranks.
+            places: how many places there are.
+            count: how many ranks there are.
+        """
         keys = [terminals.owner.astype(np.int64) * count + rank for terminals, rank in parts]
         known = np.unique(np.concatenate([key[rank >= 0] for key, (_, rank) in zip(keys, parts, strict=True)]))
         cost = np.full((len(known), LANES), FAR)
@@ -119,7 +134,11 @@ class Ends:
 
 
 def check_alike(networks: Sequence[Network]) -> None:
-    """Raises `ValueError` where these are too many for the lanes of a sweep, or do not share their states."""
+    """Raises `ValueError` where these are too many for the lanes of a sweep, or do not share their states.
+
+    Parameters:
+        networks: networks of the same streets, one for each hour.
+    """
     if len(networks) > LANES:
         raise ValueError(f"At most {LANES} hours at once")
     if any(network.states is not networks[0].states for network in networks):
@@ -137,6 +156,14 @@ def matrix_by_hour(
     """Times in ms (h, s, t) at each of at most `LANES` hours; UNREACHED where there is no way.
 
     `networks` are those of the hours, which share the states of the `hierarchy`.
+
+    Parameters:
+        hierarchy: the contraction hierarchy of the network's states.
+        networks: networks of the same streets, one for each hour.
+        sources: starts put on streets (s,).
+        targets: ends put on streets (t,).
+        threads: how many threads; as many as there are cores where None.
+        progress: is told how far the work is, and stops it.
     """
     check_alike(networks)
     topology, count = hierarchy.topology, hierarchy.topology.count

@@ -37,7 +37,14 @@ AT_ONCE = 4 * LANES
 
 
 def ranked(hierarchy: Hierarchy, network: Network, terminals: Terminals, measure: str) -> tuple[Terminals, Ints, Ints]:
-    """Terminals on states with a rank, the ranks, and the step each took from a state without one, or -1."""
+    """Terminals on states with a rank, the ranks, and the step each took from a state without one, or -1.
+
+    Parameters:
+        hierarchy: the contraction hierarchy of the network's states.
+        network: the streets of a mode, at a time and with closures.
+        terminals: the states where a search begins or ends, with costs.
+        measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+    """
     rank = hierarchy.topology.rank[terminals.state]
     lone = np.flatnonzero(rank < 0)
     if len(lone) == 0:
@@ -69,7 +76,16 @@ def ranked(hierarchy: Hierarchy, network: Network, terminals: Terminals, measure
 def swept(
     hierarchy: Hierarchy, network: Network, terminals: Terminals, measure: str, direction: str, limit: int
 ) -> NDArray[np.int64]:
-    """Labels (s,) of all states as a search `from` or `to` places gives them."""
+    """Labels (s,) of all states as a search `from` or `to` places gives them.
+
+    Parameters:
+        hierarchy: the contraction hierarchy of the network's states.
+        network: the streets of a mode, at a time and with closures.
+        terminals: the states where a search begins or ends, with costs.
+        measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+        direction: `from` or `to`: trips leave the places or lead to them.
+        limit: the highest cost that counts.
+    """
     topology = hierarchy.topology
     terminal_time = np.int64(network.terminal_time(measure))
     most = (np.int64(limit) << OWNER_BITS) | OWNER_MASK
@@ -102,7 +118,18 @@ def with_ends(
     topology: Topology, network: Network, measure: str, direction: str, state: Ints, own: NDArray[np.int64], most: np.int64,
     label: NDArray[np.int64],
 ) -> None:  # fmt: skip
-    """Complete labels (s,) of ranked states by those of the ends, `own` at each `state`, and of states without a rank."""
+    """Complete labels (s,) of ranked states by those of the ends, `own` at each `state`, and of states without a rank.
+
+    Parameters:
+        topology: the topology of the hierarchy.
+        network: the streets of a mode, at a time and with closures.
+        measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+        direction: `from` or `to`: trips leave the places or lead to them.
+        state: states (q,) of the terminals.
+        own: their labels (q,).
+        most: the highest cost that counts.
+        label: labels (s,) of all states, completed here.
+    """
     within = own <= most
     np.minimum.at(label, state[within], own[within])
     if direction == "to":
@@ -160,6 +187,11 @@ class ManyToMany:
         """Cost and accumulated cost (s, t) from all places, with what trips cost at their ends; UNREACHED above `most` without.
 
         Not carrying, the second is empty.
+
+        Parameters:
+            most: the highest cost that counts.
+            threads: how many threads; as many as there are cores where None.
+            progress: is told how far the work is, and stops it.
         """
         network = self._network
         shape = len(self._ends[0].link), len(self._ends[1].link)
@@ -203,7 +235,16 @@ class ManyToMany:
 def put_aside(
     network: Network, measure: str, aside: Pairs, most: int, cost: Ints, accumulated: NDArray[np.int64] | None
 ) -> None:
-    """Put in trips, as `sorted_pairs` gives them, that go another way than by a search, where that is no longer."""
+    """Put in trips, as `sorted_pairs` gives them, that go another way than by a search, where that is no longer.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+        measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+        aside: the trips, as `sorted_pairs` gives them.
+        most: the highest cost that counts.
+        cost: costs (s, t), lowered here.
+        accumulated: accumulated costs (s, t), or None.
+    """
     whole = aside.cost + network.terminal_time(measure)
     nearer = (aside.cost <= most) & (whole <= cost[aside.source, aside.target])
     at = aside.source[nearer], aside.target[nearer]
@@ -213,14 +254,26 @@ def put_aside(
 
 
 def onto_links(rank: Ints, first: Terminals, goals: Terminals) -> Pairs:
-    """Trips from a node onto a link that begins there, where no step leads to the state they begin in."""
+    """Trips from a node onto a link that begins there, where no step leads to the state they begin in.
+
+    Parameters:
+        rank: the rank (s,) of each state, -1 for none.
+        first: the states where trips begin.
+        goals: the states where trips end, with the cost of the rest of the way.
+    """
     a, b = at_once(rank, first, goals)
     whole = first.cost[a].astype(np.int64) + goals.cost[b]
     return Pairs(first.owner[a], goals.owner[b], whole, first.accumulated[a] + goals.accumulated[b])
 
 
 def along_links(network: Network, ends: tuple[Snapped, Snapped], measure: str) -> Pairs:
-    """Trips along one link without leaving it."""
+    """Trips along one link without leaving it.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+        ends: starts and ends, put on streets.
+        measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+    """
     sources, targets = ends
     a, b = alike(sources.access_points.link, targets.access_points.link)
     _, cost, accumulated = along_link(network, (sources.access_points.take(a), targets.access_points.take(b)), measure)
@@ -244,7 +297,12 @@ def _matched(source: NDArray[np.integer], rows: NDArray[np.int64]) -> tuple[NDAr
 
 
 def alike(keys: NDArray[np.integer], others: NDArray[np.integer]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """All pairs of one key and an equal other."""
+    """All pairs of one key and an equal other.
+
+    Parameters:
+        keys: keys (k,).
+        others: keys (q,).
+    """
     order = np.argsort(others, kind="stable")
     row, nth = _matched(others[order], keys.astype(np.int64))
     return row, order[nth]
@@ -271,7 +329,13 @@ def _climb_scratch(count: int) -> tuple[Ints, Ints, NDArray[np.int64]]:
 
 
 def at_once(rank: Ints, terminals: Terminals, goals: Terminals) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Pairs of terminals and goals at one state to which no step leads."""
+    """Pairs of terminals and goals at one state to which no step leads.
+
+    Parameters:
+        rank: the rank (s,) of each state, -1 for none.
+        terminals: the states where a search begins or ends, with costs.
+        goals: the states where trips end, with the cost of the rest of the way.
+    """
     here, there = np.flatnonzero(rank[terminals.state] < 0), np.flatnonzero(rank[goals.state] < 0)
     a, b = alike(terminals.state[here], goals.state[there])
     return here[a], there[b]

@@ -35,6 +35,12 @@ def climb_from(parent, ranks, place, found):
     """Put all ranks from `ranks` up to their roots into `found`, each before those above it; how many they are.
 
     `place` (c,), -1 throughout, gets the row of each in `found`.
+
+    Parameters:
+        parent: the next higher rank (c,) of each in the elimination tree, -1 at a root.
+        ranks: the ranks to begin with.
+        place: scratch (c,), -1 throughout; gets the row of each in `found`.
+        found: ranks, filled here, each before those above it.
     """
     size = 0
     for first in ranks:
@@ -58,7 +64,12 @@ def climb_from(parent, ranks, place, found):
 
 
 def above(parent: NDArray[np.int32], ranks: NDArray[np.int32]) -> NDArray[np.int32]:
-    """All ranks from `ranks` up to their roots, ascending, each once."""
+    """All ranks from `ranks` up to their roots, ascending, each once.
+
+    Parameters:
+        parent: the next higher rank (c,) of each, -1 at a root.
+        ranks: the ranks to begin with.
+    """
     found = np.empty(len(parent), np.int32)
     size = climb_from(parent, ranks, np.full(len(parent), -1, np.int32), found)
     return np.sort(found[:size])
@@ -74,6 +85,26 @@ def sweep(
     `place` (c,) is -1 and `of_rank` (c,) `NOT_YET` throughout, and both are left so; `reached` (c,) is scratch. What comes from
     a rank has edges only to it and to what it has edges to itself: where none of those is reached and no seed lies below, all
     that is passed over.
+
+    Parameters:
+        parent: the next higher rank (c,) of each in the elimination tree, -1 at a root.
+        lowest: the lowest rank (c,) below each in the elimination tree.
+        start: offsets (c + 1,) of the edges of each rank.
+        head: the higher rank (e,) of each edge.
+        up_start: offsets (c + 1,) of the upward edges searches use.
+        up_head: their higher ranks.
+        up: costs (e,) of the edges upwards; (e, LANES) in lanes.
+        down_start: offsets of the downward edges searches use.
+        down_head: their higher ranks.
+        down: costs (e,) of the edges downwards; (e, LANES) in lanes.
+        seed_rank: ranks at which searches begin.
+        seed_label: labels at them: cost and owner in one number.
+        most: the highest cost that counts.
+        state: the state (s,) at each rank.
+        place: scratch (c,), -1 throughout, and left so.
+        reached: scratch (c,).
+        of_rank: scratch (c,), `NOT_YET` throughout, and left so.
+        label: labels, filled here.
     """
     for i in range(len(seed_rank)):
         if seed_label[i] <= most:
@@ -122,7 +153,20 @@ def _none_reached(head, begin, end, of_rank):
 
 @njit(cache=True, nogil=True)
 def sweep_one(parent, up_start, up_head, up, down_start, down_head, down, seed_rank, seed_cost, label):
-    """Costs `label` (c,) of all ranks from the terminals of one place; `FAR` where there is no way."""
+    """Costs `label` (c,) of all ranks from the terminals of one place; `FAR` where there is no way.
+
+    Parameters:
+        parent: the next higher rank (c,) of each in the elimination tree, -1 at a root.
+        up_start: offsets (c + 1,) of the upward edges searches use.
+        up_head: their higher ranks.
+        up: costs (e,) of the edges upwards; (e, LANES) in lanes.
+        down_start: offsets of the downward edges searches use.
+        down_head: their higher ranks.
+        down: costs (e,) of the edges downwards; (e, LANES) in lanes.
+        seed_rank: ranks at which searches begin.
+        seed_cost: costs at them.
+        label: labels, filled here.
+    """
     label[:] = FAR
     for i in range(len(seed_rank)):
         label[seed_rank[i]] = min(label[seed_rank[i]], seed_cost[i])
@@ -149,14 +193,31 @@ def sweep_one(parent, up_start, up_head, up, down_start, down_head, down, seed_r
 
 @njit_no_refcount
 def label_states(state, cost, limit, owner, label):
-    """Put the costs (c,) of a sweep into the labels of the states that stand at the ranks; none above `limit`."""
+    """Put the costs (c,) of a sweep into the labels of the states that stand at the ranks; none above `limit`.
+
+    Parameters:
+        state: the state (s,) at each rank.
+        cost: costs (c,) of the ranks.
+        limit: the highest cost that counts.
+        owner: the place that the costs are of.
+        label: labels, filled here.
+    """
     for i in range(len(state)):
         label[state[i]] = (np.int64(cost[i]) << OWNER_BITS) | owner if cost[i] <= limit else NO_LABEL
 
 
 @njit_no_refcount
 def label_lone(lone, start, head, cost, most, label):
-    """Labels of the states without a rank towards places: trips that begin there take one step first; none above `most`."""
+    """Labels of the states without a rank towards places: trips that begin there take one step first; none above `most`.
+
+    Parameters:
+        lone: states without a rank.
+        start: offsets of the steps that leave each of them.
+        head: the state that each step leads to.
+        cost: the cost of each step.
+        most: the highest cost that counts.
+        label: labels (s,) of all states, completed here.
+    """
     for state in lone:
         best = label[state]
         for row in range(start[state], start[state + 1]):
@@ -174,6 +235,21 @@ def sweep_lanes(
     """Costs `label` (d, LANES) from sources, each a lane, at the ranks that have a row in `local` (c,), else -1.
 
     `down_start`, `down_head` hold rows of `local`. `place` (c,) is -1 throughout, and is left so.
+
+    Parameters:
+        parent: the next higher rank (c,) of each in the elimination tree, -1 at a root.
+        up_start: offsets (c + 1,) of the upward edges searches use.
+        up_head: their higher ranks.
+        up: costs (e,) of the edges upwards; (e, LANES) in lanes.
+        local: rows (c,) of the ranks that are swept, -1 for others.
+        down_start: offsets of the downward edges searches use.
+        down_head: their higher ranks.
+        down: costs (e,) of the edges downwards; (e, LANES) in lanes.
+        seed_rank: ranks at which searches begin.
+        seed_lane: the lane that each belongs to.
+        seed_cost: costs at them.
+        place: scratch (c,), -1 throughout, and left so.
+        label: labels, filled here.
     """
     climb = np.empty(len(parent), np.int32)
     size = climb_from(parent, seed_rank, place, climb)
@@ -199,7 +275,27 @@ def sweep_lanes_carrying(
     parent, up_start, up_head, up, up_far, local, down_start, down_head, down, down_far, seed_rank, seed_lane, seed_cost,
     seed_far, place, label, extra,
 ):  # fmt: skip
-    """The same, with the accumulated costs `extra` (d, LANES) of the same ways."""
+    """The same, with the accumulated costs `extra` (d, LANES) of the same ways.
+
+    Parameters:
+        parent: the next higher rank (c,) of each in the elimination tree, -1 at a root.
+        up_start: offsets (c + 1,) of the upward edges searches use.
+        up_head: their higher ranks.
+        up: costs (e,) of the edges upwards; (e, LANES) in lanes.
+        up_far: accumulated costs of the upward edges.
+        local: rows (c,) of the ranks that are swept, -1 for others.
+        down_start: offsets of the downward edges searches use.
+        down_head: their higher ranks.
+        down: costs (e,) of the edges downwards; (e, LANES) in lanes.
+        down_far: accumulated costs of the downward edges.
+        seed_rank: ranks at which searches begin.
+        seed_lane: the lane that each belongs to.
+        seed_cost: costs at them.
+        seed_far: accumulated costs at them.
+        place: scratch (c,), -1 throughout, and left so.
+        label: labels, filled here.
+        extra: accumulated costs of the labels, filled here.
+    """
     climb = np.empty(len(parent), np.int32)
     size = climb_from(parent, seed_rank, place, climb)
     top, further = np.full((size, LANES), FAR), np.zeros((size, LANES), np.uint32)
@@ -232,14 +328,33 @@ def sweep_lanes_carrying(
 
 @njit_no_refcount
 def to_targets(label, goal_row, goal_target, goal_cost, found):
-    """Costs (targets, LANES) from the labels of a sweep, where they are less than what is there."""
+    """Costs (targets, LANES) from the labels of a sweep, where they are less than what is there.
+
+    Parameters:
+        label: labels (d, LANES) of a sweep.
+        goal_row: rows of the labels from which targets are reached.
+        goal_target: the target that each belongs to.
+        goal_cost: the cost of the rest of the way.
+        found: costs (targets, LANES), lowered here.
+    """
     for i in range(len(goal_row)):
         over_edge(label, np.int64(goal_row[i]), found, np.int64(goal_target[i]), goal_cost[i])
 
 
 @njit_no_refcount
 def to_targets_carrying(label, extra, goal_row, goal_target, goal_cost, goal_far, found, found_extra):
-    """The same, with the carried costs of the same ways."""
+    """The same, with the carried costs of the same ways.
+
+    Parameters:
+        label: labels (d, LANES) of a sweep.
+        extra: their accumulated costs.
+        goal_row: rows of the labels from which targets are reached.
+        goal_target: the target that each belongs to.
+        goal_cost: the cost of the rest of the way.
+        goal_far: the accumulated cost of the rest of the way.
+        found: costs (targets, LANES), lowered here.
+        found_extra: their accumulated costs.
+    """
     for i in range(len(goal_row)):
         row, target = np.int64(goal_row[i]), np.int64(goal_target[i])
         over_edge_carrying(label, extra, row, found, found_extra, target, goal_cost[i], goal_far[i])
@@ -265,7 +380,31 @@ def fill_rows(
     parent, up_start, up_head, up, local, down_start, down_head, down, seed_start, seed_rank, seed_cost, goal_row, goal_target,
     goal_cost, rows, most, terminal_time, place, label, cost, token,
 ):  # fmt: skip
-    """Fill `rows` of `cost` (s, t) with path cost plus `terminal_time`; UNREACHED where the cost exceeds `most`."""
+    """Fill `rows` of `cost` (s, t) with path cost plus `terminal_time`; UNREACHED where the cost exceeds `most`.
+
+    Parameters:
+        parent: the next higher rank (c,) of each in the elimination tree, -1 at a root.
+        up_start: offsets (c + 1,) of the upward edges searches use.
+        up_head: their higher ranks.
+        up: costs (e,) of the edges upwards; (e, LANES) in lanes.
+        local: rows (c,) of the ranks that are swept, -1 for others.
+        down_start: offsets of the downward edges searches use.
+        down_head: their higher ranks.
+        down: costs (e,) of the edges downwards; (e, LANES) in lanes.
+        seed_start: offsets at which those of each source begin.
+        seed_rank: ranks at which searches begin.
+        seed_cost: costs at them.
+        goal_row: rows of the labels from which targets are reached.
+        goal_target: the target that each belongs to.
+        goal_cost: the cost of the rest of the way.
+        rows: which sources are searched from.
+        most: the highest cost that counts.
+        terminal_time: what every trip costs at its ends.
+        place: scratch (c,), -1 throughout, and left so.
+        label: scratch (d, LANES).
+        cost: costs (s, t), filled here.
+        token: cancel token (3,): whether to stop, how much is done, how much there is to do.
+    """
     found = np.empty((cost.shape[1], LANES), np.uint32)
     for first in range(0, len(rows), LANES):
         if stopped(token, first, len(rows)):
@@ -301,7 +440,38 @@ def fill_rows_carrying(
     seed_far, goal_row, goal_target, goal_cost, goal_far, rows, most, terminal_time, far_terminal_time, place, label, extra,
     cost, accumulated, token,
 ):  # fmt: skip
-    """The same, with what the ways carry in `accumulated` (s, t); 0 where there is none."""
+    """The same, with what the ways carry in `accumulated` (s, t); 0 where there is none.
+
+    Parameters:
+        parent: the next higher rank (c,) of each in the elimination tree, -1 at a root.
+        up_start: offsets (c + 1,) of the upward edges searches use.
+        up_head: their higher ranks.
+        up: costs (e,) of the edges upwards; (e, LANES) in lanes.
+        up_far: accumulated costs of the upward edges.
+        local: rows (c,) of the ranks that are swept, -1 for others.
+        down_start: offsets of the downward edges searches use.
+        down_head: their higher ranks.
+        down: costs (e,) of the edges downwards; (e, LANES) in lanes.
+        down_far: accumulated costs of the downward edges.
+        seed_start: offsets at which those of each source begin.
+        seed_rank: ranks at which searches begin.
+        seed_cost: costs at them.
+        seed_far: accumulated costs at them.
+        goal_row: rows of the labels from which targets are reached.
+        goal_target: the target that each belongs to.
+        goal_cost: the cost of the rest of the way.
+        goal_far: the accumulated cost of the rest of the way.
+        rows: which sources are searched from.
+        most: the highest cost that counts.
+        terminal_time: what every trip costs at its ends.
+        far_terminal_time: the same in the accumulated cost.
+        place: scratch (c,), -1 throughout, and left so.
+        label: scratch (d, LANES).
+        extra: scratch (d, LANES).
+        cost: costs (s, t), filled here.
+        accumulated: accumulated costs, filled here.
+        token: cancel token (3,): whether to stop, how much is done, how much there is to do.
+    """
     found, further = np.empty((2, cost.shape[1], LANES), np.uint32)
     for first in range(0, len(rows), LANES):
         if stopped(token, first, len(rows)):

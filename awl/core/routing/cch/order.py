@@ -27,7 +27,13 @@ MANY = 1000
 
 
 def neighbours(count: int, a: NDArray[np.integer], b: NDArray[np.integer]) -> tuple[NDArray[np.int64], Ints]:
-    """CSR of an undirected graph of `count` nodes without loops, each pair once both ways."""
+    """CSR of an undirected graph of `count` nodes without loops, each pair once both ways.
+
+    Parameters:
+        count: how many nodes there are.
+        a: nodes (q,) at one end of the edges.
+        b: nodes (q,) at the other end.
+    """
     keep = a != b
     low, high = np.minimum(a[keep], b[keep]).astype(np.int64), np.maximum(a[keep], b[keep]).astype(np.int64)
     pair = np.unique(low * count + high)
@@ -46,7 +52,16 @@ def dissection(
     y: NDArray[np.float64],
     progress: Progress | None = None,
 ) -> Ints:
-    """Nodes (n,) in the order of their elimination, for a graph with edges `a`-`b` and nodes at `x`, `y` in metres."""
+    """Nodes (n,) in the order of their elimination, for a graph with edges `a`-`b` and nodes at `x`, `y` in metres.
+
+    Parameters:
+        count: how many nodes there are.
+        a: nodes (q,) at one end of the edges.
+        b: nodes (q,) at the other end.
+        x: metres (k,) to the east in the plane.
+        y: metres (k,) to the north in the plane.
+        progress: is told how far the work is, and stops it.
+    """
     start, head = neighbours(count, a, b)
     first, one, two = _without_chains(start, head)
     left = np.setdiff1d(np.arange(count, dtype=np.int32), first)

@@ -21,7 +21,11 @@ Ints = NDArray[np.int32]
 
 
 def steps_by_edge(topology: Topology) -> NDArray[np.int32]:
-    """Steps (r,) in the order of their edges; made once per topology."""
+    """Steps (r,) in the order of their edges; made once per topology.
+
+    Parameters:
+        topology: the topology of the hierarchy.
+    """
     return np.argsort(topology.edge, kind="stable").astype(np.int32)
 
 
@@ -31,6 +35,13 @@ def customized_again(
     """The metric of steps that cost `cost` where that of `metric` holds for all steps but the `changed` ones.
 
     Returns it with the edges that were looked at again.
+
+    Parameters:
+        topology: the topology of the hierarchy.
+        by_edge: steps (r,) in the order of their edges.
+        metric: costs of its edges in one measure.
+        cost: what steps cost now.
+        changed: steps (k,) that cost another amount than before.
     """
     made = Metric(metric.cost.copy())
     rows = topology.edge[changed]
@@ -49,7 +60,16 @@ def ways_again(
     costs: tuple[StepCosts, StepCosts],
     looked_at: Ints,
 ) -> Unpacking:
-    """What the edges of a metric that was customized again stand for; `costs` are cost and accumulated cost of the steps."""
+    """What the edges of a metric that was customized again stand for; `costs` are cost and accumulated cost of the steps.
+
+    Parameters:
+        topology: the topology of the hierarchy.
+        by_edge: steps (r,) in the order of their edges.
+        metric: costs of its edges in one measure.
+        unpacking: what the edges stand for.
+        costs: cost and accumulated cost of the steps.
+        looked_at: the edges that were looked at again.
+    """
     made = Unpacking(unpacking.via.copy(), unpacking.accumulated.copy())
     _ways_again(
         topology.start, topology.head, topology.lowest, by_edge, topology.edge, metric.cost,

@@ -45,7 +45,11 @@ class PathBatch:
     access_share: NDArray[np.float64]
 
     def leg(self, i: int) -> StreetLeg | None:
-        """One of the ways."""
+        """One of the ways.
+
+        Parameters:
+            i: the row of the path.
+        """
         if self.cost[i] < 0:
             return None
         arc, delay = (column[self.start[i] : self.start[i + 1]] for column in (self.arc, self.delay_ms))
@@ -75,7 +79,17 @@ def trips_between(
     threads: int | None = None,
     progress: Progress | None = None,
 ) -> PathBatch:
-    """The best way from each source to the target of the same row."""
+    """The best way from each source to the target of the same row.
+
+    Parameters:
+        hierarchy: the contraction hierarchy of the network's states.
+        network: the streets of a mode, at a time and with closures.
+        sources: starts put on streets (s,).
+        targets: ends put on streets (t,).
+        measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+        threads: how many threads; as many as there are cores where None.
+        progress: is told how far the work is, and stops it.
+    """
     blocks = _blocks(hierarchy, network, (sources, targets), measure, threads, progress)
     parts = [block.trips() for block in blocks]
     if len(parts) == 1:
@@ -214,7 +228,13 @@ def _keyed(access_points: AccessPoints) -> Longs:
 
 
 def last_delays(network: Network, goals: Terminals, rows: NDArray[np.integer]) -> Ints:
-    """What is lost on entering the last link, for rows of goals: their cost holds it where time is counted."""
+    """What is lost on entering the last link, for rows of goals: their cost holds it where time is counted.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+        goals: the states where trips end, with the cost of the rest of the way.
+        rows: rows (k,) of the goals.
+    """
     states = network.states
     step, nth = expanded(*states.by_arc, goals.arc[rows])
     mine = states.steps.tail[step] == goals.state[rows][nth]

@@ -34,7 +34,12 @@ class Side:
     edge: Ints
 
     def within(self, closure: Ints, local: Ints) -> Side:
-        """The edges of the ranks `closure`, which holds all above each, with their rows there, `local` (c,), for ranks."""
+        """The edges of the ranks `closure`, which holds all above each, with their rows there, `local` (c,), for ranks.
+
+        Parameters:
+            closure: ranks, with all above each.
+            local: the row (c,) of each rank among them.
+        """
         return Side(*_within(self.start, self.head, self.cost, self.edge, closure, local))
 
 
@@ -51,14 +56,24 @@ class ReducedGraph:
 
 
 def whole_graph(topology: Topology, metric: Metric) -> ReducedGraph:
-    """All edges, for searches too few to be worth a second pass."""
+    """All edges, for searches too few to be worth a second pass.
+
+    Parameters:
+        topology: the topology of the hierarchy.
+        metric: costs of its edges in one measure.
+    """
     every = np.arange(len(topology.head), dtype=np.int32)
     up, down = (Side(topology.start, topology.head, cost, every) for cost in metric.cost)
     return ReducedGraph(up, down)
 
 
 def reduced_graph(topology: Topology, metric: Metric) -> ReducedGraph:
-    """Only the edges whose cost is the least between their ends."""
+    """Only the edges whose cost is the least between their ends.
+
+    Parameters:
+        topology: the topology of the hierarchy.
+        metric: costs of its edges in one measure.
+    """
     least = metric.cost.copy()
     _perfect(topology.start, topology.head, least[0], least[1], current_token())
     raise_if_cancelled()

@@ -53,7 +53,11 @@ _OWN = threading.local()
 
 
 def scratch_for(count: int) -> Scratch:
-    """The scratch of this thread for a topology of `count` ranks, kept for the next search."""
+    """The scratch of this thread for a topology of `count` ranks, kept for the next search.
+
+    Parameters:
+        count: how many ranks there are.
+    """
     kept: Scratch | None = getattr(_OWN, "scratch", None)
     if kept is None or len(kept.climbed) != count:
         kept = _OWN.scratch = Scratch(count)
@@ -84,7 +88,17 @@ def ways_of_pairs(
     scratch: Scratch,
     listed: bool = True,
 ) -> Found:
-    """The best way of each pair; steps are listed if wanted. `reduced` are all edges, or those best ways use."""
+    """The best way of each pair; steps are listed if wanted. `reduced` are all edges, or those best ways use.
+
+    Parameters:
+        topology: the topology of the hierarchy.
+        reduced: the edges that searches use.
+        unpacking: what the edges stand for.
+        begins: where the trips begin.
+        ends: where the trips end.
+        scratch: memory of this thread.
+        listed: whether the steps are listed too.
+    """
     found = _ways_of_pairs(
         topology.parent, _edges(reduced), topology.head, unpacking.via, unpacking.accumulated, begins.start, begins.rank,
         begins.cost,

@@ -91,7 +91,14 @@ class Unpacking:
 def topology_of(
     states: States, x: NDArray[np.float64], y: NDArray[np.float64], progress: Progress | None = None
 ) -> Topology:
-    """The topology of the states of a network whose nodes lie at `x`, `y` in metres."""
+    """The topology of the states of a network whose nodes lie at `x`, `y` in metres.
+
+    Parameters:
+        states: the search states of the network.
+        x: metres (k,) to the east in the plane.
+        y: metres (k,) to the north in the plane.
+        progress: is told how far the work is, and stops it.
+    """
     steps, progress = states.steps, progress or Progress()
     core = np.zeros(states.count, bool)
     core[steps.head] = True
@@ -220,7 +227,14 @@ def _eliminated(around_start, around, token):
 
 @njit_no_refcount
 def edge_to(head, begin, end, high):
-    """The edge to rank `high` among those from `begin` to `end`, -1 where there is none."""
+    """The edge to rank `high` among those from `begin` to `end`, -1 where there is none.
+
+    Parameters:
+        head: the higher rank (e,) of each edge.
+        begin: the first edge to look at.
+        end: the edge before which it ends.
+        high: the higher rank.
+    """
     at, size = np.int64(begin), np.int64(end) - np.int64(begin)
     if size <= 0:
         return np.int64(-1)

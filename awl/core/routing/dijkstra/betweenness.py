@@ -235,6 +235,20 @@ def searched_and_passed(
     link and fraction. `settings`: radius less the terminal time, the terminal time, decay per thousandth, thousandths in a unit,
     whether costs are distances. `sums`: reached, cost, gravity, straight and passing of places, on arcs, at nodes, on parts of
     links.
+
+    Parameters:
+        sources: rows (k,) of the places to search from.
+        rows: which sources are searched from.
+        terminals: the states where a search begins or ends, with costs.
+        goals: offsets by state, places, costs, accumulated costs, arcs, access points.
+        places: places put on streets (k,).
+        access_points: offsets by place, place, link, fraction, cost and accumulated cost of the way, and the most ways along
+            links from one place.
+        arc_costs: cost and accumulated cost of each arc.
+        on_links: access points by link.
+        settings: the radius and which sums are wanted.
+        sums: the sums, added to here.
+        token: cancel token (3,): whether to stop, how much is done, how much there is to do.
     """
     states, count, within = len(rows[5]), len(places[0]), settings[0]
     label, nth = np.full(states, NEVER), np.full(states, -1, np.int32)

@@ -15,7 +15,13 @@ Keys = NDArray[np.int64]
 
 @njit_no_refcount
 def pushed(keys: Keys, size: int, key: int) -> int:
-    """Put a key among the first `size` ones, which are a heap; how many they are then. There must be room."""
+    """Put a key among the first `size` ones, which are a heap; how many they are then. There must be room.
+
+    Parameters:
+        keys: the heap, with room for one more.
+        size: how many keys there are.
+        key: the key.
+    """
     at = size
     while at > 0:
         above = (at - 1) >> 2
@@ -29,7 +35,12 @@ def pushed(keys: Keys, size: int, key: int) -> int:
 
 @njit_no_refcount
 def popped(keys: Keys, size: int) -> int:
-    """Take the least key, which is `keys[0]`, out of the first `size` ones; how many are left."""
+    """Take the least key, which is `keys[0]`, out of the first `size` ones; how many are left.
+
+    Parameters:
+        keys: the heap.
+        size: how many keys there are.
+    """
     size -= 1
     key = keys[size]
     at = 0

@@ -61,14 +61,22 @@ class Arrivals:
         return costs_of(best)
 
     def at_nodes(self, node: NDArray[np.integer]) -> NDArray[np.int32]:
-        """The same at some nodes (k,)."""
+        """The same at some nodes (k,).
+
+        Parameters:
+            node: rows (k,) of nodes.
+        """
         state, nth = expanded(*self.network.states.by_node, node)
         best = np.full(len(node), NO_LABEL)
         np.minimum.at(best, nth, self.label[state])
         return costs_of(best)
 
     def on_arcs(self, arc: NDArray[np.integer]) -> NDArray[np.int64]:
-        """Label (a,) at the near end of arcs: on entering each when searching from places, on having left it when to them."""
+        """Label (a,) at the near end of arcs: on entering each when searching from places, on having left it when to them.
+
+        Parameters:
+            arc: numbers (k,) of arcs.
+        """
         states = self.network.states
         if self.direction == "to":
             # Towards places, the arc that lies ahead of a link's end is the one the traveller has passed to come there.
@@ -88,25 +96,45 @@ class Arrivals:
         return made
 
     def at_ends(self, link: NDArray[np.integer]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-        """Labels at the begin and at the end of links, for going on from there along them in the sense of the search."""
+        """Labels at the begin and at the end of links, for going on from there along them in the sense of the search.
+
+        Parameters:
+            link: rows (k,) of links.
+        """
         side = 0 if self.direction == "from" else 1
         return self.on_arcs(2 * link + side), self.on_arcs(2 * link + 1 - side)
 
 
 def costs_of(label: NDArray[np.int64]) -> NDArray[np.int32]:
-    """Costs of labels, UNREACHED where there is none."""
+    """Costs of labels, UNREACHED where there is none.
+
+    Parameters:
+        label: labels (n,).
+    """
     return np.where(label == NO_LABEL, UNREACHED, np.minimum(label >> OWNER_BITS, int(UNREACHED))).astype(np.int32)
 
 
 def owners_of(label: NDArray[np.int64]) -> NDArray[np.int32]:
-    """Owners of labels, -1 where there is none."""
+    """Owners of labels, -1 where there is none.
+
+    Parameters:
+        label: labels (n,).
+    """
     return np.where(label == NO_LABEL, -1, label & OWNER_MASK).astype(np.int32)
 
 
 def terminals_of(
     network: Network, places: Snapped, measure: str, direction: str, head_start: NDArray[np.int32] | None = None
 ) -> Terminals:
-    """Where a search `from` or `to` places begins, each with its `head_start` (k,) already spent."""
+    """Where a search `from` or `to` places begins, each with its `head_start` (k,) already spent.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+        places: places put on streets (k,).
+        measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+        direction: `from` or `to`: trips leave the places or lead to them.
+        head_start: what is spent already (k,) at each place, in ms or mm; nothing where None.
+    """
     check_direction(direction)
     terminals = (leaving if direction == "from" else entering)(places, network, measure, accumulated_with(measure))
     return terminals if head_start is None else replace(terminals, cost=terminals.cost + head_start[terminals.owner])
@@ -125,6 +153,16 @@ def arrivals(
     """One to all (or all to one) from the nearest of the places; `limit` and `head_start` (k,) in ms or mm.
 
     What a trip costs at its ends is counted. Carried costs and entries are filled only `with_path`; else they come back empty.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+        places: places put on streets (k,).
+        measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+        direction: `from` or `to`: trips leave the places or lead to them.
+        limit: the highest cost that counts, in ms or mm.
+        wanted: mask (s,) of the states that must be settled; empty for all.
+        with_path: whether accumulated costs and entries are filled too.
+        head_start: what is spent already (k,) at each place, in ms or mm; nothing where None.
     """
     accumulated = accumulated_with(measure)
     terminals = terminals_of(network, places, measure, direction, head_start)
@@ -164,6 +202,17 @@ def matrix(
 
     Carried costs are left out, and the second array empty, unless `carrying`. `search_all` searches between places that all have
     a street; by one plain search from each where it is left out.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+        sources: starts put on streets (s,).
+        targets: ends put on streets (t,).
+        measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+        limit: the highest cost that counts, in ms or mm.
+        threads: how many threads; as many as there are cores where None.
+        progress: is told how far the work is, and stops it.
+        carrying: whether to sum up the accumulated cost as well.
+        search_all: searches between places that all have a street; plain searches where None.
     """
     cost = np.full((len(sources.link), len(targets.link)), UNREACHED, np.int32)
     extra = np.zeros(cost.shape if carrying else (0, 0), np.int64)
@@ -223,7 +272,15 @@ def _searched(
 
 
 def best_leg(network: Network, places: Snapped, source: int, target: int, measure: str) -> StreetLeg | None:
-    """The path of least cost from one place to another, or None where there is none."""
+    """The path of least cost from one place to another, or None where there is none.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+        places: places put on streets (k,).
+        source: row of the place where it begins.
+        target: row of the place where it ends.
+        measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
+    """
     accumulated = accumulated_with(measure)
     a, b = places.take(np.array([source])), places.take(np.array([target]))
     goals = entering(b, network, measure, accumulated)

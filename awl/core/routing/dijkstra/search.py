@@ -36,6 +36,22 @@ def search(
 
     Labels never fall along an arc, so each node is settled once and each arc relaxed once: the heap holds at most one
     entry per arc and seed. It is written out here, not called, because that halves the time.
+
+    Parameters:
+        start: offsets (n + 1,) of the steps that leave each state.
+        head: the state (r,) that each step leads to.
+        weight: costs (r,) of the steps.
+        carried_weight: their accumulated costs (r,); empty where none are wanted.
+        seed_node: nodes (states) at which the search begins.
+        seed_cost: costs at them.
+        seed_carried: accumulated costs at them.
+        seed_owner: the place that each belongs to.
+        limit: the highest cost that counts.
+        wanted: mask (n,) of the states that must be settled; empty for all.
+        label: labels (n,), filled with `NO_LABEL` before.
+        accumulated: accumulated costs (n,), or empty.
+        entry: row of the step by which each state was reached, filled here.
+        token: cancel token (3,): whether to stop, how much is done, how much there is to do.
     """
     keys = np.empty(len(seed_node) + len(head) + 1, np.int64)
     nodes = np.empty(len(keys), np.int32)
@@ -126,6 +142,24 @@ def rows_to_targets(
 
     Seeds of source s are rows `seed_start[s]` to `seed_start[s + 1]`. Goals of a target are given likewise: its exit states,
     each with the cost from there to the target. Unreached pairs stay UNREACHED.
+
+    Parameters:
+        start: offsets (n + 1,) of the steps that leave each state.
+        head: the state (r,) that each step leads to.
+        weight: costs (r,) of the steps.
+        carried_weight: their accumulated costs (r,); empty where none are wanted.
+        seed_start: offsets at which those of each source begin.
+        seed_state: states at which searches begin.
+        seed_cost: costs at them.
+        seed_carried: accumulated costs at them.
+        goal_start: offsets at which the goals of each target begin.
+        goal_state: states from which targets are reached.
+        goal_cost: the cost of the rest of the way.
+        goal_carried: the accumulated cost of the rest of the way.
+        limit: the highest cost that counts.
+        cost: costs (s, t), filled here.
+        carried_cost: accumulated costs (s, t), filled here.
+        token: cancel token (3,): whether to stop, how much is done, how much there is to do.
     """
     n = len(start) - 1
     wanted = np.zeros(n, np.uint8)
@@ -162,6 +196,15 @@ def least_on_entering(arc, start, tail, delay_ms, delayed, label, made):
     """Labels `made` (a,) with which the arcs (a,) are entered: the least over the states from which, delays counted if wanted.
 
     States from which arc i is entered are `tail[start[i]:start[i + 1]]`.
+
+    Parameters:
+        arc: numbers (a,) of the arcs.
+        start: offsets (a + 1,) of the states from which each arc is entered.
+        tail: states from which arcs are entered.
+        delay_ms: delay (r,) before each step, in ms.
+        delayed: whether delays count.
+        label: labels (s,) of the states.
+        made: labels (a,), filled here.
     """
     far = np.uint64(NO_LABEL)  # unsigned, so that a delay can be added to it as to any other label
     of = label.view(np.uint64)

@@ -49,7 +49,11 @@ class Clock:
 
     @classmethod
     def of(cls, network: Network) -> Clock:
-        """The clock of a network at an hour: curves of the kind of day on which trips begin."""
+        """The clock of a network at an hour: curves of the kind of day on which trips begin.
+
+        Parameters:
+            network: the streets of a mode, at a time and with closures.
+        """
 
         def make() -> Clock:
             share, curve = curves_on(network)
@@ -64,16 +68,32 @@ class Clock:
         return network.derived(("clock", *network.key), make)
 
     def after(self, arc: int, share: float, begin: float) -> float:
-        """When a part of an arc is passed by who begins it at `begin`, in ms since midnight."""
+        """When a part of an arc is passed by who begins it at `begin`, in ms since midnight.
+
+        Parameters:
+            arc: the number of the arc.
+            share: which part of the arc, from 0 to 1.
+            begin: when it is begun, in ms since midnight.
+        """
         return self.done_by(arc, share * max(float(self.free_ms[arc]), 0.0), begin)
 
     def done_by(self, arc: int, free_ms: float, begin: float) -> float:
-        """When what takes `free_ms` in free flow on the link of an arc is done by who begins it at `begin`."""
+        """When what takes `free_ms` in free flow on the link of an arc is done by who begins it at `begin`.
+
+        Parameters:
+            arc: the number of the arc.
+            free_ms: what takes so long in free flow, in ms.
+            begin: when it is begun, in ms since midnight.
+        """
         row = int(self.curve[arc >> 1])
         return float(arrival_at(self.share[row], self.done[row], begin, free_ms))
 
     def free_beside(self, access_points: AccessPoints) -> NDArray[np.float64]:
-        """What the way to each stand takes in free flow, in ms, on the quicker side of its link."""
+        """What the way to each stand takes in free flow, in ms, on the quicker side of its link.
+
+        Parameters:
+            access_points: points on streets at which trips of the places may begin and end.
+        """
         pair = np.stack([self.free_ms[2 * access_points.link], self.free_ms[2 * access_points.link + 1]])
         least = np.where(pair < 0.0, np.inf, pair).min(axis=0)
         return np.where(
@@ -81,13 +101,23 @@ class Clock:
         )
 
     def access_time(self, access_points: AccessPoints, row: int, begin: float) -> float:
-        """Time of arrival at an access point for a departure at `begin` towards it."""
+        """Time of arrival at an access point for a departure at `begin` towards it.
+
+        Parameters:
+            access_points: points on streets at which trips of the places may begin and end.
+            row: the row of the access point.
+            begin: time of departure, in ms since midnight.
+        """
         ms = float(self.free_beside(access_points.take(np.array([row])))[0])
         return self.done_by(2 * int(access_points.link[row]), ms, begin) if ms > 0.0 else begin
 
 
 def curves_on(network: Network) -> tuple[NDArray[np.float64], NDArray[np.int8]]:
-    """Shares (c, 25) of free flow on the day of a network's hour, the first row free flow; the row of each link (m,)."""
+    """Shares (c, 25) of free flow on the day of a network's hour, the first row free flow; the row of each link (m,).
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+    """
     assert network.when is not None
     highway = network.graph.tag("highway")
     day = network.when.weekday()
@@ -103,6 +133,12 @@ def arrival_at(share: NDArray[np.float64], done: NDArray[np.float64], begin: flo
     """The time in ms since midnight at which who begins at `begin` has done what takes `free_ms` in free flow.
 
     `share`, `done` (25,) are those of one curve. Days follow one another alike.
+
+    Parameters:
+        share: shares (25,) of free-flow speed at each full hour.
+        done: free-flow time (25,) that is done by each full hour, in ms.
+        begin: time of departure, in ms since midnight.
+        free_ms: what it takes in free flow, in ms.
     """
     day = 24 * 3_600_000.0
     whole = np.floor(begin / day)
@@ -138,6 +174,25 @@ def search_by_clock(
     `free_ms`, `delay_ms`, `curve` are those of each row; one whose `free_ms` is negative is barred. Ends when no way to a goal
     can be earlier than the best found; of each goal the delay and the free-flow time of the rest of the way are given. `least`
     (s,) is what the way from a state to the goals takes at least, `NEVER` where there is none; if empty, all ways are followed.
+
+    Parameters:
+        start: offsets (n + 1,) of the steps that leave each state.
+        head: the state (r,) that each step leads to.
+        free_ms: free-flow time (r,) of each step, in ms; negative where barred.
+        delay_ms: delay (r,) before each step, in ms.
+        curve: the curve (r,) that holds on the link of each step.
+        share: shares (c, 25) of free-flow speed by curve and hour.
+        done: free-flow time (c, 25) that is done by each hour.
+        seed_state: states at which searches begin.
+        seed_time: time at them, in ms since midnight.
+        goal_state: states from which targets are reached.
+        goal_ms: free-flow time of the rest of the way, in ms.
+        goal_delay: delay before the rest of the way, in ms.
+        goal_curve: the curve of the link of the rest of the way.
+        least: lower bounds (s,) of the rest of the way, in ms; empty where none are known.
+        label: earliest times (s,) in ms since midnight of the day of departure, filled here.
+        entry: row of the step by which each state was reached, filled here.
+        token: cancel token (3,): whether to stop, how much is done, how much there is to do.
     """
     guided = len(least) > 0
     is_goal = np.zeros(len(label), np.uint8)
@@ -185,6 +240,9 @@ def bounds_of(label: NDArray[np.int64]) -> NDArray[np.float64]:
     """What it takes at least, at any hour, to come from each state (s,) to a place: in ms, `NEVER` where there is no way.
 
     `label` (s,) is that of a search towards the place by `LEAST_TIME`. Closures and slower streets only make ways longer.
+
+    Parameters:
+        label: labels (s,) of a search towards the place.
     """
     # The part of the last link and the way beside are rounded, each of which may be up by half a millisecond.
     return np.where(label == NO_LABEL, NEVER, np.maximum((label >> OWNER_BITS) - 1, 0))
@@ -204,6 +262,14 @@ def best_leg_by_clock(
     the way from each state takes at `least` (see `bounds_of`): P. E. Hart, N. J. Nilsson, B. Raphael, *A formal basis for the
     heuristic determination of minimum cost paths*, IEEE Trans. Syst. Sci. Cybern. 4 (1968), with the bounds of B. Strasser,
     T. Zeitz, *A fast and tight heuristic for A\* in road networks*, SEA 2021.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+        places: places put on streets (k,).
+        source: row of the place where it begins.
+        target: row of the place where it ends.
+        depart_ms: time of departure, in ms since midnight.
+        least: lower bounds (s,) of the rest of the way, in ms; None where none are known.
     """
     clock, states = Clock.of(network), network.states
     a, b = places.take(np.array([source])), places.take(np.array([target]))

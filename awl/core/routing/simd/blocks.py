@@ -127,6 +127,17 @@ def least_through(up, down, to_up, to_down, at, first, step, rows, count):
 
     `first` is the edge from the first of these ranks to the lower end; that of the next stands `step` behind it, then one less
     each time. The edges to the higher ends stand behind it in the same row.
+
+    Parameters:
+        up: costs of the edges upwards.
+        down: costs of the edges downwards.
+        to_up: costs upwards, lowered here.
+        to_down: costs downwards, lowered here.
+        at: where in them the block begins.
+        first: the edge from the first rank to the lower end.
+        step: how far behind it that of the next rank stands.
+        rows: how many ranks there are.
+        count: how many edges are lowered.
     """
     if count >= 2 * RUN:
         for b in range(0, count - 2 * RUN + 1, 2 * RUN):
@@ -159,7 +170,17 @@ def least_through(up, down, to_up, to_down, at, first, step, rows, count):
 
 @njit_no_refcount
 def settle(up, down, e, between_up, between_down, at, count):
-    """Lower edge `e` and the `count` behind it by the ways over each other; from `at` on stand those between their ends."""
+    """Lower edge `e` and the `count` behind it by the ways over each other; from `at` on stand those between their ends.
+
+    Parameters:
+        up: costs (e,) of the edges upwards; (e, LANES) in lanes.
+        down: costs (e,) of the edges downwards; (e, LANES) in lanes.
+        e: the edge.
+        between_up: costs upwards between the ends of the edges behind it.
+        between_down: costs downwards between them.
+        at: where in these they begin.
+        count: how many edges stand behind it.
+    """
     if count >= 2 * RUN:
         _settle_16(up, down, e, between_up, between_down, at, count)
     elif count >= RUN:

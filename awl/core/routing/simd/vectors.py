@@ -22,53 +22,100 @@ class Vectors:
         self.kind = ir.VectorType(WORD, width)
 
     def data(self, argument: int) -> Any:
-        """Pointer to the first element of an array."""
+        """Pointer to the first element of an array.
+
+        Parameters:
+            argument: which argument of the kernel the array is.
+        """
         return self.context.make_array(self.kinds[argument])(self.context, self.builder, self.args[argument]).data
 
     def one(self, data: Any, at: Any) -> Any:
-        """The element `at` of an array."""
+        """The element `at` of an array.
+
+        Parameters:
+            data: pointer to the first element.
+            at: number of the element.
+        """
         return self.builder.load(self.builder.gep(data, [at]))
 
     def _pointer(self, data: Any, at: Any) -> Any:
         return self.builder.bitcast(self.builder.gep(data, [at]), self.kind.as_pointer())
 
     def load(self, data: Any, at: Any) -> Any:
-        """The vector that begins at the element `at`."""
+        """The vector that begins at the element `at`.
+
+        Parameters:
+            data: pointer to the first element.
+            at: number of the element.
+        """
         return self.builder.load(self._pointer(data, at), align=4)
 
     def store(self, vector: Any, data: Any, at: Any) -> None:
-        """Put a vector from the element `at` on."""
+        """Put a vector from the element `at` on.
+
+        Parameters:
+            vector: the vector.
+            data: pointer to the first element.
+            at: number of the element.
+        """
         self.builder.store(vector, self._pointer(data, at), align=4)
 
     def row(self, at: Any) -> Any:
-        """The first element of row `at` of an array (n, width)."""
+        """The first element of row `at` of an array (n, width).
+
+        Parameters:
+            at: number of the row.
+        """
         return self.builder.mul(at, ir.Constant(WIDE, self.width))
 
     def splat(self, value: Any) -> Any:
-        """A vector of one value."""
+        """A vector of one value.
+
+        Parameters:
+            value: the value.
+        """
         nothing = ir.Constant(self.kind, ir.Undefined)
         first = self.builder.insert_element(nothing, value, ir.Constant(WORD, 0))
         return self.builder.shuffle_vector(first, nothing, ir.Constant(self.kind, [0] * self.width))
 
     def less(self, one: Any, two: Any) -> Any:
-        """The lesser, in each lane."""
+        """The lesser, in each lane.
+
+        Parameters:
+            one: a vector.
+            two: another vector.
+        """
         return self.builder.select(self.builder.icmp_unsigned("<", one, two), one, two)
 
     def least(self, vector: Any) -> Any:
-        """The least of all lanes."""
+        """The least of all lanes.
+
+        Parameters:
+            vector: the vector.
+        """
         name = f"llvm.vector.reduce.umin.v{self.width}i32"
         reduce = cgutils.get_or_insert_function(self.builder.module, ir.FunctionType(WORD, [self.kind]), name)
         return self.builder.call(reduce, [vector])
 
     def variable(self, value: Any) -> Any:
-        """A place for a value that changes in a loop."""
+        """A place for a value that changes in a loop.
+
+        Parameters:
+            value: the value it begins with.
+        """
         place = cgutils.alloca_once(self.builder, value.type)
         self.builder.store(value, place)
         return place
 
     @contextmanager
     def ranks(self, first: Any, step: Any, rows: Any) -> Iterator[Any]:
-        """A loop over the ranks of a supernode: the edge `first`, then the one `step` behind it, then one less each time."""
+        """A loop over the ranks of a supernode: the edge `first`, then the one `step` behind it, then one less each time.
+
+        Parameters:
+            first: the first edge.
+            step: how far behind it the next stands.
+            rows: how many ranks there are.
+        """
         place, stride = self.variable(first), self.variable(step)
         with cgutils.for_range(self.builder, rows):
             edge = self.builder.load(place)
@@ -78,7 +125,11 @@ class Vectors:
             self.builder.store(self.builder.sub(wide, self.number(1)), stride)
 
     def number(self, value: int) -> Any:
-        """A whole number for counting."""
+        """A whole number for counting.
+
+        Parameters:
+            value: the number.
+        """
         return ir.Constant(WIDE, value)
 
 
