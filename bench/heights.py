@@ -11,6 +11,7 @@ from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 
 from awl.core.network.network import Network
+from awl.core.routing.cch.bundles import LaneScratch, LaneSeeds, Seeds, SweepGraph
 from awl.core.routing.cch.customization import customized, unpacking_of
 from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.cch.hourly_matrix import customized_lanes
@@ -46,12 +47,13 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
     ranks = topology.rank[topology.state[rng.choice(topology.count, LANES, replace=False)]].astype(np.int32)
     lanes = np.arange(LANES, dtype=np.int32)
     label, wide = np.empty(topology.count, np.uint32), np.empty((topology.count, LANES), np.uint32)
-    everything = np.arange(topology.count, dtype=np.int32)
     zero = np.zeros(LANES, np.uint32)
     begin = int(topology.state[ranks[0]])
     copied, place = np.empty_like(wide), np.full(topology.count, -1, np.int32)
     sides = reduced_graph(topology, metric)
-    edges = [(side.start, side.head, side.cost) for side in (sides.up, sides.down)]
+    edges = sides.up.edges(), sides.down.edges()
+    swept = SweepGraph(topology.parent, edges[0], np.arange(topology.count, dtype=np.int32), edges[1])
+    seeds, wide_scratch = LaneSeeds(ranks, lanes, zero), LaneScratch(place, wide, np.empty((0, LANES), np.uint32))
 
     pairs = 200
     begins, ends = (
@@ -74,8 +76,8 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
         lambda: unpacking_of(topology, metric, cost, far),
         lambda: closed_one_after_the_other(router, closures),
         lambda: reduced_graph(topology, metric),
-        lambda: sweep_one(topology.parent, *edges[0], *edges[1], ranks[:1], zero[:1], label),
-        lambda: sweep_lanes(topology.parent, *edges[0], everything, *edges[1], ranks, lanes, zero, place, wide),
+        lambda: sweep_one(topology.parent, *edges, Seeds(ranks[:1], zero[:1]), label),
+        lambda: sweep_lanes(swept, seeds, wide_scratch),
         lambda: ways_of_pairs(topology, sides, ways, begins, ends, scratch, listed=False),
         lambda: ways_of_pairs(topology, sides, ways, begins, ends, scratch),
         lambda: np.copyto(copied, wide),

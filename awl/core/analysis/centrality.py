@@ -17,7 +17,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.progress import Progress, current_token, raise_if_cancelled, threads_of
-from awl.core.routing.dijkstra.betweenness import searched_and_passed
+from awl.core.routing.dijkstra.betweenness import (
+    Access,
+    ArcCosts,
+    Destinations,
+    OnLinks,
+    Origins,
+    Setting,
+    Settings,
+    Spots,
+    Totals,
+    TripSteps,
+    searched_and_passed,
+)
 from awl.core.routing.dijkstra.search import NO_LIMIT
 from awl.core.routing.path import accumulated_with
 from awl.core.routing.router import Router
@@ -94,23 +106,21 @@ class Centrality:
 
     @cached_property
     def _on_links(self) -> tuple[Rows, Rows]:
-        """AccessPoints by link and fraction: offsets by link, and rows."""
+        """Access points by link and fraction: offsets by link, and rows."""
         access_points = self._places.access_points
         rows = np.lexsort((access_points.fraction, access_points.link))
         return np.searchsorted(access_points.link[rows], np.arange(self._network.graph.link_count + 1)), rows
 
     @cached_property
-    def _stands(self) -> tuple[Rows, NDArray[np.int32], NDArray[np.int32], Floats, Rows, Rows, int]:
-        """AccessPoints as the kernel wants them, and how many ways along links there are at most from one place."""
+    def _access(self) -> Access:
+        """Access points as the kernel wants them, and how many ways along links there are at most from one place."""
         access_points, network, measure = self._places.access_points, self._network, self._measure
-        first = np.searchsorted(access_points.place, np.arange(len(self._places.link) + 1))
+        start = np.searchsorted(access_points.place, np.arange(len(self._places.link) + 1))
         alternatives = np.diff(self._on_links[0])[access_points.link]
         most = int(np.bincount(access_points.place, alternatives).max(initial=0))
-        ways = (
-            access_points.access_costs(network, measure),
-            access_points.access_costs(network, accumulated_with(measure)),
-        )
-        return first, access_points.place, access_points.link, access_points.fraction, *ways, most
+        cost = access_points.access_costs(network, measure)
+        far = access_points.access_costs(network, accumulated_with(measure))
+        return Access(start, access_points.place, access_points.link, access_points.fraction, cost, far, most)
 
     @cached_property
     def _at(self) -> tuple[Floats, Floats]:
@@ -157,26 +167,23 @@ class Centrality:
         node = np.where(places.fraction == 0.0, graph.link_from[places.link], graph.link_to[places.link])
         node = np.where(at_node, node, -1).astype(np.int32)
         on_arc, at_nodes = np.zeros(2 * graph.link_count), np.zeros(graph.node_count)
-        searched_and_passed(
-            rows,
-            (start, head, *weight, network.states.steps.arc[number], network.states.node),
-            (
-                terminals.starts(len(places.link)),
-                terminals.state,
-                terminals.cost,
-                terminals.accumulated,
-                terminals.arc,
+        setting = Setting(
+            TripSteps(start, head, *weight, network.states.steps.arc[number], network.states.node),
+            Origins(
+                terminals.starts(len(places.link)), terminals.state, terminals.cost, terminals.accumulated, terminals.arc,
                 terminals.access_row,
             ),
-            (goal_start, goals.owner, goals.cost, goals.accumulated, goals.arc, goals.access_row),
-            (node, *self._at, self._weight),
-            self._stands,
-            (network.arc_costs(measure), network.arc_costs(accumulated)),
-            self._on_links,
-            (self._within, self._overhead, self._beta, float(self.unit), measure == "distance"),
-            (made.reached, made.cost, made.gravity, made.straight, made.passing, on_arc, at_nodes, made.on_link),
-            current_token(),
+            Destinations(goal_start, goals.owner, goals.cost, goals.accumulated, goals.arc, goals.access_row),
+            Spots(node, *self._at, self._weight),
+            self._access,
+            ArcCosts(network.arc_costs(measure), network.arc_costs(accumulated)),
+            OnLinks(*self._on_links),
+            Settings(self._within, self._overhead, self._beta, float(self.unit), measure == "distance"),
+        )  # fmt: skip
+        totals = Totals(
+            made.reached, made.cost, made.gravity, made.straight, made.passing, on_arc, at_nodes, made.on_link
         )
+        searched_and_passed(rows, setting, totals, current_token())
         raise_if_cancelled()
         made.on_link[:] += on_arc[0::2] + on_arc[1::2]
         between = np.flatnonzero((places.link >= 0) & ~at_node)

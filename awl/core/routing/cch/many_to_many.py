@@ -11,6 +11,18 @@ from numpy.typing import NDArray
 from awl.core.network.network import Network
 from awl.core.progress import Progress, current_token, raise_if_cancelled, threads_of
 from awl.core.routing.access_points import along_link
+from awl.core.routing.cch.bundles import (
+    Bounds,
+    CarryingGoals,
+    CarryingSources,
+    Goals,
+    LaneScratch,
+    Seeds,
+    Sources,
+    SweepGraph,
+    SweepScratch,
+    Tree,
+)
 from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.cch.one_to_all import (
     NOT_YET,
@@ -98,18 +110,16 @@ def swept(
     here = rank >= 0
     reduced = hierarchy.reduced(network, measure)
     reduced = reduced if direction == "from" else reduced.reverse()
-    up, down = reduced.up, reduced.down
-    edges = up.start, up.head, up.cost, down.start, down.head, down.cost
+    up, down = reduced.up.edges(), reduced.down.edges()
     if limit == NO_LIMIT and len(on_way.owner) and (on_way.owner == on_way.owner[0]).all():
         cost = np.empty(topology.count, np.uint32)
         begun = np.minimum(begin[here] >> OWNER_BITS, int(FAR)).astype(np.uint32)
-        sweep_one(topology.parent, *edges, rank[here], begun, cost)
+        sweep_one(topology.parent, up, down, Seeds(rank[here], begun), cost)
         label_states(topology.state, cost, np.int64(limit), np.int64(on_way.owner[0]), label)
     else:
-        sweep(
-            topology.parent, topology.lowest, topology.start, topology.head, *edges, rank[here], begin[here], most,
-            topology.state, *_climb_scratch(topology.count), label,
-        )  # fmt: skip
+        tree = Tree(topology.parent, topology.lowest, topology.start, topology.head, topology.state)
+        scratch = SweepScratch(*_climb_scratch(topology.count))
+        sweep(tree, up, down, Seeds(rank[here], begin[here]), most, scratch, label)
     with_ends(topology, network, measure, direction, terminals.state, own, most, label)
     return label
 
@@ -171,14 +181,23 @@ class ManyToMany:
         # In the order of their labels, so that these are read one behind the other.
         here = np.flatnonzero(goal_rank >= 0)
         here = here[np.argsort(goal_rank[here], kind="stable")]
-        self._goal_row, goals = self._local[goal_rank[here]], self._goals
-        self._goal_target, self._goal_cost = goals.owner[here], goals.cost[here].astype(np.uint32)
-        self._goal_far = goals.accumulated[here].astype(np.uint32)
+        goals = self._goals
+        goal_row, goal_cost = self._local[goal_rank[here]], goals.cost[here].astype(np.uint32)
         self._parent, self._size = topology.parent, len(closure)
-        self._up, self._down = reduced.up, reduced.down.within(closure, self._local)
+        up, down = reduced.up, reduced.down.within(closure, self._local)
+        starts, cost = self._seeds.starts(len(sources.link)), self._seeds.cost.astype(np.uint32)
         if carrying:
-            accumulated = hierarchy.unpacking(network, measure, accumulated_with(measure)).accumulated
-            self._up_far, self._down_far = accumulated[0][reduced.up.edge], accumulated[1][self._down.edge]
+            far = hierarchy.unpacking(network, measure, accumulated_with(measure)).accumulated
+            self._graph = SweepGraph(self._parent, up.edges_with(far[0]), self._local, down.edges_with(far[1]))
+            self._sources: Sources | CarryingSources = CarryingSources(
+                starts, self._rank, cost, self._seeds.accumulated.astype(np.uint32)
+            )
+            goal_far = goals.accumulated[here].astype(np.uint32)
+            self._targets: Goals | CarryingGoals = CarryingGoals(goal_row, goals.owner[here], goal_cost, goal_far)
+        else:
+            self._graph = SweepGraph(self._parent, up.edges(), self._local, down.edges())
+            self._sources = Sources(starts, self._rank, cost)
+            self._targets = Goals(goal_row, goals.owner[here], goal_cost)
         self._aside = sorted_pairs(
             along_links(network, ends, measure), onto_links(topology.rank, self._first, self._goals)
         )
@@ -195,25 +214,18 @@ class ManyToMany:
         """
         network = self._network
         shape = len(self._ends[0].link), len(self._ends[1].link)
-        terminal_time = network.terminal_time(self._measure)
         cost, accumulated = np.empty(shape, np.int32), np.empty(shape if self._carried else (0, 0), np.int64)
-        up, down, starts = self._up, self._down, self._seeds.starts(shape[0])
-        seed_cost, seed_far = self._seeds.cost.astype(np.uint32), self._seeds.accumulated.astype(np.uint32)
-        goal, token = (self._goal_row, self._goal_target, self._goal_cost), current_token()
+        further = network.terminal_time(self._carried) if self._carried else 0
+        bounds, token = Bounds(most, network.terminal_time(self._measure), further), current_token()
 
         def fill(rows: NDArray[np.int64]) -> None:
-            label, further, place = _scratch(len(self._parent), self._size)
+            label, far, place = _scratch(len(self._parent), self._size)
+            scratch = LaneScratch(place, label, far)
+            where = self._graph, self._sources, self._targets, rows, bounds, scratch, cost
             if self._carried is None:
-                fill_rows(
-                    self._parent, up.start, up.head, up.cost, self._local, down.start, down.head, down.cost, starts, self._rank,
-                    seed_cost, *goal, rows, most, terminal_time, place, label, cost, token,
-                )  # fmt: skip
+                fill_rows(*where, token)
             else:
-                fill_rows_carrying(
-                    self._parent, up.start, up.head, up.cost, self._up_far, self._local, down.start, down.head, down.cost,
-                    self._down_far, starts, self._rank, seed_cost, seed_far, *goal, self._goal_far, rows, most, terminal_time,
-                    network.terminal_time(self._carried), place, label, further, cost, accumulated, token,
-                )  # fmt: skip
+                fill_rows_carrying(*where, accumulated, token)
 
         order = self._order
         blocks = np.split(order, np.arange(AT_ONCE, len(order), AT_ONCE))

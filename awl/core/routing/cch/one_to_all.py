@@ -12,6 +12,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from awl.core.kernels import njit_no_refcount, stopped
+from awl.core.routing.cch.bundles import CarryingLaneSeeds, LaneSeeds
 from awl.core.routing.cch.topology import FAR
 from awl.core.routing.dijkstra.search import NO_LABEL, OWNER_BITS, UNREACHED
 from awl.core.routing.simd.lanes import LANES, least_over, least_over_carrying, over_edge, over_edge_carrying
@@ -76,69 +77,58 @@ def above(parent: NDArray[np.int32], ranks: NDArray[np.int32]) -> NDArray[np.int
 
 
 @njit_no_refcount
-def sweep(
-    parent, lowest, start, head, up_start, up_head, up, down_start, down_head, down, seed_rank, seed_label, most, state, place,
-    reached, of_rank, label,
-):  # fmt: skip
+def sweep(tree, up, down, seeds, most, scratch, label):
     """Fill `label` (s,) of the states at ranks: cost and owner in one number, as in a plain search; none above `most`.
 
-    `place` (c,) is -1 and `of_rank` (c,) `NOT_YET` throughout, and both are left so; `reached` (c,) is scratch. What comes from
-    a rank has edges only to it and to what it has edges to itself: where none of those is reached and no seed lies below, all
-    that is passed over.
+    What comes from a rank has edges only to it and to what it has edges to itself: where none of those is reached and no seed
+    lies below, all that is passed over.
 
     Parameters:
-        parent: the next higher rank (c,) of each in the elimination tree, -1 at a root.
-        lowest: the lowest rank (c,) below each in the elimination tree.
-        start: offsets (c + 1,) of the edges of each rank.
-        head: the higher rank (e,) of each edge.
-        up_start: offsets (c + 1,) of the upward edges searches use.
-        up_head: their higher ranks.
-        up: costs (e,) of the edges upwards; (e, LANES) in lanes.
-        down_start: offsets of the downward edges searches use.
-        down_head: their higher ranks.
-        down: costs (e,) of the edges downwards; (e, LANES) in lanes.
-        seed_rank: ranks at which searches begin.
-        seed_label: labels at them: cost and owner in one number.
-        most: the highest cost that counts.
-        state: the state (s,) at each rank.
-        place: scratch (c,), -1 throughout, and left so.
-        reached: scratch (c,).
-        of_rank: scratch (c,), `NOT_YET` throughout, and left so.
-        label: labels, filled here.
+        tree: the elimination tree (a `Tree`).
+        up: the upward edges searches use (`Edges`).
+        down: the downward edges they use (`Edges`).
+        seeds: ranks at which searches begin, with their labels as costs (`Seeds`).
+        most: the highest label that counts.
+        scratch: memory of this thread (`SweepScratch`).
+        label: labels (s,), filled here.
     """
-    for i in range(len(seed_rank)):
-        if seed_label[i] <= most:
-            of_rank[seed_rank[i]] = min(of_rank[seed_rank[i]], seed_label[i])
-    climbed = climb_from(parent, seed_rank, place, reached)
+    of_rank, reached, place = scratch.of_rank, scratch.reached, scratch.place
+    for i in range(len(seeds.rank)):
+        if seeds.cost[i] <= most:
+            of_rank[seeds.rank[i]] = min(of_rank[seeds.rank[i]], seeds.cost[i])
+    climbed = climb_from(tree.parent, seeds.rank, place, reached)
     for at in range(climbed):
         i = reached[at]
         here = of_rank[i]
         if here <= most:
-            for e in range(up_start[i], up_start[i + 1]):
-                over = here + (np.int64(up[e]) << OWNER_BITS)
-                if over <= most and over < of_rank[up_head[e]]:
-                    of_rank[up_head[e]] = over
-    size, rank, edge = 0, np.int64(len(parent) - 1), np.int64(len(down_head))
+            for e in range(up.start[i], up.start[i + 1]):
+                over = here + (np.int64(up.cost[e]) << OWNER_BITS)
+                if over <= most and over < of_rank[up.head[e]]:
+                    of_rank[up.head[e]] = over
+    size, rank, edge = 0, np.int64(len(tree.parent) - 1), np.int64(len(down.head))
     while rank >= 0:
-        best, begin = load_unchecked(of_rank, rank), np.int64(load_unchecked(down_start, rank))
+        best, begin = load_unchecked(of_rank, rank), np.int64(load_unchecked(down.start, rank))
         while edge > begin:
             edge -= 1
-            near = load_unchecked(of_rank, np.int64(load_unchecked(down_head, edge)))
-            best = min(best, near + (np.int64(load_unchecked(down, edge)) << OWNER_BITS))
+            near = load_unchecked(of_rank, np.int64(load_unchecked(down.head, edge)))
+            best = min(best, near + (np.int64(load_unchecked(down.cost, edge)) << OWNER_BITS))
         if best <= most:
             store_unchecked(of_rank, rank, best)
             store_unchecked(reached, size, rank)
             size += 1
         elif load_unchecked(place, rank) < 0 and _none_reached(
-            head, np.int64(load_unchecked(start, rank)), np.int64(load_unchecked(start, rank + 1)), of_rank
+            tree.head,
+            np.int64(load_unchecked(tree.start, rank)),
+            np.int64(load_unchecked(tree.start, rank + 1)),
+            of_rank,
         ):
-            rank = np.int64(load_unchecked(lowest, rank))
-            edge = np.int64(load_unchecked(down_start, rank))
+            rank = np.int64(load_unchecked(tree.lowest, rank))
+            edge = np.int64(load_unchecked(down.start, rank))
         store_unchecked(place, rank, -1)
         rank -= 1
     for at in range(size):
         rank = np.int64(load_unchecked(reached, at))
-        store_unchecked(label, np.int64(load_unchecked(state, rank)), load_unchecked(of_rank, rank))
+        store_unchecked(label, np.int64(load_unchecked(tree.state, rank)), load_unchecked(of_rank, rank))
         store_unchecked(of_rank, rank, NOT_YET)
 
 
@@ -152,42 +142,33 @@ def _none_reached(head, begin, end, of_rank):
 
 
 @njit(cache=True, nogil=True)
-def sweep_one(parent, up_start, up_head, up, down_start, down_head, down, seed_rank, seed_cost, label):
+def sweep_one(parent, up, down, seeds, label):
     """Costs `label` (c,) of all ranks from the terminals of one place; `FAR` where there is no way.
 
     Parameters:
         parent: the next higher rank (c,) of each in the elimination tree, -1 at a root.
-        up_start: offsets (c + 1,) of the upward edges searches use.
-        up_head: their higher ranks.
-        up: costs (e,) of the edges upwards; (e, LANES) in lanes.
-        down_start: offsets of the downward edges searches use.
-        down_head: their higher ranks.
-        down: costs (e,) of the edges downwards; (e, LANES) in lanes.
-        seed_rank: ranks at which searches begin.
-        seed_cost: costs at them.
-        label: labels, filled here.
+        up: the upward edges searches use (`Edges`).
+        down: the downward edges they use (`Edges`).
+        seeds: ranks at which the search begins, with costs (`Seeds`).
+        label: costs (c,), filled here.
     """
     label[:] = FAR
-    for i in range(len(seed_rank)):
-        label[seed_rank[i]] = min(label[seed_rank[i]], seed_cost[i])
+    for i in range(len(seeds.rank)):
+        label[seeds.rank[i]] = min(label[seeds.rank[i]], seeds.cost[i])
     climb = np.empty(len(parent), np.int32)
-    size = climb_from(parent, seed_rank, np.full(len(parent), -1, np.int32), climb)
+    size = climb_from(parent, seeds.rank, np.full(len(parent), -1, np.int32), climb)
     for at in range(size):
         i = climb[at]
-        for e in range(up_start[i], up_start[i + 1]):
-            label[up_head[e]] = min(label[up_head[e]], np.uint32(label[i] + up[e]))
-    edge = np.int64(len(down_head))
+        for e in range(up.start[i], up.start[i + 1]):
+            label[up.head[e]] = min(label[up.head[e]], np.uint32(label[i] + up.cost[e]))
+    edge = np.int64(len(down.head))
     for i in range(len(parent) - 1, -1, -1):
-        best, begin = label[i], np.int64(load_unchecked(down_start, i))
+        best, begin = label[i], np.int64(load_unchecked(down.start, i))
         # From the last edge to the first: that leads to the parent, whose label is the latest to be known.
         while edge > begin:
             edge -= 1
-            best = min(
-                best,
-                np.uint32(
-                    load_unchecked(label, np.int64(load_unchecked(down_head, edge))) + load_unchecked(down, edge)
-                ),
-            )
+            near = load_unchecked(label, np.int64(load_unchecked(down.head, edge)))
+            best = min(best, np.uint32(near + load_unchecked(down.cost, edge)))
         label[i] = best
 
 
@@ -229,179 +210,95 @@ def label_lone(lone, start, head, cost, most, label):
 
 
 @njit(cache=True, nogil=True)
-def sweep_lanes(
-    parent, up_start, up_head, up, local, down_start, down_head, down, seed_rank, seed_lane, seed_cost, place, label
-):  # fmt: skip
-    """Costs `label` (d, LANES) from sources, each a lane, at the ranks that have a row in `local` (c,), else -1.
-
-    `down_start`, `down_head` hold rows of `local`. `place` (c,) is -1 throughout, and is left so.
+def sweep_lanes(graph, seeds, scratch):
+    """Costs `scratch.label` (d, LANES) from sources, each a lane, at the ranks that have a row in `graph.local`.
 
     Parameters:
-        parent: the next higher rank (c,) of each in the elimination tree, -1 at a root.
-        up_start: offsets (c + 1,) of the upward edges searches use.
-        up_head: their higher ranks.
-        up: costs (e,) of the edges upwards; (e, LANES) in lanes.
-        local: rows (c,) of the ranks that are swept, -1 for others.
-        down_start: offsets of the downward edges searches use.
-        down_head: their higher ranks.
-        down: costs (e,) of the edges downwards; (e, LANES) in lanes.
-        seed_rank: ranks at which searches begin.
-        seed_lane: the lane that each belongs to.
-        seed_cost: costs at them.
-        place: scratch (c,), -1 throughout, and left so.
-        label: labels, filled here.
+        graph: what is swept (a `SweepGraph`).
+        seeds: ranks at which searches begin (`LaneSeeds`).
+        scratch: memory of this thread (`LaneScratch`); its `label` is filled.
     """
-    climb = np.empty(len(parent), np.int32)
-    size = climb_from(parent, seed_rank, place, climb)
+    up, down, local, place, label = graph.up, graph.down, graph.local, scratch.place, scratch.label
+    climb = np.empty(len(graph.parent), np.int32)
+    size = climb_from(graph.parent, seeds.rank, place, climb)
     top = np.full((size, LANES), FAR)
-    for i in range(len(seed_rank)):
-        at = place[seed_rank[i]]
-        top[at, seed_lane[i]] = min(top[at, seed_lane[i]], seed_cost[i])
+    for i in range(len(seeds.rank)):
+        at = place[seeds.rank[i]]
+        top[at, seeds.lane[i]] = min(top[at, seeds.lane[i]], seeds.cost[i])
     own = np.zeros(len(label), np.uint8)
     for at in range(size):
         i = climb[at]
-        for e in range(up_start[i], up_start[i + 1]):
-            over_edge(top, np.int64(at), top, np.int64(place[up_head[e]]), up[e])
+        for e in range(up.start[i], up.start[i + 1]):
+            over_edge(top, np.int64(at), top, np.int64(place[up.head[e]]), up.cost[e])
         if local[i] >= 0:
             label[local[i], :] = top[at, :]
             own[local[i]] = 1
         place[i] = -1
     for i in range(len(label) - 1, -1, -1):
-        least_over(label, np.int64(i), down_head, down, np.int64(down_start[i]), np.int64(down_start[i + 1]), own[i])
-
-
-@njit(cache=True, nogil=True)
-def sweep_lanes_carrying(
-    parent, up_start, up_head, up, up_far, local, down_start, down_head, down, down_far, seed_rank, seed_lane, seed_cost,
-    seed_far, place, label, extra,
-):  # fmt: skip
-    """The same, with the accumulated costs `extra` (d, LANES) of the same ways.
-
-    Parameters:
-        parent: the next higher rank (c,) of each in the elimination tree, -1 at a root.
-        up_start: offsets (c + 1,) of the upward edges searches use.
-        up_head: their higher ranks.
-        up: costs (e,) of the edges upwards; (e, LANES) in lanes.
-        up_far: accumulated costs of the upward edges.
-        local: rows (c,) of the ranks that are swept, -1 for others.
-        down_start: offsets of the downward edges searches use.
-        down_head: their higher ranks.
-        down: costs (e,) of the edges downwards; (e, LANES) in lanes.
-        down_far: accumulated costs of the downward edges.
-        seed_rank: ranks at which searches begin.
-        seed_lane: the lane that each belongs to.
-        seed_cost: costs at them.
-        seed_far: accumulated costs at them.
-        place: scratch (c,), -1 throughout, and left so.
-        label: labels, filled here.
-        extra: accumulated costs of the labels, filled here.
-    """
-    climb = np.empty(len(parent), np.int32)
-    size = climb_from(parent, seed_rank, place, climb)
-    top, further = np.full((size, LANES), FAR), np.zeros((size, LANES), np.uint32)
-    for i in range(len(seed_rank)):
-        at, lane = place[seed_rank[i]], seed_lane[i]
-        if seed_cost[i] < top[at, lane]:
-            top[at, lane], further[at, lane] = seed_cost[i], seed_far[i]
-    own = np.zeros(len(label), np.uint8)
-    for at in range(size):
-        i = climb[at]
-        for e in range(up_start[i], up_start[i + 1]):
-            over_edge_carrying(top, further, np.int64(at), top, further, np.int64(place[up_head[e]]), up[e], up_far[e])
-        if local[i] >= 0:
-            label[local[i], :], extra[local[i], :] = top[at, :], further[at, :]
-            own[local[i]] = 1
-        place[i] = -1
-    for i in range(len(label) - 1, -1, -1):
-        least_over_carrying(
-            label,
-            extra,
-            np.int64(i),
-            down_head,
-            down,
-            down_far,
-            np.int64(down_start[i]),
-            np.int64(down_start[i + 1]),
-            own[i],
+        least_over(
+            label, np.int64(i), down.head, down.cost, np.int64(down.start[i]), np.int64(down.start[i + 1]), own[i]
         )
 
 
-@njit_no_refcount
-def to_targets(label, goal_row, goal_target, goal_cost, found):
-    """Costs (targets, LANES) from the labels of a sweep, where they are less than what is there.
+@njit(cache=True, nogil=True)
+def sweep_lanes_carrying(graph, seeds, scratch):
+    """Costs as `sweep_lanes` fills them, and the accumulated costs `scratch.far` (d, LANES) of the same paths.
 
     Parameters:
-        label: labels (d, LANES) of a sweep.
-        goal_row: rows of the labels from which targets are reached.
-        goal_target: the target that each belongs to.
-        goal_cost: the cost of the rest of the way.
-        found: costs (targets, LANES), lowered here.
+        graph: what is swept (a `SweepGraph` of `CarryingEdges`).
+        seeds: ranks at which searches begin (`CarryingLaneSeeds`).
+        scratch: memory of this thread (`LaneScratch`); its `label` and `far` are filled.
     """
-    for i in range(len(goal_row)):
-        over_edge(label, np.int64(goal_row[i]), found, np.int64(goal_target[i]), goal_cost[i])
-
-
-@njit_no_refcount
-def to_targets_carrying(label, extra, goal_row, goal_target, goal_cost, goal_far, found, found_extra):
-    """The same, with the carried costs of the same ways.
-
-    Parameters:
-        label: labels (d, LANES) of a sweep.
-        extra: their accumulated costs.
-        goal_row: rows of the labels from which targets are reached.
-        goal_target: the target that each belongs to.
-        goal_cost: the cost of the rest of the way.
-        goal_far: the accumulated cost of the rest of the way.
-        found: costs (targets, LANES), lowered here.
-        found_extra: their accumulated costs.
-    """
-    for i in range(len(goal_row)):
-        row, target = np.int64(goal_row[i]), np.int64(goal_target[i])
-        over_edge_carrying(label, extra, row, found, found_extra, target, goal_cost[i], goal_far[i])
+    up, down, local, place, label, far = graph.up, graph.down, graph.local, scratch.place, scratch.label, scratch.far
+    climb = np.empty(len(graph.parent), np.int32)
+    size = climb_from(graph.parent, seeds.rank, place, climb)
+    top, further = np.full((size, LANES), FAR), np.zeros((size, LANES), np.uint32)
+    for i in range(len(seeds.rank)):
+        at, lane = place[seeds.rank[i]], seeds.lane[i]
+        if seeds.cost[i] < top[at, lane]:
+            top[at, lane], further[at, lane] = seeds.cost[i], seeds.far[i]
+    own = np.zeros(len(label), np.uint8)
+    for at in range(size):
+        i = climb[at]
+        for e in range(up.start[i], up.start[i + 1]):
+            over_edge_carrying(
+                top, further, np.int64(at), top, further, np.int64(place[up.head[e]]), up.cost[e], up.far[e]
+            )
+        if local[i] >= 0:
+            label[local[i], :], far[local[i], :] = top[at, :], further[at, :]
+            own[local[i]] = 1
+        place[i] = -1
+    for i in range(len(label) - 1, -1, -1):
+        first, end = np.int64(down.start[i]), np.int64(down.start[i + 1])
+        least_over_carrying(label, far, np.int64(i), down.head, down.cost, down.far, first, end, own[i])
 
 
 @njit(cache=True, nogil=True)
-def _seeds_of(rows, seed_start):
+def _seeds_of(rows, start):
     """The terminals of these places, and the lane of each: its place in `rows`."""
     total = 0
     for row in rows:
-        total += seed_start[row + 1] - seed_start[row]
+        total += start[row + 1] - start[row]
     at, lane = np.empty(total, np.int64), np.empty(total, np.int32)
     size = 0
     for i in range(len(rows)):
-        for one in range(seed_start[rows[i]], seed_start[rows[i] + 1]):
+        for one in range(start[rows[i]], start[rows[i] + 1]):
             at[size], lane[size] = one, i
             size += 1
     return at, lane
 
 
 @njit(cache=True, nogil=True)
-def fill_rows(
-    parent, up_start, up_head, up, local, down_start, down_head, down, seed_start, seed_rank, seed_cost, goal_row, goal_target,
-    goal_cost, rows, most, terminal_time, place, label, cost, token,
-):  # fmt: skip
-    """Fill `rows` of `cost` (s, t) with path cost plus `terminal_time`; UNREACHED where the cost exceeds `most`.
+def fill_rows(graph, sources, goals, rows, bounds, scratch, cost, token):
+    """Fill `rows` of `cost` (s, t) with path cost plus terminal time; UNREACHED where the path cost exceeds the bound.
 
     Parameters:
-        parent: the next higher rank (c,) of each in the elimination tree, -1 at a root.
-        up_start: offsets (c + 1,) of the upward edges searches use.
-        up_head: their higher ranks.
-        up: costs (e,) of the edges upwards; (e, LANES) in lanes.
-        local: rows (c,) of the ranks that are swept, -1 for others.
-        down_start: offsets of the downward edges searches use.
-        down_head: their higher ranks.
-        down: costs (e,) of the edges downwards; (e, LANES) in lanes.
-        seed_start: offsets at which those of each source begin.
-        seed_rank: ranks at which searches begin.
-        seed_cost: costs at them.
-        goal_row: rows of the labels from which targets are reached.
-        goal_target: the target that each belongs to.
-        goal_cost: the cost of the rest of the way.
-        rows: which sources are searched from.
-        most: the highest cost that counts.
-        terminal_time: what every trip costs at its ends.
-        place: scratch (c,), -1 throughout, and left so.
-        label: scratch (d, LANES).
+        graph: what is swept (a `SweepGraph`).
+        sources: where searches begin (`Sources`).
+        goals: where targets are reached (`Goals`).
+        rows: rows (k,) of the sources that are searched from.
+        bounds: the highest cost and the terminal time (`Bounds`).
+        scratch: memory of this thread (`LaneScratch`).
         cost: costs (s, t), filled here.
         token: cancel token (3,): whether to stop, how much is done, how much there is to do.
     """
@@ -410,66 +307,30 @@ def fill_rows(
         if stopped(token, first, len(rows)):
             return
         some = rows[first : first + LANES]
-        at, lane = _seeds_of(some, seed_start)
-        sweep_lanes(
-            parent,
-            up_start,
-            up_head,
-            up,
-            local,
-            down_start,
-            down_head,
-            down,
-            seed_rank[at],
-            lane,
-            seed_cost[at],
-            place,
-            label,
-        )
+        at, lane = _seeds_of(some, sources.start)
+        sweep_lanes(graph, LaneSeeds(sources.rank[at], lane, sources.cost[at]), scratch)
         found[:] = FAR
-        to_targets(label, goal_row, goal_target, goal_cost, found)
+        for i in range(len(goals.row)):
+            over_edge(scratch.label, np.int64(goals.row[i]), found, np.int64(goals.target[i]), goals.cost[i])
         for t in range(len(found)):
             for i in range(len(some)):
                 reached = np.int64(found[t, i])
-                cost[some[i], t] = reached + terminal_time if reached <= most else UNREACHED
+                cost[some[i], t] = reached + bounds.terminal_time if reached <= bounds.most else UNREACHED
 
 
 @njit(cache=True, nogil=True)
-def fill_rows_carrying(
-    parent, up_start, up_head, up, up_far, local, down_start, down_head, down, down_far, seed_start, seed_rank, seed_cost,
-    seed_far, goal_row, goal_target, goal_cost, goal_far, rows, most, terminal_time, far_terminal_time, place, label, extra,
-    cost, accumulated, token,
-):  # fmt: skip
-    """The same, with what the ways carry in `accumulated` (s, t); 0 where there is none.
+def fill_rows_carrying(graph, sources, goals, rows, bounds, scratch, cost, accumulated, token):
+    """Fill rows as `fill_rows` does, and those of `accumulated` (s, t) with what the paths accumulate; 0 where there is none.
 
     Parameters:
-        parent: the next higher rank (c,) of each in the elimination tree, -1 at a root.
-        up_start: offsets (c + 1,) of the upward edges searches use.
-        up_head: their higher ranks.
-        up: costs (e,) of the edges upwards; (e, LANES) in lanes.
-        up_far: accumulated costs of the upward edges.
-        local: rows (c,) of the ranks that are swept, -1 for others.
-        down_start: offsets of the downward edges searches use.
-        down_head: their higher ranks.
-        down: costs (e,) of the edges downwards; (e, LANES) in lanes.
-        down_far: accumulated costs of the downward edges.
-        seed_start: offsets at which those of each source begin.
-        seed_rank: ranks at which searches begin.
-        seed_cost: costs at them.
-        seed_far: accumulated costs at them.
-        goal_row: rows of the labels from which targets are reached.
-        goal_target: the target that each belongs to.
-        goal_cost: the cost of the rest of the way.
-        goal_far: the accumulated cost of the rest of the way.
-        rows: which sources are searched from.
-        most: the highest cost that counts.
-        terminal_time: what every trip costs at its ends.
-        far_terminal_time: the same in the accumulated cost.
-        place: scratch (c,), -1 throughout, and left so.
-        label: scratch (d, LANES).
-        extra: scratch (d, LANES).
+        graph: what is swept (a `SweepGraph` of `CarryingEdges`).
+        sources: where searches begin (`CarryingSources`).
+        goals: where targets are reached (`CarryingGoals`).
+        rows: rows (k,) of the sources that are searched from.
+        bounds: the highest cost and the terminal times (`Bounds`).
+        scratch: memory of this thread (`LaneScratch`).
         cost: costs (s, t), filled here.
-        accumulated: accumulated costs, filled here.
+        accumulated: accumulated costs (s, t), filled here.
         token: cancel token (3,): whether to stop, how much is done, how much there is to do.
     """
     found, further = np.empty((2, cost.shape[1], LANES), np.uint32)
@@ -477,15 +338,15 @@ def fill_rows_carrying(
         if stopped(token, first, len(rows)):
             return
         some = rows[first : first + LANES]
-        at, lane = _seeds_of(some, seed_start)
-        sweep_lanes_carrying(
-            parent, up_start, up_head, up, up_far, local, down_start, down_head, down, down_far, seed_rank[at], lane,
-            seed_cost[at], seed_far[at], place, label, extra,
-        )  # fmt: skip
+        at, lane = _seeds_of(some, sources.start)
+        seeds = CarryingLaneSeeds(sources.rank[at], lane, sources.cost[at], sources.far[at])
+        sweep_lanes_carrying(graph, seeds, scratch)
         found[:] = FAR
-        to_targets_carrying(label, extra, goal_row, goal_target, goal_cost, goal_far, found, further)
+        for i in range(len(goals.row)):
+            row, target = np.int64(goals.row[i]), np.int64(goals.target[i])
+            over_edge_carrying(scratch.label, scratch.far, row, found, further, target, goals.cost[i], goals.far[i])
         for t in range(len(found)):
             for i in range(len(some)):
-                reached, within = np.int64(found[t, i]), np.int64(found[t, i]) <= most
-                cost[some[i], t] = reached + terminal_time if within else UNREACHED
-                accumulated[some[i], t] = np.int64(further[t, i]) + far_terminal_time if within else 0
+                reached, within = np.int64(found[t, i]), np.int64(found[t, i]) <= bounds.most
+                cost[some[i], t] = reached + bounds.terminal_time if within else UNREACHED
+                accumulated[some[i], t] = np.int64(further[t, i]) + bounds.far_terminal_time if within else 0

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from awl.core.kernels import njit_no_refcount, stopped
 from awl.core.progress import current_token, raise_if_cancelled
+from awl.core.routing.cch.bundles import CarryingEdges, Edges
 from awl.core.routing.cch.customization import OFTEN, follows, rows_between, widest
 from awl.core.routing.cch.topology import FAR, Costs, Ints, Metric, Topology
 from awl.core.routing.simd.blocks import settle
@@ -32,6 +33,18 @@ class Side:
     head: Ints
     cost: Costs
     edge: Ints
+
+    def edges(self) -> Edges:
+        """The edges as kernels take them."""
+        return Edges(self.start, self.head, self.cost)
+
+    def edges_with(self, accumulated: NDArray[np.integer]) -> CarryingEdges:
+        """The edges with their accumulated costs, as kernels take them.
+
+        Parameters:
+            accumulated: accumulated costs of all edges of the topology in this direction.
+        """
+        return CarryingEdges(self.start, self.head, self.cost, accumulated[self.edge])
 
     def within(self, closure: Ints, local: Ints) -> Side:
         """The edges of the ranks `closure`, which holds all above each, with their rows there, `local` (c,), for ranks.

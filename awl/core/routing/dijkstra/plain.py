@@ -15,6 +15,7 @@ from awl.core.progress import Progress, current_token, raise_if_cancelled, threa
 from awl.core.routing.access_points import along_link, expanded
 from awl.core.routing.cch.many_to_many import alike, along_links, put_aside, sorted_pairs
 from awl.core.routing.cch.paths import last_delays
+from awl.core.routing.dijkstra.bundles import Found, PlaceStates, Seeds, Steps
 from awl.core.routing.dijkstra.search import (
     NO_LABEL,
     NO_LIMIT,
@@ -170,17 +171,13 @@ def arrivals(
     label = np.full(count, NO_LABEL)
     kept = count if with_path else 0
     summed, entry = np.zeros(kept, np.int64), np.full(kept, -1, np.int32)
+    cost = terminals.cost + np.int32(network.terminal_time(measure))
     search(
-        *network.search_rows(measure, accumulated, direction),
-        terminals.state,
-        terminals.cost + np.int32(network.terminal_time(measure)),
-        terminals.accumulated,
-        terminals.owner,
+        Steps(*network.search_rows(measure, accumulated, direction)),
+        Seeds(terminals.state, cost, terminals.accumulated, terminals.owner),
         np.int32(min(limit, int(NO_LIMIT))),
         wanted,
-        label,
-        summed,
-        entry,
+        Found(label, summed, entry),
         current_token(),
     )
     raise_if_cancelled()
@@ -243,19 +240,17 @@ def _searched(
     """Cost and accumulated cost (s, t) between places that all have a street, by one plain search from each."""
     accumulated = accumulated_with(measure)
     source, target = ends
-    rows_of = network.search_rows(measure, accumulated, "from")
+    steps = Steps(*network.search_rows(measure, accumulated, "from"))
     goals = entering(target, network, measure, accumulated)
-    goal_start = goals.starts(len(target.link))
+    targets = PlaceStates(goals.starts(len(target.link)), goals.state, goals.cost, goals.accumulated)
     cost = np.full((len(source.link), len(target.link)), UNREACHED, np.int32)
     extra = np.zeros(cost.shape, np.int64)
 
     def block(rows: NDArray[np.int64]) -> None:
-        terminals = leaving(source.take(rows), network, measure, accumulated)
-        rows_to_targets(
-            *rows_of, terminals.starts(len(rows)), terminals.state, terminals.cost, terminals.accumulated, goal_start,
-            goals.state, goals.cost,
-            goals.accumulated, within, cost[rows[0] : rows[-1] + 1], extra[rows[0] : rows[-1] + 1], token,
-        )  # fmt: skip
+        first = leaving(source.take(rows), network, measure, accumulated)
+        sources = PlaceStates(first.starts(len(rows)), first.state, first.cost, first.accumulated)
+        here = slice(rows[0], rows[-1] + 1)
+        rows_to_targets(steps, sources, targets, within, cost[here], extra[here], token)
 
     count, token = len(source.link), current_token()
     size = max(1, count // 64)

@@ -14,6 +14,7 @@ import numpy as np
 from numba import njit
 
 from awl.core.kernels import njit_no_refcount, stopped
+from awl.core.routing.dijkstra.bundles import Found, Seeds
 
 UNREACHED = np.int32(2**31 - 1)
 NO_LIMIT = np.int32(2**31 - 2)
@@ -23,37 +24,26 @@ NO_LABEL = np.int64(2**63 - 1)
 
 
 @njit(cache=True, nogil=True)
-def search(
-    start, head, weight, carried_weight, seed_node, seed_cost, seed_carried, seed_owner, limit, wanted, label, accumulated, entry,
-    token,
-):  # fmt: skip
-    """Fill `label`, `accumulated` and `entry` (CSR row of the arc by which a node was reached, -1 at a seed).
+def search(steps, seeds, limit, wanted, found, token):
+    """Fill labels, accumulated costs and entries (CSR row of the arc by which a state was reached, -1 at a seed).
 
-    `label` (n,) comes in filled with NO_LABEL; `entry` (n,) with -1, or empty when not needed; `accumulated` (n,) with 0, or
-    empty. `wanted` (n,) marks nodes the caller needs: when all of them are settled the search ends, and labels of nodes
-    not yet settled are upper bounds only; pass an empty array to search everything within `limit`. When the work of which
-    `token` is was stopped it ends, with labels that say nothing.
+    When all states that are `wanted` are settled the search ends, and labels of states not yet settled are upper bounds only.
+    When the work of which `token` is was stopped it ends, with labels that say nothing.
 
-    Labels never fall along an arc, so each node is settled once and each arc relaxed once: the heap holds at most one
+    Labels never fall along an arc, so each state is settled once and each arc relaxed once: the heap holds at most one
     entry per arc and seed. It is written out here, not called, because that halves the time.
 
     Parameters:
-        start: offsets (n + 1,) of the steps that leave each state.
-        head: the state (r,) that each step leads to.
-        weight: costs (r,) of the steps.
-        carried_weight: their accumulated costs (r,); empty where none are wanted.
-        seed_node: nodes (states) at which the search begins.
-        seed_cost: costs at them.
-        seed_carried: accumulated costs at them.
-        seed_owner: the place that each belongs to.
+        steps: the steps (`Steps`).
+        seeds: where the search begins (`Seeds`).
         limit: the highest cost that counts.
-        wanted: mask (n,) of the states that must be settled; empty for all.
-        label: labels (n,), filled with `NO_LABEL` before.
-        accumulated: accumulated costs (n,), or empty.
-        entry: row of the step by which each state was reached, filled here.
+        wanted: mask (s,) of the states that must be settled; empty for all within the limit.
+        found: what is filled (`Found`).
         token: cancel token (3,): whether to stop, how much is done, how much there is to do.
     """
-    keys = np.empty(len(seed_node) + len(head) + 1, np.int64)
+    start, head, weight, far = steps.start, steps.head, steps.cost, steps.far
+    label, accumulated, entry = found.label, found.far, found.entry
+    keys = np.empty(len(seeds.state) + len(head) + 1, np.int64)
     nodes = np.empty(len(keys), np.int32)
     size = 0
     missing = 0
@@ -62,13 +52,13 @@ def search(
     ends_early = missing > 0
     carries, enters = len(accumulated) > 0, len(entry) > 0
     highest = (np.int64(limit) << OWNER_BITS) | OWNER_MASK
-    for i in range(len(seed_node)):
-        key = (np.int64(seed_cost[i]) << OWNER_BITS) | np.int64(seed_owner[i])
-        if key > highest or key >= label[seed_node[i]]:
+    for i in range(len(seeds.state)):
+        key = (np.int64(seeds.cost[i]) << OWNER_BITS) | np.int64(seeds.owner[i])
+        if key > highest or key >= label[seeds.state[i]]:
             continue
-        label[seed_node[i]] = key
+        label[seeds.state[i]] = key
         if carries:
-            accumulated[seed_node[i]] = seed_carried[i]
+            accumulated[seeds.state[i]] = seeds.far[i]
         at = size
         size += 1
         while at > 0:
@@ -79,7 +69,7 @@ def search(
             nodes[at] = nodes[above]
             at = above
         keys[at] = key
-        nodes[at] = seed_node[i]
+        nodes[at] = seeds.state[i]
     looked = 0
     while size > 0:
         looked += 1
@@ -117,7 +107,7 @@ def search(
                 continue
             label[other] = reached
             if carries:
-                accumulated[other] = accumulated[node] + carried_weight[row]
+                accumulated[other] = accumulated[node] + far[row]
             if enters:
                 entry[other] = row
             at = size
@@ -134,61 +124,45 @@ def search(
 
 
 @njit(cache=True, nogil=True)
-def rows_to_targets(
-    start, head, weight, carried_weight, seed_start, seed_state, seed_cost, seed_carried, goal_start, goal_state, goal_cost,
-    goal_carried, limit, cost, carried_cost, token,
-):  # fmt: skip
-    """Fill the rows `cost` and `carried_cost` (sources, targets): one search per source, ended when all targets settle.
+def rows_to_targets(steps, sources, targets, limit, cost, accumulated, token):
+    """Fill rows of `cost` and `accumulated` (sources, targets): one search per source, ended when all targets settle.
 
-    Seeds of source s are rows `seed_start[s]` to `seed_start[s + 1]`. Goals of a target are given likewise: its exit states,
-    each with the cost from there to the target. Unreached pairs stay UNREACHED.
+    Goals of a target are its exit states, each with the cost from there to the target. Unreached pairs stay UNREACHED.
 
     Parameters:
-        start: offsets (n + 1,) of the steps that leave each state.
-        head: the state (r,) that each step leads to.
-        weight: costs (r,) of the steps.
-        carried_weight: their accumulated costs (r,); empty where none are wanted.
-        seed_start: offsets at which those of each source begin.
-        seed_state: states at which searches begin.
-        seed_cost: costs at them.
-        seed_carried: accumulated costs at them.
-        goal_start: offsets at which the goals of each target begin.
-        goal_state: states from which targets are reached.
-        goal_cost: the cost of the rest of the way.
-        goal_carried: the accumulated cost of the rest of the way.
+        steps: the steps (`Steps`).
+        sources: states at which searches begin, by source (`PlaceStates`).
+        targets: states from which targets are reached, by target (`PlaceStates`).
         limit: the highest cost that counts.
         cost: costs (s, t), filled here.
-        carried_cost: accumulated costs (s, t), filled here.
+        accumulated: accumulated costs (s, t), filled here.
         token: cancel token (3,): whether to stop, how much is done, how much there is to do.
     """
-    n = len(start) - 1
+    n = len(steps.start) - 1
     wanted = np.zeros(n, np.uint8)
-    for i in range(len(goal_state)):
-        wanted[goal_state[i]] = 1
-    label = np.empty(n, np.int64)
-    accumulated = np.empty(n, np.int64)
-    no_entry = np.empty(0, np.int32)
-    no_owner = np.zeros(len(seed_state), np.int32)
-    for s in range(len(seed_start) - 1):
-        if stopped(token, s, len(seed_start) - 1):
+    for i in range(len(targets.state)):
+        wanted[targets.state[i]] = 1
+    found = Found(np.empty(n, np.int64), np.empty(n, np.int64), np.empty(0, np.int32))
+    label, far = found.label, found.far
+    no_owner = np.zeros(len(sources.state), np.int32)
+    for s in range(len(sources.start) - 1):
+        if stopped(token, s, len(sources.start) - 1):
             return
         label[:] = NO_LABEL
-        a, b = seed_start[s], seed_start[s + 1]
-        search(
-            start, head, weight, carried_weight, seed_state[a:b], seed_cost[a:b], seed_carried[a:b], no_owner[a:b],
-            limit, wanted, label, accumulated, no_entry, token,
-        )  # fmt: skip
-        for t in range(len(goal_start) - 1):
-            best, best_carried = np.int64(UNREACHED), np.int64(0)
-            for i in range(goal_start[t], goal_start[t + 1]):
-                state = goal_state[i]
+        a, b = sources.start[s], sources.start[s + 1]
+        seeds = Seeds(sources.state[a:b], sources.cost[a:b], sources.far[a:b], no_owner[a:b])
+        search(steps, seeds, limit, wanted, found, token)
+        for t in range(len(targets.start) - 1):
+            best, best_far = np.int64(UNREACHED), np.int64(0)
+            for i in range(targets.start[t], targets.start[t + 1]):
+                state = targets.state[i]
                 if label[state] != NO_LABEL:
-                    arrival = (label[state] >> OWNER_BITS) + goal_cost[i]
+                    arrival = (label[state] >> OWNER_BITS) + targets.cost[i]
                     if arrival < best:
-                        best, best_carried = arrival, accumulated[state] + goal_carried[i]
+                        best, best_far = arrival, far[state] + targets.far[i]
             if best <= limit:
                 cost[s, t] = best
-                carried_cost[s, t] = best_carried
+                accumulated[s, t] = best_far
 
 
 @njit_no_refcount

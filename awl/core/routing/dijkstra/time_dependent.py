@@ -22,6 +22,7 @@ from awl.core.network.network import Network
 from awl.core.progress import current_token, raise_if_cancelled
 from awl.core.routing.access_points import AccessPoints, along_link
 from awl.core.routing.cch.many_to_many import alike
+from awl.core.routing.dijkstra.bundles import ClockFound, ClockGoals, ClockSeeds, ClockSteps, Curves
 from awl.core.routing.dijkstra.search import NO_LABEL, OWNER_BITS, UNREACHED
 from awl.core.routing.path import StreetLeg, leg_over
 from awl.core.routing.snapping import Snapped
@@ -165,49 +166,37 @@ def _done_by(share: NDArray[np.float64], done: NDArray[np.float64], time: float)
 
 
 @njit(cache=True, nogil=True)
-def search_by_clock(
-    start, head, free_ms, delay_ms, curve, share, done, seed_state, seed_time, goal_state, goal_ms, goal_delay, goal_curve,
-    least, label, entry, token,
-):  # fmt: skip
-    """Fill `label` (s,) with earliest times in ms since midnight of the day of departure, and `entry` with rows of steps.
+def search_by_clock(steps, curves, seeds, goals, least, found, token):
+    """Fill earliest times in ms since midnight of the day of departure, and the rows of the steps that lead there.
 
-    `free_ms`, `delay_ms`, `curve` are those of each row; one whose `free_ms` is negative is barred. Ends when no way to a goal
-    can be earlier than the best found; of each goal the delay and the free-flow time of the rest of the way are given. `least`
-    (s,) is what the way from a state to the goals takes at least, `NEVER` where there is none; if empty, all ways are followed.
+    Ends when no way to a goal can be earlier than the best found.
 
     Parameters:
-        start: offsets (n + 1,) of the steps that leave each state.
-        head: the state (r,) that each step leads to.
-        free_ms: free-flow time (r,) of each step, in ms; negative where barred.
-        delay_ms: delay (r,) before each step, in ms.
-        curve: the curve (r,) that holds on the link of each step.
-        share: shares (c, 25) of free-flow speed by curve and hour.
-        done: free-flow time (c, 25) that is done by each hour.
-        seed_state: states at which searches begin.
-        seed_time: time at them, in ms since midnight.
-        goal_state: states from which targets are reached.
-        goal_ms: free-flow time of the rest of the way, in ms.
-        goal_delay: delay before the rest of the way, in ms.
-        goal_curve: the curve of the link of the rest of the way.
-        least: lower bounds (s,) of the rest of the way, in ms; empty where none are known.
-        label: earliest times (s,) in ms since midnight of the day of departure, filled here.
-        entry: row of the step by which each state was reached, filled here.
+        steps: the steps (`ClockSteps`).
+        curves: how speeds change over the day (`Curves`).
+        seeds: where the search begins, and when (`ClockSeeds`).
+        goals: where it ends, with the rest of the way (`ClockGoals`).
+        least: lower bounds (s,) of the way from each state to the goals in ms, `NEVER` where there is none; empty where none are
+            known, and all ways are followed.
+        found: what is filled (`ClockFound`).
         token: cancel token (3,): whether to stop, how much is done, how much there is to do.
     """
+    start, head, free_ms, delay_ms, curve = steps.start, steps.head, steps.free_ms, steps.delay_ms, steps.curve
+    share, done, label, entry = curves.share, curves.done, found.label, found.entry
     guided = len(least) > 0
     is_goal = np.zeros(len(label), np.uint8)
-    for state in goal_state:
+    for state in goals.state:
         is_goal[state] = 1
     settled = np.zeros(len(label), np.uint8)
     best = np.inf
     heap = [(0.0, np.int64(0))]
     heap.pop()
-    for i in range(len(seed_state)):
-        state = seed_state[i]
-        if seed_time[i] < label[state] and not (guided and least[state] == NEVER):
-            label[state] = seed_time[i]
+    for i in range(len(seeds.state)):
+        state = seeds.state[i]
+        if seeds.time[i] < label[state] and not (guided and least[state] == NEVER):
+            label[state] = seeds.time[i]
             entry[state] = -1
-            heapq.heappush(heap, (seed_time[i] + (least[state] if guided else 0.0), np.int64(state)))
+            heapq.heappush(heap, (seeds.time[i] + (least[state] if guided else 0.0), np.int64(state)))
     looked = 0
     while len(heap) > 0:
         looked += 1
@@ -221,10 +210,10 @@ def search_by_clock(
         settled[state] = 1
         time = label[state]
         if is_goal[state]:
-            for i in range(len(goal_state)):
-                if goal_state[i] == state:
-                    row = goal_curve[i]
-                    best = min(best, arrival_at(share[row], done[row], time + goal_delay[i], goal_ms[i]))
+            for i in range(len(goals.state)):
+                if goals.state[i] == state:
+                    row = goals.curve[i]
+                    best = min(best, arrival_at(share[row], done[row], time + goals.delay_ms[i], goals.free_ms[i]))
         for row in range(start[state], start[state + 1]):
             other = head[row]
             if free_ms[row] < 0.0 or settled[other] or (guided and least[other] == NEVER):
@@ -294,10 +283,14 @@ def best_leg_by_clock(
     delay = np.where(enters, delay, 0) if len(delay) else np.zeros(0, np.int64)
     label, entry = np.full(states.count, NEVER), np.full(states.count, -1, np.int32)
     search_by_clock(
-        start, head, clock.row_ms, clock.row_delay, clock.row_curve, clock.share, clock.done, terminals.state.astype(np.int64),
-        np.array(times), goals.state.astype(np.int64), rest, delay.astype(np.float64), clock.curve[goals.arc >> 1],
-        np.zeros(0) if least is None else least, label, entry, current_token(),
-    )  # fmt: skip
+        ClockSteps(start, head, clock.row_ms, clock.row_delay, clock.row_curve),
+        Curves(clock.share, clock.done),
+        ClockSeeds(terminals.state.astype(np.int64), np.array(times)),
+        ClockGoals(goals.state.astype(np.int64), rest, delay.astype(np.float64), clock.curve[goals.arc >> 1]),
+        np.zeros(0) if least is None else least,
+        ClockFound(label, entry),
+        current_token(),
+    )
     raise_if_cancelled()
     options = [
         (clock.done_by(arc, float(rest[row]), label[state] + delay[row]), row)
