@@ -6,6 +6,7 @@ One place is asked for as often as a thousand, each time an origin is dragged, s
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit
@@ -53,14 +54,8 @@ def leaving(places: Snapped, network: Network, measure: str, accumulated: str) -
         accumulated: the cost that is summed up along the way.
     """
     states, graph = network.states, network.graph
-    costs, access_points = (network.arc_costs(measure), network.arc_costs(accumulated)), places.access_points
-    ways = access_points.access_costs(network, measure), access_points.access_costs(network, accumulated)
-    return Terminals(
-        *_leaving(
-            access_points.place, access_points.link, access_points.fraction, ways, costs, states.begun, states.free,
-            graph.link_from, graph.link_to
-        )
-    )  # fmt: skip
+    ends = _LinkEnds(graph.link_from, graph.link_to)
+    return Terminals(*_leaving(*_on_streets(places, network, measure, accumulated), ends, states.begun, states.free))
 
 
 def entering(places: Snapped, network: Network, measure: str, accumulated: str) -> Terminals:
@@ -75,16 +70,67 @@ def entering(places: Snapped, network: Network, measure: str, accumulated: str) 
         accumulated: the cost that is summed up along the way.
     """
     states, graph = network.states, network.graph
-    costs, access_points = (network.arc_costs(measure), network.arc_costs(accumulated)), places.access_points
-    ways = access_points.access_costs(network, measure), access_points.access_costs(network, accumulated)
     delay = network.step_delay if "time" in (measure, accumulated) else np.zeros(0, np.int32)
-    return Terminals(
-        *_entering(
-            access_points.place, access_points.link, access_points.fraction, ways, costs, states.by_arc, states.by_node,
-            states.steps.tail,
-            network.barred, delay, (measure == "time", accumulated == "time"), graph.link_from, graph.link_to,
-        )
-    )  # fmt: skip
+    exits = _Exits(
+        *states.by_arc,
+        *states.by_node,
+        states.steps.tail,
+        network.barred,
+        delay,
+        measure == "time",
+        accumulated == "time",
+    )
+    ends = _LinkEnds(graph.link_from, graph.link_to)
+    return Terminals(*_entering(*_on_streets(places, network, measure, accumulated), ends, exits))
+
+
+class _Points(NamedTuple):
+    """Access points (q,): place, link, fraction, cost and accumulated cost of the way to each; the cost is negative for none."""
+
+    place: Any
+    link: Any
+    fraction: Any
+    cost: Any
+    far: Any
+
+
+class _ArcCosts(NamedTuple):
+    """Cost and accumulated cost of each arc (2m,)."""
+
+    cost: Any
+    far: Any
+
+
+class _LinkEnds(NamedTuple):
+    """Nodes (m,) at which links begin and end."""
+
+    first: Any
+    last: Any
+
+
+class _Exits(NamedTuple):
+    """Steps by the arc they enter and states by their node, as offsets and rows; of steps, where they begin and what they lose.
+
+    `in_cost` and `in_far` say whether the delay counts in the cost and in the accumulated cost.
+    """
+
+    arc_start: Any
+    arc_rows: Any
+    node_start: Any
+    node_rows: Any
+    tail: Any
+    barred: Any
+    delay: Any
+    in_cost: Any
+    in_far: Any
+
+
+def _on_streets(places: Snapped, network: Network, measure: str, accumulated: str) -> tuple[_Points, _ArcCosts]:
+    """The access points of places, and the costs of arcs."""
+    at = places.access_points
+    cost, far = at.access_costs(network, measure), at.access_costs(network, accumulated)
+    costs = _ArcCosts(network.arc_costs(measure), network.arc_costs(accumulated))
+    return _Points(at.place, at.link, at.fraction, cost, far), costs
 
 
 @njit_no_refcount
@@ -106,76 +152,75 @@ def _room(most):
 
 
 @njit(cache=True, nogil=True)
-def _leaving(place, link, fraction, ways, costs, begun, free, link_from, link_to):
+def _leaving(points, arcs, ends, begun, free):
+    link, fraction, place = points.link, points.fraction, points.place
     state, cost, accumulated, owner, along, access_row = _room(2 * len(link))
     size = 0
     for i in range(len(link)):
-        if ways[0][i] < 0:
+        if points.cost[i] < 0:
             continue
         if _at_node(fraction[i]):
             at_start = fraction[i] == 0.0
-            node = link_from[link[i]] if at_start else link_to[link[i]]
+            node = ends.first[link[i]] if at_start else ends.last[link[i]]
             state[size], owner[size], access_row[size] = free[node], place[i], i
             along[size] = 2 * link[i] + np.int64(at_start)
-            cost[size], accumulated[size] = ways[0][i], ways[1][i]
+            cost[size], accumulated[size] = points.cost[i], points.far[i]
             size += 1
             continue
         for side in range(2):
             arc = 2 * np.int64(link[i]) + side
-            if costs[0][arc] == BLOCKED:
+            if arcs.cost[arc] == BLOCKED:
                 continue
             share = fraction[i] if side else 1.0 - fraction[i]
             state[size], owner[size], along[size], access_row[size] = begun[arc], place[i], arc, i
-            cost[size] = ways[0][i] + _part(share, costs[0][arc])
-            accumulated[size] = ways[1][i] + _part(share, costs[1][arc])
+            cost[size] = points.cost[i] + _part(share, arcs.cost[arc])
+            accumulated[size] = points.far[i] + _part(share, arcs.far[arc])
             size += 1
     return state[:size], cost[:size], accumulated[:size], owner[:size], along[:size], access_row[:size]
 
 
 @njit_no_refcount
-def _most_entering(link, fraction, by_arc, by_node, link_from, link_to):
+def _most_entering(points, ends, exits):
     """Upper bound on the number of exit states."""
     most = np.int64(0)
-    for i in range(len(link)):
-        if _at_node(fraction[i]):
-            node = link_from[link[i]] if fraction[i] == 0.0 else link_to[link[i]]
-            most += by_node[node + 1] - by_node[node]
+    for i in range(len(points.link)):
+        link = points.link[i]
+        if _at_node(points.fraction[i]):
+            node = ends.first[link] if points.fraction[i] == 0.0 else ends.last[link]
+            most += exits.node_start[node + 1] - exits.node_start[node]
         else:
-            most += by_arc[2 * link[i] + 2] - by_arc[2 * link[i]]
+            most += exits.arc_start[2 * link + 2] - exits.arc_start[2 * link]
     return most
 
 
 @njit(cache=True, nogil=True)
-def _entering(
-    place, link, fraction, ways, costs, by_arc, by_node, tail, barred, delay, delayed, link_from, link_to
-):  # fmt: skip
-    state, cost, accumulated, owner, along, access_row = _room(
-        _most_entering(link, fraction, by_arc[0], by_node[0], link_from, link_to)
-    )
+def _entering(points, arcs, ends, exits):
+    link, fraction, place, delay = points.link, points.fraction, points.place, exits.delay
+    state, cost, accumulated, owner, along, access_row = _room(_most_entering(points, ends, exits))
     size = 0
     for i in range(len(link)):
-        if ways[0][i] < 0:
+        if points.cost[i] < 0:
             continue
         if _at_node(fraction[i]):
             at_start = fraction[i] == 0.0
-            node = link_from[link[i]] if at_start else link_to[link[i]]
-            for row in range(by_node[0][node], by_node[0][node + 1]):
-                state[size], owner[size], access_row[size] = by_node[1][row], place[i], i
+            node = ends.first[link[i]] if at_start else ends.last[link[i]]
+            for row in range(exits.node_start[node], exits.node_start[node + 1]):
+                state[size], owner[size], access_row[size] = exits.node_rows[row], place[i], i
                 along[size] = 2 * link[i] + np.int64(not at_start)
-                cost[size], accumulated[size] = ways[0][i], ways[1][i]
+                cost[size], accumulated[size] = points.cost[i], points.far[i]
                 size += 1
             continue
         for side in range(2):
             arc = 2 * np.int64(link[i]) + side
-            if costs[0][arc] == BLOCKED:
+            if arcs.cost[arc] == BLOCKED:
                 continue
             share = 1.0 - fraction[i] if side else fraction[i]
-            for row in range(by_arc[0][arc], by_arc[0][arc + 1]):
-                step = by_arc[1][row]
-                if barred[step]:
+            for row in range(exits.arc_start[arc], exits.arc_start[arc + 1]):
+                step = exits.arc_rows[row]
+                if exits.barred[step]:
                     continue
-                state[size], owner[size], along[size], access_row[size] = tail[step], place[i], arc, i
-                cost[size] = ways[0][i] + _part(share, costs[0][arc]) + (delay[step] if delayed[0] else 0)
-                accumulated[size] = ways[1][i] + _part(share, costs[1][arc]) + (delay[step] if delayed[1] else 0)
+                state[size], owner[size], along[size], access_row[size] = exits.tail[step], place[i], arc, i
+                cost[size] = points.cost[i] + _part(share, arcs.cost[arc]) + (delay[step] if exits.in_cost else 0)
+                accumulated[size] = points.far[i] + _part(share, arcs.far[arc]) + (delay[step] if exits.in_far else 0)
                 size += 1
     return state[:size], cost[:size], accumulated[:size], owner[:size], along[:size], access_row[:size]

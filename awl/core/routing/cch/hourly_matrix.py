@@ -12,6 +12,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import partial
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit
@@ -180,10 +181,9 @@ def matrix_by_hour(
     def block(edges: tuple[Costs, Costs], begin: int) -> None:
         rows = np.arange(begin, min(begin + AT_ONCE, len(sources.link)))
         found = np.full((len(rows), len(targets.link), LANES), FAR)
-        _rows_by_hour(
-            topology.parent, topology.start, topology.head, *edges, closure, local, begins.start[rows[0] : rows[-1] + 2],
-            begins.rank, begins.cost, ends.start, local[ends.rank], ends.cost, found, token,
-        )  # fmt: skip
+        graph = _Graph(topology.parent, topology.start, topology.head, *edges, closure, local)
+        starts = Ends(begins.start[rows[0] : rows[-1] + 2], begins.rank, begins.cost)
+        _rows_by_hour(graph, _kernel(starts), _kernel(Ends(ends.start, local[ends.rank], ends.cost)), found, token)
         for lane in range(len(networks)):
             cost[lane, rows] = np.where(found[:, :, lane] < FAR, found[:, :, lane], UNREACHED)
 
@@ -209,34 +209,60 @@ def matrix_by_hour(
     return cost
 
 
+class _Graph(NamedTuple):
+    """The elimination tree, all edges with their costs up and down in each lane, and the ranks above targets.
+
+    `closure` are these ranks, ascending; `local` (c,) gives the row of each among them, -1 for others.
+    """
+
+    parent: Any
+    start: Any
+    head: Any
+    up: Any
+    down: Any
+    closure: Any
+    local: Any
+
+
+class _Ends(NamedTuple):
+    """`Ends` as the kernel takes them; for targets, `rank` are rows of the closure."""
+
+    start: Any
+    rank: Any
+    cost: Any
+
+
+def _kernel(ends: Ends) -> _Ends:
+    return _Ends(ends.start, ends.rank, ends.cost)
+
+
 @njit(cache=True, nogil=True)
-def _rows_by_hour(
-    parent, start, head, up, down, closure, local, seed_start, seed_rank, seed_cost, goal_start, goal_row, goal_cost, found, token
-):  # fmt: skip
-    """Fill `found` (s, t, LANES); `local` gives the rows of the ranks `closure`, ascending, that lie above targets."""
-    place, climb = np.full(len(parent), -1, np.int32), np.empty(len(parent), np.int32)
+def _rows_by_hour(graph, sources, goals, found, token):
+    """Fill `found` (s, t, LANES)."""
+    start, head, closure, local = graph.start, graph.head, graph.closure, graph.local
+    place, climb = np.full(len(graph.parent), -1, np.int32), np.empty(len(graph.parent), np.int32)
     label = np.empty((len(closure), LANES), np.uint32)
-    for s in range(len(seed_start) - 1):
-        if stopped(token, s, len(seed_start) - 1):
+    for s in range(len(sources.start) - 1):
+        if stopped(token, s, len(sources.start) - 1):
             return
-        a, b = seed_start[s], seed_start[s + 1]
-        size = climb_from(parent, seed_rank[a:b], place, climb)
+        a, b = sources.start[s], sources.start[s + 1]
+        size = climb_from(graph.parent, sources.rank[a:b], place, climb)
         top = np.full((size, LANES), FAR)
         for i in range(a, b):
-            at = place[seed_rank[i]]
+            at = place[sources.rank[i]]
             for lane in range(LANES):
-                top[at, lane] = min(top[at, lane], seed_cost[i, lane])
+                top[at, lane] = min(top[at, lane], sources.cost[i, lane])
         label[:] = FAR
         for at in range(size):
             i = climb[at]
             for e in range(start[i], start[i + 1]):
-                over_triangle(top, np.int64(place[head[e]]), np.int64(at), np.int64(e), top, up)
+                over_triangle(top, np.int64(place[head[e]]), np.int64(at), np.int64(e), top, graph.up)
             if local[i] >= 0:
                 label[local[i], :] = top[at, :]
             place[i] = -1
         for row in range(len(closure) - 1, -1, -1):
             for e in range(start[closure[row]], start[closure[row] + 1]):
-                over_triangle(label, np.int64(row), np.int64(local[head[e]]), np.int64(e), label, down)
-        for t in range(len(goal_start) - 1):
-            for i in range(goal_start[t], goal_start[t + 1]):
-                over_triangle(found[s], np.int64(t), np.int64(goal_row[i]), np.int64(i), label, goal_cost)
+                over_triangle(label, np.int64(row), np.int64(local[head[e]]), np.int64(e), label, graph.down)
+        for t in range(len(goals.start) - 1):
+            for i in range(goals.start[t], goals.start[t + 1]):
+                over_triangle(found[s], np.int64(t), np.int64(goals.rank[i]), np.int64(i), label, goals.cost)

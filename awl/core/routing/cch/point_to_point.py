@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import threading
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit
@@ -99,17 +99,46 @@ def ways_of_pairs(
         scratch: memory of this thread.
         listed: whether the steps are listed too.
     """
-    found = _ways_of_pairs(
-        topology.parent, _edges(reduced), topology.head, unpacking.via, unpacking.accumulated, begins.start, begins.rank,
-        begins.cost,
-        ends.start, ends.rank, ends.cost, scratch.label, scratch.climbed, listed, current_token(),
-    )  # fmt: skip
+    sides = tuple(_Side(side.start, side.head, side.cost, side.edge) for side in (reduced.up, reduced.down))
+    graph = _Graph(topology.parent, sides, topology.head, unpacking.via, unpacking.accumulated)
+    trips = _Trips(begins.start, begins.rank, begins.cost), _Trips(ends.start, ends.rank, ends.cost)
+    found = _ways_of_pairs(graph, *trips, _Memory(scratch.label, scratch.climbed), listed, current_token())
     raise_if_cancelled()
     return Found(*found)
 
 
-def _edges(reduced: ReducedGraph) -> tuple[tuple[NDArray[Any], ...], ...]:
-    return tuple((side.start, side.head, side.cost, side.edge) for side in (reduced.up, reduced.down))
+class _Side(NamedTuple):
+    """Edges in one direction, by the lower rank, with their rows in the topology."""
+
+    start: Any
+    head: Any
+    cost: Any
+    edge: Any
+
+
+class _Graph(NamedTuple):
+    """The elimination tree, the edges that searches use in both directions, and what edges of the topology stand for."""
+
+    parent: Any
+    sides: Any
+    head: Any
+    via: Any
+    accumulated: Any
+
+
+class _Trips(NamedTuple):
+    """Ranks at which trips begin or end, by trip, with their costs."""
+
+    start: Any
+    rank: Any
+    cost: Any
+
+
+class _Memory(NamedTuple):
+    """Labels (2c,) of both searches, `NONE` between them, and the ranks (c,) that were touched."""
+
+    label: Any
+    climbed: Any
 
 
 @njit_no_refcount
@@ -128,7 +157,7 @@ def _begin(side, rank, cost, begin, end, label, cursor, waiting):
 @njit_no_refcount
 def _fetch_above(side, edges, parent, rank, label):
     """Have what a climb from `rank` looks at brought near at once, rather than piece by piece as it goes."""
-    start, head, cost, _ = edges
+    start, head, cost = edges.start, edges.head, edges.cost
     at = rank
     while at >= 0:
         fetch(start, at)
@@ -145,7 +174,7 @@ def _fetch_above(side, edges, parent, rank, label):
 @njit_no_refcount
 def _climb(side, edges, at, label):
     """Hand the label of a rank on to those above it; `side` 0 from where the trip begins, 1 from where it ends."""
-    start, head, cost, _ = edges
+    start, head, cost = edges.start, edges.head, edges.cost
     here = (load_unchecked(label, 2 * at + side) >> COST_BITS << COST_BITS) | RANKS | np.uint64(at)
     for e in range(np.int64(load_unchecked(start, at)), np.int64(load_unchecked(start, at + 1))):
         above = 2 * np.int64(load_unchecked(head, e)) + side
@@ -172,46 +201,34 @@ def _next_rank(parent, cursor, waiting):
 
 
 @njit_no_refcount
-def _meet(
-    parent,
-    reduced,
-    from_rank,
-    from_cost,
-    from_begin,
-    from_end,
-    to_rank,
-    to_cost,
-    to_begin,
-    to_end,
-    label,
-    cursor,
-    climbed,
-):
-    """Least cost, the rank where both searches meet, -1 for none, and how many ranks of `climbed` were touched."""
-    waiting = _begin(0, from_rank, from_cost, from_begin, from_end, label, cursor, 0)
-    waiting = _begin(1, to_rank, to_cost, to_begin, to_end, label, cursor, waiting)
+def _meet(graph, begins, ends, p, memory, cursor):
+    """Least cost of trip p, the rank where both searches meet, -1 for none, and how many ranks were touched."""
+    parent, sides, label = graph.parent, graph.sides, memory.label
+    from_begin, from_end, to_begin, to_end = begins.start[p], begins.start[p + 1], ends.start[p], ends.start[p + 1]
+    waiting = _begin(0, begins.rank, begins.cost, from_begin, from_end, label, cursor, 0)
+    waiting = _begin(1, ends.rank, ends.cost, to_begin, to_end, label, cursor, waiting)
     if to_end > to_begin and from_end > from_begin:
-        _fetch_above(0, reduced[0], parent, np.int64(from_rank[from_begin]), label)
-        _fetch_above(1, reduced[1], parent, np.int64(to_rank[to_begin]), label)
+        _fetch_above(0, sides[0], parent, np.int64(begins.rank[from_begin]), label)
+        _fetch_above(1, sides[1], parent, np.int64(ends.rank[to_begin]), label)
     best, where, size = np.int64(FAR), np.int64(-1), 0
     while waiting > 0:
         at, waiting = _next_rank(parent, cursor, waiting)
-        climbed[size] = at
+        memory.climbed[size] = at
         size += 1
         up, down = np.int64(label[2 * at] >> COST_BITS), np.int64(label[2 * at + 1] >> COST_BITS)
         if up + down < best:
             best, where = up + down, at
         if up < best:
-            _climb(0, reduced[0], at, label)
+            _climb(0, sides[0], at, label)
         if down < best:
-            _climb(1, reduced[1], at, label)
+            _climb(1, sides[1], at, label)
     return best, where, size
 
 
 @njit_no_refcount
 def _came_over(side, edges, at, label):
     """The rank from which the label of `at` came, and the edge of the topology between; -1 and the row of the seed for none."""
-    start, head, _, edge = edges
+    start, head, edge = edges.start, edges.head, edges.edge
     came = label[2 * at + side] & CAME
     if came < RANKS:
         return np.int64(-1), np.int64(came)
@@ -239,38 +256,31 @@ def _most_ends(from_start, to_start):
 
 
 @njit(cache=True, nogil=True)
-def _ways_of_pairs(
-    parent, reduced, head, via, accumulated, from_start, from_rank, from_cost, to_start, to_rank, to_cost, label, climbed,
-    listed, token
-):  # fmt: skip
-    pairs = len(from_start) - 1
+def _ways_of_pairs(graph, begins, ends, memory, listed, token):
+    pairs, label = len(begins.start) - 1, memory.label
     least, extra = np.full(pairs, -1, np.int64), np.zeros(pairs, np.int64)
     seed, goal = np.full(pairs, -1, np.int32), np.full(pairs, -1, np.int32)
     offset = np.zeros(pairs + 1, np.int64)
     found = np.empty(64 * pairs if listed else 0, np.int32)
-    rows, cursor = np.empty(256, np.int64), np.empty(_most_ends(from_start, to_start), np.int32)
+    rows, cursor = np.empty(256, np.int64), np.empty(_most_ends(begins.start, ends.start), np.int32)
     size = 0
     for p in range(pairs):
         if p & 15 == 0 and stopped(token, p, pairs):
             break
-        best, where, touched = _meet(
-            parent, reduced, from_rank, from_cost, from_start[p], from_start[p + 1], to_rank, to_cost, to_start[p],
-            to_start[p + 1],
-            label, cursor, climbed,
-        )  # fmt: skip
+        best, where, touched = _meet(graph, begins, ends, p, memory, cursor)
         if where >= 0:
             least[p] = best
             # Edges of the way up come last first, so they are put in from the end of those of the way down.
             count = 0
             for side in (1, 0):
-                at, edge = _came_over(side, reduced[side], where, label)
+                at, edge = _came_over(side, graph.sides[side], where, label)
                 while at >= 0:
-                    extra[p] += accumulated[side, edge]
+                    extra[p] += graph.accumulated[side, edge]
                     if count == len(rows):
                         rows = np.concatenate((rows, rows))
                     rows[count] = 2 * edge + side
                     count += 1
-                    at, edge = _came_over(side, reduced[side], at, label)
+                    at, edge = _came_over(side, graph.sides[side], at, label)
                 if side == 1:
                     goal[p] = edge
                     rows[:count] = rows[:count][::-1].copy()
@@ -282,9 +292,9 @@ def _ways_of_pairs(
                     rows = np.concatenate((rows, rows))
                 if size == len(found):
                     found = np.concatenate((found, np.empty(max(64, len(found)), np.int32)))
-                count, size = _unpack(head, via, rows, count, found, size)
+                count, size = _unpack(graph.head, graph.via, rows, count, found, size)
         offset[p + 1] = size
-        _clear(label, climbed, touched)
+        _clear(label, memory.climbed, touched)
     return least, extra, seed, goal, offset, found[:size].copy()
 
 
