@@ -150,15 +150,16 @@ def test_no_bytes_lead_a_kernel_astray(data):
     small = np.empty(room, np.int16)
     nothing, numbers = np.empty((0, 2), np.int64), np.zeros(3, np.int64)
     members = np.zeros(0, np.int64)
+    group = kernels.Group(buffer, 0, len(buffer), key_of, selects)
     results = [
         *kernels.layout(buffer, nothing, nothing, numbers),
         kernels.dense_nodes(
             buffer, 0, len(buffer), ints[0], ints[1], ints[2], ints[3][:2] if room > 1 else np.empty(2, np.int64)
         ),
-        kernels.dense_tags(buffer, 0, len(buffer), key_of, selects, ints[0], small, ints[1]),
-        *kernels.plain_nodes(buffer, 0, len(buffer), key_of, selects, *ints[:3], ints[3], small, ints[4]),
-        *kernels.ways(buffer, 0, len(buffer), key_of, selects, members, *ints[:3], ints[3], small, ints[4]),
-        *kernels.relations(buffer, 0, len(buffer), key_of, selects, *ints[:5], ints[5], small, ints[6]),
+        kernels.dense_tags(group, kernels.TagRoom(ints[0], small, ints[1])),
+        *kernels.plain_nodes(group, *ints[:3], kernels.TagRoom(ints[3], small, ints[4])),
+        *kernels.ways(group, members, *ints[:3], kernels.TagRoom(ints[3], small, ints[4])),
+        *kernels.relations(group, ints[0], kernels.MemberRoom(*ints[1:5]), kernels.TagRoom(ints[5], small, ints[6])),
     ]
     assert all(-1 <= result <= len(buffer) for result in results)
 

@@ -8,6 +8,8 @@ Wire format: *Protocol Buffers Encoding*, protobuf.dev. Signed numbers are zigza
 
 from __future__ import annotations
 
+from typing import Any, NamedTuple
+
 import numpy as np
 from numba import njit
 
@@ -16,6 +18,36 @@ from awl.core.kernels import njit_no_refcount
 BROKEN = -1
 STRINGS, GROUP, GRANULARITY, LAT_OFFSET, LON_OFFSET = 1, 2, 17, 19, 20
 NODES, DENSE, WAYS, RELATIONS = 1, 2, 3, 4
+
+
+class Group(NamedTuple):
+    """Bytes of a block from `start` to `stop`, the key (s,) that each of its strings spells, and which keys select an element.
+
+    A string that spells no key has -1.
+    """
+
+    content: Any
+    start: Any
+    stop: Any
+    key_of: Any
+    selects: Any
+
+
+class TagRoom(NamedTuple):
+    """Room for tags: the element of each, its key, and its value, a string number."""
+
+    row: Any
+    key: Any
+    value: Any
+
+
+class MemberRoom(NamedTuple):
+    """Room for members of relations: where those of each end; of each its id, type and role, a string number."""
+
+    end: Any
+    id: Any
+    kind: Any
+    role: Any
 
 
 @njit_no_refcount
@@ -216,19 +248,14 @@ def dense_nodes(buf, start, stop, ids, lats, lons, tags):
 
 
 @njit_no_refcount
-def dense_tags(buf, pos, end, key_of, selects, tag_row, tag_key, tag_value):
+def dense_tags(group, tags):
     """Tags of dense nodes that carry a selecting key; returns how many, with the row of the node of each.
 
     Parameters:
-        buf: the bytes of a block.
-        pos: where to begin.
-        end: where the list ends.
-        key_of: the number of the key (s,) that each string spells, -1 for others.
-        selects: whether each key selects the elements that carry it.
-        tag_row: the element of each tag, filled here.
-        tag_key: its key, filled here.
-        tag_value: its value, a string number, filled here.
+        group: the list of keys and values, and the keys that matter (`Group`).
+        tags: tags, filled here (`TagRoom`).
     """
+    buf, pos, end, key_of = group.content, group.start, group.stop, group.key_of
     count, row, first, wanted = 0, 0, 0, False
     while pos < end:
         key, pos = varint(buf, pos, end)
@@ -244,15 +271,16 @@ def dense_tags(buf, pos, end, key_of, selects, tag_row, tag_key, tag_value):
             return BROKEN
         known = key_of[key]
         if known >= 0:
-            tag_row[count], tag_key[count], tag_value[count] = row, known, value
-            wanted |= selects[known]
+            tags.row[count], tags.key[count], tags.value[count] = row, known, value
+            wanted |= group.selects[known]
             count += 1
     return count if wanted else first
 
 
 @njit_no_refcount
-def _pairs(buf, key_at, key_end, value_at, value_end, key_of, selects, row, count, tag_row, tag_key, tag_value):
+def _pairs(group, key_at, key_end, value_at, value_end, row, count, tags):
     """Known tags of one element appended at `count`; returns the new count and whether a selecting key was seen."""
+    buf, key_of = group.content, group.key_of
     wanted = False
     while key_at < key_end:
         if buf[key_at] < 128:
@@ -269,30 +297,25 @@ def _pairs(buf, key_at, key_end, value_at, value_end, key_of, selects, row, coun
             return BROKEN, False
         known = key_of[key]
         if known >= 0:
-            tag_row[count], tag_key[count], tag_value[count] = row, known, value
-            wanted |= selects[known]
+            tags.row[count], tags.key[count], tags.value[count] = row, known, value
+            wanted |= group.selects[known]
             count += 1
     return count, wanted
 
 
 @njit(cache=True, nogil=True)
-def plain_nodes(buf, start, stop, key_of, selects, ids, lats, lons, tag_row, tag_key, tag_value):
+def plain_nodes(group, ids, lats, lons, tags):
     """Nodes written one message each: counts of nodes and of the tags of those with a selecting key.
 
     Parameters:
-        buf: the bytes of a block.
-        start: where the group begins.
-        stop: where it ends.
-        key_of: the number of the key (s,) that each string spells, -1 for others.
-        selects: whether each key selects the elements that carry it.
+        group: the bytes to read and the keys that matter (`Group`).
         ids: ids, filled here.
         lats: raw latitudes, filled here.
         lons: raw longitudes, filled here.
-        tag_row: the element of each tag, filled here.
-        tag_key: its key, filled here.
-        tag_value: its value, a string number, filled here.
+        tags: tags, filled here (`TagRoom`).
     """
-    n, count, pos = 0, 0, start
+    buf, stop = group.content, group.stop
+    n, count, pos = 0, 0, group.start
     while pos < stop:
         number, begin, end, _, pos = field(buf, pos, stop)
         if pos < 0:
@@ -314,9 +337,7 @@ def plain_nodes(buf, start, stop, key_of, selects, ids, lats, lons, tag_row, tag
                 lats[n] = _signed(value)
             elif inner == 9:
                 lons[n] = _signed(value)
-        more, wanted = _pairs(
-            buf, key_at, key_end, value_at, value_end, key_of, selects, n, count, tag_row, tag_key, tag_value
-        )
+        more, wanted = _pairs(group, key_at, key_end, value_at, value_end, n, count, tags)
         if more < 0:
             return BROKEN, BROKEN
         count = more if wanted else count
@@ -325,24 +346,19 @@ def plain_nodes(buf, start, stop, key_of, selects, ids, lats, lons, tag_row, tag
 
 
 @njit_no_refcount
-def ways(buf, start, stop, key_of, selects, members, ids, ref_end, refs, tag_row, tag_key, tag_value):
+def ways(group, members, ids, ref_end, refs, tags):
     """Ways with a selecting key, or whose id is among the sorted `members`: (kept, references, tags, seen).
 
     Parameters:
-        buf: the bytes of a block.
-        start: where the group begins.
-        stop: where it ends.
-        key_of: the number of the key (s,) that each string spells, -1 for others.
-        selects: whether each key selects the elements that carry it.
+        group: the bytes to read and the keys that matter (`Group`).
         members: sorted ids of the ways that multipolygons need.
         ids: ids, filled here.
         ref_end: where the references of each way end, filled here.
         refs: references to nodes, filled here.
-        tag_row: the element of each tag, filled here.
-        tag_key: its key, filled here.
-        tag_value: its value, a string number, filled here.
+        tags: tags, filled here (`TagRoom`).
     """
-    kept, n_refs, n_tags, seen, pos = 0, 0, 0, 0, start
+    buf, stop = group.content, group.stop
+    kept, n_refs, n_tags, seen, pos = 0, 0, 0, 0, group.start
     while pos < stop:
         number, begin, end, _, pos = field(buf, pos, stop)
         if pos < 0:
@@ -364,9 +380,7 @@ def ways(buf, start, stop, key_of, selects, members, ids, ref_end, refs, tag_row
                 value_at, value_end = first, last
             elif inner == 8:
                 ref_at, ref_stop = first, last
-        more, wanted = _pairs(
-            buf, key_at, key_end, value_at, value_end, key_of, selects, kept, n_tags, tag_row, tag_key, tag_value
-        )
+        more, wanted = _pairs(group, key_at, key_end, value_at, value_end, kept, n_tags, tags)
         if more < 0:
             return BROKEN, BROKEN, BROKEN, BROKEN
         if not wanted:
@@ -420,27 +434,17 @@ def place_nodes(ids, lats, lons, needed, needed_lat, needed_lon, found, where):
 
 
 @njit(cache=True, nogil=True)
-def relations(
-    buf, start, stop, key_of, selects, ids, member_end, member_id, member_type, member_role, tag_row, tag_key, tag_value
-):  # fmt: skip
+def relations(group, ids, members, tags):
     """Relations with a selecting key: (kept, members, tags).
 
     Parameters:
-        buf: the bytes of a block.
-        start: where the group begins.
-        stop: where it ends.
-        key_of: the number of the key (s,) that each string spells, -1 for others.
-        selects: whether each key selects the elements that carry it.
+        group: the bytes to read and the keys that matter (`Group`).
         ids: ids, filled here.
-        member_end: where the members of each relation end, filled here.
-        member_id: ids of the members, filled here.
-        member_type: their types, filled here.
-        member_role: their roles, string numbers, filled here.
-        tag_row: the element of each tag, filled here.
-        tag_key: its key, filled here.
-        tag_value: its value, a string number, filled here.
+        members: members, filled here (`MemberRoom`).
+        tags: tags, filled here (`TagRoom`).
     """
-    kept, n_members, n_tags, pos = 0, 0, 0, start
+    buf, stop = group.content, group.stop
+    kept, n_members, n_tags, pos = 0, 0, 0, group.start
     while pos < stop:
         number, begin, end, _, pos = field(buf, pos, stop)
         if pos < 0:
@@ -457,24 +461,21 @@ def relations(
                 ident = value
             elif inner < 11:
                 spans[inner, 0], spans[inner, 1] = first, last
-        more, wanted = _pairs(
-            buf, spans[2, 0], spans[2, 1], spans[3, 0], spans[3, 1], key_of, selects, kept, n_tags,
-            tag_row, tag_key, tag_value,
-        )  # fmt: skip
+        more, wanted = _pairs(group, spans[2, 0], spans[2, 1], spans[3, 0], spans[3, 1], kept, n_tags, tags)
         if more < 0:
             return BROKEN, BROKEN, BROKEN
         if not wanted:
             continue
-        roles = numbers_of(buf, spans[8, 0], spans[8, 1], member_role[n_members:], False)
-        count = numbers_of(buf, spans[9, 0], spans[9, 1], member_id[n_members:], True)
-        kinds = numbers_of(buf, spans[10, 0], spans[10, 1], member_type[n_members:], False)
+        roles = numbers_of(buf, spans[8, 0], spans[8, 1], members.role[n_members:], False)
+        count = numbers_of(buf, spans[9, 0], spans[9, 1], members.id[n_members:], True)
+        kinds = numbers_of(buf, spans[10, 0], spans[10, 1], members.kind[n_members:], False)
         if count < 0 or roles != count or kinds != count:
             return BROKEN, BROKEN, BROKEN
         for i in range(n_members, n_members + count):
-            if member_role[i] >= len(key_of):
+            if members.role[i] >= len(group.key_of):
                 return BROKEN, BROKEN, BROKEN
         n_tags, n_members = more, n_members + count
-        ids[kept], member_end[kept] = ident, n_members
+        ids[kept], members.end[kept] = ident, n_members
         kept += 1
     return kept, n_members, n_tags
 

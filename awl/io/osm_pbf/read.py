@@ -151,6 +151,16 @@ class _Block:
         if (counts if isinstance(counts, int) else counts[0]) < 0:
             raise blobs.broken(self._name, self._offset, "A blob is malformed")
 
+    def group(self, keys: _Keys, begin: int, end: int) -> kernels.Group:
+        """Some of its bytes, as kernels take them.
+
+        Parameters:
+            keys: the keys that matter.
+            begin: where they begin.
+            end: where they end.
+        """
+        return kernels.Group(self.content, begin, end, self.key_of, keys.selects)
+
     def keyed(self, keys: _Keys, tags: TagRows) -> KeyedTags:
         """Tags sorted by key, values numbered.
 
@@ -245,22 +255,18 @@ class _Reader:
 
         def decode(block: _Block, begin: int, end: int) -> list[Relation | Restriction]:
             room = end - begin
-            ids, member_end = np.empty(room, np.int64), np.empty(room, np.int64)
-            member_id, member_type, member_role = (np.empty(room, np.int64) for _ in range(3))
+            ids, listed = np.empty(room, np.int64), kernels.MemberRoom(*(np.empty(room, np.int64) for _ in range(4)))
             tag = _room_for_tags(room)
-            counts = kernels.relations(
-                block.content, begin, end, block.key_of, keys.selects, ids, member_end, member_id, member_type,
-                member_role, *tag,
-            )  # fmt: skip
+            counts = kernels.relations(block.group(keys, begin, end), ids, listed, tag)
             block.whole(counts)
             tags: list[dict[str, str]] = [{} for _ in range(counts[0])]
             for row, key, value in zip(*(column[: counts[2]].tolist() for column in tag), strict=True):
                 tags[row][keys.keys[key]] = block.text(value)
             found, start = [], 0
             for row in range(counts[0]):
-                rows = range(start, member_end[row])
-                start = int(member_end[row])
-                members = [(block.text(member_role[i]), _kind(member_type[i]), int(member_id[i])) for i in rows]
+                rows = range(start, listed.end[row])
+                start = int(listed.end[row])
+                members = [(block.text(listed.role[i]), _kind(listed.kind[i]), int(listed.id[i])) for i in rows]
                 made = relation_of(int(ids[row]), tags[row], members)
                 if made is not None:
                     found.append(made)
@@ -285,7 +291,7 @@ class _Reader:
             room = end - begin
             ids, ends, refs = (np.empty(room, np.int64) for _ in range(3))
             tag = _room_for_tags(room)
-            counts = kernels.ways(block.content, begin, end, block.key_of, keys.selects, members, ids, ends, refs, *tag)
+            counts = kernels.ways(block.group(keys, begin, end), members, ids, ends, refs, tag)
             block.whole(counts)
             kept, n_refs, n_tags, seen = counts
             keyed = block.keyed(keys, _first(tag, n_tags))
@@ -374,11 +380,9 @@ def _nodes_of_group(block: _Block, begin: int, end: int, keys: _Keys) -> tuple[I
         span = np.empty(2, np.int64)
         count = kernels.dense_nodes(block.content, first, last, ids, lats, lons, span)
         block.whole(count)
-        n_tags = kernels.dense_tags(block.content, span[0], span[1], block.key_of, keys.selects, *tag)
+        n_tags = kernels.dense_tags(block.group(keys, span[0], span[1]), tag)
     elif number == kernels.NODES:
-        count, n_tags = kernels.plain_nodes(
-            block.content, begin, end, block.key_of, keys.selects, ids, lats, lons, *tag
-        )
+        count, n_tags = kernels.plain_nodes(block.group(keys, begin, end), ids, lats, lons, tag)
         block.whole(count)
     block.whole(n_tags)
     rows, key, value = _first(tag, n_tags)
@@ -392,9 +396,10 @@ def _kind(number: int) -> str:
     return MEMBER_KINDS[number] if 0 <= number < len(MEMBER_KINDS) else "unknown"
 
 
-def _room_for_tags(room: int) -> TagRows:
+def _room_for_tags(room: int) -> kernels.TagRoom:
     """Element row, number of the key and string number of the value, for as many tags as `room` bytes can hold."""
-    return np.empty(room // 2 + 1, np.int64), np.empty(room // 2 + 1, np.int16), np.empty(room // 2 + 1, np.int64)
+    most = room // 2 + 1
+    return kernels.TagRoom(np.empty(most, np.int64), np.empty(most, np.int16), np.empty(most, np.int64))
 
 
 def _first(tag: TagRows, count: int) -> TagRows:
