@@ -188,3 +188,19 @@ def place_word(label: str, *layers: LayerKind, **more: Any) -> dict[str, Any]:
 def number_word(label: str, text: str, unit: str, **more: Any) -> dict[str, Any]:
     """A word for a number."""
     return slot("amount", label, "number", text=text, unit=unit, **more)
+
+
+def hours_word(*unless: str) -> dict[str, Any]:
+    """A word for further hours of the day of `at`; offered once that is given, unless one of some inputs is."""
+    offer = Offer(
+        label="Through the day", hint="The same at further hours of that day", needs=["at"], unless=list(unless)
+    )
+    return slot(
+        "time",
+        "Further hours",
+        "hours",
+        text="at {} o'clock",
+        nothing="at no other hour",
+        clause=Clause(text="and {hours}", rank=3),
+        offer=offer,
+    )

@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from awl.questions.hours import MOST_HOURS
 from awl.questions.inputs import DIRECTION_WORDS, USUAL_LIMITS, FeatureSet, Limits, SharedInputs
-from awl.questions.slots import Clause, Offer, choice_word, place_word, slot
+from awl.questions.slots import Clause, Offer, choice_word, hours_word, place_word, slot
 
 
 class Differing(BaseModel):
@@ -74,17 +74,7 @@ class IsochroneInputs(SharedInputs):
         [],
         max_length=MOST_HOURS,
         description="Further hours of the day of `at`, 0 to 23: the street within the limits at those hours as well.",
-        json_schema_extra=slot(
-            "time",
-            "Further hours",
-            "hours",
-            text="at {} o'clock",
-            nothing="at no other hour",
-            clause=Clause(text="and {hours}", rank=3),
-            offer=Offer(
-                label="Through the day", hint="The same at further hours of that day", needs=["at"], unless=["differs"]
-            ),
-        ),
+        json_schema_extra=hours_word("differs"),
     )
     compare_straight_line: bool = Field(
         False, description="Add the areas within the same limits measured straight, at the mode's mean speed."

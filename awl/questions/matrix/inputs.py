@@ -8,7 +8,7 @@ from pydantic import Field
 
 from awl.questions.hours import MOST_HOURS
 from awl.questions.inputs import MEASURE_WORDS, FeatureSet, SharedInputs
-from awl.questions.slots import Clause, Offer, choice_word, place_word, slot
+from awl.questions.slots import choice_word, hours_word, place_word, slot
 
 
 class MatrixInputs(SharedInputs):
@@ -30,13 +30,5 @@ class MatrixInputs(SharedInputs):
         [],
         max_length=MOST_HOURS,
         description="Further hours of the day of `at`, 0 to 23: the time of each pair at those hours as well.",
-        json_schema_extra=slot(
-            "time",
-            "Further hours",
-            "hours",
-            text="at {} o'clock",
-            nothing="at no other hour",
-            clause=Clause(text="and {hours}", rank=3),
-            offer=Offer(label="Through the day", hint="The same at further hours of that day", needs=["at"]),
-        ),
+        json_schema_extra=hours_word(),
     )
