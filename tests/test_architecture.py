@@ -157,13 +157,6 @@ def test_public_functions_name_their_parameters_as_they_are(path):
 def test_files_fit_in_one_reading():
     for folder in ("awl", "demo", "bench", "scripts"):
         for path in (ROOT / folder).rglob("*.py"):
-            tree = ast.parse(path.read_text())
-            assert ast.get_docstring(tree), f"{path} does not say what it is for"
             lines = [line for line in path.read_text().splitlines() if line.strip()]
-            texts = [
-                item.value
-                for item in ast.walk(tree)
-                if isinstance(item, ast.Expr) and isinstance(item.value, ast.Constant)
-            ]
-            code = len(lines) - sum((text.end_lineno or 0) - text.lineno + 1 for text in texts)
-            assert code <= 450, f"{path} has {code} lines of code"
+            assert len(lines) <= 450, f"{path} has {len(lines)} lines"
+            assert ast.get_docstring(ast.parse(path.read_text())), f"{path} does not say what it is for"

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
-from awl.io.table import check_field
+from awl.io.fields import check_field
 from awl.questions.context import Places
 
 Floats = NDArray[np.float64]

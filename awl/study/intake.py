@@ -25,11 +25,11 @@ from awl.core.graph.street_graph import StreetGraph
 from awl.core.polygons import repaired
 from awl.core.progress import Progress
 from awl.io import geojson, gmns_read, graph_tables, link_list, osm, place_tables, poly, raster, vector
-from awl.io.gmns_read import ReadGraph
+from awl.io.fields import check_key
 from awl.io.limits import check_size
 from awl.io.osm import is_extract
 from awl.io.place_tables import PlaceColumns
-from awl.io.table import NAMED, Table, check_key
+from awl.io.table import NAMED, Table
 from awl.study.line_fields import BuildOptions, given_costs, guess, streets_of
 from awl.study.study import CHANGEABLE as ADDED_ROLES
 from awl.study.study import NewLayer, Study, slug
@@ -173,14 +173,14 @@ def _streets(
     return graph, base_layers(raw, report), report
 
 
-def read_graph(path: Path, source: str, options: BuildOptions | None = None) -> ReadGraph | None:
+def read_graph(path: Path, source: str, options: BuildOptions | None = None) -> gmns_read.ReadGraph | None:
     """The street graph a source holds ready-made: GMNS tables, or nodes and links as layers; None when it holds none."""
     options = options or BuildOptions()
     crs = options.crs
     if (folder := gmns_folder(path, source)) is not None:
         return gmns_read.read(folder, crs, options.weight, options.units, options.strict)
     if link_list.is_link_list(path, source):
-        return ReadGraph(link_list.read(path, source, options.weight, options.units.length), {})
+        return gmns_read.ReadGraph(link_list.read(path, source, options.weight, options.units.length), {})
     ending = Path(source).suffix.lower()
     tables: dict[str, Table] = {}
     if ending == ".gpkg":
@@ -193,7 +193,7 @@ def read_graph(path: Path, source: str, options: BuildOptions | None = None) -> 
     if not tables or not graph_tables.is_graph(tables["nodes"], tables["links"]):
         return None
     graph = graph_tables.graph_of(tables["nodes"], tables["links"], tables.get("restrictions"), source)
-    return ReadGraph(graph.in_space_order(), {})
+    return gmns_read.ReadGraph(graph.in_space_order(), {})
 
 
 def gmns_folder(path: Path, source: str) -> Path | None:

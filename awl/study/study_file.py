@@ -24,8 +24,9 @@ from awl.core.graph.street_graph import StreetGraph
 from awl.core.network.components import KeepParts
 from awl.cql2.sql import to_sql
 from awl.io import geopackage
+from awl.io.fields import check_key
 from awl.io.raster import Raster
-from awl.io.table import LayerNotes, Table, check_key
+from awl.io.table import LayerNotes, Table
 from awl.study import arrays, migrations, rasters, records, streets
 from awl.study.once import Once, Value
 

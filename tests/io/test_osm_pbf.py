@@ -15,6 +15,7 @@ from awl.core.errors import AwlError
 from awl.core.graph.build import build_graph
 from awl.io import osm_pbf, osm_xml
 from awl.io.osm_pbf import kernels
+from awl.io.osm_pbf.bundles import Group, MemberRoom, TagRoom
 from awl.io.osm_pbf.write import Extract, Tags, _deltas, _varints, _zigzags
 from tests.conftest import DATA, EXTRACT
 from tests.io.pbf_peer import PB, blob, block, deltas, header, unframed
@@ -150,16 +151,16 @@ def test_no_bytes_lead_a_kernel_astray(data):
     small = np.empty(room, np.int16)
     nothing, numbers = np.empty((0, 2), np.int64), np.zeros(3, np.int64)
     members = np.zeros(0, np.int64)
-    group = kernels.Group(buffer, 0, len(buffer), key_of, selects)
+    group = Group(buffer, 0, len(buffer), key_of, selects)
     results = [
         *kernels.layout(buffer, nothing, nothing, numbers),
         kernels.dense_nodes(
             buffer, 0, len(buffer), ints[0], ints[1], ints[2], ints[3][:2] if room > 1 else np.empty(2, np.int64)
         ),
-        kernels.dense_tags(group, kernels.TagRoom(ints[0], small, ints[1])),
-        *kernels.plain_nodes(group, *ints[:3], kernels.TagRoom(ints[3], small, ints[4])),
-        *kernels.ways(group, members, *ints[:3], kernels.TagRoom(ints[3], small, ints[4])),
-        *kernels.relations(group, ints[0], kernels.MemberRoom(*ints[1:5]), kernels.TagRoom(ints[5], small, ints[6])),
+        kernels.dense_tags(group, TagRoom(ints[0], small, ints[1])),
+        *kernels.plain_nodes(group, *ints[:3], TagRoom(ints[3], small, ints[4])),
+        *kernels.ways(group, members, *ints[:3], TagRoom(ints[3], small, ints[4])),
+        *kernels.relations(group, ints[0], MemberRoom(*ints[1:5]), TagRoom(ints[5], small, ints[6])),
     ]
     assert all(-1 <= result <= len(buffer) for result in results)
 

@@ -8,8 +8,6 @@ Wire format: *Protocol Buffers Encoding*, protobuf.dev. Signed numbers are zigza
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
-
 import numpy as np
 from numba import njit
 
@@ -18,36 +16,6 @@ from awl.core.kernels import njit_no_refcount
 BROKEN = -1
 STRINGS, GROUP, GRANULARITY, LAT_OFFSET, LON_OFFSET = 1, 2, 17, 19, 20
 NODES, DENSE, WAYS, RELATIONS = 1, 2, 3, 4
-
-
-class Group(NamedTuple):
-    """Bytes of a block from `start` to `stop`, the key (s,) that each of its strings spells, and which keys select an element.
-
-    A string that spells no key has -1.
-    """
-
-    content: Any
-    start: Any
-    stop: Any
-    key_of: Any
-    selects: Any
-
-
-class TagRoom(NamedTuple):
-    """Room for tags: the element of each, its key, and its value, a string number."""
-
-    row: Any
-    key: Any
-    value: Any
-
-
-class MemberRoom(NamedTuple):
-    """Room for members of relations: where those of each end; of each its id, type and role, a string number."""
-
-    end: Any
-    id: Any
-    kind: Any
-    role: Any
 
 
 @njit_no_refcount

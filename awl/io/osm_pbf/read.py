@@ -35,6 +35,7 @@ from awl.core.graph.raw import (
 from awl.core.progress import Progress
 from awl.io.osm_pbf import blobs, kernels
 from awl.io.osm_pbf.blobs import Blob, Bytes
+from awl.io.osm_pbf.bundles import Group, MemberRoom, TagRoom
 
 T = TypeVar("T")
 Ints = NDArray[np.int64]
@@ -151,7 +152,7 @@ class _Block:
         if (counts if isinstance(counts, int) else counts[0]) < 0:
             raise blobs.broken(self._name, self._offset, "A blob is malformed")
 
-    def group(self, keys: _Keys, begin: int, end: int) -> kernels.Group:
+    def group(self, keys: _Keys, begin: int, end: int) -> Group:
         """Some of its bytes, as kernels take them.
 
         Parameters:
@@ -159,7 +160,7 @@ class _Block:
             begin: where they begin.
             end: where they end.
         """
-        return kernels.Group(self.content, begin, end, self.key_of, keys.selects)
+        return Group(self.content, begin, end, self.key_of, keys.selects)
 
     def keyed(self, keys: _Keys, tags: TagRows) -> KeyedTags:
         """Tags sorted by key, values numbered.
@@ -255,7 +256,7 @@ class _Reader:
 
         def decode(block: _Block, begin: int, end: int) -> list[Relation | Restriction]:
             room = end - begin
-            ids, listed = np.empty(room, np.int64), kernels.MemberRoom(*(np.empty(room, np.int64) for _ in range(4)))
+            ids, listed = np.empty(room, np.int64), MemberRoom(*(np.empty(room, np.int64) for _ in range(4)))
             tag = _room_for_tags(room)
             counts = kernels.relations(block.group(keys, begin, end), ids, listed, tag)
             block.whole(counts)
@@ -396,10 +397,10 @@ def _kind(number: int) -> str:
     return MEMBER_KINDS[number] if 0 <= number < len(MEMBER_KINDS) else "unknown"
 
 
-def _room_for_tags(room: int) -> kernels.TagRoom:
+def _room_for_tags(room: int) -> TagRoom:
     """Element row, number of the key and string number of the value, for as many tags as `room` bytes can hold."""
     most = room // 2 + 1
-    return kernels.TagRoom(np.empty(most, np.int64), np.empty(most, np.int16), np.empty(most, np.int64))
+    return TagRoom(np.empty(most, np.int64), np.empty(most, np.int16), np.empty(most, np.int64))
 
 
 def _first(tag: TagRows, count: int) -> TagRows:

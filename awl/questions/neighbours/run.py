@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
 from awl.core.routing.dijkstra.search import UNREACHED
-from awl.io.table import Column, Meaning, Table, Values, check_field
+from awl.io.fields import check_field
+from awl.io.table import Column, Meaning, Table, Values
 from awl.questions.context import Context, Places, limit_units
 from awl.questions.inputs import check_limits
 from awl.questions.neighbours.inputs import NeighboursInputs
