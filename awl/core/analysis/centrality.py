@@ -93,7 +93,7 @@ class Centrality:
         return 60_000 if self._measure == "time" else 1000
 
     @cached_property
-    def _seeds(self) -> Terminals:
+    def _terminals(self) -> Terminals:
         return leaving(self._places, self._network, self._measure, accumulated_with(self._measure))
 
     @cached_property
@@ -162,7 +162,7 @@ class Centrality:
         graph, measure, accumulated = network.graph, self._measure, accumulated_with(self._measure)
         start, head, number = network.rows("from")
         weight = network.search_rows(measure, accumulated, "from")[2:]
-        terminals, (goal_start, goals) = self._seeds, self._goals
+        terminals, (goal_start, goals) = self._terminals, self._goals
         at_node = _at_node(places)
         node = np.where(places.fraction == 0.0, graph.link_from[places.link], graph.link_to[places.link])
         node = np.where(at_node, node, -1).astype(np.int32)

@@ -20,9 +20,9 @@ from awl.core.routing.path import accumulated_with
 
 Row = TypeVar("Row", bound=np.integer[Any])
 LONGEST_WAY = int(MOST_COST * MILLI) // 10
-"""Cost above which a stand is not used: sums stay below 2^31."""
+"""Cost above which an access point is not used: sums stay below 2^31."""
 NO_STAND = -1
-"""Cost of the way to a stand that cannot be used."""
+"""Cost of the way to an access point that cannot be used."""
 
 
 @dataclass(frozen=True)
@@ -40,7 +40,7 @@ class AccessPoints:
 
     @classmethod
     def none(cls) -> AccessPoints:
-        """No stands."""
+        """No access points."""
         return cls(np.zeros(0, np.int32), np.zeros(0, np.int32), np.zeros(0), np.zeros(0))
 
     @classmethod
@@ -67,11 +67,11 @@ class AccessPoints:
 
     @property
     def at_node(self) -> NDArray[np.bool_]:
-        """Which stands (q,) are at a node; it does not matter then which of its streets they are on."""
+        """Which access points (q,) are at a node; it does not matter then which of its streets they are on."""
         return (self.fraction == 0.0) | (self.fraction == 1.0)
 
     def nodes(self, graph: StreetGraph) -> NDArray[np.int32]:
-        """The node (q,) each stand is at; for one between nodes, that at the end of its link.
+        """The node (q,) each access point is at; for one between nodes, that at the end of its link.
 
         Parameters:
             graph: the street graph.
@@ -91,7 +91,7 @@ class AccessPoints:
         return AccessPoints(self.place[rows], self.link[rows], self.fraction[rows], self.access_share[rows])
 
     def of_places(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> AccessPoints:
-        """The stands of some of the places, which are numbered anew.
+        """The access points of some of the places, which are numbered anew.
 
         Parameters:
             rows: which rows: numbers (k,) or a mask.
@@ -134,9 +134,9 @@ class AccessPoints:
 def along_link(
     network: Network, ends: tuple[AccessPoints, AccessPoints], measure: str
 ) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
-    """Arc, cost and accumulated cost (q,) of trips between two stands on one link without leaving it; UNREACHED where barred.
+    """Arc, cost and accumulated cost (q,) of trips between two access points on one link without leaving it.
 
-    And where the first is at a node, from which trips begin as from no link: searches find them.
+    Costs are UNREACHED where that is barred, and where the first is at a node: searches find trips from there.
 
     Parameters:
         network: the streets of a mode, at a time and with closures.

@@ -1,4 +1,4 @@
-"""Questions of the engine answered on a hierarchy: one to all, and many to many."""
+"""One to all and many to many on a hierarchy."""
 
 from __future__ import annotations
 
@@ -164,7 +164,7 @@ class ManyToMany:
         self, hierarchy: Hierarchy, network: Network, ends: tuple[Snapped, Snapped], measure: str, carrying: bool
     ) -> None:
         self._network, self._measure = network, measure
-        self._carried = accumulated_with(measure) if carrying else None
+        self._accumulated = accumulated_with(measure) if carrying else None
         self._ends = ends
         topology = hierarchy.topology
         sources, targets = ends
@@ -173,7 +173,7 @@ class ManyToMany:
         reduced = hierarchy.reduced(network, measure)
         self._first = leaving(sources, network, measure, accumulated_with(measure))
         self._goals = entering(targets, network, measure, accumulated_with(measure))
-        self._seeds, self._rank, _ = ranked(hierarchy, network, self._first, measure)
+        self._terminals, self._rank, _ = ranked(hierarchy, network, self._first, measure)
         goal_rank = topology.rank[self._goals.state]
         closure = above(topology.parent, np.unique(goal_rank[goal_rank >= 0]))
         self._local = np.full(topology.count, -1, np.int32)
@@ -185,12 +185,12 @@ class ManyToMany:
         goal_row, goal_cost = self._local[goal_rank[here]], goals.cost[here].astype(np.uint32)
         self._parent, self._size = topology.parent, len(closure)
         up, down = reduced.up, reduced.down.within(closure, self._local)
-        starts, cost = self._seeds.starts(len(sources.link)), self._seeds.cost.astype(np.uint32)
+        starts, cost = self._terminals.starts(len(sources.link)), self._terminals.cost.astype(np.uint32)
         if carrying:
             far = hierarchy.unpacking(network, measure, accumulated_with(measure)).accumulated
             self._graph = SweepGraph(self._parent, up.edges_with(far[0]), self._local, down.edges_with(far[1]))
             self._sources: Sources | CarryingSources = CarryingSources(
-                starts, self._rank, cost, self._seeds.accumulated.astype(np.uint32)
+                starts, self._rank, cost, self._terminals.accumulated.astype(np.uint32)
             )
             goal_far = goals.accumulated[here].astype(np.uint32)
             self._targets: Goals | CarryingGoals = CarryingGoals(goal_row, goals.owner[here], goal_cost, goal_far)
@@ -214,15 +214,15 @@ class ManyToMany:
         """
         network = self._network
         shape = len(self._ends[0].link), len(self._ends[1].link)
-        cost, accumulated = np.empty(shape, np.int32), np.empty(shape if self._carried else (0, 0), np.int64)
-        further = network.terminal_time(self._carried) if self._carried else 0
+        cost, accumulated = np.empty(shape, np.int32), np.empty(shape if self._accumulated else (0, 0), np.int64)
+        further = network.terminal_time(self._accumulated) if self._accumulated else 0
         bounds, token = Bounds(most, network.terminal_time(self._measure), further), current_token()
 
         def fill(rows: NDArray[np.int64]) -> None:
             label, far, place = _scratch(len(self._parent), self._size)
             scratch = LaneScratch(place, label, far)
             where = self._graph, self._sources, self._targets, rows, bounds, scratch, cost
-            if self._carried is None:
+            if self._accumulated is None:
                 fill_rows(*where, token)
             else:
                 fill_rows_carrying(*where, accumulated, token)
@@ -233,14 +233,14 @@ class ManyToMany:
             for done, _ in enumerate(pool.map(fill, blocks), 1):
                 raise_if_cancelled()
                 progress.step(done / len(blocks), f"{done * len(order) // len(blocks)} of {len(order)} starts")
-        put_aside(network, self._measure, self._aside, most, cost, accumulated if self._carried else None)
+        put_aside(network, self._measure, self._aside, most, cost, accumulated if self._accumulated else None)
         return cost, accumulated
 
     @property
     def _order(self) -> NDArray[np.int64]:
         """Places in an order in which those that follow each other climb the same ranks."""
         first = np.full(len(self._ends[0].link), np.iinfo(np.int32).max, np.int64)
-        np.minimum.at(first, self._seeds.owner, self._rank)
+        np.minimum.at(first, self._terminals.owner, self._rank)
         return np.argsort(first, kind="stable")
 
 
