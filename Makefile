@@ -5,7 +5,7 @@ PORT ?= 8787
 BIN := .venv/bin
 UI_SOURCES := $(shell find ui/src ui/index.html ui/vite.config.ts -type f)
 
-.PHONY: demo test setup bench check check-python check-front-end screenshots types demo-data clean
+.PHONY: demo test setup bench check check-python check-front-end screenshots types wording demo-data clean
 .DEFAULT_GOAL := help
 
 help:
@@ -53,6 +53,10 @@ screenshots: .venv/.test ui/dist/index.html .venv/.browser
 types: .venv/.run ui/node_modules/.installed
 	$(BIN)/python -m scripts.openapi ui/src
 	cd ui && npx --no-install openapi-typescript src/api/openapi.json --default-non-nullable false -o src/api/schema.d.ts
+
+# Every text of the interface, gathered from where it is used.
+wording: ui/node_modules/.installed
+	cd ui && npm run --silent wording
 
 demo-data: .venv/.test
 	$(BIN)/python -m demo.ferrow demo/data tests/data

@@ -155,14 +155,13 @@ class Grades:
 
 @dataclass(frozen=True)
 class Widths:
-    """Lines as wide as a number on them says; the legend shows some steps.
+    """Lines as wide as the number of trips on them; the legend shows some steps.
 
     Attributes:
         id: the id of the row that switches them.
-        field: the number.
+        field: the number of trips.
         title: of the legend group.
         ink: of the lines.
-        one: what is counted, in the singular.
         scale: `root` shows small numbers too, `linear` lets them vanish.
         note: a sentence below the legend.
         with_field: drawn only where features of another layer are graded by this field.
@@ -172,7 +171,6 @@ class Widths:
     field: str
     title: str
     ink: str
-    one: str = "trip"
     scale: Literal["root", "linear"] = "root"
     note: str | None = None
     with_field: str | None = None

@@ -1,4 +1,5 @@
 /** The web API as the browser uses it. Types of the OGC part are generated from the server's OpenAPI document. */
+import { t } from "@lingui/core/macro";
 import type { components } from "./schema";
 
 export type Results = components["schemas"]["Results"];
@@ -29,7 +30,7 @@ export async function checked(response: Response): Promise<Response> {
   try {
     problem = (await response.json()) as Problem;
   } catch {
-    problem = { type: "", title: "No answer", status: response.status, detail: "The server gave no usable answer." };
+    problem = { type: "", title: t`No answer`, status: response.status, detail: t`The server gave no usable answer.` };
   }
   throw new ProblemError(problem);
 }
@@ -41,9 +42,9 @@ export async function fetchJson<T>(path: string, init?: RequestInit): Promise<T>
   } catch {
     throw new ProblemError({
       type: "offline",
-      title: "Awl's server does not answer",
+      title: t`Awl's server does not answer`,
       status: 0,
-      detail: "Awl's server does not answer. Is it still running? Your last saved state is kept.",
+      detail: t`Awl's server does not answer. Is it still running? Your last saved state is kept.`,
     });
   }
   return (await (await checked(response)).json()) as T;
@@ -59,5 +60,5 @@ export function sendJson<T>(path: string, method: "POST" | "PUT" | "PATCH" | "DE
 
 /** What went wrong, for the reader. */
 export function message(error: unknown): string {
-  return error instanceof Error ? error.message : "Something failed";
+  return error instanceof Error ? error.message : t`Something failed`;
 }

@@ -2273,14 +2273,13 @@ export interface components {
         };
         /**
          * Widths
-         * @description Lines as wide as a number on them says; the legend shows some steps.
+         * @description Lines as wide as the number of trips on them; the legend shows some steps.
          *
          *     Attributes:
          *         id: the id of the row that switches them.
-         *         field: the number.
+         *         field: the number of trips.
          *         title: of the legend group.
          *         ink: of the lines.
-         *         one: what is counted, in the singular.
          *         scale: `root` shows small numbers too, `linear` lets them vanish.
          *         note: a sentence below the legend.
          *         with_field: drawn only where features of another layer are graded by this field.
@@ -2294,11 +2293,6 @@ export interface components {
             title: string;
             /** Ink */
             ink: string;
-            /**
-             * One
-             * @default trip
-             */
-            one?: string;
             /**
              * Scale
              * @default root

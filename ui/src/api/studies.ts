@@ -1,4 +1,5 @@
 /** Awl's own addresses: overview, sheet, arrays, intake. Not part of the documented API. */
+import { t } from "@lingui/core/macro";
 import { checked, fetchJson, ProblemError, sendJson, type StatusInfo } from "./client";
 import type { FeatureCollection } from "geojson";
 import type { Inputs, ProcessInfo } from "./inputs";
@@ -235,7 +236,7 @@ export function sendFile<T>(address: string, file: File, onProgress: (share: num
     request.upload.onprogress = (event) => onProgress(event.total ? event.loaded / event.total : 0);
     request.onerror = () =>
       reject(
-        new ProblemError({ type: "", title: "Sending failed", status: 0, detail: "The file could not be sent. Try again." }),
+        new ProblemError({ type: "", title: t`Sending failed`, status: 0, detail: t`The file could not be sent. Try again.` }),
       );
     request.onload = () => {
       try {
@@ -244,8 +245,8 @@ export function sendFile<T>(address: string, file: File, onProgress: (share: num
         reject(new ProblemError({ type: "", title: body.title, status: request.status, detail: body.detail }));
       } catch {
         // Whoever stands between may answer with a page of its own.
-        const why = request.status === 413 ? "It is too large." : `The answer was no answer of Awl (status ${request.status}).`;
-        reject(new ProblemError({ type: "", title: "Sending failed", status: request.status, detail: `The file could not be sent. ${why}` }));
+        const why = request.status === 413 ? t`It is too large.` : t`The answer was no answer of Awl (status ${request.status}).`;
+        reject(new ProblemError({ type: "", title: t`Sending failed`, status: request.status, detail: t`The file could not be sent. ${why}` }));
       }
     };
     request.send(file);

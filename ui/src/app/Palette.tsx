@@ -1,4 +1,6 @@
 /** What can be done, by its words: questions, stages, places to look at. Opened with Ctrl K; `?` lists the keys. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { Autocomplete, Dialog, TextField } from "@mui/material";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
@@ -11,16 +13,16 @@ type Props = { study: string; acts: Act[] };
 
 /** Keys of the application, beside those of the map and of tables. */
 export const KEYS: [string, string][] = [
-  ["Ctrl K", "Do anything by its words"],
-  ["?", "This list"],
-  ["1 to 5", "The stages, from Sources to Handout"],
-  ["J, K", "Next question, question before"],
-  ["A", "Ask the selected question again"],
-  ["Alt up, Alt down", "Move the selected question"],
-  ["M", "Measure on the map"],
-  ["U, Shift U", "Undo, redo a change of the sheet"],
-  ["D", "Light or dark"],
-  ["Escape", "End what waits for the map"],
+  [t`Ctrl K`, t`Do anything by its words`],
+  ["?", t`This list`],
+  [t`1 to 5`, t`The stages, from Sources to Handout`],
+  [t`J, K`, t`Next question, question before`],
+  ["A", t`Ask the selected question again`],
+  [t`Alt up, Alt down`, t`Move the selected question`],
+  ["M", t`Measure on the map`],
+  [t`U, Shift U`, t`Undo, redo a change of the sheet`],
+  ["D", t`Light or dark`],
+  [t`Escape`, t`End what waits for the map`],
 ];
 
 /** A key that is meant for the page: nothing is being written. */
@@ -30,10 +32,10 @@ export function isForPage(event: KeyboardEvent): boolean {
 }
 
 export const questionActs = (processes: ProcessInfo[], open: (process: ProcessInfo) => void): Act[] =>
-  processes.map((process) => ({ group: "Ask", words: `${process["x-awl"].opening} … ${process.title.toLowerCase()}`, run: () => open(process) }));
+  processes.map((process) => ({ group: t`Ask`, words: `${process["x-awl"].opening} … ${process.title.toLowerCase()}`, run: () => open(process) }));
 
 export const stageActs = (study: string): Act[] =>
-  STAGES.map((stage: Stage) => ({ group: "Go to", words: stage.replace(/^./, (letter) => letter.toUpperCase()), run: () => go(study, stage) }));
+  STAGES.map((stage: Stage) => ({ group: t`Go to`, words: stage.replace(/^./, (letter) => letter.toUpperCase()), run: () => go(study, stage) }));
 
 export function Palette({ study, acts }: Props) {
   const [shown, setShown] = useState<"acts" | "keys" | null>(null);
@@ -58,7 +60,7 @@ export function Palette({ study, acts }: Props) {
 function Keys() {
   return (
     <>
-      <h2>Keys</h2>
+      <h2><Trans>Keys</Trans></h2>
       <dl className="keys">
         {KEYS.map(([key, what]) => (
           <div key={key}>
@@ -80,7 +82,7 @@ function Acts({ study, acts, close }: Props & { close: () => void }) {
   const wanted = text.trim().toLowerCase();
   const options: Act[] = [
     ...acts.filter(({ words }) => wanted.split(/\s+/).every((word) => words.toLowerCase().includes(word))),
-    ...(hits ?? []).map((hit): Act => ({ group: "Look at", words: `${hit.name}, ${hit.what}`, run: () => lookAt([hit.lon, hit.lat]) })),
+    ...(hits ?? []).map((hit): Act => ({ group: t`Look at`, words: `${hit.name}, ${hit.what}`, run: () => lookAt([hit.lon, hit.lat]) })),
   ];
   return (
     <Autocomplete
@@ -102,7 +104,7 @@ function Acts({ study, acts, close }: Props & { close: () => void }) {
       disablePortal
       forcePopupIcon={false}
       slotProps={{ listbox: { className: "palette-list" } }}
-      renderInput={(params) => <TextField {...params} autoFocus placeholder="A question, a stage, a place" aria-label="What to do" />}
+      renderInput={(params) => <TextField {...params} autoFocus placeholder={t`A question, a stage, a place`} aria-label={t`What to do`} />}
     />
   );
 }

@@ -1,11 +1,13 @@
 /** The stepper along the top: five stages in working order, and what lies open between them. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQueries } from "@tanstack/react-query";
 import { clock } from "../common/format";
 import type { Overview, SheetDoc } from "../api/studies";
 import { isStale, usePreparation, useSheetActions, type Answer, type QuestionBlock } from "../state/sheet";
 import { STAGES, useScreen, useScreenValue, type Stage } from "../state/screen";
 
-const NAMES: Record<Stage, string> = { sources: "Sources", streets: "Streets", modes: "Modes", sheet: "Sheet", handout: "Handout" };
+const NAMES: Record<Stage, string> = { sources: t`Sources`, streets: t`Streets`, modes: t`Modes`, sheet: t`Sheet`, handout: t`Handout` };
 type StepState = "closed" | "stale" | "failed";
 
 export function Stepper({ overview, sheet }: { overview: Overview; sheet: SheetDoc | undefined }) {
@@ -15,33 +17,33 @@ export function Stepper({ overview, sheet }: { overview: Overview; sheet: SheetD
   const failed = useScreenValue((screen) => Object.values(screen.runs).filter((run) => run.error).length);
   const built = overview.stamp !== "";
   const lines: [StepState, string][] = [
-    [built ? "closed" : "stale", built ? "" : "no streets yet"],
+    [built ? "closed" : "stale", built ? "" : t`no streets yet`],
     [built ? "closed" : "stale", ""],
-    [failed ? "failed" : built ? "closed" : "stale", failed ? `${failed} failed` : ""],
-    [stale ? "stale" : "closed", stale ? "stale" : ""],
+    [failed ? "failed" : built ? "closed" : "stale", failed ? t`${failed} failed` : ""],
+    [stale ? "stale" : "closed", stale ? t`stale` : ""],
   ];
   return (
     <header className="head">
       <div className="brand">
         <a href="#/" aria-label="Awl, all studies">
-          <b>Awl</b>
+          <b><Trans>Awl</Trans></b>
           <span>{overview.title}</span>
         </a>
         <Kept overview={overview} changed={sheet?.changed ?? ""} />
       </div>
-      <nav className="stepper" aria-label="Stages">
+      <nav className="stepper" aria-label={t`Stages`}>
         {STAGES.map((name, i) => (
           <StageWithLine key={name} name={name} study={study} current={stage === name} line={lines[i]} />
         ))}
       </nav>
       <div className="tools">
-        <button className="tool" title="Undo the last change of the sheet" aria-label="Undo" disabled={!sheet?.undo} onClick={() => void undo()}>
+        <button className="tool" title="Undo the last change of the sheet" aria-label={t`Undo`} disabled={!sheet?.undo} onClick={() => void undo()}>
           <svg viewBox="0 0 20 20"><path d="M7 4 3.5 7.5 7 11M4 7.5h8a4 4 0 0 1 0 8H9" /></svg>
         </button>
-        <button className="tool" title="Make the undone change of the sheet again" aria-label="Redo" disabled={!redoable} onClick={() => void redo()}>
+        <button className="tool" title="Make the undone change of the sheet again" aria-label={t`Redo`} disabled={!redoable} onClick={() => void redo()}>
           <svg viewBox="0 0 20 20"><path d="M13 4l3.5 3.5L13 11M16 7.5H8a4 4 0 0 0 0 8h3" /></svg>
         </button>
-        <button className="tool" title="Light or dark" aria-label={`Change to the ${theme === "dark" ? "light" : "dark"} theme`} onClick={flipTheme}>
+        <button className="tool" title="Light or dark" aria-label={theme === "dark" ? t`Change to the light theme` : t`Change to the dark theme`} onClick={flipTheme}>
           <svg viewBox="0 0 20 20"><circle cx="10" cy="10" r="6.2" /><path d="M10 3.8a6.2 6.2 0 0 1 0 12.4z" fill="currentColor" /></svg>
         </button>
       </div>
@@ -54,16 +56,16 @@ export function Kept({ overview, changed }: { overview: Overview; changed: strin
   const modes = overview.modes.map((mode) => mode.changed).join();
   const conflict = useScreenValue((screen) => screen.conflict);
   const now = usePreparation(overview.id, overview.stamp, modes).data?.now;
-  if (conflict) return <small role="status">Not saved: the sheet was changed elsewhere</small>;
+  if (conflict) return <small role="status"><Trans>Not saved: the sheet was changed elsewhere</Trans></small>;
   if (now) {
-    const title = `${now.title}: ${now.what}, ${Math.round(100 * now.share)}%. Questions are answered in the meantime, but slower.`;
+    const title = t`${now.title}: ${now.what}, ${Math.round(100 * now.share)}%. Questions are answered in the meantime, but slower.`;
     return (
       <small role="status" title={title}>
-        Preparing the street network: {now.ready} of {now.modes} modes
+        <Trans>Preparing the street network: {now.ready} of {now.modes} modes</Trans>
       </small>
     );
   }
-  return <small>{changed ? `All changes kept, ${clock(changed)}` : "Nothing changed yet"}</small>;
+  return <small>{changed ? t`All changes kept, ${clock(changed)}` : t`Nothing changed yet`}</small>;
 }
 
 function StageWithLine({ name, study, current, line }: { name: Stage; study: string | null; current: boolean; line: [StepState, string] | undefined }) {

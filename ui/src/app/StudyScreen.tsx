@@ -1,4 +1,6 @@
 /** A study: the stepper above, a page at the left, the map with its legend, the results below. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect, useState } from "react";
 import { boundsOf } from "../api/incoming";
@@ -40,12 +42,12 @@ export default function StudyScreen({ study }: { study: string }) {
     queryFn: () => streetArrays(study),
     enabled: !!overview?.stamp,
     staleTime: Infinity,
-    meta: { panel: "map", what: "The streets" },
+    meta: { panel: "map", what: t`The streets` },
   });
   const content = useMapContent(overview, streets ?? null);
   const looking = useLooks(study);
   useEffect(() => {
-    if (overview) document.title = `Awl: ${overview.title}`;
+    if (overview) document.title = t`Awl: ${overview.title}`;
   }, [overview]);
   const acts = useActs(overview);
   useEffect(() => {
@@ -56,7 +58,7 @@ export default function StudyScreen({ study }: { study: string }) {
     return (
       <main className="left">
         <p className="problem">{message(error)}</p>
-        <a href="#/">All studies</a>
+        <a href="#/"><Trans>All studies</Trans></a>
       </main>
     );
   }
@@ -91,7 +93,7 @@ export default function StudyScreen({ study }: { study: string }) {
               {!overview.drawn && <Ticks metresPerPixel={metresPerPixel} />}
             </>
           ) : (
-            <div className="empty-map">The map appears with the first extract.</div>
+            <div className="empty-map"><Trans>The map appears with the first extract.</Trans></div>
           )}
           <MapFailures />
         </div>

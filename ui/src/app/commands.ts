@@ -1,4 +1,5 @@
 /** Keys of the page, and what can be done by its words. `common/Palette` lists both. */
+import { t } from "@lingui/core/macro";
 import { useEffect, useMemo } from "react";
 import type { Overview } from "../api/studies";
 import { isForPage, questionActs, stageActs, type Act } from "./Palette";
@@ -52,10 +53,10 @@ export function useActs(overview: Overview | undefined): Act[] {
         ? [
             ...(overview?.stamp ? questionActs(processes ?? [], open) : []),
             ...stageActs(study),
-            { group: "Do", words: "Measure on the map", run: () => measure() },
-            { group: "Do", words: "Undo the last change of the sheet", run: () => void undo() },
-            { group: "Do", words: "Change to light or dark", run: flipTheme },
-            ...questions.map(({ id, title, process }, i): Act => ({ group: "Show", words: `Question ${i + 1}, ${title ?? process}`, run: () => selectQuestion(id) })),
+            { group: t`Do`, words: t`Measure on the map`, run: () => measure() },
+            { group: t`Do`, words: t`Undo the last change of the sheet`, run: () => void undo() },
+            { group: t`Do`, words: t`Change to light or dark`, run: flipTheme },
+            ...questions.map(({ id, title, process }, i): Act => ({ group: t`Show`, words: t`Question ${i + 1}, ${title ?? process}`, run: () => selectQuestion(id) })),
           ]
         : [],
     [study, overview, processes, open, selectQuestion, measure, flipTheme, undo, questions],

@@ -1,9 +1,11 @@
 /** Days and hours as the server wants them: a local date and time. One day stands for all of its kind. */
+import { t } from "@lingui/core/macro";
+import { LOCALE } from "./format";
 export type Day = "weekday" | "saturday" | "sunday";
 export const DAYS: [Day, string][] = [
-  ["weekday", "on a weekday"],
-  ["saturday", "on a Saturday"],
-  ["sunday", "on a Sunday"],
+  ["weekday", t`on a weekday`],
+  ["saturday", t`on a Saturday`],
+  ["sunday", t`on a Sunday`],
 ];
 const DATE: Record<Day, string> = { weekday: "2026-06-03", saturday: "2026-06-06", sunday: "2026-06-07" };
 
@@ -20,7 +22,7 @@ export function dayOf(at: string): Day {
 /** `Friday 5 June 2026, 08:00` of a local date and time. */
 export function momentWords(at: string): string {
   const date = new Date(at);
-  return `${date.toLocaleDateString("en-GB", { weekday: "long", day: "numeric", month: "long", year: "numeric" }).replace(",", "")}, ${clock(hourOf(at))}`;
+  return `${date.toLocaleDateString(LOCALE, { weekday: "long", day: "numeric", month: "long", year: "numeric" }).replace(",", "")}, ${clock(hourOf(at))}`;
 }
 
 /** The value of a curve of 24 full hours at any hour, straight between them. */

@@ -1,4 +1,6 @@
 /** The editor of layers in a chain: what touches the strip, then what stands on that, in order. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { Button } from "@mui/material";
 import type { LayerSet } from "../api/inputs";
 import type { LayerInfo, Overview } from "../api/studies";
@@ -17,16 +19,16 @@ export function ChainEditor({ overview, value, put }: { overview: Overview; valu
       <ol>
         {value.map((one, i) => (
           <li key={i}>
-            {i === 0 ? "on the strip " : "on those "}
-            <Word kind="place" label={`Layer ${i + 1}`} value={one.layer} options={layers.map(titled)} onChange={(layer) => change(i, { layer })} />{" "}
+            {i === 0 ? t`on the strip` : t`on those`}{" "}
+            <Word kind="place" label={t`Layer ${i + 1}`} value={one.layer} options={layers.map(titled)} onChange={(layer) => change(i, { layer })} />{" "}
             {i > 0 && (
-              <button className="linkish" onClick={() => put(moved(value, i, -1))} aria-label={`Move layer ${i + 1} up`}>
-                up
+              <button className="linkish" onClick={() => put(moved(value, i, -1))} aria-label={t`Move layer ${i + 1} up`}>
+                <Trans>up</Trans>
               </button>
             )}{" "}
             {value.length > 1 && (
-              <button className="linkish" onClick={() => put(value.filter((_, j) => j !== i))} aria-label={`Remove layer ${i + 1}`}>
-                remove
+              <button className="linkish" onClick={() => put(value.filter((_, j) => j !== i))} aria-label={t`Remove layer ${i + 1}`}>
+                <Trans>remove</Trans>
               </button>
             )}
             <FilterField key={one.layer} layer={one} fields={Object.keys(layers.find(({ id }) => id === one.layer)?.fields ?? {})} put={(next) => change(i, next as LayerSet)} />
@@ -34,7 +36,7 @@ export function ChainEditor({ overview, value, put }: { overview: Overview; valu
         ))}
       </ol>
       <Button size="small" disabled={value.length >= MOST || layers.length === 0} onClick={() => layers[0] && put([...value, { layer: layers[0].id }])}>
-        Add a layer that stands on those
+        <Trans>Add a layer that stands on those</Trans>
       </Button>
     </>
   );

@@ -1,4 +1,6 @@
 /** The editor of what holds for some of the places instead: another mode, other limits, minutes added. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { Button } from "@mui/material";
 import { useState } from "react";
 import { isLayerSet, type Differing } from "../api/inputs";
@@ -12,38 +14,40 @@ export function DiffersEditor({ overview, value, put, layer }: Props) {
   const [rules, setRules] = useState<Differing[]>(value.length ? value : [{ where: "", mode: "drive" }]);
   const change = (row: number, part: Partial<Differing>) => setRules(rules.map((rule, i) => (i === row ? { ...rule, ...part } : rule)));
   const written = rules.every(({ where }) => where.trim());
-  const modes: [string, string][] = [["", "the same mode"], ...overview.modes.map(({ id, traveller }): [string, string] => [id, `a ${traveller}`])];
+  const modes: [string, string][] = [["", t`the same mode`], ...overview.modes.map(({ id, traveller }): [string, string] => [id, t`a ${traveller}`])];
   return (
     <>
       <ol className="rules">
         {rules.map((rule, i) => (
           <li key={i}>
-            Where <Text label={`Which places, rule ${i + 1}`} value={rule.where} placeholder="kind = 'hall'" onChange={(where) => change(i, { where })} />, by{" "}
-            <Word
-              kind="mode"
-              label={`Mode, rule ${i + 1}`}
-              value={rule.mode ?? ""}
-              options={modes}
-              onChange={(mode) => setRules(rules.map((one, j) => (j === i ? (mode ? { ...one, mode } : without(one)) : one)))}
-            />
-            , and{" "}
-            <Amount label={`Minutes added, rule ${i + 1}`} value={String(rule.add_minutes ?? 0)} onChange={(text) => change(i, { add_minutes: Number(text.replace(/[^0-9.]/g, "")) })} />{" "}
-            min longer.{" "}
-            <button className="linkish" onClick={() => (rules.length > 1 ? setRules(rules.filter((_, j) => j !== i)) : put(undefined))}>
-              remove
-            </button>
+            <Trans>
+              Where <Text label={t`Which places, rule ${i + 1}`} value={rule.where} placeholder="kind = 'hall'" onChange={(where) => change(i, { where })} />, by{" "}
+              <Word
+                kind="mode"
+                label={t`Mode, rule ${i + 1}`}
+                value={rule.mode ?? ""}
+                options={modes}
+                onChange={(mode) => setRules(rules.map((one, j) => (j === i ? (mode ? { ...one, mode } : without(one)) : one)))}
+              />
+              , and{" "}
+              <Amount label={t`Minutes added, rule ${i + 1}`} value={String(rule.add_minutes ?? 0)} onChange={(text) => change(i, { add_minutes: Number(text.replace(/[^0-9.]/g, "")) })} />{" "}
+              min longer.{" "}
+              <button className="linkish" onClick={() => (rules.length > 1 ? setRules(rules.filter((_, j) => j !== i)) : put(undefined))}>
+                remove
+              </button>
+            </Trans>
           </li>
         ))}
       </ol>
       <div className="row">
         <Button size="small" disabled={!written} onClick={() => put(rules)}>
-          Take
+          <Trans>Take</Trans>
         </Button>
         <Button size="small" onClick={() => setRules([...rules, { where: "", mode: "drive" }])}>
-          Add a rule
+          <Trans>Add a rule</Trans>
         </Button>
       </div>
-      <p className="hint">CQL2; the first rule a place meets holds. Fields: {fields.join(", ")}</p>
+      <p className="hint"><Trans>CQL2; the first rule a place meets holds. Fields: {fields.join(", ")}</Trans></p>
     </>
   );
 }

@@ -1,4 +1,6 @@
 /** Requests that failed, told where their result would have been, each with a way to try it again. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQueryClient, type Query } from "@tanstack/react-query";
 import { useEffect, useState, useSyncExternalStore } from "react";
 import { ProblemError, message } from "../api/client";
@@ -28,10 +30,10 @@ export function Failures({ panel }: { panel: "page" | "map" }) {
     const what = query.meta?.what;
     return (
       <p className="problem" role="alert" key={query.queryHash}>
-        {what && `${what} could not be loaded. `}
+        {what && t`${what} could not be loaded.`}{" "}
         {message(query.state.error)}{" "}
         <button className="linkish" onClick={() => void queries.refetchQueries({ queryKey: query.queryKey, exact: true })}>
-          Try again
+          <Trans>Try again</Trans>
         </button>
       </p>
     );
@@ -55,7 +57,7 @@ export function FailedActs() {
     <p className="problem" role="alert">
       {problem}{" "}
       <button className="linkish" onClick={() => setProblem(null)}>
-        Dismiss
+        <Trans>Dismiss</Trans>
       </button>
     </p>
   );

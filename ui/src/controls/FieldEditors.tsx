@@ -1,4 +1,5 @@
 /** The editors of fields of a layer: one or none, or several numeric ones. */
+import { Trans } from "@lingui/react/macro";
 import { Checkbox, FormControlLabel, Radio, RadioGroup } from "@mui/material";
 import { isLayerSet, type Inputs, type Slot } from "../api/inputs";
 import type { Overview } from "../api/studies";
@@ -31,7 +32,7 @@ export function FieldEditor({ slot, block, overview, value, put }: ControlProps)
 export function FieldsEditor({ slot, block, overview, value, put }: ControlProps) {
   const chosen = (value ?? []) as string[];
   const fields = fieldsOf(slot, block.inputs, overview);
-  if (fields.length === 0) return <p className="notice">The zones have no field with numbers.</p>;
+  if (fields.length === 0) return <p className="notice"><Trans>The zones have no field with numbers.</Trans></p>;
   return (
     <>
       {fields.map((field) => (
@@ -41,7 +42,7 @@ export function FieldsEditor({ slot, block, overview, value, put }: ControlProps
           control={<Checkbox size="small" checked={chosen.includes(field)} onChange={(_, on) => put(on ? [...chosen, field] : chosen.filter((one) => one !== field))} />}
         />
       ))}
-      <p className="hint">The first one heads the answer. Select none to use all.</p>
+      <p className="hint"><Trans>The first one heads the answer. Select none to use all.</Trans></p>
     </>
   );
 }

@@ -1,4 +1,6 @@
 /** The editors of limits: several as stops of a slider, or one that may be left out. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { Button, Slider, TextField } from "@mui/material";
 import { useState } from "react";
 import { Word } from "./inline";
@@ -25,8 +27,8 @@ export function LimitsEditor({ value, put, metres, putMeasure }: LimitsProps) {
   };
   const write = () => {
     const parts = text.split(/[,;\s]+/).filter(Boolean).map(Number);
-    if (parts.length === 0 || parts.length > 12) return setFault(`Give 1 to 12 limits in ${unit}, for example ${example}.`);
-    if (parts.some((part) => !(part > 0 && part <= most))) return setFault(`Limits are ${unit} above 0 and at most ${most}.`);
+    if (parts.length === 0 || parts.length > 12) return setFault(t`Give 1 to 12 limits in ${unit}, for example ${example}.`);
+    if (parts.some((part) => !(part > 0 && part <= most))) return setFault(t`Limits are ${unit} above 0 and at most ${most}.`);
     commit(parts);
   };
   const step = top > 6 * round ? 3 * round : round;
@@ -38,7 +40,7 @@ export function LimitsEditor({ value, put, metres, putMeasure }: LimitsProps) {
         max={top}
         step={least}
         marks={Array.from({ length: Math.floor(top / step) + 1 }, (_, i) => ({ value: i * step, label: String(i * step) }))}
-        getAriaLabel={(i) => `Limit ${i + 1}, ${unit}`}
+        getAriaLabel={(i) => t`Limit ${i + 1}, ${unit}`}
         valueLabelDisplay="auto"
         onChange={(_, next) => setStops(next.map((v) => Math.max(v, least)))}
         onChangeCommitted={(_, next) => commit(next.map((v) => Math.max(v, least)))}
@@ -48,16 +50,16 @@ export function LimitsEditor({ value, put, metres, putMeasure }: LimitsProps) {
           size="small"
           value={text}
           error={fault !== null}
-          slotProps={{ htmlInput: { "aria-label": `Limits in ${unit}`, style: { width: 150 } } }}
+          slotProps={{ htmlInput: { "aria-label": t`Limits in ${unit}`, style: { width: 150 } } }}
           onChange={(event) => setText(event.target.value)}
           onKeyDown={(event) => event.key === "Enter" && write()}
         />
         <Unit metres={metres} putMeasure={putMeasure} />
         <Button size="small" onClick={write}>
-          Take
+          <Trans>Take</Trans>
         </Button>
       </div>
-      {fault ? <p className="problem">{fault}</p> : <p className="hint">Drag a stop, or move it with the arrow keys.</p>}
+      {fault ? <p className="problem">{fault}</p> : <p className="hint"><Trans>Drag a stop, or move it with the arrow keys.</Trans></p>}
     </>
   );
 }
@@ -77,17 +79,17 @@ export function LimitEditor({ value, put, metres, putMeasure, needed = false }: 
         value={text}
         placeholder={example.split(", ")[2]}
         error={text !== "" && !valid}
-        slotProps={{ htmlInput: { "aria-label": `Limit in ${unit}`, style: { width: 60 } } }}
+        slotProps={{ htmlInput: { "aria-label": t`Limit in ${unit}`, style: { width: 60 } } }}
         onChange={(event) => setText(event.target.value)}
         onKeyDown={(event) => event.key === "Enter" && valid && put(number)}
       />
       <Unit metres={metres} putMeasure={putMeasure ?? null} />
       <Button size="small" disabled={!valid} onClick={() => put(number)}>
-        Take
+        <Trans>Take</Trans>
       </Button>
       {!needed && (
         <Button size="small" disabled={value === null} onClick={() => put(null)}>
-          Without limit
+          <Trans>Without limit</Trans>
         </Button>
       )}
     </div>
@@ -97,5 +99,5 @@ export function LimitEditor({ value, put, metres, putMeasure, needed = false }: 
 /** What a limit counts: a word to change where the question can count both. */
 function Unit({ metres, putMeasure }: { metres: boolean; putMeasure: ((measure: string) => void) | null }) {
   if (!putMeasure) return metres ? METRES.unit : MINUTES.unit;
-  return <Word kind="amount" label="What limits count" value={metres ? "distance" : "time"} options={[["time", "minutes"], ["distance", "metres"]]} onChange={putMeasure} />;
+  return <Word kind="amount" label={t`What limits count`} value={metres ? "distance" : "time"} options={[["time", t`minutes`], ["distance", t`metres`]]} onChange={putMeasure} />;
 }

@@ -1,4 +1,6 @@
 /** The editor of a number with its unit, within the bounds that the question states. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { Button, TextField } from "@mui/material";
 import { useState } from "react";
 import type { ControlProps } from "./control";
@@ -22,10 +24,10 @@ export function NumberEditor({ name, slot, process, value, put }: ControlProps) 
         />
         {slot.unit}
         <Button size="small" disabled={!valid} onClick={() => put(number)}>
-          Take
+          <Trans>Take</Trans>
         </Button>
       </div>
-      {!valid && <p className="problem">{minimum === undefined ? `Give a number above ${exclusiveMinimum} and at most ${maximum}.` : `Give a number from ${minimum} to ${maximum}.`}</p>}
+      {!valid && <p className="problem">{minimum === undefined ? t`Give a number above ${exclusiveMinimum ?? 0} and at most ${maximum}.` : t`Give a number from ${minimum} to ${maximum}.`}</p>}
     </>
   );
 }

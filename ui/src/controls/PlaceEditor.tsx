@@ -1,4 +1,6 @@
 /** The editor of a place word: a layer with a filter, or points set on the map, by name, by coordinates or by node. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { Autocomplete, Button, FormControlLabel, Radio, RadioGroup, TextField } from "@mui/material";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
@@ -28,7 +30,7 @@ export function PlaceEditor({ block, name, slot, overview, value, put }: Props) 
       {layers.length > 0 && (
         <RadioGroup
           row
-          aria-label="Layer"
+          aria-label={t`Layer`}
           value={isLayerSet(value) ? value.layer : ""}
           onChange={(event) => put({ layer: event.target.value })}
         >
@@ -47,7 +49,7 @@ export function PlaceEditor({ block, name, slot, overview, value, put }: Props) 
       {selected && (
         <div className="row">
           <Button size="small" onClick={() => put({ layer: selected.id, where: `fid IN (${chosen.join(", ")})` })}>
-            {`Take the ${chosen.length} selected of ${selected.title.toLowerCase()}`}
+            {t`Take the ${chosen.length} selected of ${selected.title.toLowerCase()}`}
           </Button>
         </div>
       )}
@@ -56,9 +58,9 @@ export function PlaceEditor({ block, name, slot, overview, value, put }: Props) 
           {points.features.map((feature, i) => (
             <li key={i}>
               <Committed
-                label={`Name of point ${i + 1}`}
+                label={t`Name of point ${i + 1}`}
                 kind="place"
-                value={feature.properties.name ?? `point ${i + 1}`}
+                value={feature.properties.name ?? t`point ${i + 1}`}
                 onCommit={(title) => put({ ...points, features: points.features.map((one, k) => (k === i ? { ...one, properties: { ...one.properties, name: title } } : one)) })}
               />{" "}
               {!overview.drawn && (
@@ -69,30 +71,30 @@ export function PlaceEditor({ block, name, slot, overview, value, put }: Props) 
               {closes && (
                 <Word
                   kind="amount"
-                  label={`What holds at ${feature.properties.name ?? `point ${i + 1}`}`}
+                  label={t`What holds at ${feature.properties.name ?? t`point ${i + 1}`}`}
                   value={String(feature.properties.factor ?? 0)}
                   options={[
-                    ["0", "closed"],
-                    ["0.5", "at half speed"],
-                    ["0.2", "at a fifth of the speed"],
+                    ["0", t`closed`],
+                    ["0.5", t`at half speed`],
+                    ["0.2", t`at a fifth of the speed`],
                   ]}
                   onChange={(factor) => put({ ...points, features: points.features.map((one, j) => (i === j ? { ...one, properties: { ...one.properties, factor: Number(factor) || undefined } } : one)) })}
                 />
               )}{" "}
               {i > 0 && slot.points?.ordered && (
-                <button className="linkish" aria-label={`Move ${feature.properties.name ?? `point ${i + 1}`} up`} onClick={() => put({ ...points, features: moved(points.features, i, -1) })}>
-                  up
+                <button className="linkish" aria-label={t`Move ${feature.properties.name ?? t`point ${i + 1}`} up`} onClick={() => put({ ...points, features: moved(points.features, i, -1) })}>
+                  <Trans>up</Trans>
                 </button>
               )}{" "}
               <button
                 className="linkish"
-                aria-label={`Remove ${feature.properties.name ?? `point ${i + 1}`}`}
+                aria-label={t`Remove ${feature.properties.name ?? t`point ${i + 1}`}`}
                 onClick={() => {
                   const rest = points.features.filter((_, j) => j !== i);
                   put(rest.length === 0 && (slot.clause || slot.nothing) ? undefined : { ...points, features: rest });
                 }}
               >
-                remove
+                <Trans>remove</Trans>
               </button>
             </li>
           ))}
@@ -102,7 +104,7 @@ export function PlaceEditor({ block, name, slot, overview, value, put }: Props) 
         <>
           <div className="row">
             <Button size="small" onClick={() => pick({ question: block.id, slot: name })} disabled={picking?.slot === name}>
-              {picking?.slot === name ? "Click the map" : points.features.length ? "Add a point on the map" : "Set a point on the map"}
+              {picking?.slot === name ? t`Click the map` : points.features.length ? t`Add a point on the map` : t`Set a point on the map`}
             </Button>
           </div>
           {!overview.drawn && <NameField study={overview.id} add={(hit) => add(pointFeature(hit.lon, hit.lat, hit.name))} />}
@@ -126,14 +128,16 @@ function InsideField({ block, overview, value, put }: { block: QuestionBlock; ov
   const { inside, ...rest } = value;
   return (
     <div className="row">
-      lying
-      <Word
-        kind="place"
-        label="Inside which answer"
-        value={inside ?? ""}
-        options={[["", "anywhere"], ...above.map(({ id }): [string, string] => [id, `inside ${names[id] ?? id}`])]}
-        onChange={(id) => put(id ? { ...rest, inside: id } : rest)}
-      />
+      <Trans>
+        lying
+        <Word
+          kind="place"
+          label={t`Inside which answer`}
+          value={inside ?? ""}
+          options={[["", t`anywhere`], ...above.map(({ id }): [string, string] => [id, t`inside ${names[id] ?? id}`])]}
+          onChange={(id) => put(id ? { ...rest, inside: id } : rest)}
+        />
+      </Trans>
     </div>
   );
 }
@@ -144,31 +148,33 @@ function NameField({ study, add }: { study: string; add: (hit: Hit) => void }) {
   const { data: hits } = useQuery({ queryKey: ["search", study, text], queryFn: () => search(study, text), enabled: text.trim().length > 1 });
   return (
     <div className="row">
-      or by name, address
-      <Autocomplete
-        size="small"
-        freeSolo
-        clearOnBlur={false}
-        sx={{ width: 250 }}
-        options={hits ?? []}
-        filterOptions={(all) => all}
-        getOptionLabel={(hit) => (typeof hit === "string" ? hit : hit.name)}
-        getOptionKey={(hit) => (typeof hit === "string" ? hit : `${hit.name} ${hit.lon} ${hit.lat}`)}
-        inputValue={text}
-        value={null}
-        onInputChange={(_, next, reason) => reason !== "reset" && setText(next)}
-        onChange={(_, hit) => {
-          if (!hit || typeof hit === "string") return;
-          setText("");
-          add(hit);
-        }}
-        renderOption={({ key, ...props }, hit) => (
-          <li key={key} {...props}>
-            {hit.name} <span className="faint">&nbsp;{hit.what}</span>
-          </li>
-        )}
-        renderInput={(params) => <TextField {...params} placeholder="Star Bridge" aria-label="Name of a place or street" />}
-      />
+      <Trans>
+        or by name, address
+        <Autocomplete
+          size="small"
+          freeSolo
+          clearOnBlur={false}
+          sx={{ width: 250 }}
+          options={hits ?? []}
+          filterOptions={(all) => all}
+          getOptionLabel={(hit) => (typeof hit === "string" ? hit : hit.name)}
+          getOptionKey={(hit) => (typeof hit === "string" ? hit : `${hit.name} ${hit.lon} ${hit.lat}`)}
+          inputValue={text}
+          value={null}
+          onInputChange={(_, next, reason) => reason !== "reset" && setText(next)}
+          onChange={(_, hit) => {
+            if (!hit || typeof hit === "string") return;
+            setText("");
+            add(hit);
+          }}
+          renderOption={({ key, ...props }, hit) => (
+            <li key={key} {...props}>
+              {hit.name} <span className="faint">&nbsp;{hit.what}</span>
+            </li>
+          )}
+          renderInput={(params) => <TextField {...params} placeholder={t`Star Bridge`} aria-label={t`Name of a place or street`} />}
+        />
+      </Trans>
     </div>
   );
 }
@@ -180,20 +186,22 @@ export function FilterField({ layer, fields, put }: { layer: LayerSet; fields: s
   return (
     <>
       <div className="row">
-        where
-        <TextField
-          size="small"
-          value={text}
-          placeholder="all of them"
-          slotProps={{ htmlInput: { "aria-label": "Filter in CQL2", style: { width: 190 } } }}
-          onChange={(event) => setText(event.target.value)}
-          onKeyDown={(event) => event.key === "Enter" && take()}
-        />
-        <Button size="small" onClick={take} disabled={text.trim() === (former ?? "")}>
-          Take
-        </Button>
+        <Trans>
+          where
+          <TextField
+            size="small"
+            value={text}
+            placeholder={t`all of them`}
+            slotProps={{ htmlInput: { "aria-label": t`Filter in CQL2`, style: { width: 190 } } }}
+            onChange={(event) => setText(event.target.value)}
+            onKeyDown={(event) => event.key === "Enter" && take()}
+          />
+          <Button size="small" onClick={take} disabled={text.trim() === (former ?? "")}>
+            Take
+          </Button>
+        </Trans>
       </div>
-      <p className="hint">CQL2, for example seats &gt; 40. Fields: {fields.join(", ")}</p>
+      <p className="hint"><Trans>CQL2, for example seats &gt; 40. Fields: {fields.join(", ")}</Trans></p>
     </>
   );
 }
@@ -206,7 +214,7 @@ function NodeField({ study, add }: { study: string; add: (feature: PointFeature)
     setFault(null);
     nodeAt(study, Number(text)).then(
       ({ node_id, lon, lat }) => {
-        add({ type: "Feature", properties: { name: `node ${node_id}` }, geometry: { type: "Point", coordinates: [lon, lat] } });
+        add({ type: "Feature", properties: { name: t`node ${node_id}` }, geometry: { type: "Point", coordinates: [lon, lat] } });
         setText("");
       },
       (error: unknown) => setFault(message(error)),
@@ -216,18 +224,20 @@ function NodeField({ study, add }: { study: string; add: (feature: PointFeature)
   return (
     <>
       <div className="row">
-        or at node
-        <TextField
-          size="small"
-          value={text}
-          placeholder="12"
-          slotProps={{ htmlInput: { "aria-label": "Node number", style: { width: 70 } } }}
-          onChange={(event) => setText(event.target.value)}
-          onKeyDown={(event) => event.key === "Enter" && valid && take()}
-        />
-        <Button size="small" onClick={take} disabled={!valid}>
-          Add
-        </Button>
+        <Trans>
+          or at node
+          <TextField
+            size="small"
+            value={text}
+            placeholder="12"
+            slotProps={{ htmlInput: { "aria-label": t`Node number`, style: { width: 70 } } }}
+            onChange={(event) => setText(event.target.value)}
+            onKeyDown={(event) => event.key === "Enter" && valid && take()}
+          />
+          <Button size="small" onClick={take} disabled={!valid}>
+            Add
+          </Button>
+        </Trans>
       </div>
       {fault && <p className="problem">{fault}</p>}
     </>
@@ -246,19 +256,21 @@ function CoordinateField({ add }: { add: (lon: number, lat: number) => void }) {
   };
   return (
     <div className="row">
-      or at
-      <TextField
-        size="small"
-        value={text}
-        placeholder="41.2990, -36.2000"
-        slotProps={{ htmlInput: { "aria-label": "Latitude, longitude", style: { width: 140 } } }}
-        onChange={(event) => setText(event.target.value)}
-        onKeyDown={(event) => event.key === "Enter" && take()}
-      />
-      <Button size="small" onClick={take} disabled={!valid}>
-        Add
-      </Button>
-      <span className="faint">lat, lon</span>
+      <Trans>
+        or at
+        <TextField
+          size="small"
+          value={text}
+          placeholder="41.2990, -36.2000"
+          slotProps={{ htmlInput: { "aria-label": t`Latitude, longitude`, style: { width: 140 } } }}
+          onChange={(event) => setText(event.target.value)}
+          onKeyDown={(event) => event.key === "Enter" && take()}
+        />
+        <Button size="small" onClick={take} disabled={!valid}>
+          Add
+        </Button>
+        <span className="faint">lat, lon</span>
+      </Trans>
     </div>
   );
 }

@@ -1,4 +1,5 @@
 /** A job under way: how far it is, and the means to stop it. */
+import { Trans } from "@lingui/react/macro";
 import { LinearProgress } from "@mui/material";
 import { useState } from "react";
 import { follow, stopJob, type JobInfo } from "../api/studies";
@@ -15,7 +16,7 @@ export function Working({ state }: { state: WorkState }) {
           {figure(state.progress * 100)}%{" "}
           {state.job && (
             <button className="linkish" onClick={() => void stopJob(state.job ?? "")}>
-              Stop
+              <Trans>Stop</Trans>
             </button>
           )}
         </span>

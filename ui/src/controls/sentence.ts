@@ -1,4 +1,5 @@
 /** A question's sentence: its template in pieces, what is offered below it, and what a new one begins with. */
+import { t } from "@lingui/core/macro";
 import type { LayerInfo } from "../api/studies";
 import { isGiven, NO_POINTS, valueOf, type Inputs, type LayerKind, type Offer, type ProcessInfo, type Slot } from "../api/inputs";
 
@@ -83,5 +84,5 @@ export function freshInputs(process: ProcessInfo, layers: LayerInfo[], mode: str
 /** What the next click on the map does for a word, after so many points. */
 export function hintOf({ points }: Slot, count: number): string {
   const hints = points?.hints ?? [];
-  return hints[Math.min(count, hints.length - 1)] ?? "set the point";
+  return hints[Math.min(count, hints.length - 1)] ?? t`set the point`;
 }

@@ -1,4 +1,5 @@
 /** What the changeable words of a sentence read. */
+import { t } from "@lingui/core/macro";
 import { figure } from "../common/format";
 import { momentWords } from "../common/moments";
 import type { LayerInfo } from "../api/studies";
@@ -17,13 +18,13 @@ export function slotWords(slot: Slot, value: unknown, known: Known): string {
   return slot.text ? slot.text.replace("{}", text) : text;
 }
 
-export const list = (words: string[]) => (words.length < 2 ? words.join("") : `${words.slice(0, -1).join(", ")} and ${words[words.length - 1]}`);
+export const list = (words: string[]) => (words.length < 2 ? words.join("") : t`${words.slice(0, -1).join(", ")} and ${words[words.length - 1] ?? ""}`);
 const spaced = (field: unknown) => String(field).replaceAll("_", " ");
 const many = (value: unknown): unknown[] => (Array.isArray(value) ? value : [value]);
 const word = (value: unknown, { words }: Slot) => words?.[String(value)] ?? String(value);
-const unit = ({ measure }: Known) => (measure === "distance" ? "metres" : "minutes");
+const unit = ({ measure }: Known) => (measure === "distance" ? t`metres` : t`minutes`);
 /** `quickest`, `shortest`, or `least` of a given cost. */
-export const costWord = (cost: string, slot: Slot) => slot.words?.[cost] ?? `least ${spaced(cost)}`;
+export const costWord = (cost: string, slot: Slot) => slot.words?.[cost] ?? t`least ${spaced(cost)}`;
 
 const several: Read = (value, slot) =>
   slot.every && many(value).length === Object.keys(slot.words ?? {}).length ? slot.every : list(many(value).map((one) => word(one, slot)));
@@ -51,11 +52,11 @@ const READ: Record<Control, Read> = {
 /** What closures do to the streets they name. */
 function closureWord(closures: unknown): string {
   const slowed = isPointSet(closures) ? closures.features.map(({ properties }) => (properties.factor ?? 0) > 0) : [];
-  return slowed.length > 0 && slowed.every(Boolean) ? "slowed" : slowed.some(Boolean) ? "closed or slowed" : "closed";
+  return slowed.length > 0 && slowed.every(Boolean) ? t`slowed` : slowed.some(Boolean) ? t`closed or slowed` : t`closed`;
 }
 
 const closureWords = (closures: unknown, slot: Slot | undefined, known: Known) =>
-  `${closures ? placeWords(closures, slot, known) : "no street"} ${closureWord(closures)}`;
+  `${closures ? placeWords(closures, slot, known) : t`no street`} ${closureWord(closures)}`;
 
 /** Hours of a day, those that follow each other as a stretch. */
 export function hoursWords(hours: number[]): string {
@@ -66,7 +67,7 @@ export function hoursWords(hours: number[]): string {
     if (last && last[1] === hour - 1) last[1] = hour;
     else stretches.push([hour, hour]);
   }
-  return list(stretches.flatMap(([first, last]) => (last - first > 1 ? [`${first} to ${last}`] : last > first ? [String(first), String(last)] : [String(first)])));
+  return list(stretches.flatMap(([first, last]) => (last - first > 1 ? [t`${first} to ${last}`] : last > first ? [String(first), String(last)] : [String(first)])));
 }
 
 /** The hours a text names, ascending: `7, 8, 17` and `6-9`; null where it names none, or too many. */
@@ -83,8 +84,8 @@ export function hoursOf(text: string, most: number): number[] | null {
 
 /** Layers in a chain: what touches the strip, then what stands on that. */
 function chainWords(value: unknown[], known: Known): string {
-  const titles = value.map((one) => (isLayerSet(one) ? layerWords(one, known, false) : "a drawn shape"));
-  return titles.length ? titles.join(", then on them ") : "no layer";
+  const titles = value.map((one) => (isLayerSet(one) ? layerWords(one, known, false) : t`a drawn shape`));
+  return titles.length ? titles.join(`, ${t`then on them`} `) : t`no layer`;
 }
 
 const travellers = ({ slots }: Known) => slots?.mode?.words ?? {};
@@ -93,11 +94,11 @@ const travellers = ({ slots }: Known) => slots?.mode?.words ?? {};
 function differsWords(rules: Differing[], known: Known): string {
   const one = ({ where, mode, at, limits, add_minutes }: Differing) =>
     [
-      mode ? `by a ${travellers(known)[mode] ?? mode}` : "",
-      limits ? `within ${limits.join(", ")} minutes` : "",
-      at ? `on ${momentWords(at)}` : "",
-      add_minutes ? `${add_minutes} min longer` : "",
-      `where ${where}`,
+      mode ? t`by a ${travellers(known)[mode] ?? mode}` : "",
+      limits ? t`within ${limits.join(", ")} minutes` : "",
+      at ? t`on ${momentWords(at)}` : "",
+      add_minutes ? t`${add_minutes} min longer` : "",
+      t`where ${where}`,
     ]
       .filter(Boolean)
       .join(", ");
@@ -107,10 +108,10 @@ function differsWords(rules: Differing[], known: Known): string {
 /** `the same with Bell Bridge closed`, `a cyclist on Wednesday at 8:00`. */
 function againstWords({ mode, at, closures, places, direction }: Against, known: Known): string {
   return [
-    mode ? `a ${travellers(known)[mode] ?? mode}` : "the same",
-    at === undefined ? "" : at === null ? "in free flow" : `on ${momentWords(at)}`,
-    closures === undefined ? "" : `with ${closureWords(closures, known.slots?.closures, known)}`,
-    places ? `for ${placeWords(places, known.slots?.places, known)}` : "",
+    mode ? t`a ${travellers(known)[mode] ?? mode}` : t`the same`,
+    at === undefined ? "" : at === null ? t`in free flow` : t`on ${momentWords(at)}`,
+    closures === undefined ? "" : t`with ${closureWords(closures, known.slots?.closures, known)}`,
+    places ? t`for ${placeWords(places, known.slots?.places, known)}` : "",
     direction ? (known.slots?.direction?.words?.[direction] ?? direction) : "",
   ]
     .filter(Boolean)
@@ -120,18 +121,18 @@ function againstWords({ mode, at, closures, places, direction }: Against, known:
 function layerWords(value: LayerSet, { layers }: Known, counted = true): string {
   const layer = layers.find(({ id }) => id === value.layer);
   const title = layer?.title.toLowerCase() ?? value.layer;
-  return value.where ? `${title} where ${value.where}` : counted ? `${layer ? figure(layer.count) : ""} ${title}`.trim() : title;
+  return value.where ? t`${title} where ${value.where}` : counted ? `${layer ? figure(layer.count) : ""} ${title}`.trim() : title;
 }
 
 function placeWords(value: unknown, slot: Slot | undefined, known: Known): string {
   const { questions = {} } = known;
-  if (value === null || value === undefined) return "somewhere";
-  if (isLayerSet(value)) return value.inside ? `${layerWords(value, known, false)} inside ${questions[value.inside] ?? "an answer"}` : layerWords(value, known);
-  if (isAnswerSet(value)) return `${spaced(value.part ?? "results")} of ${questions[value.answer] ?? "an answer"}`;
+  if (value === null || value === undefined) return t`somewhere`;
+  if (isLayerSet(value)) return value.inside ? t`${layerWords(value, known, false)} inside ${questions[value.inside] ?? t`an answer`}` : layerWords(value, known);
+  if (isAnswerSet(value)) return t`${spaced(value.part ?? "results")} of ${questions[value.answer] ?? t`an answer`}`;
   if (isPointSet(value)) {
-    const names = value.features.map((feature, i) => feature.properties.name ?? `point ${i + 1}`);
-    if (names.length === 0) return slot?.points?.empty ?? "a point";
-    return names.length <= 3 ? list(names) : `${names.length} points`;
+    const names = value.features.map((feature, i) => feature.properties.name ?? t`point ${i + 1}`);
+    if (names.length === 0) return slot?.points?.empty ?? t`a point`;
+    return names.length <= 3 ? list(names) : t`${names.length} points`;
   }
-  return "a drawn shape";
+  return t`a drawn shape`;
 }

@@ -1,16 +1,17 @@
 /** Classes of numbers: their limits, and how they are said. */
+import { t } from "@lingui/core/macro";
 import { ckmeans } from "simple-statistics";
 import { figure, withUnit } from "../common/format";
 
 export type Classing = "equal" | "quantile" | "natural" | "counts" | "own";
 export const CLASSINGS: [Classing, string][] = [
-  ["equal", "equal steps"],
-  ["quantile", "as many zones in each"],
-  ["natural", "natural breaks"],
-  ["own", "limits of my own"],
+  ["equal", t`equal steps`],
+  ["quantile", t`as many zones in each`],
+  ["natural", t`natural breaks`],
+  ["own", t`limits of my own`],
 ];
 /** Offered where whole numbers are counted. */
-export const COUNTED: [Classing, string] = ["counts", "whole numbers"];
+export const COUNTED: [Classing, string] = ["counts", t`whole numbers`];
 /** How many classes a choropleth has. */
 export const CLASSES = 5;
 
@@ -52,7 +53,7 @@ export function countBreaks(values: number[]): number[] {
 export function countWords(limits: number[], i: number): string {
   const last = i === limits.length - 2;
   const [low, high] = [limits[i] ?? 0, (limits[i + 1] ?? 0) - (last ? 0 : 1)];
-  return low === high ? figure(low) : `${figure(low)} to ${figure(high)}`;
+  return low === high ? figure(low) : t`${figure(low)} to ${figure(high)}`;
 }
 
 /** The class of a value among limits; -1 where there is none. */
@@ -70,5 +71,5 @@ export function classWords(limits: number[], i: number, unit: string): string {
   // Small limits among large ones keep their tenth.
   const words = (limit = 0) => figure(limit, digits === 0 && Math.abs(limit) < 10 && !Number.isInteger(limit) ? 1 : digits);
   const [low, high] = [words(limits[i]), words(limits[i + 1])];
-  return withUnit(low === high ? low : `${low} to ${high}`, unit);
+  return withUnit(low === high ? low : t`${low} to ${high}`, unit);
 }

@@ -1,12 +1,13 @@
 /** In which order the things on the map lie over one another, and how an answer may have them otherwise. */
+import { t } from "@lingui/core/macro";
 
 /** What can be put over or under something else, topmost first as it is drawn by itself; and the layers each is drawn by, lowest first. */
 const DRAWN = {
   places: { title: "places", layers: ["dots", "places", "graded"] },
-  other: { title: "other answer", layers: ["overlaid-case", "overlaid"] },
+  other: { title: t`other answer`, layers: ["overlaid-case", "overlaid"] },
   ways: { title: "ways", layers: ["route-case", "routes", "routes-second", "approaches"] },
   contours: { title: "contours", layers: ["contours", "contour-names"] },
-  load: { title: "marked streets", layers: ["owned"] },
+  load: { title: t`marked streets`, layers: ["owned"] },
   streets: { title: "streets", layers: ["streets"] },
   water: { title: "water", layers: ["water", "water-edge"] },
   found: { title: "found", layers: ["found", "found-edge"] },

@@ -1,4 +1,5 @@
 /** The map itself, imperative: one object per study that takes content and keeps MapLibre in step with it. */
+import { t } from "@lingui/core/macro";
 import { Map as MapLibre, Marker, setWorkerUrl, type GeoJSONSource, type LngLatBoundsLike, type MapMouseEvent, type VectorTileSource } from "maplibre-gl";
 import workerUrl from "maplibre-gl/dist/maplibre-gl-worker.mjs?url";
 import type { FeatureCollection } from "geojson";
@@ -74,7 +75,7 @@ export class Scene {
     this.map.touchZoomRotate.disableRotation();
     this.map.keyboard.disableRotation();
     const canvas = this.map.getCanvas();
-    canvas.setAttribute("aria-label", "Map. Arrow keys move it, plus and minus zoom.");
+    canvas.setAttribute("aria-label", t`Map. Arrow keys move it, plus and minus zoom.`);
     this.forget = exposeMap(this.map, () => this.streets?.revision ?? 0);
     for (const name of ["button", "button-out", "border"] as const) {
       this.map.on("styleimagemissing", ({ id }) => {
@@ -222,8 +223,8 @@ export class Scene {
     this.pins = pins.map(({ name, lngLat, onDrag }, i) => {
       const element = document.createElement("button");
       element.className = "pin";
-      element.setAttribute("aria-label", `${name}. Drag to move.`);
-      element.innerHTML = '<i></i><i></i>';
+      element.setAttribute("aria-label", t`${name}. Drag to move.`);
+      element.innerHTML = "<i></i><i></i>";
       if (pins.length > 1) element.dataset.letter = String.fromCharCode(65 + (i % 26));
       const marker = new Marker({ element, draggable: true }).setLngLat(lngLat).addTo(this.map);
       const at = (): [number, number] => [marker.getLngLat().lng, marker.getLngLat().lat];

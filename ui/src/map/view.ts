@@ -1,4 +1,5 @@
 /** Draws the view of an answer: features of its parts painted by rows of the legend. Nothing here knows what was asked. */
+import { plural, t } from "@lingui/core/macro";
 import type { Feature, FeatureCollection } from "geojson";
 import type { components } from "../api/schema";
 import type { Looks, RowLook } from "../api/studies";
@@ -180,7 +181,7 @@ function gradesShown(content: MapContent, result: Results, layer: MapLayer, grad
   const level = (feature: Feature) => classOf(valueOf(feature), limits);
   const title = step ? (grades.frames?.title ?? "").replace("{}", figure(choice.step ?? 0, Number.isInteger(choice.step) ? 0 : 1)) : by.title;
   const id = (i: number) => `${grades.id}:${i}`;
-  const words = (i: number) => (i < 0 ? "no value here" : counts ? countWords(limits, i) : classWords(limits, i, unit));
+  const words = (i: number) => (i < 0 ? t`no value here` : counts ? countWords(limits, i) : classWords(limits, i, unit));
   const look = (i: number) => lookOf(choice.looks, id(i), title, words(i));
   const colour = (i: number) => look(i)?.colour ?? ramp[i] ?? token("--sunk");
   const area = layer.drawn === "zones";
@@ -207,7 +208,7 @@ function gradesShown(content: MapContent, result: Results, layer: MapLayer, grad
   });
   const rows = [...limits.slice(1).map((_, i) => i), ...(features.some((feature) => level(feature) < 0) ? [-1] : [])].map((i) => dressed(row(i), look(i)));
   const group: LegendGroup = { id: grades.id, title, rows };
-  if (step) group.note = "The minute under the cursor on the curve.";
+  if (step) group.note = t`The minute under the cursor on the curve.`;
   else {
     const figures = known.map((one): [string, string] => [one.field, one.title.replace(", points", "")]);
     group.grades = { of: grades.of ?? "zones", field: by.field, classing, limits, figures, counts: grades.classing === "counts" };
@@ -238,7 +239,7 @@ function widthsShown(content: MapContent, result: Results, layer: MapLayer, widt
   const number = (feature: Feature) => Number(feature.properties?.[widths.field]);
   const most = lines.reduce((max, feature) => Math.max(max, number(feature)), 1);
   const steps = loadSteps(most);
-  const words = (step: number) => `${figure(step)} ${widths.one ?? "trip"}${step === 1 ? "" : "s"}`;
+  const words = (step: number) => plural(step, { one: "# trip", other: "# trips" });
   const look = lookOf(choice.looks, widths.id, widths.title, words(steps[0] ?? 1));
   const colour = look?.colour ?? inkOf(widths.ink, "line");
   const thick = look?.width ?? 1;
@@ -250,7 +251,7 @@ function widthsShown(content: MapContent, result: Results, layer: MapLayer, widt
     const swatch = { kind: "line" as const, line: look?.colour ?? swatchInk(widths.ink, "street"), width: 1.4 * thick * widthOf(step, most, widths.scale) };
     return { key: i === 0 ? widths.id : "", ...(i === 0 ? { id: widths.id } : {}), label: i === 0 ? (look?.label ?? words(step)) : words(step), swatch };
   });
-  const note = choice.path ? "The chosen trip is drawn in thread." : widths.note;
+  const note = choice.path ? t`The chosen trip is drawn in thread.` : widths.note;
   content.groups.push({ id: widths.id, title: widths.title, rows, ...(note ? { note } : {}) });
 }
 
@@ -261,9 +262,9 @@ export function outlineShown(content: MapContent, result: Results, title: string
   if (name) content.overlays.overlaid = collection(featuresOf(result, name).map((feature) => ({ ...feature, properties: { colour } })));
   content.groups.push({
     id: "other",
-    title: "The other answer",
+    title: t`The other answer`,
     rows: [{ key: "", label: title, swatch: { kind: "dash", line: `var(${ink})`, width: 2.4 } }],
-    ...(name ? {} : { note: "This answer has nothing that can be drawn in outline." }),
+    ...(name ? {} : { note: t`This answer has nothing that can be drawn in outline.` }),
   });
 }
 

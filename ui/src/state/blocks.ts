@@ -1,4 +1,5 @@
 /** Changes to the blocks of a sheet, as plain functions from list to list. */
+import { t } from "@lingui/core/macro";
 import type { Block } from "../api/studies";
 
 export const freshId = (kind: string) => `${kind}${Date.now().toString(36)}${Math.floor(Math.random() * 1296).toString(36)}`;
@@ -38,5 +39,5 @@ export function moved<T>(list: T[], row: number, by: number): T[] {
 /** What each question is called in the words of another one. */
 export function questionNames(blocks: Block[]): Record<string, string> {
   const questions = blocks.filter((block) => block.kind === "question");
-  return Object.fromEntries(questions.map((block, i) => [block.id, block.title ? `'${block.title}'` : `answer ${i + 1}`]));
+  return Object.fromEntries(questions.map((block, i) => [block.id, block.title ? `'${block.title}'` : t`answer ${i + 1}`]));
 }

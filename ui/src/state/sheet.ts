@@ -1,4 +1,5 @@
 /** The sheet of a study: saved at once on every change, questions run as jobs, answers kept by the server. */
+import { t } from "@lingui/core/macro";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef } from "react";
 import { fetchJson, isChangedMeanwhile, message, sendJson, type Results } from "../api/client";
@@ -140,7 +141,7 @@ export function useSheetActions(study: string) {
       const { setRun, runs } = screenNow();
       const running = runs[id]?.job;
       if (running) void stopJob(running).catch(() => undefined);
-      setRun(id, { job: null, progress: 0, message: "Asking", secondsLeft: null, error: null, stopped: false });
+      setRun(id, { job: null, progress: 0, message: t`Asking`, secondsLeft: null, error: null, stopped: false });
       try {
         const job = await sendJson<JobInfo>(
           `/studies/${study}/processes/${process}/execution`,
@@ -165,7 +166,7 @@ export function useSheetActions(study: string) {
             if (block.kind === "question" && !chain.includes(block.id) && restsOn(block.inputs).includes(id)) void again.current?.(block, [...chain, id]);
           }
         } else if (ended.status === "dismissed") {
-          setRun(id, { job: null, stopped: true, message: "Stopped" });
+          setRun(id, { job: null, stopped: true, message: t`Stopped` });
         } else {
           setRun(id, { job: null, error: ended.problem?.detail ?? ended.message });
         }

@@ -1,4 +1,6 @@
 /** Stage Handout: give away the study, its layers, its streets and its answers, or the address of its API. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQueries, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { fetchJson, message } from "../../api/client";
@@ -11,38 +13,38 @@ export function Handout({ overview }: { overview: Overview }) {
   const layers = overview.layers.filter(({ role }) => role === "places" || role === "zones");
   return (
     <>
-      <h1>Handout</h1>
-      <p className="dateline">Open formats, ready for other programs</p>
-      <h2>The study</h2>
+      <h1><Trans>Handout</Trans></h1>
+      <p className="dateline"><Trans>Open formats, ready for other programs</Trans></p>
+      <h2><Trans>The study</Trans></h2>
       <div className="downloads">
-        <span>Layers, streets, sheet and kept answers in one file</span>
+        <span><Trans>Layers, streets, sheet and kept answers in one file</Trans></span>
         <span />
-        <a href={`${base}/file`}>GeoPackage</a>
+        <a href={`${base}/file`}><Trans>GeoPackage</Trans></a>
       </div>
-      <h2>Answers</h2>
+      <h2><Trans>Answers</Trans></h2>
       <Answers overview={overview} />
-      <h2>Streets, with the cost of each direction</h2>
+      <h2><Trans>Streets, with the cost of each direction</Trans></h2>
       <div className="downloads">
         {overview.modes.map((mode) => (
-          <Row key={mode.id} label={mode.problem ? `${mode.title}: no usable street` : `${mode.title}: ${figure(mode.usable_km)} km`}>
+          <Row key={mode.id} label={mode.problem ? t`${mode.title}: no usable street` : t`${mode.title}: ${figure(mode.usable_km)} km`}>
             <span>
-              <a href={`${base}/export/streets?mode=${mode.id}&format=gpkg`}>GeoPackage</a> <a href={`${base}/export/streets?mode=${mode.id}&format=geojson`}>GeoJSON</a>
+              <a href={`${base}/export/streets?mode=${mode.id}&format=gpkg`}><Trans>GeoPackage</Trans></a> <a href={`${base}/export/streets?mode=${mode.id}&format=geojson`}><Trans>GeoJSON</Trans></a>
             </span>
-            <a href={`${base}/export/streets?mode=${mode.id}`}>GMNS</a>
+            <a href={`${base}/export/streets?mode=${mode.id}`}><Trans>GMNS</Trans></a>
           </Row>
         ))}
       </div>
-      <h2>Layers</h2>
+      <h2><Trans>Layers</Trans></h2>
       <div className="downloads">
         {layers.map((layer) => (
           <Row key={layer.id} label={`${layer.title}: ${figure(layer.count)}`}>
-            <a href={`${base}/export/layers/${layer.id}?format=geojson`}>GeoJSON</a>
-            <a href={`${base}/export/layers/${layer.id}?format=csv`}>CSV</a>
+            <a href={`${base}/export/layers/${layer.id}?format=geojson`}><Trans>GeoJSON</Trans></a>
+            <a href={`${base}/export/layers/${layer.id}?format=csv`}><Trans>CSV</Trans></a>
           </Row>
         ))}
       </div>
-      <h2>The web API of this study</h2>
-      <p className="prose">Other programs read its layers and ask its questions at</p>
+      <h2><Trans>The web API of this study</Trans></h2>
+      <p className="prose"><Trans>Other programs read its layers and ask its questions at</Trans></p>
       <p>
         <code className="address">
           {location.origin}
@@ -50,7 +52,7 @@ export function Handout({ overview }: { overview: Overview }) {
         </code>
       </p>
       <p className="notice">
-        OGC API Features, Tiles and Processes; <a href={`${base}/api`}>the OpenAPI document</a> describes it.
+        <Trans>OGC API Features, Tiles and Processes; <a href={`${base}/api`}>the OpenAPI document</a> describes it.</Trans>
       </p>
     </>
   );
@@ -69,11 +71,11 @@ function Row({ label, children }: { label: string; children: React.ReactNode }) 
 function Keep({ overview, question }: { overview: Overview; question: string }) {
   const queries = useQueryClient();
   const [said, setSaid] = useState<string | null>(null);
-  const kept = overview.layers.some(({ role, source }) => role === "answer" && source === `question ${question}`);
+  const kept = overview.layers.some(({ role, source }) => role === "answer" && source === t`question ${question}`);
   const keep = async () => {
     try {
       const { layers } = await keepAnswer(overview.id, question);
-      setSaid(`Kept as ${layers.length} layers of the study.`);
+      setSaid(t`Kept as ${layers.length} layers of the study.`);
       await queries.invalidateQueries({ queryKey: ["overview", overview.id] });
     } catch (error) {
       setSaid(message(error));
@@ -82,7 +84,7 @@ function Keep({ overview, question }: { overview: Overview; question: string }) 
   return (
     <p className="block-tools" style={{ margin: "0 0 2px" }}>
       <button className="linkish" onClick={() => void keep()}>
-        {kept ? "Keep this newer answer in the study" : "Keep as layers of the study"}
+        {kept ? t`Keep this newer answer in the study` : t`Keep as layers of the study`}
       </button>
       {said && <span role="status">{said}</span>}
     </p>
@@ -102,7 +104,7 @@ function Answers({ overview }: { overview: Overview }) {
     const answer = answers[i]?.data;
     return answer ? [{ question, answer }] : [];
   });
-  if (found.length === 0) return <p className="notice">No answer yet. Ask a question in the sheet.</p>;
+  if (found.length === 0) return <p className="notice"><Trans>No answer yet. Ask a question in the sheet.</Trans></p>;
   return (
     <>
       {found.map(({ question, answer }) => (
@@ -119,9 +121,9 @@ function Answers({ overview }: { overview: Overview }) {
                   {Array.isArray(value) ? (
                     <span />
                   ) : (
-                    <a href={`/studies/${overview.id}/export/answers/${question.id}/${name}?format=geojson`}>GeoJSON</a>
+                    <a href={`/studies/${overview.id}/export/answers/${question.id}/${name}?format=geojson`}><Trans>GeoJSON</Trans></a>
                   )}
-                  <a href={`/studies/${overview.id}/export/answers/${question.id}/${name}?format=csv`}>CSV</a>
+                  <a href={`/studies/${overview.id}/export/answers/${question.id}/${name}?format=csv`}><Trans>CSV</Trans></a>
                 </Row>
               ))}
           </div>

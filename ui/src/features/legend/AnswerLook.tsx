@@ -1,4 +1,6 @@
 /** How the selected answer is drawn: how opaque its areas are, what lies over what, and which other answer is beside it. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { Slider } from "@mui/material";
 import { Word } from "../../controls/inline";
 import type { Overview } from "../../api/studies";
@@ -20,30 +22,34 @@ export function AnswerLook({ overview, overlays }: { overview: Overview; overlay
   return (
     <section>
       <div className="opacity">
-        Areas
-        <Slider
-          size="small"
-          min={FAINTEST}
-          max={1}
-          step={0.1}
-          value={opacity}
-          aria-label="Opacity of the areas of answers"
-          valueLabelDisplay="auto"
-          valueLabelFormat={(share) => `${Math.round(share * 100)}%`}
-          onChange={(_, share) => setOpacity(share)}
-        />
+        <Trans>
+          Areas
+          <Slider
+            size="small"
+            min={FAINTEST}
+            max={1}
+            step={0.1}
+            value={opacity}
+            aria-label={t`Opacity of the areas of answers`}
+            valueLabelDisplay="auto"
+            valueLabelFormat={(share) => `${Math.round(share * 100)}%`}
+            onChange={(_, share) => setOpacity(share)}
+          />
+        </Trans>
       </div>
       <DrawnOrder block={block} overview={overview} overlays={overlays} />
       {names.length > 0 && (
         <p>
-          Beside it{" "}
-          <Word
-            kind="way"
-            label="Another answer beside the selected one"
-            value={names.some(([id]) => id === overlaid) ? (overlaid ?? "") : ""}
-            options={[["", "no other answer"], ...names]}
-            onChange={(id) => overlay(id || null)}
-          />
+          <Trans>
+            Beside it{" "}
+            <Word
+              kind="way"
+              label={t`Another answer beside the selected one`}
+              value={names.some(([id]) => id === overlaid) ? (overlaid ?? "") : ""}
+              options={[["", t`no other answer`], ...names]}
+              onChange={(id) => overlay(id || null)}
+            />
+          </Trans>
         </p>
       )}
     </section>

@@ -1,4 +1,6 @@
 /** The order in which things lie on the map, as a line of words from the top down: drag one, or move it with the arrow keys. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { Fragment, useRef, useState } from "react";
 import type { Overview } from "../../api/studies";
 import { drawnTitle, moved, present, wholeOrder, type Drawn } from "../../map/order";
@@ -33,51 +35,53 @@ export function DrawnOrder({ block, overview, overlays }: { block: QuestionBlock
   };
   return (
     <p className="drawn-order">
-      From the top:{" "}
-      {words.map((name, i) => (
-        <Fragment key={name}>
-          <span
-            role="button"
-            tabIndex={0}
-            draggable
-            ref={(word) => {
-              // A word that moves in the line would lose the focus, and the next key with it.
-              if (!word || focused.current !== name) return;
-              focused.current = null;
-              word.focus();
-            }}
-            className={`slot way${dragged === name ? " dragged" : ""}`}
-            aria-label={`${drawnTitle(name)}, ${i + 1} of ${words.length} from the top. Arrow keys move it.`}
-            title="Drag it, or move it with the arrow keys"
-            onDragStart={() => setDragged(name)}
-            onDragEnd={() => setDragged(null)}
-            onDragOver={(event) => event.preventDefault()}
-            onDrop={(event) => {
-              event.preventDefault();
-              drop(name);
-            }}
-            onKeyDown={(event) => {
-              const by = MOVES[event.key];
-              if (!by) return;
-              event.preventDefault();
-              event.stopPropagation();
-              focused.current = name;
-              put((former) => moved(former, shown, name, by));
-            }}
-          >
-            {drawnTitle(name)}
-          </span>
-          {i < words.length - 1 ? ", " : "."}
-        </Fragment>
-      ))}
-      {block.order && (
-        <>
-          {" "}
-          <button className="linkish" onClick={() => put(() => null)}>
-            As it was
-          </button>
-        </>
-      )}
+      <Trans>
+        From the top:{" "}
+        {words.map((name, i) => (
+          <Fragment key={name}>
+            <span
+              role="button"
+              tabIndex={0}
+              draggable
+              ref={(word) => {
+                // A word that moves in the line would lose the focus, and the next key with it.
+                if (!word || focused.current !== name) return;
+                focused.current = null;
+                word.focus();
+              }}
+              className={`slot way${dragged === name ? " dragged" : ""}`}
+              aria-label={t`${drawnTitle(name)}, ${i + 1} of ${words.length} from the top. Arrow keys move it.`}
+              title="Drag it, or move it with the arrow keys"
+              onDragStart={() => setDragged(name)}
+              onDragEnd={() => setDragged(null)}
+              onDragOver={(event) => event.preventDefault()}
+              onDrop={(event) => {
+                event.preventDefault();
+                drop(name);
+              }}
+              onKeyDown={(event) => {
+                const by = MOVES[event.key];
+                if (!by) return;
+                event.preventDefault();
+                event.stopPropagation();
+                focused.current = name;
+                put((former) => moved(former, shown, name, by));
+              }}
+            >
+              {drawnTitle(name)}
+            </span>
+            {i < words.length - 1 ? ", " : "."}
+          </Fragment>
+        ))}
+        {block.order && (
+          <>
+            {" "}
+            <button className="linkish" onClick={() => put(() => null)}>
+              <Trans>As it was</Trans>
+            </button>
+          </>
+        )}
+      </Trans>
     </p>
   );
 }

@@ -1,4 +1,6 @@
 /** The legend is the map's margin and its control: a button switches each row. The scale stands beneath. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { Fragment, useState, type ReactNode } from "react";
 import { figure } from "../../common/format";
 import { Committed, Word } from "../../controls/inline";
@@ -16,10 +18,10 @@ export function Legend({ groups, metresPerPixel, looking = null, children }: Pro
   const [open, setOpen] = useState<string | null>(null);
   const goBack = useScreenValue((screen) => (screen.stage === "sheet" ? screen.goBack : null));
   return (
-    <aside className="legend" aria-label="Legend">
+    <aside className="legend" aria-label={t`Legend`}>
       {goBack && (
         <button className="linkish go-back" onClick={goBack}>
-          Back to the earlier view
+          <Trans>Back to the earlier view</Trans>
         </button>
       )}
       {groups.map((group) => (
@@ -52,19 +54,21 @@ function GradeLook({ grades }: { grades: Graded }) {
   return (
     <>
       <p className="zone-look">
-        <Word kind="way" label={`What ${grades.of} are coloured by`} value={grades.field} options={grades.figures} onChange={(field) => gradeBy({ ...gradeLook, field, classing: grades.classing, own: null })} />{" "}
-        in{" "}
-        <Word
-          kind="way"
-          label="Classes"
-          value={grades.classing}
-          options={classings.map(([key, text]): [string, string] => [key, text.replace("zones", grades.of)])}
-          onChange={(classing) => gradeBy({ ...gradeLook, field: grades.field, classing: classing as Classing, own: classing === "own" ? grades.limits : null })}
-        />
+        <Trans>
+          <Word kind="way" label={t`What ${grades.of} are coloured by`} value={grades.field} options={grades.figures} onChange={(field) => gradeBy({ ...gradeLook, field, classing: grades.classing, own: null })} />{" "}
+          in{" "}
+          <Word
+            kind="way"
+            label={t`Classes`}
+            value={grades.classing}
+            options={classings.map(([key, text]): [string, string] => [key, text.replace("zones", grades.of)])}
+            onChange={(classing) => gradeBy({ ...gradeLook, field: grades.field, classing: classing as Classing, own: classing === "own" ? grades.limits : null })}
+          />
+        </Trans>
       </p>
       {grades.classing === "own" && (
         <p className="zone-look">
-          at <Committed label="Limits of the classes, ascending" kind="amount" value={grades.limits.map((limit) => Number(limit.toPrecision(4))).join(", ")} onCommit={write} />
+          <Trans>at <Committed label={t`Limits of the classes, ascending`} kind="amount" value={grades.limits.map((limit) => Number(limit.toPrecision(4))).join(", ")} onCommit={write} /></Trans>
         </p>
       )}
     </>
@@ -84,7 +88,7 @@ function Row({ row, open, onLook }: { row: LegendRow; open: boolean; onLook: (()
         </span>
       </button>
       {onLook && (
-        <button className="row-look" aria-label={`Change the look of ${row.label}`} aria-expanded={open} onClick={onLook}>
+        <button className="row-look" aria-label={t`Change the look of ${row.label}`} aria-expanded={open} onClick={onLook}>
           …
         </button>
       )}
@@ -98,7 +102,7 @@ function Swatch({ kind, fill, line, width }: LegendRow["swatch"]) {
     <svg viewBox="0 0 22 14" aria-hidden="true">
       {kind === "area" && <rect x="0.75" y="0.75" width="20.5" height="12.5" fill={fill} stroke={stroke} strokeWidth="1.2" />}
       {kind === "line" && stroke !== "transparent" && <path d="M0 7H22" stroke={stroke} strokeWidth={width ?? 2.4} />}
-      {kind === "line" && stroke === "transparent" && <text x="4" y="12" fontFamily="Source Serif 4 Variable" fontStyle="italic" fontSize="13" fill="var(--ink-2)">Aa</text>}
+      {kind === "line" && stroke === "transparent" && <text x="4" y="12" fontFamily="Source Serif 4 Variable" fontStyle="italic" fontSize="13" fill="var(--ink-2)"><Trans>Aa</Trans></text>}
       {kind === "number" && <text x="3" y="12" fontFamily="IBM Plex Sans" fontSize="12" fill="var(--ink-2)">12</text>}
       {kind === "dash" && <path d="M0 7H22" stroke={stroke} strokeWidth="2" strokeDasharray="5 3" />}
       {kind === "circle" && <circle cx="11" cy="7" r={fill ? 5 : 3.6} fill={fill ?? "var(--page)"} stroke="var(--ink)" strokeWidth="1.2" />}
@@ -128,17 +132,19 @@ function Scale({ metresPerPixel }: { metresPerPixel: number }) {
   const unit = length >= 2000 ? "km" : "m";
   return (
     <div className="scale">
-      <svg aria-hidden="true">
-        <path d={`M1 2v5M${1 + width / 2} 2v5M${1 + width} 2v5`} stroke="var(--ink)" />
-        <path d={`M1 7H${1 + width}`} stroke="var(--ink)" />
-        <path d={`M1 7H${1 + width / 2}`} stroke="var(--ink)" strokeWidth="3" />
-        <text x="0" y="22">0</text>
-        <text x={1 + width / 2} y="22" textAnchor="middle">{label(length / 2)}</text>
-        <text x={1 + width} y="22" textAnchor="middle">{label(length)}</text>
-        <text x={8 + width} y="8">{unit}</text>
-      </svg>
-      Ticks every {label(length / 2)} {unit}
-      <output className="pointer" data-pointer aria-label="Latitude, longitude under the pointer" />
+      <Trans>
+        <svg aria-hidden="true">
+          <path d={`M1 2v5M${1 + width / 2} 2v5M${1 + width} 2v5`} stroke="var(--ink)" />
+          <path d={`M1 7H${1 + width}`} stroke="var(--ink)" />
+          <path d={`M1 7H${1 + width / 2}`} stroke="var(--ink)" strokeWidth="3" />
+          <text x="0" y="22">0</text>
+          <text x={1 + width / 2} y="22" textAnchor="middle">{label(length / 2)}</text>
+          <text x={1 + width} y="22" textAnchor="middle">{label(length)}</text>
+          <text x={8 + width} y="8">{unit}</text>
+        </svg>
+        Ticks every {label(length / 2)} {unit}
+        <output className="pointer" data-pointer aria-label={t`Latitude, longitude under the pointer`} />
+      </Trans>
     </div>
   );
 }

@@ -1,4 +1,6 @@
 /** The look of one row of the legend: its label, its colour, and how wide its lines are. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import type { Looks, RowLook } from "../../api/studies";
 import { Committed } from "../../controls/inline";
 import type { LegendRow } from "../../map/content";
@@ -37,21 +39,21 @@ export function RowLookEditor({ row, look, put }: Props) {
   const change = (part: RowLook) => put({ ...look, ...part });
   const wide = row.swatch.kind === "line" || row.swatch.kind === "dash";
   return (
-    <div className="row-look-editor" role="group" aria-label={`Look of ${row.label}`}>
-      <Committed label={`Label of ${row.label}`} kind="name" value={row.label} onCommit={(label) => label && change({ label })} />
+    <div className="row-look-editor" role="group" aria-label={t`Look of ${row.label}`}>
+      <Committed label={t`Label of ${row.label}`} kind="name" value={row.label} onCommit={(label) => label && change({ label })} />
       {colour && (
         <label>
-          Colour <input type="color" key={colour} defaultValue={colour} ref={committed((value) => change({ colour: value }))} />
+          <Trans>Colour <input type="color" key={colour} defaultValue={colour} ref={committed((value) => change({ colour: value }))} /></Trans>
         </label>
       )}
       {wide && (
         <label>
-          Width <input type="range" min={0.4} max={2.5} step={0.1} defaultValue={look?.width ?? 1} ref={committed((value) => change({ width: Number(value) }))} />
+          <Trans>Width <input type="range" min={0.4} max={2.5} step={0.1} defaultValue={look?.width ?? 1} ref={committed((value) => change({ width: Number(value) }))} /></Trans>
         </label>
       )}
       {look && (
         <button className="linkish" onClick={() => put(null)}>
-          As it was
+          <Trans>As it was</Trans>
         </button>
       )}
     </div>

@@ -1,4 +1,5 @@
 /** What the map shows of the street graph: its nodes and numbers, the components of a mode, the letters of a drawing. */
+import { t } from "@lingui/core/macro";
 import type { Feature, FeatureCollection } from "geojson";
 import type { Packed } from "../../api/packed";
 import type { LayerInfo, Overview } from "../../api/studies";
@@ -11,17 +12,17 @@ type Hidden = Record<string, boolean>;
 export function streetsStage(content: MapContent, overview: Overview, streets: Packed | null, hidden: Hidden, label: string | null): void {
   const border = overview.build?.border_nodes ?? 0;
   content.groups.push({
-    title: "Graph",
+    title: t`Graph`,
     rows: [
-      { key: "nodes", label: "Node", count: overview.build?.nodes, swatch: { kind: "circle" } },
-      { key: "", label: "Link", count: overview.build?.links, swatch: { kind: "line", line: "var(--st-main)" } },
-      { key: "border", label: "Border node", count: border, swatch: { kind: "triangle" } },
-      { key: "numbers", label: "Node number", swatch: { kind: "number" } },
-      { key: "link-numbers", label: label ? `Link: ${label.replaceAll("_", " ")}` : overview.drawn ? "Link: length" : "Link number", swatch: { kind: "number" } },
+      { key: "nodes", label: t`Node`, count: overview.build?.nodes, swatch: { kind: "circle" } },
+      { key: "", label: t`Link`, count: overview.build?.links, swatch: { kind: "line", line: "var(--st-main)" } },
+      { key: "border", label: t`Border node`, count: border, swatch: { kind: "triangle" } },
+      { key: "numbers", label: t`Node number`, swatch: { kind: "number" } },
+      { key: "link-numbers", label: label ? t`Link: ${label.replaceAll("_", " ")}` : overview.drawn ? t`Link: length` : t`Link number`, swatch: { kind: "number" } },
     ],
     note: overview.drawn
-      ? "A link's letters read in the direction in which it was drawn."
-      : "Nodes and numbers show from street scale on; a link's number reads in the direction in which it was drawn.",
+      ? t`A link's letters read in the direction in which it was drawn.`
+      : t`Nodes and numbers show from street scale on; a link's number reads in the direction in which it was drawn.`,
   });
   content.overlays.nodes = nodesOf(streets, hidden);
 }
@@ -71,10 +72,10 @@ export function partsShown(content: MapContent, overview: Overview, mode: string
   const sizes = info.parts.sizes;
   const rows: LegendRow[] = sizes
     .slice(1, PARTS_APART)
-    .map(({ rank, km }) => ({ key: key(rank), label: `Part ${rank + 1}, ${km.toFixed(1)} km`, swatch: { kind: "line", line: colour(rank) } }));
-  if (info.parts.count > PARTS_APART) rows.push({ key: key(PARTS_APART), label: "Smaller parts", count: info.parts.count - PARTS_APART, swatch: { kind: "line", line: colour(PARTS_APART + 1) } });
-  if (cutOff.features.some((feature) => rankOf(feature) < 0)) rows.push({ key: key(-1), label: "One-way trap", swatch: { kind: "line", line: colour(-1) } });
-  content.groups.push({ title: `Parts, ${info.title.toLowerCase()}`, rows, note: "The largest part is drawn in ink." });
+    .map(({ rank, km }) => ({ key: key(rank), label: t`Part ${rank + 1}, ${km.toFixed(1)} km`, swatch: { kind: "line", line: colour(rank) } }));
+  if (info.parts.count > PARTS_APART) rows.push({ key: key(PARTS_APART), label: t`Smaller parts`, count: info.parts.count - PARTS_APART, swatch: { kind: "line", line: colour(PARTS_APART + 1) } });
+  if (cutOff.features.some((feature) => rankOf(feature) < 0)) rows.push({ key: key(-1), label: t`One-way trap`, swatch: { kind: "line", line: colour(-1) } });
+  content.groups.push({ title: t`Parts, ${info.title.toLowerCase()}`, rows, note: t`The largest part is drawn in ink.` });
 }
 
 const resolved = (colour: string) => (colour.startsWith("var(") ? token(colour.slice(4, -1)) : colour);
@@ -83,17 +84,17 @@ export function ground(layers: LayerInfo[], plain: boolean): LegendGroup {
   const rows: LegendRow[] = plain
     ? []
     : [
-        { key: "", label: "Main street", swatch: { kind: "line", line: "var(--st-main)" } },
-        { key: "", label: "Street, lane", swatch: { kind: "line", line: "var(--st-minor)" } },
+        { key: "", label: t`Main street`, swatch: { kind: "line", line: "var(--st-main)" } },
+        { key: "", label: t`Street, lane`, swatch: { kind: "line", line: "var(--st-minor)" } },
       ];
   const known: LegendRow[] = [
-    { key: "water", label: "Water", swatch: { kind: "area", fill: "var(--water)", line: "var(--water-edge)" } },
-    { key: "green", label: "Green, field", swatch: { kind: "area", fill: "var(--green)", line: "var(--green-edge)" } },
-    { key: "building", label: "Building", swatch: { kind: "area", fill: "var(--building)", line: "var(--building-edge)" } },
-    { key: "rail", label: "Railway", swatch: { kind: "dash", line: "var(--st-sec)" } },
+    { key: "water", label: t`Water`, swatch: { kind: "area", fill: "var(--water)", line: "var(--water-edge)" } },
+    { key: "green", label: t`Green, field`, swatch: { kind: "area", fill: "var(--green)", line: "var(--green-edge)" } },
+    { key: "building", label: t`Building`, swatch: { kind: "area", fill: "var(--building)", line: "var(--building-edge)" } },
+    { key: "rail", label: t`Railway`, swatch: { kind: "dash", line: "var(--st-sec)" } },
   ];
   rows.push(...known.filter(({ key }) => layers.some(({ id }) => id === key)));
-  rows.push({ key: "names", label: "Names", swatch: { kind: "line", line: "transparent" } });
-  return { title: "Ground", rows };
+  rows.push({ key: "names", label: t`Names`, swatch: { kind: "line", line: "transparent" } });
+  return { title: t`Ground`, rows };
 }
 

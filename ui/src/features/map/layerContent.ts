@@ -1,4 +1,5 @@
 /** What the map shows of the layer that is looked at in Sources. */
+import { t } from "@lingui/core/macro";
 import type { FeatureCollection } from "geojson";
 import type { LayerInfo } from "../../api/studies";
 import type { MapContent } from "../../map/content";
@@ -21,10 +22,10 @@ export function layerShown(content: MapContent, info: LayerInfo, features: Featu
   content.groups.push({
     title: info.title,
     rows: [
-      { key: "layer", label: "Feature", count: info.count, swatch: { kind, fill: "var(--place-wash)", line: "var(--place)" } },
-      { key: "", label: "Selected", count: chosen.length, swatch: { kind: line ? "line" : "area", fill: "var(--thread-wash)", line: "var(--thread)" } },
+      { key: "layer", label: t`Feature`, count: info.count, swatch: { kind, fill: "var(--place-wash)", line: "var(--place)" } },
+      { key: "", label: t`Selected`, count: chosen.length, swatch: { kind: line ? "line" : "area", fill: "var(--thread-wash)", line: "var(--thread)" } },
     ],
-    note: info.count > features.features.length ? `The first ${features.features.length} are drawn.` : "Click a feature to select it.",
+    note: info.count > features.features.length ? t`The first ${features.features.length} are drawn.` : t`Click a feature to select it.`,
   });
 }
 

@@ -1,4 +1,5 @@
 /** The street layer in step with what it should show: a mode, a reach, or a reach that follows what is dragged. */
+import { t } from "@lingui/core/macro";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import type { Inputs } from "../../api/inputs";
@@ -16,7 +17,7 @@ function useModeArrays(study: string, stamp: string, mode: string | null, at: st
     queryFn: () => modeArrays(study, mode ?? "", at),
     enabled: mode !== null,
     staleTime: Infinity,
-    meta: { panel: "map", what: "What the mode makes of the streets" },
+    meta: { panel: "map", what: t`What the mode makes of the streets` },
   });
   return data ?? null;
 }
@@ -35,7 +36,7 @@ export function useStreets(standing: Standing | null, study: string, stamp: stri
     queryFn: () => liveReach(study, reachInputs ?? {}),
     enabled: reachInputs !== null,
     gcTime: 60_000,
-    meta: { panel: "map", what: "The streets within reach" },
+    meta: { panel: "map", what: t`The streets within reach` },
   });
   const limits = shown.kind === "reach" ? shown.limits : [];
   const factor = reachInputs?.measure === "distance" ? 1000 : 60_000;

@@ -1,5 +1,6 @@
 /** A line that is measured on the map. */
-import { figure } from "../../common/format";
+import { t } from "@lingui/core/macro";
+import { distance } from "../../common/format";
 import type { MapContent } from "../../map/content";
 import { collection, lineLength } from "../../map/shapes";
 
@@ -9,9 +10,9 @@ export function measureShown(content: MapContent, line: [number, number][]): voi
   if (line.length > 1) content.overlays.selection = collection([{ type: "Feature", properties: {}, geometry: { type: "LineString", coordinates: line } }]);
   if (line.length === 1) content.overlays.ends = collection([{ type: "Feature", properties: {}, geometry: { type: "Point", coordinates: line[0] ?? [0, 0] } }]);
   content.groups.unshift({
-    title: "Measured",
-    rows: [{ key: "", label: line.length < 2 ? "Click point after point" : metres < 2000 ? `${figure(metres)} m` : `${figure(metres / 1000, 2)} km`, swatch: { kind: "dash", line: "var(--thread)" } }],
-    note: "Straight lines. Escape ends this.",
+    title: t`Measured`,
+    rows: [{ key: "", label: line.length < 2 ? t`Click point after point` : distance(metres, 2000), swatch: { kind: "dash", line: "var(--thread)" } }],
+    note: t`Straight lines. Escape ends this.`,
   });
 }
 

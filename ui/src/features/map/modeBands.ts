@@ -1,4 +1,5 @@
 /** How the streets of the stage Modes are coloured: the bands of each value, and what they are called. */
+import { t } from "@lingui/core/macro";
 import { withUnit } from "../../common/format";
 import type { Packed } from "../../api/packed";
 import type { ModeInfo } from "../../api/studies";
@@ -20,7 +21,7 @@ const TOP = 10_000;
 /** Bands of values counted down from the top: the highest first. */
 function falling(edges: number[], unit: string): { limits: number[]; words: (i: number) => string } {
   const down = [...edges].reverse();
-  return { limits: [...down.map((edge) => TOP - edge), TOP + 1], words: (i) => withUnit(i === 0 ? `over ${down[0]}` : `to ${down[i - 1]}`, unit) };
+  return { limits: [...down.map((edge) => TOP - edge), TOP + 1], words: (i) => withUnit(i === 0 ? t`over ${down[0] ?? TOP}` : t`to ${down[i - 1] ?? TOP}`, unit) };
 }
 
 /** What the streets of the stage Modes are coloured by. */
@@ -28,19 +29,19 @@ export type ModeLook = { mode: string; at: string | null; colour: Colour; beside
 
 /** The bands of a colouring: their upper edges, and what each is called in the legend. */
 export function modeBands(info: ModeInfo, other: ModeInfo | null, colour: Colour): { title: string; limits: number[]; words: (i: number) => string } {
-  const steps = (limits: number[], unit: string) => (i: number) => withUnit(i === limits.length - 1 ? `over ${limits[i - 1]}` : `to ${limits[i]}`, unit);
+  const steps = (limits: number[], unit: string) => (i: number) => withUnit(i === limits.length - 1 ? t`over ${limits[i - 1] ?? 0}` : t`to ${limits[i] ?? 0}`, unit);
   if (colour === "beside") {
     // 0, 1, 2: used by both, by the chosen mode alone, by the other alone.
-    const names = ["both", `${info.title.toLowerCase()} alone`, `${other?.title.toLowerCase() ?? ""} alone`];
-    return { title: "used by", limits: [0.5, 1.5, 2.5], words: (i) => names[i] ?? "" };
+    const names = [t`both`, t`${info.title.toLowerCase()} alone`, t`${other?.title.toLowerCase() ?? ""} alone`];
+    return { title: t`used by`, limits: [0.5, 1.5, 2.5], words: (i) => names[i] ?? "" };
   }
   if (colour === "source") {
     // A source is a number from 0 on; half a step above it is the edge of its band.
     const limits = info.speed_sources.map((_, i) => i + 0.5);
-    return { title: "speed from", limits, words: (i) => `${info.speed_sources[i]?.source ?? ""}, ${(info.speed_sources[i]?.km ?? 0).toFixed(0)} km` };
+    return { title: t`speed from`, limits, words: (i) => t`${info.speed_sources[i]?.source ?? ""}, ${(info.speed_sources[i]?.km ?? 0).toFixed(0)} km` };
   }
-  if (colour === "slope") return { title: "steepest slope", ...falling(SLOPE_STEPS, "%") };
-  if (colour === "delay") return { title: "lost at its ends", ...falling(DELAY_STEPS, "s") };
+  if (colour === "slope") return { title: t`steepest slope`, ...falling(SLOPE_STEPS, "%") };
+  if (colour === "delay") return { title: t`lost at its ends`, ...falling(DELAY_STEPS, "s") };
   const fastest = Math.max(...Object.values(info.document.speeds), 0);
   const speeds = SPEED_STEPS.find(([top]) => fastest <= top)?.[1] ?? [];
   return { title: "speed", limits: speeds, words: steps(speeds, "km/h") };

@@ -1,4 +1,5 @@
 /** What the map shows of a mode: its usable streets, or a value of theirs in bands. */
+import { t } from "@lingui/core/macro";
 import type { Overview } from "../../api/studies";
 import type { LegendRow, MapContent } from "../../map/content";
 import { bands } from "../../map/look";
@@ -10,10 +11,10 @@ export function modesStage(content: MapContent, overview: Overview, look: ModeLo
   content.streets = { kind: "mode", mode, at, beside };
   const info = overview.modes.find(({ id }) => id === mode);
   const other = overview.modes.find(({ id }) => id === beside);
-  const unused: LegendRow = { key: "", label: other ? "Used by neither" : "Not used", swatch: { kind: "dash", line: "var(--st-fade)" } };
-  const note = "What is faded is never used, here or in an answer.";
+  const unused: LegendRow = { key: "", label: other ? t`Used by neither` : t`Not used`, swatch: { kind: "dash", line: "var(--st-fade)" } };
+  const note = t`What is faded is never used, here or in an answer.`;
   if (colour === "use" || !info || info.problem || (colour === "beside" && !other)) {
-    const inks: [string, string][] = [["Main street", "var(--st-main)"], ["Street, lane", "var(--st-minor)"]];
+    const inks: [string, string][] = [[t`Main street`, "var(--st-main)"], [t`Street, lane`, "var(--st-minor)"]];
     const rows = inks.map(([label, line]): LegendRow => ({ key: "", label, swatch: { kind: "line", line } }));
     content.groups.push({ title: info?.title ?? mode, rows: [...rows, unused], note });
     return;

@@ -1,4 +1,5 @@
 /** Points of the selected question on the map, and what can be done with them there. */
+import { t } from "@lingui/core/macro";
 import { useEffect } from "react";
 import { isPointSet, pointFeature, type PointSet } from "../../api/inputs";
 import { near } from "../../api/studies";
@@ -28,7 +29,7 @@ export function usePins(scene: Scene | null, study: string): void {
     });
     scene.setPins(
       set.features.map((feature, i) => ({
-        name: feature.properties.name ?? `Point ${i + 1}`,
+        name: feature.properties.name ?? t`Point ${i + 1}`,
         lngLat: feature.geometry.coordinates,
         onDrag: (at, done) => {
           const inputs = { ...block.inputs, [slot]: moved(i, at) };
@@ -51,8 +52,8 @@ export function usePins(scene: Scene | null, study: string): void {
 export async function streetName(study: string, at: [number, number], mode = "walk"): Promise<string> {
   try {
     const street = await near(study, at[0], at[1], mode, 150);
-    return street.name ?? `unnamed ${street.highway.replaceAll("_", " ")}`;
+    return street.name ?? t`unnamed ${street.highway.replaceAll("_", " ")}`;
   } catch {
-    return "a point off the streets";
+    return t`a point off the streets`;
   }
 }

@@ -1,4 +1,5 @@
 /** What the map and its legend show for the stage and the selected answer. */
+import { t } from "@lingui/core/macro";
 import { useQuery } from "@tanstack/react-query";
 import type { Feature, FeatureCollection } from "geojson";
 import { useMemo } from "react";
@@ -26,14 +27,14 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     queryFn: () => layerFeatures(study ?? "", "streets"),
     enabled: !!overview?.drawn,
     staleTime: Infinity,
-    meta: { panel: "map", what: "The lettering of the links" },
+    meta: { panel: "map", what: t`The lettering of the links` },
   });
   const { data: cutOff } = useQuery({
     queryKey: ["parts", study, overview?.stamp, mode, overview?.modes.find(({ id }) => id === mode)?.changed],
     queryFn: () => cutOffLinks(study ?? "", mode),
     enabled: stage === "streets" && !!overview?.stamp && overview.modes.some(({ id, problem }) => id === mode && !problem),
     staleTime: Infinity,
-    meta: { panel: "map", what: "The parts that are cut off" },
+    meta: { panel: "map", what: t`The parts that are cut off` },
   });
   const { data: sheet } = useSheet(study);
   const { data: answer } = useAnswer(study, stage === "sheet" ? question : null);
@@ -80,7 +81,7 @@ function useRowPath(study: string | null, answer: Answer | null | undefined, row
     queryFn: () => askOnce(study ?? "", "route", JSON.parse(JSON.stringify(inputs)) as Inputs),
     enabled: ends.length === 2,
     staleTime: Infinity,
-    meta: { panel: "map", what: "The path of this trip" },
+    meta: { panel: "map", what: t`The path of this trip` },
   });
   return ends.length === 2 ? ((data?.routes as FeatureCollection | undefined)?.features[0] ?? null) : null;
 }
@@ -95,7 +96,7 @@ function useLookedAt(overview: Overview | undefined, layer: string | null): Look
     queryFn: () => layerFeatures(overview?.id ?? "", layer ?? ""),
     enabled: !!info,
     staleTime: Infinity,
-    meta: { panel: "map", what: "The features of this layer" },
+    meta: { panel: "map", what: t`The features of this layer` },
   });
   return useMemo(() => (info && data ? { info, features: data } : null), [info, data]);
 }

@@ -1,4 +1,6 @@
 /** A mode in a sentence, with its speed, what binds it, and the ways to copy it, give it away or take one in. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useRef, useState } from "react";
 import type { ModeDocument } from "../../api/modes";
 import type { ModeInfo } from "../../api/studies";
@@ -17,39 +19,53 @@ type Props = {
 
 export function ModeSentence({ info, fields, put }: Pick<Props, "info" | "put"> & { fields: string[] }) {
   const mode = info.document;
+  const known = [...new Set([...fields, mode.measured].filter(Boolean))];
+  const who = <Committed kind="mode" label={t`Who moves`} value={mode.traveller} onCommit={(traveller) => put({ traveller })} />;
+  const top = <Committed kind="amount" label={t`Top speed in km/h`} value={String(mode.top_speed)} onCommit={(text) => put({ top_speed: Number(text) })} />;
+  const speeds = (
+    <Word
+      kind="amount"
+      label={t`Where speeds come from`}
+      value={mode.reads_maxspeed ? "posted" : "class"}
+      options={[
+        ["posted", t`at the posted limit where there is one`],
+        ["class", t`at the speed of the class of street`],
+      ]}
+      onChange={(value) => put({ reads_maxspeed: value === "posted" })}
+    />
+  );
+  const measured = (
+    <Word
+      kind="amount"
+      label={t`Measured speeds`}
+      value={mode.measured}
+      options={[["", t`at no measured speed`], ...known.map((name): [string, string] => [name, t`as measured in ${name}`])]}
+      onChange={(field) => put({ measured: field })}
+    />
+  );
+  const signs = (
+    <Word
+      kind="way"
+      label={t`One-way streets`}
+      value={mode.obeys_oneway ? "bind" : "free"}
+      options={[
+        ["bind", t`must obey one-way signs`],
+        ["free", t`may ignore one-way signs`],
+      ]}
+      onChange={(value) => put({ obeys_oneway: value === "bind" })}
+    />
+  );
   return (
     <p className="question">
-      A <Committed kind="mode" label="Who moves" value={mode.traveller} onCommit={(traveller) => put({ traveller })} /> goes at most{" "}
-      <Committed kind="amount" label="Top speed in km/h" value={String(mode.top_speed)} onCommit={(text) => put({ top_speed: Number(text) })} /> km/h,{" "}
-      <Word
-        kind="amount"
-        label="Where speeds come from"
-        value={mode.reads_maxspeed ? "posted" : "class"}
-        options={[
-          ["posted", "at the posted limit where there is one"],
-          ["class", "at the speed of the class of street"],
-        ]}
-        onChange={(value) => put({ reads_maxspeed: value === "posted" })}
-      />
-
-      {(fields.length > 0 || mode.measured) && (
-        <>
-          , before that{" "}
-          <Word kind="amount" label="Measured speeds" value={mode.measured} options={[["", "at no measured speed"], ...[...new Set([...fields, mode.measured].filter(Boolean))].map((name): [string, string] => [name, `as measured in ${name}`])]} onChange={(measured) => put({ measured })} />
-        </>
+      {known.length > 0 ? (
+        <Trans>
+          A {who} goes at most {top} km/h, {speeds}, before that {measured}, and {signs}.
+        </Trans>
+      ) : (
+        <Trans>
+          A {who} goes at most {top} km/h, {speeds}, and {signs}.
+        </Trans>
       )}
-      , and{" "}
-      <Word
-        kind="way"
-        label="One-way streets"
-        value={mode.obeys_oneway ? "bind" : "free"}
-        options={[
-          ["bind", "must obey one-way signs"],
-          ["free", "may ignore one-way signs"],
-        ]}
-        onChange={(value) => put({ obeys_oneway: value === "bind" })}
-      />
-      .
     </p>
   );
 }
@@ -62,21 +78,21 @@ export function ModeActs({ study, info, undo, onCopy, onTakeIn, onRemove, onUndo
       <div className="block-tools" style={{ marginTop: 12 }}>
         {undo > 0 && (
           <button className="linkish" onClick={onUndo}>
-            Undo the last change
+            <Trans>Undo the last change</Trans>
           </button>
         )}
-        <button className="linkish" onClick={() => setCopying(`${info.title}, changed`)}>
-          Copy
+        <button className="linkish" onClick={() => setCopying(t`${info.title}, changed`)}>
+          <Trans>Copy</Trans>
         </button>
         <a className="linkish" href={`/studies/${study}/modes/${info.id}`}>
-          Export
+          <Trans>Export</Trans>
         </a>
         <button className="linkish" onClick={() => file.current?.click()}>
-          Import
+          <Trans>Import</Trans>
         </button>
         {(!info.shipped || info.changed) && (
           <button className="linkish" onClick={onRemove}>
-            {info.shipped ? "Reset to default" : "Remove"}
+            {info.shipped ? t`Reset to default` : t`Remove`}
           </button>
         )}
       </div>
@@ -84,7 +100,7 @@ export function ModeActs({ study, info, undo, onCopy, onTakeIn, onRemove, onUndo
         ref={file}
         className="sr"
         type="file"
-        aria-label="File with a mode"
+        aria-label={t`File with a mode`}
         data-testid="mode-file"
         onChange={(event) => {
           const chosen = event.target.files?.[0];
@@ -100,10 +116,12 @@ export function ModeActs({ study, info, undo, onCopy, onTakeIn, onRemove, onUndo
             setCopying(null);
           }}
         >
-          The copy is called <input className="slot mode text" aria-label="Title of the copy" size={Math.max(copying.length, 8)} value={copying} onChange={(event) => setCopying(event.target.value)} />
-          <button className="linkish" disabled={!copying.trim()}>
-            Make it
-          </button>
+          <Trans>
+            The copy is called <input className="slot mode text" aria-label={t`Title of the copy`} size={Math.max(copying.length, 8)} value={copying} onChange={(event) => setCopying(event.target.value)} />
+            <button className="linkish" disabled={!copying.trim()}>
+              Make it
+            </button>
+          </Trans>
         </form>
       )}
     </>

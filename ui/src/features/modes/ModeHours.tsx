@@ -1,4 +1,6 @@
 /** Speeds over the day: curves drawn and dragged, moved with the keys, or written as numbers. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import type { CurveDocument, ModeDocument } from "../../api/modes";
 import { words } from "../../common/format";
@@ -15,14 +17,14 @@ export function ModeHours({ mode, put }: Props) {
   const change = (i: number, more: Partial<CurveDocument>) => put(mode.curves.map((curve, j) => (i === j ? { ...curve, ...more } : curve)));
   return (
     <>
-      <h2>Hour of the day</h2>
+      <h2><Trans>Hour of the day</Trans></h2>
       {mode.curves.map((curve, i) => (
         <Curve key={`${i} ${curve.days} ${curve.share.join()}`} curve={curve} number={i + 1} change={(more) => change(i, more)} remove={() => put(mode.curves.filter((_, j) => j !== i))} />
       ))}
-      {mode.curves.length === 0 && <p className="notice">Speeds are the same at every hour.</p>}
+      {mode.curves.length === 0 && <p className="notice"><Trans>Speeds are the same at every hour.</Trans></p>}
       <p className="row-form">
         <button className="linkish" onClick={() => put([...mode.curves, { days: mode.curves.length ? "saturday" : "weekday", classes: [], share: Array<number>(24).fill(1) }])}>
-          Add a curve
+          <Trans>Add a curve</Trans>
         </button>
       </p>
     </>
@@ -54,21 +56,23 @@ function Curve({ curve, number, change, remove }: { curve: CurveDocument; number
   return (
     <div className="curve">
       <p className="sentence">
-        <Word
-          kind="time"
-          label={`Days of curve ${number}`}
-          value={curve.days}
-          options={[
-            ["weekday", "On weekdays"],
-            ["saturday", "On Saturdays"],
-            ["sunday", "On Sundays"],
-            ["every day", "Every day"],
-          ]}
-          onChange={(days) => change({ days: days as CurveDocument["days"] })}
-        />
-        , the share of the free speed that is left on <Committed kind="way" label={`Classes of curve ${number}`} value={curve.classes.map(words).join(", ")} placeholder="all streets" onCommit={(text) => change({ classes: classesOf(text) })} />
+        <Trans>
+          <Word
+            kind="time"
+            label={t`Days of curve ${number}`}
+            value={curve.days}
+            options={[
+              ["weekday", t`On weekdays`],
+              ["saturday", t`On Saturdays`],
+              ["sunday", t`On Sundays`],
+              ["every day", t`Every day`],
+            ]}
+            onChange={(days) => change({ days: days as CurveDocument["days"] })}
+          />
+          , the share of the free speed that is left on <Committed kind="way" label={t`Classes of curve ${number}`} value={curve.classes.map(words).join(", ")} placeholder={t`all streets`} onCommit={(text) => change({ classes: classesOf(text) })} />
+        </Trans>
       </p>
-      <svg ref={svg} viewBox={`0 0 ${WIDTH} ${HEIGHT}`} role="group" aria-label={`Curve ${number}, share of the free speed by hour`} onPointerMove={drag} onPointerUp={commit} onPointerLeave={commit}>
+      <svg ref={svg} viewBox={`0 0 ${WIDTH} ${HEIGHT}`} role="group" aria-label={t`Curve ${number}, share of the free speed by hour`} onPointerMove={drag} onPointerUp={commit} onPointerLeave={commit}>
         {[0.5, 1].map((value) => (
           <g key={value}>
             <line x1={LEFT} x2={WIDTH - 6} y1={y(value)} y2={y(value)} className="guide" />
@@ -91,11 +95,11 @@ function Curve({ curve, number, change, remove }: { curve: CurveDocument; number
             r={held === hour ? 5 : 3.6}
             role="slider"
             tabIndex={0}
-            aria-label={`${hour} o'clock`}
+            aria-label={t`${hour} o'clock`}
             aria-valuenow={Math.round(value * 100)}
             aria-valuemin={5}
             aria-valuemax={MOST * 100}
-            aria-valuetext={`${Math.round(value * 100)} percent`}
+            aria-valuetext={t`${Math.round(value * 100)} percent`}
             onPointerDown={() => setHeld(hour)}
             onKeyDown={(event) => keys(event, hour)}
             onBlur={commit}
@@ -105,10 +109,12 @@ function Curve({ curve, number, change, remove }: { curve: CurveDocument; number
         ))}
       </svg>
       <p className="row-form small">
-        In numbers <Committed kind="amount" label={`Percent by hour of curve ${number}`} value={share.map((value) => Math.round(value * 100)).join(" ")} onCommit={(text) => change({ share: sharesOf(text, curve.share) })} />
-        <button className="linkish" onClick={remove}>
-          Remove
-        </button>
+        <Trans>
+          In numbers <Committed kind="amount" label={t`Percent by hour of curve ${number}`} value={share.map((value) => Math.round(value * 100)).join(" ")} onCommit={(text) => change({ share: sharesOf(text, curve.share) })} />
+          <button className="linkish" onClick={remove}>
+            Remove
+          </button>
+        </Trans>
       </p>
     </div>
   );

@@ -1,9 +1,11 @@
 /** Stage Modes: who moves, on which streets, how fast. Every rule is in view and changed where it stands; the map follows. */
+import { plural, t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { copyMode, putMode, removeMode, takeInMode, undoMode, type ModeChange, type ModeDocument } from "../../api/modes";
 import type { ModeInfo, Overview } from "../../api/studies";
-import { figure, words } from "../../common/format";
+import { capital, figure, words } from "../../common/format";
 import { Outcome } from "../../controls/Outcome";
 import { Committed } from "../../controls/inline";
 import { ModeActs, ModeSentence } from "./ModeHead";
@@ -30,8 +32,8 @@ export function Modes({ overview }: { overview: Overview }) {
   if (!shown) {
     return (
       <>
-        <h1>Who moves, by which rules?</h1>
-        <p className="notice">Modes read the streets. Bring in an extract first.</p>
+        <h1><Trans>Who moves, by which rules?</Trans></h1>
+        <p className="notice"><Trans>Modes read the streets. Bring in an extract first.</Trans></p>
       </>
     );
   }
@@ -71,8 +73,8 @@ export function Modes({ overview }: { overview: Overview }) {
   };
   return (
     <>
-      <h1>Who moves, by which rules?</h1>
-      <div className="tabs" role="tablist" aria-label="Mode">
+      <h1><Trans>Who moves, by which rules?</Trans></h1>
+      <div className="tabs" role="tablist" aria-label={t`Mode`}>
         {overview.modes.map(({ id, title }) => (
           <button
             key={id}
@@ -98,10 +100,14 @@ export function Modes({ overview }: { overview: Overview }) {
       <ModeDelays info={shown} put={put} />
       <ModeHours mode={shown.document} put={(curves) => put({ curves })} />
       <ModeCosts mode={shown.document} put={(costs) => put({ costs })} />
-      <h2>Barriers it cannot pass</h2>
+      <h2><Trans>Barriers it cannot pass</Trans></h2>
       <p className="prose">
-        {shown.document.barriers.length ? shown.document.barriers.map(words).join(", ") : "None"}
-        {(shown.barriers_shut ?? 0) > 0 && `: ${figure(shown.barriers_shut)} streets are shut by one here. A tag at the barrier that names the traveller goes before its kind.`}
+        {shown.document.barriers.length ? capital(shown.document.barriers.map(words).join(", ")) : t`None`}.{" "}
+        {(shown.barriers_shut ?? 0) > 0 &&
+          plural(shown.barriers_shut ?? 0, {
+            one: "# street is shut by one here. A tag at the barrier that names the traveller goes before its kind.",
+            other: "# streets are shut by one here. A tag at the barrier that names the traveller goes before its kind.",
+          })}
       </p>
       {shown.notes.map((note) => (
         <p className="notice" key={note}>
@@ -112,10 +118,10 @@ export function Modes({ overview }: { overview: Overview }) {
         study={overview.id}
         info={shown}
         undo={overview.modeUndo}
-        onCopy={(title) => void act(() => goTo(copyMode(overview.id, shown.id, title), `${title} is a mode of its own now.`))}
-        onTakeIn={(file) => void act(async () => goTo(takeInMode(overview.id, JSON.parse(await file.text())), `${file.name} is taken in.`))}
-        onRemove={() => void act(async () => goTo(removeMode(overview.id, shown.id).then(({ id }) => ({ id: shown.shipped ? id : "walk" })), shown.shipped ? "As it was shipped." : `${shown.title} is removed.`))}
-        onUndo={() => void act(() => goTo(undoMode(overview.id), "Taken back."))}
+        onCopy={(title) => void act(() => goTo(copyMode(overview.id, shown.id, title), t`${title} is a mode of its own now.`))}
+        onTakeIn={(file) => void act(async () => goTo(takeInMode(overview.id, JSON.parse(await file.text())), t`${file.name} is taken in.`))}
+        onRemove={() => void act(async () => goTo(removeMode(overview.id, shown.id).then(({ id }) => ({ id: shown.shipped ? id : "walk" })), shown.shipped ? t`As it was shipped.` : t`${shown.title} is removed.`))}
+        onUndo={() => void act(() => goTo(undoMode(overview.id), t`Taken back.`))}
       />
     </>
   );
@@ -127,20 +133,20 @@ function Figures({ mode }: { mode: ModeInfo }) {
       <div className="figure">
         <b>
           {figure(mode.usable_km)}
-          <small>km</small>
+          <small><Trans>km</Trans></small>
         </b>
-        <span>of {figure(mode.total_km)} km may be used</span>
+        <span><Trans>of {figure(mode.total_km)} km may be used</Trans></span>
       </div>
       <div className="figure">
         <b>
           {figure(mode.mean_kmh, 1)}
-          <small>km/h</small>
+          <small><Trans>km/h</Trans></small>
         </b>
-        <span>mean speed by length, in free flow</span>
+        <span><Trans>mean speed by length, in free flow</Trans></span>
       </div>
       <div className="figure">
         <b>{figure(mode.links_usable)}</b>
-        <span>links</span>
+        <span><Trans>links</Trans></span>
       </div>
     </div>
   );
@@ -158,15 +164,15 @@ function ClassTable({ mode, put }: { mode: ModeInfo; put: (more: Partial<ModeDoc
   const rows = mode.rules ?? [];
   return (
     <>
-      <h2>By class of street</h2>
+      <h2><Trans>By class of street</Trans></h2>
       <table className="plain">
         <thead>
           <tr>
-            <th>Street</th>
-            <th className="n">Length, km</th>
-            <th className="n">Usable, km</th>
-            <th className="n">One-way, km</th>
-            <th className="n">Speed, km/h</th>
+            <th><Trans>Street</Trans></th>
+            <th className="n"><Trans>Length, km</Trans></th>
+            <th className="n"><Trans>Usable, km</Trans></th>
+            <th className="n"><Trans>One-way, km</Trans></th>
+            <th className="n"><Trans>Speed, km/h</Trans></th>
           </tr>
         </thead>
         <tbody>
@@ -174,18 +180,19 @@ function ClassTable({ mode, put }: { mode: ModeInfo; put: (more: Partial<ModeDoc
             <tr key={rule.highway} className={rule.usable_km === 0 ? "quiet" : undefined}>
               <td>{words(rule.highway)}</td>
               <td className="n">{figure(rule.length_km, 1)}</td>
-              <td className="n">{rule.usable_km === 0 ? "not used" : figure(rule.usable_km, 1)}</td>
+              <td className="n">{rule.usable_km === 0 ? t`not used` : figure(rule.usable_km, 1)}</td>
               <td className="n">{rule.oneway_km === 0 ? "" : figure(rule.oneway_km, 1)}</td>
               <td className="n">
-                <Committed kind="amount" label={`Speed on ${words(rule.highway)} in km/h`} value={speeds[rule.highway] === undefined ? "" : String(speeds[rule.highway])} placeholder={rule.usable_km > 0 ? "by tag" : "–"} onCommit={(text) => take(rule.highway, text)} />
+                <Committed kind="amount" label={t`Speed on ${words(rule.highway)} in km/h`} value={speeds[rule.highway] === undefined ? "" : String(speeds[rule.highway])} placeholder={rule.usable_km > 0 ? t`by tag` : "–"} onCommit={(text) => take(rule.highway, text)} />
               </td>
             </tr>
           ))}
         </tbody>
       </table>
       <p className="notice">
-        {mode.parts && mode.parts.left_out_links > 0 && `${figure(mode.parts.left_out_km, 1)} km in cut-off parts are left out. `}
-        A class without a speed is used only where an access tag says so. Click a street on the map to see why it is used or not.
+        <Trans>
+          {mode.parts && mode.parts.left_out_links > 0 && t`${figure(mode.parts.left_out_km, 1)} km in cut-off parts are left out.`} A class without a speed is used only where an access tag says so. Click a street on the map to see why it is used or not.
+        </Trans>
       </p>
     </>
   );
@@ -194,11 +201,14 @@ function ClassTable({ mode, put }: { mode: ModeInfo; put: (more: Partial<ModeDoc
 /** What a change did to the streets. */
 export function changeWords(change: ModeChange | null): string | null {
   if (!change) return null;
-  const amount = ({ links, km }: { links: number; km: number }) => `${figure(km, 1)} km in ${figure(links)} ${links === 1 ? "link" : "links"}`;
+  const amount = ({ links, km }: { links: number; km: number }) => {
+    const length = figure(km, 1);
+    return plural(links, { one: `${length} km in # link`, other: `${length} km in # links` });
+  };
   const said = [];
-  if (change.lost.links) said.push(`${amount(change.lost)} can no longer be used`);
-  if (change.won.links) said.push(`${amount(change.won)} can be used now`);
-  if (change.speed.links) said.push(`${amount(change.speed)} have another speed`);
-  if (change.delays) said.push(`time lost changes at ${figure(change.delays)} nodes`);
-  return said.length ? `${said.join("; ")}.` : "No street changes by that.";
+  if (change.lost.links) said.push(t`${amount(change.lost)} can no longer be used`);
+  if (change.won.links) said.push(t`${amount(change.won)} can be used now`);
+  if (change.speed.links) said.push(t`${amount(change.speed)} have another speed`);
+  if (change.delays) said.push(t`time lost changes at ${figure(change.delays)} nodes`);
+  return said.length ? `${said.join("; ")}.` : t`No street changes by that.`;
 }

@@ -1,4 +1,6 @@
 /** The chart of an answer: curves by minute, bars, or a route's directions. Lines differ by dash, not by colour alone. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { BarChart } from "@mui/x-charts/BarChart";
 import { ChartsReferenceLine } from "@mui/x-charts/ChartsReferenceLine";
 import { LineChart } from "@mui/x-charts/LineChart";
@@ -6,7 +8,7 @@ import { Slider } from "@mui/material";
 import { useState } from "react";
 import type { Results } from "../../api/client";
 import type { components } from "../../api/schema";
-import { duration, figure } from "../../common/format";
+import { distance, duration, figure } from "../../common/format";
 import { middleLimit } from "../../map/content";
 import { bands } from "../../map/look";
 import { useScreen } from "../../state/screen";
@@ -29,7 +31,7 @@ export default function AnswerChart({ result, shown = 0, onShow = () => undefine
   return (
     <>
       {charts.length > 1 && (
-        <div className="switches" role="group" aria-label="Charts of the answer">
+        <div className="switches" role="group" aria-label={t`Charts of the answer`}>
           {charts.map(({ name, title }, i) => (
             <button key={title} className="linkish" title={title} aria-pressed={i === shown} onClick={() => onShow(i)}>
               {name ?? title}
@@ -56,6 +58,7 @@ function Curve({ chart, named }: { chart: Chart; named: boolean }) {
   const led = !!chart.part;
   const at = led && minute !== null ? minute : chart.marks ? middleLimit(chart.marks) : null;
   const nearest = at === null ? -1 : x.reduce((best, value, i) => (Math.abs(value - at) < Math.abs((x[best] ?? 0) - at) ? i : best), 0);
+  const abscissa = figure(x[nearest], Number.isInteger(x[nearest]) ? 0 : 1);
   const top = x[x.length - 1] ?? 1;
   return (
     <>
@@ -71,13 +74,11 @@ function Curve({ chart, named }: { chart: Chart; named: boolean }) {
           </span>
         ))}
         {nearest >= 0 && (
-          <em>
-            at {figure(x[nearest], Number.isInteger(x[nearest]) ? 0 : 1)} {chart.x?.label === "minutes" ? "min" : "m"}
-          </em>
+          <em>{chart.x?.label === "minutes" ? t`at ${abscissa} min` : t`at ${abscissa} m`}</em>
         )}
         {led && minute !== null && (
           <button className="linkish" onClick={() => showMinute(null)}>
-            back to the limits
+            <Trans>back to the limits</Trans>
           </button>
         )}
       </div>
@@ -109,8 +110,8 @@ function Curve({ chart, named }: { chart: Chart; named: boolean }) {
             max={top}
             step={top / (x.length - 1)}
             value={at ?? 0}
-            aria-label="Minute shown on the map"
-            getAriaValueText={(value) => `${value} minutes`}
+            aria-label={t`Minute shown on the map`}
+            getAriaValueText={(value) => t`${value} minutes`}
             onChange={(_, value) => showMinute(value)}
           />
         </div>
@@ -163,7 +164,7 @@ function WayChart({ chart, steps }: { chart: Chart; steps: Step[] }) {
     <>
       {chart.profile && (
         <button className="linkish switch" aria-pressed={heights} onClick={() => setHeights(!heights)}>
-          {heights ? "Directions" : "Heights"}
+          {heights ? t`Directions` : t`Heights`}
         </button>
       )}
       {heights && chart.profile ? <Profile chart={chart.profile} /> : <Directions title={chart.title} steps={steps} />}
@@ -187,7 +188,7 @@ function Profile({ chart }: { chart: Chart }) {
           grid={{ horizontal: true }}
           xAxis={[{ data: x, height: 44, tickNumber: 5, label: chart.x?.label ?? "", labelStyle: { fontSize: 11.5, fill: "var(--ink-2)" }, min: 0, max: x[x.length - 1] ?? 1, ...AXIS }]}
           yAxis={[{ min: Math.floor(low) - 1, max: Math.max(Math.ceil(high) + 1, Math.floor(low) + 10), width: 40, tickNumber: 4, ...AXIS }]}
-          series={[{ id: "height", data: values, label: "Height, m", showMark: false, color: "var(--ink)", curve: "linear" }]}
+          series={[{ id: "height", data: values, label: t`Height, m`, showMark: false, color: "var(--ink)", curve: "linear" }]}
           sx={{ ...FRAME, "& .MuiLineElement-root": { strokeWidth: 1.8 } }}
         />
       </div>
@@ -198,7 +199,7 @@ function Profile({ chart }: { chart: Chart }) {
 /** A turn with the word that leads to its street; setting out and ending take time at a place, which is none. */
 function onto(turn: string): string {
   if (turn === "set out" || turn === "end") return turn;
-  return turn === "start" ? "start on" : turn === "go straight on" ? "straight on into" : `${turn} into`;
+  return turn === "start" ? t`start on` : turn === "go straight on" ? t`straight on into` : t`${turn} into`;
 }
 
 function Directions({ title, steps }: { title: string; steps: Step[] }) {
@@ -209,11 +210,16 @@ function Directions({ title, steps }: { title: string; steps: Step[] }) {
         {steps.map((step, i) => (
           <li key={i}>
             <span>
-              {step.distance_m > 0 && (step.distance_m < 1000 ? `${figure(step.distance_m)} m, ` : `${figure(step.distance_m / 1000, 2)} km, `)}
-              {duration(step.duration_s)}
+              {[step.distance_m > 0 && distance(step.distance_m), duration(step.duration_s)].filter(Boolean).join(", ")}
             </span>
-            {onto(step.turn)} <b>{step.street}</b>
-            {step.beside_m ? `, ${figure(step.beside_m)} m beside` : ""}
+            {onto(step.turn)}{" "}
+            {step.beside_m ? (
+              <Trans>
+                <b>{step.street}</b>, {figure(step.beside_m)} m beside
+              </Trans>
+            ) : (
+              <b>{step.street}</b>
+            )}
           </li>
         ))}
       </ol>

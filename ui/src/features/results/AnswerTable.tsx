@@ -1,4 +1,5 @@
 /** The few columns of an answer that matter; a row, its zone on the map and its place are one selection. */
+import { t } from "@lingui/core/macro";
 import { DataGrid, type GridColDef } from "@mui/x-data-grid";
 import type { Column, Results, TableView } from "../../api/client";
 import { figure } from "../../common/format";
@@ -22,7 +23,7 @@ function allColumns(first: Column[], schema: Results["schema"][string], rows: Ro
 function curveColumn(curves: Map<string, number[]>, key: string): GridColDef {
   return {
     field: ":curve",
-    headerName: "By minute",
+    headerName: t`By minute`,
     sortable: false,
     width: 66,
     renderCell: ({ row }) => <Spark values={curves.get(String((row as Row)[key])) ?? []} />,

@@ -1,4 +1,6 @@
 /** When a street is reached in the selected answer, from which place, and the way there; or why it is not reached. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQuery } from "@tanstack/react-query";
 import type { Feature, FeatureCollection, Point } from "geojson";
 import { useEffect } from "react";
@@ -28,13 +30,15 @@ export function ArrivalThere({ study, answer, street }: { study: string; answer:
     return () => showWay(null);
   }, [data, showWay]);
   if (!places) return null;
-  if (error) return <Term name="Arrival">not reached: {message(error)}</Term>;
-  if (data === undefined) return <Term name="Arrival">…</Term>;
-  if (data === null) return <Term name="Arrival">not reached: one-way streets, gaps or closures cut every way</Term>;
-  const way = answer.inputs.direction === "to" ? "to" : "from";
+  if (error) return <Term name={t`Arrival`}><Trans>not reached: {message(error)}</Trans></Term>;
+  if (data === undefined) return <Term name={t`Arrival`}>…</Term>;
+  if (data === null) return <Term name={t`Arrival`}><Trans>not reached: one-way streets, gaps or closures cut every way</Trans></Term>;
+  const { place, pair } = data;
+  const metres = figure(pair.distance_m);
   return (
-    <Term name="Arrival">
-      <b>{duration(data.pair.duration_s)}</b> {way} {data.place}, {figure(data.pair.distance_m)} m; the way is on the map
+    <Term name={t`Arrival`}>
+      <b>{duration(pair.duration_s)}</b>{" "}
+      {answer.inputs.direction === "to" ? t`to ${place}, ${metres} m; the way is on the map` : t`from ${place}, ${metres} m; the way is on the map`}
     </Term>
   );
 }

@@ -1,7 +1,8 @@
 /** The results panel under the map: table and chart of the selected answer, or the card of the street that was clicked. */
+import { plural, t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { lazy, Suspense, useRef, useState, type PointerEvent } from "react";
 import type { Overview } from "../../api/studies";
-import { figure } from "../../common/format";
 import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../../state/sheet";
 import { useScreen } from "../../state/screen";
 import { ArrivalThere } from "./ArrivalThere";
@@ -36,7 +37,7 @@ export function ResultsPanel({ overview }: { overview: Overview }) {
   };
   if (street) {
     return (
-      <section className="results" style={{ height: panelHeight }} aria-label="Street">
+      <section className="results" style={{ height: panelHeight }} aria-label={t`Street`}>
         <div className="grip" {...drag} />
         <StreetCard street={street} onClose={() => showStreet(null)}>{stage === "sheet" && answer && <ArrivalThere study={overview.id} answer={answer} street={street} />}</StreetCard>
       </section>
@@ -44,12 +45,12 @@ export function ResultsPanel({ overview }: { overview: Overview }) {
   }
   if (notice) {
     return (
-      <section className="results shut" aria-label="Notice">
+      <section className="results shut" aria-label={t`Notice`}>
         <div className="results-head">
           <span role="alert">{notice}</span>
           <div className="side">
             <button className="linkish" onClick={() => tell(null)}>
-              Close
+              <Trans>Close</Trans>
             </button>
           </div>
         </div>
@@ -58,7 +59,7 @@ export function ResultsPanel({ overview }: { overview: Overview }) {
   }
   if (stage === "sources" && layer) {
     return (
-      <section className="results" style={{ height: panelHeight }} aria-label="Table of the layer">
+      <section className="results" style={{ height: panelHeight }} aria-label={t`Table of the layer`}>
         <div className="grip" {...drag} />
         <Suspense fallback={null}>
           <LayerTable overview={overview} ident={layer} close={() => lookAtLayer(null)} />
@@ -68,7 +69,7 @@ export function ResultsPanel({ overview }: { overview: Overview }) {
   }
   if (stage !== "sheet" || !answer?.result.view.tables?.length) return null;
   return (
-    <section className={shut ? "results shut" : "results"} style={shut ? undefined : { height: panelHeight }} aria-label="Table and chart of the answer">
+    <section className={shut ? "results shut" : "results"} style={shut ? undefined : { height: panelHeight }} aria-label={t`Table and chart of the answer`}>
       <div className="grip" {...drag} />
       <AnswerTray key={question} study={overview.id} question={question ?? ""} name={block?.title ?? answer.result.title} answer={answer} shut={shut} onShut={() => setShut(!shut)} />
     </section>
@@ -98,7 +99,7 @@ function AnswerTray({ study, question, name, answer, shut, onShut }: AnswerTrayP
       <div className="results-head">
         <h2>{name}</h2>
         {!shut && tables.length > 1 && (
-          <div className="switches" role="group" aria-label="Tables of the answer">
+          <div className="switches" role="group" aria-label={t`Tables of the answer`}>
             {tables.map(({ title, part }, i) => (
               <button key={part} className="linkish" aria-pressed={i === tab} onClick={() => setTab(i)}>
                 {title || capitalized(part)}
@@ -108,26 +109,26 @@ function AnswerTray({ study, question, name, answer, shut, onShut }: AnswerTrayP
         )}
         <div className="side">
           {!shut && all.length > SEARCHED && (
-            <input className="seek" type="search" placeholder="Find a row" aria-label="Find a row" value={sought} onChange={(event) => setSought(event.target.value)} />
+            <input className="seek" type="search" placeholder={t`Find a row`} aria-label={t`Find a row`} value={sought} onChange={(event) => setSought(event.target.value)} />
           )}
           {!shut && pivot && (
             <button className="linkish" aria-pressed={heat} onClick={() => setHeat(!heat)}>
-              {heat ? "As rows" : "As a table of minutes"}
+              {heat ? t`As rows` : t`As a table of minutes`}
             </button>
           )}
           {!shut && !heat && (
             <button className="linkish" aria-pressed={whole} onClick={() => setWhole(!whole)}>
-              {whole ? "Fewer columns" : "All columns"}
+              {whole ? t`Fewer columns` : t`All columns`}
             </button>
           )}
-          <span>{rows.length === 1 ? "1 row" : `${figure(rows.length)} rows`}</span>
+          <span>{plural(rows.length, { one: "# row", other: "# rows" })}</span>
           {files.map(({ format, part: whole = "all" }) => (
             <a key={format} href={`/studies/${study}/export/answers/${question}/${whole === tables[0]?.part ? part : whole}?format=${format}`}>
               {NAMES[format] ?? format}
             </a>
           ))}
           <button className="linkish" aria-expanded={!shut} onClick={onShut}>
-            {shut ? "Open the results" : "Close the results"}
+            {shut ? t`Open the results` : t`Close the results`}
           </button>
         </div>
       </div>

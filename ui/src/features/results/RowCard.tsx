@@ -1,4 +1,6 @@
 /** One selected row of an answer: its people by group, the places they have, and what is missing. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import type { components } from "../../api/schema";
 import type { Results } from "../../api/client";
 import { figure } from "../../common/format";
@@ -19,14 +21,14 @@ export function RowCard({ result, card, row, close }: { result: Results; card: C
       <h3>
         <b>{name}</b> <Spark values={curvesOf(result, curves, key).get(name) ?? []} />
         <button className="linkish" onClick={close}>
-          Back to the chart
+          <Trans>Back to the chart</Trans>
         </button>
       </h3>
-      <p>{beyond >= 0.5 ? `No place within ${card.limit} for ${figure(beyond)} of ${figure(total)}, ${card.total.replaceAll("_", " ")}.` : `Everybody has a place within ${card.limit}.`}</p>
+      <p>{beyond >= 0.5 ? t`No place within ${card.limit} for ${figure(beyond)} of ${figure(total)}, ${card.total.replaceAll("_", " ")}.` : t`Everybody has a place within ${card.limit}.`}</p>
       <table>
         <thead>
           <tr>
-            <th scope="col">People</th>
+            <th scope="col"><Trans>People</Trans></th>
             {card.columns.map((head) => (
               <th scope="col" key={head}>
                 {head}
@@ -48,10 +50,10 @@ export function RowCard({ result, card, row, close }: { result: Results; card: C
       <ul>
         {near.map(({ place, share, minutes }) => (
           <li key={place}>
-            <b>{place}</b>, {figure(minutes, 1)} min, for {share < 1 ? "fewer than 1" : figure(share)}% of the people
+            <Trans><b>{place}</b>, {figure(minutes, 1)} min, for {share < 1 ? t`fewer than 1` : figure(share)}% of the people</Trans>
           </li>
         ))}
-        {near.length === 0 && <li>No place within {card.limit}.</li>}
+        {near.length === 0 && <li><Trans>No place within {card.limit}.</Trans></li>}
       </ul>
     </div>
   );

@@ -1,4 +1,6 @@
 /** A doubt of an answer; where it is about places or trips, they are listed, and each is shown on the map with one click. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useState } from "react";
 import type { Results } from "../../api/client";
 import { figure } from "../../common/format";
@@ -16,7 +18,7 @@ export function DoubtView({ doubt, full }: { doubt: Results["doubts"][number]; f
         {doubt.text}{" "}
         {listed.length > 0 && (
           <button className="linkish" aria-expanded={open} onClick={() => setOpen(!open)}>
-            {open ? "Hide them" : "Show them"}
+            {open ? t`Hide them` : t`Show them`}
           </button>
         )}
         {open && (
@@ -29,7 +31,7 @@ export function DoubtView({ doubt, full }: { doubt: Results["doubts"][number]; f
                 <span className="faint">{note}</span>
               </li>
             ))}
-            {listed.length > 0 && doubt.count > listed.length && <li>and {figure(doubt.count - listed.length)} more</li>}
+            {listed.length > 0 && doubt.count > listed.length && <li><Trans>and {figure(doubt.count - listed.length)} more</Trans></li>}
           </ul>
         )}
       </span>

@@ -1,4 +1,5 @@
 /** A heading or a line of prose between questions, written where it stands; emptied, it goes. */
+import { t } from "@lingui/core/macro";
 import type { Block } from "../../api/studies";
 import { useSheetActions } from "../../state/sheet";
 import { replaced, shifted, without } from "../../state/blocks";
@@ -19,8 +20,8 @@ export function Note({ block, study, fresh }: { block: NoteBlock; study: string;
         tabIndex={0}
         contentEditable
         suppressContentEditableWarning
-        aria-label={block.kind === "heading" ? "Heading" : "Line of prose"}
-        data-empty={block.kind === "heading" ? "A heading" : "A line of prose"}
+        aria-label={block.kind === "heading" ? t`Heading` : t`Line of prose`}
+        data-empty={block.kind === "heading" ? t`A heading` : t`A line of prose`}
         onBlur={(event) => {
           const text = event.currentTarget.textContent?.trim() ?? "";
           if (!text) void save(({ blocks }) => ({ blocks: without(blocks, block.id) }));

@@ -1,4 +1,6 @@
 /** One question of the sheet: its sentence, the editor of the word in hand, figures, doubts, and what can be done. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { LinearProgress } from "@mui/material";
 import { Fragment, useEffect, useRef, useState } from "react";
 import { isComplete, isPointSet, valueAt, type ProcessInfo } from "../../api/inputs";
@@ -33,7 +35,7 @@ export function QuestionView({ number, block, process, overview }: Props) {
   useEffect(() => {
     if (waits) void ask(block.id, block.process, block.inputs);
   }, [waits, ask, block]);
-  if (!process) return <p className="problem">This sheet holds a question Awl does not know: {block.process}.</p>;
+  if (!process) return <p className="problem"><Trans>This sheet holds a question Awl does not know: {block.process}.</Trans></p>;
 
   const select = () => selectQuestion(block.id);
   const remove = () => {
@@ -41,7 +43,7 @@ export function QuestionView({ number, block, process, overview }: Props) {
     void save((sheet) => ({ blocks: without(sheet.blocks, block.id) }));
   };
   const copy = () => {
-    const twin: QuestionBlock = { ...block, id: freshId("q"), ...(block.title ? { title: `${block.title}, copy` } : {}) };
+    const twin: QuestionBlock = { ...block, id: freshId("q"), ...(block.title ? { title: t`${block.title}, copy` } : {}) };
     selectQuestion(twin.id);
     void save((sheet) => ({ blocks: insertedAfter(sheet.blocks, block.id, twin) }));
   };
@@ -54,14 +56,14 @@ export function QuestionView({ number, block, process, overview }: Props) {
   const stale = isStale(block, answer);
   return (
     <section ref={section} className={selected ? "block selected" : "block"} data-question={block.id} onFocus={() => !selected && select()}>
-      <button className="number" style={{ color: `var(${inkOf(number)})` }} aria-label={`Show question ${number} on the map`} aria-pressed={selected} onClick={select}>
+      <button className="number" style={{ color: `var(${inkOf(number)})` }} aria-label={t`Show question ${number} on the map`} aria-pressed={selected} onClick={select}>
         {number}
       </button>
-      {(block.title || naming) && <Committed label={`Name of question ${number}`} kind="name" value={block.title ?? ""} placeholder="A name" onCommit={rename} />}
+      {(block.title || naming) && <Committed label={t`Name of question ${number}`} kind="name" value={block.title ?? ""} placeholder={t`A name`} onCommit={rename} />}
       <Sentence block={block} process={process} overview={overview} onSelect={select} />
       {picking?.question === block.id && (
         <p className="notice" role="status">
-          Click the map to {pickingHint(block, picking, process)}. Escape ends this.
+          <Trans>Click the map to {pickingHint(block, picking, process)}. Escape ends this.</Trans>
         </p>
       )}
       {run && run.error === null && !run.stopped && (
@@ -69,10 +71,10 @@ export function QuestionView({ number, block, process, overview }: Props) {
           <div>
             <span>{run.message}</span>
             <span>
-              {run.secondsLeft !== null && run.secondsLeft > 1 ? `${figure(run.secondsLeft)} s left ` : ""}
+              {run.secondsLeft !== null && run.secondsLeft > 1 ? t`${figure(run.secondsLeft)} s left` : ""}{" "}
               {run.job && (
                 <button className="linkish" onClick={() => void stopJob(run.job ?? "")}>
-                  Stop
+                  <Trans>Stop</Trans>
                 </button>
               )}
             </span>
@@ -85,13 +87,13 @@ export function QuestionView({ number, block, process, overview }: Props) {
           {run.error}
         </p>
       )}
-      {run?.stopped && <p className="notice">Stopped. The former answer stands.</p>}
+      {run?.stopped && <p className="notice"><Trans>Stopped. The former answer stands.</Trans></p>}
       {answer && <AnswerView answer={answer} full={selected} stale={stale && !(run && !run.error)} />}
       {selected && (
         <div className="block-tools">
           {(stale || run?.error || run?.stopped) && complete && (
             <button className="linkish" onClick={() => void ask(block.id, block.process, block.inputs)}>
-              Ask again
+              <Trans>Ask again</Trans>
             </button>
           )}
           {offersOf(process, block.inputs).map(([slot, { label, hint, by }]) => (
@@ -103,21 +105,21 @@ export function QuestionView({ number, block, process, overview }: Props) {
             </button>
           ))}
           <button className="linkish" onClick={() => setNaming(true)}>
-            Name
+            <Trans>Name</Trans>
           </button>
           <button className="linkish" onClick={copy}>
-            Copy
+            <Trans>Copy</Trans>
           </button>
-          <button className="linkish" aria-label={`Move question ${number} up`} onClick={() => shift(-1)}>
-            Up
+          <button className="linkish" aria-label={t`Move question ${number} up`} onClick={() => shift(-1)}>
+            <Trans>Up</Trans>
           </button>
-          <button className="linkish" aria-label={`Move question ${number} down`} onClick={() => shift(1)}>
-            Down
+          <button className="linkish" aria-label={t`Move question ${number} down`} onClick={() => shift(1)}>
+            <Trans>Down</Trans>
           </button>
           <button className="linkish" onClick={remove}>
-            Remove
+            <Trans>Remove</Trans>
           </button>
-          {answer && <span>answered {clock(answer.made)} in {elapsed(answer.seconds)}</span>}
+          {answer && <span><Trans>answered {clock(answer.made)} in {elapsed(answer.seconds)}</Trans></span>}
         </div>
       )}
     </section>
@@ -128,7 +130,7 @@ export function QuestionView({ number, block, process, overview }: Props) {
 function pickingHint(block: QuestionBlock, { slot, path }: Picking, process: ProcessInfo): string {
   const points = valueAt(block.inputs, path ?? [slot]);
   const of = process["x-awl"].slots[slot];
-  return of ? hintOf(of, isPointSet(points) ? points.features.length : 0) : "set the point";
+  return of ? hintOf(of, isPointSet(points) ? points.features.length : 0) : t`set the point`;
 }
 
 function Sentence({ block, process, overview, onSelect }: { block: QuestionBlock; process: ProcessInfo; overview: Overview; onSelect: () => void }) {
@@ -187,7 +189,7 @@ function AnswerView({ answer, full, stale }: { answer: Answer; full: boolean; st
   const { figures, doubts, method } = answer.result;
   return (
     <>
-      {stale && <p className="stale">This answer is stale: {answer.fresh ? "the question has changed" : "streets, layers or the mode have changed"} since.</p>}
+      {stale && <p className="stale">{answer.fresh ? t`This answer is stale: the question has changed since.` : t`This answer is stale: streets, layers or the mode have changed since.`}</p>}
       <div className="figures">
         {figures.slice(0, 3).map((item) => (
           <div className="figure" key={item.label}>
@@ -205,7 +207,7 @@ function AnswerView({ answer, full, stale }: { answer: Answer; full: boolean; st
       {full && (
         <details>
           <summary className="stale" style={{ color: "var(--ink-2)", marginTop: 4, cursor: "pointer" }}>
-            How this was found
+            <Trans>How this was found</Trans>
           </summary>
           <ul className="method">
             {method.map((line) => (

@@ -1,4 +1,6 @@
 /** Stage Sheet: questions as sentences, each with its answer and doubts beneath. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useEffect, useState } from "react";
 import type { Block, Overview } from "../../api/studies";
 import { freshId, insertedAfter } from "../../state/blocks";
@@ -25,8 +27,8 @@ export function Sheet({ overview }: { overview: Overview }) {
   if (!overview.stamp) {
     return (
       <>
-        <h1>Ask</h1>
-        <p className="notice">Questions need streets. Bring in an extract at stage Sources.</p>
+        <h1><Trans>Ask</Trans></h1>
+        <p className="notice"><Trans>Questions need streets. Bring in an extract at stage Sources.</Trans></p>
       </>
     );
   }
@@ -42,22 +44,24 @@ export function Sheet({ overview }: { overview: Overview }) {
     <>
       {conflict && (
         <p className="problem conflict" role="alert">
-          Somebody else has changed this sheet in the meantime. Your last change is not saved yet.{" "}
-          <button className="linkish" onClick={() => void settle("combine")}>
-            Combine both
-          </button>{" "}
-          or{" "}
-          <button className="linkish" onClick={() => void settle("theirs")}>
-            take theirs
-          </button>
-          . Where both changed the same question, combining keeps yours.
+          <Trans>
+            Somebody else has changed this sheet in the meantime. Your last change is not saved yet.{" "}
+            <button className="linkish" onClick={() => void settle("combine")}>
+              Combine both
+            </button>{" "}
+            or{" "}
+            <button className="linkish" onClick={() => void settle("theirs")}>
+              take theirs
+            </button>
+            . Where both changed the same question, combining keeps yours.
+          </Trans>
         </p>
       )}
       <h1
         contentEditable
         suppressContentEditableWarning
         spellCheck={false}
-        aria-label="Title of the sheet"
+        aria-label={t`Title of the sheet`}
         onBlur={(event) => {
           const title = event.currentTarget.textContent?.trim() ?? "";
           if (title !== sheet.title) void save(() => ({ title }));
@@ -72,7 +76,7 @@ export function Sheet({ overview }: { overview: Overview }) {
         {sheet.title}
       </h1>
       <p className="dateline">{overview.title}</p>
-      {sheet.blocks.length === 0 && <p className="prose">Begin with a question below. Its changeable words are underlined: click one to change it.</p>}
+      {sheet.blocks.length === 0 && <p className="prose"><Trans>Begin with a question below. Its changeable words are underlined: click one to change it.</Trans></p>}
       {sheet.blocks.map((block: Block) =>
         block.kind !== "question" ? (
           <Note key={block.id} block={block} study={overview.id} fresh={block.id === fresh} />
@@ -87,21 +91,23 @@ export function Sheet({ overview }: { overview: Overview }) {
         ),
       )}
       <div className="asking">
-        Ask:{" "}
-        {processes.map((process) => (
-          <button className="linkish" key={process.id} title={process.description} onClick={() => open(process)}>
-            {process["x-awl"].opening}
-          </button>
-        ))}
-        <span className="writing">
-          Write:{" "}
-          <button className="linkish" onClick={() => write("heading")}>
-            a heading
-          </button>
-          <button className="linkish" onClick={() => write("prose")}>
-            a line
-          </button>
-        </span>
+        <Trans>
+          Ask:{" "}
+          {processes.map((process) => (
+            <button className="linkish" key={process.id} title={process.description} onClick={() => open(process)}>
+              {process["x-awl"].opening}
+            </button>
+          ))}
+          <span className="writing">
+            Write:{" "}
+            <button className="linkish" onClick={() => write("heading")}>
+              a heading
+            </button>
+            <button className="linkish" onClick={() => write("prose")}>
+              a line
+            </button>
+          </span>
+        </Trans>
       </div>
     </>
   );

@@ -1,4 +1,6 @@
 /** Dropping files: each is sent and looked into, and waits until it is decided what is to become of it. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useEffect, useState, type DragEvent } from "react";
 import { receive } from "../../api/incoming";
 import { Working, type WorkState } from "../../controls/Progress";
@@ -19,7 +21,7 @@ export function Drop({ study, prompt, hint }: Props) {
     if (!next || draft) return;
     let current = true;
     const sending = (share: number) => {
-      if (current) setState({ progress: share * 0.9, message: share < 1 ? `Sending ${next.name}` : `Looking into ${next.name}`, job: null });
+      if (current) setState({ progress: share * 0.9, message: share < 1 ? t`Sending ${next.name}` : t`Looking into ${next.name}`, job: null });
     };
     receive(next, study, sending).then(
       consider,
@@ -55,8 +57,10 @@ export function Drop({ study, prompt, hint }: Props) {
       >
         {prompt}{" "}
         <label>
-          choose a file
-          <input className="sr" type="file" multiple data-testid="file" onChange={(event) => take(event.target.files)} />
+          <Trans>
+            choose a file
+            <input className="sr" type="file" multiple data-testid="file" onChange={(event) => take(event.target.files)} />
+          </Trans>
         </label>
         .<small>{hint}</small>
       </div>
@@ -70,5 +74,5 @@ export function Drop({ study, prompt, hint }: Props) {
   );
 }
 
-export const STREET_FILES = "Streets: OSM XML or PBF; lines in GeoPackage, FlatGeobuf, GeoJSON, CSV or Shapefile; GMNS tables, zipped";
-export const LAYER_FILES = "Layers: the same formats, KML, GPX, XLSX, and GeoTIFF for elevation and population";
+export const STREET_FILES = t`Streets: OSM XML or PBF; lines in GeoPackage, FlatGeobuf, GeoJSON, CSV or Shapefile; GMNS tables, zipped`;
+export const LAYER_FILES = t`Layers: the same formats, KML, GPX, XLSX, and GeoTIFF for elevation and population`;

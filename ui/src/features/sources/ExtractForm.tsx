@@ -1,4 +1,6 @@
 /** A map extract before it is built: what came in, which part of it, which classes of street. The map shows what stays. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useRef, useState } from "react";
 import { areaOfFile, type Extract } from "../../api/incoming";
 import type { LayerInfo } from "../../api/studies";
@@ -40,56 +42,61 @@ export function ExtractForm({ incoming, study, onDone, onClose, layers }: FormPr
   const kept = extract.classes.filter((one) => !without.includes(one.class));
   const drawn = part === "box" || part === "outline";
   return (
-    <section className="line-form" aria-label="Extract to streets" data-testid="extract-form">
-      <h1>What’s in this file?</h1>
+    <section className="line-form" aria-label={t`Extract to streets`} data-testid="extract-form">
+      <h1><Trans>What’s in this file?</Trans></h1>
       <p className="dateline">{incoming.name}</p>
       <p className="prose">
-        {figure(extract.streets)} of {figure(extract.ways)} ways are streets, {figure(extract.length_km, 1)} km. By length, {percent(extract.known.speed ?? 0)} have
-        a posted limit, {percent(extract.known.name ?? 0)} a name, {percent(extract.known.direction ?? 0)} say their direction.{" "}
-        {figure(extract.restrictions)} turn restrictions, {figure(extract.barriers)} barriers.
-        {(extract.off_earth ?? 0) > 0 && ` ${figure(extract.off_earth)} nodes have impossible coordinates and are left out.`}
+        <Trans>
+          {figure(extract.streets)} of {figure(extract.ways)} ways are streets, {figure(extract.length_km, 1)} km. By length, {percent(extract.known.speed ?? 0)} have
+          a posted limit, {percent(extract.known.name ?? 0)} a name, {percent(extract.known.direction ?? 0)} say their direction.{" "}
+          {figure(extract.restrictions)} turn restrictions, {figure(extract.barriers)} barriers. {(extract.off_earth ?? 0) > 0 && t`${figure(extract.off_earth)} nodes have impossible coordinates and are left out.`}
+        </Trans>
       </p>
       <p className="question">
-        Build streets from{" "}
-        <Word
-          kind="place"
-          label="Study area"
-          value={part}
-          options={[
-            ["all", "the whole extract"],
-            ["box", "a box drawn on the map"],
-            ["outline", "an outline drawn on the map"],
-            ["file", "the polygons of a file"],
-            ...zones.map(({ id, title }): [string, string] => [`layer:${id}`, `the ground of ${title.toLowerCase()}`]),
-          ]}
-          onChange={choose}
-        />
-        , with{" "}
-        <span className="slot way as-text">
-          {kept.length === extract.classes.length ? "every class of street" : `${kept.length} of ${extract.classes.length} classes`}
-        </span>
-        , nodes numbered from <Amount label="First node number" value={first} onChange={setFirst} />.
+        <Trans>
+          Build streets from{" "}
+          <Word
+            kind="place"
+            label={t`Study area`}
+            value={part}
+            options={[
+              ["all", t`the whole extract`],
+              ["box", t`a box drawn on the map`],
+              ["outline", t`an outline drawn on the map`],
+              ["file", t`the polygons of a file`],
+              ...zones.map(({ id, title }): [string, string] => [`layer:${id}`, t`the ground of ${title.toLowerCase()}`]),
+            ]}
+            onChange={choose}
+          />
+          , with{" "}
+          <span className="slot way as-text">
+            {kept.length === extract.classes.length ? t`every class of street` : t`${kept.length} of ${extract.classes.length} classes`}
+          </span>
+          , nodes numbered from <Amount label={t`First node number`} value={first} onChange={setFirst} />.
+        </Trans>
       </p>
-      <input ref={file} className="sr" type="file" aria-label="File with the study area" data-testid="area-file" onChange={(event) => read(event.target.files?.[0])} />
+      <input ref={file} className="sr" type="file" aria-label={t`File with the study area`} data-testid="area-file" onChange={(event) => read(event.target.files?.[0])} />
       {drawn && !draft?.area && (
         <p className="notice" role="status">
-          {part === "box" ? "Click two corners of the box on the map." : "Click the corners of the outline on the map; click the last one again to close it."}
+          {part === "box" ? t`Click two corners of the box on the map.` : t`Click the corners of the outline on the map; click the last one again to close it.`}
         </p>
       )}
       {draft?.area && drawn && (
         <p className="notice">
-          Only what lies inside is built; streets end there in border nodes.{" "}
-          <button className="linkish" onClick={() => choose(part)}>
-            Draw it again
-          </button>
+          <Trans>
+            Only what lies inside is built; streets end there in border nodes.{" "}
+            <button className="linkish" onClick={() => choose(part)}>
+              Draw it again
+            </button>
+          </Trans>
         </p>
       )}
       <table className="plain classes">
         <thead>
           <tr>
-            <th>Class of street</th>
-            <th className="n">Ways</th>
-            <th className="n">Length</th>
+            <th><Trans>Class of street</Trans></th>
+            <th className="n"><Trans>Ways</Trans></th>
+            <th className="n"><Trans>Length</Trans></th>
           </tr>
         </thead>
         <tbody>
@@ -104,24 +111,24 @@ export function ExtractForm({ incoming, study, onDone, onClose, layers }: FormPr
                   </button>
                 </td>
                 <td className="n">{figure(one.count)}</td>
-                <td className="n">{figure(one.length_km, 1)} km</td>
+                <td className="n"><Trans>{figure(one.length_km, 1)} km</Trans></td>
               </tr>
             );
           })}
         </tbody>
         <tfoot>
           <tr>
-            <td>Wanted</td>
+            <td><Trans>Wanted</Trans></td>
             <td className="n">{figure(kept.reduce((sum, one) => sum + one.count, 0))}</td>
-            <td className="n">{figure(kept.reduce((sum, one) => sum + one.length_km, 0), 1)} km</td>
+            <td className="n"><Trans>{figure(kept.reduce((sum, one) => sum + one.length_km, 0), 1)} km</Trans></td>
           </tr>
         </tfoot>
       </table>
-      <p className="notice">A class that is off is not built at all: no mode can use it later. What a mode may use is a matter of the stage Modes.</p>
+      <p className="notice"><Trans>A class that is off is not built at all: no mode can use it later. What a mode may use is a matter of the stage Modes.</Trans></p>
       <FormEnd
         state={state}
         problem={problem}
-        act="Build streets"
+        act={t`Build streets`}
         disabled={kept.length === 0 || (drawn && !draft?.area)}
         onAct={() =>
           void build({

@@ -1,4 +1,6 @@
 /** The table of a layer: rows are selected here and on the map alike, values of the user's own layers are changed where they stand. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { DataGrid, type GridColDef, type GridRowId } from "@mui/x-data-grid";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
@@ -58,16 +60,16 @@ export default function LayerTable({ overview, ident, close }: { overview: Overv
         {problem && <span role="alert">{problem}</span>}
         <div className="side">
           <span>
-            {figure(rows.length)} of {figure(info.count)} rows
+            <Trans>{figure(rows.length)} of {figure(info.count)} rows</Trans>
           </span>
           {chosen.length > 0 && (
             <button className="linkish" aria-pressed={only} onClick={() => setOnly(!only)}>
-              {only ? "All rows" : "Selected rows only"}
+              {only ? t`All rows` : t`Selected rows only`}
             </button>
           )}
-          <a href={`/studies/${overview.id}/export/layers/${ident}?format=csv`}>CSV</a>
+          <a href={`/studies/${overview.id}/export/layers/${ident}?format=csv`}><Trans>CSV</Trans></a>
           <button className="linkish" onClick={close}>
-            Close
+            <Trans>Close</Trans>
           </button>
         </div>
       </div>

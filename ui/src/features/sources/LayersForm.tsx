@@ -1,4 +1,6 @@
 /** The layers of a file, each with what it is used as; coordinate systems are asked for where they are missing or wrong. */
+import { plural, t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useState } from "react";
 import { lookAgain, type IncomingLayer, type Reading } from "../../api/incoming";
 import { figure, words } from "../../common/format";
@@ -50,18 +52,18 @@ export function LayersForm({ incoming, study, onDone, onClose }: FormProps) {
   }
   const point = incoming.layers.length > 0 && !begun && !streets;
   return (
-    <section className="line-form" aria-label="Layers of a file" data-testid="layers-form">
-      <h1>What’s in this file?</h1>
+    <section className="line-form" aria-label={t`Layers of a file`} data-testid="layers-form">
+      <h1><Trans>What’s in this file?</Trans></h1>
       <p className="dateline">{incoming.name}</p>
       {asked && <AskSystem layer={asked} onTake={(crs) => void look({ crs })} />}
       {unplaced && <AskColumns layer={unplaced} onTake={(x, y) => void look({ x, y })} />}
       <table className="plain">
         <thead>
           <tr>
-            <th>Layer</th>
-            <th className="n">{incoming.kind === "raster" ? "Cells" : "Features"}</th>
-            <th>Used as</th>
-            <th>Identified by</th>
+            <th><Trans>Layer</Trans></th>
+            <th className="n">{incoming.kind === "raster" ? t`Cells` : t`Features`}</th>
+            <th><Trans>Used as</Trans></th>
+            <th><Trans>Identified by</Trans></th>
           </tr>
         </thead>
         <tbody>
@@ -74,15 +76,15 @@ export function LayersForm({ incoming, study, onDone, onClose }: FormProps) {
               <td className="n">{layer.count ? figure(layer.count) : ""}</td>
               <td>
                 {layer.problem ? (
-                  "not yet known"
+                  t`not yet known`
                 ) : layer.unusable ? (
-                  "cannot be used"
+                  t`cannot be used`
                 ) : (
                   <Word
                     kind="way"
-                    label={`Use of ${words(layer.name ?? incoming.name)}`}
+                    label={t`Use of ${words(layer.name ?? incoming.name)}`}
                     value={roleOf(layer)}
-                    options={[...(USES[layer.geometry] ?? []).map((role): [string, string] => [role, role]), [OUT, "nothing, leave it out"]]}
+                    options={[...(USES[layer.geometry] ?? []).map((role): [string, string] => [role, role]), [OUT, t`nothing, leave it out`]]}
                     onChange={(role) => setRoles({ ...roles, [key(layer)]: role })}
                   />
                 )}
@@ -91,9 +93,9 @@ export function LayersForm({ incoming, study, onDone, onClose }: FormProps) {
                 {(layer.keys?.length ?? 0) > 0 && (
                   <Word
                     kind="way"
-                    label={`Field that identifies ${words(layer.name ?? incoming.name)}`}
+                    label={t`Field that identifies ${words(layer.name ?? incoming.name)}`}
                     value={keys[key(layer)] ?? layer.key ?? ""}
-                    options={[...(layer.key ? [] : [["", "their number"] as [string, string]]), ...(layer.keys ?? []).map((field): [string, string] => [field, words(field)])]}
+                    options={[...(layer.key ? [] : [["", t`their number`] as [string, string]]), ...(layer.keys ?? []).map((field): [string, string] => [field, words(field)])]}
                     onChange={(field) => setKeys({ ...keys, [key(layer)]: field })}
                   />
                 )}
@@ -102,12 +104,12 @@ export function LayersForm({ incoming, study, onDone, onClose }: FormProps) {
           ))}
         </tbody>
       </table>
-      {point && <p className="notice">A study begins with streets: bring in a map extract or street lines first, then these layers.</p>}
-      {streets && others.length > 0 && <p className="notice">Streets are built by themselves: the other layers stay out this time, and can be brought in afterwards.</p>}
+      {point && <p className="notice"><Trans>A study begins with streets: bring in a map extract or street lines first, then these layers.</Trans></p>}
+      {streets && others.length > 0 && <p className="notice"><Trans>Streets are built by themselves: the other layers stay out this time, and can be brought in afterwards.</Trans></p>}
       <FormEnd
         state={state}
         problem={problem}
-        act={streets ? "Go on to the streets" : others.length === 1 ? "Add the layer" : `Add ${others.length} layers`}
+        act={streets ? t`Go on to the streets` : plural(others.length, { one: "Add the layer", other: "Add # layers" })}
         disabled={point || (!streets && others.length === 0)}
         onAct={() => {
           if (streets) setAsLines(streets);
@@ -131,17 +133,20 @@ function about(layer: IncomingLayer): string {
   const said = [];
   if (layer.raster) {
     const { rows, columns, cell_m, least, most } = layer.raster;
-    said.push(`${columns} × ${rows} cells of ${figure(cell_m)} m, ${figure(least, 1)} to ${figure(most, 1)}`);
+    said.push(t`${columns} × ${rows} cells of ${figure(cell_m)} m, ${figure(least, 1)} to ${figure(most, 1)}`);
   } else {
     said.push(`${layer.geometry}s`);
-    if (layer.length_km) said.push(`${figure(layer.length_km, 1)} km`);
+    if (layer.length_km) said.push(t`${figure(layer.length_km, 1)} km`);
     const fields = Object.keys(layer.fields);
-    if (fields.length) said.push(`${fields.length} ${fields.length === 1 ? "field" : "fields"}: ${fields.slice(0, 6).map(words).join(", ")}${fields.length > 6 ? " …" : ""}`);
+    if (fields.length) {
+      const named = `${fields.slice(0, 6).map(words).join(", ")}${fields.length > 6 ? " …" : ""}`;
+      said.push(plural(fields.length, { one: `# field: ${named}`, other: `# fields: ${named}` }));
+    }
   }
   if (layer.crs) said.push(layer.crs);
-  if (layer.notes?.repaired) said.push(`${figure(layer.notes.repaired)} outlines cross themselves and are repaired: ${layer.notes.repaired_named[0]}`);
-  if (layer.notes?.left_out) said.push(`${figure(layer.notes.left_out)} faulty rows are left out: ${layer.notes.left_out_named[0]}`);
-  if (layer.without_geometry) said.push(`${figure(layer.without_geometry)} without a place`);
+  if (layer.notes?.repaired) said.push(t`${figure(layer.notes.repaired)} outlines cross themselves and are repaired: ${layer.notes.repaired_named[0] ?? ""}`);
+  if (layer.notes?.left_out) said.push(t`${figure(layer.notes.left_out)} faulty rows are left out: ${layer.notes.left_out_named[0] ?? ""}`);
+  if (layer.without_geometry) said.push(t`${figure(layer.without_geometry)} without a place`);
   return said.join(" · ");
 }
 
@@ -149,8 +154,8 @@ function AskSystem({ layer, onTake }: { layer: IncomingLayer; onTake: (system: s
   const [text, setText] = useState(layer.candidates?.[0] ?? "");
   return (
     <div className="notice" role="status">
-      {layer.problem ?? "It lies far from the streets of this study: the stated coordinate system may be wrong."}{" "}
-      {(layer.candidates?.length ?? 0) > 0 && `In ${(layer.candidates ?? []).join(" or ")} it would fit. `}
+      {layer.problem ?? t`It lies far from the streets of this study: the stated coordinate system may be wrong.`}{" "}
+      {(layer.candidates?.length ?? 0) > 0 && t`In ${(layer.candidates ?? []).join(" or ")} it would fit.`}
       <form
         className="row"
         onSubmit={(event) => {
@@ -158,10 +163,12 @@ function AskSystem({ layer, onTake }: { layer: IncomingLayer; onTake: (system: s
           if (text.trim()) onTake(text.trim());
         }}
       >
-        Its coordinates are in <Text label="Coordinate system" value={text} placeholder="EPSG:32625" onChange={setText} />
-        <button className="linkish" disabled={!text.trim()}>
-          Look again
-        </button>
+        <Trans>
+          Its coordinates are in <Text label={t`Coordinate system`} value={text} placeholder="EPSG:32625" onChange={setText} />
+          <button className="linkish" disabled={!text.trim()}>
+            Look again
+          </button>
+        </Trans>
       </form>
     </div>
   );
@@ -183,11 +190,13 @@ function AskColumns({ layer, onTake }: { layer: IncomingLayer; onTake: (x: strin
           onTake(x, y);
         }}
       >
-        Longitude or easting is in <Word kind="way" label="Column with longitude or easting" value={x} options={options} onChange={setX} />, latitude or northing in{" "}
-        <Word kind="way" label="Column with latitude or northing" value={y} options={options} onChange={setY} />{" "}
-        <button className="linkish" disabled={!x || !y || x === y}>
-          Look again
-        </button>
+        <Trans>
+          Longitude or easting is in <Word kind="way" label={t`Column with longitude or easting`} value={x} options={options} onChange={setX} />, latitude or northing in{" "}
+          <Word kind="way" label={t`Column with latitude or northing`} value={y} options={options} onChange={setY} />{" "}
+          <button className="linkish" disabled={!x || !y || x === y}>
+            Look again
+          </button>
+        </Trans>
       </form>
     </div>
   );

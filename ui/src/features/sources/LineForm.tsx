@@ -1,4 +1,6 @@
 /** Lines that wait to become streets: a sentence whose words say what each field means. */
+import { plural, t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useState } from "react";
 import type { IncomingLayer, LineRoles, StreetWords } from "../../api/incoming";
 import { figure, percent } from "../../common/format";
@@ -9,7 +11,7 @@ const NONE = "none";
 const ROLES: [keyof LineRoles & ("street_class" | "name" | "speed" | "direction" | "level"), string, string][] = [
   ["street_class", "class", "way"],
   ["name", "name", "way"],
-  ["speed", "speed in km/h", "amount"],
+  ["speed", t`speed in km/h`, "amount"],
   ["direction", "direction", "way"],
   ["level", "level", "way"],
 ];
@@ -43,117 +45,125 @@ export function LineForm({ incoming, study, onDone, onClose, only, crs }: FormPr
       nodes_field: field,
     };
   };
+  const along = <Word kind="amount" label={t`Field with the cost along the line`} value={roles.cost_forward ?? NONE} options={fieldOptions(numbers)} onChange={(value) => put("cost_forward", value)} />;
+  const against = (
+    <Word
+      kind="amount"
+      label={t`Field with the cost against the line`}
+      value={roles.cost_backward ?? NONE}
+      options={[[NONE, t`the same`], ...numbers.map((name): [string, string] => [name, name])]}
+      onChange={(value) => put("cost_backward", value)}
+    />
+  );
+  const meeting = (
+    <Word
+      kind="way"
+      label={t`Where lines meet`}
+      value={joins}
+      options={[
+        ["crossings", t`where they cross at one level`],
+        ["ends", t`at their end points alone`],
+      ]}
+      onChange={(next) => setJoins(next as "crossings" | "ends")}
+    />
+  );
+  const gap = <Amount label={t`Tolerance in metres`} value={tolerance} onChange={setTolerance} />;
+  const numbered = (
+    <Word
+      kind="amount"
+      label={t`Numbering`}
+      value={numbering}
+      options={[["", t`anew`], ...numberFields.map(({ nodes, field }): [string, string] => [JSON.stringify([nodes.name, field]), t`by ${nodes.name ?? "points"}, ${field}`])]}
+      onChange={setNumbering}
+    />
+  );
   return (
-    <section className="line-form" aria-label="Lines to streets" data-testid="line-form">
-      <h1>Lines to streets</h1>
+    <section className="line-form" aria-label={t`Lines to streets`} data-testid="line-form">
+      <h1><Trans>Lines to streets</Trans></h1>
       <p className="prose">
-        <b>{incoming.name}</b> holds {figure(layer.count)} lines, {figure(layer.length_km ?? 0, 1)} km. By length, {share(layer, "street_class")} have a class Awl
-        knows, {share(layer, "speed")} a speed, {share(layer, "name")} a name, {share(layer, "direction")} say their direction.
+        <Trans>
+          <b>{incoming.name}</b> holds {figure(layer.count)} lines, {figure(layer.length_km ?? 0, 1)} km. By length, {share(layer, "street_class")} have a class Awl
+          knows, {share(layer, "speed")} a speed, {share(layer, "name")} a name, {share(layer, "direction")} say their direction.
+        </Trans>
       </p>
       <p className="question">
-        Take{" "}
-        {lines.length > 1 ? (
-          <Word
-            kind="place"
-            label="Layer"
-            value={String(layer.name)}
-            options={lines.map(({ name }) => [String(name), String(name)])}
-            onChange={(name) => {
-              const next = lines.find((one) => String(one.name) === name) as IncomingLayer;
-              setLayer(next);
-              setRoles(next.roles as LineRoles);
-            }}
-          />
-        ) : (
-          "these lines"
-        )}{" "}
-        as streets, with{" "}
-        {ROLES.map(([role, label, kind], i) => (
-          <span key={role}>
-            {label} from{" "}
+        <Trans>
+          Take{" "}
+          {lines.length > 1 ? (
             <Word
-              kind={kind}
-              label={`Field with the ${label}`}
-              value={roles[role] ?? NONE}
-              options={fieldOptions(Object.keys(layer.fields))}
-              onChange={(value) => put(role, value)}
+              kind="place"
+              label={t`Layer`}
+              value={String(layer.name)}
+              options={lines.map(({ name }) => [String(name), String(name)])}
+              onChange={(name) => {
+                const next = lines.find((one) => String(one.name) === name) as IncomingLayer;
+                setLayer(next);
+                setRoles(next.roles as LineRoles);
+              }}
             />
-            {i < ROLES.length - 1 ? ", " : ". "}
-          </span>
-        ))}
-        {roles.direction && (
-          <>
-            A direction of{" "}
-            {(["forward", "backward", "both"] as const).map((way, i) => (
-              <span key={way}>
+          ) : (
+            t`these lines`
+          )}{" "}
+          as streets, with{" "}
+          {ROLES.map(([role, label, kind], i) => (
+            <span key={role}>
+              <Trans>
+                {label} from{" "}
                 <Word
-                  kind="way"
-                  label={`Value that means ${WAYS[way]}`}
-                  value={roles[way]}
-                  options={[...new Set([roles[way], ...values])].map((value) => [value, value])}
-                  onChange={(value) => put(way, value)}
-                />{" "}
-                means {WAYS[way]}
-                {["; ", "; ", "; anything else, both ways. "][i]}
+                  kind={kind}
+                  label={t`Field with the ${label}`}
+                  value={roles[role] ?? NONE}
+                  options={fieldOptions(Object.keys(layer.fields))}
+                  onChange={(value) => put(role, value)}
+                />
+              </Trans>
+              {i < ROLES.length - 1 ? ", " : ""}
+            </span>
+          ))}
+          .
+        </Trans>{" "}
+        {roles.direction && (
+          <Trans>
+            A direction of{" "}
+            {(["forward", "backward", "both"] as const).map((way) => (
+              <span key={way}>
+                <Trans>
+                  <Word
+                    kind="way"
+                    label={t`Value that means ${WAYS[way]}`}
+                    value={roles[way]}
+                    options={[...new Set([roles[way], ...values])].map((value) => [value, value])}
+                    onChange={(value) => put(way, value)}
+                  />{" "}
+                  means {WAYS[way]}
+                </Trans>
+                {way === "both" ? "" : "; "}
               </span>
             ))}
-          </>
+            ; anything else, both ways.
+          </Trans>
+        )}{" "}
+        {numbers.length > 0 &&
+          (roles.cost_forward ? (
+            <Trans>
+              A cost comes from {along} as drawn and {against} against it.
+            </Trans>
+          ) : (
+            <Trans>A cost comes from {along}.</Trans>
+          ))}{" "}
+        {numbering === "" ? (
+          <Trans>
+            Lines meet {meeting}. Close gaps up to {gap} m. Number nodes {numbered} from <Amount label={t`First node number`} value={first} onChange={setFirst} />.
+          </Trans>
+        ) : (
+          <Trans>
+            Lines meet {meeting}. Close gaps up to {gap} m. Number nodes {numbered}.
+          </Trans>
         )}
-        {numbers.length > 0 && (
-          <>
-            A cost comes from{" "}
-            <Word kind="amount" label="Field with the cost along the line" value={roles.cost_forward ?? NONE} options={fieldOptions(numbers)} onChange={(value) => put("cost_forward", value)} />
-            {roles.cost_forward && (
-              <>
-                {" "}
-                as drawn and{" "}
-                <Word
-                  kind="amount"
-                  label="Field with the cost against the line"
-                  value={roles.cost_backward ?? NONE}
-                  options={[[NONE, "the same"], ...numbers.map((name): [string, string] => [name, name])]}
-                  onChange={(value) => put("cost_backward", value)}
-                />{" "}
-                against it
-              </>
-            )}
-            .{" "}
-          </>
-        )}
-        Lines meet{" "}
-        <Word
-          kind="way"
-          label="Where lines meet"
-          value={joins}
-          options={[
-            ["crossings", "where they cross at one level"],
-            ["ends", "at their end points alone"],
-          ]}
-          onChange={(next) => setJoins(next as "crossings" | "ends")}
-        />
-        . Close gaps up to{" "}
-        <Amount label="Tolerance in metres" value={tolerance} onChange={setTolerance} /> m. Number nodes{" "}
-        <Word
-          kind="amount"
-          label="Numbering"
-          value={numbering}
-          options={[
-            ["", "anew"],
-            ...numberFields.map(({ nodes, field }): [string, string] => [JSON.stringify([nodes.name, field]), `by ${nodes.name ?? "points"}, ${field}`]),
-          ]}
-          onChange={setNumbering}
-        />
-        {numbering === "" && (
-          <>
-            {" "}
-            from <Amount label="First node number" value={first} onChange={setFirst} />
-          </>
-        )}
-        .
       </p>
       <Joins joins={layer.joins} />
       <Samples layer={layer} roles={roles} />
-      <FormEnd state={state} problem={problem} act="Build streets" onAct={() => void build(wanted())} onLeave={() => leave(incoming, onClose)} />
+      <FormEnd state={state} problem={problem} act={t`Build streets`} onAct={() => void build(wanted())} onLeave={() => leave(incoming, onClose)} />
     </section>
   );
 }
@@ -162,20 +172,19 @@ export function LineForm({ incoming, study, onDone, onClose, only, crs }: FormPr
 function Joins({ joins }: { joins: IncomingLayer["joins"] }) {
   if (!joins?.crossings || !joins.ends) return null;
   const { crossings, ends } = joins;
-  const apart = `${percent(ends.connected, 1)} of their length is connected`;
   return (
     <p className="notice">
       {crossings.broken === 0
-        ? `No line crosses or meets another between its ends; ${apart} either way.`
-        : `Broken where they cross, lines meet in ${figure(crossings.broken)} places between their ends, and ${percent(crossings.connected, 1)} of their length is connected; by end points alone ${percent(ends.connected, 1)}.`}
-      {crossings.zero_length > 0 && ` ${crossings.zero_length === 1 ? "1 line has no length and is" : `${figure(crossings.zero_length)} lines have no length and are`} left out.`}
+        ? t`No line crosses or meets another between its ends; ${percent(ends.connected, 1)} of their length is connected either way.`
+        : t`Broken where they cross, lines meet in ${figure(crossings.broken)} places between their ends, and ${percent(crossings.connected, 1)} of their length is connected; by end points alone ${percent(ends.connected, 1)}.`}{" "}
+      {crossings.zero_length > 0 && plural(crossings.zero_length, { one: "# line has no length and is left out.", other: "# lines have no length and are left out." })}
     </p>
   );
 }
 
-const fieldOptions = (names: string[]): [string, string][] => [[NONE, "no field"], ...names.map((name): [string, string] => [name, name])];
+const fieldOptions = (names: string[]): [string, string][] => [[NONE, t`no field`], ...names.map((name): [string, string] => [name, name])];
 
-const WAYS = { forward: "along the line as drawn", backward: "against it", both: "both ways" };
+const WAYS = { forward: t`along the line as drawn`, backward: t`against it`, both: t`both ways` };
 
 const share = (layer: IncomingLayer, role: string) => `${figure(100 * (layer.known?.[role] ?? 0))}%`;
 
@@ -187,9 +196,9 @@ function Samples({ layer, roles }: { layer: IncomingLayer; roles: LineRoles }) {
     <table className="plain">
       <thead>
         <tr>
-          <th>Meaning</th>
-          <th>Field</th>
-          <th>Commonest values</th>
+          <th><Trans>Meaning</Trans></th>
+          <th><Trans>Field</Trans></th>
+          <th><Trans>Commonest values</Trans></th>
         </tr>
       </thead>
       <tbody>

@@ -1,4 +1,5 @@
 /** What is in a waiting file: classes that are off are faded, what lies outside the study area is veiled. */
+import { t } from "@lingui/core/macro";
 import { useQuery } from "@tanstack/react-query";
 import type { Feature, FeatureCollection, Position } from "geojson";
 import { Map as MapLibre, type ExpressionSpecification, type GeoJSONSource } from "maplibre-gl";
@@ -25,7 +26,7 @@ export default function PreviewMap({ draft, onScale }: Props) {
     queryFn: () => previewOf(incoming.token, reading),
     staleTime: Infinity,
     gcTime: 0,
-    meta: { panel: "map", what: "The preview" },
+    meta: { panel: "map", what: t`The preview` },
   });
 
   useEffect(() => {
@@ -39,7 +40,7 @@ export default function PreviewMap({ draft, onScale }: Props) {
       dragRotate: false,
       fadeDuration: 0,
     });
-    made.getCanvas().setAttribute("aria-label", "Map of the streets that came in. Arrow keys move it, plus and minus zoom.");
+    made.getCanvas().setAttribute("aria-label", t`Map of the streets that came in. Arrow keys move it, plus and minus zoom.`);
     const forget = exposeMap(made);
     const report = () => onScale(metresPerPixel(made));
     made.on("move", report);

@@ -1,4 +1,6 @@
 /** Stage Sources: what came in, and what else is wanted. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQueryClient } from "@tanstack/react-query";
 import type { BuildReport, JobInfo, LayerInfo, Overview } from "../../api/studies";
 import { clock, figure, km, words } from "../../common/format";
@@ -10,7 +12,7 @@ import { screenNow, useScreen } from "../../state/screen";
 import { changeLayer, dropLayer } from "../../api/layers";
 import { Word } from "../../controls/inline";
 
-const USES: Record<string, string> = { base: "base map", streets: "links", restrictions: "turns" };
+const USES: Record<string, string> = { base: t`base map`, streets: "links", restrictions: "turns" };
 
 export function Sources({ overview }: { overview: Overview }) {
   const queries = useQueryClient();
@@ -31,33 +33,33 @@ export function Sources({ overview }: { overview: Overview }) {
   const base = layers.filter(({ role }) => role === "base");
   return (
     <>
-      <h1>Sources</h1>
-      <p className="dateline">{build ? `Streets from ${build.source}, taken in at ${clock(build.built)}` : "No streets yet"}</p>
+      <h1><Trans>Sources</Trans></h1>
+      <p className="dateline">{build ? t`Streets from ${build.source}, taken in at ${clock(build.built)}` : t`No streets yet`}</p>
       {build && <CameIn build={build} />}
-      <h2>Bring in</h2>
+      <h2><Trans>Bring in</Trans></h2>
       <Drop
         study={overview.id}
-        prompt="Drop layers of places or zones, rasters, or newer streets, or"
+        prompt={t`Drop layers of places or zones, rasters, or newer streets, or`}
         hint={`${STREET_FILES}. ${LAYER_FILES}.`}
       />
-      <h2>Layers</h2>
-      {own.length === 0 ? <p className="notice">No places or zones yet. Questions about people need zones with numbers of people.</p> : <LayerTable layers={own} />}
+      <h2><Trans>Layers</Trans></h2>
+      {own.length === 0 ? <p className="notice"><Trans>No places or zones yet. Questions about people need zones with numbers of people.</Trans></p> : <LayerTable layers={own} />}
       {overview.rasters.length > 0 && <RasterTable overview={overview} />}
       {streets.length > 0 && (
         <>
-          <h2>The street graph as layers</h2>
+          <h2><Trans>The street graph as layers</Trans></h2>
           <LayerTable layers={streets} />
         </>
       )}
       {answers.length > 0 && (
         <>
-          <h2>Kept answers</h2>
+          <h2><Trans>Kept answers</Trans></h2>
           <LayerTable layers={answers} />
         </>
       )}
       {base.length > 0 && (
         <>
-          <h2>Base map, from the extract</h2>
+          <h2><Trans>Base map, from the extract</Trans></h2>
           <LayerTable layers={base} />
         </>
       )}
@@ -71,10 +73,10 @@ function CameIn({ build }: { build: BuildReport }) {
     <>
       <div className="report-figures">
         {[
-          ["Ways read", figure(build.ways_read), ""],
-          ["Streets", figure(build.streets_read), ""],
-          ["Street length", figure(build.length_m / 1000), "km"],
-          ["Missing nodes", figure(build.references_missing), ""],
+          [t`Ways read`, figure(build.ways_read), ""],
+          [t`Streets`, figure(build.streets_read), ""],
+          [t`Street length`, figure(build.length_m / 1000), "km"],
+          [t`Missing nodes`, figure(build.references_missing), ""],
         ].map(([label, value, unit]) => (
           <div className="figure" key={label}>
             <b>
@@ -86,18 +88,20 @@ function CameIn({ build }: { build: BuildReport }) {
         ))}
       </div>
       <p className="prose">
-        By length, {figure(build.share_with_maxspeed * 100)}% of the streets have a posted limit, {figure(build.share_named * 100)}% a name, and{" "}
-        {figure(build.share_oneway * 100)}% are one-way.
-        {Object.keys(build.classes_left_out ?? {}).length > 0 && ` Left out by choice: ${Object.keys(build.classes_left_out).map(words).join(", ")}.`}
-        {build.references_missing > 0 && ` Ways refer to ${figure(build.references_missing)} nodes that the extract lacks: streets are cut there.`}
+        <Trans>
+          By length, {figure(build.share_with_maxspeed * 100)}% of the streets have a posted limit, {figure(build.share_named * 100)}% a name, and{" "}
+          {figure(build.share_oneway * 100)}% are one-way.{" "}
+          {Object.keys(build.classes_left_out ?? {}).length > 0 && t`Left out by choice: ${Object.keys(build.classes_left_out).map(words).join(", ")}.`}{" "}
+          {build.references_missing > 0 && t`Ways refer to ${figure(build.references_missing)} nodes that the extract lacks: streets are cut there.`}
+        </Trans>
       </p>
       <Doubtful build={build} />
       <table className="plain">
         <thead>
           <tr>
-            <th>Class of street</th>
-            <th className="n">Links</th>
-            <th className="n">Length</th>
+            <th><Trans>Class of street</Trans></th>
+            <th className="n"><Trans>Links</Trans></th>
+            <th className="n"><Trans>Length</Trans></th>
           </tr>
         </thead>
         <tbody>
@@ -117,11 +121,11 @@ function CameIn({ build }: { build: BuildReport }) {
 /** What the build left out or could not decide. */
 function Doubtful({ build }: { build: BuildReport }) {
   const told = [
-    ...((build.nodes_off_earth ?? 0) > 0 ? [`${figure(build.nodes_off_earth)} nodes have impossible coordinates and were left out.`] : []),
-    ...((build.objects_repeated ?? 0) > 0 ? [`${figure(build.objects_repeated)} objects were in the file more than once; the last of each holds.`] : []),
-    ...Object.entries(build.left_out ?? {}).map(([what, count]) => `Left out, ${what}: ${figure(count)}.`),
+    ...((build.nodes_off_earth ?? 0) > 0 ? [t`${figure(build.nodes_off_earth)} nodes have impossible coordinates and were left out.`] : []),
+    ...((build.objects_repeated ?? 0) > 0 ? [t`${figure(build.objects_repeated)} objects were in the file more than once; the last of each holds.`] : []),
+    ...Object.entries(build.left_out ?? {}).map(([what, count]) => t`Left out, ${what}: ${figure(count)}.`),
     ...((build.coast_disputed_m ?? 0) > 0
-      ? [`Coastline and streets contradict each other along ${km(build.coast_disputed_m ?? 0)} of ${km(build.coast_m ?? 0)} of coast: no sea is drawn there.`]
+      ? [t`Coastline and streets contradict each other along ${km(build.coast_disputed_m ?? 0)} of ${km(build.coast_m ?? 0)} of coast: no sea is drawn there.`]
       : []),
   ];
   return told.map((text) => (
@@ -136,15 +140,15 @@ function LayerTable({ layers }: { layers: LayerInfo[] }) {
     <table className="plain">
       <thead>
         <tr>
-          <th>Layer</th>
-          <th className="n">Features</th>
-          <th>Used as</th>
-          <th>Fields</th>
+          <th><Trans>Layer</Trans></th>
+          <th className="n"><Trans>Features</Trans></th>
+          <th><Trans>Used as</Trans></th>
+          <th><Trans>Fields</Trans></th>
         </tr>
       </thead>
       <tbody>
         {layers.map((layer) => (
-          <tr key={layer.id} title={`From ${layer.source}`}>
+          <tr key={layer.id} title={t`From ${layer.source}`}>
             <td>
               <button className="linkish" onClick={() => screenNow().lookAtLayer(layer.id)}>
                 {layer.title}
@@ -168,39 +172,40 @@ function RasterTable({ overview }: { overview: Overview }) {
     <table className="plain">
       <thead>
         <tr>
-          <th>Raster</th>
-          <th className="n">Cells</th>
-          <th>Used as</th>
-          <th>Values</th>
+          <th><Trans>Raster</Trans></th>
+          <th className="n"><Trans>Cells</Trans></th>
+          <th><Trans>Used as</Trans></th>
+          <th><Trans>Values</Trans></th>
           <th />
         </tr>
       </thead>
       <tbody>
         {overview.rasters.map((raster) => (
-          <tr key={raster.id} title={`From ${raster.source}`}>
+          <tr key={raster.id} title={t`From ${raster.source}`}>
             <td>
               {raster.title}
               <small className="under">{(raster.notes ?? []).join(" ")}</small>
             </td>
             <td className="n">
-              {raster.columns} × {raster.rows} of {figure(raster.cell_m)} m
+              <Trans>{raster.columns} × {raster.rows} of {figure(raster.cell_m)} m</Trans>
             </td>
             <td>
               <Word
                 kind="way"
-                label={`Use of ${raster.title}`}
+                label={t`Use of ${raster.title}`}
                 value={raster.role}
-                options={[["elevation", "elevation"], ["population", "population"]]}
+                options={[["elevation", t`elevation`], ["population", t`population`]]}
                 onChange={(role) => void changeLayer(overview.id, raster.id, { role }).then(again)}
               />
             </td>
             <td className="faint">
-              {figure(raster.least)} to {figure(raster.most)}
-              {raster.role === "population" ? `, ${figure(raster.total)} people` : " m"}
+              {raster.role === "population"
+                ? t`${figure(raster.least)} to ${figure(raster.most)}, ${figure(raster.total)} people`
+                : t`${figure(raster.least)} to ${figure(raster.most)} m`}
             </td>
             <td>
               <button className="linkish" onClick={() => void dropLayer(overview.id, raster.id).then(again)}>
-                Remove
+                <Trans>Remove</Trans>
               </button>
             </td>
           </tr>
@@ -213,5 +218,5 @@ function RasterTable({ overview }: { overview: Overview }) {
 /** Faults of a layer in a few words; its page names them. */
 function layerFaults({ notes }: LayerInfo): string {
   if (!notes) return "";
-  return [notes.left_out && `${figure(notes.left_out)} left out`, notes.repaired && `${figure(notes.repaired)} repaired`].filter(Boolean).join(", ");
+  return [notes.left_out && t`${figure(notes.left_out)} left out`, notes.repaired && t`${figure(notes.repaired)} repaired`].filter(Boolean).join(", ");
 }

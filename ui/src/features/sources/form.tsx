@@ -1,4 +1,6 @@
 /** What every form about a waiting file has: a job that takes the file in, and an end with the two ways out. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { Button } from "@mui/material";
 import { useState } from "react";
 import { addLayers, buildStreets, dismissIncoming, type Incoming, type LayerChoice, type StreetWords } from "../../api/incoming";
@@ -17,7 +19,7 @@ export function useBuild(incoming: Incoming, onDone: (job: JobInfo) => void) {
     try {
       const ended = await run(await start());
       if (ended.status === "successful") onDone(ended);
-      else setProblem(ended.problem?.detail ?? `${incoming.name} was stopped. Nothing of it landed.`);
+      else setProblem(ended.problem?.detail ?? t`${incoming.name} was stopped. Nothing of it landed.`);
     } catch (error) {
       setProblem(message(error));
     }
@@ -52,7 +54,7 @@ export function FormEnd({ state, problem, act, onAct, onLeave, disabled = false 
           {act}
         </Button>
         <Button disabled={state !== null} onClick={onLeave}>
-          Cancel
+          <Trans>Cancel</Trans>
         </Button>
       </div>
     </>

@@ -1,4 +1,5 @@
 /** The legend of a file that waits. */
+import { t } from "@lingui/core/macro";
 import type { LegendGroup } from "../../map/content";
 import type { ImportDraft } from "../../state/screen";
 
@@ -7,19 +8,19 @@ export function previewLegend({ incoming, without, area }: ImportDraft): LegendG
   if (!incoming.extract) {
     const kinds = new Set(incoming.layers.map(({ geometry }) => geometry));
     const rows: LegendGroup["rows"] = [];
-    if (incoming.graph ?? kinds.has("line")) rows.push({ key: "", label: "Line", swatch: { kind: "line", line: "var(--st-minor)" } });
-    if (kinds.has("polygon")) rows.push({ key: "", label: "Polygon", swatch: { kind: "area", fill: "var(--place-wash)", line: "var(--st-minor)" } });
-    if (kinds.has("point")) rows.push({ key: "", label: "Point", swatch: { kind: "circle" } });
-    const note = incoming.graph?.drawn ? "A drawing: lengths on the map mean nothing." : "As it lies on the ground, before anything is joined.";
-    return [{ title: "What came in", rows, note }];
+    if (incoming.graph ?? kinds.has("line")) rows.push({ key: "", label: t`Line`, swatch: { kind: "line", line: "var(--st-minor)" } });
+    if (kinds.has("polygon")) rows.push({ key: "", label: t`Polygon`, swatch: { kind: "area", fill: "var(--place-wash)", line: "var(--st-minor)" } });
+    if (kinds.has("point")) rows.push({ key: "", label: t`Point`, swatch: { kind: "circle" } });
+    const note = incoming.graph?.drawn ? t`A drawing: lengths on the map mean nothing.` : t`As it lies on the ground, before anything is joined.`;
+    return [{ title: t`What came in`, rows, note }];
   }
   const on = (incoming.extract?.classes.length ?? 0) - without.length;
   const rows: LegendGroup["rows"] = [
-    { key: "", label: "Main street", swatch: { kind: "line", line: "var(--st-main)" } },
-    { key: "", label: "Street, lane", swatch: { kind: "line", line: "var(--st-minor)" } },
-    { key: "", label: "Path, track", swatch: { kind: "line", line: "var(--st-path)" } },
-    { key: "", label: "Left out", swatch: { kind: "line", line: "var(--st-fade)" } },
+    { key: "", label: t`Main street`, swatch: { kind: "line", line: "var(--st-main)" } },
+    { key: "", label: t`Street, lane`, swatch: { kind: "line", line: "var(--st-minor)" } },
+    { key: "", label: t`Path, track`, swatch: { kind: "line", line: "var(--st-path)" } },
+    { key: "", label: t`Left out`, swatch: { kind: "line", line: "var(--st-fade)" } },
   ];
-  if (area) rows.push({ key: "", label: "Study area", swatch: { kind: "dash", line: "var(--thread)" } });
-  return [{ title: "What came in", rows, note: `${on} of ${incoming.extract?.classes.length ?? 0} classes are wanted.` }];
+  if (area) rows.push({ key: "", label: t`Study area`, swatch: { kind: "dash", line: "var(--thread)" } });
+  return [{ title: t`What came in`, rows, note: t`${on} of ${incoming.extract?.classes.length ?? 0} classes are wanted.` }];
 }

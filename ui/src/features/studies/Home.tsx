@@ -1,4 +1,6 @@
 /** The shelf: all studies of this server, and where a new one begins. */
+import { plural, t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQuery } from "@tanstack/react-query";
 import { listStudies, studyCard, type StudyListed } from "../../api/studies";
 import { ago, figure } from "../../common/format";
@@ -10,8 +12,8 @@ export function Home() {
   const studies = data?.studies ?? [];
   return (
     <main className="shelf">
-      <h1>Awl</h1>
-      <p className="lead">Who can reach what, how fast, by which way, and how sure are we?</p>
+      <h1><Trans>Awl</Trans></h1>
+      <p className="lead"><Trans>Who can reach what, how fast, by which way, and how sure are we?</Trans></p>
       {error && (
         <p className="problem" role="alert">
           {message(error)}
@@ -20,7 +22,7 @@ export function Home() {
       {data && studies.length === 0 && <Newcomer />}
       {studies.length > 0 && (
         <>
-          <h2>Studies</h2>
+          <h2><Trans>Studies</Trans></h2>
           <ul className="studies">
             {studies.map((study) => (
               <li key={study.id}>{study.problem ? <Damaged study={study} /> : <StudyOnShelf study={study} />}</li>
@@ -28,8 +30,8 @@ export function Home() {
           </ul>
         </>
       )}
-      <h2>A new study</h2>
-      <Drop study={null} prompt="Drop a map extract, street lines or a street graph here, or" hint={STREET_FILES} />
+      <h2><Trans>A new study</Trans></h2>
+      <Drop study={null} prompt={t`Drop a map extract, street lines or a street graph here, or`} hint={STREET_FILES} />
     </main>
   );
 }
@@ -44,7 +46,7 @@ function StudyOnShelf({ study }: { study: StudyListed }) {
       <strong>{study.title}</strong>
       {card && (
         <small>
-          {card.street_km > 0 ? `${figure(card.street_km)} km of street` : "No streets yet"} · {figure(card.layers)} {card.layers === 1 ? "layer" : "layers"} · used {ago(card.used)}
+          {[card.street_km > 0 ? t`${figure(card.street_km)} km of street` : t`No streets yet`, plural(card.layers, { one: "# layer", other: "# layers" }), t`used ${ago(card.used)}`].join(" · ")}
         </small>
       )}
       {card?.asked && <em>{card.asked}</em>}
@@ -66,10 +68,10 @@ function Damaged({ study }: { study: StudyListed }) {
 function Newcomer() {
   return (
     <div className="newcomer">
-      <p>How far does one get from a place, and who lives within reach of one?</p>
-      <p>Which way is quickest, what does it cost to close a street, and which places help most?</p>
+      <p><Trans>How far does one get from a place, and who lives within reach of one?</Trans></p>
+      <p><Trans>Which way is quickest, what does it cost to close a street, and which places help most?</Trans></p>
       <p>
-        A study begins with the streets of your own city: drop a map extract below. To look around first, run <code>awl demo</code>.
+        <Trans>A study begins with the streets of your own city: drop a map extract below. To look around first, run <code>awl demo</code>.</Trans>
       </p>
     </div>
   );

@@ -1,4 +1,6 @@
 /** A file that is to begin a study, and the map of what is in it. */
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { lazy, Suspense, useEffect, useState } from "react";
 import { boundsOf } from "../../api/incoming";
 import { Failures } from "../../controls/Failures";
@@ -14,16 +16,16 @@ export default function NewStudy({ draft }: { draft: ImportDraft }) {
   const [metresPerPixel, setMetresPerPixel] = useState(5);
   const drawable = boundsOf(draft.incoming) !== null;
   useEffect(() => {
-    document.title = "Awl: a new study";
+    document.title = t`Awl: a new study`;
   }, []);
   return (
     <div className="app begin">
       <header className="head">
         <div className="brand">
           <a href="#/" onClick={() => screenNow().closeDraft()}>
-            <b>Awl</b>
-            <span>A new study</span>
-            <small>from {draft.incoming.name}</small>
+            <b><Trans>Awl</Trans></b>
+            <span><Trans>A new study</Trans></span>
+            <small><Trans>from {draft.incoming.name}</Trans></small>
           </a>
         </div>
       </header>
@@ -53,5 +55,5 @@ export default function NewStudy({ draft }: { draft: ImportDraft }) {
 
 /** Why there is no map of a file. */
 function nothingDrawn({ incoming }: ImportDraft): string {
-  return incoming.extract ? "No street of this extract has its nodes in it, so there is nothing to draw." : "The map appears when it is known where the coordinates lie.";
+  return incoming.extract ? t`No street of this extract has its nodes in it, so there is nothing to draw.` : t`The map appears when it is known where the coordinates lie.`;
 }
