@@ -7,7 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from awl.shipped import demo_data
-from awl.study import intake, records
+from awl.study import importing, records
 from awl.study.study import Study
 
 DATA = demo_data()
@@ -18,15 +18,15 @@ FIRST_ASKED = ("walk", "drive")
 def make_demo(folder: Path) -> Path:
     """The demo study: streets, zones, cool rooms and a sheet of questions. Returns its file."""
     path = folder / "ferrow.gpkg"
-    intake.build(DATA / "ferrow.osm.pbf", path, title="Ferrow, cool rooms")
+    importing.build(DATA / "ferrow.osm.pbf", path, title="Ferrow, cool rooms")
     study = Study(path)
     # Triangulating leaves the interpreter free, so it goes on beside the layers.
     with ThreadPoolExecutor(1) as pool:
         fields = pool.submit(lambda: [study.field(mode) for mode in FIRST_ASKED])
         for name in ("layers", "parcels", "buildings"):
-            intake.add_all(DATA / f"{name}.gpkg", study)
-        intake.add(DATA / "elevation.tif", study, "elevation", title="Elevation")
-        intake.add(DATA / "population.tif", study, "population", title="Population")
+            importing.add_all(DATA / f"{name}.gpkg", study)
+        importing.add(DATA / "elevation.tif", study, "elevation", title="Elevation")
+        importing.add(DATA / "population.tif", study, "population", title="Population")
         fields.result()
     with study.writing() as connection:
         records.save_sheet(connection, "main", json.loads((DATA / "sheet.json").read_text()))

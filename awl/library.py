@@ -21,7 +21,7 @@ from awl.io.table import Table
 from awl.questions.files import answer_bytes
 from awl.questions.results import Answer
 from awl.questions.run import ask
-from awl.study import intake
+from awl.study import importing
 from awl.study.study import Study
 
 Json = dict[str, Any]
@@ -43,7 +43,7 @@ def read_streets(path: str | Path, area: Any = None) -> Streets:
     folder = tempfile.mkdtemp(prefix="awl-streets-")
     try:
         file = Path(folder) / "streets.gpkg"
-        intake.build(Path(path), file, None if area is None else shapely.geometry.shape(area))
+        importing.build(Path(path), file, None if area is None else shapely.geometry.shape(area))
         streets = Streets(Study(file))
     except BaseException:
         shutil.rmtree(folder, ignore_errors=True)

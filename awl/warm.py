@@ -62,13 +62,13 @@ def warm_reading(raw: RawExtract) -> None:
 
 def as_kept(graph: StreetGraph) -> StreetGraph:
     """The graph as it comes from a study, whose arrays are mapped and may not be written: kernels are compiled for that apart."""
-    made: dict[str, Any] = {}
+    arrays: dict[str, Any] = {}
     for item in fields(graph):
         value = getattr(graph, item.name)
         if isinstance(value, np.ndarray):
-            made[item.name] = value.view()
-            made[item.name].flags.writeable = False
-    return replace(graph, **made)
+            arrays[item.name] = value.view()
+            arrays[item.name].flags.writeable = False
+    return replace(graph, **arrays)
 
 
 def warm() -> None:

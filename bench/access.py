@@ -14,7 +14,7 @@ from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 
 from awl.questions.run import ask
-from awl.study import intake
+from awl.study import importing
 from awl.study.study import Study
 from bench.measure import Row, medians
 from bench.reading import region
@@ -61,7 +61,7 @@ def in_a_region(nodes: int = 1_000_000) -> list[Row]:
     """Some 5,000 zones and 500 places on a region, asked in a process of its own that has the street graph stored."""
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "region.gpkg"
-        intake.build(region(nodes), path)
+        importing.build(region(nodes), path)
         done = subprocess.run(
             [sys.executable, "-m", "bench.access", str(path)], capture_output=True, text=True, check=True
         )

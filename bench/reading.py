@@ -107,8 +107,8 @@ def joining(count: int) -> list[Row]:
 def storing(nodes: int) -> list[Row]:
     """From PBF to stored street graph in a process of its own, with its peak of memory."""
     code = (
-        "import json, resource, sys, time; from pathlib import Path; from awl.study import intake\n"
-        "began = time.perf_counter(); intake.build(Path(sys.argv[1]), Path(sys.argv[2]))\n"
+        "import json, resource, sys, time; from pathlib import Path; from awl.study import importing\n"
+        "began = time.perf_counter(); importing.build(Path(sys.argv[1]), Path(sys.argv[2]))\n"
         "peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20\n"
         "print(json.dumps([time.perf_counter() - began, peak]))"
     )

@@ -19,7 +19,7 @@ from awl.core.modes.mode import SHIPPED
 from awl.core.network.network import Network
 from awl.io import gdal, geojson, osm_pbf, osm_xml
 from awl.io.table import Table
-from awl.study import intake
+from awl.study import importing
 from awl.study.study import Study
 
 # How long an example takes says nothing of whether it holds.
@@ -81,7 +81,7 @@ def inside_cut(name: str) -> Table:
 @pytest.fixture(scope="session")
 def study_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
     path = tmp_path_factory.mktemp("studies") / "ferrow.gpkg"
-    intake.build(EXTRACT, path, CUT, "Ferrow, a cut")
+    importing.build(EXTRACT, path, CUT, "Ferrow, a cut")
     study = Study(path)
     for name, role in (("zones", "zones"), ("cool_rooms", "places")):
         study.add_layer(name, inside_cut(name), name.replace("_", " ").capitalize(), role, f"{name}.geojson")

@@ -124,12 +124,12 @@ def test_errors_are_one_line_and_exit_status_2(study_file, tmp_path, monkeypatch
     for name in ("bad.osm", "bad.geojson", "bad.dwg"):
         Path(name).write_text("{")
     before = {path.name for path in tmp_path.iterdir()}
-    stamp = Path("ferrow.gpkg").read_bytes()
+    revision = Path("ferrow.gpkg").read_bytes()
     result = run(*words)
     assert result.exit_code == 2
     assert expected in result.stderr and len(result.stderr.strip().splitlines()) == 1
     after = {path.name for path in tmp_path.iterdir() if not path.name.endswith(".awl")}
-    assert after == before and Path("ferrow.gpkg").read_bytes() == stamp, "nothing half-written"
+    assert after == before and Path("ferrow.gpkg").read_bytes() == revision, "nothing half-written"
 
 
 def test_a_saved_sheet_is_run_whole_or_not_at_all(own_study, tmp_path):

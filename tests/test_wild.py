@@ -16,7 +16,7 @@ from awl.core.graph.base_map import base_layers
 from awl.core.graph.build import build_graph
 from awl.io import osm_xml
 from awl.questions.run import ask
-from awl.study import inspect, intake
+from awl.study import importing, inspect
 from awl.study.study import Study
 from tests.wild import Segment, WildExtract, wild_extract
 
@@ -87,7 +87,7 @@ def test_the_sea_is_where_it_is_and_spares_the_streets(built):
 def test_areas_hold_the_streets_reached_and_no_others(wild):
     made, path = wild
     study_file = path.with_suffix(".gpkg")
-    intake.build(path, study_file)
+    importing.build(path, study_file)
     study = Study(study_file)
     graph = study.graph
     start = _largest_part(study)

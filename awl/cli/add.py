@@ -38,15 +38,15 @@ def command(
     if not file.exists():
         raise AwlError("There is no such file", where=str(file), remedy="Check the path")
     from awl.io.place_tables import PlaceColumns
-    from awl.study import intake
-    from awl.study.intake import ReadOptions
+    from awl.study import importing
+    from awl.study.importing import ReadOptions
     from awl.study.study import Study
 
     study = Study(study_path)
     how = ReadOptions(crs, PlaceColumns(x, y, wkt), strict, key, anywhere)
     with progress_bar() as progress:
         progress.step(0.1, f"Reading {file.name}")
-        ident = intake.add(file, study, ident, title, inner=inner, role=role, how=how)
+        ident = importing.add(file, study, ident, title, inner=inner, role=role, how=how)
     grid = next((raster for raster in study.rasters() if raster["id"] == ident), None)
     if grid is not None:
         click.echo(

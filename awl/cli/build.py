@@ -66,11 +66,11 @@ def command(
         raise AwlError(f"'{study_path.name}' is no study file", remedy="Name it with the ending .gpkg")
     from awl.core.graph.build import LINK_CLASSES
     from awl.io.units import Units
-    from awl.study import intake
+    from awl.study import importing
     from awl.study.line_fields import BuildOptions, settings
     from awl.study.study import Study
 
-    area = intake.area_from(bbox, clip)
+    area = importing.area_from(bbox, clip)
     left_out = tuple(name.strip() for name in (without or "").split(",") if name.strip())
     if unknown := set(left_out) - set(LINK_CLASSES):
         raise AwlError(
@@ -93,7 +93,7 @@ def command(
         units=Units(speed_unit, length_unit),
     )
     with progress_bar() as progress:
-        report = intake.build(extract, study_path, area, progress=progress, options=options)
+        report = importing.build(extract, study_path, area, progress=progress, options=options)
     if as_json:
         click.echo(json.dumps(vars(report)))
         return

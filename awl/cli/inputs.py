@@ -41,17 +41,17 @@ def _value(text: str) -> Any:
 
 def settings(pairs: tuple[str, ...]) -> dict[str, Any]:
     """`name=value` pairs; `name.part=value` sets a member of an object."""
-    found: dict[str, Any] = {}
+    values: dict[str, Any] = {}
     for pair in pairs:
         name, equals, text = pair.partition("=")
         if not equals or not name:
             raise AwlError(f"'{pair}' is no setting", remedy="Write --set name=value", inputs=("set",))
         head, _, part = name.partition(".")
         if part:
-            inner = found.setdefault(head, {})
+            inner = values.setdefault(head, {})
             if not isinstance(inner, dict):
                 raise AwlError(f"'{head}' is set twice", inputs=("set",))
             inner[part] = _value(text)
         else:
-            found[head] = _value(text)
-    return found
+            values[head] = _value(text)
+    return values

@@ -26,10 +26,10 @@ def command(sheet: str, study_path: Path, out: Path) -> None:
     from awl.study.study import Study
 
     study = Study(study_path)
-    found = records.sheet(study.reading, sheet)
-    if found is None:
+    stored = records.sheet(study.reading, sheet)
+    if stored is None:
         raise AwlError(f"The study has no sheet '{sheet}'", remedy="The sheet of the browser is called 'main'")
-    questions = [block for block in found["blocks"] if block.get("kind") == "question"]
+    questions = [block for block in stored["blocks"] if block.get("kind") == "question"]
     answers = []
     for block in questions:
         with progress_bar() as progress:

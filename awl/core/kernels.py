@@ -16,13 +16,13 @@ njit_no_refcount: Any = njit(**_OPTIONS)
 
 
 @njit_no_refcount
-def stopped(token: Any, done: Any, whole: Any) -> Any:
+def stopped(token: Any, done: Any, total: Any) -> Any:
     """Write how much of the whole is done into a `token` (3,); return whether the work should stop.
 
     Parameters:
         token: cancel token (3,).
         done: how much is done.
-        whole: how much there is to do.
+        total: how much there is to do.
     """
-    token[1], token[2] = done, whole
+    token[1], token[2] = done, total
     return token[0] != 0

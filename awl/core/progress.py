@@ -99,9 +99,9 @@ class Progress:
 
         def tell() -> None:
             while not over.wait(REPORT_S):
-                done, whole = token[DONE:].tolist()
-                if whole > 0:
-                    self.tell(done / whole, message)
+                done, total = token[DONE:].tolist()
+                if total > 0:
+                    self.tell(done / total, message)
 
         teller = threading.Thread(target=tell, daemon=True)
         teller.start()
@@ -114,9 +114,9 @@ class Progress:
 
 
 class _Part(Progress):
-    def __init__(self, whole: Progress, start: float, end: float) -> None:
-        self._whole, self._start, self._end = whole, start, end
-        self.token = whole.token
+    def __init__(self, parent: Progress, start: float, end: float) -> None:
+        self._whole, self._start, self._end = parent, start, end
+        self.token = parent.token
 
     def step(self, fraction: float, message: str) -> None:
         self._whole.step(self._at(fraction), message)

@@ -30,9 +30,9 @@ def matching(layer: Table, where: str) -> NDArray[np.bool_]:
             zip(numbers, *known, strict=True),
         )
         row_of = {number: row for row, number in enumerate(numbers)}
-        found = connection.execute(f"SELECT fid FROM features WHERE {condition}", parameters)
+        rows = connection.execute(f"SELECT fid FROM features WHERE {condition}", parameters)
         mask = np.zeros(len(layer), bool)
-        mask[[row_of[number] for (number,) in found]] = True
+        mask[[row_of[number] for (number,) in rows]] = True
         return mask
     finally:
         connection.close()

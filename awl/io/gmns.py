@@ -170,7 +170,7 @@ def restrictions(network: Network) -> str:
         network: the streets of a mode, at a time and with closures.
     """
     turns = network.graph.restrictions
-    whole = [all(network.usable[[p.from_link, *p.via_links, p.to_link]]) for p in turns.rows()]
-    table = graph_tables.restriction_table(network.graph).take(np.flatnonzero(whole).tolist())
+    usable = [all(network.usable[[p.from_link, *p.via_links, p.to_link]]) for p in turns.rows()]
+    table = graph_tables.restriction_table(network.graph).take(np.flatnonzero(usable).tolist())
     rows: Iterator[tuple[Any, ...]] = zip(*table.columns.values(), strict=True)
     return csv_table.write(RESTRICTION_FIELDS, rows) if len(table) else ""

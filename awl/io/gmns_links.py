@@ -189,20 +189,20 @@ def _joined(along: str, against: str) -> str | None:
 
 def _among(column: pa.Array, words: Sequence[str], empty: bool) -> NDArray[np.bool_]:
     """Which cells hold one of some words; `empty` is the answer for those that hold nothing."""
-    found = pc.is_in(pc.utf8_lower(column), pa.array(words))
-    return np.asarray(pc.if_else(column.is_null(), empty, found).to_numpy(zero_copy_only=False))
+    is_among = pc.is_in(pc.utf8_lower(column), pa.array(words))
+    return np.asarray(pc.if_else(column.is_null(), empty, is_among).to_numpy(zero_copy_only=False))
 
 
 def _runs_against(links: TextTable) -> NDArray[np.bool_]:
     """Which rows that Awl wrote run against the drawn direction of their street."""
-    said = links.text("street_direction")
+    stated = links.text("street_direction")
     own = links.text("street_link_id")
     number = pc.if_else(pc.utf8_is_digit(own), own, None)
     short = pc.if_else(pc.less(pc.utf8_length(number), 18), number, None)
     doubled = pc.cast(pc.multiply(pc.cast(short, pa.int64()), 2), pa.string())
     by_number = pc.equal(links.text("link_id"), doubled)
-    found = pc.if_else(said.is_null(), by_number, pc.equal(said, "backward"))
-    return np.asarray(found.fill_null(False).to_numpy(zero_copy_only=False))
+    against = pc.if_else(stated.is_null(), by_number, pc.equal(stated, "backward"))
+    return np.asarray(against.fill_null(False).to_numpy(zero_copy_only=False))
 
 
 def _attributes(links: TextTable, reading: LinkReading) -> dict[str, Column]:
@@ -295,8 +295,8 @@ def _partners(
     direction = np.where(named, against, reverse)
     rows = np.flatnonzero(~alone)
     partner = np.full(len(lines), -1, np.int64)
-    found = _paired([key[rows] for key in keys], direction[rows])
-    partner[rows] = np.where(found >= 0, rows[found], -1)
+    partners = _paired([key[rows] for key in keys], direction[rows])
+    partner[rows] = np.where(partners >= 0, rows[partners], -1)
     return partner
 
 

@@ -97,10 +97,10 @@ def way_lists(graph: StreetGraph) -> list[str | None]:
     Parameters:
         graph: the street graph.
     """
-    made: list[str | None] = [None] * graph.link_count
+    lists: list[str | None] = [None] * graph.link_count
     for i in np.flatnonzero(np.diff(graph.ways_start) > 1).tolist():
-        made[i] = ";".join(map(str, graph.link_ways[graph.ways_start[i] : graph.ways_start[i + 1]]))
-    return made
+        lists[i] = ";".join(map(str, graph.link_ways[graph.ways_start[i] : graph.ways_start[i + 1]]))
+    return lists
 
 
 def restriction_table(graph: StreetGraph) -> Table:
@@ -289,27 +289,27 @@ def _border(nodes: Table) -> NDArray[np.bool_]:
 
 
 def _tags(layer: Table, keys: tuple[str, ...]) -> dict[str, Categorical]:
-    found = {}
+    tags = {}
     for key in keys:
         values = layer.columns.get(field_of(key))
         if values is not None and not values.gaps.all():
             texts, codes = values.codes()
-            found[key] = Categorical(codes.astype(np.int32), tuple(map(str, texts)))
-    return found
+            tags[key] = Categorical(codes.astype(np.int32), tuple(map(str, texts)))
+    return tags
 
 
 def _costs(links: Table) -> dict[str, NDArray[np.float64]]:
     """Pairs of number fields, one for each direction."""
     ahead, back = DIRECTIONS
-    found = {}
+    costs = {}
     for name in links.columns:
         stem = name.removesuffix(ahead)
         if stem == name or stem + back not in links.columns or any(field_of(key) == name for key in STREET_KEYS):
             continue
         pair = [links.columns[stem + ending] for ending in DIRECTIONS]
         if all(column.is_numeric or column.gaps.all() for column in pair):
-            found[stem] = np.stack([_numbers(column) for column in pair], axis=1)
-    return found
+            costs[stem] = np.stack([_numbers(column) for column in pair], axis=1)
+    return costs
 
 
 def _numbers(column: Column) -> NDArray[np.float64]:
@@ -402,7 +402,7 @@ def apart(layer: Table) -> dict[str, Table]:
     Parameters:
         layer: the layer.
     """
-    found = {}
+    ids = {}
     if "table" not in layer.columns:
         return {}
     names = layer.columns["table"]
@@ -411,5 +411,5 @@ def apart(layer: Table) -> dict[str, Table]:
         if rows:
             part = layer.take(rows)
             used = {name: values for name, values in part.columns.items() if name != "table" and not values.gaps.all()}
-            found[key] = Table(part.geometry, used)
-    return found if {"links", "nodes"} <= set(found) and is_graph(found["nodes"], found["links"]) else {}
+            ids[key] = Table(part.geometry, used)
+    return ids if {"links", "nodes"} <= set(ids) and is_graph(ids["nodes"], ids["links"]) else {}

@@ -42,5 +42,5 @@ def of_table(table: Table) -> bytes:
 
 def _lookup(idents: list[Any]) -> NDArray[Any]:
     """Identifiers as HDF5 keeps them: whole numbers, or text."""
-    whole = all(isinstance(ident, int) and not isinstance(ident, bool) for ident in idents)
-    return np.array(idents, np.int64) if whole else np.array([str(ident).encode() for ident in idents])
+    integral = all(isinstance(ident, int) and not isinstance(ident, bool) for ident in idents)
+    return np.array(idents, np.int64) if integral else np.array([str(ident).encode() for ident in idents])

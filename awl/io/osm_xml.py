@@ -230,8 +230,8 @@ class _Reader:
                 if builder is not None:
                     builder.set(row, value)
         elif name == "relation" and not self._skip:
-            made = relation_of(self._id, tags, self._members)
-            if isinstance(made, Relation):
-                self._relations.append(made)
-            elif made is not None:
-                self._restrictions.append(made)
+            relation = relation_of(self._id, tags, self._members)
+            if isinstance(relation, Relation):
+                self._relations.append(relation)
+            elif relation is not None:
+                self._restrictions.append(relation)

@@ -32,8 +32,8 @@ def of_table(table: Table) -> bytes:
     kinds = sorted({shape.geom_type for shape in table.geometry if shape is not None})
     about = {"encoding": "WKB", "geometry_types": kinds, "bbox": shapely.total_bounds(table.geometry).tolist()}
     geo = {"version": "1.1.0", "primary_column": "geometry", "columns": {"geometry": about}}
-    whole = arrow.append_column("geometry", pa.array(shapely.to_wkb(table.geometry).tolist(), pa.binary()))
-    return _written(whole.replace_schema_metadata({b"geo": json.dumps(geo).encode()}), store_schema=True)
+    with_geometry = arrow.append_column("geometry", pa.array(shapely.to_wkb(table.geometry).tolist(), pa.binary()))
+    return _written(with_geometry.replace_schema_metadata({b"geo": json.dumps(geo).encode()}), store_schema=True)
 
 
 def _written(table: Any, store_schema: bool) -> bytes:

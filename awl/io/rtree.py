@@ -75,12 +75,12 @@ def _outward(values: NDArray[np.float64], direction: np.float32) -> NDArray[np.f
 def _parents(cells: NDArray[np.void], per_node: int) -> NDArray[np.void]:
     """One cell around each run of `per_node` cells; ids are given later."""
     start = np.arange(0, len(cells), per_node)
-    made = np.zeros(len(start), CELL)
+    parents = np.zeros(len(start), CELL)
     for field in ("minx", "miny"):
-        made[field] = np.minimum.reduceat(cells[field].astype(np.float32), start)
+        parents[field] = np.minimum.reduceat(cells[field].astype(np.float32), start)
     for field in ("maxx", "maxy"):
-        made[field] = np.maximum.reduceat(cells[field].astype(np.float32), start)
-    return made
+        parents[field] = np.maximum.reduceat(cells[field].astype(np.float32), start)
+    return parents
 
 
 def _node_blobs(cells: NDArray[np.void], per_node: int, node_bytes: int, depth: int) -> list[bytes]:
@@ -94,5 +94,5 @@ def _node_blobs(cells: NDArray[np.void], per_node: int, node_bytes: int, depth: 
     padded = np.zeros(count * per_node, CELL)
     padded[: len(cells)] = cells
     data[:, 4 : 4 + per_node * CELL.itemsize] = padded.view(np.uint8).reshape(count, -1)
-    whole = data.tobytes()
-    return [whole[i * node_bytes : (i + 1) * node_bytes] for i in range(count)]
+    content = data.tobytes()
+    return [content[i * node_bytes : (i + 1) * node_bytes] for i in range(count)]

@@ -81,9 +81,9 @@ class Meaning:
 
     def json(self) -> dict[str, Any]:
         """As schemas hold it: what is not said is left out."""
-        found: dict[str, Any] = {"quantity": self.quantity, "of": self.of, "limit": self.limit, "nth": self.nth}
-        found["run"] = None if self.run == "own" else self.run
-        return {key: value for key, value in found.items() if value is not None}
+        document: dict[str, Any] = {"quantity": self.quantity, "of": self.of, "limit": self.limit, "nth": self.nth}
+        document["run"] = None if self.run == "own" else self.run
+        return {key: value for key, value in document.items() if value is not None}
 
 
 @dataclass(frozen=True, eq=False)
@@ -530,12 +530,12 @@ class Table:
             geometry: geometries (n,).
         """
         names = {0: "point", 4: "point", 1: "line", 2: "line", 5: "line", 3: "polygon", 6: "polygon"}
-        found: dict[str, int] = {}
+        counts: dict[str, int] = {}
         for number, count in zip(*np.unique(shapely.get_type_id(geometry), return_counts=True), strict=True):
             if number >= 0:
                 name = names.get(int(number), "mixed")
-                found[name] = found.get(name, 0) + int(count)
-        return found
+                counts[name] = counts.get(name, 0) + int(count)
+        return counts
 
     @property
     def kind(self) -> str:

@@ -51,8 +51,8 @@ class TextTable:
 
     def text(self, *names: str) -> pa.Array:
         """Text (n,) of the first of the columns that has a value in the row; columns that are not there hold none."""
-        found = [self.columns[name] for name in names if name in self.columns]
-        return pc.coalesce(*found) if found else self._nothing
+        candidates = [self.columns[name] for name in names if name in self.columns]
+        return pc.coalesce(*candidates) if candidates else self._nothing
 
     def holds(self, name: str) -> bool:
         """Whether a column is there and has a value in some row.
@@ -97,8 +97,8 @@ class TextTable:
 
     def _all(self, name: str, kind: pa.DataType, parse: Callable[[str], float], what: str) -> NDArray[np.generic]:
         column = self.columns[name]
-        if column.null_count == 0 and (found := _cast(column, kind)) is not None:
-            return np.asarray(found.to_numpy(zero_copy_only=False))
+        if column.null_count == 0 and (converted := _cast(column, kind)) is not None:
+            return np.asarray(converted.to_numpy(zero_copy_only=False))
         values = []
         for line, text in zip(self.lines.tolist(), column.to_pylist(), strict=True):
             try:
@@ -115,11 +115,11 @@ class TextTable:
         Parameters:
             name: the name of the column.
         """
-        found = _cast(self.columns[name], pa.float64())
-        if found is None:
+        numbers = _cast(self.columns[name], pa.float64())
+        if numbers is None:
             return None
-        empty = np.asarray(found.is_null())
-        values = np.asarray(found.to_numpy(zero_copy_only=False), np.float64)
+        empty = np.asarray(numbers.is_null())
+        values = np.asarray(numbers.to_numpy(zero_copy_only=False), np.float64)
         return values if np.isfinite(values[~empty]).all() else None
 
     def numbers_or_nan(self, name: str) -> NDArray[np.float64]:
@@ -129,9 +129,9 @@ class TextTable:
             name: the name of the column.
         """
         column = self.text(name)
-        found = _cast(column, pa.float64())
-        if found is not None:
-            return np.asarray(found.to_numpy(zero_copy_only=False), np.float64)
+        numbers = _cast(column, pa.float64())
+        if numbers is not None:
+            return np.asarray(numbers.to_numpy(zero_copy_only=False), np.float64)
         return np.array([_number_or_nan(text) for text in column.to_pylist()], np.float64)
 
     def needs(self, *names: str) -> TextTable:
@@ -211,9 +211,7 @@ def delimiter_of(path: Path) -> str:
     Parameters:
         path: the file.
     """
-    with path.open("rb") as stream:
-        first = stream.readline(1 << 20).decode("utf-8", "replace")
-    return max(DELIMITERS, key=first.count)
+    return _header(path)[1]
 
 
 def first_line(path: Path) -> Sequence[str]:
@@ -222,9 +220,15 @@ def first_line(path: Path) -> Sequence[str]:
     Parameters:
         path: the file.
     """
+    header, delimiter = _header(path)
+    return [name.strip().strip('"').lower() for name in header.split(delimiter)]
+
+
+def _header(path: Path) -> tuple[str, str]:
+    """The first line of a table, and the separator it holds most of."""
     with path.open(encoding="utf-8-sig", errors="replace") as stream:
-        header = stream.readline(1 << 20)
-    return [name.strip().strip('"').lower() for name in header.split(max(DELIMITERS, key=header.count))]
+        line = stream.readline(1 << 20)
+    return line, max(DELIMITERS, key=line.count)
 
 
 def _cast(column: pa.Array, kind: pa.DataType) -> pa.Array | None:

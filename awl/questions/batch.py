@@ -194,7 +194,9 @@ def run_batch(
     scratch = folder.with_name(f".{folder.name}.new")
     shutil.rmtree(scratch, ignore_errors=True)
     scratch.mkdir(parents=True)
-    task = json.dumps({"study": str(study.path.resolve()), "stamp": study.stamp, "question": ident, "inputs": inputs})
+    task = json.dumps(
+        {"study": str(study.path.resolve()), "revision": study.revision, "question": ident, "inputs": inputs}
+    )
     rows, processes = 0, 0
     try:
         blocks = rest = _blocks(work.rows, block_rows or work.block_rows, scratch)
@@ -297,7 +299,7 @@ def _set_up(task: Json) -> Work:
             "A worker does not find the study", where=str(path), remedy="Give workers the folder under the same path"
         )
     study = Study(path)
-    if study.stamp != task["stamp"]:
+    if study.revision != task["revision"]:
         raise AwlError("A worker finds another state of the study", where=str(path), remedy="Ask again")
     study.wait_until_prepared(str(task["inputs"].get("mode", "walk")))
     return WORK[task["question"]](study, task["inputs"])

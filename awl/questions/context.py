@@ -98,8 +98,8 @@ class Context:
 
     def _with_closures(self, network: Network) -> Network:
         """A network with the closures of the question."""
-        made = network.with_closed(self._closed) if self._closed.any() else network
-        return made.with_slower(self._slower) if (self._slower > 1).any() else made
+        closed = network.with_closed(self._closed) if self._closed.any() else network
+        return closed.with_slower(self._slower) if (self._slower > 1).any() else closed
 
     def network_at(self, when: datetime) -> Network:
         """The network of the question at another time, kept nowhere."""
@@ -241,7 +241,7 @@ class Context:
     def snap(self, places: Places, name: str = "places") -> Snapped:
         """Put places on streets; raises when not a single one can be put."""
         snapped = self.snapper.snap(places.lon, places.lat, self._snap_m)
-        if not snapped.found.any():
+        if not snapped.is_snapped.any():
             worst = int(np.bincount(snapped.status).argmax())
             away = snapped.distance_m[np.isfinite(snapped.distance_m)]
             detail = f"; the nearest lies {away.min():,.0f} m off" if len(away) and worst == TOO_FAR else ""
@@ -273,7 +273,7 @@ class Context:
                 distances = [f"{d:.0f} m from a street" if np.isfinite(d) else "" for d in snapped.distance_m[rows]]
                 code = f"places-{STATUS[status].replace(' ', '-')}"
                 doubts.append(Doubt(code, "warning", len(rows), text, _spots(places, rows, distances)))
-        far = np.flatnonzero(snapped.found & (snapped.distance_m > FAR_M))
+        far = np.flatnonzero(snapped.is_snapped & (snapped.distance_m > FAR_M))
         if len(far):
             most = far[np.argmax(snapped.distance_m[far])]
             lies = "lies" if len(far) == 1 else "lie more than 30 m from their street, the farthest"
@@ -295,9 +295,9 @@ class Context:
             doubts.append(Doubt("places-on-one-way-street", "note", one_way, text, _spots(places, rows, notes)))
         return doubts
 
-    def doubts_of_reach(self, found: Arrivals, limit: int) -> list[Doubt]:
+    def doubts_of_reach(self, arrivals: Arrivals, limit: int) -> list[Doubt]:
         """Whether an answer touches the border of the extract, and what is assumed about speeds."""
-        border = self.network.graph.node_border & (found.cost <= min(limit, int(UNREACHED) - 1))
+        border = self.network.graph.node_border & (arrivals.cost <= min(limit, int(UNREACHED) - 1))
         doubts = []
         if border.any():
             count = int(border.sum())
@@ -373,7 +373,7 @@ class Context:
                 "name": places.names,
                 "street_distance_m": Column.of(snapped.distance_m, "m", 1),
                 "status": [STATUS[s] for s in snapped.status],
-                **({"beside": ["; ".join(found) or None for found in alternatives]} if len(off_m) else {}),
+                **({"beside": ["; ".join(streets) or None for streets in alternatives]} if len(off_m) else {}),
                 **(more or {}),
             },
         )

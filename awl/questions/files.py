@@ -54,14 +54,14 @@ def answer_bytes(answer: Answer, part: str | None, ending: str, where: str) -> b
 def kept_bytes(document: Json, part: str | None, ending: str, where: str) -> bytes:
     """A part of an answer that was kept as its document; see `answer_bytes`."""
     check_ending(ending, where)
-    kept = {key: value for key, value in document.items() if isinstance(value, list | dict) and key not in FRAME}
+    content = {key: value for key, value in document.items() if isinstance(value, list | dict) and key not in FRAME}
     if part is not None:
-        _check_part(part, list(kept))
+        _check_part(part, list(content))
     if ending == "json":
-        return geojson.dumps(document if part is None else kept[part])
+        return geojson.dumps(document if part is None else content[part])
     tables = {
         name: geojson.from_document(value, name) if isinstance(value, dict) else Table.of_records(value)
-        for name, value in kept.items()
+        for name, value in content.items()
     }
     shown = document["view"]["tables"][0]["part"]
     return _written(tables, part, shown, ending, where, document["title"])

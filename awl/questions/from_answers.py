@@ -58,10 +58,10 @@ def inside_answer(study: Study, layer: Table, question: str, name: str) -> Table
 
 
 def _kept(study: Study, question: str, name: str) -> Json:
-    found: Any = records.answer(study.reading, question)
-    if found is None:
+    answer: Any = records.answer(study.reading, question)
+    if answer is None:
         raise AwlError(
             "The question that this one rests on has no answer", remedy="Ask it first", inputs=(name,), kind="no-answer"
         )
-    result: Json = found["result"]
+    result: Json = answer["result"]
     return result

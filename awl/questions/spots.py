@@ -30,13 +30,13 @@ def unread_hours(network: Network) -> tuple[Spot, ...]:
     graph = network.graph
     gates, turns = network.unread_hours
     hours, kinds, conditions = graph.node_tag("opening_hours"), graph.node_tag("barrier"), graph.restrictions.condition
-    found = [
+    spots = [
         (node, (kinds.at(node) or "gate").replace("_", " ").capitalize(), hours.at(node)) for node in gates.tolist()
     ]
-    found += [(int(graph.restrictions.via_node[row]), "Turn restriction", conditions.at(row)) for row in turns.tolist()]
+    spots += [(int(graph.restrictions.via_node[row]), "Turn restriction", conditions.at(row)) for row in turns.tolist()]
     return tuple(
         Spot(name, text or "", float(graph.node_lon[node]), float(graph.node_lat[node]))
-        for node, name, text in found[:MOST_SPOTS]
+        for node, name, text in spots[:MOST_SPOTS]
     )
 
 

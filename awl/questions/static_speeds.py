@@ -30,20 +30,20 @@ def of_pairs(
 ) -> list[str]:
     """What to say of trips (k,) between the sources and targets in these rows; nothing where speeds do not change."""
     source, target = pairs
-    both = np.flatnonzero(sources.found[source] & targets.found[target])
+    both = np.flatnonzero(sources.is_snapped[source] & targets.is_snapped[target])
     if measure != "time" or not changes_over_the_day(context.network) or len(both) == 0:
         return []
     rows = both[np.unique(np.linspace(0, len(both) - 1, _sample(context)).astype(int))]
     return _said(context, sources.take(source[rows]), targets.take(target[rows]))
 
 
-def of_reach(context: Context, measure: str, places: Snapped, found: Arrivals, limit: int) -> list[str]:
+def of_reach(context: Context, measure: str, places: Snapped, arrivals: Arrivals, limit: int) -> list[str]:
     """The same for a search from, or to, places."""
     if measure != "time" or not changes_over_the_day(context.network):
         return []
-    points, owner = some_reached(found, limit, _sample(context))
+    points, owner = some_reached(arrivals, limit, _sample(context))
     ends = places.take(owner), points
-    return _said(context, *(ends if found.direction == "from" else ends[::-1]))
+    return _said(context, *(ends if arrivals.direction == "from" else ends[::-1]))
 
 
 def _said(context: Context, sources: Snapped, targets: Snapped) -> list[str]:

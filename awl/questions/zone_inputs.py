@@ -28,14 +28,14 @@ def chosen_fields(layer: Table, fields: list[str]) -> list[str]:
         raise AwlError("A field is named twice", inputs=("fields",))
     if fields:
         return fields
-    found = [name for name in layer.numeric if name != layer.key_field and not layer.columns[name].gaps.all()]
-    if not found:
+    numeric = [name for name in layer.numeric if name != layer.key_field and not layer.columns[name].gaps.all()]
+    if not numeric:
         raise AwlError(
             "The zones have no field with numbers of people",
             remedy="Choose a layer with population fields",
             inputs=("fields",),
         )
-    return found
+    return numeric
 
 
 def gap_doubts(layer: Table, fields: list[str]) -> list[Doubt]:

@@ -10,7 +10,7 @@ from werkzeug.exceptions import HTTPException
 
 from awl.core.errors import AwlError
 from awl.io.limits import MAX_BYTES
-from awl.server import downloads, explain, features, incoming, layers, modes, own, processes, search
+from awl.server import downloads, explain, features, interface, layers, modes, processes, search, uploads
 from awl.server.catalogue import Catalogue
 from awl.server.guard import Guard
 from awl.server.jobs import Jobs
@@ -32,8 +32,8 @@ def create_app(root: Path, host: str = "127.0.0.1") -> Flask:
     app.json.sort_keys = False  # type: ignore[attr-defined]
     app.extensions["awl-catalogue"] = Catalogue(root)
     app.extensions["awl-jobs"] = Jobs()
-    incoming.clear_waiting(app.extensions["awl-catalogue"].folder)
-    for module in (features, processes, own, explain, layers, modes, incoming, downloads, search):
+    uploads.clear_staged(app.extensions["awl-catalogue"].folder)
+    for module in (features, processes, interface, explain, layers, modes, uploads, downloads, search):
         app.register_blueprint(module.api)
     app.register_error_handler(AwlError, problem)
     app.register_error_handler(HTTPException, _http_problem)

@@ -62,8 +62,8 @@ def answer_part(study_id: str, question_id: str, part: str) -> Response:
     """One result of a kept answer, or `all` of them where the format holds several."""
     known_parameters("format")
     ending = request.args.get("format", "geojson")
-    found = records.answer(study_of(study_id).reading, question_id)
-    if found is None:
+    answer = records.answer(study_of(study_id).reading, question_id)
+    if answer is None:
         raise AwlError("The question has no answer yet", remedy="Ask it first", status=404, kind="no-answer")
-    data = kept_bytes(found["result"], None if part == "all" else part, ending, "format")
-    return _download(data, f"{found['process']}-{part}.{ending}")
+    data = kept_bytes(answer["result"], None if part == "all" else part, ending, "format")
+    return _download(data, f"{answer['process']}-{part}.{ending}")

@@ -56,15 +56,15 @@ def mode_info(study: Study, ident: str) -> dict[str, Any]:
     sources = [float(length[usable & (use.speed_source == code)].sum()) for code in range(len(SPEED_SOURCES))]
     rules: list[dict[str, Any]] = []
     for code, name in enumerate(highway.values):
-        mine = highway.codes == code
-        open_here = mine & usable
+        of_class = highway.codes == code
+        open_here = of_class & usable
         rules.append(
             {
                 "highway": name,
                 "speed_kmh": mode.class_speed.get(name),
-                "length_km": round(float(length[mine].sum()) / 1000, 3),
+                "length_km": round(float(length[of_class].sum()) / 1000, 3),
                 "usable_km": round(float(length[open_here].sum()) / 1000, 3),
-                "oneway_km": round(float(length[mine & (network.forward != network.backward)].sum()) / 1000, 3),
+                "oneway_km": round(float(length[of_class & (network.forward != network.backward)].sum()) / 1000, 3),
             }
         )
     parts = network.parts_report
@@ -112,7 +112,7 @@ def _odd(network: Network) -> list[dict[str, Any]]:
         far = (use.speed > ODD_FACTOR * usual) | (use.speed * ODD_FACTOR < usual)
     rows = np.flatnonzero(network.usable & (use.speed_source == SPEED_FROM_MAXSPEED) & far)
     rows = rows[np.argsort(-graph.link_length[rows], kind="stable")]
-    found: dict[tuple[Any, ...], dict[str, Any]] = {}
+    streets: dict[tuple[Any, ...], dict[str, Any]] = {}
     for row in rows.tolist():
         name, speed, normal = graph.tag("name").at(row), round(float(use.speed[row]), 1), round(float(usual[row]), 1)
         middle = (graph.shape_start[row] + graph.shape_start[row + 1]) // 2
@@ -120,10 +120,10 @@ def _odd(network: Network) -> list[dict[str, Any]]:
         street: dict[str, Any] = {"link_id": int(graph.link_id[row]), "name": name, "highway": highway.at(row)}
         street |= {"speed_kmh": speed, "usual_kmh": normal}
         # Links of one name and one limit are one street; the longest of them says where it is.
-        entry = found.setdefault((name or row, speed), {**street, "at": at, "links": 0, "km": 0.0})
+        entry = streets.setdefault((name or row, speed), {**street, "at": at, "links": 0, "km": 0.0})
         entry["links"] += 1
         entry["km"] = round(entry["km"] + float(graph.link_length[row]) / 1000, 3)
-    return sorted(found.values(), key=lambda entry: -float(entry["km"]))[:ODD_LISTED]
+    return sorted(streets.values(), key=lambda entry: -float(entry["km"]))[:ODD_LISTED]
 
 
 @api.get("/studies/<study_id>/arrays/modes/<mode_id>")
@@ -164,10 +164,10 @@ def _lost_at_ends(network: Network) -> NDArray[np.float64]:
     """Mean seconds lost on leaving each link (m,) at the ends where it may be left."""
     steps, graph = network.states.steps, network.graph
     # Nobody turns back without need: such steps would tell of a delay that hardly anyone has.
-    made = steps.after != (steps.arc ^ 1)
-    node = network.states.node[steps.tail[made]]
+    turns = steps.after != (steps.arc ^ 1)
+    node = network.states.node[steps.tail[turns]]
     count = np.bincount(node, minlength=graph.node_count)
-    lost = np.bincount(node, weights=network.step_delay[made] / 1000, minlength=graph.node_count)
+    lost = np.bincount(node, weights=network.step_delay[turns] / 1000, minlength=graph.node_count)
     mean = lost / np.maximum(count, 1)
     both = np.where(network.forward, mean[graph.link_to], 0) + np.where(network.backward, mean[graph.link_from], 0)
     return np.asarray(both / np.maximum(network.forward.astype(int) + network.backward, 1))
@@ -230,41 +230,41 @@ def chain(study: Study, network: Network, link: int, when: datetime | None) -> l
     graph, mode, use = network.graph, network.mode, network.use
     highway = graph.tag("highway").at(link) or "no class"
     usual = mode.class_speed.get(highway)
-    said = [f"Class {highway}: {'not used' if usual is None else f'used, {usual:g} km/h'}."]
+    sentences = [f"Class {highway}: {'not used' if usual is None else f'used, {usual:g} km/h'}."]
     key = next((k for k in mode.access_keys if graph.tag(k).at(link) is not None), None)
     if key is not None:
-        said.append(f"Access: {key}={graph.tag(key).at(link)} is the most specific tag.")
+        sentences.append(f"Access: {key}={graph.tag(key).at(link)} is the most specific tag.")
     if use.at_ends[link]:
-        said.append("Only trips that begin or end on such streets use it.")
+        sentences.append("Only trips that begin or end on such streets use it.")
     oneway = next((k for k in (mode.contraflow_key, "oneway", "junction") if graph.tag(k).at(link)), None)
     if oneway is not None and (mode.obeys_oneway or oneway == mode.contraflow_key):
-        said.append(f"Direction: {oneway}={graph.tag(oneway).at(link)}.")
+        sentences.append(f"Direction: {oneway}={graph.tag(oneway).at(link)}.")
     if use.rule[link] >= 0:
         rule = mode.rules[use.rule[link]]
         what = {"forbid": "forbidden", "ends": "open at the ends of trips", "allow": "allowed"}.get(
             rule.use, f"at {rule.factor:.0%} of its speed"
         )
-        said.append(f"Rule {use.rule[link] + 1}, {rule.where}: {what}.")
+        sentences.append(f"Rule {use.rule[link] + 1}, {rule.where}: {what}.")
     if use.reason[link] in (BY_SIZE, BY_SLOPE):
-        said.append(f"Not used: {REASONS[use.reason[link]]}.")
+        sentences.append(f"Not used: {REASONS[use.reason[link]]}.")
     if not (use.forward[link] or use.backward[link]):
-        return said
-    said.append(f"Speed: {use.speed[link]:.1f} km/h, from the {SPEED_SOURCES[use.speed_source[link]]}.")
+        return sentences
+    sentences.append(f"Speed: {use.speed[link]:.1f} km/h, from the {SPEED_SOURCES[use.speed_source[link]]}.")
     heights = study.heights
     if heights is not None and mode.slope.by != "none":
         up, down = heights.climb()[link]
-        said.append(
+        sentences.append(
             f"Slope: {up:.1f} m up and {down:.1f} m down as drawn, {heights.steepest[link]:.0%} at the steepest."
         )
     if when is not None and mode.curves:
-        said.append(f"Hour: {1 / hour_pace(mode, graph, when)[link]:.0%} of the free-flow speed at {when:%H:%M}.")
+        sentences.append(f"Hour: {1 / hour_pace(mode, graph, when)[link]:.0%} of the free-flow speed at {when:%H:%M}.")
     for node, word in ((graph.link_to[link], "At its end"), (graph.link_from[link], "At its start")):
         if network.turn_delays.at_node[node]:
-            said.append(f"{word}: {network.turn_delays.at_node[node] / 1000:g} s are lost by all who pass.")
+            sentences.append(f"{word}: {network.turn_delays.at_node[node] / 1000:g} s are lost by all who pass.")
     barred = sum(1 for sequence in network.forbidden if sequence[0] >> 1 == link)
     if barred:
-        said.append(f"{barred} turn{'s' if barred > 1 else ''} from it {'are' if barred > 1 else 'is'} barred.")
-    return said
+        sentences.append(f"{barred} turn{'s' if barred > 1 else ''} from it {'are' if barred > 1 else 'is'} barred.")
+    return sentences
 
 
 def _given(value: float) -> float | None:

@@ -121,8 +121,8 @@ def drop(study_id: str, layer_id: str) -> Response:
 @api.post("/studies/<study_id>/layers/<layer_id>/select")
 def select(study_id: str, layer_id: str) -> Response:
     """Numbers of the features selected."""
-    found = editing.select(study_of(study_id), layer_id, checked(SelectionBody, body()).selection())
-    return reply({"count": len(found), "fids": found})
+    selection = editing.select(study_of(study_id), layer_id, checked(SelectionBody, body()).selection())
+    return reply({"count": len(selection), "fids": selection})
 
 
 @api.post("/studies/<study_id>/layers/<layer_id>/keep")
@@ -162,5 +162,5 @@ def undo(study_id: str, layer_id: str) -> Response:
 def table(study_id: str, layer_id: str) -> Response:
     """Attributes of the features of a layer without their shapes, for the table beside the map."""
     study = study_of(study_id)
-    found = study.read_layer(layer_id, request.args.get("filter") or None, limit=20_000)
-    return reply({"columns": found.lists(), "count": len(found)})
+    layer = study.read_layer(layer_id, request.args.get("filter") or None, limit=20_000)
+    return reply({"columns": layer.lists(), "count": len(layer)})

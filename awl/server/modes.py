@@ -56,9 +56,9 @@ def change(study_id: str, mode_id: str) -> Response:
         raise AwlError(f"The document is of mode '{mode.id}'", remedy="Send it to its own address", inputs=("id",))
     check_version(study.modes()[mode_id][1] if mode_id in study.modes() else "", "mode")
     former = _network(study, mode_id)
-    made = study.try_mode(mode)
+    network = study.try_mode(mode)
     study.save_mode(mode)
-    change = None if former is None else difference(former, made)
+    change = None if former is None else difference(former, network)
     return reply({"id": mode_id, "change": change, "changed": study.modes()[mode_id][1]})
 
 
@@ -94,11 +94,11 @@ def difference(before: Network, after: Network) -> dict[str, Any]:
         "won": after.usable & ~before.usable,
         "speed": before.usable & after.usable & (before.duration_ms != after.duration_ms).any(axis=1),
     }
-    made: dict[str, Any] = {
+    changes: dict[str, Any] = {
         name: {"links": int(mask.sum()), "km": round(float(length[mask].sum()) / 1000, 3)}
         for name, mask in masks.items()
     }
-    return made | {"delays": _delays_changed(before, after)}
+    return changes | {"delays": _delays_changed(before, after)}
 
 
 def _delays_changed(before: Network, after: Network) -> int:

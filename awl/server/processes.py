@@ -88,7 +88,7 @@ def _wanted(outputs: Any, known: dict[str, str]) -> set[str] | None:
 def _answer(
     study: Study, process_id: str, inputs: Json, wanted: set[str] | None, name: str | None, progress: Progress
 ) -> Json:
-    began, stamp = time.monotonic(), study.stamp
+    began, revision = time.monotonic(), study.revision
     answer = ask(study, process_id, inputs, progress)
     if wanted is not None:
         # What is kept for the sheet holds all that its view shows; others get the table that leads besides what they want.
@@ -98,7 +98,7 @@ def _answer(
         progress.step(0.99, "Keeping the answer")
         with study.writing() as connection:
             seconds = round(time.monotonic() - began, 3)
-            records.save_answer(connection, name, process_id, inputs, stamp, seconds, dumps(document))
+            records.save_answer(connection, name, process_id, inputs, revision, seconds, dumps(document))
     return document
 
 

@@ -29,7 +29,7 @@ class ReferenceSystem(NamedTuple):
 
 def offered(study: Study) -> list[str]:
     """URIs of the systems a study's features are given in: CRS84, WGS 84, web Mercator, and the UTM zone it lies in."""
-    codes = [4326, 3857, *([_utm(study)] if study.stamp else [])]
+    codes = [4326, 3857, *([_utm(study)] if study.revision else [])]
     return [CRS84, *(f"{EPSG}{code}" for code in codes)]
 
 

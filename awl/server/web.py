@@ -23,14 +23,14 @@ TYPES = "https://awl.invalid/problems/"
 
 def catalogue() -> Catalogue:
     """The server's studies."""
-    found: Catalogue = current_app.extensions["awl-catalogue"]
-    return found
+    registered: Catalogue = current_app.extensions["awl-catalogue"]
+    return registered
 
 
 def jobs() -> Jobs:
     """The server's jobs."""
-    found: Jobs = current_app.extensions["awl-jobs"]
-    return found
+    registered: Jobs = current_app.extensions["awl-jobs"]
+    return registered
 
 
 def study_of(ident: str) -> Study:

@@ -27,11 +27,11 @@ def folder_of(study: Path) -> Path:
     return study.with_suffix(".awl")
 
 
-def save_graph(study: Path, stamp: str, graph: StreetGraph) -> None:
+def save_graph(study: Path, revision: str, graph: StreetGraph) -> None:
     """Write the arrays of a graph; they appear whole or not at all, and older ones go."""
     parent = folder_of(study)
     parent.mkdir(exist_ok=True)
-    target = parent / f"graph-{stamp}"
+    target = parent / f"graph-{revision}"
     scratch = Path(tempfile.mkdtemp(prefix=".new-", dir=parent))
     for item in fields(StreetGraph):
         if item.name not in APART:
@@ -59,9 +59,9 @@ def save_graph(study: Path, stamp: str, graph: StreetGraph) -> None:
             shutil.rmtree(old, ignore_errors=True)
 
 
-def load_graph(study: Path, stamp: str) -> StreetGraph | None:
-    """The graph of that stamp, or None when the folder lacks it or is damaged."""
-    folder = folder_of(study) / f"graph-{stamp}"
+def load_graph(study: Path, revision: str) -> StreetGraph | None:
+    """The graph of that revision, or None when the folder lacks it or is damaged."""
+    folder = folder_of(study) / f"graph-{revision}"
     try:
         head = json.loads((folder / "head.json").read_text())
         if head["format"] != FORMAT:
@@ -80,10 +80,10 @@ def load_graph(study: Path, stamp: str) -> StreetGraph | None:
             highest_ids=tuple(head["highest_ids"]),
         )
         graph = replace(graph, restrictions=_restrictions(folder, head["restrictions"]))
-        whole = len(graph.shape_start) == graph.link_count + 1 and graph.shape_start[-1] == len(graph.shape_m)
+        complete = len(graph.shape_start) == graph.link_count + 1 and graph.shape_start[-1] == len(graph.shape_m)
     except (OSError, ValueError, EOFError, TypeError, IndexError, KeyError):
         return None
-    return graph if whole else None
+    return graph if complete else None
 
 
 def _columns(folder: Path, name: str, head: dict[str, Any]) -> dict[str, Categorical]:

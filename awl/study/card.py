@@ -43,7 +43,7 @@ class Card:
 def card_of(study: Study) -> Card:
     """The card of a study."""
     build = study.fact("build") or {}
-    path: str = study.cached("card", lambda: streets_path(study.graph)) if study.stamp else ""
+    path: str = study.cached("card", lambda: streets_path(study.graph)) if study.revision else ""
     changed = datetime.fromtimestamp(study.path.stat().st_mtime, UTC).isoformat(timespec="seconds")
     return Card(
         path,
@@ -77,5 +77,5 @@ def _path(xy: Any) -> str:
 
 def _last_answer(study: Study) -> str | None:
     row = study.reading.execute("SELECT question FROM awl_answers ORDER BY made DESC LIMIT 1").fetchone()
-    found = records.answer(study.reading, row[0]) if row else None
-    return None if found is None else str(found["result"].get("title", ""))
+    document = records.answer(study.reading, row[0]) if row else None
+    return None if document is None else str(document["result"].get("title", ""))

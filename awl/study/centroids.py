@@ -40,17 +40,17 @@ def connect(
     graph = detach(study.graph)
     number = _numbers(layer, number_field, graph.node_id, zones)
     lon, lat, empty = _points(study, layer, people, people_field)
-    made, report = attach(graph, lon, lat, number, nearest)
-    study.set_graph(made)
+    joined, report = attach(graph, lon, lat, number, nearest)
+    study.set_graph(joined)
     return report, empty
 
 
 def disconnect(study: Study) -> None:
     """Take the connectors out again; streets broken for them are whole again."""
-    whole = whole_streets(study.graph)
-    if whole is study.graph:
+    streets = whole_streets(study.graph)
+    if streets is study.graph:
         raise AwlError("The streets have no connectors", status=409, kind="no-connectors")
-    study.set_graph(whole)
+    study.set_graph(streets)
 
 
 def _numbers(layer: Table, field: str | None, taken: NDArray[np.int64], zones: str) -> NDArray[np.int64]:

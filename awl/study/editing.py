@@ -53,12 +53,12 @@ def select(study: Study, ident: str, wanted: Selection) -> list[int]:
     if wanted.within is not None:
         west, south, east, north = shapely.bounds(wanted.within).tolist()
         box = (west, south, east, north)
-    found = geopackage.read_table(connection, ident, condition, box, fields=())
-    mask = np.ones(len(found), bool)
+    rows = geopackage.read_table(connection, ident, condition, box, fields=())
+    mask = np.ones(len(rows), bool)
     if wanted.within is not None:
         shapely.prepare(wanted.within)
-        mask &= shapely.intersects(wanted.within, found.geometry)
-    fid = found.columns["fid"].numbers().astype(np.int64)
+        mask &= shapely.intersects(wanted.within, rows.geometry)
+    fid = rows.columns["fid"].numbers().astype(np.int64)
     if wanted.fids is not None:
         mask &= np.isin(fid, np.array(wanted.fids, np.int64))
     return [int(v) for v in fid[mask]]
@@ -78,10 +78,10 @@ def keep_selection(study: Study, ident: str, wanted: Selection, new: str, title:
         raise AwlError(f"There is a layer '{new}' already", remedy="Choose another name", inputs=("id",), status=409)
     layer = study.read_layer(ident)
     rows = [row for row, fid in enumerate(layer.columns["fid"]) if fid in chosen]
-    kept = layer.take(rows)
-    own = {"from_" + key if key == "fid" else key: values for key, values in kept.columns.items()}
-    role = entry["role"] if entry["role"] in CHANGEABLE else _role_of(kept)
-    study.add_layers([NewLayer(new, Table(kept.geometry, own), title, role, f"{len(rows)} of {entry['title']}")])
+    selection = layer.take(rows)
+    own = {"from_" + key if key == "fid" else key: values for key, values in selection.columns.items()}
+    role = entry["role"] if entry["role"] in CHANGEABLE else _role_of(selection)
+    study.add_layers([NewLayer(new, Table(selection.geometry, own), title, role, f"{len(rows)} of {entry['title']}")])
     return len(rows)
 
 

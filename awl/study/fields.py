@@ -22,7 +22,7 @@ def kept_field(study: Path, network: Network) -> Field:
     arrays = kept.loaded(folder, NAMES)
     if arrays is not None:
         return Field(**arrays)
-    made = field_of(network)
+    field = field_of(network)
     with contextlib.suppress(OSError):
-        kept.save(folder, {name: getattr(made, name) for name in NAMES})
-    return made
+        kept.save(folder, {name: getattr(field, name) for name in NAMES})
+    return field

@@ -25,9 +25,9 @@ def hierarchy_of(study: Path, network: Network, progress: Progress | None = None
     topology = _loaded(folder, network)
     if topology is not None:
         return Hierarchy(topology)
-    made = Hierarchy.of(network, progress)
-    kept.save(folder, {name: getattr(made.topology, name) for name in NAMES})
-    return made
+    hierarchy = Hierarchy.of(network, progress)
+    kept.save(folder, {name: getattr(hierarchy.topology, name) for name in NAMES})
+    return hierarchy
 
 
 def _loaded(folder: Path, network: Network) -> Topology | None:
@@ -37,5 +37,5 @@ def _loaded(folder: Path, network: Network) -> Topology | None:
         return None
     topology = Topology(**arrays)
     fits = len(topology.rank) == network.states.count and len(topology.edge) == len(network.states.steps)
-    whole = len(topology.start) == topology.count + 1 and topology.start[-1] == len(topology.head)
-    return topology if fits and whole else None
+    complete = len(topology.start) == topology.count + 1 and topology.start[-1] == len(topology.head)
+    return topology if fits and complete else None

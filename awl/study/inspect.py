@@ -22,8 +22,8 @@ from awl.io import crs as systems
 from awl.io import gmns_read, link_list, osm, place_tables, raster, vector
 from awl.io.gmns_read import ReadGraph
 from awl.io.table import Column, Table
-from awl.study import intake
-from awl.study.intake import ReadOptions
+from awl.study import importing
+from awl.study.importing import ReadOptions
 from awl.study.line_fields import BuildOptions, guess, streets_of
 
 PREVIEW_VERTICES = 250_000
@@ -44,27 +44,31 @@ def described(
     would lie near `near` (W, S, E, N in degrees, the streets of the study it is for), or with the `columns` of a table.
     """
     how = how or ReadOptions()
-    if intake.is_extract(source):
+    if importing.is_extract(source):
         return {"kind": "extract", "layers": [], "extract": described_extract(read_extract(path, source))}
-    if intake.is_raster(source):
+    if importing.is_raster(source):
         return {"kind": "raster", "layers": [_described_raster(path, source, how.crs, near)]}
-    if (found := _ready_graph(path, source, how.crs)) is not None:
-        ready = found.graph
+    if (ready_graph := _ready_graph(path, source, how.crs)) is not None:
+        ready = ready_graph.graph
         bounds = [ready.node_lon.min(), ready.node_lat.min(), ready.node_lon.max(), ready.node_lat.max()]
         known: dict[str, Any] = {
             "nodes": ready.node_count,
             "links": ready.link_count,
             "length_km": round(float(ready.link_length.sum()) / 1000, 1),
         }
-        known |= {"bounds": [round(float(v), 6) for v in bounds], "left_out": found.left_out, "drawn": ready.drawn}
+        known |= {
+            "bounds": [round(float(v), 6) for v in bounds],
+            "left_out": ready_graph.left_out,
+            "drawn": ready.drawn,
+        }
         known["length_unit"] = "m" if link_list.is_link_list(path, source) else None
-        known["speed_unit"] = gmns_read.speed_unit(folder) if (folder := intake.gmns_folder(path, source)) else None
+        known["speed_unit"] = gmns_read.speed_unit(folder) if (folder := importing.gmns_folder(path, source)) else None
         return {"kind": "graph", "layers": [], "graph": known}
-    if (folder := intake.gmns_folder(path, source)) is not None:
+    if (folder := importing.gmns_folder(path, source)) is not None:
         weights = gmns_read.number_columns(folder)
         graph = {"problem": "The coordinates are not degrees", "weights": weights, "candidates": list(COMMON)}
         return {"kind": "graph", "layers": [], "graph": graph}
-    several = Path(source).suffix.lower() in intake.VECTOR_ENDINGS
+    several = Path(source).suffix.lower() in importing.VECTOR_ENDINGS
     names: list[str | None] = list(vector.layers(path, source)) if several else [None]
     return {"kind": "layers", "layers": [_described(path, source, name, how, near) for name in names]}
 
@@ -72,7 +76,7 @@ def described(
 def _ready_graph(path: Path, source: str, crs: str | None) -> ReadGraph | None:
     """A street graph the file holds; none where it is not known yet where its coordinates are."""
     try:
-        return intake.read_graph(path, source, BuildOptions(crs=crs))
+        return importing.read_graph(path, source, BuildOptions(crs=crs))
     except AwlError as error:
         if error.kind in CRS_KINDS:
             return None
@@ -89,12 +93,12 @@ def read_extract(path: Path, source: str, progress: Progress | None = None) -> R
 
 def _described(path: Path, source: str, name: str | None, how: ReadOptions, near: list[float] | None) -> dict[str, Any]:
     stated = how.crs
-    if stated is None and Path(source).suffix.lower() in intake.VECTOR_ENDINGS:
+    if stated is None and Path(source).suffix.lower() in importing.VECTOR_ENDINGS:
         stated = vector.stated_crs(path, name, source)
     known: dict[str, Any] = {"name": name, "geometry": "empty", "count": 0, "bounds": None, "fields": {}, "crs": None}
     try:
         known["crs"] = systems.named(stated or systems.WGS84)
-        layer, _ = intake.features(path, source, name, how)
+        layer, _ = importing.features(path, source, name, how)
     except AwlError as error:
         if error.kind == "columns-missing":
             return {**known, "problem": error.what, "columns": place_tables.columns_of(path, source)}
@@ -115,14 +119,14 @@ def _described(path: Path, source: str, name: str | None, how: ReadOptions, near
         "notes": vars(layer.notes),
     }
     try:
-        known["notes"] = vars(intake.usable(layer, source).notes)
-        known["role"] = intake.suggested_role(name or Path(source).stem, layer, layer.kind)
+        known["notes"] = vars(importing.usable(layer, source).notes)
+        known["role"] = importing.suggested_role(name or Path(source).stem, layer, layer.kind)
     except AwlError as error:
         known["unusable"] = error.detail
         return known
     if layer.kind == "line":
         known |= _as_streets(layer, source)
-    if near is not None and known["bounds"] and intake.apart(known["bounds"], near):
+    if near is not None and known["bounds"] and importing.apart(known["bounds"], near):
         known["far"] = True
         known["candidates"] = _candidates(path, source, name, near)
     return known
@@ -190,7 +194,7 @@ def _described_raster(path: Path, source: str, crs: str | None, near: list[float
         "crs": systems.named(grid.crs),
         "count": int(grid.values.size),
         "bounds": [round(float(v), 6) for v in grid.bounds],
-        "role": intake.raster_role(Path(source).stem, grid),
+        "role": importing.raster_role(Path(source).stem, grid),
         "raster": {
             "rows": grid.values.shape[0],
             "columns": grid.values.shape[1],
@@ -200,7 +204,7 @@ def _described_raster(path: Path, source: str, crs: str | None, near: list[float
             "total": float(values.astype(float).sum()),
         },
     }
-    if near is not None and intake.apart(known["bounds"], near):
+    if near is not None and importing.apart(known["bounds"], near):
         known["far"] = True
     return known
 
@@ -215,15 +219,15 @@ def _candidates(path: Path, source: str, name: str | None, near: list[float] | N
             for number in (zone, zone - 1, zone + 1)
             if 1 <= number <= 60
         ]
-    found = []
+    candidates = []
     for code in tried:
         try:
-            box = shapely.total_bounds(intake.features(path, source, name, ReadOptions(code))[0].geometry)
+            box = shapely.total_bounds(importing.features(path, source, name, ReadOptions(code))[0].geometry)
         except AwlError:
             continue
-        if near is None or not intake.apart(box.tolist(), near):
-            found.append(code)
-    return found
+        if near is None or not importing.apart(box.tolist(), near):
+            candidates.append(code)
+    return candidates
 
 
 # -- extracts --------------------------------------------------------------------------------------------------------------
@@ -302,17 +306,17 @@ def preview_layers(path: Path, source: str, how: ReadOptions) -> NDArray[np.obje
     """Shapes (degrees) of the layers of a file whose place is known, as many as a screen can show."""
     if (ready := _ready_graph(path, source, how.crs)) is not None:
         return ready.graph.lines()[:PREVIEW_FEATURES]
-    several = Path(source).suffix.lower() in intake.VECTOR_ENDINGS
-    found = [np.zeros(0, object)]
+    several = Path(source).suffix.lower() in importing.VECTOR_ENDINGS
+    previews = [np.zeros(0, object)]
     for name in list(vector.layers(path, source)) if several else [None]:
         try:
-            shapes = intake.features(path, source, name, how)[0].geometry[:PREVIEW_FEATURES]
+            shapes = importing.features(path, source, name, how)[0].geometry[:PREVIEW_FEATURES]
         except AwlError as error:
             if error.kind not in (*CRS_KINDS, "columns-missing"):
                 raise
             continue
-        found.append(shapes[~(shapely.is_missing(shapes) | shapely.is_empty(shapes))])
-    shapes = np.concatenate(found)
+        previews.append(shapes[~(shapely.is_missing(shapes) | shapely.is_empty(shapes))])
+    shapes = np.concatenate(previews)
     box = shapely.total_bounds(shapes)
     return (
         np.asarray(shapely.simplify(shapes, float(np.nanmax(box[2:] - box[:2])) / 3000), object)

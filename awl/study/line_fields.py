@@ -58,13 +58,13 @@ class LineFields:
     def with_choices(self, choices: dict[str, str | None]) -> LineFields:
         """These fields with some chosen by the user; a choice of None keeps the guess, "none" means there is no such field."""
         known = {item.name for item in fields(self)}
-        made = {key: None if value == "none" else value for key, value in choices.items() if value is not None}
-        if unknown := set(made) - known:
+        values = {key: None if value == "none" else value for key, value in choices.items() if value is not None}
+        if unknown := set(values) - known:
             raise AwlError(
                 f"'{sorted(unknown)[0]}' is no setting of a line layer",
                 remedy=f"Settings are: {', '.join(sorted(known))}",
             )
-        return replace(self, **made)  # type: ignore[arg-type]
+        return replace(self, **values)  # type: ignore[arg-type]
 
 
 @dataclass(frozen=True)
@@ -115,15 +115,15 @@ class LineNotes:
 def guess(layer: Table) -> LineFields:
     """The fields of a line layer, from their names and, for the direction, their values."""
     lower = {name.lower(): name for name in layer.columns}
-    found = {role: next((lower[name] for name in names if name in lower), None) for role, names in NAMES.items()}
-    made = replace(LineFields(), **found)  # type: ignore[arg-type]
-    if made.direction is None:
-        return made
-    seen = {_text(value) for value in layer.columns[made.direction]} - {""}
+    fields = {role: next((lower[name] for name in names if name in lower), None) for role, names in NAMES.items()}
+    guessed = replace(LineFields(), **fields)  # type: ignore[arg-type]
+    if guessed.direction is None:
+        return guessed
+    seen = {_text(value) for value in layer.columns[guessed.direction]} - {""}
     for forward, backward, both in DIRECTION_VALUES:
         if seen and seen <= {forward, backward, both}:
-            return replace(made, forward=forward, backward=backward, both=both)
-    return made
+            return replace(guessed, forward=forward, backward=backward, both=both)
+    return guessed
 
 
 def streets_of(layer: Table, chosen: LineFields, source: str) -> tuple[LineStreets, LineNotes]:
@@ -148,8 +148,8 @@ def streets_of(layer: Table, chosen: LineFields, source: str) -> tuple[LineStree
             f"'{chosen.default_class}' is no class of street", remedy=f"Classes are: {', '.join(STREET_CLASSES)}"
         )
     parts, row = shapely.get_parts(layer.geometry, return_index=True)
-    kept = ~shapely.is_empty(parts)
-    parts, row = shapely.force_2d(parts[kept]), row[kept]
+    drawn = ~shapely.is_empty(parts)
+    parts, row = shapely.force_2d(parts[drawn]), row[drawn]
 
     def column(role: str) -> list[Any]:
         name = getattr(chosen, role)
@@ -173,7 +173,7 @@ def streets_of(layer: Table, chosen: LineFields, source: str) -> tuple[LineStree
         without_known_class=classes.count(None),
         without_speed=speeds.count(None),
         direction_not_understood=sum(way not in directions and way != "" for way in ways),
-        left_out=int((~kept).sum()) + kinds[-1],
+        left_out=int((~drawn).sum()) + kinds[-1],
     )
     columns = {key: Categorical.of(values) for key, values in tags.items() if any(v is not None for v in values)}
     return LineStreets(np.asarray(parts, object), columns, np.array(levels, np.int64), row.astype(np.int64) + 1), notes
@@ -229,10 +229,10 @@ def _level(value: Any) -> int:
 
 def settings(pairs: Sequence[str]) -> dict[str, str | None]:
     """`role=field` pairs of the command as choices."""
-    made: dict[str, str | None] = {}
+    values: dict[str, str | None] = {}
     for pair in pairs:
         role, equals, name = pair.partition("=")
         if not equals or not role or not name:
             raise AwlError(f"'{pair}' is no setting", remedy="Write --field direction=dir", inputs=("field",))
-        made[role] = name
-    return made
+        values[role] = name
+    return values

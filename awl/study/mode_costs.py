@@ -26,7 +26,7 @@ def evaluated(
     `climb` (m, 2) in metres is 0 where no heights are known. Raises `AwlError` for an expression that cannot be read, names an
     unknown attribute, mixes types, or has no value, a negative or a too large one on a usable link.
     """
-    made = {}
+    costs = {}
     climb = np.zeros((network.graph.link_count, 2)) if climb is None else climb
     for number, cost in enumerate(network.mode.costs):
         pair = np.empty((network.graph.link_count, 2))
@@ -36,8 +36,8 @@ def evaluated(
         if cost.missing is not None:
             pair = np.where(np.isnan(pair), cost.missing, pair)
         _check(cost, number, pair, network)
-        made[cost.id] = np.where(np.isfinite(pair), pair, 0.0)
-    return made
+        costs[cost.id] = np.where(np.isfinite(pair), pair, 0.0)
+    return costs
 
 
 def _column(

@@ -260,7 +260,7 @@ def first_rule(connection: sqlite3.Connection, rules: Sequence[Rule], graph: Str
 
     Raises `AwlError` with the place in the condition that cannot be read or does not fit an attribute's type.
     """
-    found = np.full(graph.link_count, NO_RULE, np.int8)
+    rule = np.full(graph.link_count, NO_RULE, np.int8)
     columns, types = street_columns(connection)
     for number in range(len(rules) - 1, -1, -1):
         try:
@@ -273,8 +273,8 @@ def first_rule(connection: sqlite3.Connection, rules: Sequence[Rule], graph: Str
                 kind="bad-rule",
             ) from error
         rows = connection.execute(f"SELECT fid FROM (SELECT fid, {columns} FROM streets) WHERE {condition}", parameters)
-        found[graph.link_rows(np.fromiter((row[0] for row in rows), np.int64))] = number
-    return found
+        rule[graph.link_rows(np.fromiter((row[0] for row in rows), np.int64))] = number
+    return rule
 
 
 def street_columns(connection: sqlite3.Connection) -> tuple[str, dict[str, str]]:

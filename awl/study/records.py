@@ -98,19 +98,19 @@ def save_answer(
     question: str,
     process: str,
     inputs: dict[str, Any],
-    stamp: str,
+    revision: str,
     seconds: float,
     result: bytes,
 ) -> None:
     """Keep the answer of a question; it stands until a newer run succeeds."""
     connection.execute(
         "INSERT OR REPLACE INTO awl_answers VALUES (?, ?, ?, ?, ?, ?, ?)",
-        (question, process, canonical(inputs), stamp, now(), seconds, zlib.compress(result, 3)),
+        (question, process, canonical(inputs), revision, now(), seconds, zlib.compress(result, 3)),
     )
 
 
 def answer(connection: sqlite3.Connection, question: str) -> dict[str, Any] | None:
-    """The kept answer: process, inputs, stamp of the streets it was computed on, when, how long, and the result."""
+    """The kept answer: process, inputs, revision of the streets it was computed on, when, how long, and the result."""
     row = connection.execute(
         "SELECT process, inputs, stamp, made, seconds, result FROM awl_answers WHERE question = ?", (question,)
     ).fetchone()
@@ -120,15 +120,15 @@ def answer(connection: sqlite3.Connection, question: str) -> dict[str, Any] | No
     return {**head, "inputs": json.loads(row[1]), "result": orjson.loads(zlib.decompress(row[5]))}
 
 
-def is_fresh(connection: sqlite3.Connection, answer: dict[str, Any], stamp: str, mode_changed: str = "") -> bool:
+def is_fresh(connection: sqlite3.Connection, answer: dict[str, Any], revision: str, mode_changed: str = "") -> bool:
     """Whether streets, layers and mode (changed last at `mode_changed`) are still those on which an answer was computed."""
     used = _named(answer["inputs"], "layer")
     changed = [entry["added"] for entry in layers(connection) if entry["id"] in used]
     same_layers = len(changed) == len(used) and all(added <= answer["made"] for added in changed)
     rests_on = _named(answer["inputs"], "answer") | _named(answer["inputs"], "inside")
-    made = dict(connection.execute("SELECT question, made FROM awl_answers"))
-    same_answers = all(made.get(ident, "9") <= answer["made"] for ident in rests_on)
-    return bool(answer["stamp"] == stamp and same_layers and same_answers and mode_changed <= answer["made"])
+    answered = dict(connection.execute("SELECT question, made FROM awl_answers"))
+    same_answers = all(answered.get(ident, "9") <= answer["made"] for ident in rests_on)
+    return bool(answer["stamp"] == revision and same_layers and same_answers and mode_changed <= answer["made"])
 
 
 def _named(inputs: Any, key: str) -> set[str]:

@@ -92,7 +92,7 @@ def _hits_of(study: Study, wanted: str) -> list[Hit]:
 
 
 def _box(study: Study) -> Box | None:
-    if not study.stamp:
+    if not study.revision:
         return None
     lon, lat = study.graph.node_lon, study.graph.node_lat
     return float(lon.min()), float(lat.min()), float(lon.max()), float(lat.max())
@@ -204,7 +204,7 @@ def _address(columns: Mapping[str, Column], row: int) -> str:
 
 def _streets(study: Study) -> list[Hit]:
     """Streets of a name, each at the middle of its longest link."""
-    if not study.stamp:
+    if not study.revision:
         return []
     graph = study.graph
     names = np.array([name or "" for name in graph.tag("name").decode()])

@@ -99,7 +99,7 @@ class Study(StudyFile):
 
     def raster_coverage(self, ident: str) -> float | None:
         """Share of the street nodes at which a raster has a value; None where there are no streets."""
-        if not self.stamp:
+        if not self.revision:
             return None
         graph = self.graph
         return self.cached(
@@ -170,8 +170,8 @@ class Study(StudyFile):
         with self._derived_lock:
             if self.is_preparing:
                 return None
-            wanted = self.stamp, {ident: changed for ident, (_, changed) in self.modes().items()}
-            if not self.stamp or wanted == self._prepared:
+            wanted = self.revision, {ident: changed for ident, (_, changed) in self.modes().items()}
+            if not self.revision or wanted == self._prepared:
                 return None
             self._preparing, self._prepared = threading.Thread(target=self._prepare, daemon=True), wanted
             self._preparing.start()

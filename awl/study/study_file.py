@@ -63,7 +63,7 @@ class StudyFile:
         self._hierarchy_lock = threading.Lock()
         self._local = threading.local()
         self._derived: dict[Any, Once[Any]] = {}
-        self._derived_stamp = ""
+        self._derived_revision = ""
         if not path.is_file():
             raise AwlError("There is no such study", where=str(path), remedy="Make one with 'awl build'", status=404)
         try:
@@ -140,7 +140,7 @@ class StudyFile:
         return str(self.fact("title", self.id))
 
     @property
-    def stamp(self) -> str:
+    def revision(self) -> str:
         """Changes whenever the streets do, or the rule by which parts are kept; empty before the first build."""
         return str(self.fact("stamp", ""))
 
@@ -151,7 +151,7 @@ class StudyFile:
 
     def set_keep_parts(self, keep: KeepParts) -> None:
         """Use other parts from now on; answers made before are stale."""
-        if not self.stamp:
+        if not self.revision:
             raise AwlError("The study has no streets yet", remedy="Bring in a map extract first", status=409)
         if keep.rule not in ("largest", "above", "all") or not 0 <= keep.above_m < 1e9:
             raise AwlError(
@@ -168,9 +168,9 @@ class StudyFile:
 
     def _answers_are_stale(self, connection: sqlite3.Connection) -> None:
         """The same streets answer otherwise from now on: other parts are kept, or other heights are known."""
-        streets_stamp, _, count = self.stamp.partition("-")
-        if streets_stamp:
-            records.set_fact(connection, "stamp", f"{streets_stamp}-{int(count or 0) + 1}")
+        streets_revision, _, count = self.revision.partition("-")
+        if streets_revision:
+            records.set_fact(connection, "stamp", f"{streets_revision}-{int(count or 0) + 1}")
 
     # -- layers --------------------------------------------------------------------------------------------------------
 
@@ -305,10 +305,10 @@ class StudyFile:
         """A raster with its cells."""
 
         def make() -> Raster:
-            found = rasters.read(self._connection, ident)
-            if found is None:
+            raster = rasters.read(self._connection, ident)
+            if raster is None:
                 raise AwlError(f"The study has no raster '{ident}'", status=404, kind="no-such-layer")
-            return found
+            return raster
 
         return self.cached(("raster", ident), make)
 
@@ -335,7 +335,7 @@ class StudyFile:
         area: shapely.Geometry | None,
     ) -> None:
         """Put a newly built street graph and base map in place of the former ones, all or nothing."""
-        stamp = uuid.uuid4().hex[:12]
+        revision = uuid.uuid4().hex[:12]
         with self.writing() as connection:
             streets.write_graph(connection, graph)
             for ident, title in streets.TABLES.items():
@@ -351,7 +351,7 @@ class StudyFile:
                     records.set_layer(connection, ident, title, "base", source)
             former = records.fact(connection, "build")
             facts = {
-                "stamp": stamp,
+                "stamp": revision,
                 "build": {**vars(report), "source": source, "built": records.now()},
                 "former_build": former,
                 "area": shapely.to_geojson(area) if area is not None else None,
@@ -359,21 +359,21 @@ class StudyFile:
             }
             for key, value in facts.items():
                 records.set_fact(connection, key, value)
-        arrays.save_graph(self.path, stamp, graph)
+        arrays.save_graph(self.path, revision, graph)
         self.forget()
 
     def set_graph(self, graph: StreetGraph) -> None:
         """Put a changed street graph in place of the present one; base map, source and study area stay."""
-        stamp = uuid.uuid4().hex[:12]
+        revision = uuid.uuid4().hex[:12]
         former = self.fact("build") or {}
         report = BuildReport(**{key: former[key] for key in BuildReport.__dataclass_fields__ if key in former})
         fill_report(report, graph)
         with self.writing() as connection:
             streets.write_graph(connection, graph)
-            records.set_fact(connection, "stamp", stamp)
+            records.set_fact(connection, "stamp", revision)
             records.set_fact(connection, "former_build", former)
             records.set_fact(connection, "build", {**former, **vars(report), "built": records.now()})
-        arrays.save_graph(self.path, stamp, graph)
+        arrays.save_graph(self.path, revision, graph)
         self.forget()
 
     def forget(self) -> None:
@@ -386,11 +386,11 @@ class StudyFile:
 
         Nothing is locked while it is made: whoever needs the same thing waits for it, nobody else.
         """
-        stamp = self.stamp
+        revision = self.revision
         with self._derived_lock:
-            if self._derived_stamp != stamp:
+            if self._derived_revision != revision:
                 self._derived.clear()
-                self._derived_stamp = stamp
+                self._derived_revision = revision
             once: Once[Value] = self._derived.setdefault(key, Once(make))
         return once.value()
 
@@ -399,8 +399,8 @@ class StudyFile:
         """The street graph; rebuilt from its tables when the array folder is missing or damaged."""
 
         def make() -> StreetGraph:
-            stamp = self.stamp
-            if not stamp:
+            revision = self.revision
+            if not revision:
                 raise AwlError(
                     "The study has no streets yet",
                     where=self.path.name,
@@ -408,11 +408,11 @@ class StudyFile:
                     status=409,
                     kind="no-streets",
                 )
-            streets_stamp = stamp.partition("-")[0]
-            graph = arrays.load_graph(self.path, streets_stamp)
+            streets_revision = revision.partition("-")[0]
+            graph = arrays.load_graph(self.path, streets_revision)
             if graph is None:
                 graph = streets.read_graph(self._connection, bool(self.fact("drawn", False)))
-                arrays.save_graph(self.path, streets_stamp, graph)
+                arrays.save_graph(self.path, streets_revision, graph)
             return graph
 
         return self.cached("graph", make)

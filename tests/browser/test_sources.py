@@ -162,11 +162,11 @@ def test_new_streets_make_the_answers_stale(sources: Page, cut: Study, served: P
     sources.find(".block.selected .figure", "km²")
     sources.settled()
     sources.click(".stage", "Sources")
-    stamp = cut.stamp
+    revision = cut.revision
     drop(sources, DATA / "cut.osm.pbf")
     sources.find("[data-testid=extract-form]", "turn restrictions")
     sources.click("button", "Build streets")
-    sources.wait(lambda: Study(cut.path).stamp != stamp, "the new streets")
+    sources.wait(lambda: Study(cut.path).revision != revision, "the new streets")
     sources.find(".step-line em", "stale")
     sources.click(".stage", "Streets")
     sources.find("h2", "Against the build of")

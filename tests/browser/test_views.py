@@ -209,7 +209,7 @@ def test_bad_input_is_said_where_it_stands(sheet: Page, cut: Study, tmp_path: Pa
     sheet.wait(lambda: not sheet.driver.find_elements(By.CSS_SELECTOR, ".block .problem"), "the problem to go")
 
     sheet.open("cut/sources")
-    stamp = cut.stamp
+    revision = cut.revision
     for name, content, said in (
         ("broken.osm", "<osm><node", "broken.osm, line 1: The file is cut short"),
         ("empty.osm.gz", "", "empty.osm.gz: The file is empty"),
@@ -219,7 +219,7 @@ def test_bad_input_is_said_where_it_stands(sheet: Page, cut: Study, tmp_path: Pa
         (tmp_path / name).write_text(content)
         sheet.choose_file(tmp_path / name)
         sheet.find(".problem", said)
-    assert cut.stamp == stamp
+    assert cut.revision == revision
 
 
 def test_an_unknown_study_says_so(page: Page) -> None:

@@ -6,7 +6,7 @@ import pytest
 
 from awl.core.modes.mode import SHIPPED
 from awl.core.network.components import KeepParts
-from awl.study import intake
+from awl.study import importing
 from awl.study.study import Study
 from tests.conftest import node, osm
 from tests.core.tag_table import ROWS
@@ -27,7 +27,7 @@ def found(tmp_path_factory: pytest.TempPathFactory) -> dict[int, str]:
         inner = "".join(f'<tag k="{key}" v="{value}"/>' for key, value in tags_of(text).items())
         body += f'<way id="{i + 1}"><nd ref="{2 * i + 1}"/><nd ref="{2 * i + 2}"/>{inner}</way>\n'
     (folder / "table.osm").write_text(osm(body))
-    intake.build(folder / "table.osm", folder / "table.gpkg")
+    importing.build(folder / "table.osm", folder / "table.gpkg")
     study = Study(folder / "table.gpkg")
     study.set_keep_parts(KeepParts("all"))
     uses = [study.network(ident).use for ident in SHIPPED]

@@ -24,7 +24,7 @@ from awl.io import gmns, gmns_read, link_list
 from awl.io.units import Units
 from awl.questions.run import ask
 from awl.shipped import SOURCE
-from awl.study import intake
+from awl.study import importing
 from awl.study.line_fields import BuildOptions
 from awl.study.study import Study
 from demo.other import TEN_LINKS
@@ -126,7 +126,7 @@ def test_metres_are_asked_about_and_then_understood(tmp_path):
 
 
 def test_the_ten_nodes_are_a_drawing_routed_by_their_weights(tmp_path):
-    intake.build(
+    importing.build(
         SOURCE / "demo" / "data" / "other" / "ten_nodes", tmp_path / "t.gpkg", options=BuildOptions(weight="weight")
     )
     study = Study(tmp_path / "t.gpkg")
@@ -148,7 +148,7 @@ def test_the_ten_nodes_are_a_drawing_routed_by_their_weights(tmp_path):
 
 
 def test_the_shipped_tables_become_a_study_with_their_numbers(tmp_path):
-    intake.build(SOURCE / "demo" / "data" / "other" / "gmns", tmp_path / "g.gpkg")
+    importing.build(SOURCE / "demo" / "data" / "other" / "gmns", tmp_path / "g.gpkg")
     numbers = {
         int(row["node_id"]) for row in csv.DictReader((SOURCE / "demo" / "data" / "other" / "gmns" / "node.csv").open())
     }
@@ -161,12 +161,12 @@ def test_tables_come_zipped_too(tmp_path):
     with zipfile.ZipFile(archive, "w") as out:
         out.writestr("net/node.csv", NODES)
         out.writestr("net/link.csv", HEAD + "7,9\n9,4\n")
-    assert intake.read_graph(archive, "net.zip").graph.link_count == 2
+    assert importing.read_graph(archive, "net.zip").graph.link_count == 2
     with zipfile.ZipFile(archive, "a") as out:
         out.writestr("../evil.csv", "never unpacked")
     (tmp_path / "other.zip").write_bytes(archive.read_bytes())
     with pytest.raises(AwlError, match="leads out of it"):
-        intake.read_graph(tmp_path / "other.zip", "other.zip")
+        importing.read_graph(tmp_path / "other.zip", "other.zip")
     assert not (tmp_path.parent / "evil.csv").exists()
 
 
@@ -329,11 +329,11 @@ def test_a_node_at_which_every_turn_is_barred_says_so(tmp_path):
 def test_a_list_of_links_alone_is_a_drawing(tmp_path):
     path = tmp_path / "net.csv"
     path.write_text("from;to;length\nA;B;2,5\nB;C;4\nC;A;9\nC;D;1\n")
-    graph = intake.read_graph(path, "net.csv").graph
+    graph = importing.read_graph(path, "net.csv").graph
     assert graph.drawn and graph.link_count == 4 and sorted(graph.link_length.round(3).tolist()) == [1, 2.5, 4, 9]
     assert len({*zip(graph.node_lon.round(6).tolist(), graph.node_lat.round(6).tolist(), strict=True)}) == 4
     path.write_text("source,target,toll\n1,2,3\n2,2,1\n")
     with pytest.raises(AwlError, match="names no length"):
-        intake.read_graph(path, "net.csv")
+        importing.read_graph(path, "net.csv")
     with pytest.raises(AwlError, match="line 3: The row has no two ends"):
-        intake.read_graph(path, "net.csv", BuildOptions(weight="toll"))
+        importing.read_graph(path, "net.csv", BuildOptions(weight="toll"))

@@ -12,7 +12,7 @@ from awl.core.modes.mode import DRIVE
 from awl.core.network.network import Network
 from awl.io import geojson, graph_tables
 from awl.server.downloads import graph_bytes
-from awl.study import intake
+from awl.study import importing
 
 
 def same(back, graph):
@@ -38,7 +38,7 @@ def same(back, graph):
 def test_an_export_reads_back_as_the_same_graph(study, tmp_path, ending):
     path = tmp_path / f"streets.{ending}"
     path.write_bytes(graph_bytes(study, "drive", ending))
-    back = intake.read_graph(path, path.name).graph
+    back = importing.read_graph(path, path.name).graph
     assert back is not None
     same(back, study.graph)
     # The costs that were written are those of the mode, each way; barred ways have none.
@@ -47,7 +47,7 @@ def test_an_export_reads_back_as_the_same_graph(study, tmp_path, ending):
     assert np.array_equal(np.isnan(back.costs["duration_s"]), seconds < 0)
     assert back.costs["duration_s"][seconds >= 0] == pytest.approx(seconds[seconds >= 0])
     # And a study can be built from it.
-    report = intake.build(path, tmp_path / "again.gpkg")
+    report = importing.build(path, tmp_path / "again.gpkg")
     assert report.links == study.graph.link_count and report.restrictions == len(study.graph.restrictions)
 
 
@@ -109,4 +109,4 @@ def test_costs_of_one_direction_bar_the_other(graph):
 def test_geojson_of_other_things_is_no_graph(tmp_path):
     path = tmp_path / "points.geojson"
     path.write_bytes(geojson.dumps({"type": "FeatureCollection", "features": []}))
-    assert intake.read_graph(path, path.name) is None
+    assert importing.read_graph(path, path.name) is None

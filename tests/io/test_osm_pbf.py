@@ -15,7 +15,7 @@ from awl.core.errors import AwlError
 from awl.core.graph.build import build_graph
 from awl.io import osm_pbf, osm_xml
 from awl.io.osm_pbf import kernels
-from awl.io.osm_pbf.bundles import Group, MemberRoom, TagRoom
+from awl.io.osm_pbf.kernel_arrays import Group, MemberRoom, TagRoom
 from awl.io.osm_pbf.write import Extract, Tags, _deltas, _varints, _zigzags
 from tests.conftest import DATA, EXTRACT
 from tests.io.pbf_peer import PB, blob, block, deltas, header, unframed

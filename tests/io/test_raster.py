@@ -12,7 +12,7 @@ from scipy.ndimage import map_coordinates
 from awl.core.errors import AwlError
 from awl.io import raster
 from awl.shipped import SOURCE
-from awl.study import intake
+from awl.study import importing
 
 ELEVATION, POPULATION = (SOURCE / "demo" / "data" / f"{name}.tif" for name in ("elevation", "population"))
 
@@ -42,14 +42,14 @@ def test_what_a_raster_is_follows_from_name_or_content():
     population, elevation = raster.read(POPULATION, "p"), raster.read(ELEVATION, "e")
     assert (population.role, elevation.role) == ("population", "elevation")
     assert (
-        intake.raster_role("dem_2026", population) == "elevation"
-        and intake.raster_role("grid", population) == "population"
+        importing.raster_role("dem_2026", population) == "elevation"
+        and importing.raster_role("grid", population) == "population"
     )
 
 
 def test_a_study_keeps_the_file_itself(own_study):
-    assert intake.add(ELEVATION, own_study) == "elevation"
-    assert intake.add(POPULATION, own_study, role="population", title="People") == "population"
+    assert importing.add(ELEVATION, own_study) == "elevation"
+    assert importing.add(POPULATION, own_study, role="population", title="People") == "population"
     kept = {entry["id"]: entry for entry in own_study.rasters()}
     assert kept["population"]["title"] == "People" and kept["elevation"]["columns"] == 504
     assert np.array_equal(own_study.raster("elevation").values, raster.read(ELEVATION, "e").values, equal_nan=True)

@@ -12,7 +12,7 @@ from pyproj import Transformer
 
 from awl.core.errors import AwlError
 from awl.io import limits, vector
-from awl.study import intake
+from awl.study import importing
 
 POINTS = shapely.points([(-36.2, 41.29), (-36.19, 41.3)])
 
@@ -55,7 +55,7 @@ def test_a_file_of_several_layers_asks_which(tmp_path, own_study):
         vector.read(path)
     with pytest.raises(AwlError, match=r"no layer 'c'\. It has: a, b"):
         vector.read(path, "c")
-    assert intake.add(path, own_study, inner="b") == "b"
+    assert importing.add(path, own_study, inner="b") == "b"
     assert own_study.require_layer("b")["role"] == "places"
 
 

@@ -35,7 +35,7 @@ def test_indices_are_those_of_the_oracles_distances(study):
     asked = {"places": given, "radius": 500, "weight": "seats", "beta": 0.004}
     result = ask(study, "centrality", asked).document()
     on_street = snapped(study, "walk", given)
-    found = on_street.found
+    found = on_street.is_snapped
     metres = times_between(study.network("walk"), on_street, "distance")
     seats = np.array([f["properties"]["seats"] for f in given["features"]], float)
     near = (metres <= 500) & ~np.eye(40, dtype=bool)

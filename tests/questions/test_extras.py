@@ -11,7 +11,7 @@ from awl.questions.route.extras import climbs, profile, profile_chart
 from awl.questions.route.inputs import RouteInputs
 from awl.questions.run import ask
 from awl.shipped import SOURCE
-from awl.study import intake
+from awl.study import importing
 from tests.questions.test_questions import EAST, WEST
 
 
@@ -41,7 +41,7 @@ def test_a_study_without_heights_has_no_profile(study):
 
 
 def test_heights_are_read_along_the_whole_way(own_study):
-    intake.add(SOURCE / "demo" / "data" / "elevation.tif", own_study, "elevation")
+    importing.add(SOURCE / "demo" / "data" / "elevation.tif", own_study, "elevation")
     document = ask(own_study, "route", {"waypoints": [WEST, EAST]}).document()
     found = document["routes"]["features"][0]["properties"]
     heights = found["profile"]

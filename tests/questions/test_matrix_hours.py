@@ -14,7 +14,7 @@ from awl.questions.route.inputs import RouteInputs
 from awl.questions.route.run import _found
 from awl.questions.route.waypoints import waypoints
 from awl.questions.run import ask
-from awl.study import intake
+from awl.study import importing
 from awl.study.study import Study
 from tests.conftest import node, osm, way
 
@@ -117,7 +117,7 @@ def with_gate(tmp_path, hours):
     body += node(3, -36.198, 41.3) + node(4, -36.199, 41.302)
     body += way(1, [1, 2, 3], highway="footway") + way(2, [1, 4, 3], highway="footway")
     (tmp_path / "gate.osm").write_text(osm(body))
-    intake.build(tmp_path / "gate.osm", tmp_path / "gate.gpkg")
+    importing.build(tmp_path / "gate.osm", tmp_path / "gate.gpkg")
     study = Study(tmp_path / "gate.gpkg")
     ends = Table(shapely.points([-36.1998, -36.1982], 41.3), {"name": ["west", "east"]})
     study.add_layer("ends", ends, "Ends", "places", "ends.geojson")

@@ -178,7 +178,7 @@ def test_an_answer_feeds_a_question(own_study):
     def keep(ident, process, inputs):
         result = geojson.dumps(ask(study, process, inputs).document())
         with study.writing() as connection:
-            records.save_answer(connection, ident, process, inputs, study.stamp, 0.1, result)
+            records.save_answer(connection, ident, process, inputs, study.revision, 0.1, result)
         return json.loads(result)
 
     reach = keep("q1", "isochrone", {"places": points(WEST), "limits": [6]})
@@ -195,10 +195,10 @@ def test_an_answer_feeds_a_question(own_study):
     assert len({row["origin_id"] for row in rows}) == len(inside)
     again = ask(study, "matrix", {"from": {"answer": "q1", "part": "places"}, "to": ROOMS}).document()
     assert again["summary"]["starts"] == 1
-    fresh = records.is_fresh(study.reading, records.answer(study.reading, "q2"), study.stamp)
+    fresh = records.is_fresh(study.reading, records.answer(study.reading, "q2"), study.revision)
     with study.writing() as connection:
         connection.execute("UPDATE awl_answers SET made = '9' WHERE question = 'q1'")
-    assert fresh and not records.is_fresh(study.reading, records.answer(study.reading, "q2"), study.stamp)
+    assert fresh and not records.is_fresh(study.reading, records.answer(study.reading, "q2"), study.revision)
     for wanted, words in (
         ({"layer": "zones", "inside": "q9"}, "has no answer"),
         ({"layer": "zones", "inside": "q2"}, "no areas"),

@@ -19,7 +19,7 @@ from awl.io import geojson, gmns
 from awl.questions import QUESTIONS
 from awl.questions.describe import process_description
 from awl.questions.run import ask
-from awl.study import intake
+from awl.study import importing
 from awl.study.study import Study
 from tests.conftest import CUT, node, osm, way
 from tests.oracle import people_within, times_between
@@ -302,7 +302,7 @@ def test_streets_that_do_not_connect_are_doubted(tmp_path, apart):
     )
     body += way(1, [1, 2], highway="residential") + way(2, [3, 4], highway="residential")
     (tmp_path / "two.osm").write_text(osm(body))
-    intake.build(tmp_path / "two.osm", tmp_path / "two.gpkg")
+    importing.build(tmp_path / "two.osm", tmp_path / "two.gpkg")
     result = document(Study(tmp_path / "two.gpkg"), "isochrone", places=points([-36.2, 41.29]), limits=[2])
     doubts = [doubt for doubt in result["doubts"] if doubt["code"] == "streets-apart"]
     assert [doubt["text"][:3] for doubt in doubts] == (["40%"] if apart > 0.2 else [])
@@ -413,7 +413,7 @@ def test_unconnected_start_and_end(tmp_path):
     )
     extract = tmp_path / "made.osm"
     extract.write_text(osm(body))
-    intake.build(extract, tmp_path / "made.gpkg")
+    importing.build(extract, tmp_path / "made.gpkg")
     made = Study(tmp_path / "made.gpkg")
     with pytest.raises(AwlError, match="waypoint is on a separate part: point 2") as caught:
         ask(made, "route", {"waypoints": [[-36.199, 41.3], [-36.1995, 41.302]]})

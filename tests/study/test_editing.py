@@ -121,9 +121,15 @@ def test_roles_change_within_what_a_layer_can_be(own_study):
 
 def test_a_change_makes_answers_about_the_layer_stale_and_no_others(own_study):
     made = records.now()
-    stamp = own_study.stamp
-    answer = {"stamp": stamp, "made": made, "inputs": {"places": {"layer": "cool_rooms"}, "zones": {"layer": "zones"}}}
-    other = {"stamp": stamp, "made": made, "inputs": {"zones": {"layer": "zones"}}}
-    assert records.is_fresh(own_study.reading, answer, stamp)
+    revision = own_study.revision
+    answer = {
+        "stamp": revision,
+        "made": made,
+        "inputs": {"places": {"layer": "cool_rooms"}, "zones": {"layer": "zones"}},
+    }
+    other = {"stamp": revision, "made": made, "inputs": {"zones": {"layer": "zones"}}}
+    assert records.is_fresh(own_study.reading, answer, revision)
     editing.set_value(own_study, "cool_rooms", 1, "seats", 5)
-    assert not records.is_fresh(own_study.reading, answer, stamp) and records.is_fresh(own_study.reading, other, stamp)
+    assert not records.is_fresh(own_study.reading, answer, revision) and records.is_fresh(
+        own_study.reading, other, revision
+    )

@@ -9,7 +9,7 @@ import pytest
 
 from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.shipped import SOURCE
-from awl.study import hierarchies, intake
+from awl.study import hierarchies, importing
 from awl.study.arrays import folder_of
 
 
@@ -95,9 +95,9 @@ def test_preparing_tells_how_far_it_is(own_study, monkeypatch):
 
 
 def test_heights_that_come_or_go_make_answers_stale_and_walking_slower(own_study):
-    before, flat = own_study.stamp, own_study.network("walk").duration_ms.sum()
-    intake.add(SOURCE / "demo" / "data" / "elevation.tif", own_study, "heights")
-    with_heights = own_study.stamp
+    before, flat = own_study.revision, own_study.network("walk").duration_ms.sum()
+    importing.add(SOURCE / "demo" / "data" / "elevation.tif", own_study, "heights")
+    with_heights = own_study.revision
     assert with_heights != before and own_study.network("walk").duration_ms.sum() > flat
     own_study.drop_layer("heights")
-    assert own_study.stamp not in (before, with_heights) and own_study.network("walk").duration_ms.sum() == flat
+    assert own_study.revision not in (before, with_heights) and own_study.network("walk").duration_ms.sum() == flat

@@ -15,8 +15,8 @@ from awl.core.errors import AwlError
 from awl.core.geodesy import segment_lengths
 from awl.core.graph.build import STREET_CLASSES, build_graph
 from awl.shipped import SOURCE
-from awl.study import inspect, intake
-from awl.study.intake import ReadOptions
+from awl.study import importing, inspect
+from awl.study.importing import ReadOptions
 from awl.study.line_fields import BuildOptions
 from awl.study.study import Study
 from tests.conftest import EXTRACT
@@ -82,8 +82,8 @@ def test_coordinates_without_a_system_are_asked_about(tmp_path, ending):
     assert "problem" not in again and again["count"] == 3 and again["role"] == "places"
     study = made_study(tmp_path)
     with pytest.raises(AwlError):
-        intake.add(path, study)
-    intake.add(path, study, how=ReadOptions(GRID))
+        importing.add(path, study)
+    importing.add(path, study, how=ReadOptions(GRID))
     found = shapely.get_coordinates(study.read_layer("things").geometry)
     assert found[np.argsort(found[:, 0])] == pytest.approx(np.array(HERE), abs=1e-6)
 
@@ -94,7 +94,7 @@ def test_a_foreign_system_is_read_shown_and_moved(tmp_path, ending):
     layer = inspect.described(path, path.name, None, NEAR)["layers"][0]
     assert "32625" in layer["crs"] and "far" not in layer
     study = made_study(tmp_path)
-    intake.add(path, study)
+    importing.add(path, study)
     found = shapely.get_coordinates(study.read_layer("things").geometry)
     assert np.sort(found, axis=0) == pytest.approx(np.sort(np.array(HERE), axis=0), abs=1e-6)
 
@@ -107,7 +107,7 @@ def test_a_wrong_system_shows_by_lying_far_off(tmp_path, ending):
 
 
 def made_study(folder):
-    intake.build(EXTRACT, folder / "s.gpkg")
+    importing.build(EXTRACT, folder / "s.gpkg")
     return Study(folder / "s.gpkg")
 
 
@@ -140,7 +140,7 @@ def test_broken_polygons_are_counted_and_repaired(tmp_path, ending):
     path = write(tmp_path, ending, [bow])
     assert inspect.described(path, path.name)["layers"][0]["invalid"] == 1
     study = made_study(tmp_path)
-    intake.add(path, study)
+    importing.add(path, study)
     kept = study.read_layer("things").geometry
     assert shapely.is_valid(kept).all() and shapely.area(kept)[0] == pytest.approx(2e-6, rel=1e-3)
 
@@ -164,7 +164,7 @@ def test_a_zipped_drawing_is_recognised_and_its_weights_offered(tmp_path):
     assert (
         told["kind"] == "graph" and told["graph"]["weights"] == ["weight"] and "not degrees" in told["graph"]["problem"]
     )
-    intake.build(archive, tmp_path / "ten.gpkg", options=BuildOptions(weight="weight"))
+    importing.build(archive, tmp_path / "ten.gpkg", options=BuildOptions(weight="weight"))
     assert Study(tmp_path / "ten.gpkg").graph.drawn
 
 
@@ -202,7 +202,7 @@ def test_the_preview_draws_every_street_once(raw):
 
 
 def test_classes_left_out_are_gone_for_good(tmp_path):
-    report = intake.build(EXTRACT, tmp_path / "s.gpkg", options=BuildOptions(without=("service", "footway")))
+    report = importing.build(EXTRACT, tmp_path / "s.gpkg", options=BuildOptions(without=("service", "footway")))
     graph = Study(tmp_path / "s.gpkg").graph
     assert not graph.tag("highway").isin(("service", "footway")).any()
     assert set(report.classes_left_out) == {"service", "footway"}
@@ -230,6 +230,6 @@ def test_what_either_way_of_joining_lines_makes_of_them_is_said_first(tmp_path):
     assert crossings["broken"] == 2 and crossings["connected"] == 1
     assert ends["broken"] == 0 and ends["connected"] < 0.5
     assert crossings["zero_length"] == ends["zero_length"] == 1
-    joined = intake.build(path, tmp_path / "a.gpkg", options=BuildOptions(break_crossings=True))
-    apart = intake.build(path, tmp_path / "b.gpkg", options=BuildOptions(break_crossings=False))
+    joined = importing.build(path, tmp_path / "a.gpkg", options=BuildOptions(break_crossings=True))
+    apart = importing.build(path, tmp_path / "b.gpkg", options=BuildOptions(break_crossings=False))
     assert joined.links == 6 and apart.links == 3

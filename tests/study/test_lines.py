@@ -15,7 +15,7 @@ from awl.core.errors import AwlError
 from awl.io import geojson, vector
 from awl.io.table import Table
 from awl.shipped import SOURCE
-from awl.study import intake
+from awl.study import importing
 from awl.study.line_fields import BuildOptions, LineFields, guess, settings, streets_of
 from awl.study.study import Study
 
@@ -70,8 +70,8 @@ def test_parts_of_a_feature_keep_its_number():
 
 def test_the_unbroken_register_of_ferrow_becomes_the_graph_of_the_broken_one(tmp_path):
     options = BuildOptions(nodes=WITH_NODES, nodes_layer="nodes", nodes_field="node_no")
-    intake.build(LINES, tmp_path / "a.gpkg", options=options)
-    intake.build(WITH_NODES, tmp_path / "b.gpkg", options=BuildOptions(layer="streets", tolerance_m=0.0))
+    importing.build(LINES, tmp_path / "a.gpkg", options=options)
+    importing.build(WITH_NODES, tmp_path / "b.gpkg", options=BuildOptions(layer="streets", tolerance_m=0.0))
     a, b = Study(tmp_path / "a.gpkg").graph, Study(tmp_path / "b.gpkg").graph
     assert (a.node_count, a.link_count) == (b.node_count, b.link_count)
     assert a.link_length.sum() == pytest.approx(b.link_length.sum(), rel=1e-4)
@@ -87,7 +87,7 @@ def test_the_unbroken_register_of_ferrow_becomes_the_graph_of_the_broken_one(tmp
 
 def test_a_graph_read_from_its_tables_keeps_its_numbers(tmp_path):
     path = tmp_path / "a.gpkg"
-    intake.build(LINES, path, options=BuildOptions(first_node=1001))
+    importing.build(LINES, path, options=BuildOptions(first_node=1001))
     before = Study(path).graph
     for part in path.with_suffix(".awl").rglob("*.npy"):
         part.unlink()
@@ -113,7 +113,7 @@ BAD = {
 def test_what_does_not_fit_is_said_and_nothing_is_built(tmp_path, kind):
     words, expected = BAD[kind]
     with pytest.raises(AwlError, match=f"(?s){expected}"):
-        intake.build(WITH_NODES, tmp_path / "a.gpkg", options=BuildOptions(**words))
+        importing.build(WITH_NODES, tmp_path / "a.gpkg", options=BuildOptions(**words))
     assert list(tmp_path.iterdir()) == []
 
 
@@ -123,7 +123,7 @@ def test_a_numbering_that_does_not_cover_the_streets_is_refused_with_places(tmp_
     (tmp_path / "nodes.geojson").write_bytes(geojson.dumps(geojson.collection(part)))
     options = BuildOptions(nodes=tmp_path / "nodes.geojson", nodes_field="no")
     with pytest.raises(AwlError, match=r"5 node\(s\) of the streets have no number \(at -36\.\d+ 41\."):
-        intake.build(LINES, tmp_path / "a.gpkg", options=options)
+        importing.build(LINES, tmp_path / "a.gpkg", options=options)
     assert not (tmp_path / "a.gpkg").exists()
 
 

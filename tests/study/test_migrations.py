@@ -17,7 +17,7 @@ import pytest
 from awl.core.errors import AwlError
 from awl.io import geopackage
 from awl.questions.run import ask
-from awl.study import intake, migrations, records
+from awl.study import importing, migrations, records
 from awl.study.study import Study
 from tests.conftest import DATA, EXTRACT
 
@@ -101,21 +101,21 @@ def test_a_study_that_cannot_be_changed_says_so(old):
 
 def test_streets_built_again_keep_the_ids_of_their_links(tmp_path):
     path = tmp_path / "again.gpkg"
-    intake.build(EXTRACT, path)
+    importing.build(EXTRACT, path)
     first = Study(path).graph
-    report = intake.build(EXTRACT, path)
+    report = importing.build(EXTRACT, path)
     again = Study(path).graph
     assert report.links_known == first.link_count
     assert again.link_id.tolist() == first.link_id.tolist() and again.node_id.tolist() == first.node_id.tolist()
     # Without footways the other streets are what they were; what they become when joined anew is new.
-    report = intake.build(EXTRACT, path, options=intake.BuildOptions(without=("footway",)))
+    report = importing.build(EXTRACT, path, options=importing.BuildOptions(without=("footway",)))
     fewer = Study(path).graph
     by_id = dict(zip(first.link_id.tolist(), first.link_way.tolist(), strict=True))
     known = [(i, way) for i, way in zip(fewer.link_id.tolist(), fewer.link_way.tolist(), strict=True) if i in by_id]
     assert len(known) == report.links_known and all(by_id[i] == way for i, way in known)
     assert 0 < fewer.link_count - report.links_known < fewer.link_count / 3
     # An id is not given twice, also when its link is gone for a while.
-    intake.build(EXTRACT, path)
+    importing.build(EXTRACT, path)
     whole = Study(path).graph
     gone = set(first.link_id.tolist()) - set(fewer.link_id.tolist())
     assert not gone & set(whole.link_id.tolist())

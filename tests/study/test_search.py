@@ -6,7 +6,7 @@ import pytest
 
 from awl.core.errors import AwlError
 from awl.questions.run import ask
-from awl.study import intake
+from awl.study import importing
 from awl.study.search import find, place_of
 from awl.study.study import Study
 from tests.conftest import node, osm, way
@@ -26,7 +26,7 @@ def town(tmp_path_factory):
     body += way(2, [20, 21, 22, 20], building="yes", addr__street="Cordwain Row", addr__housenumber="2")
     folder = tmp_path_factory.mktemp("town")
     (folder / "t.osm").write_text(osm(body))
-    intake.build(folder / "t.osm", folder / "t.gpkg")
+    importing.build(folder / "t.osm", folder / "t.gpkg")
     return Study(folder / "t.gpkg")
 
 

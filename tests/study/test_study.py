@@ -16,7 +16,7 @@ from awl.core.graph.street_graph import StreetGraph
 from awl.cql2.sql import to_sql
 from awl.io import geopackage
 from awl.io.table import Table
-from awl.study import arrays, intake, records
+from awl.study import arrays, importing, records
 from awl.study.study import Study, slug
 from tests.conftest import CUT, EXTRACT, node, osm, way
 
@@ -74,7 +74,7 @@ def test_the_graph_comes_back_exactly_from_its_tables(own_study, graph):
 
 def test_a_damaged_or_outdated_array_folder_is_not_trusted(own_study):
     whole = own_study.graph
-    folder = arrays.folder_of(own_study.path) / f"graph-{own_study.stamp}"
+    folder = arrays.folder_of(own_study.path) / f"graph-{own_study.revision}"
     for name, harm in (
         ("link_from.npy", lambda f: f.write_bytes(f.read_bytes()[:50])),
         ("tags.json", lambda f: f.write_text("{")),
@@ -98,25 +98,25 @@ def test_a_failed_write_leaves_nothing(own_study, monkeypatch):
     assert own_study.layers() == before
     bad = own_study.path.with_name("bad.osm")
     bad.write_text(osm(node(1, 0, 0))[:-8])
-    stamp = own_study.stamp
+    revision = own_study.revision
     with pytest.raises(AwlError, match="cut short"):
-        intake.build(bad, own_study.path)
-    assert own_study.stamp == stamp and own_study.layers() == before
+        importing.build(bad, own_study.path)
+    assert own_study.revision == revision and own_study.layers() == before
 
 
 def test_a_failed_first_build_leaves_no_file(tmp_path):
     bad = tmp_path / "bad.osm"
     bad.write_text(osm(way(1, [1, 2], highway="residential")))
     with pytest.raises(AwlError):
-        intake.build(bad, tmp_path / "new.gpkg")
+        importing.build(bad, tmp_path / "new.gpkg")
     assert [path.name for path in tmp_path.iterdir()] == ["bad.osm"]
 
 
 def test_building_anew_keeps_layers_and_notes_the_former_build(own_study):
-    links, stamp = own_study.fact("build")["links"], own_study.stamp
+    links, revision = own_study.fact("build")["links"], own_study.revision
     smaller = shapely.box(*(np.array(CUT.bounds) + np.array([0.003, 0.003, -0.003, -0.003])))
-    intake.build(EXTRACT, own_study.path, smaller)
-    assert own_study.stamp != stamp
+    importing.build(EXTRACT, own_study.path, smaller)
+    assert own_study.revision != revision
     assert own_study.fact("former_build")["links"] == links > own_study.fact("build")["links"]
     assert {"zones", "cool_rooms"} <= {layer["id"] for layer in own_study.layers()}
     assert own_study.graph.link_count == own_study.fact("build")["links"]
@@ -251,18 +251,18 @@ def test_all_layers_of_a_file_are_added_or_none(own_study, tmp_path):
     write("doctors", shapely.points([(-36.2, 41.29)]))
     write("water", shapely.points([(-36.2, 41.29)]))
     with pytest.raises(AwlError, match="'water' is a name that Awl uses itself"):
-        intake.add_all(tmp_path / "two.gpkg", own_study)
+        importing.add_all(tmp_path / "two.gpkg", own_study)
     assert [layer["id"] for layer in own_study.layers()] == before
     (tmp_path / "two.gpkg").unlink()
     write("doctors", shapely.points([(-36.2, 41.29)]))
     write("clinics", shapely.points([(-36.21, 41.29)]))
-    assert intake.add_all(tmp_path / "two.gpkg", own_study) == ["doctors", "clinics"]
+    assert importing.add_all(tmp_path / "two.gpkg", own_study) == ["doctors", "clinics"]
 
 
 def test_a_study_can_be_built_where_an_older_one_left_arrays(tmp_path):
     path = tmp_path / "made.gpkg"
     for _ in range(2):
-        intake.build(EXTRACT, path, CUT)
+        importing.build(EXTRACT, path, CUT)
         path.unlink()
-    intake.build(EXTRACT, path, CUT)
+    importing.build(EXTRACT, path, CUT)
     assert Study(path).graph.link_count > 1000

@@ -68,10 +68,10 @@ def kth_time(times: Times, k: int) -> Floats:
         times: minutes between homes and places within reach.
         k: which nearest, from 1 on.
     """
-    made = np.full(times.population_points, np.inf)
-    mine = times.nth == k - 1
-    made[times.home[mine]] = times.minutes[mine]
-    return made
+    minutes = np.full(times.population_points, np.inf)
+    is_kth = times.nth == k - 1
+    minutes[times.home[is_kth]] = times.minutes[is_kth]
+    return minutes
 
 
 def two_step(

@@ -158,7 +158,7 @@ class Centrality:
         return Sums(reached, cost, gravity, straight, passing, np.zeros(self._network.graph.link_count))
 
     def _block(self, rows: Rows) -> Sums:
-        network, places, made = self._network, self._places, self._none()
+        network, places, sums = self._network, self._places, self._none()
         graph, measure, accumulated = network.graph, self._measure, accumulated_with(self._measure)
         start, head, number = network.rows("from")
         weight = network.search_rows(measure, accumulated, "from")[2:]
@@ -181,16 +181,16 @@ class Centrality:
             Settings(self._within, self._overhead, self._beta, float(self.unit), measure == "distance"),
         )  # fmt: skip
         totals = Totals(
-            made.reached, made.cost, made.gravity, made.straight, made.passing, on_arc, at_nodes, made.on_link
+            sums.reached, sums.cost, sums.gravity, sums.straight, sums.passing, on_arc, at_nodes, sums.on_link
         )
         searched_and_passed(rows, setting, totals, current_token())
         raise_if_cancelled()
-        made.on_link[:] += on_arc[0::2] + on_arc[1::2]
+        sums.on_link[:] += on_arc[0::2] + on_arc[1::2]
         between = np.flatnonzero((places.link >= 0) & ~at_node)
         link = places.link[between]
-        made.passing[between] += on_arc[2 * link] + on_arc[2 * link + 1]
-        made.passing[at_node] += at_nodes[node[at_node]]
-        return made
+        sums.passing[between] += on_arc[2 * link] + on_arc[2 * link + 1]
+        sums.passing[at_node] += at_nodes[node[at_node]]
+        return sums
 
 
 def _at_node(places: Snapped) -> NDArray[np.bool_]:

@@ -52,15 +52,15 @@ def best_sites(times: Times, limit: float, people: Floats, served: NDArray[np.bo
         choose: how many to choose.
     """
     near = times.within(limit)
-    waiting = np.where(served, 0.0, people)
-    alone = near.per_place(waiting[near.home])
+    unserved = np.where(served, 0.0, people)
+    alone = near.per_place(unserved[near.home])
     choose = min(choose, times.places)
     if times.places > MOST_CANDIDATES or comb(times.places, choose) > MOST_CHOICES:
-        return Sites(alone, [_one_by_one(near, waiting, choose)], False)
+        return Sites(alone, [_one_by_one(near, unserved, choose)], False)
     within = np.zeros(times.population_points, np.int64)
     np.bitwise_or.at(within, near.home, np.left_shift(1, near.place))
     pattern, row = np.unique(within, return_inverse=True)
-    heads = np.bincount(row, waiting)
+    heads = np.bincount(row, unserved)
     choices = list(combinations(range(times.places), choose))
     masks = np.array([sum(1 << place for place in choice) for choice in choices])
     gained = np.array([heads[(pattern & mask) != 0].sum() for mask in masks])
@@ -68,12 +68,12 @@ def best_sites(times: Times, limit: float, people: Floats, served: NDArray[np.bo
     return Sites(alone, [(choices[i], float(gained[i])) for i in order], True)
 
 
-def _one_by_one(near: Times, waiting: Floats, choose: int) -> tuple[tuple[int, ...], float]:
-    left = waiting.copy()
+def _one_by_one(near: Times, unserved: Floats, choose: int) -> tuple[tuple[int, ...], float]:
+    left = unserved.copy()
     chosen: list[int] = []
     for _ in range(choose):
         gain = near.per_place(left[near.home])
         gain[chosen] = -1.0
         chosen.append(int(np.argmax(gain)))
         left[near.home[near.place == chosen[-1]]] = 0.0
-    return tuple(sorted(chosen)), float(waiting.sum() - left.sum())
+    return tuple(sorted(chosen)), float(unserved.sum() - left.sum())

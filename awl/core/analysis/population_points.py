@@ -86,11 +86,11 @@ class PopulationPoints:
         at = np.searchsorted(key, access_points.link + np.minimum(access_points.fraction, 1 - 1e-9), side="right") - 1
         row = np.maximum(at, 0)
         known = (at >= 0) & (reach.link[row] == access_points.link)
-        whole = reach.at(row, access_points.fraction)
+        arrival = reach.at(row, access_points.fraction)
         if len(self.alternatives.place):
             aside = access_points.access_share > 0.0
-            whole[aside] += np.rint(access_points.access_share[aside] * np.minimum(reach.up, reach.down)[row[aside]])
-        return row, np.where(known, whole, np.inf)
+            arrival[aside] += np.rint(access_points.access_share[aside] * np.minimum(reach.up, reach.down)[row[aside]])
+        return row, np.where(known, arrival, np.inf)
 
     def least(self, value: NDArray[np.float64]) -> NDArray[np.float64]:
         """The least (p,) of the values (q,) of the access points of each home, infinity where it has none.
@@ -98,12 +98,12 @@ class PopulationPoints:
         Parameters:
             value: values (q,) at the access points.
         """
-        made = np.full(len(self.link), np.inf)
+        minutes = np.full(len(self.link), np.inf)
         if len(self.alternatives.place) == 0:
-            made[self.access_points.place] = value
+            minutes[self.access_points.place] = value
         else:
-            np.minimum.at(made, self.access_points.place, value)
-        return made
+            np.minimum.at(minutes, self.access_points.place, value)
+        return minutes
 
     def per_zone(self, value: NDArray[np.float64]) -> NDArray[np.float64]:
         """Mean (z,) of a value over the people of each zone.
@@ -116,7 +116,7 @@ class PopulationPoints:
 
 
 def minutes_to_place(
-    population_points: PopulationPoints, network: Network, place: Snapped, found: Arrivals
+    population_points: PopulationPoints, network: Network, place: Snapped, arrivals: Arrivals
 ) -> NDArray[np.float64]:
     """Minutes (p,) between each home and one place, from a search from or to it alone; infinity where there is no way.
 
@@ -126,21 +126,21 @@ def minutes_to_place(
         population_points: the homes.
         network: the streets of a mode, at a time and with closures.
         place: the place, put on streets.
-        found: what a search found.
+        arrivals: what a search found.
     """
-    access_points, costs = population_points.access_points, network.link_costs(found.measure, found.direction)
+    access_points, costs = population_points.access_points, network.link_costs(arrivals.measure, arrivals.direction)
     link, fraction = access_points.link, access_points.fraction
     arrival = np.full(len(link), np.inf)
     for label, share, cost in zip(
-        found.at_ends(link), (fraction, 1.0 - fraction), (costs.up[link], costs.down[link]), strict=True
+        arrivals.at_ends(link), (fraction, 1.0 - fraction), (costs.up[link], costs.down[link]), strict=True
     ):
         at = costs_of(label)
         open_ = (at != UNREACHED) & ((cost != BLOCKED) | (share == 0))
         arrival = np.where(open_, np.minimum(arrival, at + np.where(share > 0, share * cost, 0.0)), arrival)
     # On a link the place stands on between its nodes the way need not pass either of them.
-    at_once = place.access_points.access_costs(network, found.measure) + network.terminal_time(found.measure)
+    at_once = place.access_points.access_costs(network, arrivals.measure) + network.terminal_time(arrivals.measure)
     for row in np.flatnonzero(
-        (at_once >= network.terminal_time(found.measure)) & ~place.access_points.at_node
+        (at_once >= network.terminal_time(arrivals.measure)) & ~place.access_points.at_node
     ).tolist():
         ahead = fraction - place.access_points.fraction[row]
         cost = np.where(ahead >= 0, costs.up[link], costs.down[link])
@@ -149,9 +149,9 @@ def minutes_to_place(
         arrival = np.minimum(arrival, own)
     # Who is at a node does not begin on a link.
     at_node = np.flatnonzero(access_points.at_node)
-    node_cost = found.at_nodes(access_points.take(at_node).nodes(network.graph))
+    node_cost = arrivals.at_nodes(access_points.take(at_node).nodes(network.graph))
     arrival[at_node] = np.where(node_cost == UNREACHED, np.inf, node_cost)
-    way = access_points.access_costs(network, found.measure)
+    way = access_points.access_costs(network, arrivals.measure)
     return population_points.least(np.where(way == NO_STAND, np.inf, arrival + way)) / 60_000
 
 

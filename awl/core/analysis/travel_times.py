@@ -68,8 +68,10 @@ class Times:
         Parameters:
             wanted: mask (k,) of the places.
         """
-        mine = wanted[self.place]
-        return Times(self.home[mine], self.place[mine], self.minutes[mine], self.population_points, self.places)
+        selected = wanted[self.place]
+        return Times(
+            self.home[selected], self.place[selected], self.minutes[selected], self.population_points, self.places
+        )
 
     def per_home(self, value: Floats) -> Floats:
         """Values (q,) of pairs, summed for each home (p,).
@@ -93,12 +95,12 @@ class Times:
     def nth(self) -> Longs:
         """Which nearest place of its home each pair is, from 0."""
         # Home and time in one number sort faster than two; pairs are in the order of places, and stay so between equals.
-        whole = (self.home << TIME_BITS) + np.minimum(self.minutes * PER_MINUTE, 2**TIME_BITS - 1).astype(np.int64)
-        order = np.argsort(whole, kind="stable")
+        sort_key = (self.home << TIME_BITS) + np.minimum(self.minutes * PER_MINUTE, 2**TIME_BITS - 1).astype(np.int64)
+        order = np.argsort(sort_key, kind="stable")
         counts = np.bincount(self.home, minlength=self.population_points)
-        made = np.empty(len(order), np.int64)
-        made[order] = np.arange(len(order)) - np.repeat(np.cumsum(counts) - counts, counts)
-        return made
+        ranks = np.empty(len(order), np.int64)
+        ranks[order] = np.arange(len(order)) - np.repeat(np.cumsum(counts) - counts, counts)
+        return ranks
 
 
 def times_between(
@@ -132,14 +134,14 @@ def times_between(
 
     def of_place(row: int) -> tuple[Longs, Floats]:
         place = places.take(np.array([row]))
-        found = router.arrivals(place, "time", direction, limit)
-        rows = _homes_near(found, place, at_nodes, by_link, home)
+        arrivals = router.arrivals(place, "time", direction, limit)
+        rows = _homes_near(arrivals, place, at_nodes, by_link, home)
         near = population_points if rows is None else population_points.take(rows)
-        minutes = minutes_to_place(near, network, place, found)
-        kept = np.flatnonzero(minutes * 60_000 <= limit)
-        return (kept if rows is None else rows[kept]), minutes[kept]
+        minutes = minutes_to_place(near, network, place, arrivals)
+        within = np.flatnonzero(minutes * 60_000 <= limit)
+        return (within if rows is None else rows[within]), minutes[within]
 
-    rows = np.flatnonzero(places.found)
+    rows = np.flatnonzero(places.is_snapped)
     parts = []
     with threads_of(threads) as pool:
         for part in pool.map(of_place, rows.tolist()):
@@ -165,12 +167,12 @@ def _links_at_nodes(graph: StreetGraph) -> tuple[Longs, NDArray[np.int64]]:
 
 
 def _homes_near(
-    found: Arrivals, place: Snapped, at_nodes: tuple[Longs, NDArray[np.int64]], by_link: Longs, home: Longs
+    arrivals: Arrivals, place: Snapped, at_nodes: tuple[Longs, NDArray[np.int64]], by_link: Longs, home: Longs
 ) -> Longs | None:
     """Rows of the homes on links that a search came to, or None for all of them."""
-    reached = np.flatnonzero(found.label != NO_LABEL)
-    if len(reached) > WIDE * len(found.label):
+    reached = np.flatnonzero(arrivals.label != NO_LABEL)
+    if len(reached) > WIDE * len(arrivals.label):
         return None
-    link, _ = expanded(*at_nodes, np.unique(found.network.states.node[reached]))
+    link, _ = expanded(*at_nodes, np.unique(arrivals.network.states.node[reached]))
     link = np.unique(np.concatenate([link, place.access_points.link]))
     return np.unique(expanded(by_link, home, link)[0])

@@ -87,12 +87,12 @@ def _pieces(
     parts, owner = shapely.get_parts(shapely.intersection(lines[row], zones[zone]), return_index=True)
     linear = shapely.get_type_id(parts) == shapely.GeometryType.LINESTRING
     parts, owner = parts[linear], owner[linear]
-    whole = lines[row[owner]]
+    line = lines[row[owner]]
     # An intersection keeps the vertices of the line; its middle tells which way round a closed street it runs.
-    first = shapely.line_locate_point(whole, shapely.get_point(parts, 0), normalized=True)
-    last = shapely.line_locate_point(whole, shapely.get_point(parts, -1), normalized=True)
+    first = shapely.line_locate_point(line, shapely.get_point(parts, 0), normalized=True)
+    last = shapely.line_locate_point(line, shapely.get_point(parts, -1), normalized=True)
     middle = shapely.line_locate_point(
-        whole, shapely.line_interpolate_point(parts, 0.5, normalized=True), normalized=True
+        line, shapely.line_interpolate_point(parts, 0.5, normalized=True), normalized=True
     )
     begin, end = np.minimum(first, last), np.maximum(first, last)
     begin = np.where(middle < begin, 0.0, begin)
@@ -121,14 +121,14 @@ class ZoneReach:
         Parameters:
             limit: the limit, in the unit of the arrivals.
         """
-        made = copy(self)
+        subset = copy(self)
         first = np.minimum(self._reach.at_begin, self._reach.at_end) <= limit
-        kept = np.flatnonzero(first[self._row])
+        first_rows = np.flatnonzero(first[self._row])
         for name in ("_street", "_row", "_low", "_high", "_metres", "_zone"):
-            setattr(made, name, getattr(self, name)[kept])
-        rows, made._row = np.unique(made._row, return_inverse=True)
-        made._reach = self._reach.take(rows)
-        return made
+            setattr(subset, name, getattr(self, name)[first_rows])
+        rows, subset._row = np.unique(subset._row, return_inverse=True)
+        subset._reach = self._reach.take(rows)
+        return subset
 
     def share_within(self, limit: float) -> NDArray[np.float64]:
         """Share (z,) of each zone's people within `limit`; NaN for a zone without streets with residential frontage.
@@ -245,9 +245,9 @@ class StraightShare:
         discs = shapely.get_parts(shapely.union_all(shapely.buffer(shapely.points(x, y), radius_m, quad_segs=32)))
         shapely.prepare(discs)
         disc, row = shapely.STRtree(lines).query(discs, predicate="intersects")
-        whole = shapely.covers(discs[disc], lines[row])
-        held = np.where(whole, length[row], 0.0)
-        held[~whole] = shapely.length(shapely.intersection(lines[row[~whole]], discs[disc[~whole]]))
+        covered = shapely.covers(discs[disc], lines[row])
+        held = np.where(covered, length[row], 0.0)
+        held[~covered] = shapely.length(shapely.intersection(lines[row[~covered]], discs[disc[~covered]]))
         inside = np.bincount(row, held, len(lines))
         share = np.divide(inside, length, out=np.zeros(len(lines)), where=length > 0)
         return per_zone(self._streets, share * self._streets.length_m, self._streets.zone)

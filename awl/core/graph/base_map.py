@@ -155,7 +155,7 @@ class _Shapes:
 
     def addresses(self) -> BaseLayer:
         """House numbers with their street, of nodes and in the middle of buildings; `kind` is the number, `name` the address."""
-        found: list[tuple[float, float, str, str]] = []
+        listed: list[tuple[float, float, str, str]] = []
         tags = self._raw.node_tags
         if (numbers := tags.get("addr:housenumber")) is not None:
             streets = [tags[key].decode() if key in tags else None for key in ("addr:street", "addr:place")]
@@ -164,17 +164,17 @@ class _Shapes:
                 street = next((column[row] for column in streets if column and column[row]), None)
                 if street:
                     spot = float(self._raw.node_lon[node]), float(self._raw.node_lat[node])
-                    found.append((*spot, str(numbers.at(row)), street))
+                    listed.append((*spot, str(numbers.at(row)), street))
         columns = [self._raw.way_column(key) for key in ("addr:street", "addr:place")]
         numbers = self._raw.way_column("addr:housenumber")
         for way in np.flatnonzero(numbers.present()).tolist():
             street = next((text for column in columns if (text := column.at(way))), None)
             xy = self._coordinates(way)
             if street and len(xy):
-                found.append((*xy.mean(axis=0).tolist(), str(numbers.at(way)), street))
-        if not found:
+                listed.append((*xy.mean(axis=0).tolist(), str(numbers.at(way)), street))
+        if not listed:
             return BaseLayer(np.zeros(0, object), [], [])
-        lon, lat, number, name = zip(*found, strict=True)
+        lon, lat, number, name = zip(*listed, strict=True)
         points = np.atleast_1d(shapely.points(lon, lat))
         return BaseLayer(points, list(number), [f"{street} {n}" for street, n in zip(name, number, strict=True)])
 

@@ -225,10 +225,10 @@ def _segments(raw: RawExtract, ways: NDArray[np.int64]) -> tuple[_Segments, NDAr
     rows = raw.vertex_row[refs]
     way = np.repeat(ways, np.diff(start))
     a, b, same = rows[:-1], rows[1:], way[:-1] == way[1:]
-    whole = same & (a >= 0) & (b >= 0) & (a != b)
+    valid = same & (a >= 0) & (b >= 0) & (a != b)
     half = same & ((a >= 0) != (b >= 0))
     border = np.unique(np.maximum(a[half], b[half]))
-    return _Segments(a[whole], b[whole], way[:-1][whole]), border, int((rows < 0).sum())
+    return _Segments(a[valid], b[valid], way[:-1][valid]), border, int((rows < 0).sum())
 
 
 def _clip(

@@ -125,14 +125,14 @@ def _merged(graph: StreetGraph, order: Ints, turned: NDArray[np.bool_], start: I
     step = _steps(graph, order, turned, start)
     running = np.cumsum(step)
     metres = running - np.repeat(running[new_start[:-1]], np.diff(new_start))
-    kept = np.zeros(graph.node_count, bool)
-    kept[tail] = kept[head] = True
-    node_of = np.where(kept, np.cumsum(kept) - 1, -1).astype(np.int32)
+    is_end = np.zeros(graph.node_count, bool)
+    is_end[tail] = is_end[head] = True
+    node_of = np.where(is_end, np.cumsum(is_end) - 1, -1).astype(np.int32)
     chain_of = np.empty(graph.link_count, np.int32)
     chain_of[order] = np.repeat(np.arange(len(first), dtype=np.int32), np.diff(start))
-    whole = replace(
+    merged = replace(
         graph,
-        **graph.node_columns(kept),
+        **graph.node_columns(is_end),
         link_id=np.minimum.reduceat(graph.link_id[order], first),
         link_from=node_of[tail],
         link_to=node_of[head],
@@ -147,7 +147,7 @@ def _merged(graph: StreetGraph, order: Ints, turned: NDArray[np.bool_], start: I
         costs={key: pair[order[first]] for key, pair in graph.costs.items()},
         highest_ids=(graph.next_node_id - 1, graph.next_link_id - 1),
     )
-    return whole.in_order()
+    return merged.in_order()
 
 
 def _flat(size: Ints, begin: Ints, turned: NDArray[np.bool_]) -> Ints:

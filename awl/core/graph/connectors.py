@@ -77,15 +77,15 @@ def attach(
         )
     # The places where streets are broken get ids beyond those of the points.
     highest = max(graph.next_node_id - 1, int(number.max())), graph.next_link_id - 1
-    whole, joint = split_links(replace(graph, highest_ids=highest), link, fraction)
+    split, joint = split_links(replace(graph, highest_ids=highest), link, fraction)
     used = np.unique(point)
-    first = whole.node_count
+    first = split.node_count
     row_of = np.zeros(len(lon), np.int64)
     row_of[used] = first + np.arange(len(used))
-    made = _with_nodes(whole, lon[used], lat[used], number[used])
-    made, metres = _with_links(made, row_of[point], joint)
+    result = _with_nodes(split, lon[used], lat[used], number[used])
+    result, metres = _with_links(result, row_of[point], joint)
     far = np.setdiff1d(np.arange(len(lon)), used)
-    return made.in_space_order(), ConnectorReport(len(used), len(point), float(metres.mean()), far)
+    return result.in_space_order(), ConnectorReport(len(used), len(point), float(metres.mean()), far)
 
 
 def detach(graph: StreetGraph) -> StreetGraph:
@@ -94,14 +94,14 @@ def detach(graph: StreetGraph) -> StreetGraph:
     Parameters:
         graph: the street graph.
     """
-    kept = ~graph.tag("highway").equals(CONNECTOR)
-    if kept.all():
+    is_street = ~graph.tag("highway").equals(CONNECTOR)
+    if is_street.all():
         return graph
-    links = np.flatnonzero(kept)
+    links = np.flatnonzero(is_street)
     node_used = np.zeros(graph.node_count, bool)
     node_used[graph.link_from[links]] = node_used[graph.link_to[links]] = True
     node_of = (np.cumsum(node_used) - 1).astype(np.int32)
-    link_of = (np.cumsum(kept) - 1).astype(np.int32)
+    link_of = (np.cumsum(is_street) - 1).astype(np.int32)
     columns = graph.link_columns(links)
     return replace(
         graph,
@@ -133,17 +133,17 @@ def _nearest_streets(graph: StreetGraph, lon: Floats, lat: Floats, nearest: int)
     lines = graph.lines_xy[links]
     tree = shapely.STRtree(lines)
     points = shapely.points(*graph.plane.xy(lon, lat))
-    waiting, reach = np.arange(len(points)), FIRST_SEARCH_M
-    found: list[tuple[Ints, Ints]] = []
-    while len(waiting) and reach <= FARTHEST_M * 2:
-        hit, street = tree.query(points[waiting], predicate="dwithin", distance=min(reach, FARTHEST_M))
-        enough = np.bincount(hit, minlength=len(waiting)) >= nearest
+    remaining, reach = np.arange(len(points)), FIRST_SEARCH_M
+    blocks: list[tuple[Ints, Ints]] = []
+    while len(remaining) and reach <= FARTHEST_M * 2:
+        hit, street = tree.query(points[remaining], predicate="dwithin", distance=min(reach, FARTHEST_M))
+        enough = np.bincount(hit, minlength=len(remaining)) >= nearest
         last = reach >= FARTHEST_M
         chosen = np.ones(len(hit), bool) if last else enough[hit]
-        found.append((waiting[hit[chosen]], street[chosen]))
-        waiting, reach = (waiting[:0] if last else waiting[~enough]), reach * 2
-    point = np.concatenate([rows for rows, _ in found])
-    street = np.concatenate([rows for _, rows in found])
+        blocks.append((remaining[hit[chosen]], street[chosen]))
+        remaining, reach = (remaining[:0] if last else remaining[~enough]), reach * 2
+    point = np.concatenate([rows for rows, _ in blocks])
+    street = np.concatenate([rows for _, rows in blocks])
     away = shapely.distance(points[point], lines[street])
     order = np.lexsort((street, away, point))
     point, street = point[order], street[order]
@@ -196,12 +196,12 @@ def split_links(graph: StreetGraph, link: Ints, fraction: Floats) -> tuple[Stree
     running = np.cumsum(steps)
     way_rows, ways_start = ragged_rows(graph.ways_start, source)
     spot = vertices[start[1:][inner_end] - 1]
-    made = _with_nodes(graph, spot[:, 0], spot[:, 1], graph.next_node_id + np.arange(len(spots)))
+    result = _with_nodes(graph, spot[:, 0], spot[:, 1], graph.next_node_id + np.arange(len(spots)))
     ids = graph.link_id[source]
     later = np.flatnonzero(inner_begin)
     ids[later] = graph.next_link_id + np.arange(len(later))
-    made = replace(
-        made,
+    result = replace(
+        result,
         link_id=ids,
         link_from=tail.astype(np.int32),
         link_to=head.astype(np.int32),
@@ -215,24 +215,24 @@ def split_links(graph: StreetGraph, link: Ints, fraction: Floats) -> tuple[Stree
         costs={key: pair[source] * (end - begin)[:, None] for key, pair in graph.costs.items()},
         restrictions=_moved_turns(graph, first, pieces),
     )
-    return made, joint
+    return result, joint
 
 
 def _moved_turns(graph: StreetGraph, first: Ints, pieces: Ints) -> TurnRestrictions:
     """Restrictions on the pieces: the piece at the via node, and the piece where the chain between ends."""
-    made = []
+    moved = []
     for p in graph.restrictions.rows():
         node = p.via_node
         into = _piece_at(graph, first, pieces, p.from_link, node)
         between: list[int] = []
         for link in p.via_links:
-            whole = list(range(first[link], first[link] + pieces[link]))
+            pieces_of_link = list(range(first[link], first[link] + pieces[link]))
             along = graph.link_from[link] == node
-            between += whole if along else whole[::-1]
+            between += pieces_of_link if along else pieces_of_link[::-1]
             node = int(graph.link_to[link] if along else graph.link_from[link])
         out = _piece_at(graph, first, pieces, p.to_link, node)
-        made.append(replace(p, from_link=into, via_links=tuple(between), to_link=out))
-    return TurnRestrictions.of(made)
+        moved.append(replace(p, from_link=into, via_links=tuple(between), to_link=out))
+    return TurnRestrictions.of(moved)
 
 
 def _piece_at(graph: StreetGraph, first: Ints, pieces: Ints, link: int, node: int) -> int:

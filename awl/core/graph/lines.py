@@ -190,8 +190,8 @@ def _intersections(flat: NDArray[np.object_], a: Ints, b: Ints) -> NDArray[np.ob
     """Where pairs of lines meet, in threads: GEOS releases the interpreter lock."""
     with ThreadPoolExecutor(2) as pool:
         blocks = np.array_split(np.arange(len(a)), max(1, len(a) // 20_000))
-        found = list(pool.map(lambda rows: shapely.intersection(flat[a[rows]], flat[b[rows]]), blocks))
-    return np.concatenate(found)
+        parts = list(pool.map(lambda rows: shapely.intersection(flat[a[rows]], flat[b[rows]]), blocks))
+    return np.concatenate(parts)
 
 
 def _meet_at_ends_alone(flat: NDArray[np.object_], ends: Floats, a: Ints, b: Ints) -> NDArray[np.bool_]:

@@ -89,7 +89,7 @@ def relation_of(ident: int, tags: dict[str, str], members: Sequence[Member]) -> 
         return None
 
     def of(role: str, what: str) -> tuple[int, ...]:
-        return tuple(ref for mine, here, ref in members if mine == role and here == what)
+        return tuple(ref for member_role, here, ref in members if member_role == role and here == what)
 
     return Restriction(ident, tags, of("from", "way"), of("via", "node"), of("via", "way"), of("to", "way"))
 

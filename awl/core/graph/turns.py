@@ -108,13 +108,13 @@ class TurnRestrictions:
             link: the new row (m,) of each link.
             node: the new row (n,) of each node.
         """
-        made = []
+        restrictions = []
         for p in self.rows():
             chain = [int(link[i]) for i in (p.from_link, *p.via_links, p.to_link)]
             between = tuple(dict.fromkeys(i for i in chain[1:-1] if i not in (chain[0], chain[-1])))
             via = int(node[p.via_node])
-            made.append(replace(p, from_link=chain[0], via_node=via, via_links=between, to_link=chain[-1]))
-        return TurnRestrictions.of(made)
+            restrictions.append(replace(p, from_link=chain[0], via_node=via, via_links=between, to_link=chain[-1]))
+        return TurnRestrictions.of(restrictions)
 
 
 @dataclass(frozen=True)
@@ -197,11 +197,11 @@ def place_restrictions(
     placed: list[Placed] = []
     lost = 0
     for one in restrictions:
-        found = list(_paths(one, links, order, node_id))
+        paths = list(_paths(one, links, order, node_id))
         statements = list(_statements(one.tags))
-        if not found or not statements:
+        if not paths or not statements:
             lost += 1
-        for path in found:
+        for path in paths:
             placed += [Placed(one.id, *path, *statement) for statement in statements]
     return TurnRestrictions.of(placed), lost
 
@@ -261,10 +261,10 @@ def _chain(
             for link in links.touching(between, node):
                 if link in path:
                     continue
-                far, whole = links.other(link, node), (*path, link)
+                far, extended = links.other(link, node), (*path, link)
                 if far in ends and far != via:
                     out = links.touching(after, far)
-                    return (first, via, whole, out[0]) if len(out) == 1 else None
-                longer.append((first, via, far, whole))
+                    return (first, via, extended, out[0]) if len(out) == 1 else None
+                longer.append((first, via, far, extended))
         front = longer
     return None

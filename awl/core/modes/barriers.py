@@ -51,7 +51,7 @@ def gate_sequences(graph: StreetGraph, when: datetime | None = None, ever: bool 
         when: local date and time; None is free flow.
         ever: whether what has hours counts whatever the hour.
     """
-    hours, made = graph.node_tag("opening_hours"), list[tuple[int, int]]()
+    hours, sequences = graph.node_tag("opening_hours"), list[tuple[int, int]]()
     closed = [text for text in hours.values if ever or (when is not None and open_at(text, when) is False)]
     gates = np.flatnonzero(graph.node_tag("barrier").present() & hours.isin(closed) & _between_two(graph))
     ends = np.stack([graph.link_from, graph.link_to], axis=1).ravel()
@@ -59,8 +59,8 @@ def gate_sequences(graph: StreetGraph, when: datetime | None = None, ever: bool 
     rows = rows[np.argsort(ends[rows], kind="stable")]
     # The arc that leaves by an end of a link has the number of that end; the other arc of the link comes to it.
     for one, other in rows.reshape(-1, 2).tolist():
-        made += [(one ^ 1, other), (other ^ 1, one)]
-    return made
+        sequences += [(one ^ 1, other), (other ^ 1, one)]
+    return sequences
 
 
 def unread_gates(graph: StreetGraph, usable: NDArray[np.bool_]) -> NDArray[np.integer]:

@@ -41,8 +41,8 @@ def hour_pace(mode: Mode, graph: StreetGraph, when: datetime | None) -> NDArray[
     highway = graph.tag("highway")
     for curve in reversed(mode.curves):
         if when.weekday() in DAY_KINDS[curve.days]:
-            mine = highway.isin(curve.classes) if curve.classes else np.ones(graph.link_count, bool)
-            pace[mine] = 1.0 / share_at(curve.share, when.hour + when.minute / 60 + when.second / 3600)
+            in_classes = highway.isin(curve.classes) if curve.classes else np.ones(graph.link_count, bool)
+            pace[in_classes] = 1.0 / share_at(curve.share, when.hour + when.minute / 60 + when.second / 3600)
     return pace
 
 
@@ -121,9 +121,9 @@ def _span(text: str) -> tuple[int, int]:
 def _days(text: str | None) -> set[int]:
     if not text:
         return set(range(7))
-    made: set[int] = set()
+    days: set[int] = set()
     for part in text.replace(" ", "").split(","):
         first, _, last = part.partition("-")
         a, b = DAYS.index(first), DAYS.index(last or first)
-        made |= {day % 7 for day in range(a, b + 1 if b >= a else b + 8)}
-    return made
+        days |= {day % 7 for day in range(a, b + 1 if b >= a else b + 8)}
+    return days

@@ -77,13 +77,13 @@ def apply_mode(mode: Mode, graph: StreetGraph, rule: NDArray[np.int8] | None = N
     speed, source = _speeds(mode, graph)
     rule = np.full(graph.link_count, NO_RULE, np.int8) if rule is None else rule
     for number, one in enumerate(mode.rules):
-        mine = rule == number
+        by_rule = rule == number
         if one.use == "slow":
-            speed = np.where(mine, speed * one.factor, speed)
+            speed = np.where(by_rule, speed * one.factor, speed)
             continue
-        usable = np.where(mine, one.use != "forbid", usable)
-        at_ends = np.where(mine, one.use == "ends", at_ends)
-        reason[mine] = BY_RULE if one.use == "forbid" else USABLE
+        usable = np.where(by_rule, one.use != "forbid", usable)
+        at_ends = np.where(by_rule, one.use == "ends", at_ends)
+        reason[by_rule] = BY_RULE if one.use == "forbid" else USABLE
     too_big = usable & _too_big(mode, graph)
     usable, reason[too_big] = usable & ~too_big, BY_SIZE
     return StreetUse(usable & forward, usable & backward, speed, source, reason, rule, at_ends & usable)
@@ -102,13 +102,13 @@ def without_steep(use: StreetUse, steep: NDArray[np.bool_]) -> StreetUse:
 
 def _too_big(mode: Mode, graph: StreetGraph) -> NDArray[np.bool_]:
     """Links (m,) that carry a limit of height, width or weight below what the vehicle measures."""
-    made = np.zeros(graph.link_count, bool)
+    too_big = np.zeros(graph.link_count, bool)
     vehicle = mode.vehicle
     for key, size in (("maxheight", vehicle.height_m), ("maxwidth", vehicle.width_m), ("maxweight", vehicle.weight_t)):
         column = graph.tag(key)
         if size > 0 and column.present().any():
-            made |= column.lookup([_measure(value) for value in column.values], np.inf) < size
-    return made
+            too_big |= column.lookup([_measure(value) for value in column.values], np.inf) < size
+    return too_big
 
 
 def _measure(text: str) -> float:
@@ -224,8 +224,8 @@ def crossing_speed(graph: StreetGraph) -> NDArray[np.float64]:
         return minutes
     # The time is that of the whole way, which may have been broken into several links.
     _, way = np.unique(graph.link_way, return_inverse=True)
-    whole = np.bincount(way, weights=graph.link_length)[way]
-    return whole / 1000.0 / (minutes / 60.0)
+    way_length = np.bincount(way, weights=graph.link_length)[way]
+    return way_length / 1000.0 / (minutes / 60.0)
 
 
 def _minutes(text: str) -> float:

@@ -112,11 +112,11 @@ def slope_pace(slope: Slope, heights: Heights, speed_kmh: Floats, top_kmh: float
     if slope.by == "none":
         return np.ones((len(speed_kmh), 2))
     fastest = np.repeat(speed_kmh / top_kmh, heights.steps) if slope.by == "power" else np.float64(0.0)
-    made = np.empty((len(heights.steps), 2))
+    factor = np.empty((len(heights.steps), 2))
     for side, way in enumerate((1.0, -1.0)):
         pace = np.maximum(step_pace(slope, way * heights.grade), fastest)
-        made[:, side] = np.add.reduceat(pace, heights.first_step) / heights.steps
-    return made
+        factor[:, side] = np.add.reduceat(pace, heights.first_step) / heights.steps
+    return factor
 
 
 def step_pace(slope: Slope, grade: Floats) -> Floats:

@@ -76,11 +76,11 @@ def forbidden_sequences(
     if timed:
         binds &= graph.restrictions.condition.present()
     binds &= ~graph.restrictions.kind.isin((DELAY,))
-    made: list[tuple[int, ...]] = []
+    sequences: list[tuple[int, ...]] = []
     for p in graph.restrictions.rows(np.flatnonzero(binds).tolist()):
         for way in _ways(p, graph):
-            made += list(_others(way, graph, out)) if p.kind.startswith("only_") else [way]
-    return made
+            sequences += list(_others(way, graph, out)) if p.kind.startswith("only_") else [way]
+    return sequences
 
 
 def stated_delays(mode: Mode, graph: StreetGraph) -> dict[tuple[int, int], float]:

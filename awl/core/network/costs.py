@@ -73,8 +73,8 @@ class StepCosts:
             rows: numbers (k,) of the steps, or a slice of all.
         """
         cost = self.arc_cost[self.arc[rows]]
-        whole = cost + self.delay[rows] if len(self.delay) else cost
-        return np.where((cost == BLOCKED) | self.barred[rows], NO_WAY, whole).astype(np.int32)
+        total = cost + self.delay[rows] if len(self.delay) else cost
+        return np.where((cost == BLOCKED) | self.barred[rows], NO_WAY, total).astype(np.int32)
 
 
 def in_thousandths(

@@ -31,10 +31,10 @@ def reachable(start: Offsets, head: Heads, begin: NDArray[np.bool_]) -> NDArray[
         begin: mask (n,) of the nodes to begin with.
     """
     mask = begin.copy()
-    waiting = np.flatnonzero(begin)
+    frontier = np.flatnonzero(begin)
     stack = np.empty(len(begin), np.int64)
-    size = len(waiting)
-    stack[:size] = waiting
+    size = len(frontier)
+    stack[:size] = frontier
     while size > 0:
         size -= 1
         row = stack[size]

@@ -37,7 +37,7 @@ def movements(network: Network) -> list[Movement]:
     barred = {s for s in network.forbidden if len(s) == 2}
     delay = network.turn_delays
     wanted = {int(arc_heads(graph, np.array([a]))[0]) for a, _ in barred} | set(delay.nodes.tolist())
-    made = []
+    rows = []
     for node in sorted(wanted):
         arcs_in = np.sort(into.arc[into.start[node] : into.start[node + 1]])
         arcs_out = np.sort(out.arc[out.start[node] : out.start[node + 1]])
@@ -47,5 +47,5 @@ def movements(network: Network) -> list[Movement]:
         kinds = turn_kinds(graph, before, after)
         costs = delay.of(before, after, np.full(len(before), node))
         for a, b, kind, cost in zip(before.tolist(), after.tolist(), kinds.tolist(), costs.tolist(), strict=True):
-            made.append(Movement(node, a, b, KINDS[kind], (a, b) not in barred, cost / 1000))
-    return made
+            rows.append(Movement(node, a, b, KINDS[kind], (a, b) not in barred, cost / 1000))
+    return rows

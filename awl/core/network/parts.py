@@ -24,7 +24,7 @@ def strong_parts(start: NDArray[np.int64], head: NDArray[np.int32]) -> NDArray[n
     low = np.zeros(n, np.int32)
     cursor = start[:-1].copy()
     on_path = np.empty(n, np.int32)
-    waiting = np.empty(n, np.int32)
+    stack = np.empty(n, np.int32)
     waiting_size, counter, parts = 0, 0, 0
     for root in range(n):
         if number[root] >= 0:
@@ -33,7 +33,7 @@ def strong_parts(start: NDArray[np.int64], head: NDArray[np.int32]) -> NDArray[n
         on_path[0] = root
         number[root] = low[root] = counter
         counter += 1
-        waiting[waiting_size] = root
+        stack[waiting_size] = root
         waiting_size += 1
         while depth >= 0:
             node = on_path[depth]
@@ -43,7 +43,7 @@ def strong_parts(start: NDArray[np.int64], head: NDArray[np.int32]) -> NDArray[n
                 if number[other] < 0:
                     number[other] = low[other] = counter
                     counter += 1
-                    waiting[waiting_size] = other
+                    stack[waiting_size] = other
                     waiting_size += 1
                     depth += 1
                     on_path[depth] = other
@@ -53,7 +53,7 @@ def strong_parts(start: NDArray[np.int64], head: NDArray[np.int32]) -> NDArray[n
             if low[node] == number[node]:
                 while True:
                     waiting_size -= 1
-                    member = waiting[waiting_size]
+                    member = stack[waiting_size]
                     label[member] = parts
                     if member == node:
                         break

@@ -137,8 +137,8 @@ def build_states(
     free = Steps(begin, arrived[out.arc], out.arc, nothing, nothing)
     plain = np.setdiff1d(lone, [p[0] for p in trie])
     turns = _turns(out, plain, arc_head, arrived)
-    told, timed_rules = _told(out, trie, sequences, arc_head, arrived)
-    states = States(node, np.arange(n, dtype=np.int32), arrived, Steps.joined([free, turns, told]), timed_rules)
+    duplicated, timed_rules = _told(out, trie, sequences, arc_head, arrived)
+    states = States(node, np.arange(n, dtype=np.int32), arrived, Steps.joined([free, turns, duplicated]), timed_rules)
     return _with_ends(states, at_ends) if at_ends.any() else states
 
 
@@ -197,7 +197,7 @@ def _with_ends(states: States, at_ends: NDArray[np.bool_]) -> States:
         )
 
     same = np.arange(states.count, dtype=np.int32)
-    made = [
+    columns = [
         some(~ends, same, same),
         some(leaves, young, same),
         some(ends, same, old),
@@ -206,8 +206,8 @@ def _with_ends(states: States, at_ends: NDArray[np.bool_]) -> States:
     ]
     node = np.concatenate([states.node, states.node[copied], states.node[copied]])
     free = np.where(young[states.free] >= 0, young[states.free], states.free)
-    mine = np.flatnonzero(states.begun >= 0)
-    mine = mine[at_ends[mine >> 1]]
+    at_begin = np.flatnonzero(states.begun >= 0)
+    at_begin = at_begin[at_ends[at_begin >> 1]]
     begun = states.begun.copy()
-    begun[mine] = young[begun[mine]]
-    return States(node, free, begun, Steps.joined(made), states.timed_rules)
+    begun[at_begin] = young[begun[at_begin]]
+    return States(node, free, begun, Steps.joined(columns), states.timed_rules)

@@ -115,17 +115,17 @@ def _spare(
     return np.minimum(np.nan_to_num(share, nan=0.0), span)
 
 
-def reach_of(network: Network, places: Snapped, found: Arrivals) -> Reach:
+def reach_of(network: Network, places: Snapped, arrivals: Arrivals) -> Reach:
     """The pieces of all usable links after a search from or to `places`.
 
     Parameters:
         network: the streets of a mode, at a time and with closures.
         places: places put on streets (k,).
-        found: what a search found.
+        arrivals: what a search found.
     """
-    graph, costs = network.graph, network.link_costs(found.measure, found.direction)
+    graph, costs = network.graph, network.link_costs(arrivals.measure, arrivals.direction)
     links = np.flatnonzero(network.usable).astype(np.int32)
-    splits = splits_of(network, places, found)
+    splits = splits_of(network, places, arrivals)
     extra = np.bincount(splits.link, minlength=graph.link_count)[links]
     counts = extra + 1
     link = np.repeat(links, counts)
@@ -133,13 +133,13 @@ def reach_of(network: Network, places: Snapped, found: Arrivals) -> Reach:
     nth = np.arange(len(link)) - np.repeat(first, counts)
     last = nth == np.repeat(extra, counts)
     begin, end = np.zeros(len(link)), np.ones(len(link))
-    label_begin, label_end = found.at_ends(link)
+    label_begin, label_end = arrivals.at_ends(link)
     at_begin, at_end = _arrival(label_begin), _arrival(label_end)
     owner_begin, owner_end = owners_of(label_begin), owners_of(label_end)
     # Splits stand in link order, as the pieces do: the pieces that end at a split, then those that begin there.
     end[~last], at_end[~last], owner_end[~last] = splits.fraction, splits.arrival, splits.owner
     begin[nth > 0], at_begin[nth > 0], owner_begin[nth > 0] = splits.fraction, splits.arrival, splits.owner
-    at_node = _arrival_of(found.cost)
+    at_node = _arrival_of(arrivals.cost)
     return Reach(
         link, begin, end, at_begin, at_end, _open(costs.up[link]), _open(costs.down[link]), owner_begin, owner_end,
         np.where(nth == 0, at_node[graph.link_from[link]], np.inf), np.where(last, at_node[graph.link_to[link]], np.inf),
@@ -156,23 +156,23 @@ class Splits:
     owner: NDArray[np.int32]
 
 
-def splits_of(network: Network, places: Snapped, found: Arrivals) -> Splits:
+def splits_of(network: Network, places: Snapped, arrivals: Arrivals) -> Splits:
     """Where links are split after a search from or to `places`.
 
     Parameters:
         network: the streets of a mode, at a time and with closures.
         places: places put on streets (k,).
-        found: what a search found.
+        arrivals: what a search found.
     """
-    access_points, way = places.access_points, places.access_points.access_costs(network, found.measure)
-    if found.head_start is not None:
-        way = np.where(way == NO_STAND, NO_STAND, way + found.head_start[access_points.place])
+    access_points, way = places.access_points, places.access_points.access_costs(network, arrivals.measure)
+    if arrivals.head_start is not None:
+        way = np.where(way == NO_STAND, NO_STAND, way + arrivals.head_start[access_points.place])
     rows = np.flatnonzero(network.usable[access_points.link] & (way != NO_STAND) & ~access_points.at_node)
     rows = rows[np.lexsort((access_points.fraction[rows], access_points.link[rows]))]
     link, fraction, owner = access_points.link[rows], access_points.fraction[rows], access_points.place[rows].copy()
-    arrival = (way[rows] + network.terminal_time(found.measure)).astype(np.float64)
+    arrival = (way[rows] + network.terminal_time(arrivals.measure)).astype(np.float64)
     if way.any():
-        costs, (at_begin, at_end) = network.link_costs(found.measure, found.direction), found.at_ends(link)
+        costs, (at_begin, at_end) = network.link_costs(arrivals.measure, arrivals.direction), arrivals.at_ends(link)
         _pass_splits(
             link, fraction, (_arrival(at_begin), _arrival(at_end)), (owners_of(at_begin), owners_of(at_end)),
             _open(costs.up[link]), _open(costs.down[link]), arrival, owner,
@@ -185,20 +185,20 @@ def _pass_splits(link, fraction, at_ends, owner_ends, up, down, arrival, owner):
     """Lower arrivals at splits that are come to along the link sooner than by the way to a street beside."""
     for i in range(len(link)):
         if i > 0 and link[i - 1] == link[i]:
-            before, at, mine = fraction[i - 1], arrival[i - 1], owner[i - 1]
+            before, at, place = fraction[i - 1], arrival[i - 1], owner[i - 1]
         else:
-            before, at, mine = 0.0, at_ends[0][i], owner_ends[0][i]
+            before, at, place = 0.0, at_ends[0][i], owner_ends[0][i]
         over = at + (fraction[i] - before) * up[i] if fraction[i] > before else at
         if over < arrival[i]:
-            arrival[i], owner[i] = over, mine
+            arrival[i], owner[i] = over, place
     for i in range(len(link) - 1, -1, -1):
         if i + 1 < len(link) and link[i + 1] == link[i]:
-            behind, at, mine = fraction[i + 1], arrival[i + 1], owner[i + 1]
+            behind, at, place = fraction[i + 1], arrival[i + 1], owner[i + 1]
         else:
-            behind, at, mine = 1.0, at_ends[1][i], owner_ends[1][i]
+            behind, at, place = 1.0, at_ends[1][i], owner_ends[1][i]
         over = at + (behind - fraction[i]) * down[i] if behind > fraction[i] else at
         if over < arrival[i]:
-            arrival[i], owner[i] = over, mine
+            arrival[i], owner[i] = over, place
 
 
 def _arrival(label: NDArray[np.int64]) -> NDArray[np.float64]:

@@ -193,8 +193,8 @@ class StreetRouter:
         Returns:
             The search, and the pieces of all usable links with the arrival at each point of them.
         """
-        found = self.arrivals(places, measure, direction, limit, head_start)
-        return found, reach_of(self.network, places, found)
+        arrivals = self.arrivals(places, measure, direction, limit, head_start)
+        return arrivals, reach_of(self.network, places, arrivals)
 
     def matrix(
         self,
@@ -306,8 +306,8 @@ class StreetRouter:
             places: places put on streets (k,).
             direction: `from` or `to`: trips leave the places or lead to them.
         """
-        found = arrivals_by_hour(self.prepared(), networks, places, direction)
-        return [(one, reach_of(network, places, one)) for network, one in zip(networks, found, strict=True)]
+        arrivals = arrivals_by_hour(self.prepared(), networks, places, direction)
+        return [(one, reach_of(network, places, one)) for network, one in zip(networks, arrivals, strict=True)]
 
 
 class _Departing:

@@ -48,7 +48,7 @@ class Snapped:
         return AccessPoints.of(self.link, self.fraction, self.alternatives)
 
     @property
-    def found(self) -> NDArray[np.bool_]:
+    def is_snapped(self) -> NDArray[np.bool_]:
         """Mask of the places that stand on a street."""
         return self.status == ON_STREET
 
@@ -158,17 +158,17 @@ class Snapper:
         place, other = rows[nth], links[other].astype(np.int32)
         at = self._locate(points[place], other)[0]
         part = network.link_part
-        kept = (other != link[place]) & (at > 0.0) & (at < 1.0) & (part[other] == part[link[place]])
-        place, other, at = place[kept], other[kept], at[kept]
+        valid = (other != link[place]) & (at > 0.0) & (at < 1.0) & (part[other] == part[link[place]])
+        place, other, at = place[valid], other[valid], at[valid]
         away = shapely.distance(points[place], graph.lines_xy[other])
         order = np.lexsort((other, away, place))
         place, other, at, away = place[order], other[order], at[order], away[order]
         first = np.searchsorted(place, place)
         both_ways = np.cumsum(~one_way[other])
         before = both_ways - ~one_way[other] - (both_ways - ~one_way[other])[first]
-        kept = (before == 0) & (np.arange(len(place)) - first < MOST_BESIDE)
+        valid = (before == 0) & (np.arange(len(place)) - first < MOST_BESIDE)
         access_share = np.maximum(away - distance[place], 0.0) / np.maximum(graph.link_length[other], AT_NODE_M)
-        return AccessPoints(place[kept].astype(np.int32), other[kept], at[kept], access_share[kept])
+        return AccessPoints(place[valid].astype(np.int32), other[valid], at[valid], access_share[valid])
 
     def _inside(self, lon: NDArray[np.float64], lat: NDArray[np.float64], within_m: float) -> NDArray[np.bool_]:
         if self._area is not None:
@@ -194,15 +194,15 @@ class Snapper:
         graph = self._network.graph
         fraction = np.zeros(len(link))
         lon, lat = np.full(len(link), np.nan), np.full(len(link), np.nan)
-        found = np.flatnonzero(link >= 0)
-        if len(found):
-            lines = graph.lines_xy[link[found]]
-            along = shapely.line_locate_point(lines, points[found], normalized=True)
-            fraction[found] = np.clip(along, 0.0, 1.0)
+        snapped = np.flatnonzero(link >= 0)
+        if len(snapped):
+            lines = graph.lines_xy[link[snapped]]
+            along = shapely.line_locate_point(lines, points[snapped], normalized=True)
+            fraction[snapped] = np.clip(along, 0.0, 1.0)
             # A place at the very end of a link stands at the node, and may leave it by any street there.
-            near_end = AT_NODE_M / np.maximum(graph.link_length[link[found]], AT_NODE_M)
-            fraction[found[along <= near_end]] = 0.0
-            fraction[found[along >= 1.0 - near_end]] = 1.0
+            near_end = AT_NODE_M / np.maximum(graph.link_length[link[snapped]], AT_NODE_M)
+            fraction[snapped[along <= near_end]] = 0.0
+            fraction[snapped[along >= 1.0 - near_end]] = 1.0
             on_street = shapely.get_coordinates(shapely.line_interpolate_point(lines, along, normalized=True))
-            lon[found], lat[found] = graph.plane.lonlat(on_street[:, 0], on_street[:, 1])
+            lon[snapped], lat[snapped] = graph.plane.lonlat(on_street[:, 0], on_street[:, 1])
         return fraction, lon, lat

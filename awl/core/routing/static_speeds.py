@@ -76,7 +76,7 @@ def some_reached(arrivals: Arrivals, limit: int, count: int) -> tuple[Snapped, N
     link = order[at[there]]
     ones = np.ones(len(link))
     end = graph.link_to[link]
-    made = Snapped(
+    sample = Snapped(
         link,
         ones,
         np.zeros(len(link)),
@@ -84,4 +84,4 @@ def some_reached(arrivals: Arrivals, limit: int, count: int) -> tuple[Snapped, N
         graph.node_lon[end],
         graph.node_lat[end],
     )
-    return made, owner[there]
+    return sample, owner[there]

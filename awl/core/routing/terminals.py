@@ -147,8 +147,8 @@ def _part(share, cost):
 @njit(cache=True, nogil=True)
 def _room(most):
     """Room for as many terminals: their columns."""
-    whole = np.empty((5, most), np.int32)
-    return whole[0], whole[1], np.empty(most, np.int64), whole[2], whole[3], whole[4]
+    buffer = np.empty((5, most), np.int32)
+    return buffer[0], buffer[1], np.empty(most, np.int64), buffer[2], buffer[3], buffer[4]
 
 
 @njit(cache=True, nogil=True)

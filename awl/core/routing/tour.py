@@ -67,8 +67,8 @@ def _inserted(cost: NDArray[np.float64]) -> list[int]:
     last = len(cost) - 1
     order: list[int] = []
     for point in range(1, last):
-        whole = [0, *order, last]
-        more = [cost[a, point] + cost[point, b] - cost[a, b] for a, b in zip(whole, whole[1:], strict=False)]
+        stops = [0, *order, last]
+        more = [cost[a, point] + cost[point, b] - cost[a, b] for a, b in zip(stops, stops[1:], strict=False)]
         order.insert(int(np.argmin(more)), point)
     return order
 
@@ -83,8 +83,8 @@ def _nearest_next(cost: NDArray[np.float64]) -> list[int]:
 
 
 def _total(cost: NDArray[np.float64], order: list[int]) -> float:
-    whole = [0, *order, len(cost) - 1]
-    return float(cost[whole[:-1], whole[1:]].sum())
+    stops = [0, *order, len(cost) - 1]
+    return float(cost[stops[:-1], stops[1:]].sum())
 
 
 def _improved(cost: NDArray[np.float64], order: list[int]) -> list[int]:

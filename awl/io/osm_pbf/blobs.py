@@ -75,7 +75,7 @@ def index(stream: BinaryIO, size: int, name: str) -> list[Blob]:
     Raises:
         AwlError: the file is no OSM PBF, cut short or damaged; the byte is named.
     """
-    found: list[Blob] = []
+    index_of_blobs: list[Blob] = []
     at = 0
     while at < size:
         start = os.pread(stream.fileno(), 4 + USUAL_HEADER, at)
@@ -105,9 +105,9 @@ def index(stream: BinaryIO, size: int, name: str) -> list[Blob]:
         if begin + data_size > size:
             missing = begin + data_size - size
             raise broken(name, at, f"The file is cut short: the last blob lacks {missing:,} bytes")
-        found.append(Blob(kind, at, begin, data_size))
+        index_of_blobs.append(Blob(kind, at, begin, data_size))
         at = begin + data_size
-    return found
+    return index_of_blobs
 
 
 def packed_bytes(stream: BinaryIO, blob: Blob) -> bytes:

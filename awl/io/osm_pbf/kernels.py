@@ -326,7 +326,7 @@ def ways(group, members, ids, ref_end, refs, tags):
         tags: tags, filled here (`TagRoom`).
     """
     buf, stop = group.content, group.stop
-    kept, n_refs, n_tags, seen, pos = 0, 0, 0, 0, group.start
+    n_ways, n_refs, n_tags, seen, pos = 0, 0, 0, 0, group.start
     while pos < stop:
         number, begin, end, _, pos = field(buf, pos, stop)
         if pos < 0:
@@ -348,7 +348,7 @@ def ways(group, members, ids, ref_end, refs, tags):
                 value_at, value_end = first, last
             elif inner == 8:
                 ref_at, ref_stop = first, last
-        more, wanted = _pairs(group, key_at, key_end, value_at, value_end, kept, n_tags, tags)
+        more, wanted = _pairs(group, key_at, key_end, value_at, value_end, n_ways, n_tags, tags)
         if more < 0:
             return BROKEN, BROKEN, BROKEN, BROKEN
         if not wanted:
@@ -359,13 +359,13 @@ def ways(group, members, ids, ref_end, refs, tags):
         if count < 0:
             return BROKEN, BROKEN, BROKEN, BROKEN
         n_tags, n_refs = more, n_refs + count
-        ids[kept], ref_end[kept] = ident, n_refs
-        kept += 1
-    return kept, n_refs, n_tags, seen
+        ids[n_ways], ref_end[n_ways] = ident, n_refs
+        n_ways += 1
+    return n_ways, n_refs, n_tags, seen
 
 
 @njit_no_refcount
-def place_nodes(ids, lats, lons, needed, needed_lat, needed_lon, found, where):
+def place_nodes(ids, lats, lons, needed, needed_lat, needed_lon, is_found, where):
     """Write the coordinates of needed nodes to their place in the sorted `needed`; `where` (n,) is that place or -1.
 
     Parameters:
@@ -375,7 +375,7 @@ def place_nodes(ids, lats, lons, needed, needed_lat, needed_lon, found, where):
         needed: sorted ids of the nodes that ways need.
         needed_lat: latitudes of the needed nodes, filled here.
         needed_lon: longitudes of the needed nodes, filled here.
-        found: mask of the needed nodes that were found, filled here.
+        is_found: mask of the needed nodes that were found, filled here.
         where: the place (n,) of each node among the needed, or -1; filled here.
     """
     low = 0
@@ -397,7 +397,7 @@ def place_nodes(ids, lats, lons, needed, needed_lat, needed_lon, found, where):
                 high = middle
         where[i] = -1
         if low < len(needed) and needed[low] == ident:
-            needed_lat[low], needed_lon[low], found[low] = lats[i], lons[i], True
+            needed_lat[low], needed_lon[low], is_found[low] = lats[i], lons[i], True
             where[i] = low
 
 
@@ -412,7 +412,7 @@ def relations(group, ids, members, tags):
         tags: tags, filled here (`TagRoom`).
     """
     buf, stop = group.content, group.stop
-    kept, n_members, n_tags, pos = 0, 0, 0, group.start
+    n_relations, n_members, n_tags, pos = 0, 0, 0, group.start
     while pos < stop:
         number, begin, end, _, pos = field(buf, pos, stop)
         if pos < 0:
@@ -429,7 +429,7 @@ def relations(group, ids, members, tags):
                 ident = value
             elif inner < 11:
                 spans[inner, 0], spans[inner, 1] = first, last
-        more, wanted = _pairs(group, spans[2, 0], spans[2, 1], spans[3, 0], spans[3, 1], kept, n_tags, tags)
+        more, wanted = _pairs(group, spans[2, 0], spans[2, 1], spans[3, 0], spans[3, 1], n_relations, n_tags, tags)
         if more < 0:
             return BROKEN, BROKEN, BROKEN
         if not wanted:
@@ -443,9 +443,9 @@ def relations(group, ids, members, tags):
             if members.role[i] >= len(group.key_of):
                 return BROKEN, BROKEN, BROKEN
         n_tags, n_members = more, n_members + count
-        ids[kept], members.end[kept] = ident, n_members
-        kept += 1
-    return kept, n_members, n_tags
+        ids[n_relations], members.end[n_relations] = ident, n_members
+        n_relations += 1
+    return n_relations, n_members, n_tags
 
 
 @njit(cache=True, nogil=True)

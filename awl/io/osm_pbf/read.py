@@ -35,7 +35,7 @@ from awl.core.graph.raw import (
 from awl.core.progress import Progress
 from awl.io.osm_pbf import blobs, kernels
 from awl.io.osm_pbf.blobs import Blob, Bytes
-from awl.io.osm_pbf.bundles import Group, MemberRoom, TagRoom
+from awl.io.osm_pbf.kernel_arrays import Group, MemberRoom, TagRoom
 
 T = TypeVar("T")
 Ints = NDArray[np.int64]
@@ -62,8 +62,8 @@ def read(path: Path, progress: Progress | None = None) -> RawExtract:
     if size == 0:
         raise AwlError("The file is empty", where=path.name, remedy="Give a map extract in OSM PBF")
     with path.open("rb") as stream, ThreadPoolExecutor(2) as pool:
-        found = blobs.index(stream, size, path.name)
-        head, data = found[0], [blob for blob in found if blob.kind == "OSMData"]
+        blob_index = blobs.index(stream, size, path.name)
+        head, data = blob_index[0], [blob for blob in blob_index if blob.kind == "OSMData"]
         content = blobs.unpack(blobs.packed_bytes(stream, head), head.offset, path.name)
         nodes_until, ways_until = len(data), len(data)
         ways_from, relations_from = 0, 0
@@ -111,8 +111,8 @@ class _Tags:
             index = self._index[number]
             texts = distinct[distinct_start[number] : distinct_start[number + 1]].tolist()
             codes = np.array([index.setdefault(block.text(text), len(index)) for text in texts], np.int32)
-            mine = slice(start[number], start[number + 1])
-            self._found[number].append((rows[mine] + first_row, codes[code[mine]]))
+            tag_range = slice(start[number], start[number + 1])
+            self._found[number].append((rows[tag_range] + first_row, codes[code[tag_range]]))
 
     def columns(self, count: int) -> dict[str, Categorical]:
         """A column of length `count` for each key that occurs.
@@ -120,14 +120,14 @@ class _Tags:
         Parameters:
             count: how many elements there are.
         """
-        made = {}
-        for key, index, found in zip(self._keys, self._index, self._found, strict=True):
-            if found:
+        by_key = {}
+        for key, index, texts in zip(self._keys, self._index, self._found, strict=True):
+            if texts:
                 codes = np.full(count, MISSING, np.int32)
-                for rows, values in found:
+                for rows, values in texts:
                     codes[rows] = values
-                made[key] = Categorical(codes, tuple(index))
-        return made
+                by_key[key] = Categorical(codes, tuple(index))
+        return by_key
 
 
 class _Block:
@@ -228,7 +228,7 @@ class _Reader:
         self, data: Sequence[Blob], keys: _Keys, what: str, decode: Callable[[_Block, int, int], T]
     ) -> Iterator[tuple[_Block, T]]:
         """Each group of each blob, decoded; in file order. Unpacking and decoding run ahead, in threads."""
-        waiting: deque[Future[tuple[_Block, list[T]]]] = deque()
+        pending: deque[Future[tuple[_Block, list[T]]]] = deque()
         rest = iter(data)
 
         def work(blob: Blob) -> tuple[_Block, list[T]]:
@@ -237,11 +237,11 @@ class _Reader:
             return block, [decode(block, begin, end) for begin, end in block.groups.tolist()]
 
         while True:
-            while len(waiting) < AHEAD and (blob := next(rest, None)) is not None:
-                waiting.append(self._pool.submit(work, blob))
-            if not waiting:
+            while len(pending) < AHEAD and (blob := next(rest, None)) is not None:
+                pending.append(self._pool.submit(work, blob))
+            if not pending:
                 return
-            block, groups = waiting.popleft().result()
+            block, groups = pending.popleft().result()
             yield from ((block, group) for group in groups)
             self._done += 1
             self._progress.step(self._done / self._steps, f"Reading {self._name}: {what}")
@@ -263,15 +263,15 @@ class _Reader:
             tags: list[dict[str, str]] = [{} for _ in range(counts[0])]
             for row, key, value in zip(*(column[: counts[2]].tolist() for column in tag), strict=True):
                 tags[row][keys.keys[key]] = block.text(value)
-            found, start = [], 0
+            relations, start = [], 0
             for row in range(counts[0]):
                 rows = range(start, listed.end[row])
                 start = int(listed.end[row])
                 members = [(block.text(listed.role[i]), _kind(listed.kind[i]), int(listed.id[i])) for i in rows]
-                made = relation_of(int(ids[row]), tags[row], members)
-                if made is not None:
-                    found.append(made)
-            return found
+                relation = relation_of(int(ids[row]), tags[row], members)
+                if relation is not None:
+                    relations.append(relation)
+            return relations
 
         every = [r for _, group in self._decoded(data, keys, "relations", decode) for r in group]
         return (
@@ -294,9 +294,9 @@ class _Reader:
             tag = _room_for_tags(room)
             counts = kernels.ways(block.group(keys, begin, end), members, ids, ends, refs, tag)
             block.whole(counts)
-            kept, n_refs, n_tags, seen = counts
+            n_ways, n_refs, n_tags, seen = counts
             keyed = block.keyed(keys, _first(tag, n_tags))
-            return ids[:kept].copy(), ends[:kept].copy(), refs[:n_refs].copy(), keyed, seen
+            return ids[:n_ways].copy(), ends[:n_ways].copy(), refs[:n_refs].copy(), keyed, seen
 
         tags = _Tags(keys.keys)
         all_ids, all_ends, all_refs = [], [], []
@@ -322,7 +322,7 @@ class _Reader:
             needed: sorted ids of the nodes that ways need.
         """
         keys = _Keys(NODE_KEYS, NODE_SELECT)
-        lat, lon, found = np.empty(len(needed)), np.empty(len(needed)), np.zeros(len(needed), bool)
+        lat, lon, is_found = np.empty(len(needed)), np.empty(len(needed)), np.zeros(len(needed), bool)
 
         def decode(block: _Block, begin: int, end: int) -> _Tagged:
             ids, raw_lat, raw_lon, rows, key, value = _nodes_of_group(block, begin, end, keys)
@@ -330,7 +330,7 @@ class _Reader:
             here_lat, here_lon = (lat_offset + scale * raw_lat) / NANO, (lon_offset + scale * raw_lon) / NANO
             where = np.empty(len(ids), np.int64)
             # Blobs hold different nodes, so threads write to different places.
-            kernels.place_nodes(ids, here_lat, here_lon, needed, lat, lon, found, where)
+            kernels.place_nodes(ids, here_lat, here_lon, needed, lat, lon, is_found, where)
             owner, nth = np.unique(rows, return_inverse=True)
             return _Tagged(
                 ids[owner], here_lat[owner], here_lon[owner], where[owner], block.keyed(keys, (nth, key, value))
@@ -349,11 +349,11 @@ class _Reader:
             tags.add(block, count, one.tags)
             extra, count = extra + int(alone.sum()), count + len(one.ids)
         nothing = np.zeros(0, np.int64)
-        row_of = np.cumsum(np.concatenate([found, np.ones(extra, bool)])) - 1
+        row_of = np.cumsum(np.concatenate([is_found, np.ones(extra, bool)])) - 1
         return (
-            np.concatenate([needed[found], nothing, *more_id]),
-            np.concatenate([lon[found], *more_lon]),
-            np.concatenate([lat[found], *more_lat]),
+            np.concatenate([needed[is_found], nothing, *more_id]),
+            np.concatenate([lon[is_found], *more_lon]),
+            np.concatenate([lat[is_found], *more_lat]),
             row_of[np.concatenate([nothing, *places])],
             tags.columns(count),
         )

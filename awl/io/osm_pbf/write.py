@@ -202,9 +202,9 @@ def _zigzag(value: int) -> int:
 
 def _deltas(values: NDArray[np.int64]) -> NDArray[np.int64]:
     """Each number less the one before it; the first stays."""
-    made = values.copy()
-    made[1:] -= values[:-1]
-    return made
+    deltas = values.copy()
+    deltas[1:] -= values[:-1]
+    return deltas
 
 
 def _zigzags(values: NDArray[np.int64]) -> NDArray[np.int64]:

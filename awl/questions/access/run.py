@@ -72,11 +72,11 @@ def run_access(inputs: AccessInputs, context: Context) -> AccessResult:
     columns |= further
     method = [
         *context.notes,
-        *static_speeds.of_reach(context, "time", run.snapped, run.found, last),
+        *static_speeds.of_reach(context, "time", run.snapped, run.arrivals, last),
         run.population.method,
         *measure_notes(inputs),
     ]
-    doubts = context.doubts_of(run.places, run.snapped) + context.doubts_of_reach(run.found, last)
+    doubts = context.doubts_of(run.places, run.snapped) + context.doubts_of_reach(run.arrivals, last)
     doubts += gap_doubts(zones, fields) + run.population.doubts + zone_doubts(run.placed, people[0], names, context)
     summary = _summary(groups, limits)
     if inputs.compare_straight_line:
@@ -158,8 +158,8 @@ def _other_run(inputs: AccessInputs, run: Run, shapes: NDArray[np.object_], spre
     own = inputs.model_dump(mode="json", exclude={"against", "candidates"})
     asked = parse_inputs("access", AccessInputs, {**own, **_plain(changed)})
     context = Context(run.context.study, asked, run.context.progress.part(0.85, 0.98))
-    kept = run.population if asked.mode == inputs.mode else None
-    other = run_of(asked, context, shapes, kept, spread)
+    population = run.population if asked.mode == inputs.mode else None
+    other = run_of(asked, context, shapes, population, spread)
     words = [context.mode.title.lower() if "mode" in changed else "the same"]
     if "at" in changed:
         words.append("in free flow" if context.when is None else f"on {context.when:%A at %H:%M}")

@@ -35,7 +35,7 @@ class Run:
     places: Places
     snapped: Snapped
     population: Population
-    found: Arrivals
+    arrivals: Arrivals
     nearest: ZoneReach | PopulationReach
     shares: list[Floats]
     minutes: Floats
@@ -65,7 +65,7 @@ def run_of(
         context.progress.step(0.1, "Putting people on streets")
         population = population_of(spread, inputs.buildings, context, shapes)
     context.progress.step(0.3, "Searching")
-    found, reach = context.router.reach(snapped, "time", inputs.direction, int(NO_LIMIT))
+    arrivals, reach = context.router.reach(snapped, "time", inputs.direction, int(NO_LIMIT))
     nearest = population.against(reach)
     units = [limit_units(value, "time") for value in inputs.limits]
     top = max(inputs.limits[-1] * 2, 10.0)
@@ -73,13 +73,13 @@ def run_of(
     near = nearest.near(top * 60_000)
     # Potential and the k-th nearest look beyond the limits.
     far = int(NO_LIMIT) if inputs.measures else units[-1]
-    used = int(snapped.found.sum())
+    used = int(snapped.is_snapped.sum())
     times = times_between(
         context.router, snapped, population.population_points, inputs.direction, far,
         report=lambda done: context.progress.step(0.4 + 0.4 * done / used, f"Place {done} of {used}"),
     )  # fmt: skip
     return Run(
-        context, places, snapped, population, found, nearest,
+        context, places, snapped, population, arrivals, nearest,
         [np.nan_to_num(nearest.share_within(unit)) for unit in units], minutes,
         np.array([np.nan_to_num(near.share_within(minute * 60_000)) for minute in minutes]), times,
     )  # fmt: skip
@@ -87,7 +87,7 @@ def run_of(
 
 def straight_shares(run: Run, limits: list[float]) -> tuple[list[float], list[Floats]]:
     """Radius in metres and share (z,) within it, per limit; only places that count on the network count here."""
-    context, found = run.context, run.snapped.found
-    x, y = context.network.graph.plane.xy(run.places.lon[found], run.places.lat[found])
+    context, is_snapped = run.context, run.snapped.is_snapped
+    x, y = context.network.graph.plane.xy(run.places.lon[is_snapped], run.places.lat[is_snapped])
     radius = [limit * 60 * context.mean_speed_kmh / 3.6 for limit in limits]
     return radius, [np.nan_to_num(run.population.straight(x, y, r)) for r in radius]

@@ -26,9 +26,9 @@ def share_field(limit: float) -> str:
     return f"share_within_{limit:g}"
 
 
-def percent(part: Floats, whole: Floats) -> Floats:
+def percent(part: Floats, total: Floats) -> Floats:
     """Shares in percent, NaN of nothing."""
-    return np.divide(100 * part, whole, out=np.full(len(whole), np.nan), where=whole > 0)
+    return np.divide(100 * part, total, out=np.full(len(total), np.nan), where=total > 0)
 
 
 def _people(values: Floats, digits: int, quantity: str, of: str, limit: float | None = None, **more: str) -> Column:
@@ -127,16 +127,16 @@ def change_columns(
     zones: dict[str, Values] = {}
     groups: dict[str, Values] = {}
     heads, placed, first = np.stack(people), run.placed > 0, fields[0]
-    for limit, mine, theirs in zip(limits, run.shares, other.shares, strict=True):
+    for limit, share, theirs in zip(limits, run.shares, other.shares, strict=True):
         within = np.round(heads @ theirs, 1)
-        more = within - np.round(heads @ mine, 1)
+        more = within - np.round(heads @ share, 1)
         groups[f"other_within_{limit:g}"] = _people(within, 1, "people_within", "", limit, run="other")
         groups[f"change_within_{limit:g}"] = _people(more, 1, "people_within", "", limit, run="change")
-        for name, values in (("other", theirs), ("change", theirs - mine)):
+        for name, values in (("other", theirs), ("change", theirs - share)):
             zones[f"{name}_{people_field(first, limit)}"] = _people(
                 people[0] * values, 2, "people_within", first, limit, run=name
             )
-        for name, values in (("other", theirs), ("change", theirs - mine)):
+        for name, values in (("other", theirs), ("change", theirs - share)):
             zones[f"{name}_{share_field(limit)}"] = _shares(np.where(placed, 100 * values, np.nan), limit, run=name)
     zones["other_mean_min"] = Column.of(other.mean_min, "min", 2, Meaning("mean_time", run="other"))
     zones["change_mean_min"] = Column.of(other.mean_min - run.mean_min, "min", 2, Meaning("mean_time", run="change"))
@@ -214,9 +214,9 @@ def unserved(run: Run, people: Floats, limit: float) -> Table:
 
 def served_homes(times: Times, limit: float) -> NDArray[np.bool_]:
     """PopulationPoints (p,) with a place within a limit."""
-    made = np.zeros(times.population_points, bool)
-    made[times.within(limit).home] = True
-    return made
+    served = np.zeros(times.population_points, bool)
+    served[times.within(limit).home] = True
+    return served
 
 
 def words_of(field: str) -> str:

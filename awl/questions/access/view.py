@@ -66,9 +66,10 @@ def _figures(inputs: AccessInputs, result: AccessResult) -> list[Figure]:
     if result.other:
         change = round(first[f"change_within_{middle:g}"])
         figures.insert(1, Figure(change, "people", f"change within {within}, {result.other}"))
-    if (found := result.candidates) is not None:
-        best = f"the best {found.chosen} of {found.offered}" if found.chosen < found.offered else f"all {found.chosen}"
-        figures.insert(1, Figure(round(found.gained), "people", f"more within {within} with {best}"))
+    if (candidates := result.candidates) is not None:
+        chosen, offered = candidates.chosen, candidates.offered
+        best = f"the best {chosen} of {offered}" if chosen < offered else f"all {chosen}"
+        figures.insert(1, Figure(round(candidates.gained), "people", f"more within {within} with {best}"))
     return figures
 
 
@@ -197,9 +198,9 @@ def _lorenz_chart(result: AccessResult) -> Chart | None:
     first = [row for row in rows if row["measure"] == names[0]]
     series = []
     for name in names:
-        mine = [row for row in rows if row["measure"] == name]
-        label = f"{MEASURE_WORDS.get(name, name)}, Gini {mine[0]['gini']:.2f}"
-        series.append(Series(label, [round(100 * row["held_share"], 2) for row in mine]))
+        points = [row for row in rows if row["measure"] == name]
+        label = f"{MEASURE_WORDS.get(name, name)}, Gini {points[0]['gini']:.2f}"
+        series.append(Series(label, [round(100 * row["held_share"], 2) for row in points]))
     shares = [round(100 * row["people_share"], 2) for row in first]
     return Chart(
         "curve",
@@ -225,7 +226,7 @@ def _map(inputs: AccessInputs, result: AccessResult) -> MapView:
         layers.append(MapLayer("unserved", "dots", alike(Paint("unserved", fill=token("b2"), radius=1.7))))
     rows.append(pin_row(result.kind, len(result.part("places"))))
     legend = [LegendGroup("beside", "", rows)]
-    if (found := result.candidates) is not None:
+    if (candidates := result.candidates) is not None:
         of = {
             "true": Paint("candidates-best", fill=token("thread"), radius=6.0),
             "*": Paint("candidates-other", fill=token("page"), radius=6.0),
@@ -236,8 +237,10 @@ def _map(inputs: AccessInputs, result: AccessResult) -> MapView:
                 "candidates",
                 "Candidates",
                 [
-                    LegendRow("candidates-best", "In the best choice", Swatch("circle", token("thread")), found.chosen),
-                    LegendRow("candidates-other", "Left out", Swatch("circle"), found.offered - found.chosen),
+                    LegendRow(
+                        "candidates-best", "In the best choice", Swatch("circle", token("thread")), candidates.chosen
+                    ),
+                    LegendRow("candidates-other", "Left out", Swatch("circle"), candidates.offered - candidates.chosen),
                 ],
             )
         )
@@ -250,8 +253,8 @@ def _graded_fields(inputs: AccessInputs, result: AccessResult) -> list[GradedFie
     limits = [middle, *(limit for limit in inputs.limits if limit != middle)]
     columns = result.part("zones").columns
     places = result.kind.lower() + "s" if result.kind else "places"
-    found = {name: (column, _order(column, limits)) for name, column in columns.items() if column.meaning is not None}
-    graded = sorted((order, name, column) for name, (column, order) in found.items() if order is not None)
+    by_name = {name: (column, _order(column, limits)) for name, column in columns.items() if column.meaning is not None}
+    graded = sorted((order, name, column) for name, (column, order) in by_name.items() if order is not None)
     return [_graded(name, column, places) for _, name, column in graded]
 
 

@@ -61,7 +61,7 @@ def run_alongside(inputs: AlongsideInputs, context: Context) -> AlongsideResult:
     limit = round(inputs.distance * 1000)
     graph = context.network.graph
     context.progress.step(0.1, "Searching")
-    found, reach = context.router.reach(snapped, "distance", inputs.direction, limit)
+    arrivals, reach = context.router.reach(snapped, "distance", inputs.direction, limit)
     parts = reached_parts(reach, limit)
     lines = cut_lines(graph, parts.link, parts.begin, parts.end, in_plane=True)
     context.progress.step(0.3, "Drawing the strip")
@@ -88,7 +88,7 @@ def run_alongside(inputs: AlongsideInputs, context: Context) -> AlongsideResult:
             **{touched.key: touched.layer for touched in chain},
             "found": _found(context, chain[-1], parts, lines),
         },
-        doubts=context.doubts_of(events, snapped, "event") + context.doubts_of_reach(found, limit),
+        doubts=context.doubts_of(events, snapped, "event") + context.doubts_of_reach(arrivals, limit),
         method=[
             *context.notes,
             f"The strip reaches {inputs.width:g} m to either side of the middle of the streets, and round their ends.",

@@ -18,7 +18,7 @@ INKS = ("amount", "place", "mode", "time")
 
 def view_alongside(inputs: AlongsideInputs, result: AlongsideResult) -> View:
     """The strip, and the features of each layer on it."""
-    found = result.part("found")
+    features = result.part("found")
     return View(
         title=f"Along the streets within {inputs.distance:g} m of {result.words}",
         figures=[
@@ -26,7 +26,7 @@ def view_alongside(inputs: AlongsideInputs, result: AlongsideResult) -> View:
             Figure(round(result.street_km, 2), "km", "of street reached"),
         ],
         method=result.method,
-        tables=[TableView("found", _columns(found, result.fields), key=_key(found))],
+        tables=[TableView("found", _columns(features, result.fields), key=_key(features))],
         charts=[
             Chart(
                 "bars",
@@ -35,22 +35,22 @@ def view_alongside(inputs: AlongsideInputs, result: AlongsideResult) -> View:
                 [Series("Features", [count for _, _, count in result.chain])],
             )
         ],
-        map=_map(result, _key(found)),
+        map=_map(result, _key(features)),
         files=[File("csv", "found"), File("gpkg")],
     )
 
 
-def _key(found: Table) -> str | None:
+def _key(features: Table) -> str | None:
     """The field by which a row is selected on the map."""
-    return found.label_field or ("fid" if "fid" in found.columns else None)
+    return features.label_field or ("fid" if "fid" in features.columns else None)
 
 
-def _columns(found: Table, fields: list[str]) -> list[Column]:
+def _columns(features: Table, fields: list[str]) -> list[Column]:
     """The columns that matter: names first, then others of the layer, then the street."""
     fields = sorted(fields, key=lambda field: field.lower() not in LABEL_NAMES)
     shown = []
     for field in fields[:SHOWN_FIELDS]:
-        column = found.columns[field]
+        column = features.columns[field]
         digits = None
         if column.is_numeric:
             numbers = column.numbers()

@@ -65,7 +65,7 @@ def run_catchment(inputs: CatchmentInputs, context: Context) -> CatchmentResult:
     graph = context.network.graph
     context.progress.step(0.1, "Searching")
     most = min(unit + int(CALM_MS), int(NO_LIMIT))
-    found, reach = context.router.reach(snapped, "time", inputs.direction, most)
+    arrivals, reach = context.router.reach(snapped, "time", inputs.direction, most)
     parts = reached_parts(reach, unit)
     metres = np.bincount(
         parts.owner, weights=(parts.end - parts.begin) * graph.link_length[parts.link], minlength=len(places)
@@ -74,7 +74,7 @@ def run_catchment(inputs: CatchmentInputs, context: Context) -> CatchmentResult:
     areas, error = _areas(context, places, snapped, reach, unit)
     columns: dict[str, Values] = {"street_km": Column.of(metres / 1000, "km", 3, Meaning("street"))}
     summary: Json = {"places": len(places), "street_km": round(float(metres.sum() / 1000), 3)}
-    doubts = context.doubts_of(places, snapped) + context.doubts_of_reach(found, unit)
+    doubts = context.doubts_of(places, snapped) + context.doubts_of_reach(arrivals, unit)
     if people is not None:
         columns |= people.columns
         summary |= people.summary
@@ -89,7 +89,7 @@ def run_catchment(inputs: CatchmentInputs, context: Context) -> CatchmentResult:
         doubts=doubts + error_doubts(error),
         method=[
             *context.notes,
-            *static_speeds.of_reach(context, "time", snapped, found, unit),
+            *static_speeds.of_reach(context, "time", snapped, arrivals, unit),
             "Every stretch of street belongs to the place with the least time; a street between two places is split"
             " where both take as long. Between equal times the place that comes first in the layer wins.",
             "People live evenly along the streets with residential frontage in their zone.",
@@ -137,7 +137,7 @@ def _streets(context: Context, places: Places, parts: Parts) -> Table:
 
 def _areas(context: Context, places: Places, snapped: Snapped, reach: Reach, unit: int) -> tuple[Table, AreaError]:
     """One polygon per place that owns ground, and how much street they put on the wrong side."""
-    rows = np.flatnonzero(snapped.found)[:MAX_AREAS]
+    rows = np.flatnonzero(snapped.is_snapped)[:MAX_AREAS]
     draw = AreaDrawer(context, CALM_MS)
     shapes = np.full(len(rows), None, object)
     for done, row in enumerate(rows.tolist()):

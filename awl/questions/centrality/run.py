@@ -50,13 +50,13 @@ def run_centrality(inputs: CentralityInputs, context: Context) -> CentralityResu
     asked = Asked(inputs, context)
     sums = asked.central.sums(progress=context.progress.part(0.1, 0.9))
     places, snapped, unit = asked.places, asked.snapped, limit_unit(inputs.measure)
-    values = np.where(snapped.found, of_index(inputs.indices[0], sums, inputs.measure), np.nan)
+    values = np.where(snapped.is_snapped, of_index(inputs.indices[0], sums, inputs.measure), np.nan)
     best, busiest = int(np.nanargmax(values)), int(np.argmax(sums.on_link))
     within = limit_word(inputs.radius, inputs.measure)
-    alone = int((sums.reached[snapped.found] == 0).sum())
+    alone = int((sums.reached[snapped.is_snapped] == 0).sum())
     summary: Json = {
         "places": len(places),
-        "places_used": int(snapped.found.sum()),
+        "places_used": int(snapped.is_snapped.sum()),
         f"radius_{unit}": inputs.radius,
         f"beta_per_{unit}": asked.beta,
         "mean_reach": _mean(sums.reached),
@@ -163,7 +163,7 @@ def _doubts(asked: Asked, lone: int, within: str) -> list[Doubt]:
             "A place that reaches few others has a short sum and therefore a high closeness: read it together with reach or the"
             " mean distance."
         )
-        doubts.append(Doubt("closeness-of-few", "note", int(asked.snapped.found.sum()), text))
+        doubts.append(Doubt("closeness-of-few", "note", int(asked.snapped.is_snapped.sum()), text))
     return doubts
 
 
@@ -171,7 +171,7 @@ def _near_the_edge(asked: Asked) -> int:
     """How many places lie, as the crow flies, within the radius of a street that was cut at the edge."""
     graph, inputs = asked.context.network.graph, asked.inputs
     border = np.flatnonzero(graph.node_border)
-    on_street = asked.snapped.found
+    on_street = asked.snapped.is_snapped
     if len(border) == 0:
         return 0
     metres = inputs.radius if inputs.measure == "distance" else inputs.radius * asked.context.mean_speed_kmh / 3.6 * 60

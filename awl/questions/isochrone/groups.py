@@ -47,8 +47,8 @@ def groups_of(inputs: IsochroneInputs, context: Context) -> list[Group]:
         number = int(rule_of[rows[0]])
         asked = inputs if number < 0 else own[number]
         progress = context.progress.part(done / len(set(keys)) * 0.9, (done + 1) / len(set(keys)) * 0.9)
-        mine = Context(context.study, asked, progress)
-        groups.append(Group(mine, places.take(rows), check_limits(asked.limits, asked.measure), added[rows]))
+        of_group = Context(context.study, asked, progress)
+        groups.append(Group(of_group, places.take(rows), check_limits(asked.limits, asked.measure), added[rows]))
     if len(groups) > 1 and inputs.merge == "nearest":
         raise AwlError(
             "Places that differ in more than added minutes cannot be shared out to the nearest: their times are not of one kind",

@@ -132,7 +132,7 @@ def run_isochrone(inputs: IsochroneInputs, context: Context) -> IsochroneResult:
     }
     summary: Json = {
         "places": count,
-        "places_used": sum(int(group_reach.snapped.found.sum()) for group_reach in reached),
+        "places_used": sum(int(group_reach.snapped.is_snapped.sum()) for group_reach in reached),
         f"limits_{unit}": inputs.limits,
         "area_km2": [round(km2, 4) for km2 in area_km2],
     }
@@ -193,7 +193,7 @@ def _areas(
     limits = inputs.limits
     if inputs.merge in ("each", "nearest"):
         separate = [_separate(inputs, group_reach, reached) for group_reach in reached]
-        shapes = [shape for mine, _ in separate for shape in mine]
+        shapes = [shape for areas, _ in separate for shape in areas]
         whole_table = Table.joined([table for _, table in separate])
         at, low = (whole_table.columns[name].tolist() for name in ("limit", "from_limit"))
         columns: dict[str, Values] = dict(whole_table.columns)
@@ -229,7 +229,7 @@ def _separate(
         group_reach.group.places,
         AreaDrawer(group_reach.group.context, group_reach.calm),
     )
-    rows, shapes = np.flatnonzero(group_reach.snapped.found), []
+    rows, shapes = np.flatnonzero(group_reach.snapped.is_snapped), []
     for done, row in enumerate(rows.tolist()):
         context.progress.step(0.4 + 0.5 * done / len(rows), f"Area of {places.names[row]}")
         reach, owner = group_reach.reach, row

@@ -117,7 +117,7 @@ def run_matrix(inputs: MatrixInputs, context: Context) -> MatrixResult:
         context, np.arange(len(starts)), progress=context.progress.part(0.05, 0.5 if hours else 0.9)
     )
     by_hour = times_at(context, hours, from_street, to_street)[:, s, t] if hours else np.zeros((0, len(s)))
-    missing = int(from_street.found.sum()) * int(to_street.found.sum()) - len(s)
+    missing = int(from_street.is_snapped.sum()) * int(to_street.is_snapped.sum()) - len(s)
     doubts = [
         *context.doubts_of(starts, from_street, "start"),
         *context.doubts_of(ends, to_street, "end"),

@@ -68,7 +68,7 @@ def run_neighbours(inputs: NeighboursInputs, context: Context) -> NeighboursResu
             nearest[rows, number] = np.where((best := own.min(axis=1)) == UNREACHED, np.inf, best)
             for level, unit in enumerate(units):
                 count[level, rows, number] = (own <= unit).sum(axis=1)
-    used = at.found
+    used = at.is_snapped
     counts = count.sum(axis=2)
     return NeighboursResult(
         summary={

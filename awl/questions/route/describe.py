@@ -107,11 +107,11 @@ def _describe_leg(network: Network, leg: StreetLeg, measure: str) -> tuple[NDArr
 
 def _beside(network: Network, leg: StreetLeg, measure: str) -> NDArray[np.int64]:
     """What the ways to the first link of a leg and from its last one cost, for each link, where these are not the nearest."""
-    made = np.zeros(len(leg.links), np.int64)
+    beside = np.zeros(len(leg.links), np.int64)
     for end, at, access_share in zip((0, -1), (leg.start, leg.end), leg.access_share, strict=True):
         stand = AccessPoints(np.zeros(1, np.int32), leg.links[[end]], np.array([at]), np.array([access_share]))
-        made[end] += max(int(stand.access_costs(network, measure)[0]), 0)
-    return made
+        beside[end] += max(int(stand.access_costs(network, measure)[0]), 0)
+    return beside
 
 
 def _spans(leg: StreetLeg) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

@@ -57,16 +57,16 @@ def profile(context: Context, way: shapely.LineString) -> Json | None:
 
 def climbs(height: NDArray[np.float64]) -> tuple[float, float]:
     """Sum of ups and of downs, each from one turning point to the next; swings below `LEAST_CLIMB_M` do not count."""
-    kept = [float(height[0])]
+    smoothed = [float(height[0])]
     rising = 0
     for value in height[1:].tolist():
-        step = value - kept[-1]
+        step = value - smoothed[-1]
         if rising and step * rising > 0:
-            kept[-1] = value
+            smoothed[-1] = value
         elif abs(step) >= LEAST_CLIMB_M:
-            kept.append(value)
+            smoothed.append(value)
             rising = 1 if step > 0 else -1
-    steps = np.diff(kept)
+    steps = np.diff(smoothed)
     return float(steps[steps > 0].sum()), float(-steps[steps < 0].sum())
 
 

@@ -130,7 +130,7 @@ def _totals(asked: Asked, paths: PathBatch, context: Context, measure: str) -> T
     for trip in np.flatnonzero(lost).tolist():
         stops = [*range(int(asked.first[trip]), int(asked.first[trip + 1]))]
         rows = [*asked.leg_from[stops].tolist(), int(asked.leg_to[stops[-1]])]
-        off = next((row for row in rows if not asked.snapped.found[row]), None)
+        off = next((row for row in rows if not asked.snapped.is_snapped[row]), None)
         reason[trip] = because if off is None else f"{asked.stops.names[off]} is {STATUS[asked.snapped.status[off]]}"
     return TripTotals(np.where(lost, np.nan, duration), np.where(lost, np.nan, distance), straight, reason)
 

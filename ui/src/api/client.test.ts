@@ -4,7 +4,7 @@ import { followAddress, go, screenNow, screenStore } from "../state/screen";
 import { question } from "../testing/fixtures";
 import { fetchJson, ProblemError, sendJson } from "./client";
 import { follow, } from "./studies";
-import { receive } from "./incoming";
+import { receive } from "./uploads";
 
 type Reply = { status?: number; body: unknown };
 const answering = (...replies: Reply[]) => {
@@ -90,7 +90,7 @@ describe("sending a file", () => {
     const sent = receive(file, null, (share) => shares.push(share));
     Sent.last.onload();
     expect((await sent).token).toBe("a1");
-    expect(Sent.last.address).toBe("/incoming?name=l%20%26%20m.gpkg");
+    expect(Sent.last.address).toBe("/uploadss?name=l%20%26%20m.gpkg");
     expect(shares).toEqual([0.25]);
   });
   it("fails with the server's reason", async () => {

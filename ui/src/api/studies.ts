@@ -1,4 +1,4 @@
-/** Awl's own addresses: overview, sheet, arrays, intake. Not part of the documented API. */
+/** Awl's own addresses: overview, sheet, arrays, importing. Not part of the documented API. */
 import { t } from "@lingui/core/macro";
 import { checked, fetchJson, ProblemError, sendJson, type StatusInfo } from "./client";
 import type { FeatureCollection } from "geojson";
@@ -113,7 +113,7 @@ export type BuildReport = {
 export type Overview = {
   id: string;
   title: string;
-  stamp: string;
+  revision: string;
   build: BuildReport | null;
   formerBuild: BuildReport | null;
   layers: LayerInfo[];

@@ -15,7 +15,7 @@ export function Stepper({ overview, sheet }: { overview: Overview; sheet: SheetD
   const { undo, redo } = useSheetActions(overview.id);
   const stale = useStaleCount(overview.id, sheet);
   const failed = useScreenValue((screen) => Object.values(screen.runs).filter((run) => run.error).length);
-  const built = overview.stamp !== "";
+  const built = overview.revision !== "";
   const lines: [StepState, string][] = [
     [built ? "closed" : "stale", built ? "" : t`no streets yet`],
     [built ? "closed" : "stale", ""],
@@ -55,7 +55,7 @@ export function Stepper({ overview, sheet }: { overview: Overview; sheet: SheetD
 export function Kept({ overview, changed }: { overview: Overview; changed: string }) {
   const modes = overview.modes.map((mode) => mode.changed).join();
   const conflict = useScreenValue((screen) => screen.conflict);
-  const now = usePreparation(overview.id, overview.stamp, modes).data?.now;
+  const now = usePreparation(overview.id, overview.revision, modes).data?.now;
   if (conflict) return <small role="status"><Trans>Not saved: the sheet was changed elsewhere</Trans></small>;
   if (now) {
     const title = t`${now.title}: ${now.what}, ${Math.round(100 * now.share)}%. Questions are answered in the meantime, but slower.`;

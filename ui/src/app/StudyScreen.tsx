@@ -3,7 +3,7 @@ import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect, useState } from "react";
-import { boundsOf } from "../api/incoming";
+import { boundsOf } from "../api/uploads";
 import { streetArrays, type Overview } from "../api/studies";
 import { FailedActs, Failures } from "../controls/Failures";
 import { Palette } from "./Palette";
@@ -38,9 +38,9 @@ export default function StudyScreen({ study }: { study: string }) {
   const { data: sheet } = useSheet(study);
   const [metresPerPixel, setMetresPerPixel] = useState(5);
   const { data: streets } = useQuery({
-    queryKey: ["streets", study, overview?.stamp],
+    queryKey: ["streets", study, overview?.revision],
     queryFn: () => streetArrays(study),
-    enabled: !!overview?.stamp,
+    enabled: !!overview?.revision,
     staleTime: Infinity,
     meta: { panel: "map", what: t`The streets` },
   });
@@ -64,7 +64,7 @@ export default function StudyScreen({ study }: { study: string }) {
   }
   if (!overview) return null;
   const Page = PAGES[stage];
-  const preview = stage === "sources" && draft && boundsOf(draft.incoming) ? draft : null;
+  const preview = stage === "sources" && draft && boundsOf(draft.upload) ? draft : null;
   return (
     <div className="app">
       <Stepper overview={overview} sheet={sheet} />

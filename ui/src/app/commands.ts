@@ -51,7 +51,7 @@ export function useActs(overview: Overview | undefined): Act[] {
     () =>
       study
         ? [
-            ...(overview?.stamp ? questionActs(processes ?? [], open) : []),
+            ...(overview?.revision ? questionActs(processes ?? [], open) : []),
             ...stageActs(study),
             { group: t`Do`, words: t`Measure on the map`, run: () => measure() },
             { group: t`Do`, words: t`Undo the last change of the sheet`, run: () => void undo() },

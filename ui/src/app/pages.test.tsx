@@ -39,7 +39,7 @@ describe("the thread", () => {
     expect(text()).toContain("1 failed");
   });
   it("says that there are no streets yet", () => {
-    thread(null, { ...OVERVIEW, stamp: "" });
+    thread(null, { ...OVERVIEW, revision: "" });
     expect(text()).toContain("no streets yet");
   });
 });

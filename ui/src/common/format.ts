@@ -39,16 +39,16 @@ export function elapsed(seconds: number): string {
   return seconds < 0.9995 ? t`${figure(Math.max(1, seconds * 1000))} ms` : t`${figure(seconds, 1)} s`;
 }
 
-export function clock(stamp: string): string {
-  const time = new Date(stamp);
+export function clock(moment: string): string {
+  const time = new Date(moment);
   return Number.isNaN(time.getTime()) ? "" : time.toLocaleTimeString(LOCALE, { hour: "2-digit", minute: "2-digit" });
 }
 
 const UNITS: [Intl.RelativeTimeFormatUnit, number][] = [["year", 31_536_000], ["month", 2_592_000], ["day", 86_400], ["hour", 3600], ["minute", 60]];
 
 /** How long ago a moment was, in the largest unit that fits. */
-export function ago(stamp: string, now = Date.now()): string {
-  const seconds = (now - new Date(stamp).getTime()) / 1000;
+export function ago(moment: string, now = Date.now()): string {
+  const seconds = (now - new Date(moment).getTime()) / 1000;
   const [unit, length] = UNITS.find(([, size]) => seconds >= size) ?? ["minute", 60];
   return seconds < 60 ? t`just now` : new Intl.RelativeTimeFormat(LOCALE, { numeric: "auto" }).format(-Math.floor(seconds / length), unit);
 }

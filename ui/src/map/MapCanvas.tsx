@@ -9,7 +9,7 @@ import type { Box } from "./extent";
 export type Ground = {
   study: string;
   /** The build of its streets: another one is another base map. */
-  stamp: string;
+  revision: string;
   bounds: Box;
   /** Whether its graph is a drawing without geography. */
   drawn: boolean;
@@ -38,12 +38,12 @@ export function MapCanvas({ ground, theme, streets, content, opacity, hidden, la
   const holder = useRef<HTMLDivElement>(null);
   const [scene, setScene] = useState<Scene | null>(null);
   const [styled, setStyled] = useState(0);
-  const { study, stamp, bounds, drawn, layers } = ground;
+  const { study, revision, bounds, drawn, layers } = ground;
   const has = (layer: string) => layers.includes(layer);
 
   useEffect(() => {
     if (!holder.current) return;
-    const made = new Scene(holder.current, theme, study, stamp, has, bounds, drawn);
+    const made = new Scene(holder.current, theme, study, revision, has, bounds, drawn);
     const report = () => onScale(made.metresPerPixel);
     made.map.on("move", report);
     made.map.on("resize", report);
@@ -61,14 +61,14 @@ export function MapCanvas({ ground, theme, streets, content, opacity, hidden, la
   useEffect(() => {
     if (!scene) return;
     let current = true;
-    void scene.restyle(theme, study, stamp, has, streets, content.bandCount).then(() => {
+    void scene.restyle(theme, study, revision, has, streets, content.bandCount).then(() => {
       if (current) setStyled((n) => n + 1);
     });
     return () => {
       current = false;
     };
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [scene, theme, stamp, streets]);
+  }, [scene, theme, revision, streets]);
 
   useEffect(() => {
     if (!scene || !styled) return;
@@ -84,8 +84,8 @@ export function MapCanvas({ ground, theme, streets, content, opacity, hidden, la
     if (scene && styled) scene.setOrder(order);
   }, [scene, styled, order]);
   useEffect(() => {
-    if (scene && styled) scene.letter(study, stamp, label);
-  }, [scene, styled, study, stamp, label]);
+    if (scene && styled) scene.letter(study, revision, label);
+  }, [scene, styled, study, revision, label]);
   useEffect(() => {
     onStanding(scene && { scene, styled });
   }, [scene, styled, onStanding]);

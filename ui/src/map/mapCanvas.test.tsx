@@ -29,7 +29,7 @@ vi.mock("./scene", () => ({
   },
 }));
 
-const ground = (study: string): Ground => ({ study, stamp: "1", bounds: [0, 0, 1, 1], drawn: false, layers: [] });
+const ground = (study: string): Ground => ({ study, revision: "1", bounds: [0, 0, 1, 1], drawn: false, layers: [] });
 const content = (name: string) => ({ ...nothingShown(), overlays: { areas: { type: "FeatureCollection" as const, features: [], name } } });
 const told = (map: number, what: string) => made[map]?.told.filter(([name]) => name === what).map(([, value]) => value);
 

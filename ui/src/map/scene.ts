@@ -57,8 +57,8 @@ export class Scene {
   private readonly ready: Promise<void>;
   private readonly forget: () => void;
 
-  constructor(container: HTMLElement, theme: string, study: string, stamp: string, has: (layer: string) => boolean, bounds: LngLatBoundsLike, private readonly drawn: boolean) {
-    const style = baseStyle(study, stamp, has);
+  constructor(container: HTMLElement, theme: string, study: string, revision: string, has: (layer: string) => boolean, bounds: LngLatBoundsLike, private readonly drawn: boolean) {
+    const style = baseStyle(study, revision, has);
     this.map = new MapLibre({
       container,
       style,
@@ -82,23 +82,23 @@ export class Scene {
         if (id === name && !this.map.hasImage(name)) this.map.addImage(name, buttonImage(name), { pixelRatio: 2 });
       });
     }
-    this.styled = `${theme} ${stamp}`;
+    this.styled = `${theme} ${revision}`;
     this.layers = style.layers.map(({ id }) => id);
     this.ready = new Promise((done) => void this.map.once("style.load", () => done()));
   }
 
   /** Draw the base map by a theme and a build of the streets, and these streets on it; what is shown stays. */
-  async restyle(theme: string, study: string, stamp: string, has: (layer: string) => boolean, streets: Packed | null, bandCount: number): Promise<void> {
+  async restyle(theme: string, study: string, revision: string, has: (layer: string) => boolean, streets: Packed | null, bandCount: number): Promise<void> {
     // Streets may come anew while an earlier style is still loading: only the newest goes on, or two street layers would be made.
     const mine = ++this.newest;
     await this.ready;
     if (mine !== this.newest) return;
     // Streets that come after their base map need no base map anew: its tiles would be fetched twice.
-    if (this.styled !== `${theme} ${stamp}`) {
-      this.map.setStyle(baseStyle(study, stamp, has), { diff: false });
+    if (this.styled !== `${theme} ${revision}`) {
+      this.map.setStyle(baseStyle(study, revision, has), { diff: false });
       await new Promise<void>((done) => void this.map.once("style.load", () => done()));
       if (mine !== this.newest) return;
-      this.styled = `${theme} ${stamp}`;
+      this.styled = `${theme} ${revision}`;
       this.dress();
     }
     if (this.streets) this.map.removeLayer(this.streets.id);
@@ -125,12 +125,12 @@ export class Scene {
   }
 
   /** Letter links with an attribute; null for their numbers. A drawing is lettered from afar, for there is nothing else to read. */
-  letter(study: string, stamp: string, field: string | null): void {
+  letter(study: string, revision: string, field: string | null): void {
     if (!this.map.getLayer("link-numbers")) return;
     // A fresh style letters numbers already; fetching its tiles again would double the work.
     if (field !== this.lettered) {
       this.lettered = field;
-      this.map.getSource<VectorTileSource>("names")?.setTiles([tilesOf(study, stamp)("streets") + (field ? `&label=${encodeURIComponent(field)}` : "")]);
+      this.map.getSource<VectorTileSource>("names")?.setTiles([tilesOf(study, revision)("streets") + (field ? `&label=${encodeURIComponent(field)}` : "")]);
       this.map.setLayoutProperty("link-numbers", "text-field", linkLettering(field));
     }
     if (!this.drawn) return;

@@ -14,11 +14,11 @@ const SANS_MEDIUM = ["AwlSans-Medium"];
 const OVERLAYS = ["areas", "contours", "contour-names", "zones", "routes", "approaches", "owned", "places", "ends", "nodes", "found", "graded", "overlaid", "layer", "parts", "letters", "selection"] as const;
 export type Overlay = (typeof OVERLAYS)[number];
 
-export const tilesOf = (study: string, stamp: string) => (layer: string) =>
-  `${location.origin}/studies/${study}/collections/${layer}/tiles/WebMercatorQuad/{z}/{y}/{x}?v=${stamp}`;
+export const tilesOf = (study: string, revision: string) => (layer: string) =>
+  `${location.origin}/studies/${study}/collections/${layer}/tiles/WebMercatorQuad/{z}/{y}/{x}?v=${revision}`;
 
-export function baseStyle(study: string, stamp: string, has: (layer: string) => boolean): StyleSpecification {
-  const tiles = tilesOf(study, stamp);
+export function baseStyle(study: string, revision: string, has: (layer: string) => boolean): StyleSpecification {
+  const tiles = tilesOf(study, revision);
   const sources: StyleSpecification["sources"] = {};
   for (const layer of BASE) {
     if (has(layer)) sources[layer] = { type: "vector", tiles: [tiles(layer)], minzoom: layer === "building" ? 14 : 8, maxzoom: 15 };

@@ -33,11 +33,11 @@ export type Answer = {
 export const useOverview = (study: string | null) =>
   useQuery({ queryKey: ["overview", study], queryFn: () => overview(study ?? ""), enabled: study !== null, meta: { panel: "own" } });
 /** Asked again every second until all is prepared, and anew when streets or modes are others. */
-export const usePreparation = (study: string, stamp: string, modes: string) =>
+export const usePreparation = (study: string, revision: string, modes: string) =>
   useQuery({
-    queryKey: ["preparation", study, stamp, modes],
+    queryKey: ["preparation", study, revision, modes],
     queryFn: () => preparation(study),
-    enabled: stamp !== "",
+    enabled: revision !== "",
     refetchInterval: ({ state }) => (state.data?.done ? false : 1000),
   });
 export const useProcesses = (study: string | null) =>

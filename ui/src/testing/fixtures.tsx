@@ -19,7 +19,7 @@ export const BUILD = {
 } as unknown as BuildReport;
 
 export const OVERVIEW = {
-  id: "ferrow", title: "Ferrow", stamp: "abc", build: BUILD, formerBuild: null, layers: LAYERS, modes: [], bounds: [-36.3, 41.2, -36.1, 41.4],
+  id: "ferrow", title: "Ferrow", revision: "abc", build: BUILD, formerBuild: null, layers: LAYERS, modes: [], bounds: [-36.3, 41.2, -36.1, 41.4],
   modeUndo: 0, rasters: [], keepParts: { rule: "largest", above_m: 0 }, drawn: false, costs: [], streetFields: ["link_id", "name", "maxspeed"],
 } as unknown as Overview;
 

@@ -146,8 +146,8 @@ def _area_of_rings(rings: list[NDArray[np.float64]]) -> shapely.Geometry:
         hole, shell = shapely.STRtree(solid).query(shapely.points([ring[0] for ring in holes]), predicate="within")
         area = shapely.area(solid)[shell]
         for h in np.unique(hole):
-            mine = hole == h
-            inner[int(shell[mine][np.argmin(area[mine])])].append(holes[int(h)])
+            of_hole = hole == h
+            inner[int(shell[of_hole][np.argmin(area[of_hole])])].append(holes[int(h)])
     return shapely.multipolygons([shapely.Polygon(ring, cut) for ring, cut in zip(shells, inner, strict=True)])
 
 

@@ -47,9 +47,9 @@ def triangulated(points: Points, widest: float, tile: int = TILE) -> NDArray[np.
 def _boxes(points: Points, tile: int) -> list[Box]:
     """Boxes without gaps, the outer ones without end, that hold at most `tile` points each."""
     done: list[Box] = []
-    waiting = [(points, (np.full(2, -np.inf), np.full(2, np.inf)))]
-    while waiting:
-        inside, (low, high) = waiting.pop()
+    pending = [(points, (np.full(2, -np.inf), np.full(2, np.inf)))]
+    while pending:
+        inside, (low, high) = pending.pop()
         if len(inside) <= tile:
             done.append((low, high))
             continue
@@ -58,7 +58,7 @@ def _boxes(points: Points, tile: int) -> list[Box]:
         first = inside[:, axis] < middle
         upper, lower = high.copy(), low.copy()
         upper[axis] = lower[axis] = middle
-        waiting += [(inside[first], (low, upper)), (inside[~first], (lower, high))]
+        pending += [(inside[first], (low, upper)), (inside[~first], (lower, high))]
     return done
 
 

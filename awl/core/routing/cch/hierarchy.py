@@ -79,8 +79,8 @@ class Hierarchy:
                 self._metrics[measure] = customized(self.topology, network.step_costs(measure))
             else:
                 metric, cost = known[0]._metrics[measure], network.costs_of_steps(measure)
-                made, self._looked_at[measure] = customized_again(self.topology, self._by_edge, metric, cost, changed)
-                self._metrics[measure] = made
+                result, self._looked_at[measure] = customized_again(self.topology, self._by_edge, metric, cost, changed)
+                self._metrics[measure] = result
         return self._metrics[measure]
 
     @property

@@ -63,8 +63,8 @@ def _of_hour(hierarchy: Hierarchy, network: Network, direction: str, cost: Costs
     terminal_time = np.int64(network.terminal_time("time"))
     most = (np.int64(NO_LIMIT) << OWNER_BITS) | OWNER_MASK
     label = np.full(network.states.count, NO_LABEL)
-    whole = cost.astype(np.int64) + terminal_time
-    label[hierarchy.topology.state] = np.where((cost < FAR) & (whole <= NO_LIMIT), whole << OWNER_BITS, NO_LABEL)
+    total = cost.astype(np.int64) + terminal_time
+    label[hierarchy.topology.state] = np.where((cost < FAR) & (total <= NO_LIMIT), total << OWNER_BITS, NO_LABEL)
     own = (ends.cost.astype(np.int64) + terminal_time) << OWNER_BITS
     with_ends(hierarchy.topology, network, "time", direction, ends.state, own, most, label)
     return Arrivals(network, "time", direction, label, np.zeros(0, np.int64), np.zeros(0, np.int32))

@@ -180,12 +180,12 @@ def matrix_by_hour(
 
     def block(edges: tuple[Costs, Costs], begin: int) -> None:
         rows = np.arange(begin, min(begin + AT_ONCE, len(sources.link)))
-        found = np.full((len(rows), len(targets.link), LANES), FAR)
+        costs = np.full((len(rows), len(targets.link), LANES), FAR)
         graph = _Graph(topology.parent, topology.start, topology.head, *edges, closure, local)
         starts = Ends(begins.start[rows[0] : rows[-1] + 2], begins.rank, begins.cost)
-        _rows_by_hour(graph, _kernel(starts), _kernel(Ends(ends.start, local[ends.rank], ends.cost)), found, token)
+        _rows_by_hour(graph, _kernel(starts), _kernel(Ends(ends.start, local[ends.rank], ends.cost)), costs, token)
         for lane in range(len(networks)):
-            cost[lane, rows] = np.where(found[:, :, lane] < FAR, found[:, :, lane], UNREACHED)
+            cost[lane, rows] = np.where(costs[:, :, lane] < FAR, costs[:, :, lane], UNREACHED)
 
     progress, token = progress or Progress(), current_token()
     blocks = range(0, len(sources.link), AT_ONCE)
@@ -237,8 +237,8 @@ def _kernel(ends: Ends) -> _Ends:
 
 
 @njit(cache=True, nogil=True)
-def _rows_by_hour(graph, sources, goals, found, token):
-    """Fill `found` (s, t, LANES)."""
+def _rows_by_hour(graph, sources, goals, rows, token):
+    """Fill `rows` (s, t, LANES)."""
     start, head, closure, local = graph.start, graph.head, graph.closure, graph.local
     place, climb = np.full(len(graph.parent), -1, np.int32), np.empty(len(graph.parent), np.int32)
     label = np.empty((len(closure), LANES), np.uint32)
@@ -265,4 +265,4 @@ def _rows_by_hour(graph, sources, goals, found, token):
                 over_triangle(label, np.int64(row), np.int64(local[head[e]]), np.int64(e), label, graph.down)
         for t in range(len(goals.start) - 1):
             for i in range(goals.start[t], goals.start[t + 1]):
-                over_triangle(found[s], np.int64(t), np.int64(goals.rank[i]), np.int64(i), label, goals.cost)
+                over_triangle(rows[s], np.int64(t), np.int64(goals.rank[i]), np.int64(i), label, goals.cost)

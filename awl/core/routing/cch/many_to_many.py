@@ -11,19 +11,19 @@ from numpy.typing import NDArray
 from awl.core.network.network import Network
 from awl.core.progress import Progress, current_token, raise_if_cancelled, threads_of
 from awl.core.routing.access_points import along_link
-from awl.core.routing.cch.bundles import (
+from awl.core.routing.cch.hierarchy import Hierarchy
+from awl.core.routing.cch.kernel_arguments import (
     Bounds,
     CarryingGoals,
     CarryingSources,
     Goals,
     LaneScratch,
-    Seeds,
+    SourceRanks,
     Sources,
     SweepGraph,
     SweepScratch,
     Tree,
 )
-from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.cch.one_to_all import (
     NOT_YET,
     above,
@@ -71,7 +71,7 @@ def ranked(hierarchy: Hierarchy, network: Network, terminals: Terminals, measure
     owner = np.concatenate([terminals.owner[rest], terminals.owner[nth]])
     order = np.argsort(owner, kind="stable")
     state = np.concatenate([terminals.state[rest], head[row]])[order]
-    made = Terminals(
+    merged = Terminals(
         state,
         np.concatenate([terminals.cost[rest], np.minimum(terminals.cost[nth].astype(np.int64) + cost, UNREACHED)])[
             order
@@ -82,7 +82,7 @@ def ranked(hierarchy: Hierarchy, network: Network, terminals: Terminals, measure
         np.concatenate([terminals.access_row[rest], terminals.access_row[nth]])[order],
     )
     first = np.concatenate([np.full(len(rest), -1, np.int32), step])[order].astype(np.int32)
-    return made, hierarchy.topology.rank[state], first
+    return merged, hierarchy.topology.rank[state], first
 
 
 def swept(
@@ -114,12 +114,12 @@ def swept(
     if limit == NO_LIMIT and len(on_way.owner) and (on_way.owner == on_way.owner[0]).all():
         cost = np.empty(topology.count, np.uint32)
         begun = np.minimum(begin[here] >> OWNER_BITS, int(FAR)).astype(np.uint32)
-        sweep_one(topology.parent, up, down, Seeds(rank[here], begun), cost)
+        sweep_one(topology.parent, up, down, SourceRanks(rank[here], begun), cost)
         label_states(topology.state, cost, np.int64(limit), np.int64(on_way.owner[0]), label)
     else:
         tree = Tree(topology.parent, topology.lowest, topology.start, topology.head, topology.state)
         scratch = SweepScratch(*_climb_scratch(topology.count))
-        sweep(tree, up, down, Seeds(rank[here], begin[here]), most, scratch, label)
+        sweep(tree, up, down, SourceRanks(rank[here], begin[here]), most, scratch, label)
     with_ends(topology, network, measure, direction, terminals.state, own, most, label)
     return label
 
@@ -203,9 +203,9 @@ class ManyToMany:
         )
 
     def costs(self, most: int, threads: int | None, progress: Progress) -> tuple[Ints, NDArray[np.int64]]:
-        """Cost and accumulated cost (s, t) from all places, with what trips cost at their ends; UNREACHED above `most` without.
+        """Cost and accumulated cost (s, t) from all places, terminal times included; UNREACHED above `most`.
 
-        Not carrying, the second is empty.
+        Without an accumulated cost the second is empty.
 
         Parameters:
             most: the highest cost that counts.
@@ -257,10 +257,10 @@ def put_aside(
         cost: costs (s, t), lowered here.
         accumulated: accumulated costs (s, t), or None.
     """
-    whole = aside.cost + network.terminal_time(measure)
-    nearer = (aside.cost <= most) & (whole <= cost[aside.source, aside.target])
+    total = aside.cost + network.terminal_time(measure)
+    nearer = (aside.cost <= most) & (total <= cost[aside.source, aside.target])
     at = aside.source[nearer], aside.target[nearer]
-    cost[at] = whole[nearer]
+    cost[at] = total[nearer]
     if accumulated is not None:
         accumulated[at] = aside.accumulated[nearer] + network.terminal_time(accumulated_with(measure))
 
@@ -274,8 +274,8 @@ def onto_links(rank: Ints, first: Terminals, goals: Terminals) -> Pairs:
         goals: the states where trips end, with the cost of the rest of the way.
     """
     a, b = at_once(rank, first, goals)
-    whole = first.cost[a].astype(np.int64) + goals.cost[b]
-    return Pairs(first.owner[a], goals.owner[b], whole, first.accumulated[a] + goals.accumulated[b])
+    total = first.cost[a].astype(np.int64) + goals.cost[b]
+    return Pairs(first.owner[a], goals.owner[b], total, first.accumulated[a] + goals.accumulated[b])
 
 
 def along_links(network: Network, ends: tuple[Snapped, Snapped], measure: str) -> Pairs:
@@ -325,19 +325,19 @@ _OWN = threading.local()
 
 def _scratch(count: int, size: int) -> tuple[NDArray[np.uint32], NDArray[np.uint32], Ints]:
     """Labels (size, LANES) and carried costs of a sweep, and places of `count` ranks: of this thread, kept for the next."""
-    kept = getattr(_OWN, "scratch", None)
-    if kept is None or len(kept[2]) != count or len(kept[0]) < size:
+    scratch = getattr(_OWN, "scratch", None)
+    if scratch is None or len(scratch[2]) != count or len(scratch[0]) < size:
         wide = np.empty((2, size, LANES), np.uint32)
-        kept = _OWN.scratch = wide[0], wide[1], np.full(count, -1, np.int32)
-    return kept[0][:size], kept[1][:size], kept[2]
+        scratch = _OWN.scratch = wide[0], wide[1], np.full(count, -1, np.int32)
+    return scratch[0][:size], scratch[1][:size], scratch[2]
 
 
 def _climb_scratch(count: int) -> tuple[Ints, Ints, NDArray[np.int64]]:
     """Places, a list, and labels of `count` ranks, likewise: each sweep leaves the first and the last as they were."""
-    kept: tuple[Ints, Ints, NDArray[np.int64]] | None = getattr(_OWN, "climb", None)
-    if kept is None or len(kept[0]) != count:
-        kept = _OWN.climb = np.full(count, -1, np.int32), np.empty(count, np.int32), np.full(count, NOT_YET)
-    return kept
+    scratch: tuple[Ints, Ints, NDArray[np.int64]] | None = getattr(_OWN, "climb", None)
+    if scratch is None or len(scratch[0]) != count:
+        scratch = _OWN.climb = np.full(count, -1, np.int32), np.empty(count, np.int32), np.full(count, NOT_YET)
+    return scratch
 
 
 def at_once(rank: Ints, terminals: Terminals, goals: Terminals) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

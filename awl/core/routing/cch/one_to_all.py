@@ -12,7 +12,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from awl.core.kernels import njit_no_refcount, stopped
-from awl.core.routing.cch.bundles import CarryingLaneSeeds, LaneSeeds
+from awl.core.routing.cch.kernel_arguments import CarryingLaneSources, LaneSources
 from awl.core.routing.cch.topology import FAR
 from awl.core.routing.dijkstra.search import NO_LABEL, OWNER_BITS, UNREACHED
 from awl.core.routing.simd.lanes import LANES, least_over, least_over_carrying, over_edge, over_edge_carrying
@@ -23,25 +23,25 @@ NOT_YET = np.int64(2**62)
 
 
 @njit_no_refcount
-def _turn(found, begin, end):
+def _turn(ranks, begin, end):
     """Turn the order of the ranks from `begin` to `end` round."""
     end -= 1
     while begin < end:
-        found[begin], found[end] = found[end], found[begin]
+        ranks[begin], ranks[end] = ranks[end], ranks[begin]
         begin, end = begin + 1, end - 1
 
 
 @njit_no_refcount
-def climb_from(parent, ranks, place, found):
-    """Put all ranks from `ranks` up to their roots into `found`, each before those above it; how many they are.
+def climb_from(parent, ranks, place, ancestors):
+    """Put all ranks from `ranks` up to their roots into `ancestors`, each before those above it; how many they are.
 
-    `place` (c,), -1 throughout, gets the row of each in `found`.
+    `place` (c,), -1 throughout, gets the row of each in `ancestors`.
 
     Parameters:
         parent: the next higher rank (c,) of each in the elimination tree, -1 at a root.
         ranks: the ranks to begin with.
-        place: scratch (c,), -1 throughout; gets the row of each in `found`.
-        found: ranks, filled here, each before those above it.
+        place: scratch (c,), -1 throughout; gets the row of each in `ancestors`.
+        ancestors: ranks, filled here, each before those above it.
     """
     size = 0
     for first in ranks:
@@ -53,14 +53,14 @@ def climb_from(parent, ranks, place, found):
         end, at = at, first
         length = 0
         while at != end:
-            found[size + length] = at
+            ancestors[size + length] = at
             length += 1
             at = parent[at]
-        _turn(found, size, size + length)
+        _turn(ancestors, size, size + length)
         size += length
-    _turn(found, 0, size)
+    _turn(ancestors, 0, size)
     for i in range(size):
-        place[found[i]] = i
+        place[ancestors[i]] = i
     return size
 
 
@@ -71,9 +71,9 @@ def above(parent: NDArray[np.int32], ranks: NDArray[np.int32]) -> NDArray[np.int
         parent: the next higher rank (c,) of each, -1 at a root.
         ranks: the ranks to begin with.
     """
-    found = np.empty(len(parent), np.int32)
-    size = climb_from(parent, ranks, np.full(len(parent), -1, np.int32), found)
-    return np.sort(found[:size])
+    ancestors = np.empty(len(parent), np.int32)
+    size = climb_from(parent, ranks, np.full(len(parent), -1, np.int32), ancestors)
+    return np.sort(ancestors[:size])
 
 
 @njit_no_refcount
@@ -87,7 +87,7 @@ def sweep(tree, up, down, seeds, most, scratch, label):
         tree: the elimination tree (a `Tree`).
         up: the upward edges searches use (`Edges`).
         down: the downward edges they use (`Edges`).
-        seeds: ranks at which searches begin, with their labels as costs (`Seeds`).
+        seeds: ranks at which searches begin, with their labels as costs (`SourceRanks`).
         most: the highest label that counts.
         scratch: memory of this thread (`SweepScratch`).
         label: labels (s,), filled here.
@@ -96,8 +96,8 @@ def sweep(tree, up, down, seeds, most, scratch, label):
     for i in range(len(seeds.rank)):
         if seeds.cost[i] <= most:
             of_rank[seeds.rank[i]] = min(of_rank[seeds.rank[i]], seeds.cost[i])
-    climbed = climb_from(tree.parent, seeds.rank, place, reached)
-    for at in range(climbed):
+    count = climb_from(tree.parent, seeds.rank, place, reached)
+    for at in range(count):
         i = reached[at]
         here = of_rank[i]
         if here <= most:
@@ -149,7 +149,7 @@ def sweep_one(parent, up, down, seeds, label):
         parent: the next higher rank (c,) of each in the elimination tree, -1 at a root.
         up: the upward edges searches use (`Edges`).
         down: the downward edges they use (`Edges`).
-        seeds: ranks at which the search begins, with costs (`Seeds`).
+        seeds: ranks at which the search begins, with costs (`SourceRanks`).
         label: costs (c,), filled here.
     """
     label[:] = FAR
@@ -215,7 +215,7 @@ def sweep_lanes(graph, seeds, scratch):
 
     Parameters:
         graph: what is swept (a `SweepGraph`).
-        seeds: ranks at which searches begin (`LaneSeeds`).
+        seeds: ranks at which searches begin (`LaneSources`).
         scratch: memory of this thread (`LaneScratch`); its `label` is filled.
     """
     up, down, local, place, label = graph.up, graph.down, graph.local, scratch.place, scratch.label
@@ -246,7 +246,7 @@ def sweep_lanes_carrying(graph, seeds, scratch):
 
     Parameters:
         graph: what is swept (a `SweepGraph` of `CarryingEdges`).
-        seeds: ranks at which searches begin (`CarryingLaneSeeds`).
+        seeds: ranks at which searches begin (`CarryingLaneSources`).
         scratch: memory of this thread (`LaneScratch`); its `label` and `far` are filled.
     """
     up, down, local, place, label, far = graph.up, graph.down, graph.local, scratch.place, scratch.label, scratch.far
@@ -302,19 +302,19 @@ def fill_rows(graph, sources, goals, rows, bounds, scratch, cost, token):
         cost: costs (s, t), filled here.
         token: cancel token (3,): whether to stop, how much is done, how much there is to do.
     """
-    found = np.empty((cost.shape[1], LANES), np.uint32)
+    lanes = np.empty((cost.shape[1], LANES), np.uint32)
     for first in range(0, len(rows), LANES):
         if stopped(token, first, len(rows)):
             return
         some = rows[first : first + LANES]
         at, lane = _seeds_of(some, sources.start)
-        sweep_lanes(graph, LaneSeeds(sources.rank[at], lane, sources.cost[at]), scratch)
-        found[:] = FAR
+        sweep_lanes(graph, LaneSources(sources.rank[at], lane, sources.cost[at]), scratch)
+        lanes[:] = FAR
         for i in range(len(goals.row)):
-            over_edge(scratch.label, np.int64(goals.row[i]), found, np.int64(goals.target[i]), goals.cost[i])
-        for t in range(len(found)):
+            over_edge(scratch.label, np.int64(goals.row[i]), lanes, np.int64(goals.target[i]), goals.cost[i])
+        for t in range(len(lanes)):
             for i in range(len(some)):
-                reached = np.int64(found[t, i])
+                reached = np.int64(lanes[t, i])
                 cost[some[i], t] = reached + bounds.terminal_time if reached <= bounds.most else UNREACHED
 
 
@@ -333,20 +333,20 @@ def fill_rows_carrying(graph, sources, goals, rows, bounds, scratch, cost, accum
         accumulated: accumulated costs (s, t), filled here.
         token: cancel token (3,): whether to stop, how much is done, how much there is to do.
     """
-    found, further = np.empty((2, cost.shape[1], LANES), np.uint32)
+    lanes, further = np.empty((2, cost.shape[1], LANES), np.uint32)
     for first in range(0, len(rows), LANES):
         if stopped(token, first, len(rows)):
             return
         some = rows[first : first + LANES]
         at, lane = _seeds_of(some, sources.start)
-        seeds = CarryingLaneSeeds(sources.rank[at], lane, sources.cost[at], sources.far[at])
+        seeds = CarryingLaneSources(sources.rank[at], lane, sources.cost[at], sources.far[at])
         sweep_lanes_carrying(graph, seeds, scratch)
-        found[:] = FAR
+        lanes[:] = FAR
         for i in range(len(goals.row)):
             row, target = np.int64(goals.row[i]), np.int64(goals.target[i])
-            over_edge_carrying(scratch.label, scratch.far, row, found, further, target, goals.cost[i], goals.far[i])
-        for t in range(len(found)):
+            over_edge_carrying(scratch.label, scratch.far, row, lanes, further, target, goals.cost[i], goals.far[i])
+        for t in range(len(lanes)):
             for i in range(len(some)):
-                reached, within = np.int64(found[t, i]), np.int64(found[t, i]) <= bounds.most
+                reached, within = np.int64(lanes[t, i]), np.int64(lanes[t, i]) <= bounds.most
                 cost[some[i], t] = reached + bounds.terminal_time if within else UNREACHED
                 accumulated[some[i], t] = np.int64(further[t, i]) + bounds.far_terminal_time if within else 0

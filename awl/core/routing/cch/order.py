@@ -67,8 +67,8 @@ def dissection(
     left = np.setdiff1d(np.arange(count, dtype=np.int32), first)
     place = np.full(count, -1, np.int64)
     place[left] = np.arange(len(left))
-    kept = (place[one] >= 0) & (place[two] >= 0)
-    core_start, core_head = neighbours(max(len(left), 1), place[one[kept]], place[two[kept]])
+    both_inside = (place[one] >= 0) & (place[two] >= 0)
+    core_start, core_head = neighbours(max(len(left), 1), place[one[both_inside]], place[two[both_inside]])
     progress = progress or Progress()
     order = _in_threads(core_start, core_head, x[left], y[left], progress) if len(left) else np.zeros(0, np.int32)
     return np.concatenate([first, left[order]]).astype(np.int32)
@@ -155,12 +155,12 @@ def _in_threads(
         return b - two, [(a, one), (one, two)]
 
     with threads_of(None) as pool:
-        waiting = {pool.submit(work, 0, n)}
-        while waiting:
-            done, waiting = wait(waiting, return_when=FIRST_COMPLETED)
+        pending = {pool.submit(work, 0, n)}
+        while pending:
+            done, pending = wait(pending, return_when=FIRST_COMPLETED)
             for size, regions in (one.result() for one in done):
                 placed += size
-                waiting |= {pool.submit(work, a, b) for a, b in regions}
+                pending |= {pool.submit(work, a, b) for a, b in regions}
             raise_if_cancelled()
             progress.step(placed / n, "finding the order of streets")
     return order
@@ -171,18 +171,18 @@ def _dissect(start, head, x, y, order, place, a, b, token):
     """Bring the rows `a` to `b` of `order` into the order of elimination; `place` is where each node stands in it."""
     begins, ends = np.empty(4096, np.int64), np.empty(4096, np.int64)
     begins[0], ends[0] = a, b
-    waiting = 1
-    while waiting > 0 and token[0] == 0:
-        waiting -= 1
-        a, b = begins[waiting], ends[waiting]
+    pending = 1
+    while pending > 0 and token[0] == 0:
+        pending -= 1
+        a, b = begins[pending], ends[pending]
         if b - a <= LEAF:
             _by_degree(start, head, place, order, a, b)
             continue
         one, two = _cut(start, head, x, y, order, place, a, b, token)
         for begin, end in ((a, one), (one, two)):
             if end > begin:
-                begins[waiting], ends[waiting] = begin, end
-                waiting += 1
+                begins[pending], ends[pending] = begin, end
+                pending += 1
 
 
 @njit(cache=True, nogil=True)
@@ -245,8 +245,8 @@ def _by_degree(start, head, place, order, a, b):
                         around = np.concatenate((around, around))
                     around[outside] = head[e]
                     outside += 1
-    whole = size + outside
-    joined = np.zeros((size, whole), np.uint8)  # rows of nodes around are not needed: they stay
+    total = size + outside
+    joined = np.zeros((size, total), np.uint8)  # rows of nodes around are not needed: they stay
     for i in range(size):
         for e in range(start[nodes[i]], start[nodes[i] + 1]):
             at = place[head[e]]
@@ -270,7 +270,7 @@ def _by_degree(start, head, place, order, a, b):
             if degree[i] >= 0 and joined[least, i]:
                 joined[i, least] = 0
                 count = 0
-                for k in range(whole):
+                for k in range(total):
                     joined[i, k] |= joined[least, k]
                     count += joined[i, k]
                 if joined[i, i]:
@@ -334,10 +334,10 @@ def _parting(start, head, side):
         if edge[i]:
             count[side[i]] += 1
     chosen = 0 if count[0] <= count[1] else 1
-    made = np.empty(n, np.int8)
+    parting = np.empty(n, np.int8)
     for i in range(n):
-        made[i] = 2 if edge[i] and side[i] == chosen else side[i]
-    return made
+        parting[i] = 2 if edge[i] and side[i] == chosen else side[i]
+    return parting
 
 
 @njit(cache=True, nogil=True)
@@ -361,8 +361,8 @@ def _least_cut(start, head, back, rows, outer, most, token):
             queue[size] = rows[i]
             level[rows[i]] = 0
             size += 1
-        done, found = 0, False
-        while done < size and not found:
+        done, best_found = 0, False
+        while done < size and not best_found:
             i = queue[done]
             done += 1
             for e in range(start[i], start[i + 1]):
@@ -371,8 +371,8 @@ def _least_cut(start, head, back, rows, outer, most, token):
                     queue[size] = head[e]
                     size += 1
                     if kind[head[e]] == 2:
-                        found = True
-        if not found:
+                        best_found = True
+        if not best_found:
             break
         cursor[:] = start[:-1]
         for first in range(outer):

@@ -43,13 +43,13 @@ def customized_again(
         cost: what steps cost now.
         changed: steps (k,) that cost another amount than before.
     """
-    made = Metric(metric.cost.copy())
+    result = Metric(metric.cost.copy())
     rows = topology.edge[changed]
     looked_at = _again(
         topology.start, topology.head, topology.lowest, by_edge, topology.edge,
-        _columns(cost), np.unique(rows[rows >= 0] >> 1), made.cost,
+        _columns(cost), np.unique(rows[rows >= 0] >> 1), result.cost,
     )  # fmt: skip
-    return made, looked_at
+    return result, looked_at
 
 
 def ways_again(
@@ -70,12 +70,12 @@ def ways_again(
         costs: cost and accumulated cost of the steps.
         looked_at: the edges that were looked at again.
     """
-    made = Unpacking(unpacking.via.copy(), unpacking.accumulated.copy())
+    result = Unpacking(unpacking.via.copy(), unpacking.accumulated.copy())
     _ways_again(
         topology.start, topology.head, topology.lowest, by_edge, topology.edge, metric.cost,
-        _columns(costs[0]), _columns(costs[1]), looked_at, made.via, made.accumulated,
+        _columns(costs[0]), _columns(costs[1]), looked_at, result.via, result.accumulated,
     )  # fmt: skip
-    return made
+    return result
 
 
 def _columns(cost: StepCosts) -> tuple[Ints, Ints, Ints, NDArray[np.bool_]]:
@@ -153,14 +153,14 @@ def _waiting(start, edges):
 
 @njit(cache=True, nogil=True)
 def _again(start, head, lowest, by_edge, edge_of, step_cost, first, cost):
-    waiting = _waiting(start, first)
+    queue = _waiting(start, first)
     queued, row = np.zeros(len(head), np.uint8), np.empty(widest(start), np.int64)
     for e in first:
         queued[e] = 1
     done = np.empty(max(len(first), 16), np.int32)
     size = 0
-    while len(waiting) > 0:
-        next_one = heappop(waiting)
+    while len(queue) > 0:
+        next_one = heappop(queue)
         low, e = next_one >> 32, next_one & 0xFFFFFFFF
         if size == len(done):
             done = np.concatenate((done, np.empty(len(done), np.int32)))
@@ -198,7 +198,7 @@ def _again(start, head, lowest, by_edge, edge_of, step_cost, first, cost):
             )  # fmt: skip
             if felt and queued[over] == 0:
                 queued[over] = 1
-                heappush(waiting, (np.int64(min(high, head[f])) << 32) | over)
+                heappush(queue, (np.int64(min(high, head[f])) << 32) | over)
     return done[:size].copy()
 
 
@@ -206,12 +206,12 @@ def _again(start, head, lowest, by_edge, edge_of, step_cost, first, cost):
 def _ways_again(
     start, head, lowest, by_edge, edge_of, cost, step_cost, step_carried, looked_at, via, accumulated
 ):  # fmt: skip
-    waiting = _waiting(start, looked_at)
+    queue = _waiting(start, looked_at)
     queued, row = np.zeros(len(head), np.uint8), np.empty(widest(start), np.int64)
     for e in looked_at:
         queued[e] = 1
-    while len(waiting) > 0:
-        next_one = heappop(waiting)
+    while len(queue) > 0:
+        next_one = heappop(queue)
         low, e = next_one >> 32, next_one & 0xFFFFFFFF
         high = np.int64(head[e])
         over, far = np.full(2, -1, np.int64), np.zeros(2, np.uint32)
@@ -223,12 +223,12 @@ def _ways_again(
                     over[way], far[way] = one, accumulated[1, into] + accumulated[0, out]
             below, one, two = _next_below(start, head, lowest, below, one, two, low, high)
         at = _first_on(by_edge, edge_of, e)
-        found = np.zeros(2, np.uint8)
+        changes = np.zeros(2, np.uint8)
         while at < len(by_edge) and edge_of[by_edge[at]] >> 1 == e:
             step = by_edge[at]
             way = edge_of[step] & 1
-            if found[way] == 0 and _cost_of(step_cost, step) == cost[way, e] and cost[way, e] < FAR:
-                over[way], far[way], found[way] = STEP - step, _cost_of(step_carried, step), 1
+            if changes[way] == 0 and _cost_of(step_cost, step) == cost[way, e] and cost[way, e] < FAR:
+                over[way], far[way], changes[way] = STEP - step, _cost_of(step_carried, step), 1
             at += 1
         changed = False
         for way in range(2):
@@ -247,4 +247,4 @@ def _ways_again(
                 cost[1, e] + cost[0, f] == cost[back, other] or cost[1, f] + cost[0, e] == cost[1 - back, other]
             ):
                 queued[other] = 1
-                heappush(waiting, (np.int64(min(high, head[f])) << 32) | other)
+                heappush(queue, (np.int64(min(high, head[f])) << 32) | other)

@@ -132,8 +132,8 @@ class _Block:
         served = np.maximum(self._ways.seed, 0), np.maximum(self._ways.goal, 0)
         self.accumulated = np.zeros(count, np.int64)
         if len(self._seeds.cost) and len(self._goals.cost):
-            whole = self._ways.accumulated + self._seeds.accumulated[served[0]] + self._goals.accumulated[served[1]]
-            self.accumulated = np.where(self.cost >= 0, whole, 0)
+            total = self._ways.accumulated + self._seeds.accumulated[served[0]] + self._goals.accumulated[served[1]]
+            self.accumulated = np.where(self.cost >= 0, total, 0)
         self._pair = np.full((2, count), -1, np.int64)
         self._try_at_once(hierarchy)
         self._try_along_links(measure)
@@ -148,8 +148,8 @@ class _Block:
     def _try_at_once(self, hierarchy: Hierarchy) -> None:
         """From a node onto a link that begins there, where no step leads to the state in which the trip begins."""
         a, b = at_once(hierarchy.topology.rank, self._first, self._goals)
-        mine = self._first.owner[a] == self._goals.owner[b]
-        a, b = a[mine], b[mine]
+        same_link = self._first.owner[a] == self._goals.owner[b]
+        a, b = a[same_link], b[same_link]
         cost = self._first.cost[a].astype(np.int64) + self._goals.cost[b]
         order = np.argsort(-cost, kind="stable")  # the least is put in last
         a, b, cost = a[order], b[order], cost[order]
@@ -172,7 +172,7 @@ class _Block:
 
     def trips(self) -> PathBatch:
         """The ways in full."""
-        steps, onto, whole = self._ways, self._onto, self._network.states.steps
+        steps, onto, all_steps = self._ways, self._onto, self._network.states.steps
         over, once, along = (np.flatnonzero(self.kind == kind) for kind in (OVER_STEPS, AT_ONCE, ALONG_LINK))
         seed, goal = steps.seed[over], steps.goal[over]
         first = (onto[seed] >= 0).astype(np.int64)
@@ -184,11 +184,11 @@ class _Block:
         at = start[over]
         arc[at] = self._seeds.arc[seed]
         has = first > 0
-        arc[at[has] + 1], delay[at[has] + 1] = whole.arc[onto[seed[has]]], self._network.step_delay[onto[seed[has]]]
+        arc[at[has] + 1], delay[at[has] + 1] = all_steps.arc[onto[seed[has]]], self._network.step_delay[onto[seed[has]]]
         nth = np.arange(listed.sum()) - np.repeat(np.cumsum(listed) - listed, listed)
         step = steps.steps[np.repeat(steps.start[over], listed) + nth] if len(nth) else steps.steps[:0]
         inner = np.repeat(at + 1 + first, listed) + nth
-        arc[inner], delay[inner] = whole.arc[step], self._network.step_delay[step]
+        arc[inner], delay[inner] = all_steps.arc[step], self._network.step_delay[step]
         last = at + counts[over] - 1
         arc[last], delay[last] = self._goals.arc[goal], last_delays(self._network, self._goals, goal)
         a, b = self._pair[:, once]
@@ -201,10 +201,10 @@ class _Block:
         one_link = self._stands[0].take(used[0, along]), self._stands[1].take(used[1, along])
         arc[start[along]] = along_link(self._network, one_link, "distance")[0]
         fraction, access_share = np.zeros((2, len(self.kind))), np.zeros((2, len(self.kind)))
-        found = self.kind != NO_WAY
+        reached = self.kind != NO_WAY
         for side, access_points in enumerate(self._stands):
-            rows = used[side, found]
-            fraction[side, found], access_share[side, found] = (
+            rows = used[side, reached]
+            fraction[side, reached], access_share[side, reached] = (
                 access_points.fraction[rows],
                 access_points.access_share[rows],
             )
@@ -237,10 +237,10 @@ def last_delays(network: Network, goals: Terminals, rows: NDArray[np.integer]) -
     """
     states = network.states
     step, nth = expanded(*states.by_arc, goals.arc[rows])
-    mine = states.steps.tail[step] == goals.state[rows][nth]
-    made = np.zeros(len(rows), np.int32)
-    made[nth[mine][::-1]] = network.step_delay[step[mine]][::-1]  # the first of several counts
-    return np.where(goals.accumulated[rows] + goals.cost[rows] > 0, made, 0).astype(np.int32)
+    is_last = states.steps.tail[step] == goals.state[rows][nth]
+    delays = np.zeros(len(rows), np.int32)
+    delays[nth[is_last][::-1]] = network.step_delay[step[is_last]][::-1]  # the first of several counts
+    return np.where(goals.accumulated[rows] + goals.cost[rows] > 0, delays, 0).astype(np.int32)
 
 
 def _blocks(

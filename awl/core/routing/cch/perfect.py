@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 
 from awl.core.kernels import njit_no_refcount, stopped
 from awl.core.progress import current_token, raise_if_cancelled
-from awl.core.routing.cch.bundles import CarryingEdges, Edges
 from awl.core.routing.cch.customization import OFTEN, follows, rows_between, widest
+from awl.core.routing.cch.kernel_arguments import CarryingEdges, Edges
 from awl.core.routing.cch.topology import FAR, Costs, Ints, Metric, Topology
 from awl.core.routing.simd.blocks import settle
 from awl.core.routing.simd.vectors import load_unchecked, store_unchecked
@@ -95,9 +95,9 @@ def reduced_graph(topology: Topology, metric: Metric) -> ReducedGraph:
     )
 
 
-def _side(topology: Topology, cost: Costs, kept: NDArray[np.bool_]) -> Side:
-    edge = np.flatnonzero(kept).astype(np.int32)
-    start = np.concatenate([np.zeros(1, np.int32), np.cumsum(kept, dtype=np.int32)])[topology.start]
+def _side(topology: Topology, cost: Costs, needed: NDArray[np.bool_]) -> Side:
+    edge = np.flatnonzero(needed).astype(np.int32)
+    start = np.concatenate([np.zeros(1, np.int32), np.cumsum(needed, dtype=np.int32)])[topology.start]
     return Side(start, topology.head[edge], cost[edge], edge)
 
 

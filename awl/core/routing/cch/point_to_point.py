@@ -58,14 +58,14 @@ def scratch_for(count: int) -> Scratch:
     Parameters:
         count: how many ranks there are.
     """
-    kept: Scratch | None = getattr(_OWN, "scratch", None)
-    if kept is None or len(kept.climbed) != count:
-        kept = _OWN.scratch = Scratch(count)
-    return kept
+    scratch: Scratch | None = getattr(_OWN, "scratch", None)
+    if scratch is None or len(scratch.climbed) != count:
+        scratch = _OWN.scratch = Scratch(count)
+    return scratch
 
 
 @dataclass(frozen=True)
-class Found:
+class PairCosts:
     """Least costs (k,) of pairs, -1 where there is no way; accumulated costs; rows of the seed and the goal that serve.
 
     `steps` of pair i are `steps[start[i]:start[i + 1]]`, in travel order; empty where only costs were asked for.
@@ -87,7 +87,7 @@ def ways_of_pairs(
     ends: Ends,
     scratch: Scratch,
     listed: bool = True,
-) -> Found:
+) -> PairCosts:
     """The best way of each pair; steps are listed if wanted. `reduced` are all edges, or those best ways use.
 
     Parameters:
@@ -102,9 +102,9 @@ def ways_of_pairs(
     sides = tuple(_Side(side.start, side.head, side.cost, side.edge) for side in (reduced.up, reduced.down))
     graph = _Graph(topology.parent, sides, topology.head, unpacking.via, unpacking.accumulated)
     trips = _Trips(begins.start, begins.rank, begins.cost), _Trips(ends.start, ends.rank, ends.cost)
-    found = _ways_of_pairs(graph, *trips, _Memory(scratch.label, scratch.climbed), listed, current_token())
+    shortcuts = _ways_of_pairs(graph, *trips, _Memory(scratch.label, scratch.climbed), listed, current_token())
     raise_if_cancelled()
-    return Found(*found)
+    return PairCosts(*shortcuts)
 
 
 class _Side(NamedTuple):
@@ -142,16 +142,16 @@ class _Memory(NamedTuple):
 
 
 @njit_no_refcount
-def _begin(side, rank, cost, begin, end, label, cursor, waiting):
-    """Label the ranks of the rows `begin` to `end`, and put them into `cursor` behind those `waiting`; how many wait then."""
+def _begin(side, rank, cost, begin, end, label, cursor, pending):
+    """Label the ranks of the rows `begin` to `end`, and put them into `cursor` behind the first `pending`; their number then."""
     for i in range(begin, end):
         at = np.int64(rank[i])
         if at >= 0 and cost[i] < FAR:
             own = (np.uint64(cost[i]) << COST_BITS) | np.uint64(i)
             label[2 * at + side] = min(label[2 * at + side], own)
-            cursor[waiting] = at
-            waiting += 1
-    return waiting
+            cursor[pending] = at
+            pending += 1
+    return pending
 
 
 @njit_no_refcount
@@ -184,20 +184,20 @@ def _climb(side, edges, at, label):
 
 
 @njit_no_refcount
-def _next_rank(parent, cursor, waiting):
+def _next_rank(parent, cursor, pending):
     """The lowest rank that waits, and how many wait once its parent does in its place."""
     at = cursor[0]
-    for i in range(1, waiting):
+    for i in range(1, pending):
         at = min(at, cursor[i])
-    kept = 0
-    for i in range(waiting):  # no branch: it would be guessed wrong every other time
+    remaining = 0
+    for i in range(pending):  # no branch: it would be guessed wrong every other time
         one = cursor[i]
-        cursor[kept] = one
-        kept += int(one != at)
+        cursor[remaining] = one
+        remaining += int(one != at)
     if parent[at] >= 0:
-        cursor[kept] = parent[at]
-        kept += 1
-    return np.int64(at), kept
+        cursor[remaining] = parent[at]
+        remaining += 1
+    return np.int64(at), remaining
 
 
 @njit_no_refcount
@@ -205,14 +205,14 @@ def _meet(graph, begins, ends, p, memory, cursor):
     """Least cost of trip p, the rank where both searches meet, -1 for none, and how many ranks were touched."""
     parent, sides, label = graph.parent, graph.sides, memory.label
     from_begin, from_end, to_begin, to_end = begins.start[p], begins.start[p + 1], ends.start[p], ends.start[p + 1]
-    waiting = _begin(0, begins.rank, begins.cost, from_begin, from_end, label, cursor, 0)
-    waiting = _begin(1, ends.rank, ends.cost, to_begin, to_end, label, cursor, waiting)
+    pending = _begin(0, begins.rank, begins.cost, from_begin, from_end, label, cursor, 0)
+    pending = _begin(1, ends.rank, ends.cost, to_begin, to_end, label, cursor, pending)
     if to_end > to_begin and from_end > from_begin:
         _fetch_above(0, sides[0], parent, np.int64(begins.rank[from_begin]), label)
         _fetch_above(1, sides[1], parent, np.int64(ends.rank[to_begin]), label)
     best, where, size = np.int64(FAR), np.int64(-1), 0
-    while waiting > 0:
-        at, waiting = _next_rank(parent, cursor, waiting)
+    while pending > 0:
+        at, pending = _next_rank(parent, cursor, pending)
         memory.climbed[size] = at
         size += 1
         up, down = np.int64(label[2 * at] >> COST_BITS), np.int64(label[2 * at + 1] >> COST_BITS)
@@ -261,7 +261,7 @@ def _ways_of_pairs(graph, begins, ends, memory, listed, token):
     least, extra = np.full(pairs, -1, np.int64), np.zeros(pairs, np.int64)
     seed, goal = np.full(pairs, -1, np.int32), np.full(pairs, -1, np.int32)
     offset = np.zeros(pairs + 1, np.int64)
-    found = np.empty(64 * pairs if listed else 0, np.int32)
+    listing = np.empty(64 * pairs if listed else 0, np.int32)
     rows, cursor = np.empty(256, np.int64), np.empty(_most_ends(begins.start, ends.start), np.int32)
     size = 0
     for p in range(pairs):
@@ -290,23 +290,23 @@ def _ways_of_pairs(graph, begins, ends, memory, listed, token):
             while listed and count > 0:
                 if count + 1 >= len(rows):
                     rows = np.concatenate((rows, rows))
-                if size == len(found):
-                    found = np.concatenate((found, np.empty(max(64, len(found)), np.int32)))
-                count, size = _unpack(graph.head, graph.via, rows, count, found, size)
+                if size == len(listing):
+                    listing = np.concatenate((listing, np.empty(max(64, len(listing)), np.int32)))
+                count, size = _unpack(graph.head, graph.via, rows, count, listing, size)
         offset[p + 1] = size
         _clear(label, memory.climbed, touched)
-    return least, extra, seed, goal, offset, found[:size].copy()
+    return least, extra, seed, goal, offset, listing[:size].copy()
 
 
 @njit_no_refcount
-def _unpack(head, via, rows, count, found, size):
-    """Put the steps of the `count` edges in `rows`, of which the last is travelled first, into `found` while there is room."""
-    while count > 0 and count + 1 < len(rows) and size < len(found):
+def _unpack(head, via, rows, count, listing, size):
+    """Put the steps of the `count` edges in `rows`, of which the last is travelled first, into `listing` while there is room."""
+    while count > 0 and count + 1 < len(rows) and size < len(listing):
         row = load_unchecked(rows, count - 1)
         way, edge = row & 1, row >> 1
         to_low = np.int64(via[way, edge])
         if to_low < 0:
-            store_unchecked(found, size, STEP - to_low)
+            store_unchecked(listing, size, STEP - to_low)
             size, count = size + 1, count - 1
             continue
         to_high = _to_high(head, to_low, head[edge])

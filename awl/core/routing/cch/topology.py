@@ -54,9 +54,9 @@ class Topology:
     def parent(self) -> Ints:
         """The parent of each rank (s,), -1 at a root."""
         top = self.start[:-1] < self.start[1:]
-        made = np.full(self.count, -1, np.int32)
-        made[top] = self.head[self.start[:-1][top]]
-        return made
+        parents = np.full(self.count, -1, np.int32)
+        parents[top] = self.head[self.start[:-1][top]]
+        return parents
 
     @cached_property
     def lone(self) -> NDArray[np.int64]:
@@ -159,12 +159,12 @@ def _postorder(parent):
     for i in range(count - 1, -1, -1):
         above = parent[i] if parent[i] >= 0 else count
         sibling[i], child[above] = child[above], i
-    order, waiting = np.empty(count, np.int32), np.empty(count + 1, np.int32)
-    waiting[0], size, done = count, 1, 0
+    order, stack = np.empty(count, np.int32), np.empty(count + 1, np.int32)
+    stack[0], size, done = count, 1, 0
     while size > 0:
-        at = waiting[size - 1]
+        at = stack[size - 1]
         if child[at] >= 0:
-            waiting[size], child[at] = child[at], sibling[child[at]]
+            stack[size], child[at] = child[at], sibling[child[at]]
             size += 1
         else:
             size -= 1
@@ -248,11 +248,11 @@ def edge_to(head, begin, end, high):
 @njit(cache=True, nogil=True)
 def _edges_of(start, head, tail, tip):
     """For each step, twice the row of its edge, plus one where it leads down; -1 for a step that stays where it is."""
-    made = np.empty(len(tail), np.int32)
+    edges = np.empty(len(tail), np.int32)
     for i in range(len(tail)):
         low, high = min(tail[i], tip[i]), max(tail[i], tip[i])
         if low == high:
-            made[i] = -1
+            edges[i] = -1
             continue
-        made[i] = 2 * edge_to(head, start[low], start[low + 1], high) + (1 if tail[i] > tip[i] else 0)
-    return made
+        edges[i] = 2 * edge_to(head, start[low], start[low + 1], high) + (1 if tail[i] > tip[i] else 0)
+    return edges

@@ -158,7 +158,7 @@ def _settle(j, setting, scratch):
     """Settle states from place j in the order of their costs; how many they are."""
     steps, origins, within = setting.steps, setting.origins, setting.settings.within
     label, paths, far, nth, heap = scratch.label, scratch.paths, scratch.far, scratch.nth, scratch.heap
-    waiting, size = 0, 0
+    queued, size = 0, 0
     for i in range(origins.start[j], origins.start[j + 1]):
         state, cost = origins.state[i], origins.cost[i]
         if cost > within or cost > label[state]:
@@ -168,10 +168,10 @@ def _settle(j, setting, scratch):
             far[state] = min(far[state], origins.far[i])
             continue
         label[state], paths[state], far[state] = cost, 1.0, origins.far[i]
-        waiting = pushed(heap, waiting, (np.int64(cost) << 32) | state)
-    while waiting > 0:
+        queued = pushed(heap, queued, (np.int64(cost) << 32) | state)
+    while queued > 0:
         at, here = np.int32(heap[0] & 0xFFFFFFFF), heap[0] >> 32
-        waiting = popped(heap, waiting)
+        queued = popped(heap, queued)
         if nth[at] >= 0:
             continue
         nth[at] = size
@@ -184,7 +184,7 @@ def _settle(j, setting, scratch):
             distance = far[at] + steps.far[row]
             if over < label[state]:
                 label[state], paths[state], far[state] = over, paths[at], distance
-                waiting = pushed(heap, waiting, (over << 32) | state)
+                queued = pushed(heap, queued, (over << 32) | state)
             elif nth[state] < 0:  # a path of no length back to a state that is settled leads round in a circle
                 paths[state] += paths[at]
                 far[state] = min(far[state], distance)
@@ -259,11 +259,11 @@ def _sum_up(j, size, setting, scratch, totals):
     best, far_to = scratch.best, scratch.far_to
     for i in range(size):
         k = scratch.touched[i]
-        whole = best[k] + settings.terminal_time
+        total = best[k] + settings.terminal_time
         crow, metres = np.hypot(x[k] - x[j], y[k] - y[j]), (best[k] if settings.is_distance else far_to[k]) / 1000.0
         totals.reached[j] += weight[k]
-        totals.cost[j] += weight[k] * whole / settings.unit
-        totals.gravity[j] += weight[k] * np.exp(-settings.beta * whole)
+        totals.cost[j] += weight[k] * total / settings.unit
+        totals.gravity[j] += weight[k] * np.exp(-settings.beta * total)
         totals.straight[j] += weight[k] * (min(crow / metres, 1.0) if metres > 0 else 1.0)
 
 

@@ -15,7 +15,7 @@ from awl.core.progress import Progress, current_token, raise_if_cancelled, threa
 from awl.core.routing.access_points import along_link, expanded
 from awl.core.routing.cch.many_to_many import alike, along_links, put_aside, sorted_pairs
 from awl.core.routing.cch.paths import last_delays
-from awl.core.routing.dijkstra.bundles import Found, PlaceStates, Seeds, Steps
+from awl.core.routing.dijkstra.kernel_arguments import PlaceStates, SearchLabels, SourceStates, Steps
 from awl.core.routing.dijkstra.search import (
     NO_LABEL,
     NO_LIMIT,
@@ -84,7 +84,7 @@ class Arrivals:
             begun = states.begun[arc]
             return np.where(begun >= 0, self.label[np.maximum(begun, 0)], NO_LABEL)
         entries = self.network.entries
-        made = np.empty(len(arc), np.int64)
+        arrivals = np.empty(len(arc), np.int64)
         least_on_entering(
             arc.astype(np.int64),
             entries.start,
@@ -92,9 +92,9 @@ class Arrivals:
             entries.delay_ms,
             self.measure == "time",
             self.label,
-            made,
+            arrivals,
         )
-        return made
+        return arrivals
 
     def at_ends(self, link: NDArray[np.integer]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         """Labels at the begin and at the end of links, for going on from there along them in the sense of the search.
@@ -169,15 +169,15 @@ def arrivals(
     terminals = terminals_of(network, places, measure, direction, head_start)
     count = network.states.count
     label = np.full(count, NO_LABEL)
-    kept = count if with_path else 0
-    summed, entry = np.zeros(kept, np.int64), np.full(kept, -1, np.int32)
+    path_size = count if with_path else 0
+    summed, entry = np.zeros(path_size, np.int64), np.full(path_size, -1, np.int32)
     cost = terminals.cost + np.int32(network.terminal_time(measure))
     search(
         Steps(*network.search_rows(measure, accumulated, direction)),
-        Seeds(terminals.state, cost, terminals.accumulated, terminals.owner),
+        SourceStates(terminals.state, cost, terminals.accumulated, terminals.owner),
         np.int32(min(limit, int(NO_LIMIT))),
         wanted,
-        Found(label, summed, entry),
+        SearchLabels(label, summed, entry),
         current_token(),
     )
     raise_if_cancelled()
@@ -219,13 +219,13 @@ def matrix(
     source, target = sources.take(source_rows), targets.take(target_rows)
     within = max(min(limit, int(NO_LIMIT)) - network.terminal_time(measure), -1)
     search_all = search_all or _searched
-    found = search_all(network, (source, target), measure, within, threads, progress or Progress())
+    rows = search_all(network, (source, target), measure, within, threads, progress or Progress())
     if len(source_rows) == len(sources.link) and len(target_rows) == len(targets.link):
-        return found[0], found[1] if carrying else extra
+        return rows[0], rows[1] if carrying else extra
     at = np.ix_(source_rows, target_rows)
-    cost[at] = found[0]
+    cost[at] = rows[0]
     if carrying:
-        extra[at] = found[1]
+        extra[at] = rows[1]
     return cost, extra
 
 
@@ -281,9 +281,9 @@ def best_leg(network: Network, places: Snapped, source: int, target: int, measur
     goals = entering(b, network, measure, accumulated)
     wanted = np.zeros(network.states.count, np.uint8)
     wanted[goals.state] = 1
-    found = arrivals(network, a, measure, wanted=wanted, with_path=True)
-    at_goal = costs_of(found.label[goals.state]).astype(np.int64) + goals.cost - network.terminal_time(measure)
-    at_goal[found.label[goals.state] == NO_LABEL] = np.iinfo(np.int64).max
+    arrival = arrivals(network, a, measure, wanted=wanted, with_path=True)
+    at_goal = costs_of(arrival.label[goals.state]).astype(np.int64) + goals.cost - network.terminal_time(measure)
+    at_goal[arrival.label[goals.state] == NO_LABEL] = np.iinfo(np.int64).max
     direct = _direct(network, a, b, measure)
     best = int(np.argmin(at_goal)) if len(at_goal) else -1
     if best < 0 or at_goal[best] == np.iinfo(np.int64).max:
@@ -297,11 +297,11 @@ def best_leg(network: Network, places: Snapped, source: int, target: int, measur
     )
     arcs, delays = [int(goals.arc[best])], last_delays(network, goals, np.array([best])).tolist()
     end_state = state
-    while found.entry[state] >= 0:
-        step = network.step_at(int(found.entry[state]))
+    while arrival.entry[state] >= 0:
+        step = network.step_at(int(arrival.entry[state]))
         arcs.append(int(steps.arc[step]))
         delays.append(int(network.step_delay[step]))
-        state = int(np.searchsorted(start, found.entry[state], side="right")) - 1
+        state = int(np.searchsorted(start, arrival.entry[state], side="right")) - 1
     terminals = leaving(a, network, measure, accumulated)
     used = _used(terminals, state)
     arcs.append(int(terminals.arc[used]))
@@ -310,7 +310,7 @@ def best_leg(network: Network, places: Snapped, source: int, target: int, measur
     return leg_over(
         network.mode.id, np.array(arcs[::-1], np.int32), np.array(delays[::-1], np.int32),
         (float(first.fraction[0]), float(last.fraction[0])),
-        int(at_goal[best]), int(found.accumulated[end_state] + goals.accumulated[best]), (float(first.access_share[0]),
+        int(at_goal[best]), int(arrival.accumulated[end_state] + goals.accumulated[best]), (float(first.access_share[0]),
         float(last.access_share[0])),
     )  # fmt: skip
 

@@ -14,7 +14,7 @@ import numpy as np
 from numba import njit
 
 from awl.core.kernels import njit_no_refcount, stopped
-from awl.core.routing.dijkstra.bundles import Found, Seeds
+from awl.core.routing.dijkstra.kernel_arguments import SearchLabels, SourceStates
 
 UNREACHED = np.int32(2**31 - 1)
 NO_LIMIT = np.int32(2**31 - 2)
@@ -24,7 +24,7 @@ NO_LABEL = np.int64(2**63 - 1)
 
 
 @njit(cache=True, nogil=True)
-def search(steps, seeds, limit, wanted, found, token):
+def search(steps, seeds, limit, wanted, labels, token):
     """Fill labels, accumulated costs and entries (CSR row of the arc by which a state was reached, -1 at a seed).
 
     When all states that are `wanted` are settled the search ends, and labels of states not yet settled are upper bounds only.
@@ -35,14 +35,14 @@ def search(steps, seeds, limit, wanted, found, token):
 
     Parameters:
         steps: the steps (`Steps`).
-        seeds: where the search begins (`Seeds`).
+        seeds: where the search begins (`SourceStates`).
         limit: the highest cost that counts.
         wanted: mask (s,) of the states that must be settled; empty for all within the limit.
-        found: what is filled (`Found`).
+        labels: what is filled (`SearchLabels`).
         token: cancel token (3,): whether to stop, how much is done, how much there is to do.
     """
     start, head, weight, far = steps.start, steps.head, steps.cost, steps.far
-    label, accumulated, entry = found.label, found.far, found.entry
+    label, accumulated, entry = labels.label, labels.far, labels.entry
     keys = np.empty(len(seeds.state) + len(head) + 1, np.int64)
     nodes = np.empty(len(keys), np.int32)
     size = 0
@@ -142,16 +142,16 @@ def rows_to_targets(steps, sources, targets, limit, cost, accumulated, token):
     wanted = np.zeros(n, np.uint8)
     for i in range(len(targets.state)):
         wanted[targets.state[i]] = 1
-    found = Found(np.empty(n, np.int64), np.empty(n, np.int64), np.empty(0, np.int32))
-    label, far = found.label, found.far
+    labels = SearchLabels(np.empty(n, np.int64), np.empty(n, np.int64), np.empty(0, np.int32))
+    label, far = labels.label, labels.far
     no_owner = np.zeros(len(sources.state), np.int32)
     for s in range(len(sources.start) - 1):
         if stopped(token, s, len(sources.start) - 1):
             return
         label[:] = NO_LABEL
         a, b = sources.start[s], sources.start[s + 1]
-        seeds = Seeds(sources.state[a:b], sources.cost[a:b], sources.far[a:b], no_owner[a:b])
-        search(steps, seeds, limit, wanted, found, token)
+        seeds = SourceStates(sources.state[a:b], sources.cost[a:b], sources.far[a:b], no_owner[a:b])
+        search(steps, seeds, limit, wanted, labels, token)
         for t in range(len(targets.start) - 1):
             best, best_far = np.int64(UNREACHED), np.int64(0)
             for i in range(targets.start[t], targets.start[t + 1]):
@@ -166,8 +166,8 @@ def rows_to_targets(steps, sources, targets, limit, cost, accumulated, token):
 
 
 @njit_no_refcount
-def least_on_entering(arc, start, tail, delay_ms, delayed, label, made):
-    """Labels `made` (a,) with which the arcs (a,) are entered: the least over the states from which, delays counted if wanted.
+def least_on_entering(arc, start, tail, delay_ms, delayed, label, least):
+    """Labels `least` (a,) with which the arcs (a,) are entered: the least over the states from which, delays counted if wanted.
 
     States from which arc i is entered are `tail[start[i]:start[i + 1]]`.
 
@@ -178,7 +178,7 @@ def least_on_entering(arc, start, tail, delay_ms, delayed, label, made):
         delay_ms: delay (r,) before each step, in ms.
         delayed: whether delays count.
         label: labels (s,) of the states.
-        made: labels (a,), filled here.
+        least: labels (a,), filled here.
     """
     far = np.uint64(NO_LABEL)  # unsigned, so that a delay can be added to it as to any other label
     of = label.view(np.uint64)
@@ -189,4 +189,4 @@ def least_on_entering(arc, start, tail, delay_ms, delayed, label, made):
             if delayed:
                 at += np.uint64(delay_ms[row]) << np.uint64(OWNER_BITS)
             best = min(best, at)
-        made[i] = np.int64(best)
+        least[i] = np.int64(best)

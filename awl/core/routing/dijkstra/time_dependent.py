@@ -22,7 +22,7 @@ from awl.core.network.network import Network
 from awl.core.progress import current_token, raise_if_cancelled
 from awl.core.routing.access_points import AccessPoints, along_link
 from awl.core.routing.cch.many_to_many import alike
-from awl.core.routing.dijkstra.bundles import ClockFound, ClockGoals, ClockSeeds, ClockSteps, Curves
+from awl.core.routing.dijkstra.kernel_arguments import ClockGoals, ClockLabels, ClockSources, ClockSteps, Curves
 from awl.core.routing.dijkstra.search import NO_LABEL, OWNER_BITS, UNREACHED
 from awl.core.routing.path import StreetLeg, leg_over
 from awl.core.routing.snapping import Snapped
@@ -142,8 +142,8 @@ def arrival_at(share: NDArray[np.float64], done: NDArray[np.float64], begin: flo
         free_ms: what it takes in free flow, in ms.
     """
     day = 24 * 3_600_000.0
-    whole = np.floor(begin / day)
-    goal = _done_by(share, done, begin - whole * day) + free_ms
+    full_days = np.floor(begin / day)
+    goal = _done_by(share, done, begin - full_days * day) + free_ms
     days = np.floor(goal / done[24])
     goal -= days * done[24]
     hour = 0
@@ -154,7 +154,7 @@ def arrival_at(share: NDArray[np.float64], done: NDArray[np.float64], begin: flo
     # Within an hour the share is a + slope t, and what is done a t + slope t^2 / 2.
     a = share[hour]
     root = np.sqrt(max(a * a + 2 * slope * left, 0.0))
-    return (whole + days) * day + hour * 3_600_000.0 + 2 * left / (a + root)
+    return (full_days + days) * day + hour * 3_600_000.0 + 2 * left / (a + root)
 
 
 @njit_no_refcount
@@ -166,7 +166,7 @@ def _done_by(share: NDArray[np.float64], done: NDArray[np.float64], time: float)
 
 
 @njit(cache=True, nogil=True)
-def search_by_clock(steps, curves, seeds, goals, least, found, token):
+def search_by_clock(steps, curves, seeds, goals, least, labels, token):
     """Fill earliest times in ms since midnight of the day of departure, and the rows of the steps that lead there.
 
     Ends when no way to a goal can be earlier than the best found.
@@ -174,15 +174,15 @@ def search_by_clock(steps, curves, seeds, goals, least, found, token):
     Parameters:
         steps: the steps (`ClockSteps`).
         curves: how speeds change over the day (`Curves`).
-        seeds: where the search begins, and when (`ClockSeeds`).
+        seeds: where the search begins, and when (`ClockSources`).
         goals: where it ends, with the rest of the way (`ClockGoals`).
         least: lower bounds (s,) of the way from each state to the goals in ms, `NEVER` where there is none; empty where none are
             known, and all ways are followed.
-        found: what is filled (`ClockFound`).
+        labels: what is filled (`ClockLabels`).
         token: cancel token (3,): whether to stop, how much is done, how much there is to do.
     """
     start, head, free_ms, delay_ms, curve = steps.start, steps.head, steps.free_ms, steps.delay_ms, steps.curve
-    share, done, label, entry = curves.share, curves.done, found.label, found.entry
+    share, done, label, entry = curves.share, curves.done, labels.label, labels.entry
     guided = len(least) > 0
     is_goal = np.zeros(len(label), np.uint8)
     for state in goals.state:
@@ -285,10 +285,10 @@ def best_leg_by_clock(
     search_by_clock(
         ClockSteps(start, head, clock.row_ms, clock.row_delay, clock.row_curve),
         Curves(clock.share, clock.done),
-        ClockSeeds(terminals.state.astype(np.int64), np.array(times)),
+        ClockSources(terminals.state.astype(np.int64), np.array(times)),
         ClockGoals(goals.state.astype(np.int64), rest, delay.astype(np.float64), clock.curve[goals.arc >> 1]),
         np.zeros(0) if least is None else least,
-        ClockFound(label, entry),
+        ClockLabels(label, entry),
         current_token(),
     )
     raise_if_cancelled()
@@ -336,8 +336,8 @@ def _delay_onto(network: Network, state: int, arc: int) -> int:
     """What is lost in a state before its step onto an arc."""
     start, rows = network.states.by_arc
     steps = rows[start[arc] : start[arc + 1]]
-    mine = steps[network.states.steps.tail[steps] == state]
-    return int(network.step_delay[mine[0]]) if len(mine) else 0
+    onto = steps[network.states.steps.tail[steps] == state]
+    return int(network.step_delay[onto[0]]) if len(onto) else 0
 
 
 def _leg(

@@ -94,8 +94,8 @@ def _lower(typing: Any, up: Any, down: Any, at: Any, by_up: Any, by_down: Any, b
 
     def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
         v = Vectors(context, builder, signature, args, RUN)
-        for mine, other in ((0, 3), (1, 4)):
-            target = v.data(mine)
+        for first, other in ((0, 3), (1, 4)):
+            target = v.data(first)
             v.store(v.less(v.load(v.data(other), args[5]), v.load(target, args[2])), target, args[2])
         return context.get_dummy_value()
 
@@ -107,8 +107,8 @@ def _lower_one(typing: Any, up: Any, down: Any, at: Any, by_up: Any, by_down: An
 
     def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
         v = Vectors(context, builder, signature, args, 1)
-        for mine, other in ((0, 3), (1, 4)):
-            pointer = builder.gep(v.data(mine), [args[2]])
+        for first, other in ((0, 3), (1, 4)):
+            pointer = builder.gep(v.data(first), [args[2]])
             builder.store(v.less(args[other], builder.load(pointer)), pointer)
         return context.get_dummy_value()
 

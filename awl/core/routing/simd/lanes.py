@@ -117,13 +117,13 @@ def _least_over(typing: Any, label: Any, i: Any, head: Any, cost: Any, begin: An
 
     def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
         v = Vectors(context, builder, signature, args, LANES)
-        labels, heads, costs, mine = v.data(0), v.data(2), v.data(3), v.row(args[1])
-        best = v.variable(_begun(v, labels, mine, args[6]))
+        labels, heads, costs, row = v.data(0), v.data(2), v.data(3), v.row(args[1])
+        best = v.variable(_begun(v, labels, row, args[6]))
         with cgutils.for_range_slice(builder, args[4], args[5], v.number(1), WIDE) as (e, _):
             near = v.row(builder.zext(v.one(heads, e), WIDE))
             over = builder.add(v.load(labels, near), v.splat(v.one(costs, e)))
             builder.store(v.less(over, builder.load(best)), best)
-        v.store(builder.load(best), labels, mine)
+        v.store(builder.load(best), labels, row)
         return context.get_dummy_value()
 
     return types.void(label, types.int64, head, cost, types.int64, types.int64, types.uint8), generate
@@ -136,9 +136,9 @@ def _least_over_carrying(
 
     def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
         v = Vectors(context, builder, signature, args, LANES)
-        labels, extras, mine = v.data(0), v.data(1), v.row(args[2])
+        labels, extras, own_row = v.data(0), v.data(1), v.row(args[2])
         heads, costs, further = v.data(3), v.data(4), v.data(5)
-        best, best_extra = v.variable(_begun(v, labels, mine, args[8])), v.variable(v.load(extras, mine))
+        best, best_extra = v.variable(_begun(v, labels, own_row, args[8])), v.variable(v.load(extras, own_row))
         with cgutils.for_range_slice(builder, args[6], args[7], v.number(1), WIDE) as (e, _):
             row = v.row(builder.zext(v.one(heads, e), WIDE))
             over = builder.add(v.load(labels, row), v.splat(v.one(costs, e)))
@@ -147,8 +147,8 @@ def _least_over_carrying(
             shorter = builder.icmp_unsigned("<", over, former)
             builder.store(builder.select(shorter, over, former), best)
             builder.store(builder.select(shorter, carry, builder.load(best_extra)), best_extra)
-        v.store(builder.load(best), labels, mine)
-        v.store(builder.load(best_extra), extras, mine)
+        v.store(builder.load(best), labels, own_row)
+        v.store(builder.load(best_extra), extras, own_row)
         return context.get_dummy_value()
 
     kinds = (label, extra, types.int64, head, cost, accumulated, types.int64, types.int64, types.uint8)

@@ -15,15 +15,15 @@ import { streetName, usePins } from "./pins";
 type Props = { overview: Overview; streets: Packed | null; content: MapContent; onScale: (metresPerPixel: number) => void };
 
 export default function StudyMap({ overview, streets, content, onScale }: Props) {
-  const { id: study, stamp, bounds, drawn, layers, modes } = overview;
+  const { id: study, revision, bounds, drawn, layers, modes } = overview;
   const { theme, hidden, stage, opacity, label } = useScreen("theme", "hidden", "stage", "opacity", "label");
   const [standing, setStanding] = useState<Standing | null>(null);
   const scene = standing?.scene ?? null;
-  const ground = useMemo((): Ground | null => bounds && { study, stamp, bounds, drawn, layers: layers.map(({ id }) => id) }, [study, stamp, bounds, drawn, layers]);
+  const ground = useMemo((): Ground | null => bounds && { study, revision, bounds, drawn, layers: layers.map(({ id }) => id) }, [study, revision, bounds, drawn, layers]);
   // Links are lettered where the legend can switch it.
   const hiddenHere = useMemo(() => (stage === "streets" && !drawn ? hidden : { ...hidden, "link-numbers": true }), [stage, drawn, hidden]);
 
-  useStreets(standing, study, `${stamp} ${modes.map(({ id, changed }) => id + changed).join()}`, content.streets);
+  useStreets(standing, study, `${revision} ${modes.map(({ id, changed }) => id + changed).join()}`, content.streets);
   usePins(scene, study);
   useAnswerInView(scene, study);
   useClicks(scene, study);

@@ -11,9 +11,9 @@ import { useScreenValue } from "../../state/screen";
 import { valuesOf } from "./modeBands";
 
 /** What a mode makes of the streets, kept once fetched; null while it is on its way or no mode is wanted. */
-function useModeArrays(study: string, stamp: string, mode: string | null, at: string | null): Packed | null {
+function useModeArrays(study: string, revision: string, mode: string | null, at: string | null): Packed | null {
   const { data } = useQuery({
-    queryKey: ["mode-arrays", study, stamp, mode, at],
+    queryKey: ["mode-arrays", study, revision, mode, at],
     queryFn: () => modeArrays(study, mode ?? "", at),
     enabled: mode !== null,
     staleTime: Infinity,
@@ -23,16 +23,16 @@ function useModeArrays(study: string, stamp: string, mode: string | null, at: st
 }
 
 /** Keep the street layer in step with what it should show; while a point is dragged it follows the newest reach. */
-export function useStreets(standing: Standing | null, study: string, stamp: string, shown: StreetsShown): void {
+export function useStreets(standing: Standing | null, study: string, revision: string, shown: StreetsShown): void {
   const scene = standing?.scene ?? null;
   const styled = standing?.styled ?? 0;
   const live = useScreenValue((screen) => screen.live);
   const { mode, at, beside } = shown.kind === "mode" ? shown : { mode: null, at: null, beside: null };
-  const modeData = useModeArrays(study, stamp, mode, at);
-  const besideData = useModeArrays(study, stamp, beside, at);
+  const modeData = useModeArrays(study, revision, mode, at);
+  const besideData = useModeArrays(study, revision, beside, at);
   const reachInputs = shown.kind === "reach" ? reachOf(shown.inputs) : null;
   const { data: reach } = useQuery({
-    queryKey: ["reach", study, stamp, reachInputs],
+    queryKey: ["reach", study, revision, reachInputs],
     queryFn: () => liveReach(study, reachInputs ?? {}),
     enabled: reachInputs !== null,
     gcTime: 60_000,

@@ -23,16 +23,16 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
   const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside, measuring, way: shownWay, overlaid, gradeLook, minute } = useScreen("study", "stage", "mode", "question", "hidden", "row", "street", "theme", "layer", "chosen", "label", "colour", "at", "beside", "measuring", "way", "overlaid", "gradeLook", "minute");
   const looked = useLookedAt(overview, stage === "sources" ? layer : null);
   const { data: drawnLinks } = useQuery({
-    queryKey: ["layer-features", study, "streets", overview?.stamp],
+    queryKey: ["layer-features", study, "streets", overview?.revision],
     queryFn: () => layerFeatures(study ?? "", "streets"),
     enabled: !!overview?.drawn,
     staleTime: Infinity,
     meta: { panel: "map", what: t`The lettering of the links` },
   });
   const { data: cutOff } = useQuery({
-    queryKey: ["parts", study, overview?.stamp, mode, overview?.modes.find(({ id }) => id === mode)?.changed],
+    queryKey: ["parts", study, overview?.revision, mode, overview?.modes.find(({ id }) => id === mode)?.changed],
     queryFn: () => cutOffLinks(study ?? "", mode),
-    enabled: stage === "streets" && !!overview?.stamp && overview.modes.some(({ id, problem }) => id === mode && !problem),
+    enabled: stage === "streets" && !!overview?.revision && overview.modes.some(({ id, problem }) => id === mode && !problem),
     staleTime: Infinity,
     meta: { panel: "map", what: t`The parts that are cut off` },
   });
@@ -45,7 +45,7 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
   const path = useRowPath(study, stage === "sheet" ? answer : null, row);
   return useMemo(() => {
     const content: MapContent = { ...nothingShown(), order: (stage === "sheet" && block?.order) || UNORDERED };
-    if (!overview?.stamp) return content;
+    if (!overview?.revision) return content;
     if (overview.drawn) content.overlays.nodes = nodesOf(streets, hidden);
     if (overview.drawn && drawnLinks && !hidden["link-numbers"]) content.overlays.letters = lettersOf(drawnLinks, label ?? "length");
     if (stage === "sources" && looked) layerShown(content, looked.info, looked.features, chosen, hidden);

@@ -24,7 +24,7 @@ export function Sheet({ overview }: { overview: Overview }) {
   }, [question, first, selectQuestion]);
   if (error) return <p className="problem">{message(error)}</p>;
   if (!sheet || !processes) return null;
-  if (!overview.stamp) {
+  if (!overview.revision) {
     return (
       <>
         <h1><Trans>Ask</Trans></h1>

@@ -2,7 +2,7 @@
 import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { useEffect, useState, type DragEvent } from "react";
-import { receive } from "../../api/incoming";
+import { receive } from "../../api/uploads";
 import { Working, type WorkState } from "../../controls/Progress";
 import { message } from "../../api/client";
 import { useScreen } from "../../state/screen";

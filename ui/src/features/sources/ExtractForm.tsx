@@ -2,7 +2,7 @@
 import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { useRef, useState } from "react";
-import { areaOfFile, type Extract } from "../../api/incoming";
+import { areaOfFile, type Extract } from "../../api/uploads";
 import type { LayerInfo } from "../../api/studies";
 import { figure, percent, words } from "../../common/format";
 import { Amount, Word } from "../../controls/inline";
@@ -10,14 +10,14 @@ import { message } from "../../api/client";
 import { useScreen } from "../../state/screen";
 import { FormEnd, leave, useBuild, type FormProps } from "./form";
 
-export function ExtractForm({ incoming, study, onDone, onClose, layers }: FormProps & { layers: LayerInfo[] }) {
-  const extract = incoming.extract as Extract;
+export function ExtractForm({ upload, study, onDone, onClose, layers }: FormProps & { layers: LayerInfo[] }) {
+  const extract = upload.extract as Extract;
   const { draft, refineDraft, draw } = useScreen("draft", "refineDraft", "draw");
   const without = draft?.without ?? [];
   const [part, setPart] = useState("all");
   const [first, setFirst] = useState("1");
   const file = useRef<HTMLInputElement>(null);
-  const { state, problem, setProblem, build } = useBuild(incoming, onDone);
+  const { state, problem, setProblem, build } = useBuild(upload, onDone);
   const zones = layers.filter(({ role, geometry }) => role !== "base" && role !== "answer" && geometry.includes("POLYGON"));
 
   const choose = (wanted: string) => {
@@ -44,7 +44,7 @@ export function ExtractForm({ incoming, study, onDone, onClose, layers }: FormPr
   return (
     <section className="line-form" aria-label={t`Extract to streets`} data-testid="extract-form">
       <h1><Trans>What’s in this file?</Trans></h1>
-      <p className="dateline">{incoming.name}</p>
+      <p className="dateline">{upload.name}</p>
       <p className="prose">
         <Trans>
           {figure(extract.streets)} of {figure(extract.ways)} ways are streets, {figure(extract.length_km, 1)} km. By length, {percent(extract.known.speed ?? 0)} have
@@ -139,7 +139,7 @@ export function ExtractForm({ incoming, study, onDone, onClose, layers }: FormPr
             area_layer: part.startsWith("layer:") ? part.slice(6) : null,
           })
         }
-        onLeave={() => leave(incoming, onClose)}
+        onLeave={() => leave(upload, onClose)}
       />
     </section>
   );

@@ -2,7 +2,7 @@
 import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { useState } from "react";
-import type { ReadyGraph } from "../../api/incoming";
+import type { ReadyGraph } from "../../api/uploads";
 import { figure } from "../../common/format";
 import { Text, Word } from "../../controls/inline";
 import { FormEnd, leave, useBuild, type FormProps } from "./form";
@@ -19,15 +19,15 @@ const SPEED_UNITS: [string, string][] = [
   ["m/s", t`metres a second`],
 ];
 
-export function GraphForm({ incoming, study, onDone, onClose }: FormProps) {
-  const graph = incoming.graph as ReadyGraph;
+export function GraphForm({ upload, study, onDone, onClose }: FormProps) {
+  const graph = upload.graph as ReadyGraph;
   const weights = graph.weights ?? [];
   const [sense, setSense] = useState(weights.length ? "drawing" : "system");
   const [weight, setWeight] = useState(weights[0] ?? "");
   const [lengthUnit, setLengthUnit] = useState("m");
   const [speedUnit, setSpeedUnit] = useState(graph.speed_unit ?? "km/h");
   const [crs, setCrs] = useState("");
-  const { state, problem, build } = useBuild(incoming, onDone);
+  const { state, problem, build } = useBuild(upload, onDone);
   const placed = sense === "drawing" ? { weight, length_unit: lengthUnit } : { crs: crs.trim() };
   const meaning = (
     <Word
@@ -41,7 +41,7 @@ export function GraphForm({ incoming, study, onDone, onClose }: FormProps) {
   return (
     <section className="line-form" aria-label={t`Ready street graph`} data-testid="graph-form">
       <h1><Trans>A ready street graph</Trans></h1>
-      <p className="dateline">{incoming.name}</p>
+      <p className="dateline">{upload.name}</p>
       {graph.problem ? (
         <>
           <p className="prose"><Trans>The coordinates of its nodes are not degrees. Are they metres in a coordinate system, or only a drawing of a network with given weights?</Trans></p>
@@ -86,7 +86,7 @@ export function GraphForm({ incoming, study, onDone, onClose }: FormProps) {
         act={t`Build streets`}
         disabled={graph.problem !== undefined && sense === "system" && !crs.trim()}
         onAct={() => void build({ study, ...(graph.problem ? placed : { speed_unit: graph.speed_unit && speedUnit, length_unit: graph.length_unit && lengthUnit }) })}
-        onLeave={() => leave(incoming, onClose)}
+        onLeave={() => leave(upload, onClose)}
       />
     </section>
   );

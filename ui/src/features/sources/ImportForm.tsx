@@ -14,8 +14,8 @@ export function ImportForm({ study, layers, onDone }: Props) {
     closeDraft();
     onDone(job);
   };
-  const props = { incoming: draft.incoming, study, onDone: done, onClose: closeDraft };
-  const { kind, token } = draft.incoming;
+  const props = { upload: draft.upload, study, onDone: done, onClose: closeDraft };
+  const { kind, token } = draft.upload;
   if (kind === "extract") return <ExtractForm key={token} {...props} layers={layers} />;
   if (kind === "graph") return <GraphForm key={token} {...props} />;
   return <LayersForm key={token} {...props} />;

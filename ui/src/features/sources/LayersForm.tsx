@@ -2,7 +2,7 @@
 import { plural, t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { useState } from "react";
-import { lookAgain, type IncomingLayer, type Reading } from "../../api/incoming";
+import { lookAgain, type UploadedLayer, type Reading } from "../../api/uploads";
 import { figure, words } from "../../common/format";
 import { Text, Word } from "../../controls/inline";
 import { message } from "../../api/client";
@@ -20,27 +20,27 @@ const USES: Record<string, string[]> = {
   raster: ["elevation", "population"],
 };
 
-export function LayersForm({ incoming, study, onDone, onClose }: FormProps) {
+export function LayersForm({ upload, study, onDone, onClose }: FormProps) {
   const { refineDraft } = useScreen("refineDraft");
   const [roles, setRoles] = useState<Record<string, string>>({});
   const reading = useReading();
   const [keys, setKeys] = useState<Record<string, string>>({});
-  const [asLines, setAsLines] = useState<IncomingLayer | null>(null);
-  const { state, problem, setProblem, add } = useBuild(incoming, onDone);
-  const key = (layer: IncomingLayer) => layer.name ?? incoming.name;
-  const usable = incoming.layers.filter((layer) => !layer.problem && !layer.unusable);
+  const [asLines, setAsLines] = useState<UploadedLayer | null>(null);
+  const { state, problem, setProblem, add } = useBuild(upload, onDone);
+  const key = (layer: UploadedLayer) => layer.name ?? upload.name;
+  const usable = upload.layers.filter((layer) => !layer.problem && !layer.unusable);
   const begun = study !== null;
-  const roleOf = (layer: IncomingLayer) => roles[key(layer)] ?? suggested(layer, begun);
+  const roleOf = (layer: UploadedLayer) => roles[key(layer)] ?? suggested(layer, begun);
   const streets = usable.find((layer) => roleOf(layer) === "streets");
   const others = usable.filter((layer) => ![OUT, "streets"].includes(roleOf(layer)));
-  const asked = incoming.layers.find((layer) => (layer.problem && !layer.columns) ?? layer.far);
-  const unplaced = incoming.layers.find((layer) => layer.columns);
+  const asked = upload.layers.find((layer) => (layer.problem && !layer.columns) ?? layer.far);
+  const unplaced = upload.layers.find((layer) => layer.columns);
 
   const look = async (more: Reading) => {
     setProblem(null);
     try {
-      const again = await lookAgain(incoming.token, study, { ...reading, ...more });
-      refineDraft({ ...more, incoming: again });
+      const again = await lookAgain(upload.token, study, { ...reading, ...more });
+      refineDraft({ ...more, upload: again });
     } catch (error) {
       setProblem(message(error));
     }
@@ -48,29 +48,29 @@ export function LayersForm({ incoming, study, onDone, onClose }: FormProps) {
   const onlyLines = usable.length > 0 && usable.every(({ geometry }) => geometry === "line" || geometry === "point") && streets && !begun;
   if (asLines || onlyLines) {
     const props = asLines ? { only: asLines } : {};
-    return <LineForm incoming={incoming} study={study} onDone={onDone} onClose={onClose} crs={reading.crs ?? null} {...props} />;
+    return <LineForm upload={upload} study={study} onDone={onDone} onClose={onClose} crs={reading.crs ?? null} {...props} />;
   }
-  const point = incoming.layers.length > 0 && !begun && !streets;
+  const point = upload.layers.length > 0 && !begun && !streets;
   return (
     <section className="line-form" aria-label={t`Layers of a file`} data-testid="layers-form">
       <h1><Trans>What’s in this file?</Trans></h1>
-      <p className="dateline">{incoming.name}</p>
+      <p className="dateline">{upload.name}</p>
       {asked && <AskSystem layer={asked} onTake={(crs) => void look({ crs })} />}
       {unplaced && <AskColumns layer={unplaced} onTake={(x, y) => void look({ x, y })} />}
       <table className="plain">
         <thead>
           <tr>
             <th><Trans>Layer</Trans></th>
-            <th className="n">{incoming.kind === "raster" ? t`Cells` : t`Features`}</th>
+            <th className="n">{upload.kind === "raster" ? t`Cells` : t`Features`}</th>
             <th><Trans>Used as</Trans></th>
             <th><Trans>Identified by</Trans></th>
           </tr>
         </thead>
         <tbody>
-          {incoming.layers.map((layer) => (
+          {upload.layers.map((layer) => (
             <tr key={key(layer)} className={layer.problem ?? layer.unusable ? "quiet" : undefined}>
               <td>
-                {words(layer.name ?? incoming.name)}
+                {words(layer.name ?? upload.name)}
                 <small className="under">{about(layer)}</small>
               </td>
               <td className="n">{layer.count ? figure(layer.count) : ""}</td>
@@ -82,7 +82,7 @@ export function LayersForm({ incoming, study, onDone, onClose }: FormProps) {
                 ) : (
                   <Word
                     kind="way"
-                    label={t`Use of ${words(layer.name ?? incoming.name)}`}
+                    label={t`Use of ${words(layer.name ?? upload.name)}`}
                     value={roleOf(layer)}
                     options={[...(USES[layer.geometry] ?? []).map((role): [string, string] => [role, role]), [OUT, t`nothing, leave it out`]]}
                     onChange={(role) => setRoles({ ...roles, [key(layer)]: role })}
@@ -93,7 +93,7 @@ export function LayersForm({ incoming, study, onDone, onClose }: FormProps) {
                 {(layer.keys?.length ?? 0) > 0 && (
                   <Word
                     kind="way"
-                    label={t`Field that identifies ${words(layer.name ?? incoming.name)}`}
+                    label={t`Field that identifies ${words(layer.name ?? upload.name)}`}
                     value={keys[key(layer)] ?? layer.key ?? ""}
                     options={[...(layer.key ? [] : [["", t`their number`] as [string, string]]), ...(layer.keys ?? []).map((field): [string, string] => [field, words(field)])]}
                     onChange={(field) => setKeys({ ...keys, [key(layer)]: field })}
@@ -115,19 +115,19 @@ export function LayersForm({ incoming, study, onDone, onClose }: FormProps) {
           if (streets) setAsLines(streets);
           else if (study) void add(study, others.map((layer) => ({ name: layer.name, role: roleOf(layer), key: keys[key(layer)] ?? null, ...reading })));
         }}
-        onLeave={() => leave(incoming, onClose)}
+        onLeave={() => leave(upload, onClose)}
       />
     </section>
   );
 }
 
 /** Lines that know their class, or come before there are any streets, are streets. */
-function suggested(layer: IncomingLayer, begun: boolean): string {
+function suggested(layer: UploadedLayer, begun: boolean): string {
   if (layer.geometry !== "line") return layer.role ?? OUT;
   return !begun || (layer.known?.street_class ?? 0) > 0.5 ? "streets" : "lines";
 }
 
-function about(layer: IncomingLayer): string {
+function about(layer: UploadedLayer): string {
   if (layer.problem) return layer.problem;
   if (layer.unusable) return layer.unusable;
   const said = [];
@@ -150,7 +150,7 @@ function about(layer: IncomingLayer): string {
   return said.join(" · ");
 }
 
-function AskSystem({ layer, onTake }: { layer: IncomingLayer; onTake: (system: string) => void }) {
+function AskSystem({ layer, onTake }: { layer: UploadedLayer; onTake: (system: string) => void }) {
   const [text, setText] = useState(layer.candidates?.[0] ?? "");
   return (
     <div className="notice" role="status">
@@ -175,7 +175,7 @@ function AskSystem({ layer, onTake }: { layer: IncomingLayer; onTake: (system: s
 }
 
 /** Which columns of a table hold the coordinates of a row. */
-function AskColumns({ layer, onTake }: { layer: IncomingLayer; onTake: (x: string, y: string) => void }) {
+function AskColumns({ layer, onTake }: { layer: UploadedLayer; onTake: (x: string, y: string) => void }) {
   const columns = (layer.columns ?? []).filter(Boolean);
   const [x, setX] = useState(columns[0] ?? "");
   const [y, setY] = useState(columns[1] ?? "");

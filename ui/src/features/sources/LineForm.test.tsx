@@ -1,10 +1,10 @@
 import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import type { Incoming } from "../../api/incoming";
+import type { Upload } from "../../api/uploads";
 import type { JobInfo } from "../../api/studies";
 import { LineForm } from "./LineForm";
 
-const INCOMING: Incoming = {
+const INCOMING: Upload = {
   token: "a1",
   name: "lines.gpkg",
   kind: "layers",
@@ -40,7 +40,7 @@ afterEach(() => {
 function open() {
   const onDone = vi.fn();
   const onClose = vi.fn();
-  render(<LineForm incoming={INCOMING} study={null} onDone={onDone} onClose={onClose} />);
+  render(<LineForm upload={INCOMING} study={null} onDone={onDone} onClose={onClose} />);
   return { onDone, onClose };
 }
 const word = (label: string) => screen.getByLabelText<HTMLSelectElement>(label);
@@ -105,6 +105,6 @@ describe("lines to streets", () => {
     const { onClose } = open();
     fireEvent.click(screen.getByText("Cancel"));
     expect(onClose).toHaveBeenCalled();
-    expect(sent).toMatchObject([{ address: "/incoming/a1", method: "DELETE" }]);
+    expect(sent).toMatchObject([{ address: "/uploadss/a1", method: "DELETE" }]);
   });
 });

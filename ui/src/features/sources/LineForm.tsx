@@ -2,7 +2,7 @@
 import { plural, t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { useState } from "react";
-import type { IncomingLayer, LineRoles, StreetWords } from "../../api/incoming";
+import type { UploadedLayer, LineRoles, StreetWords } from "../../api/uploads";
 import { figure, percent } from "../../common/format";
 import { Amount, Word } from "../../controls/inline";
 import { FormEnd, leave, useBuild, type FormProps } from "./form";
@@ -16,16 +16,16 @@ const ROLES: [keyof LineRoles & ("street_class" | "name" | "speed" | "direction"
   ["level", "level", "way"],
 ];
 
-export function LineForm({ incoming, study, onDone, onClose, only, crs }: FormProps & { only?: IncomingLayer; crs?: string | null }) {
-  const lines = only ? [only] : incoming.layers.filter(({ geometry }) => geometry === "line");
-  const [layer, setLayer] = useState<IncomingLayer>(lines[0] as IncomingLayer);
+export function LineForm({ upload, study, onDone, onClose, only, crs }: FormProps & { only?: UploadedLayer; crs?: string | null }) {
+  const lines = only ? [only] : upload.layers.filter(({ geometry }) => geometry === "line");
+  const [layer, setLayer] = useState<UploadedLayer>(lines[0] as UploadedLayer);
   const [roles, setRoles] = useState<LineRoles>(layer.roles as LineRoles);
   const [tolerance, setTolerance] = useState("0.5");
   const [joins, setJoins] = useState<"crossings" | "ends">("crossings");
   const [first, setFirst] = useState("1");
   const [numbering, setNumbering] = useState("");
-  const { state, problem, build } = useBuild(incoming, onDone);
-  const points = incoming.layers.filter(({ geometry }) => geometry === "point");
+  const { state, problem, build } = useBuild(upload, onDone);
+  const points = upload.layers.filter(({ geometry }) => geometry === "point");
   const numberFields = points.flatMap((nodes) => Object.keys(nodes.fields).map((field) => ({ nodes, field })));
   const put = (role: keyof LineRoles, value: string) => setRoles({ ...roles, [role]: value === NONE ? null : value });
   const values = roles.direction ? (layer.fields[roles.direction] ?? []) : [];
@@ -82,7 +82,7 @@ export function LineForm({ incoming, study, onDone, onClose, only, crs }: FormPr
       <h1><Trans>Lines to streets</Trans></h1>
       <p className="prose">
         <Trans>
-          <b>{incoming.name}</b> holds {figure(layer.count)} lines, {figure(layer.length_km ?? 0, 1)} km. By length, {share(layer, "street_class")} have a class Awl
+          <b>{upload.name}</b> holds {figure(layer.count)} lines, {figure(layer.length_km ?? 0, 1)} km. By length, {share(layer, "street_class")} have a class Awl
           knows, {share(layer, "speed")} a speed, {share(layer, "name")} a name, {share(layer, "direction")} say their direction.
         </Trans>
       </p>
@@ -96,7 +96,7 @@ export function LineForm({ incoming, study, onDone, onClose, only, crs }: FormPr
               value={String(layer.name)}
               options={lines.map(({ name }) => [String(name), String(name)])}
               onChange={(name) => {
-                const next = lines.find((one) => String(one.name) === name) as IncomingLayer;
+                const next = lines.find((one) => String(one.name) === name) as UploadedLayer;
                 setLayer(next);
                 setRoles(next.roles as LineRoles);
               }}
@@ -163,13 +163,13 @@ export function LineForm({ incoming, study, onDone, onClose, only, crs }: FormPr
       </p>
       <Joins joins={layer.joins} />
       <Samples layer={layer} roles={roles} />
-      <FormEnd state={state} problem={problem} act={t`Build streets`} onAct={() => void build(wanted())} onLeave={() => leave(incoming, onClose)} />
+      <FormEnd state={state} problem={problem} act={t`Build streets`} onAct={() => void build(wanted())} onLeave={() => leave(upload, onClose)} />
     </section>
   );
 }
 
 /** What each way of joining makes of the lines. */
-function Joins({ joins }: { joins: IncomingLayer["joins"] }) {
+function Joins({ joins }: { joins: UploadedLayer["joins"] }) {
   if (!joins?.crossings || !joins.ends) return null;
   const { crossings, ends } = joins;
   return (
@@ -186,10 +186,10 @@ const fieldOptions = (names: string[]): [string, string][] => [[NONE, t`no field
 
 const WAYS = { forward: t`along the line as drawn`, backward: t`against it`, both: t`both ways` };
 
-const share = (layer: IncomingLayer, role: string) => `${figure(100 * (layer.known?.[role] ?? 0))}%`;
+const share = (layer: UploadedLayer, role: string) => `${figure(100 * (layer.known?.[role] ?? 0))}%`;
 
 /** What the chosen fields hold, so that a wrong one is seen. */
-function Samples({ layer, roles }: { layer: IncomingLayer; roles: LineRoles }) {
+function Samples({ layer, roles }: { layer: UploadedLayer; roles: LineRoles }) {
   const rows = ROLES.filter(([role]) => roles[role]);
   if (rows.length === 0) return null;
   return (

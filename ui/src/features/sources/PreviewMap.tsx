@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import type { Feature, FeatureCollection, Position } from "geojson";
 import { Map as MapLibre, type ExpressionSpecification, type GeoJSONSource } from "maplibre-gl";
 import { useEffect, useRef, useState } from "react";
-import { boundsOf, previewOf, type Area, type Reading } from "../../api/incoming";
+import { boundsOf, previewOf, type Area, type Reading } from "../../api/uploads";
 import { CLASS_WEIGHT, token } from "../../map/look";
 import { exposeMap, metresPerPixel } from "../../map/scene";
 import { EMPTY } from "../../map/style";
@@ -17,13 +17,13 @@ export default function PreviewMap({ draft, onScale }: Props) {
   const holder = useRef<HTMLDivElement>(null);
   const [map, setMap] = useState<MapLibre | null>(null);
   const { theme, drawing, draw } = useScreen("theme", "drawing", "draw");
-  const { incoming, without, area } = draft;
+  const { upload, without, area } = draft;
   const reading = readingOf(draft);
   const crs = JSON.stringify(reading);
-  const bounds = boundsOf(incoming);
+  const bounds = boundsOf(upload);
   const { data: streets } = useQuery({
-    queryKey: ["preview", incoming.token, crs],
-    queryFn: () => previewOf(incoming.token, reading),
+    queryKey: ["preview", upload.token, crs],
+    queryFn: () => previewOf(upload.token, reading),
     staleTime: Infinity,
     gcTime: 0,
     meta: { panel: "map", what: t`The preview` },
@@ -53,7 +53,7 @@ export default function PreviewMap({ draft, onScale }: Props) {
     };
     // One map per file and theme; bounds do not change for a file.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [incoming.token, crs, theme]);
+  }, [upload.token, crs, theme]);
 
   useEffect(() => {
     if (!map || !streets) return;

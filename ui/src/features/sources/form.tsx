@@ -3,15 +3,15 @@ import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { Button } from "@mui/material";
 import { useState } from "react";
-import { addLayers, buildStreets, dismissIncoming, type Incoming, type LayerChoice, type StreetWords } from "../../api/incoming";
+import { addLayers, buildStreets, dismissUpload, type Upload, type LayerChoice, type StreetWords } from "../../api/uploads";
 import type { JobInfo } from "../../api/studies";
 import { useJob, Working, type WorkState } from "../../controls/Progress";
 import { message } from "../../api/client";
 
-export type FormProps = { incoming: Incoming; study: string | null; onDone: (job: JobInfo) => void; onClose: () => void };
+export type FormProps = { upload: Upload; study: string | null; onDone: (job: JobInfo) => void; onClose: () => void };
 
 /** Build streets or add layers, and say why it failed. */
-export function useBuild(incoming: Incoming, onDone: (job: JobInfo) => void) {
+export function useBuild(upload: Upload, onDone: (job: JobInfo) => void) {
   const [problem, setProblem] = useState<string | null>(null);
   const [state, run] = useJob();
   const follow = async (start: () => Promise<JobInfo>) => {
@@ -19,7 +19,7 @@ export function useBuild(incoming: Incoming, onDone: (job: JobInfo) => void) {
     try {
       const ended = await run(await start());
       if (ended.status === "successful") onDone(ended);
-      else setProblem(ended.problem?.detail ?? t`${incoming.name} was stopped. Nothing of it landed.`);
+      else setProblem(ended.problem?.detail ?? t`${upload.name} was stopped. Nothing of it landed.`);
     } catch (error) {
       setProblem(message(error));
     }
@@ -28,13 +28,13 @@ export function useBuild(incoming: Incoming, onDone: (job: JobInfo) => void) {
     state,
     problem,
     setProblem,
-    build: (words: StreetWords) => follow(() => buildStreets(incoming.token, words)),
-    add: (study: string, layers: LayerChoice[]) => follow(() => addLayers(incoming.token, study, layers)),
+    build: (words: StreetWords) => follow(() => buildStreets(upload.token, words)),
+    add: (study: string, layers: LayerChoice[]) => follow(() => addLayers(upload.token, study, layers)),
   };
 }
 
-export function leave(incoming: Incoming, onClose: () => void): void {
-  void dismissIncoming(incoming.token);
+export function leave(upload: Upload, onClose: () => void): void {
+  void dismissUpload(upload.token);
   onClose();
 }
 

@@ -1,6 +1,6 @@
 import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import type { Incoming, IncomingLayer } from "../../api/incoming";
+import type { Upload, UploadedLayer } from "../../api/uploads";
 import { screenNow, screenStore } from "../../state/screen";
 import { framed, LAYERS } from "../../testing/fixtures";
 import { ImportForm } from "./ImportForm";
@@ -23,9 +23,9 @@ afterEach(() => {
   vi.unstubAllGlobals();
 });
 
-function open(incoming: Partial<Incoming>, study: string | null = "ferrow") {
-  const whole = { token: "a1", name: "file", layers: [], ...incoming } as Incoming;
-  screenStore.setState({ ...reset, draft: { incoming: whole, without: [], area: null } });
+function open(upload: Partial<Upload>, study: string | null = "ferrow") {
+  const whole = { token: "a1", name: "file", layers: [], ...upload } as Upload;
+  screenStore.setState({ ...reset, draft: { upload: whole, without: [], area: null } });
   const onDone = vi.fn();
   render(<ImportForm study={study} layers={LAYERS} onDone={onDone} />, { wrapper: framed() });
   return onDone;
@@ -35,7 +35,7 @@ const press = (text: string) => fireEvent.click(screen.getByText(text));
 const posted = (end: string) => sent.find(({ address, method }) => address.endsWith(end) && method === "POST")?.body;
 const text = () => document.body.textContent ?? "";
 
-const EXTRACT: Partial<Incoming> = {
+const EXTRACT: Partial<Upload> = {
   kind: "extract",
   extract: {
     ways: 100, streets: 80, length_km: 12.3, bounds: [0, 0, 1, 1], restrictions: 4, barriers: 2, known: { speed: 0.5, name: 0.9, direction: 0.1 },
@@ -82,7 +82,7 @@ describe("an extract", () => {
   });
 });
 
-const layer = (name: string, geometry: IncomingLayer["geometry"], more: Partial<IncomingLayer> = {}): IncomingLayer => ({
+const layer = (name: string, geometry: UploadedLayer["geometry"], more: Partial<UploadedLayer> = {}): UploadedLayer => ({
   name, geometry, count: 3, crs: "EPSG:4326, WGS 84", fields: {}, ...more,
 });
 const ROLES = { street_class: "class", name: null, speed: null, direction: null, level: null, cost_forward: null, cost_backward: null, forward: "F", backward: "T", both: "B", default_class: "residential" };

@@ -4,17 +4,17 @@ import type { LegendGroup } from "../../map/content";
 import type { ImportDraft } from "../../state/screen";
 
 /** What the map of a waiting extract shows. */
-export function previewLegend({ incoming, without, area }: ImportDraft): LegendGroup[] {
-  if (!incoming.extract) {
-    const kinds = new Set(incoming.layers.map(({ geometry }) => geometry));
+export function previewLegend({ upload, without, area }: ImportDraft): LegendGroup[] {
+  if (!upload.extract) {
+    const kinds = new Set(upload.layers.map(({ geometry }) => geometry));
     const rows: LegendGroup["rows"] = [];
-    if (incoming.graph ?? kinds.has("line")) rows.push({ key: "", label: t`Line`, swatch: { kind: "line", line: "var(--st-minor)" } });
+    if (upload.graph ?? kinds.has("line")) rows.push({ key: "", label: t`Line`, swatch: { kind: "line", line: "var(--st-minor)" } });
     if (kinds.has("polygon")) rows.push({ key: "", label: t`Polygon`, swatch: { kind: "area", fill: "var(--place-wash)", line: "var(--st-minor)" } });
     if (kinds.has("point")) rows.push({ key: "", label: t`Point`, swatch: { kind: "circle" } });
-    const note = incoming.graph?.drawn ? t`A drawing: lengths on the map mean nothing.` : t`As it lies on the ground, before anything is joined.`;
+    const note = upload.graph?.drawn ? t`A drawing: lengths on the map mean nothing.` : t`As it lies on the ground, before anything is joined.`;
     return [{ title: t`What came in`, rows, note }];
   }
-  const on = (incoming.extract?.classes.length ?? 0) - without.length;
+  const on = (upload.extract?.classes.length ?? 0) - without.length;
   const rows: LegendGroup["rows"] = [
     { key: "", label: t`Main street`, swatch: { kind: "line", line: "var(--st-main)" } },
     { key: "", label: t`Street, lane`, swatch: { kind: "line", line: "var(--st-minor)" } },
@@ -22,5 +22,5 @@ export function previewLegend({ incoming, without, area }: ImportDraft): LegendG
     { key: "", label: t`Left out`, swatch: { kind: "line", line: "var(--st-fade)" } },
   ];
   if (area) rows.push({ key: "", label: t`Study area`, swatch: { kind: "dash", line: "var(--thread)" } });
-  return [{ title: t`What came in`, rows, note: t`${on} of ${incoming.extract?.classes.length ?? 0} classes are wanted.` }];
+  return [{ title: t`What came in`, rows, note: t`${on} of ${upload.extract?.classes.length ?? 0} classes are wanted.` }];
 }

@@ -2,7 +2,7 @@
 import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { lazy, Suspense, useEffect, useState } from "react";
-import { boundsOf } from "../../api/incoming";
+import { boundsOf } from "../../api/uploads";
 import { Failures } from "../../controls/Failures";
 import { ImportForm } from "../sources/ImportForm";
 import { previewLegend } from "../sources/previewLegend";
@@ -14,7 +14,7 @@ const PreviewMap = lazy(() => import("../sources/PreviewMap"));
 
 export default function NewStudy({ draft }: { draft: ImportDraft }) {
   const [metresPerPixel, setMetresPerPixel] = useState(5);
-  const drawable = boundsOf(draft.incoming) !== null;
+  const drawable = boundsOf(draft.upload) !== null;
   useEffect(() => {
     document.title = t`Awl: a new study`;
   }, []);
@@ -25,7 +25,7 @@ export default function NewStudy({ draft }: { draft: ImportDraft }) {
           <a href="#/" onClick={() => screenNow().closeDraft()}>
             <b><Trans>Awl</Trans></b>
             <span><Trans>A new study</Trans></span>
-            <small><Trans>from {draft.incoming.name}</Trans></small>
+            <small><Trans>from {draft.upload.name}</Trans></small>
           </a>
         </div>
       </header>
@@ -54,6 +54,6 @@ export default function NewStudy({ draft }: { draft: ImportDraft }) {
 }
 
 /** Why there is no map of a file. */
-function nothingDrawn({ incoming }: ImportDraft): string {
-  return incoming.extract ? t`No street of this extract has its nodes in it, so there is nothing to draw.` : t`The map appears when it is known where the coordinates lie.`;
+function nothingDrawn({ upload }: ImportDraft): string {
+  return upload.extract ? t`No street of this extract has its nodes in it, so there is nothing to draw.` : t`The map appears when it is known where the coordinates lie.`;
 }

@@ -1,10 +1,10 @@
 /** What comes in, and the layer that is looked at. */
-import type { Area, Incoming, Reading } from "../../api/incoming";
+import type { Area, Upload, Reading } from "../../api/uploads";
 import type { MapView } from "./mapView";
 import type { Slice } from "./slice";
 
 /** A file under consideration, and what of it is wanted: what is off is off for good. */
-export type ImportDraft = { incoming: Incoming; without: string[]; area: Area | null } & Reading;
+export type ImportDraft = { upload: Upload; without: string[]; area: Area | null } & Reading;
 
 export type Sources = {
   /** Files that were dropped and not looked into yet. */
@@ -15,7 +15,7 @@ export type Sources = {
   chosen: number[];
   enqueue: (files: File[]) => void;
   /** The first file of the queue was looked into; null where it could not be. */
-  consider: (incoming: Incoming | null) => void;
+  consider: (upload: Upload | null) => void;
   refineDraft: (part: Partial<ImportDraft>) => void;
   closeDraft: () => void;
   lookAtLayer: (layer: string | null) => void;
@@ -29,7 +29,7 @@ export const sources: Slice<Sources, Pick<MapView, "drawing">> = (set) => ({
   queue: [],
   draft: null,
   enqueue: (files) => set(({ queue }) => ({ queue: [...queue, ...files] })),
-  consider: (incoming) => set(({ queue, draft }) => ({ queue: queue.slice(1), draft: incoming ? { incoming, without: [], area: null } : draft })),
+  consider: (upload) => set(({ queue, draft }) => ({ queue: queue.slice(1), draft: upload ? { upload, without: [], area: null } : draft })),
   refineDraft: (part) => set(({ draft }) => (draft ? { draft: { ...draft, ...part } } : {})),
   closeDraft: () => set({ draft: null, drawing: null }),
   lookAtLayer: (layer) => set({ layer, chosen: [], drawing: null }),

@@ -21,7 +21,7 @@ class Steps(NamedTuple):
     far: Any
 
 
-class Seeds(NamedTuple):
+class SourceStates(NamedTuple):
     """States (q,) at which a search begins, with cost, accumulated cost, and the place each belongs to."""
 
     state: Any
@@ -30,7 +30,7 @@ class Seeds(NamedTuple):
     owner: Any
 
 
-class Found(NamedTuple):
+class SearchLabels(NamedTuple):
     """What a search fills.
 
     Attributes:
@@ -78,7 +78,7 @@ class Curves(NamedTuple):
     done: Any
 
 
-class ClockSeeds(NamedTuple):
+class ClockSources(NamedTuple):
     """States (q,) at which a search by the clock begins, with the time there in ms since midnight."""
 
     state: Any
@@ -94,7 +94,7 @@ class ClockGoals(NamedTuple):
     curve: Any
 
 
-class ClockFound(NamedTuple):
+class ClockLabels(NamedTuple):
     """What a search by the clock fills: earliest times (s,) in ms since midnight, and rows of steps (s,)."""
 
     label: Any

@@ -17,7 +17,7 @@ export type LineRoles = {
   default_class: string;
 };
 export type Joined = { broken: number; connected: number; zero_length: number };
-export type IncomingLayer = {
+export type UploadedLayer = {
   name: string | null;
   geometry: "point" | "line" | "polygon" | "mixed" | "empty" | "raster";
   count: number;
@@ -77,11 +77,11 @@ export type ReadyGraph = {
   candidates?: string[];
 };
 /** A file that waits at the server until it is decided what it is. */
-export type Incoming = {
+export type Upload = {
   token: string;
   name: string;
   kind: "extract" | "graph" | "layers" | "raster";
-  layers: IncomingLayer[];
+  layers: UploadedLayer[];
   extract?: Extract;
   graph?: ReadyGraph;
 };
@@ -108,12 +108,12 @@ export type Reading = { crs?: string; x?: string; y?: string };
 export type LayerChoice = { name: string | null; role: string; key: string | null } & Reading;
 
 export const receive = (file: File, study: string | null, onProgress: (share: number) => void) =>
-  sendFile<Incoming>(`/incoming?name=${encodeURIComponent(file.name)}${study ? `&study=${study}` : ""}`, file, onProgress);
-export const lookAgain = (token: string, study: string | null, reading: Reading) => sendJson<Incoming>(`/incoming/${token}/look`, "POST", { study, ...reading });
-export const previewOf = (token: string, reading: Reading) => fetchJson<FeatureCollection>(`/incoming/${token}/preview?${new URLSearchParams(reading).toString()}`);
+  sendFile<Upload>(`/uploads?name=${encodeURIComponent(file.name)}${study ? `&study=${study}` : ""}`, file, onProgress);
+export const lookAgain = (token: string, study: string | null, reading: Reading) => sendJson<Upload>(`/uploads/${token}/look`, "POST", { study, ...reading });
+export const previewOf = (token: string, reading: Reading) => fetchJson<FeatureCollection>(`/uploads/${token}/preview?${new URLSearchParams(reading).toString()}`);
 
 /** The ground a file covers, as far as it is known; what can be drawn of it. */
-export function boundsOf({ extract, graph, layers, kind }: Incoming): [number, number, number, number] | null {
+export function boundsOf({ extract, graph, layers, kind }: Upload): [number, number, number, number] | null {
   if (extract) return extract.bounds;
   if (graph) return graph.bounds ?? null;
   const boxes = kind === "raster" ? [] : layers.flatMap(({ bounds }) => (bounds ? [bounds] : []));
@@ -122,7 +122,7 @@ export function boundsOf({ extract, graph, layers, kind }: Incoming): [number, n
   const most = (i: 2 | 3) => Math.max(...boxes.map((box) => box[i]));
   return [least(0), least(1), most(2), most(3)];
 }
-export const areaOfFile = (file: File) => sendFile<Area>(`/incoming/area?name=${encodeURIComponent(file.name)}`, file, () => undefined);
-export const buildStreets = (token: string, words: StreetWords) => sendJson<JobInfo>(`/incoming/${token}/streets`, "POST", words);
-export const addLayers = (token: string, study: string, layers: LayerChoice[]) => sendJson<JobInfo>(`/incoming/${token}/layers`, "POST", { study, layers });
-export const dismissIncoming = (token: string) => sendJson<unknown>(`/incoming/${token}`, "DELETE");
+export const areaOfFile = (file: File) => sendFile<Area>(`/uploads/area?name=${encodeURIComponent(file.name)}`, file, () => undefined);
+export const buildStreets = (token: string, words: StreetWords) => sendJson<JobInfo>(`/uploads/${token}/streets`, "POST", words);
+export const addLayers = (token: string, study: string, layers: LayerChoice[]) => sendJson<JobInfo>(`/uploads/${token}/layers`, "POST", { study, layers });
+export const dismissUpload = (token: string) => sendJson<unknown>(`/uploads/${token}`, "DELETE");

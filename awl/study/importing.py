@@ -95,7 +95,7 @@ def build(
     progress.step(0.85, "Writing the study")
     if study.exists():
         known = Study(study)
-        if known.stamp and not report.ready:
+        if known.revision and not report.ready:
             graph = with_ids_of(whole_streets(known.graph), graph, options.numbers_nodes)
             report.links_known = int((graph.link_id <= graph.highest_ids[1]).sum())
         known.set_streets(graph, base, report, source, area)
@@ -103,9 +103,9 @@ def build(
         study.parent.mkdir(parents=True, exist_ok=True)
         scratch = study.with_name(f".new-{os.getpid()}-{study.name}")
         try:
-            made = Study.create(scratch, title or study.stem.replace("_", " ").title())
-            made.set_streets(graph, base, report, source, area)
-            made.reading.close()
+            created = Study.create(scratch, title or study.stem.replace("_", " ").title())
+            created.set_streets(graph, base, report, source, area)
+            created.reading.close()
             scratch.rename(study)
             arrays = scratch.with_suffix(".awl")
             if arrays.exists():
@@ -220,8 +220,8 @@ def _read_lines(
 def _with_costs(graph: StreetGraph, costs: Pairs) -> StreetGraph:
     """The graph with the cost of each line shared out over its links by length."""
     row = graph.link_way - 1
-    whole = np.bincount(row, weights=graph.link_length, minlength=len(costs))
-    share = graph.link_length / np.maximum(whole[row], 1e-9)
+    length = np.bincount(row, weights=graph.link_length, minlength=len(costs))
+    share = graph.link_length / np.maximum(length[row], 1e-9)
     return replace(graph, costs={"cost": costs[row] * share[:, None]})
 
 
@@ -252,10 +252,10 @@ def _numbered(graph: StreetGraph, options: BuildOptions) -> StreetGraph:
             inputs=("nodes",),
         )
     points = shapely.get_point(layer.geometry, 0) if shapely.get_type_id(layer.geometry[0]) == 1 else layer.geometry
-    made, faults = numbered_by(graph, shapely.get_x(points), shapely.get_y(points), numbers.astype(np.int64))
-    if made is None:
+    numbered, faults = numbered_by(graph, shapely.get_x(points), shapely.get_y(points), numbers.astype(np.int64))
+    if numbered is None:
         raise faults.error()
-    return made.in_space_order()
+    return numbered.in_space_order()
 
 
 def add(
@@ -349,7 +349,7 @@ def add_chosen(
 
 def street_bounds(study: Study) -> list[float] | None:
     """West, south, east, north of the streets of a study that has some."""
-    if not study.stamp:
+    if not study.revision:
         return None
     lon, lat = study.graph.node_lon, study.graph.node_lat
     return [float(v) for v in (lon.min(), lat.min(), lon.max(), lat.max())]

@@ -29,14 +29,14 @@ from awl.io.table import Table
 from awl.io.units import Units
 from awl.server.layers import polygon
 from awl.server.web import body, catalogue, checked, jobs, known_parameters, reply, study_of
-from awl.study import inspect, intake
-from awl.study.intake import ReadOptions
+from awl.study import importing, inspect
+from awl.study.importing import ReadOptions
 from awl.study.line_fields import BuildOptions
 from awl.study.study import Study, slug
 
-api = Blueprint("incoming", __name__)
+api = Blueprint("upload", __name__)
 BINARY = "application/octet-stream"
-WAITING = ".waiting-"
+STAGED = ".waiting-"
 EXTRACT_ENDING = re.compile(
     r"(\.osm)?(\.gz|\.bz2|\.pbf)?$|\.(gpkg|fgb|zip|geojson|json|csv|shp|kml|kmz|gpx|xlsx)$", re.I
 )
@@ -50,7 +50,7 @@ def _received(name: str) -> Path:
         raise AwlError("The file is empty", where=name, remedy="Check how it was saved")
     if request.content_length > MAX_BYTES:
         raise AwlError(f"The file is larger than the {MAX_BYTES >> 30} GB Awl takes in", where=name, status=413)
-    folder = Path(tempfile.mkdtemp(prefix=".incoming-", dir=catalogue().folder))
+    folder = Path(tempfile.mkdtemp(prefix=".upload-", dir=catalogue().folder))
     target = folder / re.sub(r"[^A-Za-z0-9._-]", "_", name)[-120:]
     with target.open("wb") as out:
         shutil.copyfileobj(request.stream, out, 1 << 20)
@@ -77,7 +77,7 @@ def new_study() -> Response:
     """Build a new study from the map extract in the request body; answers with a job."""
     known_parameters("name", "title")
     name = _file_name()
-    if not intake.is_extract(name):
+    if not importing.is_extract(name):
         raise AwlError(
             f"'{name}' is no map extract Awl reads",
             remedy=f"Begin a study with OSM XML or PBF ({', '.join(osm.ENDINGS)}); layers are added afterwards",
@@ -89,7 +89,7 @@ def new_study() -> Response:
 
     def work(progress: Progress) -> dict[str, Any]:
         try:
-            report = intake.build(received, path, None, title.replace("_", " ").capitalize(), progress, name)
+            report = importing.build(received, path, None, title.replace("_", " ").capitalize(), progress, name)
         finally:
             shutil.rmtree(received.parent, ignore_errors=True)
         _warm(known.study(ident))
@@ -108,14 +108,14 @@ def add_source(study_id: str) -> Response:
 
     def work(progress: Progress) -> dict[str, Any]:
         try:
-            if intake.is_extract(name):
-                report = intake.build(received, study.path, None, None, progress, name)
+            if importing.is_extract(name):
+                report = importing.build(received, study.path, None, None, progress, name)
                 _warm(study)
                 return {"study": study_id, "report": vars(report)}
             progress.step(0.2, f"Reading {name}")
             if ident or title:
-                return {"study": study_id, "layers": [intake.add(received, study, ident, title, name)]}
-            return {"study": study_id, "layers": intake.add_all(received, study, name, progress.part(0.2, 1.0))}
+                return {"study": study_id, "layers": [importing.add(received, study, ident, title, name)]}
+            return {"study": study_id, "layers": importing.add_all(received, study, name, progress.part(0.2, 1.0))}
         finally:
             shutil.rmtree(received.parent, ignore_errors=True)
 
@@ -200,7 +200,7 @@ class Look(Reading):
     study: str | None = None
 
 
-@api.post("/incoming")
+@api.post("/uploads")
 def receive() -> Response:
     """Keep the file in the request body until it is decided what to do with it; says what is in it."""
     known_parameters("name", "study")
@@ -210,53 +210,53 @@ def receive() -> Response:
     token = secrets.token_hex(12)
     try:
         what = inspect.described(received, name, None, near)
-        received.parent.rename(catalogue().folder / f"{WAITING}{token}")
+        received.parent.rename(catalogue().folder / f"{STAGED}{token}")
     except BaseException:
         shutil.rmtree(received.parent, ignore_errors=True)
         raise
     return reply({"token": token, "name": name, **what}, 201)
 
 
-@api.post("/incoming/area")
+@api.post("/uploadss/area")
 def area_of_file() -> Response:
     """The polygons of the file in the request body as one area, GeoJSON; nothing is kept."""
     known_parameters("name")
     name = _file_name()
     received = _received(name)
     try:
-        return reply(json.loads(shapely.to_geojson(intake.area_from(None, received))))
+        return reply(json.loads(shapely.to_geojson(importing.area_from(None, received))))
     finally:
         shutil.rmtree(received.parent, ignore_errors=True)
 
 
-@api.post("/incoming/<token>/look")
+@api.post("/uploadss/<token>/look")
 def look(token: str) -> Response:
     """Say again what is in a waiting file, taken to be in another coordinate system."""
-    waiting, wanted = _waiting(token), checked(Look, body())
-    what = inspect.described(waiting, waiting.name, wanted.options(), _bounds(wanted.study))
-    return reply({"token": token, "name": waiting.name, **what})
+    upload, wanted = _staged(token), checked(Look, body())
+    what = inspect.described(upload, upload.name, wanted.options(), _bounds(wanted.study))
+    return reply({"token": token, "name": upload.name, **what})
 
 
-@api.get("/incoming/<token>/preview")
+@api.get("/uploadss/<token>/preview")
 def preview(token: str) -> Response:
     """The streets of a waiting extract, a multi-line feature per class, or the shapes of waiting layers, to be looked at."""
     known_parameters("crs", "x", "y")
-    waiting = _waiting(token)
-    if not intake.is_extract(waiting.name):
+    upload = _staged(token)
+    if not importing.is_extract(upload.name):
         how = checked(Reading, request.args.to_dict()).options()
-        layers = inspect.preview_layers(waiting, waiting.name, how)
+        layers = inspect.preview_layers(upload, upload.name, how)
         return reply(geojson.collection(Table(layers, {})))
-    streets = inspect.preview(inspect.read_extract(waiting, waiting.name))
+    streets = inspect.preview(inspect.read_extract(upload, upload.name))
     shapes = np.array(list(streets.values()), dtype=object)
     return reply(geojson.collection(Table(shapes, {"class": list(streets)})))
 
 
-@api.post("/incoming/<token>/streets")
+@api.post("/uploadss/<token>/streets")
 def build_streets(token: str) -> Response:
     """Build streets from a waiting file, in a new study or in place of the streets of one. Answers with a job."""
     known_parameters()
-    waiting, wanted = _waiting(token), checked(StreetBuild, body())
-    nodes = waiting if wanted.nodes_layer else None
+    upload, wanted = _staged(token), checked(StreetBuild, body())
+    nodes = upload if wanted.nodes_layer else None
     options = BuildOptions(
         layer=wanted.layer,
         choices=wanted.fields,
@@ -272,33 +272,33 @@ def build_streets(token: str) -> Response:
         break_crossings=wanted.break_crossings,
     )
     area = _area(wanted)
-    known, stem = catalogue(), EXTRACT_ENDING.sub("", waiting.name)
+    known, stem = catalogue(), EXTRACT_ENDING.sub("", upload.name)
     title = wanted.title or stem.replace("_", " ").capitalize()
     ident = wanted.study or _free_id(wanted.title or stem)
     path = study_of(ident).path if wanted.study else known.path(ident)
 
     def work(progress: Progress) -> dict[str, Any]:
-        report = intake.build(waiting, path, area, title, progress, waiting.name, options)
+        report = importing.build(upload, path, area, title, progress, upload.name, options)
         # Kept until it has worked, to be tried again with other words.
-        shutil.rmtree(waiting.parent, ignore_errors=True)
+        shutil.rmtree(upload.parent, ignore_errors=True)
         _warm(known.study(ident))
         return {"study": ident, "report": vars(report)}
 
     return _started(ident, work)
 
 
-@api.post("/incoming/<token>/layers")
+@api.post("/uploadss/<token>/layers")
 def add_layers(token: str) -> Response:
     """Add layers of a waiting file to a study, all or none. Answers with a job."""
     known_parameters()
-    waiting, wanted = _waiting(token), checked(LayersAdd, body())
+    upload, wanted = _staged(token), checked(LayersAdd, body())
     study = study_of(wanted.study)
 
     def work(progress: Progress) -> dict[str, Any]:
-        progress.step(0.1, f"Reading {waiting.name}")
+        progress.step(0.1, f"Reading {upload.name}")
         chosen = [(one.name, one.role, one.title, one.options(one.key)) for one in wanted.layers]
-        added = intake.add_chosen(waiting, study, chosen, waiting.name, progress)
-        shutil.rmtree(waiting.parent, ignore_errors=True)
+        added = importing.add_chosen(upload, study, chosen, upload.name, progress)
+        shutil.rmtree(upload.parent, ignore_errors=True)
         return {"study": wanted.study, "layers": added}
 
     return _started(wanted.study, work)
@@ -315,34 +315,34 @@ def _area(wanted: StreetBuild) -> shapely.Geometry | None:
     layer = study_of(wanted.study).read_layer(wanted.area_layer, name="area_layer")
     if layer.kind != "polygon":
         raise AwlError(f"'{wanted.area_layer}' holds no polygons", remedy="Choose zones", inputs=("area_layer",))
-    return intake.area_of(layer)
+    return importing.area_of(layer)
 
 
 def _bounds(study_id: str | None) -> list[float] | None:
     """West, south, east, north of the streets of a study that has some."""
-    return intake.street_bounds(study_of(study_id)) if study_id else None
+    return importing.street_bounds(study_of(study_id)) if study_id else None
 
 
-@api.delete("/incoming/<token>")
+@api.delete("/uploadss/<token>")
 def dismiss(token: str) -> Response:
     """Throw a waiting file away."""
-    shutil.rmtree(_waiting(token).parent, ignore_errors=True)
+    shutil.rmtree(_staged(token).parent, ignore_errors=True)
     return reply({"dismissed": token})
 
 
-def _waiting(token: str) -> Path:
+def _staged(token: str) -> Path:
     """The waiting file of a token."""
-    folder = catalogue().folder / f"{WAITING}{token}"
+    folder = catalogue().folder / f"{STAGED}{token}"
     known = re.fullmatch(r"[0-9a-f]{24}", token) and folder.is_dir()
-    found = [path for path in folder.iterdir() if path.is_file()] if known else []
-    if not found:
+    files = [path for path in folder.iterdir() if path.is_file()] if known else []
+    if not files:
         raise AwlError(
             "There is no such file waiting", remedy="Bring the file in again", status=404, kind="no-such-file"
         )
-    return found[0]
+    return files[0]
 
 
-def clear_waiting(folder: Path) -> None:
+def clear_staged(folder: Path) -> None:
     """Throw away what was left waiting by an earlier run."""
-    for old in [*folder.glob(f"{WAITING}*"), *folder.glob(".incoming-*")]:
+    for old in [*folder.glob(f"{STAGED}*"), *folder.glob(".upload-*")]:
         shutil.rmtree(old, ignore_errors=True)

@@ -58,14 +58,14 @@ class SweepGraph(NamedTuple):
     down: Any
 
 
-class Seeds(NamedTuple):
+class SourceRanks(NamedTuple):
     """Ranks (q,) at which one search begins, with a cost or a label each."""
 
     rank: Any
     cost: Any
 
 
-class LaneSeeds(NamedTuple):
+class LaneSources(NamedTuple):
     """Ranks (q,) at which searches begin, the lane of each, and its cost."""
 
     rank: Any
@@ -73,8 +73,8 @@ class LaneSeeds(NamedTuple):
     cost: Any
 
 
-class CarryingLaneSeeds(NamedTuple):
-    """`LaneSeeds` with their accumulated costs."""
+class CarryingLaneSources(NamedTuple):
+    """`LaneSources` with their accumulated costs."""
 
     rank: Any
     lane: Any

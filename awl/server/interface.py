@@ -1,4 +1,4 @@
-"""What the browser uses beyond the OGC APIs: arrays for live work, the sheet, intake and downloads. Awl's own."""
+"""What the browser uses beyond the OGC APIs: arrays for live work, the sheet, importing and downloads. Awl's own."""
 
 from __future__ import annotations
 
@@ -44,24 +44,24 @@ def card(study_id: str) -> Response:
 def overview(study_id: str) -> Response:
     """What the browser needs to open a study: facts, layers, modes, sheet."""
     study = study_of(study_id)
-    stamp = study.stamp
+    revision = study.revision
     study.prepare()
     return reply(
         {
             "id": study_id,
             "title": study.title,
-            "stamp": stamp,
+            "revision": revision,
             "build": study.fact("build"),
             "formerBuild": study.fact("former_build"),
             "layers": study.layers(),
             "rasters": [raster | {"notes": study.raster_notes(raster["id"])} for raster in study.rasters()],
             "keepParts": vars(study.keep_parts),
             "drawn": bool(study.fact("drawn", False)),
-            "costs": list(study.graph.costs) if stamp else [],
-            "streetFields": _street_fields(study) if stamp else [],
-            "modes": [mode_info(study, ident) for ident in study.modes()] if stamp else [],
+            "costs": list(study.graph.costs) if revision else [],
+            "streetFields": _street_fields(study) if revision else [],
+            "modes": [mode_info(study, ident) for ident in study.modes()] if revision else [],
             "modeUndo": modes.undoable(study.reading),
-            "bounds": _bounds(study) if stamp else None,
+            "bounds": _bounds(study) if revision else None,
         }
     )
 
@@ -70,8 +70,8 @@ def overview(study_id: str) -> Response:
 def preparation(study_id: str) -> Response:
     """How far the searches of the study are prepared; until a mode is ready its questions are searched plainly."""
     study = study_of(study_id)
-    done, found = not study.is_preparing, study.preparation
-    mode = None if found is None else {**vars(found), "title": study.mode(found.mode).title}
+    done, state = not study.is_preparing, study.preparation
+    mode = None if state is None else {**vars(state), "title": study.mode(state.mode).title}
     return reply({"done": done, "now": mode})
 
 
@@ -190,13 +190,13 @@ def live_reach(study_id: str) -> Response:
     snapped = context.snap(places)
     network = context.network
     limit = limit_units(max(inputs.limits), inputs.measure)
-    found = context.router.arrivals(snapped, inputs.measure, inputs.direction, limit)
+    arrivals = context.router.arrivals(snapped, inputs.measure, inputs.direction, limit)
     costs = network.link_costs(inputs.measure, inputs.direction)
-    splits = splits_of(network, snapped, found)
+    splits = splits_of(network, snapped, arrivals)
     closed = network.closed if network.closed is not None else np.zeros(network.graph.link_count, bool)
-    begin, end = found.at_ends(np.arange(network.graph.link_count))
+    begin, end = arrivals.at_ends(np.arange(network.graph.link_count))
     return packed(
-        {"places": len(places), "used": int(snapped.found.sum())},
+        {"places": len(places), "used": int(snapped.is_snapped.sum())},
         costs_of(begin),
         costs_of(end),
         np.concatenate([splits.link.astype(float), splits.fraction, splits.arrival]),
@@ -225,8 +225,8 @@ def node(study_id: str, number_: int) -> Response:
 
 
 def _sheet(study: Study) -> dict[str, Any]:
-    found = records.sheet(study.reading, SHEET)
-    return found or {"id": SHEET, "title": "Untitled sheet", "blocks": [], "undo": 0, "changed": ""}
+    sheet = records.sheet(study.reading, SHEET)
+    return sheet or {"id": SHEET, "title": "Untitled sheet", "blocks": [], "undo": 0, "changed": ""}
 
 
 def _sheet_reply(study: Study) -> Response:
@@ -272,11 +272,16 @@ def answer(study_id: str, question_id: str) -> Response:
     Answers of earlier versions, which do not say how they are shown, are none: the sheet asks again.
     """
     study = study_of(study_id)
-    found = records.answer(study.reading, question_id)
-    if found is None or "view" not in found["result"]:
+    document = records.answer(study.reading, question_id)
+    if document is None or "view" not in document["result"]:
         return reply(None)
     return reply(
-        {**found, "fresh": records.is_fresh(study.reading, found, study.stamp, _mode_changed(study, found["inputs"]))}
+        {
+            **document,
+            "fresh": records.is_fresh(
+                study.reading, document, study.revision, _mode_changed(study, document["inputs"])
+            ),
+        }
     )
 
 
@@ -291,17 +296,17 @@ def keep_answer(study_id: str, question_id: str) -> Response:
     """Keep the collections of an answer as layers of the study, which any reader of GeoPackage opens."""
     study = study_of(study_id)
     body()
-    found = records.answer(study.reading, question_id)
-    if found is None:
+    document = records.answer(study.reading, question_id)
+    if document is None:
         raise AwlError("The question has no answer yet", status=404, kind="no-answer")
-    kept = []
-    for part, value in found["result"].items():
+    layers = []
+    for part, value in document["result"].items():
         if isinstance(value, dict) and value.get("type") == "FeatureCollection" and value["features"]:
             ident = slug(f"answer_{question_id}_{part}")
-            title = f"{found['result']['title']}: {part}"
+            title = f"{document['result']['title']}: {part}"
             study.add_layer(ident, geojson.from_document(value, part), title, "answer", f"question {question_id}")
-            kept.append(ident)
-    return reply({"layers": kept})
+            layers.append(ident)
+    return reply({"layers": layers})
 
 
 # -- jobs ------------------------------------------------------------------------------------------------------------------
