@@ -152,7 +152,7 @@ def outgoing(graph: StreetGraph, forward: NDArray[np.bool_], backward: NDArray[n
     return Arcs(*csr(graph.node_count, *arc_ends(graph, forward, backward), _arc_ids(forward, backward)))
 
 
-def upload(graph: StreetGraph, forward: NDArray[np.bool_], backward: NDArray[np.bool_]) -> Arcs:
+def incoming(graph: StreetGraph, forward: NDArray[np.bool_], backward: NDArray[np.bool_]) -> Arcs:
     """Usable arcs by the node they come to, `head` being the node they left.
 
     Parameters:

@@ -37,7 +37,7 @@ from awl.core.network.costs import (
     check_direction,
     in_thousandths,
 )
-from awl.core.network.mode_streets import ModeStreets, outgoing, upload
+from awl.core.network.mode_streets import ModeStreets, incoming, outgoing
 from awl.core.network.states import States
 
 Costs = dict[str, NDArray[np.float64]]
@@ -292,7 +292,7 @@ class Network:
     @property
     def in_arcs(self) -> Arcs:
         """Arcs by the node they come to, `head` being the node they left."""
-        return self.derived(("in_arcs", self._digest[0]), lambda: upload(self.graph, self.forward, self.backward))
+        return self.derived(("in_arcs", self._digest[0]), lambda: incoming(self.graph, self.forward, self.backward))
 
     @cached_property
     def forbidden(self) -> list[tuple[int, ...]]:
