@@ -5,7 +5,7 @@ PORT ?= 8787
 BIN := .venv/bin
 UI_SOURCES := $(shell find ui/src ui/index.html ui/vite.config.ts -type f)
 
-.PHONY: demo test setup bench check check-python check-front-end screenshots types wording demo-data clean
+.PHONY: demo test test-python-text test-front-end setup bench check check-python check-front-end screenshots types wording demo-data clean
 .DEFAULT_GOAL := help
 
 help:
@@ -16,21 +16,30 @@ help:
 	@echo "make bench        print the benchmark table"
 	@echo "make screenshots  make docs/screenshots anew from the demo data"
 
-setup: .venv/.run ui/dist/index.html .venv/.warm
+# Both halves at once: the front end is built while packages are installed and kernels compiled.
+TWO_AT_ONCE := $(MAKE) -j2 -Otarget --no-print-directory
+
+setup:
+	$(TWO_AT_ONCE) .venv/.run ui/dist/index.html .venv/.warm
 
 demo: setup
 	$(BIN)/awl demo --port $(PORT)
 
-test: .venv/.test ui/dist/index.html .venv/.warm .venv/.browser
+test:
+	$(TWO_AT_ONCE) test-python-text test-front-end .venv/.warm .venv/.browser
+	$(BIN)/python -m pytest -n auto --dist loadfile --no-loadscope-reorder
+
+test-python-text: .venv/.test
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check awl demo bench tests scripts setup.py
 	$(BIN)/mypy
+
+test-front-end: ui/dist/index.html
 	cd ui && npx --no-install tsc --noEmit && npx --no-install eslint src && npx --no-install vitest run
-	$(BIN)/python -m pytest -n auto --dist loadfile
 
 # What one runs before every commit: both halves at once, looking anew only at what changed; `test` looks at all.
 check: .venv/.test ui/node_modules/.installed .venv/.warm
-	$(MAKE) -j2 --no-print-directory check-python check-front-end
+	$(TWO_AT_ONCE) check-python check-front-end
 
 check-python:
 	$(BIN)/ruff check .

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pickle
 import tempfile
 from dataclasses import fields, replace
 from datetime import datetime
@@ -11,6 +12,7 @@ from typing import Any
 import numpy as np
 
 from awl.core.analysis.centrality import Centrality
+from awl.core.analysis.health.check import check
 from awl.core.analysis.isochrone_areas.contours import contour_area, field_values
 from awl.core.analysis.isochrone_areas.field import field_of
 from awl.core.columns import Categorical
@@ -71,6 +73,23 @@ def as_kept(graph: StreetGraph) -> StreetGraph:
     return replace(graph, **arrays)
 
 
+def drop_unreadable() -> int:
+    """Remove compiled kernels whose index names modules that are gone, as after an update; return how many.
+
+    An index is read before it is known whether it is of today's source, and fails for good if it cannot be.
+    """
+    removed = 0
+    for index in Path(__file__).parent.rglob("*.nbi"):
+        try:
+            with index.open("rb") as stream:
+                for _ in ("the compiler's version", "what was compiled"):
+                    pickle.load(stream)
+        except (AttributeError, ImportError, pickle.UnpicklingError, EOFError):
+            index.unlink()
+            removed += 1
+    return removed
+
+
 def warm() -> None:
     """Run each kernel with the types the application uses."""
     warm_reading(tiny_extract())
@@ -99,6 +118,7 @@ def warm() -> None:
             router.arrivals(places, "time", direction)
             router.arrivals(places.take(np.arange(1)), "time", direction)
         router.path(places, 0, 1, "time")
+        check(network)
         Centrality(router, places, "distance", 600_000, np.ones(2), 0.01).sums()
         closed = np.zeros(graph.link_count, bool)
         closed[0] = True
@@ -110,4 +130,5 @@ def warm() -> None:
 
 
 if __name__ == "__main__":
+    drop_unreadable()
     warm()

@@ -7,7 +7,7 @@ import type { Packed } from "../api/packed";
 import type { Box } from "./extent";
 import { streetLook } from "./look";
 import { layersInOrder } from "./order";
-import { AREA_OPACITY, baseStyle, buttonImage, EMPTY, linkLettering, tilesOf, type Overlay } from "./style";
+import { AREA_OPACITY, baseStyle, buttonImage, EMPTY, isOverlay, linkLettering, tilesOf, type Overlay } from "./style";
 import { StreetLayer } from "./StreetLayer";
 
 setWorkerUrl(workerUrl);
@@ -204,17 +204,24 @@ export class Scene {
       if (this.shown[name] !== overlays[name]) void this.map.getSource<GeoJSONSource>(name)?.setData(next);
     }
     this.shown = overlays;
+    this.showLayers();
   }
 
   /** Switch layers of the base map by the first part of their id. */
   hideBase(hidden: Record<string, boolean>): void {
-    for (const { id } of this.map.getStyle()?.layers ?? []) {
-      const key = BASE_KEYS[id];
-      if (key && !!hidden[key] !== !!this.hiddenBase[key]) {
-        this.map.setLayoutProperty(id, "visibility", hidden[key] ? "none" : "visible");
-      }
-    }
     this.hiddenBase = { ...hidden };
+    this.showLayers();
+  }
+
+  /** Leave out layers that are switched off or have nothing to show: each costs time in every frame. */
+  private showLayers(): void {
+    for (const id of this.layers) {
+      const source = this.map.getLayer(id)?.source;
+      if (source === undefined) continue;
+      const empty = isOverlay(source) && !this.shown[source]?.features.length;
+      const hidden = this.hiddenBase[BASE_KEYS[id] ?? ""] ?? false;
+      this.map.setLayoutProperty(id, "visibility", empty || hidden ? "none" : "visible");
+    }
   }
 
   /** Points that can be dragged. */
@@ -248,16 +255,18 @@ export class Scene {
       event.preventDefault();
       from = event;
       canvas.style.cursor = "grabbing";
+      const shown = this.shown;
       const move = ({ lngLat }: MapMouseEvent) => {
         const shape = { type: "LineString" as const, coordinates: [event.lngLat.toArray(), lngLat.toArray()] };
-        void map.getSource<GeoJSONSource>("selection")?.setData({ type: "Feature", properties: {}, geometry: shape });
+        const line = { type: "Feature" as const, properties: {}, geometry: shape };
+        this.show({ ...shown, selection: { type: "FeatureCollection", features: [line] } });
       };
       map.on("mousemove", move);
       map.once("mouseup", ({ lngLat, point }) => {
         map.off("mousemove", move);
         from = null;
         canvas.style.cursor = "";
-        void map.getSource<GeoJSONSource>("selection")?.setData(this.shown.selection ?? EMPTY);
+        this.show(shown);
         if (point.dist(event.point) > DRAGGED) listener([event.lngLat.lng, event.lngLat.lat], [lngLat.lng, lngLat.lat]);
       });
     };

@@ -13,6 +13,7 @@ const SANS_MEDIUM = ["AwlSans-Medium"];
 /** Sources of answers, empty until one is shown. */
 const OVERLAYS = ["areas", "contours", "contour-names", "zones", "routes", "approaches", "owned", "places", "ends", "nodes", "found", "graded", "overlaid", "layer", "parts", "letters", "selection"] as const;
 export type Overlay = (typeof OVERLAYS)[number];
+export const isOverlay = (source: string): source is Overlay => (OVERLAYS as readonly string[]).includes(source);
 
 export const tilesOf = (study: string, revision: string) => (layer: string) =>
   `${location.origin}/studies/${study}/collections/${layer}/tiles/WebMercatorQuad/{z}/{y}/{x}?v=${revision}`;
@@ -85,8 +86,10 @@ function layers(has: (layer: string) => boolean): LayerSpecification[] {
     { id: "letters", type: "symbol", source: "letters", layout: { "text-field": ["concat", ["to-string", ["get", "text"]], " \u203a"], "text-font": SANS_MEDIUM, "text-size": 13, "text-rotate": ["get", "angle"], "text-rotation-alignment": "map", "text-allow-overlap": true }, paint: { "text-color": token("--thread"), ...halo } },
     { id: "ends", type: "circle", source: "ends", paint: { "circle-radius": 5, "circle-color": token("--page"), "circle-stroke-color": token("--warn"), "circle-stroke-width": 2 } },
   ];
-  const own = new Set<string>([...OVERLAYS, "names"]);
-  return list.filter(({ source }) => !source || own.has(source) || has(source));
+  // Overlays begin empty, and what is empty is not drawn.
+  return list
+    .filter(({ source }) => !source || isOverlay(source) || source === "names" || has(source))
+    .map((layer) => (isOverlay(layer.source ?? "") ? ({ ...layer, layout: { ...layer.layout, visibility: "none" } }) : layer));
 }
 
 /** What is lettered along a link: an attribute, read in the direction in which the link was drawn. */

@@ -1,0 +1,128 @@
+"""Streets that lead nowhere: parts joined to nothing, one-way streets without a way in or out, streets shut by turn restrictions."""
+
+from __future__ import annotations
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+
+from awl.core.analysis.health.findings import Findings
+from awl.core.analysis.health.levels import middles
+from awl.core.graph.arcs import csr
+from awl.core.graph.connectors import CONNECTOR
+from awl.core.graph.street_graph import StreetGraph
+from awl.core.network.mode_streets import arc_ends
+from awl.core.network.network import Network
+from awl.core.network.parts import strong_parts
+
+Ints = NDArray[np.int64]
+GAP_LIMIT_M = 2_000.0
+"""How far the gap to the rest is looked for."""
+
+
+def isolated(graph: StreetGraph) -> Findings:
+    """Parts of the streets that no street joins to the largest, with the shortest gap to it.
+
+    Parts that were cut off by the edge of the extract are left out.
+
+    Parameters:
+        graph: the streets.
+    """
+    joins = coo_matrix((np.ones(graph.link_count), (graph.link_from, graph.link_to)), (graph.node_count,) * 2)
+    count, label = connected_components(joins, directed=False)
+    part = label[graph.link_from]
+    street = ~graph.tag("highway").equals(CONNECTOR)
+    total = np.bincount(part, weights=graph.link_length, minlength=count)
+    cut = np.zeros(count, bool)
+    cut[label[graph.node_border]] = True
+    main = int(total.argmax())
+    rows = np.flatnonzero(street & (part != main) & ~cut[part])
+    lines = graph.lines_xy
+    tree = shapely.STRtree(lines[part == main])
+    rest = np.flatnonzero(part == main)
+    nth, near = tree.query_nearest(lines[rows], max_distance=GAP_LIMIT_M, all_matches=False)
+    gap = np.full(len(rows), np.inf)
+    target = np.full(len(rows), -1, np.int64)
+    target[nth] = rest[near]
+    gap[nth] = shapely.distance(lines[rows[nth]], lines[rest[near]])
+    # The link of each part that lies nearest to the rest says where it is.
+    order = np.lexsort((gap, part[rows]))
+    own = part[rows][order]
+    first = order[np.concatenate([[True], own[1:] != own[:-1]])] if len(order) else order
+    rows, target = rows[first], target[first]
+    xy, end = middles(graph, rows), np.full((len(rows), 2), np.nan)
+    known = target >= 0
+    bridge = shapely.get_coordinates(shapely.shortest_line(lines[rows[known]], lines[target[known]])).reshape(-1, 2, 2)
+    xy[known], end[known] = bridge[:, 0], bridge[:, 1]
+    return Findings.of("isolated", xy, np.column_stack([rows, target]), total[part[rows]], end)
+
+
+def one_ways(network: Network) -> list[Findings]:
+    """Streets and small nets that can be entered but not left, or left but not entered, where one-way streets are why.
+
+    Parameters:
+        network: of a mode that obeys one-way signs.
+    """
+    graph, use = network.graph, network.use
+    start, head, _ = csr(graph.node_count, *arc_ends(graph, use.forward, use.backward))
+    label = strong_parts(start, head)
+    tail = np.repeat(np.arange(graph.node_count), np.diff(start))
+    crossing = label[tail] != label[head]
+    count = int(label.max(initial=-1)) + 1
+    left, entered = np.zeros(count, bool), np.zeros(count, bool)
+    left[label[tail[crossing]]] = True
+    entered[label[head[crossing]]] = True
+    cut = np.zeros(count, bool)
+    cut[label[graph.node_border]] = True
+    usable = np.flatnonzero(use.forward | use.backward)
+    nodes = np.concatenate([graph.link_from[usable], graph.link_to[usable]])
+    degree = np.bincount(nodes, minlength=graph.node_count)
+    size = np.bincount(label, minlength=count)
+    found = []
+    for dead, part_end, link_end in ((entered & ~left, "no-way-out", True), (left & ~entered, "no-way-in", False)):
+        dead &= ~cut
+        link, node = _gates(graph, use, label, dead, link_end)
+        # A part of one node at which several streets end: they face each other.
+        facing = (size[label[node]] == 1) & (degree[node] > 1)
+        xy = np.column_stack(graph.plane.xy(graph.node_lon[node], graph.node_lat[node]))
+        found.append(Findings.of(part_end, xy[~facing], link[~facing]))
+        found.append(Findings.of("facing", xy[facing], link[facing]))
+    return found
+
+
+def _gates(graph: StreetGraph, use, label, dead, into: bool) -> tuple[Ints, Ints]:  # type: ignore[no-untyped-def]
+    """A one-way link (k,) that leads into (or out of) each dead part, and its node there."""
+    both = use.forward & use.backward
+    head = np.where(use.forward, graph.link_to, graph.link_from)
+    tail = np.where(use.forward, graph.link_from, graph.link_to)
+    inner, outer = (head, tail) if into else (tail, head)
+    gate = (use.forward | use.backward) & ~both & dead[label[inner]] & (label[outer] != label[inner])
+    links = np.flatnonzero(gate)
+    _, first = np.unique(label[inner[links]], return_index=True)
+    links = links[first]
+    return links, inner[links].astype(np.int64)
+
+
+def shut_by_restrictions(network: Network) -> Findings:
+    """Streets on which one can come to a node but not go on, because turn restrictions bar every other street there.
+
+    Parameters:
+        network: of a mode that turn restrictions bind.
+    """
+    graph, arcs = network.graph, network.out_arcs
+    barred: dict[int, set[int]] = {}
+    for sequence in network.forbidden:
+        if len(sequence) == 2:
+            barred.setdefault(sequence[0], set()).add(sequence[1])
+    link, node = [], []
+    for arc, turns in barred.items():
+        at = int(graph.link_from[arc // 2] if arc % 2 else graph.link_to[arc // 2])
+        onward = {int(other) for other in arcs.arc[arcs.start[at] : arcs.start[at + 1]]} - {arc ^ 1}
+        if onward and onward <= turns:
+            link.append(arc // 2)
+            node.append(at)
+    at_node = np.array(node, np.int64)
+    xy = np.column_stack(graph.plane.xy(graph.node_lon[at_node], graph.node_lat[at_node]))
+    return Findings.of("shut-by-restrictions", xy, np.array(link, np.int64))
