@@ -200,7 +200,7 @@ def main(folder: Path) -> None:
     folder.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as studies:
         make_demo(Path(studies))
-        with server(Path(studies)) as address, browser(address) as page:
+        with server(Path(studies)) as address, browser(address, sharp=True) as page:
             pictures(page, folder)
             extract(page, folder)
             lines(page, folder)

@@ -25,6 +25,14 @@ from awl.study.study import Study
 # How long an example takes says nothing of whether it holds.
 settings.register_profile("awl", deadline=None, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("awl")
+LONG = ("tests/browser", "tests/test_wheel", "tests/test_cli", "tests/test_warm")
+"""Begun first, so that no worker is left alone with them at the end."""
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    items.sort(key=lambda item: not item.nodeid.startswith(LONG))
+
+
 DATA = Path(__file__).parent / "data"
 EXTRACT = DATA / "cut.osm.pbf"
 """A small cut of Ferrow: both banks of the river with two bridges and the footbridge, some 2,500 links."""

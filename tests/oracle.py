@@ -46,6 +46,11 @@ class World:
         self.graph, self.mode, self.use = network.graph, network.mode, network.use
         pair = np.stack(network.directed(measure), axis=1)
         self.cost = np.where(pair == BLOCKED, np.inf, pair / 1000)
+        self.along = {
+            (link, side): cost for link, costs in enumerate(self.cost.tolist()) for side, cost in enumerate(costs)
+        }
+        self.heads = list(zip(self.graph.link_to.tolist(), self.graph.link_from.tolist(), strict=True))
+        self.lost: dict[tuple[int, tuple[int, int] | None, tuple[int, int]], float] = {}
         self.timed = measure == "time"
         self.leaving: dict[int, list[tuple[int, int]]] = {}
         for link in np.flatnonzero(network.usable).tolist():
@@ -82,20 +87,19 @@ class World:
 
     def after(self, time: float, arc: tuple[int, int], share: float) -> float:
         """When a share of an arc is passed that is entered at a time."""
-        return time if share == 0 else time + share * float(self.cost[arc])
+        return time if share == 0 else time + share * self.along[arc]
 
     def head(self, arc: tuple[int, int]) -> int:
-        return int((self.graph.link_from if arc[1] else self.graph.link_to)[arc[0]])
+        return int(self.heads[arc[0]][arc[1]])
 
     def allowed(self, passed: tuple[tuple[int, int], ...], arc: tuple[int, int]) -> bool:
         """Whether the traveller who passed these arcs may go on by another, by each restriction as it is stated."""
-        whole = (*passed, arc)
-        for begin in range(len(passed)):
-            for p in self.rules_from.get(whole[begin][0], ()):
+        for begin, (link, _) in enumerate(passed):
+            for p in self.rules_from.get(link, ()):
                 chain = (p.from_link, *p.via_links, p.to_link)
-                if not self.begins(whole[begin:-1], p, chain):
+                if not self.begins(passed[begin:], p, chain):
                     continue
-                at = len(whole) - begin - 1
+                at = len(passed) - begin
                 goes_on = arc[0] == chain[at]
                 if p.kind.startswith("only_") and not goes_on:
                     return False
@@ -112,6 +116,12 @@ class World:
         """Seconds lost at a node on the way from one arc to the next."""
         if not self.timed:
             return 0.0
+        turn = node, before, after
+        if turn not in self.lost:
+            self.lost[turn] = self._delay(node, before, after)
+        return self.lost[turn]
+
+    def _delay(self, node: int, before: tuple[int, int] | None, after: tuple[int, int]) -> float:
         d, graph = self.mode.delays, self.graph
         if before is not None and (before[0], node, after[0]) in self.stated:
             return float(self.stated[before[0], node, after[0]] or 0)
@@ -143,13 +153,10 @@ class World:
 
     def _state(self, passed: tuple[tuple[int, int], ...]) -> tuple[tuple[int, int], ...]:
         """As much of the way as can still matter."""
-        for begin in range(len(passed)):
-            rest = passed[begin:]
-            if any(
-                self.begins(rest, p, (p.from_link, *p.via_links, p.to_link))
-                for p in self.rules_from.get(rest[0][0], ())
-            ):
-                return rest
+        for begin, (link, _) in enumerate(passed):
+            for p in self.rules_from.get(link, ()):
+                if self.begins(passed[begin:], p, (p.from_link, *p.via_links, p.to_link)):
+                    return passed[begin:]
         return passed[-1:]
 
     def access_points(self, places: Snapped, row: int) -> list[tuple[int, float, float]]:

@@ -22,7 +22,7 @@ from selenium.webdriver.support.ui import WebDriverWait
 FLAGS = (
     "--headless=new --no-sandbox --disable-gpu --use-angle=swiftshader --enable-unsafe-swiftshader"
     " --disable-dev-shm-usage --disable-quic --no-first-run --disable-background-networking --disable-component-update"
-    " --disable-sync --force-device-scale-factor=1 --window-size=1280,800"
+    " --disable-sync --window-size=1280,800"
 ).split()
 PATIENCE = 60
 
@@ -151,11 +151,16 @@ class Page:
 
 
 @contextlib.contextmanager
-def browser(address: str, width: int = 1280, height: int = 800) -> Iterator[Page]:
-    """A fresh window of exactly the given inner size."""
+def browser(address: str, width: int = 1280, height: int = 800, sharp: bool = False) -> Iterator[Page]:
+    """A fresh window of exactly the given inner size.
+
+    The map is drawn without a graphics card, in time that grows with its pixels: only where it is to be looked at is it `sharp`,
+    else a pixel of the screen stands for two by two of the page.
+    """
     with tempfile.TemporaryDirectory(prefix="awl-browser-") as profile:
         options = webdriver.ChromeOptions()
-        for flag in (*FLAGS, f"--user-data-dir={profile}"):
+        scale = f"--force-device-scale-factor={1 if sharp else 0.5}"
+        for flag in (*FLAGS, scale, f"--user-data-dir={profile}"):
             options.add_argument(flag)
         options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
         options.add_experimental_option("prefs", {"download.default_directory": profile})
