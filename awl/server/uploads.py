@@ -217,7 +217,7 @@ def receive() -> Response:
     return reply({"token": token, "name": name, **what}, 201)
 
 
-@api.post("/uploadss/area")
+@api.post("/uploads/area")
 def area_of_file() -> Response:
     """The polygons of the file in the request body as one area, GeoJSON; nothing is kept."""
     known_parameters("name")
@@ -229,7 +229,7 @@ def area_of_file() -> Response:
         shutil.rmtree(received.parent, ignore_errors=True)
 
 
-@api.post("/uploadss/<token>/look")
+@api.post("/uploads/<token>/look")
 def look(token: str) -> Response:
     """Say again what is in a waiting file, taken to be in another coordinate system."""
     upload, wanted = _staged(token), checked(Look, body())
@@ -237,7 +237,7 @@ def look(token: str) -> Response:
     return reply({"token": token, "name": upload.name, **what})
 
 
-@api.get("/uploadss/<token>/preview")
+@api.get("/uploads/<token>/preview")
 def preview(token: str) -> Response:
     """The streets of a waiting extract, a multi-line feature per class, or the shapes of waiting layers, to be looked at."""
     known_parameters("crs", "x", "y")
@@ -251,7 +251,7 @@ def preview(token: str) -> Response:
     return reply(geojson.collection(Table(shapes, {"class": list(streets)})))
 
 
-@api.post("/uploadss/<token>/streets")
+@api.post("/uploads/<token>/streets")
 def build_streets(token: str) -> Response:
     """Build streets from a waiting file, in a new study or in place of the streets of one. Answers with a job."""
     known_parameters()
@@ -287,7 +287,7 @@ def build_streets(token: str) -> Response:
     return _started(ident, work)
 
 
-@api.post("/uploadss/<token>/layers")
+@api.post("/uploads/<token>/layers")
 def add_layers(token: str) -> Response:
     """Add layers of a waiting file to a study, all or none. Answers with a job."""
     known_parameters()
@@ -323,7 +323,7 @@ def _bounds(study_id: str | None) -> list[float] | None:
     return importing.street_bounds(study_of(study_id)) if study_id else None
 
 
-@api.delete("/uploadss/<token>")
+@api.delete("/uploads/<token>")
 def dismiss(token: str) -> Response:
     """Throw a waiting file away."""
     shutil.rmtree(_staged(token).parent, ignore_errors=True)

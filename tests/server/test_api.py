@@ -391,7 +391,7 @@ def test_responses_carry_protective_headers(client):
 
 def receive(client, name):
     path = SOURCE / "demo" / "data" / "other" / name
-    return client.post(f"/uploadss?name={name}", data=path.read_bytes(), content_type="application/octet-stream")
+    return client.post(f"/uploads?name={name}", data=path.read_bytes(), content_type="application/octet-stream")
 
 
 def test_lines_wait_until_it_is_said_what_they_are(client):
@@ -401,7 +401,7 @@ def test_lines_wait_until_it_is_said_what_they_are(client):
     assert (streets["geometry"], nodes["geometry"]) == ("line", "point")
     assert streets["roles"]["direction"] == "dir" and "F" in streets["fields"]["dir"]
     assert 0.5 < streets["known"]["speed"] < 0.9 and streets["length_km"] == pytest.approx(30.9, abs=0.2)
-    address = f"/uploadss/{reply.json['token']}/streets"
+    address = f"/uploads/{reply.json['token']}/streets"
     wrong = send_json(client, address, {"layer": "streets", "nodes_layer": "nodes", "nodes_field": "nothing"})
     assert ended(client, wrong.headers["Location"])["problem"]["detail"].startswith(
         "lines_and_nodes.gpkg: The node layer has no field"
@@ -421,11 +421,11 @@ def test_lines_wait_until_it_is_said_what_they_are(client):
 
 def test_a_waiting_file_can_be_dismissed_and_words_are_checked(client):
     token = receive(client, "lines.gpkg").json["token"]
-    assert send_json(client, f"/uploadss/{token}/streets", {"tolerence": 1}).status_code == 400
-    assert client.delete(f"/uploadss/{token}").status_code == 200
-    assert client.delete(f"/uploadss/{token}").status_code == 404
-    assert client.delete("/uploadss/..%2F..%2Fetc").status_code == 404
-    spoilt = client.post("/uploadss?name=a.gpkg", data=b"rubbish", content_type="application/octet-stream")
+    assert send_json(client, f"/uploads/{token}/streets", {"tolerence": 1}).status_code == 400
+    assert client.delete(f"/uploads/{token}").status_code == 200
+    assert client.delete(f"/uploads/{token}").status_code == 404
+    assert client.delete("/uploads/..%2F..%2Fetc").status_code == 404
+    spoilt = client.post("/uploads?name=a.gpkg", data=b"rubbish", content_type="application/octet-stream")
     assert spoilt.status_code == 400 and "a.gpkg" in spoilt.json["detail"]
 
 

@@ -27,7 +27,7 @@ def waiting(client, path, name=None, study=""):
 
 
 def built(client, token, words, status="successful"):
-    response = client.post(f"/uploadss/{token}/streets", json=words)
+    response = client.post(f"/uploads/{token}/streets", json=words)
     assert response.status_code == 201, response.text
     job = ended(client, response.headers["Location"])
     assert job["status"] == status, job
@@ -40,7 +40,7 @@ def built(client, token, words, status="successful"):
 def test_an_extract_is_described_previewed_and_built_in_part(client, folder):
     told = waiting(client, EXTRACT)
     assert told["kind"] == "extract" and told["extract"]["streets"] > 500
-    drawn = get(client, f"/uploadss/{told['token']}/preview")
+    drawn = get(client, f"/uploads/{told['token']}/preview")
     assert {feature["properties"]["class"] for feature in drawn["features"]} >= {"residential", "primary", "footway"}
     job = built(client, told["token"], {"title": "Old town", "area": BOX, "without": ["service"], "first_node": 501})
     study = Study(folder / f"{job['result']['study']}.gpkg")
@@ -57,11 +57,11 @@ def test_an_extract_whose_streets_lack_nodes_is_previewed_as_far_as_it_goes(clie
     ways += '<way id="3"><nd ref="1"/><tag k="highway" v="steps"/></way>'
     told = send(client, "/uploads", f'<osm version="0.6">{nodes}{ways}</osm>'.encode(), "half.osm").get_json()
     assert {entry["class"] for entry in told["extract"]["classes"]} == {"path", "track", "steps"}
-    drawn = get(client, f"/uploadss/{told['token']}/preview")["features"]
+    drawn = get(client, f"/uploads/{told['token']}/preview")["features"]
     assert [feature["properties"]["class"] for feature in drawn] == ["path"]
     empty = send(client, "/uploads", f'<osm version="0.6">{ways}</osm>'.encode(), "empty.osm").get_json()
     assert empty["extract"]["bounds"] is None and empty["extract"]["streets"] == 3
-    assert get(client, f"/uploadss/{empty['token']}/preview")["features"] == []
+    assert get(client, f"/uploads/{empty['token']}/preview")["features"] == []
 
 
 def test_the_study_area_may_be_the_ground_of_a_layer(client, folder):
@@ -75,7 +75,7 @@ def test_the_study_area_may_be_the_ground_of_a_layer(client, folder):
     )
     assert (
         client.post(
-            f"/uploadss/{waiting(client, EXTRACT)['token']}/streets",
+            f"/uploads/{waiting(client, EXTRACT)['token']}/streets",
             json={"study": "ferrow", "area_layer": "cool_rooms"},
         ).status_code
         == 400
@@ -85,17 +85,17 @@ def test_the_study_area_may_be_the_ground_of_a_layer(client, folder):
 
 def test_the_polygons_of_a_file_are_an_area(client, tmp_path):
     (tmp_path / "area.geojson").write_text(json.dumps(BOX))
-    area = send(client, "/uploadss/area", (tmp_path / "area.geojson").read_bytes(), "area.geojson").get_json()
+    area = send(client, "/uploads/area", (tmp_path / "area.geojson").read_bytes(), "area.geojson").get_json()
     assert shapely.equals(shapely.from_geojson(json.dumps(area)), shapely.from_geojson(json.dumps(BOX)))
     point = json.dumps({"type": "Point", "coordinates": [0, 0]}).encode()
-    assert "no polygon" in send(client, "/uploadss/area", point, "p.geojson").get_json()["detail"]
+    assert "no polygon" in send(client, "/uploads/area", point, "p.geojson").get_json()["detail"]
 
 
 def test_chosen_layers_of_a_file_are_added_with_their_roles(client):
     told = waiting(client, SOURCE / "demo" / "data" / "layers.gpkg", study="&study=ferrow")
     assert {layer["name"] for layer in told["layers"]} >= {"zones", "candidate_rooms"}
     chosen = [{"name": "candidate_rooms", "role": "places"}, {"name": "zones", "role": "parcels", "title": "Plots"}]
-    response = client.post(f"/uploadss/{told['token']}/layers", json={"study": "ferrow", "layers": chosen})
+    response = client.post(f"/uploads/{told['token']}/layers", json={"study": "ferrow", "layers": chosen})
     job = ended(client, response.headers["Location"])
     assert job["status"] == "successful" and job["result"]["layers"] == ["candidate_rooms", "zones"]
     found = {layer["id"]: layer for layer in get(client, f"{BASE}/overview")["layers"]}
@@ -104,12 +104,12 @@ def test_chosen_layers_of_a_file_are_added_with_their_roles(client):
         "Plots",
         "places",
     )
-    assert get(client, f"/uploadss/{told['token']}/preview", 404)["type"].endswith("no-such-file")
+    assert get(client, f"/uploads/{told['token']}/preview", 404)["type"].endswith("no-such-file")
 
 
 def test_layers_and_ready_graphs_are_previewed_as_they_lie(client):
     told = waiting(client, SOURCE / "demo" / "data" / "other" / "lines_and_nodes.gpkg")
-    kinds = [feature["geometry"]["type"] for feature in get(client, f"/uploadss/{told['token']}/preview")["features"]]
+    kinds = [feature["geometry"]["type"] for feature in get(client, f"/uploads/{told['token']}/preview")["features"]]
     assert (kinds.count("LineString"), kinds.count("Point")) == (481, 313)
 
 
@@ -119,13 +119,13 @@ def test_a_role_that_does_not_fit_fails_and_adds_nothing(client):
     chosen = [{"name": "services", "role": "places"}, {"name": "cool_rooms", "role": "zones"}]
     job = ended(
         client,
-        client.post(f"/uploadss/{told['token']}/layers", json={"study": "ferrow", "layers": chosen}).headers[
+        client.post(f"/uploads/{told['token']}/layers", json={"study": "ferrow", "layers": chosen}).headers[
             "Location"
         ],
     )
     assert job["status"] == "failed" and "cannot be zones" in job["problem"]["detail"]
     assert [layer["id"] for layer in get(client, f"{BASE}/overview")["layers"]] == before
-    again = client.post(f"/uploadss/{told['token']}/look", json={"study": "ferrow"}).get_json()
+    again = client.post(f"/uploads/{told['token']}/look", json={"study": "ferrow"}).get_json()
     assert again["layers"], "the file still waits, to be tried with other words"
 
 
@@ -140,7 +140,7 @@ BAD_WORDS = {
 @pytest.mark.parametrize("kind", BAD_WORDS)
 def test_bad_words_are_refused_before_anything_runs(client, kind):
     words, expected = BAD_WORDS[kind]
-    response = client.post(f"/uploadss/{waiting(client, EXTRACT)['token']}/streets", json=words)
+    response = client.post(f"/uploads/{waiting(client, EXTRACT)['token']}/streets", json=words)
     assert response.status_code in (400, 404) and expected in response.get_json()["detail"]
 
 

@@ -90,7 +90,7 @@ describe("sending a file", () => {
     const sent = receive(file, null, (share) => shares.push(share));
     Sent.last.onload();
     expect((await sent).token).toBe("a1");
-    expect(Sent.last.address).toBe("/uploadss?name=l%20%26%20m.gpkg");
+    expect(Sent.last.address).toBe("/uploads?name=l%20%26%20m.gpkg");
     expect(shares).toEqual([0.25]);
   });
   it("fails with the server's reason", async () => {

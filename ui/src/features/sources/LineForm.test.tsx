@@ -105,6 +105,6 @@ describe("lines to streets", () => {
     const { onClose } = open();
     fireEvent.click(screen.getByText("Cancel"));
     expect(onClose).toHaveBeenCalled();
-    expect(sent).toMatchObject([{ address: "/uploadss/a1", method: "DELETE" }]);
+    expect(sent).toMatchObject([{ address: "/uploads/a1", method: "DELETE" }]);
   });
 });
