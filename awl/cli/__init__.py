@@ -23,6 +23,7 @@ COMMANDS: dict[str, str] = {
     "info": "Print what is in a study.",
     "layer": "List, describe and remove layers.",
     "mode": "List, show, change and import modes.",
+    "check": "Look for faults of the streets of a study.",
     "connect": "Join zone centroids to their nearest streets.",
     "ask": "Run one question; print the results or write a file.",
     "run": "Run every question of a saved sheet.",

@@ -1,1 +1,1 @@
-"""Faults of a street graph: where they lie, how grave they are, and why. `check.py` runs all checks; each file holds those of one idea."""
+"""Faults of a street graph: where they lie, how grave they are, and why. `check.py` runs all checks."""

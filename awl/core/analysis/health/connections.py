@@ -1,17 +1,16 @@
-"""Streets that lead nowhere: parts joined to nothing, one-way streets without a way in or out, streets shut by turn restrictions."""
+"""Streets that lead nowhere: parts joined to nothing, one-way streets that trap, streets shut by turn restrictions."""
 
 from __future__ import annotations
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from awl.core.analysis.health.findings import Findings
 from awl.core.analysis.health.levels import middles
 from awl.core.graph.arcs import csr
 from awl.core.graph.connectors import CONNECTOR
+from awl.core.graph.lines import groups
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.network.mode_streets import arc_ends
 from awl.core.network.network import Network
@@ -30,11 +29,11 @@ def isolated(graph: StreetGraph) -> Findings:
     Parameters:
         graph: the streets.
     """
-    joins = coo_matrix((np.ones(graph.link_count), (graph.link_from, graph.link_to)), (graph.node_count,) * 2)
-    count, label = connected_components(joins, directed=False)
+    label = groups(graph.node_count, np.column_stack([graph.link_from, graph.link_to]).astype(np.int64))
+    count = int(label.max(initial=-1)) + 1
     part = label[graph.link_from]
     street = ~graph.tag("highway").equals(CONNECTOR)
-    total = np.bincount(part, weights=graph.link_length, minlength=count)
+    total = np.bincount(part, weights=graph.link_length, minlength=count).astype(float)
     cut = np.zeros(count, bool)
     cut[label[graph.node_border]] = True
     main = int(total.argmax())

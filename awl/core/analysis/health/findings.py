@@ -30,27 +30,107 @@ class Kind:
 
 
 KINDS: dict[str, Kind] = {
-    "near-miss": Kind("error", "Ends that just miss a street", "The street ends a little short of another: no one can pass from one to the other."),
-    "unjoined-crossing": Kind("error", "Crossings that are not joined", "Two streets cross at one level without a shared node: no one can turn there."),
-    "joined-levels": Kind("warning", "Levels that are joined", "A bridge or tunnel shares a node with the street it passes over or under: one can turn where none can be."),
-    "duplicate": Kind("warning", "Streets that are drawn twice", "Two streets lie on top of each other: lengths and loads count twice."),
-    "no-length": Kind("error", "Links of no length", "The link joins two nodes at one place."),
-    "too-long": Kind("warning", "Links of absurd length", "The link is far longer than any street between two junctions."),
-    "self-crossing": Kind("warning", "Streets that cross themselves", "The street crosses itself between its ends: its length is wrong, or a junction is missing."),
-    "isolated": Kind("warning", "Parts joined to nothing", "No street leads here from the rest of the network: no answer uses it."),
-    "no-way-out": Kind("error", "One-way streets that cannot be left", "One can drive in but not out again."),
-    "no-way-in": Kind("error", "One-way streets that cannot be entered", "One can drive out but never in."),
-    "facing": Kind("error", "One-way streets that face each other", "Two one-way streets meet head on, or part without a way in."),
-    "absurd-speed": Kind("error", "Posted limits that cannot be", "The posted limit is no speed, or one that no street has: the speed of the class is used, or a wrong one."),
-    "odd-speed": Kind("warning", "Posted limits that do not suit the street", "The posted limit is far from what is usual on streets of this class."),
-    "missing-speed": Kind("note", "Main roads without a limit", "Other main roads of this class have a posted limit: the speed of the class is used here."),
-    "length-disagrees": Kind("warning", "Lengths that do not match the drawing", "The stated length is far from that of the line on the map."),
-    "broken-restriction": Kind("note", "Turn restrictions that are incomplete", "Members of the turn restriction are missing or do not meet: it is left out."),
-    "shut-by-restrictions": Kind("error", "Streets shut by turn restrictions", "Turn restrictions bar every way on: one can come here but not go on."),
-    "odd-level": Kind("warning", "Levels that contradict", "Bridge, tunnel and level tags contradict each other, or the streets next to it."),
-    "far-from-streets": Kind("note", "Places far from any street", "The place lies far from any street: answers leave it out."),
-    "covered-by-water": Kind("warning", "Streets in the water", "The street runs through water without a bridge, ferry or ford: the water or the street is drawn wrong."),
-}  # fmt: skip
+    "near-miss": Kind(
+        "error",
+        "Ends that just miss a street",
+        "The street ends a little short of another: no one can pass from one to the other.",
+    ),
+    "unjoined-crossing": Kind(
+        "error",
+        "Crossings that are not joined",
+        "Two streets cross at one level without a shared node: no one can turn there.",
+    ),
+    "joined-levels": Kind(
+        "warning",
+        "Levels that are joined",
+        "A bridge or tunnel shares a node with the street it passes over or under: one can turn where none can be.",
+    ),
+    "duplicate": Kind(
+        "warning",
+        "Streets that are drawn twice",
+        "Two streets lie on top of each other: lengths and loads count twice.",
+    ),
+    "no-length": Kind(
+        "error",
+        "Links of no length",
+        "The link joins two nodes at one place.",
+    ),
+    "too-long": Kind(
+        "warning",
+        "Links of absurd length",
+        "The link is far longer than any street between two junctions.",
+    ),
+    "self-crossing": Kind(
+        "warning",
+        "Streets that cross themselves",
+        "The street crosses itself between its ends: its length is wrong, or a junction is missing.",
+    ),
+    "isolated": Kind(
+        "warning",
+        "Parts joined to nothing",
+        "No street leads here from the rest of the network: no answer uses it.",
+    ),
+    "no-way-out": Kind(
+        "error",
+        "One-way streets that cannot be left",
+        "One can drive in but not out again.",
+    ),
+    "no-way-in": Kind(
+        "error",
+        "One-way streets that cannot be entered",
+        "One can drive out but never in.",
+    ),
+    "facing": Kind(
+        "error",
+        "One-way streets that face each other",
+        "Two one-way streets meet head on, or part without a way in.",
+    ),
+    "absurd-speed": Kind(
+        "error",
+        "Posted limits that cannot be",
+        "The posted limit is no speed, or one that no street has: the speed of the class is used, or a wrong one.",
+    ),
+    "odd-speed": Kind(
+        "warning",
+        "Posted limits that do not suit the street",
+        "The posted limit is far from what is usual on streets of this class.",
+    ),
+    "missing-speed": Kind(
+        "note",
+        "Main roads without a limit",
+        "Other main roads of this class have a posted limit: the speed of the class is used here.",
+    ),
+    "length-disagrees": Kind(
+        "warning",
+        "Lengths that do not match the drawing",
+        "The stated length is far from that of the line on the map.",
+    ),
+    "broken-restriction": Kind(
+        "note",
+        "Turn restrictions that are incomplete",
+        "Members of the turn restriction are missing or do not meet: it is left out.",
+    ),
+    "shut-by-restrictions": Kind(
+        "error",
+        "Streets shut by turn restrictions",
+        "Turn restrictions bar every way on: one can come here but not go on.",
+    ),
+    "odd-level": Kind(
+        "warning",
+        "Levels that contradict",
+        "Bridge, tunnel and level tags contradict each other, or the streets next to it.",
+    ),
+    "far-from-streets": Kind(
+        "note",
+        "Places far from any street",
+        "The place lies far from any street: answers leave it out.",
+    ),
+    "covered-by-water": Kind(
+        "warning",
+        "Streets in the water",
+        "The street runs through water without a bridge, ferry or ford: the water or the street is drawn wrong.",
+    ),
+}
 NAMES = tuple(KINDS)
 
 

@@ -86,11 +86,12 @@ def near_misses(graph: StreetGraph, tree: shapely.STRtree, touching: Findings, l
             near &= nodes[other, k] != nodes[link[nth], j]
     nth, other = nth[near], other[near]
     lines = graph.lines_xy
-    foot = shapely.get_coordinates(shapely.line_interpolate_point(lines[other], shapely.line_locate_point(lines[other], points[nth])))
+    along = shapely.line_locate_point(lines[other], points[nth])
+    foot = shapely.get_coordinates(shapely.line_interpolate_point(lines[other], along))
     gap = foot - xy[nth]
     length = np.hypot(*gap.T)
-    along = (gap * ahead[nth]).sum(axis=1)
-    straight = along >= length * np.cos(np.radians(AHEAD_DEGREES))
+    forward = (gap * ahead[nth]).sum(axis=1)
+    straight = forward >= length * np.cos(np.radians(AHEAD_DEGREES))
     known = np.isin(end[nth], _nodes_at(graph, touching))
     chosen = (straight | (length <= TOUCH_M)) & ~known
     nth, other, foot, length = nth[chosen], other[chosen], foot[chosen], length[chosen]
@@ -101,7 +102,7 @@ def near_misses(graph: StreetGraph, tree: shapely.STRtree, touching: Findings, l
 
 
 def _loose_ends(graph: StreetGraph, street: NDArray[np.bool_]) -> tuple[Ints, Ints, Floats, Floats]:
-    """Nodes (e,) at which one street ends and nothing else is, that street, where it is (e, 2), and its direction there (e, 2)."""
+    """Nodes (e,) at which one street ends alone, that street, where it is (e, 2), and its direction there (e, 2)."""
     ends = np.concatenate([graph.link_from, graph.link_to]).astype(np.int64)
     degree = np.bincount(ends, minlength=graph.node_count)
     loose = (degree[ends] == 1) & ~graph.node_border[ends] & np.tile(street, 2)

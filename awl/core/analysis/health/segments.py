@@ -63,7 +63,7 @@ def segments_of(graph: StreetGraph) -> Segments:
 
 @dataclass(frozen=True)
 class Meetings:
-    """Pairs of segments: (k,) rows of both, and where they meet (k, 2); the metres (k,) along which they overlap, 0 of a crossing."""
+    """Pairs of segments (k,): rows of both, where they meet (k, 2), and for how many metres they overlap, 0 where they cross."""
 
     a: Ints
     b: Ints
@@ -137,7 +137,7 @@ def _cell_at(x: Any, y: Any) -> Any:
 
 @njit(cache=True, nogil=True)
 def _compare(cells, start, member, pieces, out):
-    """Compare the pieces of each cell; how many meetings there are, of which as many are written into `out` as it has room for."""
+    """Compare the pieces of each cell; return the number of meetings, of which as many are written as `out` has room for."""
     place, segment, link, nodes, node_xy = pieces
     a, b, xy, along = out
     count = 0
@@ -168,7 +168,11 @@ def _joined(nodes, node_xy, a, b, x, y):
     for i in range(2):
         for j in range(2):
             node = nodes[a, i]
-            if node == nodes[b, j] and (a != b or i != j) and np.hypot(node_xy[node, 0] - x, node_xy[node, 1] - y) <= JOINED_M:
+            if (
+                node == nodes[b, j]
+                and (a != b or i != j)
+                and np.hypot(node_xy[node, 0] - x, node_xy[node, 1] - y) <= JOINED_M
+            ):
                 return True
     return False
 

@@ -58,5 +58,7 @@ def far_places(graph: StreetGraph, xy: NDArray[np.float64]) -> Findings:
     nth, near = shapely.STRtree(lines).query_nearest(points, all_matches=False)
     distance = shapely.distance(points[nth], lines[near])
     far = distance > FAR_M
-    foot = shapely.line_interpolate_point(lines[near[far]], shapely.line_locate_point(lines[near[far]], points[nth[far]]))
+    foot = shapely.line_interpolate_point(
+        lines[near[far]], shapely.line_locate_point(lines[near[far]], points[nth[far]])
+    )
     return Findings.of("far-from-streets", xy[nth[far]], rows[near[far]], distance[far], shapely.get_coordinates(foot))

@@ -1,0 +1,65 @@
+"""The health of a study's streets: what all checks find, as a table of places."""
+
+from __future__ import annotations
+
+import numpy as np
+import shapely
+
+from awl.core.analysis.health.check import check
+from awl.core.analysis.health.findings import KINDS, NAMES, Findings
+from awl.core.analysis.health.sentences import sentences
+from awl.core.columns import Categorical
+from awl.core.progress import Progress
+from awl.io.table import Column, Table
+from awl.study.study import Study
+
+MODE = "drive"
+"""The mode that one-way signs, turn restrictions and posted limits bind."""
+PLACES = ("places", "zones")
+
+
+def findings_of(study: Study, progress: Progress | None = None) -> Findings:
+    """What is wrong with the streets of a study, kept for as long as they are the same.
+
+    Parameters:
+        study: the study.
+        progress: is told how far the work is, and stops it.
+    """
+
+    def make() -> Findings:
+        graph = study.graph
+        water = shapely.get_parts(study.water_xy)
+        places = [
+            np.column_stack(
+                graph.plane.xy(*shapely.get_coordinates(shapely.centroid(study.read_layer(layer["id"]).geometry)).T)
+            )
+            for layer in study.layers()
+            if layer["role"] in PLACES
+        ]
+        xy = np.concatenate(places) if places else np.zeros((0, 2))
+        return check(study.network(MODE), None if graph.drawn else water, xy, progress)
+
+    return study.cached("health", make)
+
+
+def table_of(study: Study, findings: Findings) -> Table:
+    """Findings as points with kind, grade, sentence and the numbers of the links they concern.
+
+    Parameters:
+        study: the study.
+        findings: what was found in it.
+    """
+    graph = study.graph
+    names = [NAMES[code] for code in findings.kind.tolist()]
+    lon, lat = graph.plane.lonlat(findings.x, findings.y)
+    links = np.where(findings.links >= 0, graph.link_id[findings.links], 0)
+    return Table(
+        np.asarray(shapely.points(lon, lat), object),
+        {
+            "kind": Column.of(Categorical.of(names)),
+            "grade": Column.of(Categorical.of([KINDS[name].grade for name in names])),
+            "text": Column.of(sentences(graph, findings)),
+            "link_id": Column.of(np.ma.masked_equal(links[:, 0], 0)),
+            "other_link_id": Column.of(np.ma.masked_equal(links[:, 1], 0)),
+        },
+    )
