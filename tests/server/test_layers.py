@@ -119,9 +119,7 @@ def test_a_role_that_does_not_fit_fails_and_adds_nothing(client):
     chosen = [{"name": "services", "role": "places"}, {"name": "cool_rooms", "role": "zones"}]
     job = ended(
         client,
-        client.post(f"/uploads/{told['token']}/layers", json={"study": "ferrow", "layers": chosen}).headers[
-            "Location"
-        ],
+        client.post(f"/uploads/{told['token']}/layers", json={"study": "ferrow", "layers": chosen}).headers["Location"],
     )
     assert job["status"] == "failed" and "cannot be zones" in job["problem"]["detail"]
     assert [layer["id"] for layer in get(client, f"{BASE}/overview")["layers"]] == before
