@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 
 from awl.core.analysis.health.check import check
 from awl.core.analysis.health.findings import KINDS, NAMES, Findings
@@ -43,7 +44,7 @@ def findings_of(study: Study, progress: Progress | None = None) -> Findings:
 
 
 def table_of(study: Study, findings: Findings) -> Table:
-    """Findings as points with kind, grade, sentence and the numbers of the links they concern.
+    """Findings as points, and gaps as lines across them, with kind, grade, sentence and the numbers of the links.
 
     Parameters:
         study: the study.
@@ -51,10 +52,18 @@ def table_of(study: Study, findings: Findings) -> Table:
     """
     graph = study.graph
     names = [NAMES[code] for code in findings.kind.tolist()]
-    lon, lat = graph.plane.lonlat(findings.x, findings.y)
+    places: NDArray[np.object_] = np.array(shapely.points(*graph.plane.lonlat(findings.x, findings.y)), object)
+    gap = np.flatnonzero(
+        np.isfinite(findings.to_x) & (np.hypot(findings.to_x - findings.x, findings.to_y - findings.y) > 0)
+    )
+    lon, lat = graph.plane.lonlat(
+        np.column_stack([findings.x, findings.to_x])[gap].ravel(),
+        np.column_stack([findings.y, findings.to_y])[gap].ravel(),
+    )
+    places[gap] = shapely.linestrings(np.column_stack([lon, lat]).reshape(-1, 2, 2))
     links = np.where(findings.links >= 0, graph.link_id[findings.links], 0)
     return Table(
-        np.asarray(shapely.points(lon, lat), object),
+        places,
         {
             "kind": Column.of(Categorical.of(names)),
             "grade": Column.of(Categorical.of([KINDS[name].grade for name in names])),

@@ -220,6 +220,11 @@ export const liveReach = (study: string, inputs: Inputs, signal?: AbortSignal) =
 export const nodeAt = (study: string, number: number) =>
   fetchJson<{ node_id: number; lon: number; lat: number }>(`/studies/${study}/nodes/${number}`);
 
+/** A kind of fault that a check of the streets found. */
+export type FindingKind = { kind: string; grade: "error" | "warning" | "note"; title: string; why: string; count: number };
+export type Checked = { kinds: FindingKind[]; findings: FeatureCollection };
+export const checkStreets = (study: string) => sendJson<JobInfo>(`/studies/${study}/check`, "POST");
+export const findingsOf = (study: string) => fetchJson<Checked>(`/studies/${study}/check`);
 export const setKeepParts = (study: string, rule: string, above_m: number) => sendJson<unknown>(`/studies/${study}/parts`, "PUT", { rule, above_m });
 export const cutOffLinks = (study: string, mode: string) => fetchJson<FeatureCollection>(`/studies/${study}/parts/${mode}`);
 

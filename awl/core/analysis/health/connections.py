@@ -75,6 +75,7 @@ def one_ways(network: Network) -> list[Findings]:
     entered[label[head[crossing]]] = True
     cut = np.zeros(count, bool)
     cut[label[graph.node_border]] = True
+    cut[np.bincount(label).argmax()] = True  # the largest part is what others are judged by
     usable = np.flatnonzero(use.forward | use.backward)
     nodes = np.concatenate([graph.link_from[usable], graph.link_to[usable]])
     degree = np.bincount(nodes, minlength=graph.node_count)

@@ -34,7 +34,7 @@ def speeds(network: Network) -> list[Findings]:
     worded = limit.isin([text for text in limit.values if text in WORDS or ":" in text])
     with np.errstate(invalid="ignore"):
         absurd = street & present & ~worded & ~(posted <= HIGHEST_KMH)
-        odd = street & ~absurd & ((posted > ODD_FACTOR * usual) | (posted * ODD_FACTOR < usual))
+        odd = street & present & ~worded & ~absurd & ((posted > ODD_FACTOR * usual) | (posted * ODD_FACTOR < usual))
     missing = np.zeros(graph.link_count, bool)
     for name in MAIN:
         of_class = highway.equals(name)

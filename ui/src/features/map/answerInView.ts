@@ -35,10 +35,11 @@ export function useAnswerInView(scene: Scene | null, study: string): void {
 
 /** The map goes where something was looked for. */
 export function useGoTo(scene: Scene | null): void {
-  const { goTo, lookAt } = useScreen("goTo", "lookAt");
+  const { goTo, finding, lookAt } = useScreen("goTo", "finding", "lookAt");
   useEffect(() => {
     if (!scene || !goTo) return;
-    scene.map.jumpTo({ center: goTo, zoom: Math.max(scene.map.getZoom(), 15) });
+    // A fault of the streets is a matter of metres.
+    scene.map.jumpTo({ center: goTo, zoom: Math.max(scene.map.getZoom(), finding ? 18 : 15) });
     lookAt(null);
-  }, [scene, goTo, lookAt]);
+  }, [scene, goTo, finding, lookAt]);
 }

@@ -54,6 +54,19 @@ export function lettersOf(links: FeatureCollection, field: string): FeatureColle
   return collection(features);
 }
 
+/** A fault of the streets: a ring at its place, and the gap that would have to be closed. */
+export function findingShown(content: MapContent, finding: Feature): void {
+  const { geometry } = finding;
+  const line = geometry.type === "LineString" ? geometry.coordinates : [];
+  const at = geometry.type === "Point" ? geometry.coordinates : line[0];
+  if (!at) return;
+  content.overlays.ends = collection([{ type: "Feature", properties: {}, geometry: { type: "Point", coordinates: at } }]);
+  if (line.length) content.overlays.selection = collection([{ type: "Feature", properties: {}, geometry }]);
+  const rows: LegendRow[] = [{ key: "", label: t`Where it is`, swatch: { kind: "circle", line: "var(--warn)" } }];
+  if (line.length) rows.push({ key: "", label: t`Gap`, swatch: { kind: "dash", line: "var(--thread)" } });
+  content.groups.unshift({ title: t`Finding`, rows });
+}
+
 /** How parts beyond this rank are drawn and listed: together. */
 const PARTS_APART = 4;
 const PART_INKS = ["var(--place)", "var(--time)", "var(--mode)"];

@@ -14,13 +14,13 @@ import { outlineShown, viewShown } from "../../map/view";
 import { inkOf, questionNames } from "../../state/blocks";
 import { useScreen } from "../../state/screen";
 import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../../state/sheet";
-import { ground, lettersOf, nodesOf, partsShown, streetsStage } from "./graphContent";
+import { findingShown, ground, lettersOf, nodesOf, partsShown, streetsStage } from "./graphContent";
 import { layerShown } from "./layerContent";
 import { measureShown } from "./measured";
 import { modesStage } from "./modeContent";
 
 export function useMapContent(overview: Overview | undefined, streets: Packed | null): MapContent {
-  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside, measuring, way: shownWay, overlaid, gradeLook, minute } = useScreen("study", "stage", "mode", "question", "hidden", "row", "street", "theme", "layer", "chosen", "label", "colour", "at", "beside", "measuring", "way", "overlaid", "gradeLook", "minute");
+  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside, measuring, finding, way: shownWay, overlaid, gradeLook, minute } = useScreen("study", "stage", "mode", "question", "hidden", "row", "street", "theme", "layer", "chosen", "label", "colour", "at", "beside", "measuring", "finding", "way", "overlaid", "gradeLook", "minute");
   const looked = useLookedAt(overview, stage === "sources" ? layer : null);
   const { data: drawnLinks } = useQuery({
     queryKey: ["layer-features", study, "streets", overview?.revision],
@@ -51,6 +51,7 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     if (stage === "sources" && looked) layerShown(content, looked.info, looked.features, chosen, hidden);
     if (stage === "streets") streetsStage(content, overview, streets, hidden, label);
     if (stage === "streets" && cutOff) partsShown(content, overview, mode, cutOff, hidden);
+    if (stage === "streets" && finding) findingShown(content, finding);
     if (stage === "modes") modesStage(content, overview, { mode, at, colour, beside });
     if (stage === "sheet" && answer && block) {
       viewShown(content, answer.result, { hidden, row, look: gradeLook, step: minute, looks: block.look ?? {}, path });
@@ -64,7 +65,7 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     if (measuring) measureShown(content, measuring);
     void theme; // colours are read from the theme in force
     return overview.drawn ? content : { ...content, groups: [...content.groups, ground(overview.layers, stage === "modes")] };
-  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, path, measuring, shownWay, over, overName, overNumber, gradeLook, minute]);
+  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, path, measuring, finding, shownWay, over, overName, overNumber, gradeLook, minute]);
 }
 
 /** The path that the selected row of a table stands for, where the view says how to ask for it. */

@@ -6,6 +6,7 @@ import { capital, clock, figure, words } from "../../common/format";
 import { Word } from "../../controls/inline";
 import { go, useScreen } from "../../state/screen";
 import { Connectors } from "./Connectors";
+import { Health } from "./Health";
 import { Parts } from "./Components";
 
 export function Streets({ overview }: { overview: Overview }) {
@@ -64,6 +65,7 @@ export function Streets({ overview }: { overview: Overview }) {
           .
         </Trans>
       </p>
+      {!overview.drawn && <Health overview={overview} />}
       {formerBuild && <Compared build={build} former={formerBuild} />}
       <Parts overview={overview} />
       {!overview.drawn && <Connectors overview={overview} />}

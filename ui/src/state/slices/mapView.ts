@@ -1,5 +1,5 @@
 /** The map on the screen: what is hidden, where it looks, and what is measured or drawn on it. */
-import type { Polygon } from "geojson";
+import type { Feature, Polygon } from "geojson";
 import type { Street } from "../../api/studies";
 import type { Frame } from "./frame";
 import type { Slice } from "./slice";
@@ -15,6 +15,8 @@ export type MapView = {
   opacity: number;
   /** The street that was clicked. */
   street: Street | null;
+  /** The fault of the streets that is looked at. */
+  finding: Feature | null;
   /** The attribute lettered along links. */
   label: string | null;
   drawing: Drawing | null;
@@ -28,6 +30,7 @@ export type MapView = {
   unhide: (...keys: string[]) => void;
   setOpacity: (opacity: number) => void;
   showStreet: (street: Street | null, notice?: string | null) => void;
+  showFinding: (finding: Feature | null) => void;
   letter: (field: string | null) => void;
   draw: (drawing: Drawing | null) => void;
   /** Measure from a corner on; without one, begin anew. */
@@ -36,7 +39,7 @@ export type MapView = {
   setWayBack: (goBack: (() => void) | null) => void;
 };
 
-export const NOTHING_ON_MAP = { street: null, label: null, drawing: null, measuring: null } satisfies Partial<MapView>;
+export const NOTHING_ON_MAP = { street: null, finding: null, label: null, drawing: null, measuring: null } satisfies Partial<MapView>;
 
 export const mapView: Slice<MapView, Pick<Frame, "notice">> = (set) => ({
   ...NOTHING_ON_MAP,
@@ -48,9 +51,16 @@ export const mapView: Slice<MapView, Pick<Frame, "notice">> = (set) => ({
   unhide: (...keys) => set(({ hidden }) => ({ hidden: { ...hidden, ...Object.fromEntries(keys.map((key) => [key, false])) } })),
   setOpacity: (opacity) => set({ opacity }),
   showStreet: (street, notice = null) => set({ street, notice }),
+  showFinding: (finding) => set({ finding, ...(finding ? { goTo: placeOf(finding) } : {}) }),
   letter: (label) => set({ label }),
   draw: (drawing) => set({ drawing }),
   measure: (corner) => set(({ measuring }) => ({ measuring: corner ? [...(measuring ?? []), corner] : [] })),
   lookAt: (goTo) => set({ goTo }),
   setWayBack: (goBack) => set({ goBack }),
 });
+
+/** Where a finding is: its point, or where its gap begins. */
+function placeOf({ geometry }: Feature): Position | null {
+  if (geometry.type === "Point") return geometry.coordinates as Position;
+  return geometry.type === "LineString" ? (geometry.coordinates[0] as Position) : null;
+}

@@ -1,0 +1,39 @@
+"""The health check of a study's streets."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response
+
+from awl.core.analysis.health.findings import KINDS
+from awl.core.progress import Progress
+from awl.io import geojson
+from awl.server.web import jobs, reply, study_of
+from awl.study.health import findings_of, table_of
+
+api = Blueprint("health", __name__)
+
+
+@api.post("/studies/<study_id>/check")
+def check(study_id: str) -> Response:
+    """Look for faults of the streets; answers with a job."""
+    study = study_of(study_id)
+
+    def work(progress: Progress) -> dict[str, Any]:
+        return {"study": study_id, "counts": findings_of(study, progress).counts()}
+
+    job = jobs().start("build", study_id, work)
+    return reply(job.info(f"/studies/{study_id}"), 201, Location=f"/jobs/{job.id}")
+
+
+@api.get("/studies/<study_id>/check")
+def findings(study_id: str) -> Response:
+    """The faults of the streets by kind, and each with its place and sentence, as a FeatureCollection."""
+    study = study_of(study_id)
+    found = findings_of(study)
+    kinds = [
+        {"kind": name, "grade": KINDS[name].grade, "title": KINDS[name].title, "why": KINDS[name].why, "count": count}
+        for name, count in found.counts().items()
+    ]
+    return reply({"kinds": kinds, "findings": geojson.collection(table_of(study, found))})

@@ -1,0 +1,157 @@
+/** The health check: faults of the streets by kind, read one after another while the map goes to each. */
+import { plural, t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
+import { Button } from "@mui/material";
+import { useQuery } from "@tanstack/react-query";
+import type { Feature } from "geojson";
+import { useCallback, useEffect, useMemo, useState } from "react";
+import { message } from "../../api/client";
+import { checkStreets, findingsOf, type Checked, type Overview } from "../../api/studies";
+import { figure } from "../../common/format";
+import { Outcome } from "../../controls/Outcome";
+import { useJob, Working } from "../../controls/Progress";
+import { useScreen } from "../../state/screen";
+
+const GRADES = ["error", "warning", "note"] as const;
+
+export function Health({ overview }: { overview: Overview }) {
+  const { id, revision } = overview;
+  const [wanted, setWanted] = useState<string | null>(null);
+  const [state, run] = useJob();
+  const [problem, setProblem] = useState<string | null>(null);
+  const { data } = useQuery({ queryKey: ["check", id, revision], queryFn: () => findingsOf(id), enabled: wanted === revision, staleTime: Infinity, meta: { panel: "own" } });
+
+  const check = async () => {
+    setProblem(null);
+    try {
+      const ended = await run(await checkStreets(id));
+      if (ended.status === "successful") setWanted(revision);
+      else setProblem(ended.problem?.detail ?? t`It was stopped.`);
+    } catch (error) {
+      setProblem(message(error));
+    }
+  };
+  return (
+    <>
+      <h2>
+        <Trans>Health check</Trans>
+      </h2>
+      {!data && (
+        <>
+          <p className="prose">
+            <Trans>Gaps, crossings that are not joined, one-way streets without a way out, limits that cannot be: what may spoil an answer, found and shown.</Trans>
+          </p>
+          {state ? (
+            <Working state={state} />
+          ) : (
+            <Button size="small" onClick={() => void check()}>
+              <Trans>Check the streets</Trans>
+            </Button>
+          )}
+        </>
+      )}
+      <Outcome said={data?.kinds.length === 0 ? t`No fault found.` : null} problem={problem} />
+      {data && data.kinds.length > 0 && <Findings checked={data} />}
+    </>
+  );
+}
+
+function Findings({ checked }: { checked: Checked }) {
+  const { showFinding } = useScreen("showFinding");
+  const [kind, setKind] = useState<string | null>(null);
+  const [at, setAt] = useState(-1);
+  const shown = useMemo(() => checked.findings.features.filter(({ properties }) => kind === null || properties?.kind === kind), [checked, kind]);
+  const finding = shown[at];
+
+  const go = useCallback(
+    (next: number) => {
+      const nth = Math.min(Math.max(next, 0), shown.length - 1);
+      setAt(nth);
+      showFinding(shown[nth] ?? null);
+    },
+    [shown, showFinding],
+  );
+  useEffect(() => () => showFinding(null), [showFinding]);
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      const field = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
+      if (field || event.ctrlKey || event.metaKey || event.altKey || (event.key !== "j" && event.key !== "k")) return;
+      event.stopImmediatePropagation(); // elsewhere these keys go through questions
+      go(at + (event.key === "j" ? 1 : -1));
+    };
+    window.addEventListener("keydown", press, true);
+    return () => window.removeEventListener("keydown", press, true);
+  }, [at, go]);
+
+  const choose = (next: string | null) => {
+    setKind(next);
+    setAt(-1);
+    showFinding(null);
+  };
+  return (
+    <>
+      <Grades checked={checked} />
+      <table className="plain" aria-label={t`Findings by kind`}>
+        <tbody>
+          {checked.kinds.map((one) => (
+            <tr key={one.kind} className={kind === null || kind === one.kind ? undefined : "quiet"}>
+              <td>
+                <button className="linkish" aria-pressed={kind === one.kind} title={one.why} onClick={() => choose(kind === one.kind ? null : one.kind)}>
+                  {one.title}
+                </button>
+              </td>
+              <td className={one.grade}>{gradeWord(one.grade)}</td>
+              <td className="n">{figure(one.count)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <div className="finding" data-testid="finding" role="status">
+        {finding ? <Reading finding={finding} why={checked.kinds.find((one) => one.kind === finding.properties?.kind)?.why ?? ""} /> : <p className="faint"><Trans>Press J for the next finding, K for the one before; the map goes along.</Trans></p>}
+        <p>
+          <button className="linkish" disabled={at <= 0} onClick={() => go(at - 1)}>
+            <Trans>Before</Trans>
+          </button>{" "}
+          <button className="linkish" disabled={at >= shown.length - 1} onClick={() => go(at + 1)}>
+            <Trans>Next</Trans>
+          </button>{" "}
+          <span className="faint">{at < 0 ? plural(shown.length, { one: "# finding", other: "# findings" }) : t`${figure(at + 1)} of ${figure(shown.length)}`}</span>
+        </p>
+      </div>
+    </>
+  );
+}
+
+function Reading({ finding, why }: { finding: Feature; why: string }) {
+  return (
+    <>
+      <p className="prose">{String(finding.properties?.text)}</p>
+      <p className="faint">{why}</p>
+    </>
+  );
+}
+
+/** How many of each grade, as a strip and in words. */
+function Grades({ checked }: { checked: Checked }) {
+  const total = checked.kinds.reduce((sum, { count }) => sum + count, 0);
+  const counts = GRADES.map((grade) => checked.kinds.filter((one) => one.grade === grade).reduce((sum, { count }) => sum + count, 0));
+  const [errors = 0, warnings = 0, notes = 0] = counts;
+  return (
+    <>
+      <div className="grades" aria-hidden="true">
+        {GRADES.map((grade, i) => (
+          <i key={grade} className={grade} style={{ width: `${(100 * (counts[i] ?? 0)) / total}%` }} />
+        ))}
+      </div>
+      <p className="faint">
+        {[
+          plural(errors, { one: "# error", other: "# errors" }),
+          plural(warnings, { one: "# warning", other: "# warnings" }),
+          plural(notes, { one: "# note", other: "# notes" }),
+        ].join(", ")}
+      </p>
+    </>
+  );
+}
+
+const gradeWord = (grade: (typeof GRADES)[number]) => ({ error: t`error`, warning: t`warning`, note: t`note` })[grade];
