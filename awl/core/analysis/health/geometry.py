@@ -17,6 +17,8 @@ GAP_M = 5.0
 """The gap at the end of a street that may be a slip of the hand."""
 BRIDGE_GAP_M = 30.0
 """The same of a bridge or tunnel, which leads nowhere if it does not lead to a street."""
+MEANT_TO_END = ("driveway", "parking_aisle", "emergency_access", "drive-through")
+"""Services that end at a house or a wall, whatever street is behind it."""
 TOUCH_M = 1.0
 """An end this near touches, whichever way its street points."""
 AHEAD_DEGREES = 60.0
@@ -105,7 +107,8 @@ def _loose_ends(graph: StreetGraph, street: NDArray[np.bool_]) -> tuple[Ints, In
     """Nodes (e,) at which one street ends alone, that street, where it is (e, 2), and its direction there (e, 2)."""
     ends = np.concatenate([graph.link_from, graph.link_to]).astype(np.int64)
     degree = np.bincount(ends, minlength=graph.node_count)
-    loose = (degree[ends] == 1) & ~graph.node_border[ends] & np.tile(street, 2)
+    meant = graph.tag("service").isin(MEANT_TO_END)
+    loose = (degree[ends] == 1) & ~graph.node_border[ends] & np.tile(street & ~meant, 2)
     place = np.flatnonzero(loose)
     link, at_start = place % graph.link_count, place < graph.link_count
     x, y = graph.shape_xy
