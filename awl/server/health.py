@@ -31,9 +31,9 @@ def check(study_id: str) -> Response:
 def findings(study_id: str) -> Response:
     """The faults of the streets by kind, and each with its place and sentence, as a FeatureCollection."""
     study = study_of(study_id)
-    found = findings_of(study)
+    every = findings_of(study)
     kinds = [
         {"kind": name, "grade": KINDS[name].grade, "title": KINDS[name].title, "why": KINDS[name].why, "count": count}
-        for name, count in found.counts().items()
+        for name, count in every.counts().items()
     ]
-    return reply({"kinds": kinds, "findings": geojson.collection(table_of(study, found))})
+    return reply({"kinds": kinds, "findings": geojson.collection(table_of(study, every))})

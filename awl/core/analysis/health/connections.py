@@ -48,8 +48,8 @@ def isolated(graph: StreetGraph) -> Findings:
     gap[nth] = shapely.distance(lines[rows[nth]], lines[rest[near]])
     # The link of each part that lies nearest to the rest says where it is.
     order = np.lexsort((gap, part[rows]))
-    own = part[rows][order]
-    first = order[np.concatenate([[True], own[1:] != own[:-1]])] if len(order) else order
+    ordered = part[rows][order]
+    first = order[np.concatenate([[True], ordered[1:] != ordered[:-1]])] if len(order) else order
     rows, target = rows[first], target[first]
     xy, end = middles(graph, rows), np.full((len(rows), 2), np.nan)
     known = target >= 0
@@ -80,16 +80,16 @@ def one_ways(network: Network) -> list[Findings]:
     nodes = np.concatenate([graph.link_from[usable], graph.link_to[usable]])
     degree = np.bincount(nodes, minlength=graph.node_count)
     size = np.bincount(label, minlength=count)
-    found = []
+    parts = []
     for dead, part_end, link_end in ((entered & ~left, "no-way-out", True), (left & ~entered, "no-way-in", False)):
         dead &= ~cut
         link, node = _gates(graph, use, label, dead, link_end)
         # A part of one node at which several streets end: they face each other.
         facing = (size[label[node]] == 1) & (degree[node] > 1)
         xy = np.column_stack(graph.plane.xy(graph.node_lon[node], graph.node_lat[node]))
-        found.append(Findings.of(part_end, xy[~facing], link[~facing]))
-        found.append(Findings.of("facing", xy[facing], link[facing]))
-    return found
+        parts.append(Findings.of(part_end, xy[~facing], link[~facing]))
+        parts.append(Findings.of("facing", xy[facing], link[facing]))
+    return parts
 
 
 def _gates(graph: StreetGraph, use, label, dead, into: bool) -> tuple[Ints, Ints]:  # type: ignore[no-untyped-def]

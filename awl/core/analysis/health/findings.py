@@ -208,5 +208,5 @@ class Findings:
 
     def counts(self) -> dict[str, int]:
         """How many there are of each kind that was found."""
-        found = np.bincount(self.kind, minlength=len(NAMES))
-        return {name: int(number) for name, number in zip(NAMES, found, strict=True) if number}
+        numbers = np.bincount(self.kind, minlength=len(NAMES))
+        return {name: int(number) for name, number in zip(NAMES, numbers, strict=True) if number}

@@ -52,17 +52,19 @@ def crossings(graph: StreetGraph, segments: Segments, meet: Meetings, level: Flo
     again = np.zeros(len(a), bool)
     again[1:] = (a[1:] == a[:-1]) & (b[1:] == b[:-1]) & (np.hypot(*(xy[1:] - xy[:-1]).T) < TOUCH_M)
     a, b, xy = a[~again], b[~again], xy[~again]
-    own = a == b
+    itself = a == b
     at_end = np.zeros(len(a), bool)
     for link in (a, b):
         for nodes in (segments.nodes[link, 0], segments.nodes[link, 1]):
             at_end |= np.hypot(*(segments.node_xy[nodes] - xy).T) < TOUCH_M / 10
     pairs = np.column_stack([a, b])
-    between = ~own & ~at_end
+    between = ~itself & ~at_end
     return [
         Findings.of("unjoined-crossing", xy[between], pairs[between]),
-        Findings.of("near-miss", xy[~own & at_end], pairs[~own & at_end], np.zeros(int((~own & at_end).sum()))),
-        Findings.of("self-crossing", xy[own], a[own]),
+        Findings.of(
+            "near-miss", xy[~itself & at_end], pairs[~itself & at_end], np.zeros(int((~itself & at_end).sum()))
+        ),
+        Findings.of("self-crossing", xy[itself], a[itself]),
     ]
 
 
