@@ -44,9 +44,11 @@ export function Health({ overview }: { overview: Overview }) {
           {state ? (
             <Working state={state} />
           ) : (
-            <Button size="small" onClick={() => void check()}>
-              <Trans>Check the streets</Trans>
-            </Button>
+            <div className="block-tools">
+              <Button size="small" onClick={() => void check()}>
+                <Trans>Check the streets</Trans>
+              </Button>
+            </div>
           )}
         </>
       )}
