@@ -73,13 +73,16 @@ def as_kept(graph: StreetGraph) -> StreetGraph:
     return replace(graph, **arrays)
 
 
-def drop_unreadable() -> int:
+def drop_unreadable(folder: Path = Path(__file__).parent) -> int:
     """Remove compiled kernels whose index names modules that are gone, as after an update; return how many.
 
     An index is read before it is known whether it is of today's source, and fails for good if it cannot be.
+
+    Parameters:
+        folder: where to look, with all folders below.
     """
     removed = 0
-    for index in Path(__file__).parent.rglob("*.nbi"):
+    for index in folder.rglob("*.nbi"):
         try:
             with index.open("rb") as stream:
                 for _ in ("the compiler's version", "what was compiled"):

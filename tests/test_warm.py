@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import os
+import pickle
 import subprocess
 import sys
 from pathlib import Path
+
+from awl.warm import drop_unreadable
 
 ASKED = """
 import importlib, pkgutil, sys
@@ -47,3 +50,12 @@ def test_no_question_compiles_a_kernel(own_study):
     )  # fmt: skip
     assert done.returncode == 0, done.stderr[-2000:]
     assert done.stdout == "", "compiled while asked; is the cache warm (make setup)?"
+
+
+def test_kernels_of_a_module_that_is_gone_are_dropped_and_others_stay(tmp_path):
+    stamp = pickle.dumps("0.0")
+    (tmp_path / "sound.nbi").write_bytes(stamp + pickle.dumps(((0.0, 1), {})))
+    (tmp_path / "gone.nbi").write_bytes(stamp + b"cawl.no_such_module\nBundle\n.")
+    (tmp_path / "cut.nbi").write_bytes(stamp)
+    assert drop_unreadable(tmp_path) == 2
+    assert [path.name for path in tmp_path.iterdir()] == ["sound.nbi"]

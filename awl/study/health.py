@@ -20,7 +20,7 @@ PLACES = ("places", "zones")
 
 
 def findings_of(study: Study, progress: Progress | None = None) -> Findings:
-    """What is wrong with the streets of a study, kept for as long as they are the same.
+    """What is wrong with the streets of a study, kept for as long as they, the mode and its places are the same.
 
     Parameters:
         study: the study.
@@ -40,7 +40,8 @@ def findings_of(study: Study, progress: Progress | None = None) -> Findings:
         xy = np.concatenate(places) if places else np.zeros((0, 2))
         return check(study.network(MODE), None if graph.drawn else water, xy, progress)
 
-    return study.cached("health", make)
+    layers = tuple((layer["id"], layer["added"]) for layer in study.layers() if layer["role"] in PLACES)
+    return study.cached(("health", layers, study.modes()[MODE][1]), make)
 
 
 def table_of(study: Study, findings: Findings) -> Table:

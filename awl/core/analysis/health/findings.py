@@ -105,11 +105,6 @@ KINDS: dict[str, Kind] = {
         "Lengths that do not match the drawing",
         "The stated length is far from that of the line on the map.",
     ),
-    "broken-restriction": Kind(
-        "note",
-        "Turn restrictions that are incomplete",
-        "Members of the turn restriction are missing or do not meet: it is left out.",
-    ),
     "shut-by-restrictions": Kind(
         "error",
         "Streets shut by turn restrictions",

@@ -23,7 +23,6 @@ TEXTS: dict[str, str] = {
     "odd-speed": "{a} has a posted limit of {size:.0f} km/h, far from what is usual on such a street.",
     "missing-speed": "{a} has no posted limit; {size:.0f} km/h, the speed of its class, is used.",
     "length-disagrees": "The stated length of {a} differs from its line by {size:,.0f} m.",
-    "broken-restriction": "A turn restriction at {a} is incomplete.",
     "shut-by-restrictions": "Turn restrictions bar every way on from {a}.",
     "odd-level": "{a} is stated as {levels}.",
     "far-from-streets": "A place lies {size:,.0f} m from the nearest street, {a}.",

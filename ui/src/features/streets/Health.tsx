@@ -19,7 +19,7 @@ export function Health({ overview }: { overview: Overview }) {
   const [wanted, setWanted] = useState<string | null>(null);
   const [state, run] = useJob();
   const [problem, setProblem] = useState<string | null>(null);
-  const { data } = useQuery({ queryKey: ["check", id, revision], queryFn: () => findingsOf(id), enabled: wanted === revision, staleTime: Infinity, meta: { panel: "own" } });
+  const { data, error } = useQuery({ queryKey: ["check", id, revision], queryFn: () => findingsOf(id), enabled: wanted === revision, staleTime: Infinity, meta: { panel: "own" } });
 
   const check = async () => {
     setProblem(null);
@@ -52,7 +52,7 @@ export function Health({ overview }: { overview: Overview }) {
           )}
         </>
       )}
-      <Outcome said={data?.kinds.length === 0 ? t`No fault found.` : null} problem={problem} />
+      <Outcome said={data?.kinds.length === 0 ? t`No fault found.` : null} problem={problem ?? (error ? message(error) : null)} />
       {data && data.kinds.length > 0 && <Findings checked={data} />}
     </>
   );

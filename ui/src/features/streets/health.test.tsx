@@ -15,9 +15,9 @@ const CHECKED = {
 const reset = screenNow();
 const reply = (status: number, body: unknown) => Promise.resolve(new Response(JSON.stringify(body), { status, headers: { "Content-Type": "application/json" } }));
 
-function answers(post: () => Promise<Response>) {
+function answers(post: () => Promise<Response>, get = () => reply(200, CHECKED)) {
   vi.stubGlobal("fetch", (address: string, init?: RequestInit) =>
-    address.startsWith("/jobs/") ? reply(200, { jobID: "j1", status: "successful", progress: 100, message: "", result: {} }) : init?.method === "POST" ? post() : reply(200, CHECKED),
+    address.startsWith("/jobs/") ? reply(200, { jobID: "j1", status: "successful", progress: 100, message: "", result: {} }) : init?.method === "POST" ? post() : get(),
   );
 }
 const started = () => reply(201, { jobID: "j1", status: "running", progress: 0, message: "Looking" });
@@ -63,6 +63,12 @@ describe("the health check", () => {
     expect(screenNow().finding).not.toBeNull();
     cleanup();
     expect(screenNow().finding).toBeNull();
+  });
+  it("says so where the findings would have been if they cannot be fetched", async () => {
+    answers(started, () => reply(500, { title: "No", detail: "The study is damaged." }));
+    render(<Health overview={OVERVIEW} />, { wrapper: framed() });
+    fireEvent.click(screen.getByText("Check the streets"));
+    expect((await screen.findByRole("alert")).textContent).toContain("damaged");
   });
   it("says where it stands why it could not be done", async () => {
     answers(() => reply(400, { title: "No", detail: "The mode 'drive' can use no connected street." }));
