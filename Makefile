@@ -73,12 +73,12 @@ demo-data: .venv/.test
 .venv/.run: requirements.txt pyproject.toml
 	scripts/need-python "$(PYTHON)"
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check -r requirements.txt
+	scripts/install-packages $(BIN)/python -r requirements.txt
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps -e .
 	touch $@
 
 .venv/.test: .venv/.run requirements-dev.txt
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check -r requirements-dev.txt
+	scripts/install-packages $(BIN)/python -r requirements-dev.txt
 	touch $@
 
 # Compiled kernels are cached beside their sources; warming them here means the server compiles nothing.
