@@ -1,4 +1,3 @@
-// @vitest-environment node
 import { getCatalogs } from "@lingui/cli/api";
 import { getConfig } from "@lingui/conf";
 import { describe, expect, it } from "vitest";
