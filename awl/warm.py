@@ -121,7 +121,7 @@ def warm() -> None:
             router.arrivals(places, "time", direction)
             router.arrivals(places.take(np.arange(1)), "time", direction)
         router.path(places, 0, 1, "time")
-        check(network)
+        check(network.graph, network)
         Centrality(router, places, "distance", 600_000, np.ones(2), 0.01).sums()
         closed = np.zeros(graph.link_count, bool)
         closed[0] = True

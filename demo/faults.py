@@ -12,6 +12,8 @@ from demo.osm import FIRST_WAY, Elements
 from demo.survey import Way, key
 
 LOCAL = ("residential", "living_street")
+ISLAND_ROOM_M = 6.0
+"""How far from any street an island lies."""
 
 
 @dataclass(frozen=True)
@@ -177,18 +179,25 @@ class _Maker:
 
     def islands(self, count: int) -> list[Fault]:
         """Bits of street that join nothing; the last is a small net of its own."""
-        made = []
-        for n, i in enumerate(
-            self._ways(lambda way: way.quarter in ("garden", "estate") and way.tags["highway"] == "residential", count)
-        ):
+        lines = np.array(
+            [shapely.LineString(way.xy) for way in self.elements.ways if way.tags.get("highway")], dtype=object
+        )
+        tree = shapely.STRtree(lines)
+        rows = self._ways(
+            lambda way: way.quarter in ("garden", "estate") and way.tags["highway"] == "residential", 12 * count
+        )
+        made: list[Fault] = []
+        for i in rows:
             spot = self.elements.ways[i].xy[1] + self.rng.uniform(-1, 1, 2) * 6 + np.array([13.3, 11.7])
             arm = self.rng.uniform(12, 24, 2)
-            numbers = [self._add(np.array([spot, spot + arm * [1, 0.2]]), {"highway": "service"})]
-            if n == count - 1:
-                numbers.append(
-                    self._add(np.array([spot + arm * [1, 0.2], spot + arm * [0.4, 0.9]]), {"highway": "service"})
-                )
-                numbers.append(self._add(np.array([spot + arm * [0.4, 0.9], spot]), {"highway": "service"}))
+            corners = spot + arm * np.array([[0, 0], [1, 0.2], [0.4, 0.9]])
+            if len(made) == count or len(
+                tree.query(shapely.Polygon(corners), predicate="dwithin", distance=ISLAND_ROOM_M)
+            ):
+                continue
+            numbers = [self._add(corners[:2], {"highway": "service"})]
+            if len(made) == count - 1:
+                numbers += [self._add(corners[[a, b]], {"highway": "service"}) for a, b in ((1, 2), (2, 0))]
             made.append(Fault("island", *spot, tuple(numbers), float(arm[0]), "the street joins no other"))
         return made
 

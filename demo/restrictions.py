@@ -16,7 +16,8 @@ def add_restrictions(elements: Elements, rng: Generator) -> None:
     """Split the ways where a restriction needs their end, and add the relations."""
     main = _corners(elements.ways, ("primary", "secondary", "tertiary"))
     every = _corners(elements.ways, DRIVEN)
-    corners = sorted(place for place, n in every.items() if n >= 3 and place in main)
+    round_about = {key(*p) for way in elements.ways if way.tags.get("junction") == "roundabout" for p in way.xy}
+    corners = sorted(place for place, n in every.items() if n >= 3 and place in main and place not in round_about)
     chosen = {corners[i] for i in rng.choice(len(corners), VIA_NODE, replace=False)}
     short = [
         way for way in elements.ways

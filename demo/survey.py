@@ -16,9 +16,8 @@ from demo.land import Land
 from demo.lots import Lots
 from demo.quarters import Town
 from demo.roads import Roads, Street, with_roundabouts
+from demo.tidy import GRID_M, clear_of_ramps, key, open_traps, tidy, without_overlaps
 
-GRID_M = 0.05
-"""Coordinates are kept to the half decimetre; lines that meet within it share a node."""
 SIDEWALK_M = 8.5
 CROSSING_EVERY_M = 105.0
 
@@ -44,26 +43,25 @@ class Survey:
         self.points.setdefault(key(x, y), {}).update(tags)
 
 
-def key(x: float, y: float) -> tuple[float, float]:
-    """A place to the half decimetre."""
-    return round(x / GRID_M), round(y / GRID_M)
-
-
 def survey(land: Land, roads: Roads, town: Town, lots: Lots, rng: Generator) -> Survey:
     """All ways of the island."""
     ground = [*roads.main, *town.streets]
     ground += _sidewalks(roads, town, rng)
+    ground = clear_of_ramps(ground, roads)
     ways = [Way(xy, tags, quarter) for xy, tags, quarter in _noded(with_roundabouts(ground))]
     ways = [piece for way in ways for piece in _by_bridge(way, land, roads)]
     made = Survey(ways)
     for x, y, tags in roads.points:
         made.tag(x, y, **tags)
+    for street in roads.apart:
+        made.ways += _bridges(Way(np.asarray(street.line.coords), dict(street.tags), "ring"), land.water)
     _driveways(made, lots, rng)
-    made.ways += [Way(np.asarray(s.line.coords), dict(s.tags), "ring") for s in roads.apart]
     _tie_ferries(made, roads)
+    tidy(made)
     _crossings(made, rng)
     _signals(made, rng)
     _barriers(made, rng)
+    open_traps(made)
     return made
 
 
@@ -122,7 +120,7 @@ def _noded(streets: list[Street]) -> list[tuple[np.ndarray, dict[str, str], str]
     pieces = shapely.get_parts(whole)
     middle = shapely.line_interpolate_point(pieces, 0.5, normalized=True)
     _, source = shapely.STRtree(lines).query_nearest(middle, all_matches=False)
-    pieces, source = _without_spurs(pieces, source, streets)
+    pieces, source = _without_spurs(*without_overlaps(pieces, source), streets)
     ways = []
     order = np.argsort(source, kind="stable")
     for rows in np.split(order, np.flatnonzero(np.diff(source[order])) + 1):
@@ -182,6 +180,17 @@ def _by_bridge(way: Way, land: Land, roads: Roads) -> list[Way]:
     return made
 
 
+def _bridges(way: Way, water: shapely.Geometry) -> list[Way]:
+    """Break out the stretches of a road of its own over water."""
+    segments = shapely.linestrings(np.stack([way.xy[:-1], way.xy[1:]], axis=1))
+    over = shapely.intersects(segments, water)
+    cut = np.flatnonzero(np.diff(over.astype(int))) + 1
+    return [
+        Way(way.xy[a : b + 1], {**way.tags, **({"bridge": "yes", "layer": "1"} if over[a] else {})}, way.quarter)
+        for a, b in zip([0, *cut], [*cut, len(over)], strict=True)
+    ]
+
+
 def _insert(ways: list[Way], row: np.ndarray, along: np.ndarray) -> np.ndarray:
     """Put a vertex into ways (rows) at distances along them; returns the coordinates of the new vertices."""
     out = np.zeros((len(row), 2))
@@ -223,6 +232,12 @@ def _driveways(made: Survey, lots: Lots, rng: Generator) -> None:
     free = np.ones(int(fits.sum()), bool)
     # A driveway touches the house it leads to; one that meets a second house is left out.
     free[np.flatnonzero(np.bincount(crowd, minlength=len(free)) > 1)] = False
+    every = np.array([shapely.LineString(way.xy) for way in made.ways], dtype=object)
+    met = shapely.STRtree(every).query(shapely.buffer(path[fits], 1.0), predicate="intersects")[0]
+    # It meets the street it begins at, and no other.
+    free[np.flatnonzero(np.bincount(met, minlength=len(free)) > 1)] = False
+    met = shapely.STRtree(path[fits]).query(path[fits], predicate="intersects")
+    free[np.max(met, axis=0)[met[0] != met[1]]] = False
     chosen = np.flatnonzero(fits)[free]
     start = _insert(made.ways, np.array(rows)[nearest[chosen]], along[chosen])
     for spot_xy, line in zip(start, path[chosen], strict=True):
@@ -282,7 +297,7 @@ def _barriers(made: Survey, rng: Generator) -> None:
     """Bollards, gates and their like, in the middle of a stretch."""
     for tags, count, classes in BARRIERS:
         rows = [i for i, way in enumerate(made.ways) if way.tags.get("highway") in classes and way.quarter not in ("crossing", "sidewalk")
-                and "bridge" not in way.tags]  # fmt: skip
+                and not {"bridge", "oneway"} & way.tags.keys()]  # fmt: skip
         chosen = np.sort(rng.choice(rows, min(count, len(rows)), replace=False))
         length = np.array([shapely.LineString(made.ways[i].xy).length for i in chosen])
         for x, y in _insert(made.ways, chosen, length * rng.uniform(0.3, 0.7, len(chosen))):

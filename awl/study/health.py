@@ -10,6 +10,7 @@ from awl.core.analysis.health.check import check
 from awl.core.analysis.health.findings import KINDS, NAMES, Findings
 from awl.core.analysis.health.sentences import sentences
 from awl.core.columns import Categorical
+from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.io.table import Column, Table
 from awl.study.study import Study
@@ -38,7 +39,13 @@ def findings_of(study: Study, progress: Progress | None = None) -> Findings:
             if layer["role"] in PLACES
         ]
         xy = np.concatenate(places) if places else np.zeros((0, 2))
-        return check(study.network(MODE), None if graph.drawn else water, xy, progress)
+        try:
+            drive = study.network(MODE)
+        except AwlError as error:
+            if error.kind != "no-usable-street":
+                raise
+            drive = None
+        return check(graph, drive, None if graph.drawn else water, xy, study.build_report, progress)
 
     layers = tuple((layer["id"], layer["added"]) for layer in study.layers() if layer["role"] in PLACES)
     return study.cached(("health", layers, study.modes()[MODE][1]), make)

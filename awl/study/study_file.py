@@ -362,11 +362,16 @@ class StudyFile:
         arrays.save_graph(self.path, revision, graph)
         self.forget()
 
+    @property
+    def build_report(self) -> BuildReport:
+        """What came in when the streets were built; an empty report where there are none."""
+        told = self.fact("build") or {}
+        return BuildReport(**{key: told[key] for key in BuildReport.__dataclass_fields__ if key in told})
+
     def set_graph(self, graph: StreetGraph) -> None:
         """Put a changed street graph in place of the present one; base map, source and study area stay."""
         revision = uuid.uuid4().hex[:12]
-        former = self.fact("build") or {}
-        report = BuildReport(**{key: former[key] for key in BuildReport.__dataclass_fields__ if key in former})
+        former, report = self.fact("build") or {}, self.build_report
         fill_report(report, graph)
         with self.writing() as connection:
             streets.write_graph(connection, graph)

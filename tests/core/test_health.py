@@ -27,9 +27,10 @@ def checked(read_osm):
     """What the checks find in a small town."""
 
     def check_town(body: str, water: shapely.Geometry | None = None) -> tuple[Network, Findings]:
-        network = Network.of(build_graph(read_osm(body), merge=False)[0], SHIPPED["drive"])
+        graph, report = build_graph(read_osm(body), merge=False)
+        network = Network.of(graph, SHIPPED["drive"])
         polygons = None if water is None else network.graph.plane.project(np.array([water], object))
-        return network, check(network, polygons)
+        return network, check(graph, network, polygons, report=report)
 
     return check_town
 
@@ -66,6 +67,12 @@ FAULTS = {
     "no-way-out": block(at(300, 0, 10) + street(2, [2, 10], oneway="yes")),
     "no-way-in": block(at(300, 0, 10) + street(2, [10, 2], oneway="yes")),
     "facing": block(at(300, 0, 10) + street(2, [2, 10], oneway="yes") + street(3, [3, 10], oneway="yes")),
+    "no-length": block(at(0, 0, 10) + street(2, [1, 10])),
+    "lost-restriction": block(
+        '<relation id="7"><tag k="type" v="restriction"/><tag k="restriction" v="no_left_turn"/>'
+        '<member type="way" ref="1" role="from"/><member type="node" ref="2" role="via"/>'
+        '<member type="way" ref="99" role="to"/></relation>'
+    ),
     "absurd-speed": block(at(300, 0, 10) + street(2, [2, 10], maxspeed="fast")),
     "odd-speed": block(at(300, 0, 10) + street(2, [2, 10], maxspeed="130")),
     "odd-level": block(at(300, 0, 10) + street(2, [2, 10], bridge="yes", layer="-1")),
@@ -100,6 +107,18 @@ def test_a_fault_is_found_for_what_it_is(checked, kind):
 )  # fmt: skip
 def test_what_is_meant_so_is_no_fault(checked, body):
     assert checked(body[1])[1].counts() == {}
+
+
+def test_a_level_of_its_own_on_a_street_that_goes_on_is_odd(checked):
+    arm = at(300, 0, 10) + at(400, 0, 11) + at(500, 0, 12) + street(2, [2, 10]) + street(4, [11, 12])
+    network, findings = checked(block(arm + street(3, [10, 11], layer="1")))
+    assert findings.counts() == {"odd-level": 1} and "unlike the streets" in sentences(network.graph, findings)[0]
+    assert checked(block(arm + street(3, [10, 11], layer="1", bridge="yes")))[1].counts() == {}
+
+
+def test_streets_that_nobody_may_drive_on_are_checked_all_the_same(read_osm):
+    graph, _ = build_graph(read_osm(FAULTS["unjoined-crossing"].replace("residential", "footway")), merge=False)
+    assert check(graph, None).counts() == {"unjoined-crossing": 1}
 
 
 def test_a_gap_says_how_wide_it_is_and_where_it_ends(checked):

@@ -10,7 +10,9 @@ from click.testing import CliRunner
 from awl.cli.check import command
 from awl.core.analysis.health.findings import KINDS
 from awl.study.health import findings_of
+from awl.study.importing import build
 from awl.study.study import Study
+from tests.conftest import node, osm, way
 from tests.server.test_api import BASE, ended, get
 
 
@@ -29,11 +31,30 @@ def test_faults_come_by_kind_and_one_by_one(client, folder):
         assert shapely.from_geojson(json.dumps(feature["geometry"])).geom_type in ("Point", "LineString")
 
 
-def test_the_command_counts_them_and_ends_with_1_where_one_is_an_error(study_file):
-    found = findings_of(Study(study_file))
-    run = CliRunner().invoke(command, ["--study", str(study_file)])
+def test_the_command_counts_them_and_ends_with_1_where_one_is_an_error(tmp_path):
+    body = (
+        node(1, 0, 0)
+        + node(2, 0.01, 0)
+        + node(3, 0.005, 0.005)
+        + node(4, 0.005, -0.005)
+        + node(5, 0.02, 0)
+        + node(6, -0.01, 0)
+    )
+    streets = (
+        way(1, [1, 2], highway="footway") + way(2, [3, 4], highway="footway") + way(3, [4, 1, 6], highway="footway")
+    )
+    (tmp_path / "town.osm").write_text(osm(body + streets + way(4, [2, 5], highway="footway", maxspeed="fast")))
+    study = tmp_path / "town.gpkg"
+    build(tmp_path / "town.osm", study)
+    found = findings_of(Study(study))  # nobody may drive here: limits are not looked at, all else is
+    assert found.counts() == {"unjoined-crossing": 1}
+    run = CliRunner().invoke(command, ["--study", str(study)])
     assert run.exit_code == 1
     for name, count in found.counts().items():
         assert KINDS[name].title in run.output and f"{count:,}" in run.output
-    document = json.loads(CliRunner().invoke(command, ["--study", str(study_file), "--json"]).output)
+    document = json.loads(CliRunner().invoke(command, ["--study", str(study), "--json"]).output)
     assert document["type"] == "FeatureCollection" and len(document["features"]) == len(found)
+
+
+def test_the_command_ends_with_0_where_nothing_is_an_error(study_file):
+    assert CliRunner().invoke(command, ["--study", str(study_file)]).exit_code == 0

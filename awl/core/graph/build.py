@@ -50,6 +50,8 @@ JUNCTION_KEYS = (
     "opening_hours", "maxwidth", "crossing",
 )  # fmt: skip
 """Tags carried from the nodes of ways to the nodes of the graph."""
+MOST_PLACES = 1000
+"""So many places of what was left out are kept in the report."""
 SIGNALS = ("traffic_signals", "crossing", "stop", "give_way", "mini_roundabout")
 """Values of `highway` on a node that concern whoever passes it."""
 
@@ -68,6 +70,8 @@ class BuildReport:
     references_missing: int = 0
     ways_outside: int = 0
     zero_length_dropped: int = 0
+    zero_lengths: list[list[float]] = field(default_factory=list)
+    """Way, longitude and latitude of the first of them."""
     nodes_off_earth: int = 0
     """Nodes with impossible coordinates, left out."""
     nodes_off_earth_named: list[list[float]] = field(default_factory=list)
@@ -80,6 +84,8 @@ class BuildReport:
     """Nodes of the graph by kind of barrier, signals and crossings."""
     restrictions: int = 0
     restrictions_not_placed: int = 0
+    restrictions_lost: list[list[float]] = field(default_factory=list)
+    """Relation, longitude and latitude of the first of them that lie inside the extract."""
     nodes_merged: int = 0
     """Nodes at which nothing happened, taken out by merging chains of like links."""
     length_by_class_m: dict[str, float] = field(default_factory=dict)
@@ -197,12 +203,22 @@ def build_graph(
                 kind="no-streets",
             )
     progress.step(0.5, "Measuring lengths")
-    graph, report.zero_length_dropped = _links(segments, lon, lat, ident, border_rows, raw)
+    graph, dropped = _links(segments, lon, lat, ident, border_rows, raw)
+    report.zero_length_dropped = len(dropped)
+    at = segments.a[dropped[:MOST_PLACES]]
+    report.zero_lengths = np.column_stack([raw.way_id[segments.way[dropped[:MOST_PLACES]]], lon[at], lat[at]]).tolist()
     if graph.link_count == 0:
         raise AwlError("Every street of the extract has length zero", remedy="Check the node coordinates")
-    turns, report.restrictions_not_placed = place_restrictions(
+    turns, lost = place_restrictions(
         raw.restrictions, graph.link_way, graph.link_from, graph.link_to, graph.node_osm_id
     )
+    report.restrictions_not_placed = len(lost)
+    # Beyond the edge of an extract members are missing because they lie outside.
+    report.restrictions_lost = [
+        [ident, float(graph.node_lon[node]), float(graph.node_lat[node])]
+        for ident, node in lost
+        if node >= 0 and not graph.node_border[node]
+    ][:MOST_PLACES]
     graph = replace(graph, restrictions=turns)
     if merge:
         progress.step(0.8, "Merging chains of like links")
@@ -297,8 +313,8 @@ def _links(
     ident: NDArray[np.int64],
     border_rows: NDArray[np.int64],
     raw: RawExtract,
-) -> tuple[StreetGraph, int]:
-    """Break runs of segments at shared vertices and measure them; also the number of zero-length links dropped."""
+) -> tuple[StreetGraph, NDArray[np.int64]]:
+    """Break runs of segments at shared vertices and measure them; also the first segments of links of no length, dropped."""
     a, b, way = segments.a, segments.b, segments.way
     # A run is a maximal chain of consecutive segments of one way.
     run_start = np.ones(len(a), bool)
@@ -316,7 +332,7 @@ def _links(
     length = segment_lengths(lon[a], lat[a], lon[b], lat[b])
     total = np.add.reduceat(length, link_start)
     real = total > 0
-    dropped = int((~real).sum())
+    dropped = link_start[~real]
     link_start, link_end = link_start[real], link_end[real]
 
     node_rows = np.unique(np.concatenate([a[link_start], b[link_end]]))

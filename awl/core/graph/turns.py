@@ -178,10 +178,11 @@ def place_restrictions(
     tail: Ints,
     head: Ints,
     node_id: NDArray[np.int64],
-) -> tuple[TurnRestrictions, int]:
-    """Restrictions on links (m,) that came from ways `way` and join nodes `tail`, `head`; and how many cannot be placed.
+) -> tuple[TurnRestrictions, list[tuple[int, int]]]:
+    """Restrictions on links (m,) that came from ways `way` and join nodes `tail`, `head`; and those that cannot be placed.
 
-    One cannot be placed when a member is missing, or when its ways do not meet in one way only at the via.
+    One cannot be placed when a member is missing, or when its ways do not meet in one way only at the via. Of each such the
+    relation's id is told, and the node (a row) at its via or at an end of a member, -1 where no member is there.
 
     Parameters:
         restrictions: the restrictions as the source states them.
@@ -191,19 +192,40 @@ def place_restrictions(
         node_id: the source id (n,) of each node.
     """
     if not restrictions:
-        return TurnRestrictions.none(), 0
+        return TurnRestrictions.none(), []
     links = _Links(way, tail, head)
     order = np.argsort(node_id, kind="stable")
     placed: list[Placed] = []
-    lost = 0
+    lost: list[tuple[int, int]] = []
     for one in restrictions:
         paths = list(_paths(one, links, order, node_id))
         statements = list(_statements(one.tags))
         if not paths or not statements:
-            lost += 1
+            lost.append((one.id, _place_of(one, links, order, node_id)))
         for path in paths:
             placed += [Placed(one.id, *path, *statement) for statement in statements]
     return TurnRestrictions.of(placed), lost
+
+
+def _place_of(one: Restriction, links: _Links, order: NDArray[np.int64], node_id: NDArray[np.int64]) -> int:
+    """A node at which a restriction should have its effect, -1 where none of its members is there."""
+    via = _via_node(one, order, node_id)
+    if via is not None:
+        return via
+    ends = [
+        {int(n) for way in ways for link in links.of_way(way) for n in (links.tail[link], links.head[link])}
+        for ways in (one.via_ways, one.from_ways, one.to_ways)
+    ]
+    meeting = (ends[1] & ends[2]) or (ends[0] & (ends[1] | ends[2])) or ends[0] or ends[1] or ends[2]
+    return min(meeting, default=-1)
+
+
+def _via_node(one: Restriction, order: NDArray[np.int64], node_id: NDArray[np.int64]) -> int | None:
+    """The row of the via node; None where there is none or it is not in the graph."""
+    if not one.via_nodes:
+        return None
+    at = np.searchsorted(node_id, one.via_nodes[0], sorter=order)
+    return None if at == len(order) or node_id[order[at]] != one.via_nodes[0] else int(order[at])
 
 
 def _statements(tags: dict[str, str]) -> Iterator[tuple[str, str | None, str | None, str | None]]:
@@ -226,12 +248,9 @@ def _paths(
     one: Restriction, links: _Links, order: NDArray[np.int64], node_id: NDArray[np.int64]
 ) -> Iterator[tuple[int, int, tuple[int, ...], int]]:
     """From link, via node, links between, to link: every pair of members `from` and `to` that meets as it should."""
-    via = None
-    if one.via_nodes:
-        at = np.searchsorted(node_id, one.via_nodes[0], sorter=order)
-        if at == len(order) or node_id[order[at]] != one.via_nodes[0]:
-            return
-        via = int(order[at])
+    via = _via_node(one, order, node_id)
+    if one.via_nodes and via is None:
+        return
     between = [link for way in one.via_ways for link in links.of_way(way)]
     for start in one.from_ways:
         for end in one.to_ways:

@@ -53,7 +53,7 @@ KINDS: dict[str, Kind] = {
     "no-length": Kind(
         "error",
         "Links of no length",
-        "The link joins two nodes at one place.",
+        "The street begins and ends at one place: it leads nowhere, and was left out where its ends are exactly alike.",
     ),
     "too-long": Kind(
         "warning",
@@ -110,6 +110,11 @@ KINDS: dict[str, Kind] = {
         "Streets shut by turn restrictions",
         "Turn restrictions bar every way on: one can come here but not go on.",
     ),
+    "lost-restriction": Kind(
+        "warning",
+        "Turn restrictions without effect",
+        "A street or junction that it names is missing, or they do not meet: the turn is not barred.",
+    ),
     "odd-level": Kind(
         "warning",
         "Levels that contradict",
@@ -141,6 +146,7 @@ class Findings:
         size: (k,) metres or km/h that the sentence names; NaN where there is nothing to measure.
         to_x: (k,) where a gap ends, NaN where there is none.
         to_y: (k,) as `to_x`.
+        source: (k,) way or relation of the source it is about where no link is, 0 otherwise.
     """
 
     kind: NDArray[np.int8]
@@ -150,6 +156,7 @@ class Findings:
     size: Floats
     to_x: Floats
     to_y: Floats
+    source: Ints
 
     def __len__(self) -> int:
         return len(self.kind)
@@ -162,6 +169,7 @@ class Findings:
         links: Ints,
         size: Floats | None = None,
         to_xy: Floats | None = None,
+        source: Ints | None = None,
     ) -> Findings:
         """Findings of one kind.
 
@@ -171,6 +179,7 @@ class Findings:
             links: rows of links, (k,) or (k, 2).
             size: (k,) what the sentence names.
             to_xy: (k, 2) where gaps end.
+            source: (k,) ids of ways or relations.
         """
         count = len(xy)
         pair = np.full((count, 2), -1, np.int64)
@@ -180,7 +189,8 @@ class Findings:
         end = np.column_stack([nothing, nothing]) if to_xy is None else to_xy
         code = np.full(count, NAMES.index(kind), np.int8)
         place = np.asarray(xy, float).reshape(count, 2)
-        return cls(code, place[:, 0], place[:, 1], pair, nothing if size is None else size, end[:, 0], end[:, 1])
+        ids = np.zeros(count, np.int64) if source is None else source
+        return cls(code, place[:, 0], place[:, 1], pair, nothing if size is None else size, end[:, 0], end[:, 1], ids)
 
     @classmethod
     def joined(cls, parts: Sequence[Findings]) -> Findings:

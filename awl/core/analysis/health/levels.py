@@ -79,6 +79,30 @@ def odd_levels(graph: StreetGraph) -> Findings:
     return Findings.of("odd-level", middles(graph, rows), rows)
 
 
+def unlike_neighbours(graph: StreetGraph) -> Findings:
+    """Links on a level of their own, neither bridge nor tunnel, though the street goes on at both ends on the ground.
+
+    A bridge or tunnel says why it leaves the ground; a level alone, between two links of one street on another, is a slip.
+
+    Parameters:
+        graph: the streets.
+    """
+    stated = stated_level(graph)
+    odd = is_street(graph) & ~np.isnan(stated) & (stated != 0) & ~is_bridge(graph) & ~is_tunnel(graph)
+    rows = np.flatnonzero(odd)
+    ends = np.concatenate([graph.link_from, graph.link_to]).astype(np.int64)
+    at_ground = np.concatenate(
+        [~graph.tag("layer").present() & is_street(graph) & ~is_bridge(graph) & ~is_tunnel(graph)] * 2
+    )
+    ground = np.bincount(ends[at_ground], minlength=graph.node_count)
+    degree = np.bincount(ends, minlength=graph.node_count)
+    alone = [
+        (ground[node] == degree[node] - 1) & (ground[node] > 0) for node in (graph.link_from[rows], graph.link_to[rows])
+    ]
+    rows = rows[alone[0] & alone[1]]
+    return Findings.of("odd-level", middles(graph, rows), rows, stated[rows])
+
+
 def joined_levels(graph: StreetGraph, level: NDArray[np.float64]) -> Findings:
     """Nodes at which two streets of different levels go straight on across each other.
 

@@ -24,10 +24,13 @@ TEXTS: dict[str, str] = {
     "missing-speed": "{a} has no posted limit; {size:.0f} km/h, the speed of its class, is used.",
     "length-disagrees": "The stated length of {a} differs from its line by {size:,.0f} m.",
     "shut-by-restrictions": "Turn restrictions bar every way on from {a}.",
-    "odd-level": "{a} is stated as {levels}.",
+    "lost-restriction": "Turn restriction {source} names what is missing here, or does not meet.",
+    "odd-level": "{a} is stated as {levels}, unlike the streets it goes on as.",
     "far-from-streets": "A place lies {size:,.0f} m from the nearest street, {a}.",
     "covered-by-water": "{a} runs through water for {size:,.0f} m.",
 }
+LEFT_OUT = "Way {source} begins and ends at this one place; it was left out."
+CONTRADICTING = "{a} is stated as {levels}."
 TOUCHING = "{a} ends on {b} without a node there."
 ALONE = "{size:,.0f} m of street about {a} are joined to nothing."
 
@@ -41,22 +44,31 @@ def sentences(graph: StreetGraph, findings: Findings) -> list[str]:
     """
     gap = np.hypot(findings.to_x - findings.x, findings.to_y - findings.y)
     texts = []
-    for code, (a, b), size, away in zip(
-        findings.kind.tolist(), findings.links.tolist(), findings.size.tolist(), gap.tolist(), strict=True
-    ):
-        kind = NAMES[code]
-        text = TOUCHING if kind == "near-miss" and size == 0 else ALONE if kind == "isolated" and b < 0 else TEXTS[kind]
-        sentence = text.format(
+    columns = (findings.kind, findings.links, findings.size, gap, findings.source)
+    for code, (a, b), size, away, source in zip(*(column.tolist() for column in columns), strict=True):
+        sentence = _text(NAMES[code], a, b, size).format(
             a=street(graph, a),
             b=street(graph, b),
             size=size,
             km=size / 1000,
             gap=away,
+            source=source,
             levels=_levels(graph, a),
-            maxspeed=graph.tag("maxspeed").at(a) or "",
+            maxspeed=(graph.tag("maxspeed").at(a) if a >= 0 else None) or "",
         )
         texts.append(sentence[0].upper() + sentence[1:])
     return texts
+
+
+def _text(kind: str, a: int, b: int, size: float) -> str:
+    """The sentence of a finding, with blanks."""
+    if kind == "near-miss" and size == 0:
+        return TOUCHING
+    if kind == "isolated" and b < 0:
+        return ALONE
+    if kind == "no-length" and a < 0:
+        return LEFT_OUT
+    return CONTRADICTING if kind == "odd-level" and np.isnan(size) else TEXTS[kind]
 
 
 def street(graph: StreetGraph, link: int) -> str:
@@ -74,5 +86,7 @@ def street(graph: StreetGraph, link: int) -> str:
 
 def _levels(graph: StreetGraph, link: int) -> str:
     """What its tags say of the level of a link."""
+    if link < 0:
+        return ""
     tags = {key: graph.tag(key).at(link) for key in ("bridge", "tunnel", "layer")}
     return " and ".join(f"{'level' if key == 'layer' else key} {value}" for key, value in tags.items() if value)
