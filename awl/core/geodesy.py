@@ -12,6 +12,7 @@ from functools import cached_property
 
 import numpy as np
 import shapely
+from numba import njit
 from numpy.typing import NDArray
 from pyproj import CRS, Geod, Transformer
 
@@ -30,6 +31,24 @@ def segment_lengths(
         lat2: latitudes (k,) where segments end, in degrees.
     """
     return np.asarray(_ELLIPSOID.inv(lon1, lat1, lon2, lat2)[2], float).reshape(np.shape(lon1))
+
+
+@njit(cache=True, nogil=True)
+def metres_along(step: NDArray[np.float64], start: NDArray[np.int64]) -> NDArray[np.float64]:
+    """Metres (v,) from the beginning of each line to its vertices; each is summed by itself, so that it is alike in any company.
+
+    Parameters:
+        step: metres (v,) from the vertex before; those of the first vertices do not count.
+        start: offsets (m + 1,) at which lines begin.
+    """
+    metres = np.empty(len(step), np.float64)
+    for line in range(len(start) - 1):
+        total = 0.0
+        for vertex in range(start[line], start[line + 1]):
+            if vertex > start[line]:
+                total += step[vertex]
+            metres[vertex] = total
+    return metres
 
 
 @dataclass(frozen=True)

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from awl.core.columns import Categorical
 from awl.core.errors import AwlError
-from awl.core.geodesy import segment_lengths
+from awl.core.geodesy import metres_along, segment_lengths
 from awl.core.graph.build import JUNCTION_KEYS, LINK_CLASSES, STREET_KEYS
 from awl.core.graph.street_graph import MAX_ID, StreetGraph
 from awl.core.graph.turns import Placed, TurnRestrictions
@@ -245,8 +245,7 @@ def _shapes(links: Table, source: str) -> tuple[NDArray[np.float64], NDArray[np.
     step = np.zeros(len(lon))
     step[1:] = segment_lengths(lon[:-1], lat[:-1], lon[1:], lat[1:])
     step[start[:-1]] = 0.0
-    running = np.cumsum(step)
-    return lon, lat, start, running - np.repeat(running[start[:-1]], np.diff(start))
+    return lon, lat, start, metres_along(step, start)
 
 
 def _check_ends(

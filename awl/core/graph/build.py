@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from awl.core.columns import Categorical
 from awl.core.errors import AwlError
-from awl.core.geodesy import segment_lengths
+from awl.core.geodesy import metres_along, segment_lengths
 from awl.core.graph.chains import merge_chains
 from awl.core.graph.numbering import numbered_anew
 from awl.core.graph.raw import RawExtract
@@ -351,8 +351,7 @@ def _links(
     is_last = index == np.repeat(counts, counts) - 1
     vertex = np.where(is_last, b[segment - 1], a[np.minimum(segment, len(a) - 1)])
     step = np.where(index == 0, 0.0, length[segment - 1])
-    running = np.cumsum(step)
-    shape_m = running - np.repeat(running[shape_start[:-1]], counts)
+    shape_m = metres_along(step, shape_start)
 
     link_way_row = way[link_start]
     own_tags = rows_of_tags[node_rows]

@@ -14,6 +14,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from awl.core.geodesy import metres_along
 from awl.core.graph.street_graph import StreetGraph
 
 Ints = NDArray[np.int64]
@@ -123,8 +124,7 @@ def _merged(graph: StreetGraph, order: Ints, turned: NDArray[np.bool_], start: I
     vertex, new_start = _vertices(graph, order, turned, start)
     ways, ways_start = _ways(graph, order, turned, start)
     step = _steps(graph, order, turned, start)
-    running = np.cumsum(step)
-    metres = running - np.repeat(running[new_start[:-1]], np.diff(new_start))
+    metres = metres_along(step, new_start)
     is_end = np.zeros(graph.node_count, bool)
     is_end[tail] = is_end[head] = True
     node_of = np.where(is_end, np.cumsum(is_end) - 1, -1).astype(np.int32)

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from awl.core.columns import MISSING, Categorical
 from awl.core.errors import AwlError
-from awl.core.geodesy import segment_lengths
+from awl.core.geodesy import metres_along, segment_lengths
 from awl.core.graph.build import CONNECTOR, FERRY
 from awl.core.graph.chains import merge_chains
 from awl.core.graph.shapes import cut_vertices
@@ -193,7 +193,6 @@ def split_links(graph: StreetGraph, link: Ints, fraction: Floats) -> tuple[Stree
     steps = np.zeros(len(vertices))
     steps[1:] = segment_lengths(vertices[:-1, 0], vertices[:-1, 1], vertices[1:, 0], vertices[1:, 1])
     steps[start[:-1]] = 0.0
-    running = np.cumsum(steps)
     way_rows, ways_start = ragged_rows(graph.ways_start, source)
     spot = vertices[start[1:][inner_end] - 1]
     result = _with_nodes(graph, spot[:, 0], spot[:, 1], graph.next_node_id + np.arange(len(spots)))
@@ -210,7 +209,7 @@ def split_links(graph: StreetGraph, link: Ints, fraction: Floats) -> tuple[Stree
         shape_start=start,
         shape_lon=vertices[:, 0].copy(),
         shape_lat=vertices[:, 1].copy(),
-        shape_m=running - np.repeat(running[start[:-1]], np.diff(start)),
+        shape_m=metres_along(steps, start),
         tags={key: column.take(source) for key, column in graph.tags.items()},
         costs={key: pair[source] * (end - begin)[:, None] for key, pair in graph.costs.items()},
         restrictions=_moved_turns(graph, first, pieces),

@@ -134,6 +134,13 @@ class StreetGraph:
         x, y = self.shape_xy
         return ragged_lines(np.column_stack([x, y]), self.shape_start)
 
+    @cached_property
+    def link_boxes(self) -> tuple[NDArray[np.float64], ...]:
+        """West, south, east and north of each link (m,) in degrees."""
+        at = self.shape_start[:-1]
+        low, high = np.minimum.reduceat, np.maximum.reduceat
+        return low(self.shape_lon, at), low(self.shape_lat, at), high(self.shape_lon, at), high(self.shape_lat, at)
+
     def tag(self, key: str) -> Categorical:
         """The column of an attribute, empty when no link carries it.
 
