@@ -198,6 +198,42 @@ def write_table(
     _write_index(connection, table, fids[there], bounds[there])
 
 
+def replace_rows(
+    connection: sqlite3.Connection, table: str, gone: Sequence[int], layer: Table, fids: Sequence[int]
+) -> None:
+    """Take rows out of a feature table and put others in; fields that are new to it are added.
+
+    Runs inside the caller's transaction; the table's index follows by its triggers.
+
+    Parameters:
+        connection: the database.
+        table: the name of the feature table.
+        gone: ids of rows that go.
+        layer: features that come.
+        fids: their ids (n,).
+    """
+    connection.executemany(f'DELETE FROM "{table}" WHERE fid = ?', ((fid,) for fid in gone))
+    if len(layer) == 0:
+        return
+    known = {name.lower() for name in field_names(connection, table)}
+    fields = list(_field_names(layer.columns))
+    for name, column in zip(fields, layer.columns.values(), strict=True):
+        if name.lower() not in known:
+            connection.execute(f'ALTER TABLE "{table}" ADD COLUMN "{name}" {SQL_TYPES[column.kind]}')
+    listing = "".join(f', "{name}"' for name in fields)
+    marks = ",".join("?" * (len(fields) + 2))
+    connection.executemany(
+        f'INSERT INTO "{table}" (fid, geom{listing}) VALUES ({marks})',
+        zip(fids, encode(layer.geometry), *(column.tolist() for column in layer.columns.values()), strict=True),
+    )
+    west, south, east, north = shapely.total_bounds(layer.geometry).tolist()
+    connection.execute(
+        "UPDATE gpkg_contents SET min_x = min(min_x, ?), min_y = min(min_y, ?), max_x = max(max_x, ?), max_y = max(max_y, ?),"
+        " last_change = strftime('%Y-%m-%dT%H:%M:%fZ','now') WHERE table_name = ?",
+        (west, south, east, north, table),
+    )
+
+
 def _plain(ids: NDArray[np.int64]) -> Iterator[int]:
     """Ids as SQLite takes them, never all at once."""
     for begin in range(0, len(ids), 8192):

@@ -15,9 +15,19 @@ from awl.io import gdal
 from awl.io.limits import check_size
 
 METRES_PER_DEGREE = 111_195.0
+ENDINGS = (".tif", ".tiff")
 MAX_CELLS = 100_000_000
 MAX_FILE = 512 << 20
 """A raster is kept whole inside the study file."""
+
+
+def is_raster(name: str) -> bool:
+    """Whether a file name is that of a raster.
+
+    Parameters:
+        name: the file name.
+    """
+    return name.lower().endswith(ENDINGS)
 
 
 @dataclass(frozen=True)

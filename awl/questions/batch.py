@@ -34,6 +34,7 @@ from awl.questions.matrix.inputs import MatrixInputs
 from awl.questions.matrix.question import Matrix
 from awl.questions.matrix.run import matrix_ends_of
 from awl.questions.workers import client_of, processes_here
+from awl.study import what_ifs
 from awl.study.study import Study
 
 RETRIES = 3
@@ -97,7 +98,8 @@ class AccessWork:
             )
         Context(study, parsed).features(parsed.places, "places")
         self._study, self._inputs, self._zones = study, inputs, parsed.zones
-        chosen = study.read_layer(parsed.zones.layer, parsed.zones.where, "zones", fields=[])
+        changed = what_ifs.variant(study, parsed.what_ifs)
+        chosen = changed.read_layer(parsed.zones.layer, parsed.zones.where, "zones", fields=[])
         self._numbers: list[int] = chosen.columns["fid"].tolist()
 
     @property
@@ -189,7 +191,7 @@ def run_batch(
     progress.step(0.0, "checking places")
     with progress.running():
         work = WORK[ident](study, inputs)
-        study.wait_until_prepared(str(inputs.get("mode", "walk")))
+        _prepared(study, inputs)
     set_up_s = time.monotonic() - began
     scratch = folder.with_name(f".{folder.name}.new")
     shutil.rmtree(scratch, ignore_errors=True)
@@ -292,6 +294,13 @@ def answer_block(task: str, rows: tuple[int, int], path: str) -> int:
     return lines
 
 
+def _prepared(study: Study, inputs: Json) -> None:
+    """Have the hierarchy ready that the inputs need, on the study as it would be with their what-ifs."""
+    wanted = inputs.get("what_if") or []
+    changed = what_ifs.variant(study, [wanted] if isinstance(wanted, str) else wanted)
+    changed.wait_until_prepared(str(inputs.get("mode", "walk")))
+
+
 def _set_up(task: Json) -> Work:
     path = Path(task["study"])
     if not path.exists():
@@ -301,5 +310,5 @@ def _set_up(task: Json) -> Work:
     study = Study(path)
     if study.revision != task["revision"]:
         raise AwlError("A worker finds another state of the study", where=str(path), remedy="Ask again")
-    study.wait_until_prepared(str(task["inputs"].get("mode", "walk")))
+    _prepared(study, task["inputs"])
     return WORK[task["question"]](study, task["inputs"])

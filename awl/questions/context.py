@@ -23,9 +23,10 @@ from awl.core.routing.snapping import OUTSIDE, SEPARATE_PART, STATUS, TOO_FAR, S
 from awl.io import geojson
 from awl.io.table import Column, Table, Values
 from awl.questions.from_answers import answer_features, inside_answer
-from awl.questions.inputs import AnswerSet, FeatureSet, GeoJson, LayerSet, NamedPlace, SharedInputs
+from awl.questions.inputs import AnswerSet, FeatureSet, GeoJson, LayerSet, NamedPlace, SharedInputs, moment
 from awl.questions.results import Doubt, counted, listed
 from awl.questions.spots import MOST_SPOTS, Spot, parts_left_out, unread_hours
+from awl.study import what_ifs
 from awl.study.search import Hit, place_of
 from awl.study.study import Study
 
@@ -64,24 +65,31 @@ class Places:
 
 
 class Context:
-    """One run of one question on one study."""
+    """One run of one question on one study.
+
+    Attributes:
+        base: the study it is asked of, which keeps its answers.
+        study: the study as it would be with the what-ifs of the question; `base` where there are none.
+    """
 
     def __init__(
         self, study: Study, inputs: SharedInputs, progress: Progress | None = None, most_places: int = MAX_PLACES
     ) -> None:
-        self.study = study
+        self.base, self.study = study, what_ifs.variant(study, inputs.what_ifs)
+        study = self.study
         self._most_places = most_places
         self.found_places: list[Hit] = []
         self.progress = progress or Progress()
         self.mode = study.mode(inputs.mode)
         self._snap_m = inputs.snap
-        self.when = inputs.when
-        self._base = study.router(inputs.mode, inputs.when)
-        base = self._base.network
+        self.what_ifs = [what_ifs.what_if(self.base, ident) for ident in inputs.what_ifs]
+        self.when = inputs.when or next((moment(told.at) for told in self.what_ifs if told.at), None)
+        self._router = study.router(inputs.mode, self.when)
+        base = self._router.network
         self._crossed = 0
         self._closed, self._slower = closed, slower = self._closures(inputs.closures, base)
         self.closed_links, self.slowed_links = int(closed.sum()), int((slower > 1).sum())
-        self.router = self._base.on(self._with_closures(base))
+        self.router = self._router.on(self._with_closures(base))
         # Which streets places are put on does not depend on the hour.
         self.snapper = Snapper(self.network, study.area) if closed.any() else study.snapper(inputs.mode)
 
@@ -117,6 +125,10 @@ class Context:
             f"'{hit.name}' was found as {hit.what} at {hit.lat:.5f}, {hit.lon:.5f} (latitude, longitude)."
             for hit in self.found_places
         ]
+        notes += [
+            f"Asked with '{told.title}': what is told holds for the study as it would be then."
+            for told in self.what_ifs
+        ]
         notes += self.mode.notes
         if self.when is not None:
             day = f"{self.when:%A} {self.when.day} {self.when:%B %Y, %H:%M}"
@@ -150,11 +162,11 @@ class Context:
             self.found_places.append(hit)
             return Table(np.array([shapely.Point(hit.lon, hit.lat)], dtype=object), {"name": [hit.name]}), hit.name
         if isinstance(wanted, AnswerSet):
-            return answer_features(self.study, wanted, name)
+            return answer_features(self.base, wanted, name)
         if isinstance(wanted, LayerSet):
             layer = self.study.read_layer(wanted.layer, wanted.where, name)
             if wanted.inside is not None:
-                layer = inside_answer(self.study, layer, wanted.inside, name)
+                layer = inside_answer(self.base, layer, wanted.inside, name)
             if len(layer) == 0:
                 why = "lies inside that answer" if wanted.inside else f"matches the filter {wanted.where}"
                 raise AwlError(f"No feature of '{wanted.layer}' {why}", inputs=(name,), kind="no-features")

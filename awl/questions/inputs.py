@@ -157,7 +157,19 @@ class SharedInputs(BaseModel):
             ),
         ),
     )
-    what_if: str | None = Field(None, description="A what-if of the study; none exist yet, so only null.")
+    what_if: list[str] | None = Field(
+        None,
+        max_length=5,
+        description="What-ifs of the study, by id: the question is asked of the study as it would be with them, in this order.",
+        json_schema_extra=slot(
+            "way",
+            "What if",
+            "what-ifs",
+            nothing="as it is",
+            clause=Clause(text="with {what_if}", rank=6),
+            offer=Offer(label="What if", hint="Ask of the study as it would be with changes", rank=8),
+        ),
+    )
 
     @model_validator(mode="before")
     @classmethod
@@ -185,12 +197,15 @@ class SharedInputs(BaseModel):
         """The hour, None for free flow."""
         return None if self.at is None else datetime.fromisoformat(self.at)
 
-    @field_validator("what_if")
+    @field_validator("what_if", mode="before")
     @classmethod
-    def _no_what_if(cls, value: str | None) -> str | None:
-        if value is not None:
-            raise ValueError("the study has no what-ifs; use 'closures' to close streets")
-        return value
+    def _one_what_if(cls, value: Any) -> Any:
+        return [value] if isinstance(value, str) and value else value or None
+
+    @property
+    def what_ifs(self) -> list[str]:
+        """Ids of the what-ifs, in the order in which they stand on each other."""
+        return self.what_if or []
 
 
 def moment(text: str | None) -> datetime | None:

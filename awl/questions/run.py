@@ -7,6 +7,7 @@ from awl.questions import question
 from awl.questions.context import Context
 from awl.questions.inputs import Json
 from awl.questions.results import Answer
+from awl.study import what_ifs
 from awl.study.study import Study
 
 
@@ -16,5 +17,5 @@ def ask(study: Study, ident: str, inputs: Json, progress: Progress | None = None
     parsed = asked.parse(inputs)
     with progress.running():
         if asked.needs_hierarchy:
-            study.wait_until_prepared(parsed.mode)
+            what_ifs.variant(study, parsed.what_ifs).wait_until_prepared(parsed.mode)
         return asked.answer(parsed, Context(study, parsed, progress))

@@ -25,7 +25,7 @@ from awl.questions.inputs import LayerSet, SharedInputs
 from awl.questions.isochrone.inputs import IsochroneInputs
 from awl.server.explain import mode_info
 from awl.server.web import body, check_version, checked, jobs, known_parameters, number, packed, reply, study_of
-from awl.study import centroids, modes, records
+from awl.study import centroids, modes, records, what_ifs
 from awl.study.card import card_of
 from awl.study.study import Study, slug
 
@@ -279,16 +279,20 @@ def answer(study_id: str, question_id: str) -> Response:
         {
             **document,
             "fresh": records.is_fresh(
-                study.reading, document, study.revision, _mode_changed(study, document["inputs"])
+                study.reading, document, study.revision, _changed_last(study, document["inputs"])
             ),
         }
     )
 
 
-def _mode_changed(study: Study, inputs: dict[str, Any]) -> str:
-    """When the mode of a question was changed last; beyond all times when it is gone."""
+def _changed_last(study: Study, inputs: dict[str, Any]) -> str:
+    """When the mode or a what-if of a question was changed last; beyond all times when one is gone."""
     known = study.modes().get(str(inputs.get("mode", "walk")))
-    return "9" if known is None else known[1]
+    wanted = inputs.get("what_if") or []
+    return max(
+        "9" if known is None else known[1],
+        what_ifs.changed_last(study, [wanted] if isinstance(wanted, str) else wanted),
+    )
 
 
 @api.post("/studies/<study_id>/answers/<question_id>/keep")

@@ -30,9 +30,9 @@ from awl.io.limits import check_size
 from awl.io.osm import is_extract
 from awl.io.place_tables import PlaceColumns
 from awl.io.table import NAMED, Table
+from awl.study import ledger
 from awl.study.line_fields import BuildOptions, given_costs, guess, streets_of
-from awl.study.study import CHANGEABLE as ADDED_ROLES
-from awl.study.study import NewLayer, Study, slug
+from awl.study.study import CHANGEABLE, NewLayer, Study, slug
 
 Pairs = NDArray[np.float64]
 VECTOR_ENDINGS = vector.ENDINGS
@@ -42,7 +42,6 @@ DERIVED = ("slope", "gradient", "aspect", "hillshade", "roughness", "curvature")
 """Words in the name of a raster that holds something else than heights or people."""
 FAR_DEGREES = 0.5
 """A layer farther than this from the streets is asked about."""
-RASTER_ENDINGS = (".tif", ".tiff")
 
 
 def is_lines(name: str) -> bool:
@@ -69,11 +68,6 @@ class ReadOptions:
     anywhere: bool = False
 
 
-def is_raster(name: str) -> bool:
-    """Whether a file name is that of a raster."""
-    return name.lower().endswith(RASTER_ENDINGS)
-
-
 def build(
     extract: Path | Sequence[Path],
     study: Path,
@@ -96,7 +90,9 @@ def build(
     if study.exists():
         known = Study(study)
         if known.revision and not report.ready:
-            graph = with_ids_of(whole_streets(known.graph), graph, options.numbers_nodes)
+            graph = with_ids_of(
+                whole_streets(ledger.unedited(known.reading, known.graph)), graph, options.numbers_nodes
+            )
             report.links_known = int((graph.link_id <= graph.highest_ids[1]).sum())
         known.set_streets(graph, base, report, source, area)
     else:
@@ -273,7 +269,7 @@ def add(
     `inner` names the layer of a file that holds several; it also gives id and title unless these are given.
     """
     source, how = source or path.name, how or ReadOptions()
-    if is_raster(source):
+    if raster.is_raster(source):
         return _add_raster(path, study, ident, title, source, role, how.crs)
     layer = _read(path, ident, title, source, inner, role, how)
     if not how.anywhere:
@@ -313,7 +309,7 @@ def raster_role(stem: str, grid: raster.Raster) -> str:
 def add_all(path: Path, study: Study, source: str | None = None, progress: Progress | None = None) -> list[str]:
     """Add every layer of a file, all or none; returns their ids."""
     progress, source = progress or Progress(), source or path.name
-    if is_raster(source):
+    if raster.is_raster(source):
         return [add(path, study, source=source)]
     several = Path(source).suffix.lower() in VECTOR_ENDINGS
     names: list[str | None] = list(vector.layers(path, source)) if several else []
@@ -336,7 +332,7 @@ def add_chosen(
 ) -> list[str]:
     """Add some layers of a file, given as (name in the file, role, title, how it is read), all or none."""
     progress = progress or Progress()
-    if is_raster(source):
+    if raster.is_raster(source):
         _, role, title, how = chosen[0]
         return [add(path, study, None, title, source, None, role, how)]
     read = []
@@ -390,10 +386,10 @@ def _read(
         layer = layer.with_key(how.key)
     stem = inner or Path(source).stem
     role = role or suggested_role(stem, layer, kind)
-    if role not in ADDED_ROLES:
+    if role not in CHANGEABLE:
         raise AwlError(
             f"'{role}' is no role of a layer",
-            remedy=f"Roles are: {', '.join(ADDED_ROLES)}",
+            remedy=f"Roles are: {', '.join(CHANGEABLE)}",
             inputs=("role",),
             where=source,
         )

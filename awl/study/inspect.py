@@ -46,7 +46,7 @@ def described(
     how = how or ReadOptions()
     if importing.is_extract(source):
         return {"kind": "extract", "layers": [], "extract": described_extract(read_extract(path, source))}
-    if importing.is_raster(source):
+    if raster.is_raster(source):
         return {"kind": "raster", "layers": [_described_raster(path, source, how.crs, near)]}
     if (ready_graph := _ready_graph(path, source, how.crs)) is not None:
         ready = ready_graph.graph

@@ -120,15 +120,15 @@ def answer(connection: sqlite3.Connection, question: str) -> dict[str, Any] | No
     return {**head, "inputs": json.loads(row[1]), "result": orjson.loads(zlib.decompress(row[5]))}
 
 
-def is_fresh(connection: sqlite3.Connection, answer: dict[str, Any], revision: str, mode_changed: str = "") -> bool:
-    """Whether streets, layers and mode (changed last at `mode_changed`) are still those on which an answer was computed."""
+def is_fresh(connection: sqlite3.Connection, answer: dict[str, Any], revision: str, changed_last: str = "") -> bool:
+    """Whether streets, layers, mode and what-ifs (changed last at `changed_last`) are those on which an answer was computed."""
     used = _named(answer["inputs"], "layer")
     changed = [entry["added"] for entry in layers(connection) if entry["id"] in used]
     same_layers = len(changed) == len(used) and all(added <= answer["made"] for added in changed)
     rests_on = _named(answer["inputs"], "answer") | _named(answer["inputs"], "inside")
     answered = dict(connection.execute("SELECT question, made FROM awl_answers"))
     same_answers = all(answered.get(ident, "9") <= answer["made"] for ident in rests_on)
-    return bool(answer["stamp"] == revision and same_layers and same_answers and mode_changed <= answer["made"])
+    return bool(answer["stamp"] == revision and same_layers and same_answers and changed_last <= answer["made"])
 
 
 def _named(inputs: Any, key: str) -> set[str]:

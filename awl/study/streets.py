@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from awl.core.graph.edits.patch import Patch
 from awl.core.graph.street_graph import StreetGraph
 from awl.io import geopackage, graph_tables
 from awl.io.table import Table
@@ -19,13 +20,58 @@ TABLES = {"streets": "Streets", "nodes": "Nodes", "restrictions": "Turn restrict
 """Tables and their titles."""
 
 
+def next_ids(connection: sqlite3.Connection) -> tuple[int, int]:
+    """The lowest ids of a node and a link that were never given, to the streets or in any what-if."""
+    highest = records.fact(connection, HIGHEST_IDS) or (0, 0)
+    return int(highest[0]) + 1, int(highest[1]) + 1
+
+
+def settle_ids(connection: sqlite3.Connection, graph: StreetGraph) -> None:
+    """Never give again the ids that a graph has, or had. Runs inside the caller's transaction."""
+    known = next_ids(connection)
+    highest = max(known[0], graph.next_node_id) - 1, max(known[1], graph.next_link_id) - 1
+    records.set_fact(connection, HIGHEST_IDS, highest)
+
+
 def write_graph(connection: sqlite3.Connection, graph: StreetGraph) -> None:
     """Write the tables; the ids of nodes and links are those of the features too."""
-    records.set_fact(connection, HIGHEST_IDS, (graph.next_node_id - 1, graph.next_link_id - 1))
+    settle_ids(connection, graph)
     # One table at a time: a region's nodes take as much memory as its links.
     _write(connection, "nodes", graph_tables.node_table(graph), "Nodes of the street graph", graph.node_id)
     about = "Links of the street graph; length in metres"
     _write(connection, "streets", graph_tables.link_table(graph), about, graph.link_id)
+    _write_turns(connection, graph)
+
+
+def write_changes(connection: sqlite3.Connection, patch: Patch, graph: StreetGraph) -> None:
+    """Bring the tables of a graph to what a patch made of it: the rows that differ alone.
+
+    Runs inside the caller's transaction.
+    """
+    settle_ids(connection, graph)
+    nodes = graph.node_rows([node.id for node in patch.nodes_after])
+    links = graph.link_rows([link.id for link in patch.links_after])
+    some_nodes = replace(graph, **graph.node_columns(nodes))
+    geopackage.replace_rows(
+        connection,
+        "nodes",
+        [node.id for node in patch.nodes_before],
+        graph_tables.node_table(some_nodes),
+        some_nodes.node_id.tolist(),
+    )
+    some_links = replace(graph, **graph.link_columns(links))
+    geopackage.replace_rows(
+        connection,
+        "streets",
+        [link.id for link in patch.links_before],
+        graph_tables.link_table(some_links),
+        some_links.link_id.tolist(),
+    )
+    if patch.turns_after is not None:
+        _write_turns(connection, graph)
+
+
+def _write_turns(connection: sqlite3.Connection, graph: StreetGraph) -> None:
     if len(graph.restrictions) == 0:
         geopackage.drop_table(connection, "restrictions")
         return

@@ -20,6 +20,7 @@ from awl.core.analysis.isochrone_areas.over_water import links_over_water
 from awl.core.errors import AwlError, nearest
 from awl.core.graph.base_map import BaseLayer
 from awl.core.graph.build import BuildReport, fill_report
+from awl.core.graph.edits.patch import Patch
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.network.components import KeepParts
 from awl.cql2.sql import to_sql
@@ -27,7 +28,7 @@ from awl.io import geopackage
 from awl.io.fields import check_key
 from awl.io.raster import Raster
 from awl.io.table import LayerNotes, Table
-from awl.study import arrays, migrations, rasters, records, streets
+from awl.study import arrays, ledger, migrations, rasters, records, streets
 from awl.study.once import Once, Value
 
 BASE_TITLES = {
@@ -334,10 +335,17 @@ class StudyFile:
         source: str,
         area: shapely.Geometry | None,
     ) -> None:
-        """Put a newly built street graph and base map in place of the former ones, all or nothing."""
+        """Put a newly built street graph and base map in place of the former ones, all or nothing.
+
+        Edits of the former streets are applied to the new ones; the ledger says which of them do not fit.
+        """
         revision = uuid.uuid4().hex[:12]
+        kept = ledger.replayed(self._connection, graph)
+        graph = kept.graph
+        fill_report(report, graph)
         with self.writing() as connection:
             streets.write_graph(connection, graph)
+            ledger.keep_replayed(connection, kept)
             for ident, title in streets.TABLES.items():
                 connection.execute("DELETE FROM awl_layers WHERE id = ?", (ident,))
                 if ident != "restrictions" or len(graph.restrictions):
@@ -369,7 +377,10 @@ class StudyFile:
         return BuildReport(**{key: told[key] for key in BuildReport.__dataclass_fields__ if key in told})
 
     def set_graph(self, graph: StreetGraph) -> None:
-        """Put a changed street graph in place of the present one; base map, source and study area stay."""
+        """Put a changed street graph in place of the present one; base map, source and study area stay.
+
+        Steps of the ledger cannot be taken back from then on.
+        """
         revision = uuid.uuid4().hex[:12]
         former, report = self.fact("build") or {}, self.build_report
         fill_report(report, graph)
@@ -378,8 +389,24 @@ class StudyFile:
             records.set_fact(connection, "stamp", revision)
             records.set_fact(connection, "former_build", former)
             records.set_fact(connection, "build", {**former, **vars(report), "built": records.now()})
+            ledger.forget_patches(connection)
         arrays.save_graph(self.path, revision, graph)
         self.forget()
+
+    def change_streets(self, connection: sqlite3.Connection, patch: Patch, graph: StreetGraph) -> None:
+        """Let the tables follow a patch that made `graph` of the streets. Runs inside the caller's transaction."""
+        report = self.build_report
+        fill_report(report, graph)
+        streets.write_changes(connection, patch, graph)
+        records.set_fact(connection, "stamp", uuid.uuid4().hex[:12])
+        records.set_fact(connection, "build", {**(self.fact("build") or {}), **vars(report)})
+
+    def hold_streets(self, graph: StreetGraph) -> None:
+        """Go on with streets that were just changed, without reading them again; their arrays are written behind."""
+        self.forget()
+        self.cached("graph", lambda: graph)
+        streets_revision = self.revision.partition("-")[0]
+        threading.Thread(target=arrays.save_graph, args=(self.path, streets_revision, graph), daemon=True).start()
 
     def forget(self) -> None:
         """Drop what was derived from layers or streets, after a change of them."""

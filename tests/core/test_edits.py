@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from awl.core.columns import Categorical
 from awl.core.errors import AwlError
 from awl.core.graph.build import build_graph
-from awl.core.graph.edits.apply import apply
+from awl.core.graph.edits.apply import apply, most_new
 from awl.core.graph.edits.edit import KINDS, Edit
 from awl.core.graph.edits.patch import patched
 from awl.core.graph.street_graph import StreetGraph
@@ -133,14 +133,12 @@ class Editor:
         return segment, (round(a + share * (c - a), 7), round(b + share * (d - b), 7))
 
     def one(self) -> Edit | None:
-        return getattr(
-            self,
-            str(
-                self.rng.choice(
-                    ["add", "delete", "reverse", "change", "split", "move", "node", "restrict", "allow", "separate"]
-                )
-            ),
-        )()
+        kinds = ("add", "delete", "reverse", "change", "split", "move", "node", "restrict", "allow", "separate")
+        first = self.next_node, self.next_link
+        edit: Edit | None = getattr(self, str(self.rng.choice(kinds)))()
+        if edit is not None:
+            self.next_node, self.next_link = (a + b for a, b in zip(first, most_new(edit), strict=True))
+        return edit
 
     def add(self) -> Edit:
         places = list(self.model.nodes.values())

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from awl.core.errors import AwlError
 from awl.core.graph.edits.edit import Edit
@@ -36,6 +36,16 @@ class Applied:
     patch: Patch
     edits: tuple[Edit, ...]
     misfits: tuple[Misfit, ...]
+
+
+def most_new(edit: Edit) -> tuple[int, int]:
+    """How many nodes and links an edit makes at most, whatever streets it is applied to.
+
+    Parameters:
+        edit: the edit.
+    """
+    count = len(edit.links)
+    return {"add": (2, 3), "split": (1, 1), "separate": (1, 0), "join": (count, count)}.get(edit.kind, (0, 0))
 
 
 def apply(
@@ -74,6 +84,10 @@ def apply(
             continue
         work = trial
         done.append(settled)
-        highest = [max(highest[0], trial.next_node), max(highest[1], trial.next_link)]
+        # On other streets it may need more: what it has set aside is enough for all.
+        needs = most_new(settled)
+        highest = [max(a, b + c) for a, b, c in zip(highest, settled.first_ids, needs, strict=True)]
     patch = work.patch()
-    return Applied(patched(graph, patch), patch, tuple(done), tuple(misfits))
+    # What was set aside for an edit is never given to another.
+    edited = replace(patched(graph, patch), highest_ids=(highest[0] - 1, highest[1] - 1))
+    return Applied(edited, patch, tuple(done), tuple(misfits))

@@ -1,0 +1,331 @@
+"""What-ifs: named changes of a study that questions may be asked with, without changing the study.
+
+A what-if holds edits of streets (in the ledger), changes of modes, places opened and closed, and a time. A question asked with
+one works on a copy of the study, beside it in the folder of derived things, with the changes applied: all that a study does, a
+what-if does the same way. Dropping that folder loses nothing but time.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import sqlite3
+import threading
+import uuid
+import weakref
+from collections.abc import Sequence
+from dataclasses import dataclass
+from hashlib import blake2b
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import orjson
+
+from awl.core.errors import AwlError, nearest
+from awl.core.graph.edits.apply import apply
+from awl.cql2.sql import to_sql
+from awl.io import geojson, geopackage
+from awl.io.table import Column, Table
+from awl.study import ledger, modes, records
+from awl.study.study import CHANGEABLE, Study, slug
+
+SCHEMA = """
+CREATE TABLE IF NOT EXISTS awl_what_ifs (id TEXT PRIMARY KEY, body TEXT NOT NULL, made TEXT NOT NULL,
+  changed TEXT NOT NULL) STRICT
+"""
+MOST_AT_ONCE = 5
+"""So many what-ifs may stand on each other."""
+MEMBERS = ("title", "description", "date", "at", "modes", "places")
+
+
+@dataclass(frozen=True)
+class WhatIf:
+    """A what-if as it is kept.
+
+    Attributes:
+        id: by which questions name it.
+        title: what it is called.
+        description: what it is about.
+        date: from when it would hold, as text; empty where nothing is said.
+        at: the local date and time of questions that say none; empty for none.
+        modes: changed members of modes by the id of the mode.
+        places: layers in which places are opened (GeoJSON features) or closed (CQL2 text).
+        made: when it was made.
+        changed: when it, or one of its edits, was changed last.
+    """
+
+    id: str
+    title: str
+    description: str
+    date: str
+    at: str
+    modes: dict[str, dict[str, Any]]
+    places: list[dict[str, Any]]
+    made: str
+    changed: str
+
+    def document(self) -> dict[str, Any]:
+        """As JSON."""
+        return vars(self)
+
+
+def listed(connection: sqlite3.Connection) -> list[WhatIf]:
+    """All what-ifs, the first made first."""
+    if not _there(connection):
+        return []
+    rows = connection.execute("SELECT id, body, made, changed FROM awl_what_ifs ORDER BY rowid").fetchall()
+    return [WhatIf(ident, **json.loads(body), made=made, changed=changed) for ident, body, made, changed in rows]
+
+
+def what_if(study: Study, ident: str) -> WhatIf:
+    """A what-if by id or title; raises `AwlError` (404) naming those that exist."""
+    known = listed(study.reading)
+    for told in known:
+        if ident in (told.id, told.title):
+            return told
+    raise AwlError(
+        f"The study has no what-if '{ident[:80]}'.{nearest(ident, (told.id for told in known))}",
+        remedy=f"What-ifs are: {', '.join(told.id for told in known) or 'none yet'}",
+        inputs=("what_if",),
+        status=404,
+        kind="no-such-what-if",
+    )
+
+
+def save(study: Study, given: dict[str, Any], ident: str | None = None) -> WhatIf:
+    """Keep a new what-if, or another state of one; returns it as it is kept. Raises `AwlError` naming what is wrong."""
+    body = _checked(study, given)
+    with study.writing() as connection:
+        connection.execute(SCHEMA)
+        if ident is None:
+            ident = _free_id(connection, body["title"])
+            values = (ident, orjson.dumps(body).decode(), records.now(), records.now())
+            connection.execute("INSERT INTO awl_what_ifs VALUES (?, ?, ?, ?)", values)
+        else:
+            values_now = (orjson.dumps(body).decode(), records.now(), ident)
+            connection.execute("UPDATE awl_what_ifs SET body = ?, changed = ? WHERE id = ?", values_now)
+    return what_if(study, ident)
+
+
+def copy(study: Study, ident: str, title: str) -> WhatIf:
+    """Another what-if with all that one holds."""
+    told = what_if(study, ident)
+    other = save(study, {name: getattr(told, name) for name in MEMBERS} | {"title": title})
+    with study.writing() as connection:
+        for step in ledger.steps(connection, told.id):
+            if not step.undone:
+                ledger.add_step(connection, step.edits, other.id)
+    return other
+
+
+def drop(study: Study, ident: str) -> None:
+    """Remove a what-if with its edits."""
+    told = what_if(study, ident)
+    with study.writing() as connection:
+        remove(connection, told.id)
+
+
+def remove(connection: sqlite3.Connection, ident: str) -> None:
+    """Remove a what-if with its edits. Runs inside the caller's transaction."""
+    connection.execute("DELETE FROM awl_what_ifs WHERE id = ?", (ident,))
+    ledger.create(connection)
+    connection.execute("DELETE FROM awl_edits WHERE what_if = ?", (ident,))
+
+
+def touch(connection: sqlite3.Connection, ident: str) -> None:
+    """Note that something of a what-if has changed. Runs inside the caller's transaction."""
+    connection.execute("UPDATE awl_what_ifs SET changed = ? WHERE id = ?", (records.now(), ident))
+
+
+def version(study: Study, ident: str) -> str:
+    """Changes with every change of a what-if or its edits."""
+    told = what_if(study, ident)
+    return blake2b(f"{told.changed} {ledger.version(study.reading, told.id)}".encode(), digest_size=8).hexdigest()
+
+
+def changed_last(study: Study, idents: Sequence[str]) -> str:
+    """When any of some what-ifs was changed last, as text that can be compared; the far future where one is gone."""
+    known = {told.id: told.changed for told in listed(study.reading)}
+    return max((known.get(ident, "9") for ident in idents), default="")
+
+
+# -- the study as it would be -------------------------------------------------------------------------------------------
+
+_opening = threading.Lock()
+_variants: dict[tuple[Path, tuple[str, ...]], tuple[Any, Study]] = {}
+
+
+def variant(study: Study, idents: Sequence[str]) -> Study:
+    """The study as it would be with what-ifs, in this order; the study itself where there are none.
+
+    Raises `AwlError` where one of them does not fit what is there.
+    """
+    told = [what_if(study, ident) for ident in idents]
+    if not told:
+        return study
+    if len(told) > MOST_AT_ONCE or len({item.id for item in told}) < len(told):
+        raise AwlError(
+            f"{len(told)} what-ifs at once",
+            remedy=f"Name each once, and at most {MOST_AT_ONCE}",
+            inputs=("what_if",),
+        )
+    place = study.path.resolve(), tuple(item.id for item in told)
+    key = (
+        study.revision,
+        tuple((layer["id"], layer["added"]) for layer in records.layers(study.reading)),
+        tuple((ident, changed) for ident, (_, changed) in study.modes().items()),
+        tuple(version(study, item.id) for item in told),
+    )
+    with _opening:
+        known = _variants.get(place)
+        if known is not None and known[0] == key:
+            return known[1]
+        made = _made(study, told)
+        _variants[place] = key, made
+        return made
+
+
+def _made(study: Study, told: list[WhatIf]) -> Study:
+    """A copy of the study with the changes of what-ifs."""
+    folder = study.path.with_suffix(".awl") / "what-ifs"
+    folder.mkdir(parents=True, exist_ok=True)
+    _sweep(folder)
+    path = folder / f"{os.getpid()}-{uuid.uuid4().hex[:8]}.gpkg"
+    target = geopackage.connect(path)
+    try:
+        study.reading.backup(target)
+    finally:
+        target.close()
+    changed = Study(path)
+    changed.cached("graph", lambda: study.graph)
+    weakref.finalize(changed, _delete, path)
+    for item in told:
+        _apply(study, changed, item)
+    return changed
+
+
+def _sweep(folder: Path) -> None:
+    """Remove what processes left behind that are no more."""
+    for path in folder.glob("*.gpkg"):
+        owner = path.name.partition("-")[0]
+        if owner.isdigit() and not _runs(int(owner)):
+            _delete(path)
+
+
+def _runs(process: int) -> bool:
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except PermissionError:
+        return True
+    return True
+
+
+def _delete(path: Path) -> None:
+    path.unlink(missing_ok=True)
+    shutil.rmtree(path.with_suffix(".awl"), ignore_errors=True)
+
+
+def _apply(study: Study, changed: Study, told: WhatIf) -> None:
+    edits = ledger.edits_of(study.reading, told.id)
+    try:
+        if edits:
+            applied = apply(changed.graph, edits)
+            with changed.writing() as connection:
+                changed.change_streets(connection, applied.patch, applied.graph)
+            changed.forget()
+            changed.cached("graph", lambda: applied.graph)
+        for ident, members in told.modes.items():
+            changed.save_mode(modes.parsed({**modes.document(changed.mode(ident)), **members, "id": ident}))
+        for entry in told.places:
+            _change_places(changed, entry)
+    except AwlError as error:
+        raise AwlError(
+            f"The what-if '{told.title}' does not fit the study: {error.what}",
+            where=error.where,
+            remedy=error.remedy or "Undo what does not fit, or drop it",
+            inputs=("what_if",),
+            status=409,
+            kind="what-if-does-not-fit",
+        ) from error
+
+
+def _change_places(study: Study, entry: dict[str, Any]) -> None:
+    """Close the places of a layer that meet a condition, and open others."""
+    ident = str(entry["layer"])
+    layer = study.read_layer(ident)
+    connection = study.reading
+    if entry.get("close"):
+        condition, parameters = to_sql(entry["close"], geopackage.field_names(connection, ident))
+        rows = connection.execute(f'SELECT fid FROM "{ident}" WHERE {condition}', parameters)
+        shut = {row[0] for row in rows}
+        layer = layer.take([row for row, fid in enumerate(layer.columns["fid"]) if fid not in shut])
+    columns = {name: column for name, column in layer.columns.items() if name != "fid"}
+    places = Table(layer.geometry, columns)
+    if entry.get("open"):
+        new = geojson.from_document(entry["open"], "open")
+        places = Table(
+            np.concatenate([places.geometry, new.geometry]),
+            {
+                name: Column.of(
+                    [*column.tolist(), *(new.columns[name].tolist() if name in new.columns else [None] * len(new))]
+                )
+                for name, column in columns.items()
+            },
+        )
+    known = study.require_layer(ident)
+    places = Table(places.geometry, places.columns, layer.notes, layer.key)
+    study.add_layer(ident, places, known["title"], known["role"], known["source"])
+
+
+# -- checking -----------------------------------------------------------------------------------------------------------
+
+
+def _checked(study: Study, given: dict[str, Any]) -> dict[str, Any]:
+    """The members of a what-if from outside."""
+    unknown = sorted(set(given) - set(MEMBERS))
+    if unknown:
+        raise AwlError(
+            f"A what-if has no member '{unknown[0]}'", remedy=f"Members: {', '.join(MEMBERS)}", inputs=(unknown[0],)
+        )
+    body: dict[str, Any] = {name: str(given.get(name) or "").strip() for name in ("title", "description", "date", "at")}
+    if not 0 < len(body["title"]) <= 120 or len(body["description"]) > 2000 or len(body["date"]) > 40:
+        raise AwlError("A what-if has a title of 1 to 120 characters", inputs=("title",))
+    body["modes"], body["places"] = given.get("modes") or {}, given.get("places") or []
+    if not isinstance(body["modes"], dict) or not all(isinstance(m, dict) for m in body["modes"].values()):
+        raise AwlError(
+            "'modes' names changed members by mode", remedy='Write {"walk": {"speed_kmh": 3}}', inputs=("modes",)
+        )
+    for ident, members in body["modes"].items():
+        modes.parsed({**modes.document(study.mode(ident)), **members, "id": ident})
+    if not isinstance(body["places"], list):
+        raise AwlError(
+            "'places' is a list", remedy='Write [{"layer": "shops", "close": "fid = 3"}]', inputs=("places",)
+        )
+    for entry in body["places"]:
+        if not isinstance(entry, dict) or not set(entry) <= {"layer", "open", "close"} or "layer" not in entry:
+            raise AwlError("An entry of 'places' has 'layer', 'open', 'close'", inputs=("places",))
+        layer = study.require_layer(str(entry["layer"]), "places")
+        if layer["role"] not in CHANGEABLE:
+            raise AwlError(f"'{entry['layer']}' is no layer of places", inputs=("places",))
+        if entry.get("close"):
+            to_sql(entry["close"], geopackage.field_names(study.reading, str(entry["layer"])))
+        if entry.get("open"):
+            geojson.from_document(entry["open"], "open")
+    return body
+
+
+def _free_id(connection: sqlite3.Connection, title: str) -> str:
+    taken = {row[0] for row in connection.execute("SELECT id FROM awl_what_ifs")}
+    base = name = slug(title)
+    number = 2
+    while name in taken:
+        name, number = f"{base}_{number}", number + 1
+    return name
+
+
+def _there(connection: sqlite3.Connection) -> bool:
+    return connection.execute("SELECT 1 FROM sqlite_master WHERE name = 'awl_what_ifs'").fetchone() is not None
