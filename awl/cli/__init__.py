@@ -24,6 +24,8 @@ COMMANDS: dict[str, str] = {
     "layer": "List, describe and remove layers.",
     "mode": "List, show, change and import modes.",
     "check": "Look for faults of the streets of a study.",
+    "edit": "Change the streets of a study, undo and redo.",
+    "what-if": "List, make, copy, merge and drop what-ifs.",
     "connect": "Join zone centroids to their nearest streets.",
     "ask": "Run one question; print the results or write a file.",
     "run": "Run every question of a saved sheet.",
@@ -44,7 +46,7 @@ class Commands(click.Group):
         """A command by its name."""
         if name not in COMMANDS:
             return None
-        command: click.Command = importlib.import_module(f"awl.cli.{name}").command
+        command: click.Command = importlib.import_module(f"awl.cli.{name.replace('-', '_')}").command
         return command
 
     def resolve_command(

@@ -43,6 +43,9 @@ def _known_question(ctx: click.Context, param: click.Parameter, value: str) -> s
     help="An input; places.layer=cool_rooms sets a member, places=cool_rooms a layer, places=\"Heron Lane 5\" an address.",
 )  # fmt: skip
 @click.option(
+    "--what-if", "what_ifs", multiple=True, help="A what-if of the study; several stand on each other in this order."
+)
+@click.option(
     "--out",
     type=PATH,
     help="Write FILE in the format of its ending: json, geojson, csv, parquet, gpkg; omx (matrices), gpx (routes).",
@@ -55,8 +58,8 @@ def _known_question(ctx: click.Context, param: click.Parameter, value: str) -> s
     "OUT is then a folder of Parquet files. An OUT without an ending is one too: then threads or processes here, as is quicker.",
 )
 def command(
-    question: str, study_path: Path, file: Path | None, pairs: tuple[str, ...], out: Path | None, part: str | None,
-    workers: str | None,
+    question: str, study_path: Path, file: Path | None, pairs: tuple[str, ...], what_ifs: tuple[str, ...], out: Path | None,
+    part: str | None, workers: str | None,
 ) -> None:  # fmt: skip
     """Run one question; prints the results document, or writes a file.
 
@@ -66,6 +69,8 @@ def command(
     Example: awl ask isochrone --study ferrow.gpkg --set places.layer=cool_rooms --set limits=5,10,15 --out reach.geojson
     """
     inputs = inputs_of(file, pairs)
+    if what_ifs:
+        inputs["what_if"] = list(what_ifs)
     from awl.io import geojson
     from awl.io.whole import write_whole
     from awl.questions.batch import WORK, run_batch

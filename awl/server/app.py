@@ -10,7 +10,19 @@ from werkzeug.exceptions import HTTPException
 
 from awl.core.errors import AwlError
 from awl.io.limits import MAX_BYTES
-from awl.server import downloads, explain, features, health, interface, layers, modes, processes, search, uploads
+from awl.server import (
+    downloads,
+    edits,
+    explain,
+    features,
+    health,
+    interface,
+    layers,
+    modes,
+    processes,
+    search,
+    uploads,
+)
 from awl.server.catalogue import Catalogue
 from awl.server.guard import Guard
 from awl.server.jobs import Jobs
@@ -33,7 +45,7 @@ def create_app(root: Path, host: str = "127.0.0.1") -> Flask:
     app.extensions["awl-catalogue"] = Catalogue(root)
     app.extensions["awl-jobs"] = Jobs()
     uploads.clear_staged(app.extensions["awl-catalogue"].folder)
-    for module in (features, processes, interface, health, explain, layers, modes, uploads, downloads, search):
+    for module in (features, processes, interface, health, edits, explain, layers, modes, uploads, downloads, search):
         app.register_blueprint(module.api)
     app.register_error_handler(AwlError, problem)
     app.register_error_handler(HTTPException, _http_problem)

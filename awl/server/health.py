@@ -11,6 +11,7 @@ from awl.core.progress import Progress
 from awl.io import geojson
 from awl.server.web import jobs, reply, study_of
 from awl.study.health import findings_of, table_of
+from awl.study.mending import fixes_of
 
 api = Blueprint("health", __name__)
 
@@ -32,8 +33,14 @@ def findings(study_id: str) -> Response:
     """The faults of the streets by kind, and each with its place and sentence, as a FeatureCollection."""
     study = study_of(study_id)
     every = findings_of(study)
+    table = table_of(study, every)
+    fixes = [[fix.label for fix in ways] for ways in fixes_of(study)]
+    features = [
+        {**feature, "properties": {**feature["properties"], "number": number, "fixes": labels}}
+        for number, (feature, labels) in enumerate(zip(geojson.collection(table)["features"], fixes, strict=True))
+    ]
     kinds = [
         {"kind": name, "grade": KINDS[name].grade, "title": KINDS[name].title, "why": KINDS[name].why, "count": count}
         for name, count in every.counts().items()
     ]
-    return reply({"kinds": kinds, "findings": geojson.collection(table_of(study, every))})
+    return reply({"kinds": kinds, "findings": {"type": "FeatureCollection", "features": features}})

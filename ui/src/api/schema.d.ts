@@ -2469,10 +2469,10 @@ export interface components {
             closures?: components["schemas"]["GeoJson"] | null;
             /**
              * What If
-             * @description A what-if of the study; none exist yet, so only null.
+             * @description What-ifs of the study, by id: the question is asked of the study as it would be with them, in this order.
              * @default null
              */
-            what_if?: string | null;
+            what_if?: string[] | null;
             /**
              * Zones
              * @description Zones with people; left out, squares of the population raster stand for them.
@@ -2643,10 +2643,10 @@ export interface components {
             closures?: components["schemas"]["GeoJson"] | null;
             /**
              * What If
-             * @description A what-if of the study; none exist yet, so only null.
+             * @description What-ifs of the study, by id: the question is asked of the study as it would be with them, in this order.
              * @default null
              */
-            what_if?: string | null;
+            what_if?: string[] | null;
             /**
              * Events
              * @description Where it happened: points, one or more.
@@ -2726,10 +2726,10 @@ export interface components {
             closures?: components["schemas"]["GeoJson"] | null;
             /**
              * What If
-             * @description A what-if of the study; none exist yet, so only null.
+             * @description What-ifs of the study, by id: the question is asked of the study as it would be with them, in this order.
              * @default null
              */
-            what_if?: string | null;
+            what_if?: string[] | null;
             /**
              * Places
              * @description The places that streets belong to.
@@ -2790,10 +2790,10 @@ export interface components {
             closures?: components["schemas"]["GeoJson"] | null;
             /**
              * What If
-             * @description A what-if of the study; none exist yet, so only null.
+             * @description What-ifs of the study, by id: the question is asked of the study as it would be with them, in this order.
              * @default null
              */
-            what_if?: string | null;
+            what_if?: string[] | null;
             /**
              * Places
              * @description The places, which are also what each is set against; polygons stand for their middle.
@@ -2968,10 +2968,10 @@ export interface components {
             closures?: components["schemas"]["GeoJson"] | null;
             /**
              * What If
-             * @description A what-if of the study; none exist yet, so only null.
+             * @description What-ifs of the study, by id: the question is asked of the study as it would be with them, in this order.
              * @default null
              */
-            what_if?: string | null;
+            what_if?: string[] | null;
             /**
              * Places
              * @description Where from, or where to.
@@ -3075,10 +3075,10 @@ export interface components {
             closures?: components["schemas"]["GeoJson"] | null;
             /**
              * What If
-             * @description A what-if of the study; none exist yet, so only null.
+             * @description What-ifs of the study, by id: the question is asked of the study as it would be with them, in this order.
              * @default null
              */
-            what_if?: string | null;
+            what_if?: string[] | null;
             /**
              * From
              * @description Starts.
@@ -3147,10 +3147,10 @@ export interface components {
             closures?: components["schemas"]["GeoJson"] | null;
             /**
              * What If
-             * @description A what-if of the study; none exist yet, so only null.
+             * @description What-ifs of the study, by id: the question is asked of the study as it would be with them, in this order.
              * @default null
              */
-            what_if?: string | null;
+            what_if?: string[] | null;
             /**
              * Places
              * @description The places to look around.
@@ -3323,10 +3323,10 @@ export interface components {
             closures?: components["schemas"]["GeoJson"] | null;
             /**
              * What If
-             * @description A what-if of the study; none exist yet, so only null.
+             * @description What-ifs of the study, by id: the question is asked of the study as it would be with them, in this order.
              * @default null
              */
-            what_if?: string | null;
+            what_if?: string[] | null;
             /**
              * Waypoints
              * @description Points to pass in the given order: [[lon, lat], ...], node numbers of the street graph, or places.
@@ -3409,7 +3409,7 @@ export interface components {
              * Control
              * @enum {string}
              */
-            control: "mode" | "moment" | "hours" | "choice" | "several" | "costs" | "place" | "closures" | "chain" | "rules" | "measures" | "comparison" | "field" | "fields" | "number" | "limit" | "limits";
+            control: "mode" | "moment" | "hours" | "choice" | "several" | "costs" | "place" | "closures" | "chain" | "rules" | "measures" | "comparison" | "field" | "fields" | "number" | "limit" | "limits" | "what-ifs";
             /**
              * Words
              * @default null
@@ -3513,10 +3513,10 @@ export interface components {
             closures?: components["schemas"]["GeoJson"] | null;
             /**
              * What If
-             * @description A what-if of the study; none exist yet, so only null.
+             * @description What-ifs of the study, by id: the question is asked of the study as it would be with them, in this order.
              * @default null
              */
-            what_if?: string | null;
+            what_if?: string[] | null;
             /**
              * From
              * @description Where trips begin.

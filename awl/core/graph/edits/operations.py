@@ -96,11 +96,23 @@ def _join(work: Workspace, edit: Edit) -> None:
     place = edit.points[0]
     if len(edit.links) < 2:
         raise AwlError("To join takes two streets", inputs=("links",), kind="edit-does-not-fit")
-    nodes = [_end_to_lead(work, work.link(ident), place) or work.split(ident, place) for ident in edit.links]
+    nodes = []
+    for ident in edit.links:
+        node = _end_to_lead(work, work.link(ident), place)
+        nodes.append(work.split(_there_now(work, ident, place), place) if node is None else node)
     # All are led to the node that stands nearest to the place.
     at = min(nodes, key=lambda i: (_apart(work, i, place), i))
     for node in dict.fromkeys(nodes):
         work.replace_node(node, at)
+
+
+def _there_now(work: Workspace, ident: int, place: Place) -> int:
+    """The link that is to be split: the one that is named, or what lies at the place since that one was split elsewhere."""
+    if metres_off(work.link(ident), place) <= JOIN_M:
+        return ident
+    off = [(metres_off(work.link(i), place), i) for i in work.near(place, JOIN_M)[1]]
+    nearest, other = min(off, default=(np.inf, ident))
+    return other if nearest <= JOIN_M else ident
 
 
 def _end_to_lead(work: Workspace, link: LinkRecord, place: Place) -> int | None:

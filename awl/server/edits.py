@@ -1,0 +1,238 @@
+"""Edits of a study's streets, what-ifs, and mending what the health check found. Awl's own routes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response, request
+from pydantic import BaseModel, ConfigDict, Field
+
+from awl.core.errors import AwlError
+from awl.core.graph.edits.edit import KINDS
+from awl.io import edit_documents, geojson
+from awl.io.table import Table
+from awl.server.web import body, check_version, checked, known_parameters, reply, study_of
+from awl.study import editing, ledger, mending, street_edits, what_ifs
+from awl.study.ledger import BASE
+from awl.study.study import Study
+
+api = Blueprint("edits", __name__)
+
+
+class EditsBody(BaseModel):
+    """Edits to apply as one step: GeoJSON features, and the what-if they belong to. `where` names links by CQL2."""
+
+    model_config = ConfigDict(extra="forbid")
+    what_if: str | None = None
+    edits: Any
+    where: str | None = Field(None, max_length=4000)
+
+
+class TurnBody(BaseModel):
+    """Which ledger a step is taken back in, or done again."""
+
+    model_config = ConfigDict(extra="forbid")
+    what_if: str | None = None
+
+
+class MendBody(BaseModel):
+    """Which findings are mended, and how; `preview` changes nothing."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: str
+    numbers: list[int] | None = Field(None, max_length=100_000)
+    fix: str | None = Field(None, max_length=200)
+    what_if: str | None = None
+    preview: bool = False
+
+
+class TitleBody(BaseModel):
+    """A title."""
+
+    model_config = ConfigDict(extra="forbid")
+    title: str = Field(min_length=1, max_length=120)
+
+
+def _expected(study: Study, what_if: str) -> str | None:
+    """The version a client has seen; raises where another one holds by now."""
+    tag = request.headers.get("If-Match", "*").strip().removeprefix("W/").strip('"')
+    if tag == "*":
+        return None
+    check_version(ledger.version(study.reading, what_if), "street ledger")
+    return tag
+
+
+def _scope(study: Study, what_if: str | None) -> str:
+    return BASE if not what_if else what_ifs.what_if(study, what_if).id
+
+
+def _told(study: Study, outcome: street_edits.Outcome, what_if: str, **more: Any) -> Response:
+    document = {
+        "step": outcome.step,
+        "links": outcome.changed_links.tolist(),
+        "edits": edit_documents.collection(outcome.edits),
+        "revision": study.revision,
+        **more,
+    }
+    return reply(document, ETag=f'"{ledger.version(study.reading, what_if)}"')
+
+
+@api.get("/studies/<study_id>/edits")
+def listed(study_id: str) -> Response:
+    """The ledger of the streets, or of a what-if: every step with its edits; the version as entity tag."""
+    known_parameters("what_if")
+    study = study_of(study_id)
+    what_if = _scope(study, request.args.get("what_if"))
+    steps = ledger.steps(study.reading, what_if)
+    document = {
+        "steps": [
+            {
+                "step": step.number,
+                "made": step.made,
+                "undone": step.undone,
+                "misfits": list(step.misfits),
+                "edits": edit_documents.collection(step.edits),
+            }
+            for step in steps
+        ],
+        "undo": sum(not step.undone for step in steps),
+        "redo": sum(step.undone for step in steps),
+        "kinds": KINDS,
+    }
+    return reply(document, ETag=f'"{ledger.version(study.reading, what_if)}"')
+
+
+@api.get("/studies/<study_id>/edits.geojson")
+def exported(study_id: str) -> Response:
+    """The edits that hold, as GeoJSON that another study of the same streets takes."""
+    known_parameters("what_if")
+    study = study_of(study_id)
+    what_if = _scope(study, request.args.get("what_if"))
+    edits = edit_documents.collection(ledger.edits_of(study.reading, what_if))
+    name = f"{study_id}{'-' + what_if if what_if else ''}.edits.geojson"
+    return reply(edits, media="application/geo+json", Content_Disposition=f'attachment; filename="{name}"')
+
+
+@api.post("/studies/<study_id>/edits")
+def apply(study_id: str) -> Response:
+    """Apply edits as one step, all or none."""
+    study, wanted = study_of(study_id), checked(EditsBody, body())
+    what_if = _scope(study, wanted.what_if)
+    given = wanted.edits
+    if wanted.where is not None:
+        variant = study if what_if == BASE else what_ifs.variant(study, [what_if])
+        fids = editing.select(variant, "streets", editing.Selection(wanted.where))
+        if not fids:
+            raise AwlError("No street meets the condition", inputs=("where",), kind="nothing-selected")
+        given = [_with_links(feature, fids) for feature in (given if isinstance(given, list) else [given])]
+    outcome = street_edits.edit_streets(study, edit_documents.parsed(given), what_if, _expected(study, what_if))
+    return _told(study, outcome, what_if)
+
+
+def _with_links(feature: Any, fids: list[int]) -> Any:
+    if not isinstance(feature, dict) or not isinstance(feature.get("properties"), dict):
+        raise AwlError("An edit is a GeoJSON feature", inputs=("edits",), kind="bad-edit")
+    return {**feature, "properties": {**feature["properties"], "links": fids}}
+
+
+@api.post("/studies/<study_id>/edits/undo")
+def undo(study_id: str) -> Response:
+    """Take the last step back."""
+    study, wanted = study_of(study_id), checked(TurnBody, body())
+    what_if = _scope(study, wanted.what_if)
+    return _told(study, street_edits.undo(study, what_if, _expected(study, what_if)), what_if)
+
+
+@api.post("/studies/<study_id>/edits/redo")
+def redo(study_id: str) -> Response:
+    """Do the step that was taken back last again."""
+    study, wanted = study_of(study_id), checked(TurnBody, body())
+    what_if = _scope(study, wanted.what_if)
+    return _told(study, street_edits.redo(study, what_if, _expected(study, what_if)), what_if)
+
+
+@api.post("/studies/<study_id>/check/mend")
+def mend(study_id: str) -> Response:
+    """Mend findings of the health check, or tell what that would change."""
+    study, wanted = study_of(study_id), checked(MendBody, body())
+    what_if = _scope(study, wanted.what_if)
+    if wanted.preview:
+        plan = mending.planned(study, wanted.kind, wanted.numbers, wanted.fix)
+        ghosts = geojson.collection(Table(plan.lines, {}))
+        return reply({"findings": plan.findings, "unmended": plan.unmended, "lines": ghosts})
+    plan, outcome = mending.mend(study, wanted.kind, wanted.numbers, wanted.fix, what_if, _expected(study, what_if))
+    return _told(study, outcome, what_if, findings=plan.findings, unmended=plan.unmended)
+
+
+# -- what-ifs -------------------------------------------------------------------------------------------------------------
+
+
+def _document(study: Study, told: what_ifs.WhatIf) -> dict[str, Any]:
+    steps = ledger.steps(study.reading, told.id)
+    return {
+        **told.document(),
+        "edits": sum(len(step.edits) for step in steps if not step.undone),
+        "undo": sum(not step.undone for step in steps),
+        "redo": sum(step.undone for step in steps),
+    }
+
+
+def _reply(study: Study, told: what_ifs.WhatIf, status: int = 200) -> Response:
+    return reply(_document(study, told), status, ETag=f'"{what_ifs.version(study, told.id)}"')
+
+
+@api.get("/studies/<study_id>/what-ifs")
+def all_what_ifs(study_id: str) -> Response:
+    """All what-ifs of a study."""
+    study = study_of(study_id)
+    return reply({"what_ifs": [_document(study, told) for told in what_ifs.listed(study.reading)]})
+
+
+@api.post("/studies/<study_id>/what-ifs")
+def new_what_if(study_id: str) -> Response:
+    """Make a what-if."""
+    study = study_of(study_id)
+    return _reply(study, what_ifs.save(study, body()), 201)
+
+
+@api.get("/studies/<study_id>/what-ifs/<what_if_id>")
+def one_what_if(study_id: str, what_if_id: str) -> Response:
+    """A what-if, and its version as entity tag."""
+    study = study_of(study_id)
+    return _reply(study, what_ifs.what_if(study, what_if_id))
+
+
+@api.put("/studies/<study_id>/what-ifs/<what_if_id>")
+def change_what_if(study_id: str, what_if_id: str) -> Response:
+    """Put another state in its place."""
+    study = study_of(study_id)
+    told = what_ifs.what_if(study, what_if_id)
+    check_version(what_ifs.version(study, told.id), "what-if")
+    return _reply(study, what_ifs.save(study, body(), told.id))
+
+
+@api.delete("/studies/<study_id>/what-ifs/<what_if_id>")
+def drop_what_if(study_id: str, what_if_id: str) -> Response:
+    """Drop a what-if with its edits."""
+    study = study_of(study_id)
+    told = what_ifs.what_if(study, what_if_id)
+    check_version(what_ifs.version(study, told.id), "what-if")
+    what_ifs.drop(study, told.id)
+    return reply({"id": told.id})
+
+
+@api.post("/studies/<study_id>/what-ifs/<what_if_id>/copy")
+def copy_what_if(study_id: str, what_if_id: str) -> Response:
+    """Copy a what-if under another title."""
+    study = study_of(study_id)
+    return _reply(study, what_ifs.copy(study, what_if_id, checked(TitleBody, body()).title), 201)
+
+
+@api.post("/studies/<study_id>/what-ifs/<what_if_id>/merge")
+def merge_what_if(study_id: str, what_if_id: str) -> Response:
+    """Make its edits edits of the streets; the what-if goes."""
+    study = study_of(study_id)
+    body()
+    told = what_ifs.what_if(study, what_if_id)
+    check_version(what_ifs.version(study, told.id), "what-if")
+    return _told(study, street_edits.merge(study, told.id), BASE)

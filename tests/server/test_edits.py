@@ -1,0 +1,201 @@
+"""Edits, what-ifs and mending by the web API and by the commands."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from click.testing import CliRunner
+from flask.testing import FlaskClient
+
+from awl.cli import main
+from awl.core.analysis.health.findings import KINDS
+from awl.core.analysis.health.fixes import FIXES
+from awl.server.app import create_app
+from awl.study.health import findings_of
+from awl.study.importing import build
+from awl.study.study import Study
+from tests.conftest import node, osm, way
+from tests.server.test_api import get
+
+BASE = "/studies/town"
+
+
+def town() -> str:
+    """A square with a diagonal that crosses another, an end that just misses it, a trap, and a bit far off."""
+    square = [(0, 0), (0.004, 0), (0.004, 0.004), (0, 0.004)]
+    more = [
+        (0.002, 0.00001),
+        (0.002, 0.002),
+        (0.006, 0.004),
+        (0.02, 0.02),
+        (0.021, 0.02),
+        (0.002, -0.002),
+        (0.0021, 0.001),
+    ]
+    places = [*square, *more]
+    body = "".join(node(i, *place) for i, place in enumerate(places, 1))
+    home = {"highway": "residential"}
+    return osm(
+        body
+        + way(1, [1, 2, 3, 4, 1], **home, name="Square")
+        + way(2, [6, 5], **home, name="Short Lane")
+        + way(3, [3, 7], **home, name="Trap Lane", oneway="yes")
+        + way(4, [8, 9], **home, name="Far Lane")
+        + way(5, [4, 6, 3], **home, name="Upper Lane")
+        + way(6, [10, 11], **home, name="Cross Lane", maxspeed="fast")
+    )
+
+
+@pytest.fixture
+def place(tmp_path: Path) -> Path:
+    (tmp_path / "town.osm").write_text(town())
+    build(tmp_path / "town.osm", tmp_path / "town.gpkg")
+    return tmp_path / "town.gpkg"
+
+
+@pytest.fixture
+def api(place: Path) -> FlaskClient:
+    return create_app(place.parent).test_client()
+
+
+def new_street(*points: list[float], **tags: str) -> dict:
+    line = {"type": "LineString", "coordinates": list(points)}
+    return {"type": "Feature", "geometry": line, "properties": {"edit": "add", "tags": tags}}
+
+
+def test_all_of_a_kind_are_seen_before_they_are_mended_and_taken_back(api: FlaskClient, place: Path):
+    api.post(f"{BASE}/check")
+    told = get(api, f"{BASE}/check")
+    counts = {kind["kind"]: kind["count"] for kind in told["kinds"]}
+    assert counts == {"near-miss": 1, "unjoined-crossing": 1, "isolated": 2, "no-way-out": 1, "absurd-speed": 1}
+    for feature in told["findings"]["features"]:
+        assert feature["properties"]["fixes"], feature["properties"]["kind"]
+    before = Study(place).graph
+    plan = api.post(f"{BASE}/check/mend", json={"kind": "near-miss", "preview": True}).json
+    assert plan["findings"] == 1 and plan["unmended"] == 0 and plan["lines"]["features"]
+    assert Study(place).graph.link_count == before.link_count
+    for kind in counts:
+        done = api.post(
+            f"{BASE}/check/mend", json={"kind": kind, "fix": "Take the part out" if kind == "isolated" else None}
+        )
+        assert done.status_code == 200 and done.json["links"], (kind, done.json)
+    assert get(api, f"{BASE}/check")["kinds"] == []
+    assert api.post(f"{BASE}/check/mend", json={"kind": "near-miss"}).status_code == 409
+    for _ in counts:
+        assert api.post(f"{BASE}/edits/undo", json={}).status_code == 200
+    assert {kind["kind"]: kind["count"] for kind in get(api, f"{BASE}/check")["kinds"]} == counts
+    assert Study(place).graph.link_count == before.link_count
+
+
+def test_the_ledger_tells_every_step_and_refuses_who_has_seen_another(api: FlaskClient):
+    first = api.get(f"{BASE}/edits")
+    edits = [new_street([0, 0], [-0.001, 0.001], highway="footway", name="New Cut")]
+    done = api.post(f"{BASE}/edits", json={"edits": edits}, headers={"If-Match": first.headers["ETag"]})
+    assert done.status_code == 200 and len(done.json["links"]) == 3
+    late = api.post(f"{BASE}/edits", json={"edits": edits}, headers={"If-Match": first.headers["ETag"]})
+    assert late.status_code == 412 and "elsewhere" in late.json["title"]
+    told = get(api, f"{BASE}/edits")
+    assert told["undo"] == 1 and told["redo"] == 0
+    assert told["steps"][0]["edits"]["features"][0]["properties"]["tags"]["name"] == "New Cut"
+    undone = api.post(f"{BASE}/edits/undo", json={}, headers={"If-Match": done.headers["ETag"]})
+    assert undone.status_code == 200 and get(api, f"{BASE}/edits")["redo"] == 1
+    assert api.post(f"{BASE}/edits/redo", json={}).status_code == 200
+    exported = api.get(f"{BASE}/edits.geojson")
+    assert "town.edits.geojson" in exported.headers["Content-Disposition"]
+    api.post(f"{BASE}/edits/undo", json={})
+    again = api.post(f"{BASE}/edits", json={"edits": json.loads(exported.data)})
+    assert again.status_code == 200 and len(again.json["links"]) == 3
+
+
+def test_streets_are_changed_by_a_condition(api: FlaskClient, place: Path):
+    edit = {"type": "Feature", "geometry": None, "properties": {"edit": "change", "tags": {"maxspeed": "20"}}}
+    done = api.post(f"{BASE}/edits", json={"edits": edit, "where": "name = 'Square'"})
+    graph = Study(place).graph
+    assert set(graph.link_id[graph.tag("name").equals("Square")].tolist()) == set(done.json["links"])
+    assert api.post(f"{BASE}/edits", json={"edits": edit, "where": "name = 'Nowhere'"}).status_code == 400
+
+
+@pytest.mark.parametrize(
+    ("edits", "said"),
+    [
+        ([], "no edit"), ({"type": "Feature", "geometry": None, "properties": {"edit": "melt"}}, "no kind of edit"),
+        ({"type": "Feature", "geometry": None, "properties": {"edit": "delete", "links": [999]}}, "no link 999"),
+        ({"type": "Feature", "geometry": {"type": "Point", "coordinates": [0]}, "properties": {"edit": "add"}}, "edit 1"),
+        ([{"type": "Feature"}], "edit 1"), ("streets", "no edit"), ([{"properties": {"edit": "add", "evil": 1}}], "edit 1"),
+    ],
+)  # fmt: skip
+def test_bad_edits_are_refused_and_change_nothing(api: FlaskClient, place: Path, edits, said):
+    answer = api.post(f"{BASE}/edits", json={"edits": edits})
+    assert 400 <= answer.status_code < 500 and said in answer.json["detail"]
+    assert get(api, f"{BASE}/edits")["steps"] == []
+
+
+def test_what_ifs_are_made_asked_copied_merged_and_dropped(api: FlaskClient):
+    made = api.post(f"{BASE}/what-ifs", json={"title": "New Cut", "description": "A path over the square"})
+    assert made.status_code == 201 and made.json["id"] == "new_cut" and made.json["edits"] == 0
+    edits = [new_street([0, 0], [0.004, 0.004], highway="footway", name="New Cut")]
+    api.post(f"{BASE}/edits", json={"edits": edits, "what_if": "new_cut"})
+    stale = api.put(f"{BASE}/what-ifs/new_cut", json={"title": "Other"}, headers={"If-Match": made.headers["ETag"]})
+    assert stale.status_code == 412
+    seen = api.get(f"{BASE}/what-ifs/new_cut")
+    renamed = api.put(f"{BASE}/what-ifs/new_cut", json={"title": "Other"}, headers={"If-Match": seen.headers["ETag"]})
+    assert renamed.json["title"] == "Other" and renamed.json["edits"] == 1
+    ways = [[0.0, 0.0], [0.004, 0.004]]
+
+    def metres(**more) -> float:
+        answer = api.post(f"{BASE}/processes/route/execution", json={"inputs": {"waypoints": ways, **more}})
+        return answer.json["routes"]["features"][0]["properties"]["distance_m"]
+
+    assert metres(what_if="new_cut") < 0.8 * metres()
+    kept = {"inputs": {"waypoints": ways, "what_if": ["new_cut"]}, "question": "q1"}
+    api.post(f"{BASE}/processes/route/execution", json=kept)
+    assert get(api, f"{BASE}/answers/q1")["fresh"]
+    api.post(
+        f"{BASE}/edits", json={"edits": [new_street([0, 0], [-0.001, 0], highway="footway")], "what_if": "new_cut"}
+    )
+    assert not get(api, f"{BASE}/answers/q1")["fresh"]
+    assert api.post(f"{BASE}/what-ifs/new_cut/copy", json={"title": "Copy"}).json["edits"] == 2
+    assert api.post(f"{BASE}/what-ifs/copy/merge", json={}).status_code == 200
+    assert api.delete(f"{BASE}/what-ifs/new_cut").status_code == 200
+    assert get(api, f"{BASE}/what-ifs")["what_ifs"] == []
+    assert metres() == pytest.approx(metres(), abs=0) and api.get(f"{BASE}/what-ifs/copy").status_code == 404
+    unknown = api.post(f"{BASE}/processes/route/execution", json={"inputs": {"waypoints": ways, "what_if": "new_cut"}})
+    assert unknown.status_code == 404 and unknown.json["inputs"] == ["what_if"]
+
+
+def test_the_commands_do_the_same(place: Path, tmp_path: Path):
+    def awl(*words: str, code: int = 0) -> str:
+        run = CliRunner().invoke(main, [*words, "--study", str(place)])
+        assert run.exit_code == code, run.output
+        return run.output
+
+    file = tmp_path / "cut.geojson"
+    file.write_text(json.dumps(new_street([0, 0], [0.004, 0.004], highway="footway", name="New Cut")))
+    assert awl("what-if", "new", "New Cut").strip() == "new_cut"
+    assert "1 edits" in awl("edit", str(file), "--what-if", "new_cut")
+    assert "New Cut: 1 edits" in awl("what-if", "list")
+    route = ["ask", "route", "--set", "waypoints=[[0,0],[0.004,0.004]]"]
+
+    def metres(*more: str) -> float:
+        return json.loads(awl(*route, *more))["routes"]["features"][0]["properties"]["distance_m"]
+
+    with_it, without = metres("--what-if", "new_cut"), metres()
+    assert with_it < 0.8 * without
+    assert awl("what-if", "copy", "new_cut", "Again").strip() == "again"
+    awl("what-if", "drop", "again")
+    assert "Step" in awl("what-if", "merge", "new_cut")
+    assert metres() == with_it
+    saved = tmp_path / "edits.geojson"
+    awl("edit", "--save", str(saved))
+    assert json.loads(saved.read_text())["features"][0]["properties"]["edit"] == "add"
+    assert "taken back" in awl("edit", "--undo")
+    assert metres() == without
+    assert "done again" in awl("edit", "--redo")
+    assert "There is no such file" in awl("edit", str(tmp_path / "none.geojson"), code=2)
+    assert "no what-if 'nowhere'" in awl("edit", str(file), "--what-if", "nowhere", code=2)
+
+
+def test_every_fix_is_for_a_kind_that_is_found(place: Path):
+    assert set(FIXES) <= set(KINDS) and len(findings_of(Study(place))) == 6
