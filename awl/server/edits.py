@@ -72,6 +72,7 @@ def _told(study: Study, outcome: street_edits.Outcome, what_if: str, **more: Any
         "links": outcome.changed_links.tolist(),
         "edits": edit_documents.collection(outcome.edits),
         "revision": study.revision,
+        "version": what_ifs.version(study, what_if) if what_if else "",
         **more,
     }
     return reply(document, ETag=f'"{ledger.version(study.reading, what_if)}"')

@@ -18,7 +18,7 @@ from awl.core.modes.rules import BY_SIZE, BY_SLOPE, REASONS, SPEED_FROM_MAXSPEED
 from awl.core.network.costs import BLOCKED
 from awl.core.network.network import Network
 from awl.questions.inputs import moment
-from awl.server.web import known_parameters, number, packed, reply, study_of
+from awl.server.web import asked_study, known_parameters, number, packed, reply
 from awl.study import modes
 from awl.study.study import Study
 
@@ -133,8 +133,8 @@ def mode_arrays(study_id: str, mode_id: str) -> Response:
     Durations each way in ms (-1 where barred), speed in km/h and where it came from, steepest grade in percent, mean seconds lost
     at its ends, 1 where only trips that begin or end there may use it.
     """
-    known_parameters("at")
-    study = study_of(study_id)
+    known_parameters("at", "what_if")
+    study = asked_study(study_id)
     network = study.network(mode_id, _when())
     forward, backward = network.directed("time")
     heights = study.heights
@@ -176,8 +176,8 @@ def _lost_at_ends(network: Network) -> NDArray[np.float64]:
 @api.get("/studies/<study_id>/near")
 def near(study_id: str) -> Response:
     """The street nearest to a point, with what the mode makes of it; usable or not."""
-    known_parameters("lon", "lat", "mode", "within", "at")
-    study, lon, lat = study_of(study_id), number("lon"), number("lat")
+    known_parameters("lon", "lat", "mode", "within", "at", "what_if")
+    study, lon, lat = asked_study(study_id), number("lon"), number("lat")
     when = _when()
     network = study.network(request.args.get("mode", "walk"), when)
     graph = network.graph

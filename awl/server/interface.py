@@ -24,7 +24,7 @@ from awl.questions.context import Context, limit_units
 from awl.questions.inputs import LayerSet, SharedInputs
 from awl.questions.isochrone.inputs import IsochroneInputs
 from awl.server.explain import mode_info
-from awl.server.web import body, check_version, checked, jobs, known_parameters, number, packed, reply, study_of
+from awl.server.web import asked_study, body, check_version, checked, jobs, known_parameters, number, packed, reply, study_of
 from awl.study import centroids, modes, records, what_ifs
 from awl.study.card import card_of
 from awl.study.study import Study, slug
@@ -60,6 +60,10 @@ def overview(study_id: str) -> Response:
             "costs": list(study.graph.costs) if revision else [],
             "streetFields": _street_fields(study) if revision else [],
             "modes": [mode_info(study, ident) for ident in study.modes()] if revision else [],
+            "whatIfs": [
+                {"id": told.id, "title": told.title, "version": what_ifs.version(study, told.id)}
+                for told in what_ifs.listed(study.reading)
+            ],
             "modeUndo": modes.undoable(study.reading),
             "bounds": _bounds(study) if revision else None,
         }
@@ -70,7 +74,8 @@ def overview(study_id: str) -> Response:
 def preparation(study_id: str) -> Response:
     """How far the searches of the study are prepared; until a mode is ready its questions are searched plainly."""
     study = study_of(study_id)
-    done, state = not study.is_preparing, study.preparation
+    study.prepare()
+    done, state = not (study.is_preparing or study.is_being_edited), study.preparation
     mode = None if state is None else {**vars(state), "title": study.mode(state.mode).title}
     return reply({"done": done, "now": mode})
 
@@ -143,7 +148,7 @@ def disconnect(study_id: str) -> Response:
 @api.get("/studies/<study_id>/parts/<mode_id>")
 def parts(study_id: str, mode_id: str) -> Response:
     """Links that lie outside the largest connected part of a mode, with the rank of their part and whether it is used."""
-    network = study_of(study_id).network(mode_id)
+    network = asked_study(study_id).network(mode_id)
     graph = network.graph
     usable = network.use.forward | network.use.backward
     rows = np.flatnonzero(usable & (network.link_part != 0))[:MAX_PART_LINKS]
@@ -161,7 +166,7 @@ def parts(study_id: str, mode_id: str) -> Response:
 @api.get("/studies/<study_id>/arrays/streets")
 def street_arrays(study_id: str) -> Response:
     """Shapes and ends of all links."""
-    graph = study_of(study_id).graph
+    graph = asked_study(study_id).graph
     highway = graph.tag("highway")
     return packed(
         {"classes": highway.values, "nodes": graph.node_count},

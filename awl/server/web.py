@@ -14,6 +14,7 @@ from awl.core.errors import AwlError
 from awl.io.geojson import dumps
 from awl.server.catalogue import Catalogue
 from awl.server.jobs import Jobs
+from awl.study import what_ifs
 from awl.study.study import Study
 
 Model = TypeVar("Model", bound=BaseModel)
@@ -36,6 +37,12 @@ def jobs() -> Jobs:
 def study_of(ident: str) -> Study:
     """A study by id."""
     return catalogue().study(ident)
+
+
+def asked_study(ident: str) -> Study:
+    """A study as it would be with the what-ifs that the address names, `what_if=a,b`; as it is where it names none."""
+    named = [part for part in request.args.get("what_if", "").split(",") if part]
+    return what_ifs.variant(study_of(ident), named)
 
 
 def reply(document: Any, status: int = 200, media: str = "application/json", **headers: str) -> Response:

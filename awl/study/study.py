@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import threading
+import time
 from dataclasses import dataclass
 from datetime import datetime
 from functools import partial
@@ -26,6 +27,10 @@ from awl.study.fields import kept_field
 from awl.study.study_file import CHANGEABLE, NewLayer, StudyFile, slug
 
 __all__ = ["CHANGEABLE", "NewLayer", "Study", "slug"]
+
+
+REST_AFTER_EDIT_S = 15.0
+"""So long after an edit of the streets nothing is prepared for them: plain searches serve while somebody draws."""
 
 
 @dataclass(frozen=True)
@@ -168,7 +173,7 @@ class Study(StudyFile):
         Returns the thread, None when nothing is to be done or it is being done.
         """
         with self._derived_lock:
-            if self.is_preparing:
+            if self.is_preparing or self.is_being_edited:
                 return None
             wanted = self.revision, {ident: changed for ident, (_, changed) in self.modes().items()}
             if not self.revision or wanted == self._prepared:
@@ -176,6 +181,11 @@ class Study(StudyFile):
             self._preparing, self._prepared = threading.Thread(target=self._prepare, daemon=True), wanted
             self._preparing.start()
             return self._preparing
+
+    @property
+    def is_being_edited(self) -> bool:
+        """Whether its streets were edited a moment ago: what is prepared for them now would be for nothing."""
+        return time.monotonic() - self._edited_at < REST_AFTER_EDIT_S
 
     @property
     def is_preparing(self) -> bool:

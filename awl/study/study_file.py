@@ -6,6 +6,7 @@ import contextlib
 import re
 import sqlite3
 import threading
+import time
 import uuid
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
@@ -65,6 +66,7 @@ class StudyFile:
         self._local = threading.local()
         self._derived: dict[Any, Once[Any]] = {}
         self._derived_revision = ""
+        self._edited_at = float("-inf")
         if not path.is_file():
             raise AwlError("There is no such study", where=str(path), remedy="Make one with 'awl build'", status=404)
         try:
@@ -404,6 +406,7 @@ class StudyFile:
     def hold_streets(self, graph: StreetGraph) -> None:
         """Go on with streets that were just changed, without reading them again; their arrays are written behind."""
         self.forget()
+        self._edited_at = time.monotonic()
         self.cached("graph", lambda: graph)
         streets_revision = self.revision.partition("-")[0]
         threading.Thread(target=arrays.save_graph, args=(self.path, streets_revision, graph), daemon=True).start()

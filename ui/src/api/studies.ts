@@ -126,6 +126,8 @@ export type Overview = {
   /** Attributes of links that can be lettered on the map. */
   streetFields: string[];
   modes: ModeInfo[];
+  /** What-ifs, each with a version that changes with it. */
+  whatIfs: { id: string; title: string; version: string }[];
   modeUndo: number;
   bounds: [number, number, number, number] | null;
 };
@@ -197,17 +199,21 @@ export const search = async (study: string, text: string): Promise<Hit[]> =>
 export const askOnce = (study: string, process: string, inputs: Inputs) =>
   sendJson<Record<string, unknown>>(`/studies/${study}/processes/${process}/execution`, "POST", { inputs });
 
-export function near(study: string, lon: number, lat: number, mode: string, within = 60, at: string | null = null): Promise<Street> {
-  return fetchJson(`/studies/${study}/near?lon=${lon}&lat=${lat}&mode=${mode}&within=${within}${at ? `&at=${at}` : ""}`);
+export function near(study: string, lon: number, lat: number, mode: string, within = 60, at: string | null = null, whatIfs: string[] = []): Promise<Street> {
+  return fetchJson(`/studies/${study}/near?lon=${lon}&lat=${lat}&mode=${mode}&within=${within}${at ? `&at=${at}` : ""}${asked("&", whatIfs)}`);
 }
+
+/** The part of an address that asks for the study as it would be with what-ifs. */
+const asked = (mark: "?" | "&", whatIfs: string[]) => (whatIfs.length ? `${mark}what_if=${whatIfs.join(",")}` : "");
 
 async function packed(path: string, init?: RequestInit): Promise<Packed> {
   const response = await checked(await fetch(path, init));
   return decodePacked(await response.arrayBuffer());
 }
 
-export const streetArrays = (study: string) => packed(`/studies/${study}/arrays/streets`);
-export const modeArrays = (study: string, mode: string, at: string | null = null) => packed(`/studies/${study}/arrays/modes/${mode}${at ? `?at=${at}` : ""}`);
+export const streetArrays = (study: string, whatIfs: string[] = []) => packed(`/studies/${study}/arrays/streets${asked("?", whatIfs)}`);
+export const modeArrays = (study: string, mode: string, at: string | null = null, whatIfs: string[] = []) =>
+  packed(`/studies/${study}/arrays/modes/${mode}?${at ? `at=${at}` : ""}${asked("&", whatIfs)}`);
 export const liveReach = (study: string, inputs: Inputs, signal?: AbortSignal) =>
   packed(`/studies/${study}/live/reach`, {
     method: "POST",

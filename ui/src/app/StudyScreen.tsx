@@ -1,7 +1,7 @@
 /** A study: the stepper above, a page at the left, the map with its legend, the results below. */
 import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect, useState } from "react";
 import { boundsOf } from "../api/uploads";
 import { streetArrays, type Overview } from "../api/studies";
@@ -14,6 +14,7 @@ import { useLooks } from "../features/legend/RowLook";
 import { useMapContent } from "../features/map/useMapContent";
 import { useActs } from "./commands";
 import { message } from "../api/client";
+import { useShownWhatIfs } from "../state/editing";
 import { useOverview, useSheet } from "../state/sheet";
 import { useScreen, type Stage } from "../state/screen";
 import { Stepper } from "./Stepper";
@@ -37,9 +38,11 @@ export default function StudyScreen({ study }: { study: string }) {
   const { data: overview, error } = useOverview(study);
   const { data: sheet } = useSheet(study);
   const [metresPerPixel, setMetresPerPixel] = useState(5);
+  const shownWith = useShownWhatIfs(overview);
   const { data: streets } = useQuery({
-    queryKey: ["streets", study, overview?.revision],
-    queryFn: () => streetArrays(study),
+    queryKey: ["streets", study, overview?.revision, shownWith.version],
+    queryFn: () => streetArrays(study, shownWith.ids),
+    placeholderData: keepPreviousData,
     enabled: !!overview?.revision,
     staleTime: Infinity,
     meta: { panel: "map", what: t`The streets` },

@@ -15,6 +15,7 @@ import { LimitEditor, LimitsEditor } from "./LimitEditors";
 import { MeasuresEditor } from "./MeasuresEditor";
 import { MomentEditor } from "./MomentEditor";
 import { NumberEditor } from "./NumberEditor";
+import { WhatIfsEditor } from "./WhatIfsEditor";
 import { PlaceEditor } from "./PlaceEditor";
 
 /** How each kind of word is changed. */
@@ -36,6 +37,7 @@ const CONTROLS: Record<Control, ComponentType<ControlProps>> = {
   number: NumberEditor,
   limit: LimitControl,
   limits: LimitControl,
+  "what-ifs": WhatIfsEditor,
 };
 
 type Props = { block: QuestionBlock; process: ProcessInfo; name: string; slot: Slot; overview: Overview };

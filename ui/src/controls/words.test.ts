@@ -111,7 +111,7 @@ describe("a new question", () => {
 describe("what is offered", () => {
   const offered = (id: string, inputs: Inputs) => offersOf(processOf(id), inputs).map(([name]) => name);
   it("is what is not there yet and can be", () => {
-    expect(offered("isochrone", {})).toEqual(["closures", "differs", "snap"]);
+    expect(offered("isochrone", {})).toEqual(["closures", "differs", "what_if", "snap"]);
     expect(offered("isochrone", { at: "2026-06-03T08:00" })).toContain("hours");
     expect(offered("isochrone", { at: "2026-06-03T08:00", differs: [{ where: "a" }] })).not.toContain("hours");
     expect(offered("access", { against: { mode: "cycle" } })).not.toContain("against");

@@ -6,7 +6,7 @@ import type { LayerInfo } from "../api/studies";
 import { isAnswerSet, isLayerSet, isPointSet, type Against, type Control, type Differing, type LayerSet, type Slot } from "../api/inputs";
 
 /** What words are read with: layers, questions by id, the words of the question itself, what its limits count. */
-export type Known = { layers: LayerInfo[]; questions?: Record<string, string>; slots?: Record<string, Slot>; measure?: string };
+export type Known = { layers: LayerInfo[]; questions?: Record<string, string>; slots?: Record<string, Slot>; measure?: string; whatIfs?: Record<string, string> };
 type Read = (value: unknown, slot: Slot, known: Known) => string;
 
 /** What a changeable word reads. */
@@ -47,6 +47,7 @@ const READ: Record<Control, Read> = {
   number: (value) => figure(Number(value)),
   limit: (value, _, known) => `${figure(Number(value), Number.isInteger(value) ? 0 : 1)} ${unit(known)}`,
   limits: (value, _, known) => `${many(value).join(", ")} ${unit(known)}`,
+  "what-ifs": (value, _, { whatIfs = {} }) => list(many(value).map((id) => whatIfs[String(id)] ?? spaced(id))),
 };
 
 /** What closures do to the streets they name. */

@@ -1,6 +1,7 @@
 /** What the screen shows, in slices by idea; every change is a named one. The study itself lives on the server. */
 import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
+import { edits, NO_EDIT, type EditState } from "./slices/edits";
 import { frame, STAGES, type Frame, type Stage } from "./slices/frame";
 import { mapView, NOTHING_ON_MAP, type MapView } from "./slices/mapView";
 import { modes, type Modes } from "./slices/modes";
@@ -12,7 +13,7 @@ export type { Colour } from "./slices/modes";
 export type { ImportDraft } from "./slices/sources";
 export { STAGES };
 
-export type Screen = Frame & Questions & MapView & Sources & Modes & { cancel: () => void };
+export type Screen = Frame & Questions & MapView & Sources & Modes & EditState & { cancel: () => void };
 
 export const screenStore = create<Screen>()((set) => ({
   ...frame(set),
@@ -20,8 +21,9 @@ export const screenStore = create<Screen>()((set) => ({
   ...mapView(set),
   ...sources(set),
   ...modes(set),
+  ...edits(set),
   /** End what waits for the map, and close what lies over it. */
-  cancel: () => set({ editing: null, picking: null, street: null, drawing: null, measuring: null }),
+  cancel: () => set({ editing: null, picking: null, street: null, drawing: null, measuring: null, sketch: null, ghosts: null }),
 }));
 
 /** The state and its actions, outside a component. */
@@ -59,7 +61,9 @@ export function followAddress(): void {
     street: null,
     picking: null,
     drawing: null,
-    ...(changed ? { ...NO_QUESTION, ...NOTHING_ON_MAP, ...NO_LAYER } : {}),
+    sketch: null,
+    ghosts: null,
+    ...(changed ? { ...NO_QUESTION, ...NOTHING_ON_MAP, ...NO_LAYER, ...NO_EDIT } : {}),
   });
 }
 

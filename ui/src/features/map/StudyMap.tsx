@@ -9,6 +9,8 @@ import { useScreen } from "../../state/screen";
 import { useAnswerInView, useGoTo } from "./answerInView";
 import { useClicks, useDrawing } from "./clicks";
 import { useStreets } from "./liveStreets";
+import { useSketching } from "./sketching";
+import { useShownWhatIfs } from "../../state/editing";
 import { useOwnWay } from "./ownWay";
 import { streetName, usePins } from "./pins";
 
@@ -23,11 +25,13 @@ export default function StudyMap({ overview, streets, content, onScale }: Props)
   // Links are lettered where the legend can switch it.
   const hiddenHere = useMemo(() => (stage === "streets" && !drawn ? hidden : { ...hidden, "link-numbers": true }), [stage, drawn, hidden]);
 
-  useStreets(standing, study, `${revision} ${modes.map(({ id, changed }) => id + changed).join()}`, content.streets);
+  const shownWith = useShownWhatIfs(overview);
+  useStreets(standing, study, `${revision} ${shownWith.version} ${modes.map(({ id, changed }) => id + changed).join()}`, content.streets, shownWith.ids);
   usePins(scene, study);
   useAnswerInView(scene, study);
-  useClicks(scene, study);
+  useClicks(scene, study, shownWith.ids);
   useDrawing(scene);
+  useSketching(scene, overview, streets);
   const nameThere = useCallback((at: [number, number], by: string) => streetName(study, at, by), [study]);
   useOwnWay(standing, study, nameThere);
   useGoTo(scene);

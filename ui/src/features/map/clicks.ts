@@ -4,7 +4,7 @@ import { isPointSet, NO_POINTS, pointFeature, valueAt, withValueAt } from "../..
 import { near } from "../../api/studies";
 import type { Scene } from "../../map/scene";
 import { whileDrawing } from "../../map/whileDrawing";
-import { screenNow, useScreen } from "../../state/screen";
+import { screenNow, useScreen, useScreenValue } from "../../state/screen";
 import { message } from "../../api/client";
 import { useProcesses, useSheet, useSheetActions, type QuestionBlock } from "../../state/sheet";
 import { streetName } from "./pins";
@@ -25,13 +25,15 @@ export function useDrawing(scene: Scene | null): void {
 const STREETS_FROM = 14.5;
 
 /** A click sets a word that waits for a place; otherwise it tells about the street under it. */
-export function useClicks(scene: Scene | null, study: string): void {
+export function useClicks(scene: Scene | null, study: string, whatIfs: string[]): void {
   const { picking, mode, stage, drawing, measuring } = useScreen("picking", "mode", "stage", "drawing", "measuring");
+  const sketching = useScreenValue(({ sketch }) => sketch !== null);
+  const shownWith = whatIfs.join();
   const { data: sheet } = useSheet(study);
   const { data: processes } = useProcesses(study);
   const { change } = useSheetActions(study);
   useEffect(() => {
-    if (!scene || drawing) return;
+    if (!scene || drawing || sketching) return;
     scene.map.getCanvas().style.cursor = picking || measuring ? "crosshair" : "";
     return scene.onClick((lng, lat, x, y) => {
       if (measuring) {
@@ -72,10 +74,10 @@ export function useClicks(scene: Scene | null, study: string): void {
       const asked = stage === "sheet" ? (sheet?.blocks.find((b) => b.kind === "question" && b.id === question) as QuestionBlock | undefined)?.inputs : undefined;
       const questionMode = asked?.mode ?? mode;
       const hour = stage === "modes" ? at : (asked?.at ?? null);
-      near(study, lng, lat, questionMode, 12 * Math.max(scene.metresPerPixel, 0.5), hour).then(
+      near(study, lng, lat, questionMode, 12 * Math.max(scene.metresPerPixel, 0.5), hour, shownWith ? shownWith.split(",") : []).then(
         (street) => showStreet(street),
         (error: unknown) => showStreet(null, stage === "sheet" ? null : message(error)),
       );
     });
-  }, [scene, picking, study, sheet, processes, change, mode, stage, drawing, measuring]);
+  }, [scene, picking, study, sheet, processes, change, mode, stage, drawing, measuring, sketching, shownWith]);
 }

@@ -4,7 +4,7 @@ import type { Feature, FeatureCollection } from "geojson";
 import type { Packed } from "../../api/packed";
 import type { LayerInfo, Overview } from "../../api/studies";
 import type { LegendGroup, LegendRow, MapContent } from "../../map/content";
-import { token } from "../../map/look";
+import { bands, token } from "../../map/look";
 import { collection } from "../../map/shapes";
 
 type Hidden = Record<string, boolean>;
@@ -65,6 +65,15 @@ export function findingShown(content: MapContent, finding: Feature): void {
   const rows: LegendRow[] = [{ key: "", label: t`Where it is`, swatch: { kind: "circle", line: "var(--warn)" } }];
   if (line.length) rows.push({ key: "", label: t`Gap`, swatch: { kind: "dash", line: "var(--thread)" } });
   content.groups.unshift({ title: t`Finding`, rows });
+}
+
+/** The bands of a reach that is shown while streets are edited. */
+export function reachLegend(content: MapContent, limits: number[], metres: boolean): void {
+  const inks = bands(Math.max(limits.length, 1));
+  content.groups.unshift({
+    title: t`Streets in reach`,
+    rows: limits.map((limit, i) => ({ key: "", label: metres ? t`to ${limit} m` : t`to ${limit} min`, swatch: { kind: "line", line: inks[i]?.street ?? "", width: 3 } })),
+  });
 }
 
 /** How parts beyond this rank are drawn and listed: together. */

@@ -11,10 +11,10 @@ import { useScreenValue } from "../../state/screen";
 import { valuesOf } from "./modeBands";
 
 /** What a mode makes of the streets, kept once fetched; null while it is on its way or no mode is wanted. */
-function useModeArrays(study: string, revision: string, mode: string | null, at: string | null): Packed | null {
+function useModeArrays(study: string, revision: string, mode: string | null, at: string | null, whatIfs: string[]): Packed | null {
   const { data } = useQuery({
     queryKey: ["mode-arrays", study, revision, mode, at],
-    queryFn: () => modeArrays(study, mode ?? "", at),
+    queryFn: () => modeArrays(study, mode ?? "", at, whatIfs),
     enabled: mode !== null,
     staleTime: Infinity,
     meta: { panel: "map", what: t`What the mode makes of the streets` },
@@ -23,13 +23,13 @@ function useModeArrays(study: string, revision: string, mode: string | null, at:
 }
 
 /** Keep the street layer in step with what it should show; while a point is dragged it follows the newest reach. */
-export function useStreets(standing: Standing | null, study: string, revision: string, shown: StreetsShown): void {
+export function useStreets(standing: Standing | null, study: string, revision: string, shown: StreetsShown, whatIfs: string[]): void {
   const scene = standing?.scene ?? null;
   const styled = standing?.styled ?? 0;
   const live = useScreenValue((screen) => screen.live);
   const { mode, at, beside } = shown.kind === "mode" ? shown : { mode: null, at: null, beside: null };
-  const modeData = useModeArrays(study, revision, mode, at);
-  const besideData = useModeArrays(study, revision, beside, at);
+  const modeData = useModeArrays(study, revision, mode, at, whatIfs);
+  const besideData = useModeArrays(study, revision, beside, at, whatIfs);
   const reachInputs = shown.kind === "reach" ? reachOf(shown.inputs) : null;
   const { data: reach } = useQuery({
     queryKey: ["reach", study, revision, reachInputs],
@@ -82,6 +82,6 @@ export function useStreets(standing: Standing | null, study: string, revision: s
 
 /** The words of any question that decide its reach. */
 function reachOf(inputs: Inputs): Inputs {
-  const names = ["mode", "places", "limits", "direction", "measure", "snap", "closures"];
+  const names = ["mode", "places", "limits", "direction", "measure", "snap", "closures", "what_if"];
   return Object.fromEntries(names.filter((name) => inputs[name] !== undefined).map((name) => [name, inputs[name]]));
 }

@@ -14,13 +14,14 @@ import { outlineShown, viewShown } from "../../map/view";
 import { inkOf, questionNames } from "../../state/blocks";
 import { useScreen } from "../../state/screen";
 import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../../state/sheet";
-import { findingShown, ground, lettersOf, nodesOf, partsShown, streetsStage } from "./graphContent";
+import { findingShown, ground, lettersOf, nodesOf, partsShown, reachLegend, streetsStage } from "./graphContent";
 import { layerShown } from "./layerContent";
 import { measureShown } from "./measured";
 import { modesStage } from "./modeContent";
+import { ghostsShown, sketchShown } from "./sketching";
 
 export function useMapContent(overview: Overview | undefined, streets: Packed | null): MapContent {
-  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside, measuring, finding, way: shownWay, overlaid, gradeLook, minute } = useScreen("study", "stage", "mode", "question", "hidden", "row", "street", "theme", "layer", "chosen", "label", "colour", "at", "beside", "measuring", "finding", "way", "overlaid", "gradeLook", "minute");
+  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside, measuring, finding, way: shownWay, overlaid, gradeLook, minute, sketch, ghosts, scope, reachOf } = useScreen("study", "stage", "mode", "question", "hidden", "row", "street", "theme", "layer", "chosen", "label", "colour", "at", "beside", "measuring", "finding", "way", "overlaid", "gradeLook", "minute", "sketch", "ghosts", "scope", "reachOf");
   const looked = useLookedAt(overview, stage === "sources" ? layer : null);
   const { data: drawnLinks } = useQuery({
     queryKey: ["layer-features", study, "streets", overview?.revision],
@@ -42,6 +43,8 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
   const { data: over } = useAnswer(study, stage === "sheet" && overlaid !== question ? overlaid : null);
   const overNumber = (sheet?.blocks ?? []).filter(({ kind }) => kind === "question").findIndex(({ id }) => id === overlaid) + 1;
   const overName = overlaid ? (questionNames(sheet?.blocks ?? [])[overlaid] ?? "") : "";
+  const reachBlock = sheet?.blocks.find((b): b is QuestionBlock => b.kind === "question" && b.id === reachOf);
+  const reaching = useMemo(() => (reachBlock ? { inputs: reachBlock.inputs, limits: (reachBlock.inputs.limits ?? []) as number[] } : null), [reachBlock]);
   const path = useRowPath(study, stage === "sheet" ? answer : null, row);
   return useMemo(() => {
     const content: MapContent = { ...nothingShown(), order: (stage === "sheet" && block?.order) || UNORDERED };
@@ -51,7 +54,14 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     if (stage === "sources" && looked) layerShown(content, looked.info, looked.features, chosen, hidden);
     if (stage === "streets") streetsStage(content, overview, streets, hidden, label);
     if (stage === "streets" && cutOff) partsShown(content, overview, mode, cutOff, hidden);
+    if (stage === "streets" && reaching) {
+      content.streets = { kind: "reach", inputs: { ...reaching.inputs, what_if: scope ? [scope] : null }, limits: reaching.limits };
+      content.bandCount = reaching.limits.length;
+      reachLegend(content, reaching.limits, reaching.inputs.measure === "distance");
+    }
     if (stage === "streets" && finding) findingShown(content, finding);
+    if (stage === "streets" && ghosts) ghostsShown(content, ghosts.features);
+    if (stage === "streets" && sketch) sketchShown(content, sketch);
     if (stage === "modes") modesStage(content, overview, { mode, at, colour, beside });
     if (stage === "sheet" && answer && block) {
       viewShown(content, answer.result, { hidden, row, look: gradeLook, step: minute, looks: block.look ?? {}, path });
@@ -65,7 +75,7 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     if (measuring) measureShown(content, measuring);
     void theme; // colours are read from the theme in force
     return overview.drawn ? content : { ...content, groups: [...content.groups, ground(overview.layers, stage === "modes")] };
-  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, path, measuring, finding, shownWay, over, overName, overNumber, gradeLook, minute]);
+  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, path, measuring, finding, sketch, ghosts, scope, reaching, shownWay, over, overName, overNumber, gradeLook, minute]);
 }
 
 /** The path that the selected row of a table stands for, where the view says how to ask for it. */

@@ -11,6 +11,7 @@ import { isStale, useAnswer, useSheet, useSheetActions, type Answer, type Questi
 import { useScreen, useScreenValue } from "../../state/screen";
 import type { Picking } from "../../state/slices/questions";
 import { DoubtView } from "./DoubtView";
+import { OverWhatIfs } from "./OverWhatIfs";
 import { freshId, inkOf, insertedAfter, questionNames, replaced, shifted, without } from "../../state/blocks";
 import { measureOf, SlotEditor } from "../../controls/SlotEditor";
 import { hintOf, offersOf, sentencePieces } from "../../controls/sentence";
@@ -29,6 +30,7 @@ export function QuestionView({ number, block, process, overview }: Props) {
   const waits = isFetched && answer === null && !run && complete;
   const section = useRef<HTMLElement>(null);
   const [naming, setNaming] = useState(false);
+  const [over, setOver] = useState(false);
   useEffect(() => {
     if (selected) section.current?.scrollIntoView({ block: "nearest" });
   }, [selected, answer]);
@@ -89,8 +91,14 @@ export function QuestionView({ number, block, process, overview }: Props) {
       )}
       {run?.stopped && <p className="notice"><Trans>Stopped. The former answer stands.</Trans></p>}
       {answer && <AnswerView answer={answer} full={selected} stale={stale && !(run && !run.error)} />}
+      {selected && over && <OverWhatIfs overview={overview} block={block} close={() => setOver(false)} />}
       {selected && (
         <div className="block-tools">
+          {overview.whatIfs.length > 0 && complete && !over && (
+            <button className="linkish" title={t`The same question as the study is, and with each what-if`} onClick={() => setOver(true)}>
+              <Trans>Over what-ifs</Trans>
+            </button>
+          )}
           {(stale || run?.error || run?.stopped) && complete && (
             <button className="linkish" onClick={() => void ask(block.id, block.process, block.inputs)}>
               <Trans>Ask again</Trans>
@@ -143,6 +151,7 @@ function Sentence({ block, process, overview, onSelect }: { block: QuestionBlock
     layers: overview.layers,
     slots,
     questions: questionNames(sheet?.blocks ?? []),
+    whatIfs: Object.fromEntries(overview.whatIfs.map(({ id, title }) => [id, title])),
     measure: measureOf(process, block.inputs),
   };
   // A word is a span, not a button element, because it must break across lines as prose does.

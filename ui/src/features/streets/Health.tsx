@@ -2,30 +2,31 @@
 import { plural, t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { Button } from "@mui/material";
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import type { Feature } from "geojson";
 import { useCallback, useEffect, useMemo, useState } from "react";
 import { message } from "../../api/client";
 import { checkStreets, findingsOf, type Checked, type Overview } from "../../api/studies";
 import { figure } from "../../common/format";
 import { Outcome } from "../../controls/Outcome";
+import { Fixes } from "./Fixes";
 import { useJob, Working } from "../../controls/Progress";
-import { useScreen } from "../../state/screen";
+import { screenNow, useScreen } from "../../state/screen";
 
 const GRADES = ["error", "warning", "note"] as const;
 
 export function Health({ overview }: { overview: Overview }) {
   const { id, revision } = overview;
-  const [wanted, setWanted] = useState<string | null>(null);
+  const [wanted, setWanted] = useState(false);
   const [state, run] = useJob();
   const [problem, setProblem] = useState<string | null>(null);
-  const { data, error } = useQuery({ queryKey: ["check", id, revision], queryFn: () => findingsOf(id), enabled: wanted === revision, staleTime: Infinity, meta: { panel: "own" } });
+  const { data, error } = useQuery({ queryKey: ["check", id, revision], queryFn: () => findingsOf(id), enabled: wanted, staleTime: Infinity, placeholderData: keepPreviousData, meta: { panel: "own" } });
 
   const check = async () => {
     setProblem(null);
     try {
       const ended = await run(await checkStreets(id));
-      if (ended.status === "successful") setWanted(revision);
+      if (ended.status === "successful") setWanted(true);
       else setProblem(ended.problem?.detail ?? t`It was stopped.`);
     } catch (error) {
       setProblem(message(error));
@@ -53,12 +54,12 @@ export function Health({ overview }: { overview: Overview }) {
         </>
       )}
       <Outcome said={data?.kinds.length === 0 ? t`No fault found.` : null} problem={problem ?? (error ? message(error) : null)} />
-      {data && data.kinds.length > 0 && <Findings checked={data} />}
+      {data && data.kinds.length > 0 && <Findings checked={data} overview={overview} />}
     </>
   );
 }
 
-function Findings({ checked }: { checked: Checked }) {
+function Findings({ checked, overview }: { checked: Checked; overview: Overview }) {
   const { showFinding } = useScreen("showFinding");
   const [kind, setKind] = useState<string | null>(null);
   const [at, setAt] = useState(-1);
@@ -77,7 +78,7 @@ function Findings({ checked }: { checked: Checked }) {
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
       const field = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
-      if (field || event.ctrlKey || event.metaKey || event.altKey || (event.key !== "j" && event.key !== "k")) return;
+      if (field || screenNow().sketch || event.ctrlKey || event.metaKey || event.altKey || (event.key !== "j" && event.key !== "k")) return;
       event.stopImmediatePropagation(); // elsewhere these keys go through questions
       go(at + (event.key === "j" ? 1 : -1));
     };
@@ -110,6 +111,7 @@ function Findings({ checked }: { checked: Checked }) {
       </table>
       <div className="finding" data-testid="finding" role="status">
         {finding ? <Reading finding={finding} why={checked.kinds.find((one) => one.kind === finding.properties?.kind)?.why ?? ""} /> : <p className="faint"><Trans>Press J for the next finding, K for the one before; the map goes along.</Trans></p>}
+        {finding && <Fixes key={`${kind} ${at}`} finding={finding} kinds={checked.kinds} overview={overview} />}
         <p>
           <button className="linkish" disabled={at <= 0} onClick={() => go(at - 1)}>
             <Trans>Before</Trans>

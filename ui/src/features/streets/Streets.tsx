@@ -6,6 +6,7 @@ import { capital, clock, figure, words } from "../../common/format";
 import { Word } from "../../controls/inline";
 import { go, useScreen } from "../../state/screen";
 import { Connectors } from "./Connectors";
+import { Editing } from "./Editing";
 import { Health } from "./Health";
 import { Parts } from "./Components";
 
@@ -66,6 +67,7 @@ export function Streets({ overview }: { overview: Overview }) {
         </Trans>
       </p>
       {!overview.drawn && <Health overview={overview} />}
+      {!overview.drawn && <Editing overview={overview} />}
       {formerBuild && <Compared build={build} former={formerBuild} />}
       <Parts overview={overview} />
       {!overview.drawn && <Connectors overview={overview} />}

@@ -1,0 +1,54 @@
+/** Edits of streets, their ledger, what-ifs, and mending findings. Awl's own addresses. */
+import type { FeatureCollection, LineString, Point } from "geojson";
+import { fetchJson, sendJson } from "./client";
+
+export type Position = [number, number];
+export type EditKind = "add" | "delete" | "reverse" | "change" | "reshape" | "split" | "join" | "separate" | "move" | "node" | "restrict" | "allow";
+export type EditFeature = {
+  type: "Feature";
+  geometry: Point | LineString | null;
+  properties: { edit: EditKind; links?: number[]; node?: number; tags?: Record<string, string | null>; note?: string };
+};
+export type Edits = { type: "FeatureCollection"; features: EditFeature[] };
+export type Step = { step: number; made: string; undone: boolean; misfits: string[]; edits: Edits };
+export type Ledger = { steps: Step[]; undo: number; redo: number };
+/** What an act did: the links that are other than before, and the versions of streets and what-if now. */
+export type EditOutcome = { step: number; links: number[]; edits: Edits; revision: string; version: string };
+export type Mended = EditOutcome & { findings: number; unmended: number };
+export type Plan = { findings: number; unmended: number; lines: FeatureCollection };
+export type WhatIf = { id: string; title: string; description: string; date: string; at: string; changed: string; edits: number };
+
+const base = (study: string) => `/studies/${study}`;
+const scoped = (whatIf: string | null) => (whatIf ? `?what_if=${whatIf}` : "");
+
+export const ledgerOf = (study: string, whatIf: string | null) => fetchJson<Ledger>(`${base(study)}/edits${scoped(whatIf)}`);
+export const editsAddress = (study: string, whatIf: string | null) => `${base(study)}/edits.geojson${scoped(whatIf)}`;
+export const applyEdits = (study: string, whatIf: string | null, edits: EditFeature[], where: string | null = null) =>
+  sendJson<EditOutcome>(`${base(study)}/edits`, "POST", { what_if: whatIf, edits, where });
+export const undoEdits = (study: string, whatIf: string | null) => sendJson<EditOutcome>(`${base(study)}/edits/undo`, "POST", { what_if: whatIf });
+export const redoEdits = (study: string, whatIf: string | null) => sendJson<EditOutcome>(`${base(study)}/edits/redo`, "POST", { what_if: whatIf });
+
+type Wanted = { kind: string; numbers: number[] | null; fix: string };
+export const planMending = (study: string, wanted: Wanted) => sendJson<Plan>(`${base(study)}/check/mend`, "POST", { ...wanted, preview: true });
+export const mend = (study: string, whatIf: string | null, wanted: Wanted) => sendJson<Mended>(`${base(study)}/check/mend`, "POST", { ...wanted, what_if: whatIf });
+
+export const whatIfsOf = (study: string) => fetchJson<{ what_ifs: WhatIf[] }>(`${base(study)}/what-ifs`).then(({ what_ifs }) => what_ifs);
+export const newWhatIf = (study: string, title: string) => sendJson<WhatIf>(`${base(study)}/what-ifs`, "POST", { title });
+export const saveWhatIf = (study: string, { id, title, description, date, at }: WhatIf) => sendJson<WhatIf>(`${base(study)}/what-ifs/${id}`, "PUT", { title, description, date, at });
+export const copyWhatIf = (study: string, id: string, title: string) => sendJson<WhatIf>(`${base(study)}/what-ifs/${id}/copy`, "POST", { title });
+export const mergeWhatIf = (study: string, id: string) => sendJson<EditOutcome>(`${base(study)}/what-ifs/${id}/merge`, "POST");
+export const dropWhatIf = (study: string, id: string) => sendJson<unknown>(`${base(study)}/what-ifs/${id}`, "DELETE");
+
+/** A new street along corners. */
+export const added = (line: Position[], tags: Record<string, string | null>): EditFeature => ({
+  type: "Feature",
+  geometry: { type: "LineString", coordinates: line },
+  properties: { edit: "add", tags },
+});
+
+/** An edit of links, at a place where one matters. */
+export const ofLinks = (edit: EditKind, links: number[], tags?: Record<string, string | null>, place?: Position): EditFeature => ({
+  type: "Feature",
+  geometry: place ? { type: "Point", coordinates: place } : null,
+  properties: { edit, links, ...(tags ? { tags } : {}) },
+});
