@@ -24,7 +24,18 @@ from awl.questions.context import Context, limit_units
 from awl.questions.inputs import LayerSet, SharedInputs
 from awl.questions.isochrone.inputs import IsochroneInputs
 from awl.server.explain import mode_info
-from awl.server.web import asked_study, body, check_version, checked, jobs, known_parameters, number, packed, reply, study_of
+from awl.server.web import (
+    asked_study,
+    body,
+    check_version,
+    checked,
+    jobs,
+    known_parameters,
+    number,
+    packed,
+    reply,
+    study_of,
+)
 from awl.study import centroids, modes, records, what_ifs
 from awl.study.card import card_of
 from awl.study.study import Study, slug

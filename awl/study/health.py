@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
+from dataclasses import fields
+from pathlib import Path
+
 import numpy as np
 import shapely
 from numpy.typing import NDArray
@@ -13,22 +17,29 @@ from awl.core.columns import Categorical
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.io.table import Column, Table
+from awl.study import kept, records
 from awl.study.study import Study
 
 MODE = "drive"
 """The mode that one-way signs, turn restrictions and posted limits bind."""
 PLACES = ("places", "zones")
+LAYOUT = 1
+NAMES_KEPT = tuple(item.name for item in fields(Findings))
 
 
 def findings_of(study: Study, progress: Progress | None = None) -> Findings:
-    """What is wrong with the streets of a study, kept for as long as they, the mode and its places are the same.
+    """What is wrong with the streets of a study, kept beside it for as long as they, the mode and its places are the same.
 
     Parameters:
         study: the study.
         progress: is told how far the work is, and stops it.
     """
+    folder = _folder(study)
 
     def make() -> Findings:
+        kept_findings = known_findings(study)
+        if kept_findings is not None:
+            return kept_findings
         graph = study.graph
         water = shapely.get_parts(study.water_xy)
         places = [
@@ -45,10 +56,29 @@ def findings_of(study: Study, progress: Progress | None = None) -> Findings:
             if error.kind != "no-usable-street":
                 raise
             drive = None
-        return check(graph, drive, None if graph.drawn else water, xy, study.build_report, progress)
+        findings = check(graph, drive, None if graph.drawn else water, xy, study.build_report, progress)
+        with contextlib.suppress(OSError):
+            kept.save(folder, {name: getattr(findings, name) for name in NAMES_KEPT})
+        return findings
 
-    layers = tuple((layer["id"], layer["added"]) for layer in study.layers() if layer["role"] in PLACES)
-    return study.cached(("health", layers, study.modes()[MODE][1]), make)
+    return study.cached(("health", folder.name), make)
+
+
+def known_findings(study: Study) -> Findings | None:
+    """What was found when the streets as they are were checked; None where they were not checked yet.
+
+    Parameters:
+        study: the study.
+    """
+    arrays = kept.loaded(_folder(study), NAMES_KEPT)
+    return None if arrays is None else Findings(**arrays)
+
+
+def _folder(study: Study) -> Path:
+    """Where findings are kept: by the streets, the mode and the places they rest on."""
+    layers = [(layer["id"], layer["added"]) for layer in records.layers(study.reading) if layer["role"] in PLACES]
+    rests_on = repr((study.revision, layers, study.modes()[MODE][1])).encode()
+    return kept.place_of(study.path, "health", (np.frombuffer(rests_on, np.uint8),), LAYOUT)
 
 
 def table_of(study: Study, findings: Findings) -> Table:

@@ -2,13 +2,9 @@
 
 from __future__ import annotations
 
-import numpy as np
 import pytest
 from selenium.webdriver.support.ui import Select
 
-from awl.core.analysis.health.findings import KINDS, NAMES
-from awl.core.analysis.health.sentences import sentences
-from awl.study.health import findings_of
 from awl.study.study import Study
 from tests.browser.chromium import Page
 
@@ -38,25 +34,6 @@ def test_parts_are_listed_coloured_and_used_by_a_rule(streets: Page, cut: Study)
     assert Study(cut.path).network("drive").parts_report.left_out_links == 0
     Select(streets.find("[aria-label='Parts that are used']")).select_by_value("largest")
     streets.wait(lambda: Study(cut.path).keep_parts.rule == "largest", "the rule to be put back")
-
-
-def test_faults_are_listed_by_kind_and_read_one_after_another(streets: Page, cut: Study) -> None:
-    streets.click("button", "Check the streets")
-    findings = findings_of(cut)
-    for name, count in findings.counts().items():
-        assert str(count) in streets.find("[aria-label='Findings by kind'] tr", KINDS[name].title).text
-    streets.click("[aria-label='Findings by kind'] button", KINDS["near-miss"].title)
-    texts = sentences(cut.graph, findings.take(findings.kind == NAMES.index("near-miss")))
-    body = streets.find("body")
-    for number in (0, 1, 0):
-        body.send_keys("k" if number == 0 and streets.find("[data-testid=finding]").text.startswith(texts[1]) else "j")
-        assert texts[number] in streets.find("[data-testid=finding]", f"{number + 1} of {len(texts)}").text
-    first = findings.take(findings.kind == NAMES.index("near-miss")).take(np.arange(1))
-    lon, lat = cut.graph.plane.lonlat(first.x, first.y)
-    there = (
-        "const c = window.awlMap.map.getCenter(); return Math.hypot(c.lng - arguments[0], c.lat - arguments[1]) < 1e-5"
-    )
-    streets.wait(lambda: streets.script(there, float(lon[0]), float(lat[0])), "the map to go to the finding")
 
 
 def test_zones_are_joined_and_taken_off_again(streets: Page, cut: Study) -> None:

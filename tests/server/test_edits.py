@@ -89,6 +89,28 @@ def test_all_of_a_kind_are_seen_before_they_are_mended_and_taken_back(api: Flask
     assert Study(place).graph.link_count == before.link_count
 
 
+def test_an_answer_says_which_findings_lie_on_its_way_once_they_are_known(api: FlaskClient):
+    inputs = {"inputs": {"waypoints": [[0.0005, 0.004], [0.0035, 0.004]], "measure": "distance"}}
+
+    def doubts() -> list[dict]:
+        told = api.post(f"{BASE}/processes/route/execution", json=inputs).json["doubts"]
+        return [doubt for doubt in told if doubt["code"] == "findings-on-the-way"]
+
+    assert doubts() == []
+    api.get(f"{BASE}/check")
+    # The north of the square meets nothing; Cross Lane crosses its south without a node.
+    assert doubts() == []
+    inputs["inputs"]["waypoints"] = [[0.001, 0], [0.003, 0]]
+    (doubt,) = doubts()
+    # The lane that stops short of it, the crossing, and the lane that joins nothing and lies nearest to it.
+    assert doubt["count"] == 3 and "1 of 'crossings that are not joined'" in doubt["text"]
+    assert any(spot["note"].endswith("cross without a node.") for spot in doubt["where"])
+    api.post(f"{BASE}/check/mend", json={"kind": "unjoined-crossing"})
+    assert doubts() == []  # other streets, not checked yet
+    api.get(f"{BASE}/check")
+    assert [doubt["count"] for doubt in doubts()] == [1]
+
+
 def test_the_ledger_tells_every_step_and_refuses_who_has_seen_another(api: FlaskClient):
     first = api.get(f"{BASE}/edits")
     edits = [new_street([0, 0], [-0.001, 0.001], highway="footway", name="New Cut")]

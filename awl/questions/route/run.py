@@ -16,6 +16,7 @@ from awl.core.routing.snapping import Snapped
 from awl.io.table import Column, Table, Values
 from awl.questions.context import Context, Places
 from awl.questions.inputs import MEASURE_WORDS, Json
+from awl.questions.on_the_way import findings_on
 from awl.questions.results import Result
 from awl.questions.route.describe import described
 from awl.questions.route.directions import with_ends
@@ -72,10 +73,12 @@ def run_route(inputs: RouteInputs, context: Context) -> RouteResult:
     asked = [(measure, measure, places, snapped) for measure in wanted]
     if inputs.expected is not None:
         asked.append((OWN_WAY, wanted[0], *own_way(inputs.expected, context, places, snapped)))
-    shapes, routes = [], []
+    shapes, routes, passed = [], [], set[int]()
     for done, (label, measure, through, on_street) in enumerate(asked):
         context.progress.step(done / len(asked), f"The {measure_word(label)} way")
-        shape, route = described(context.network, _legs(context, through, on_street, measure), measure, inputs.carry)
+        legs = _legs(context, through, on_street, measure)
+        passed.update(link for leg in legs for link in leg.links.tolist())
+        shape, route = described(context.network, legs, measure, inputs.carry)
         heights = profile(context, shape)
         route |= {"measure": label, "profile": heights, "straight_m": round(straight, 1)}
         route |= {key: None if heights is None else heights[key] for key in ("climb_m", "descent_m")}
@@ -95,7 +98,7 @@ def run_route(inputs: RouteInputs, context: Context) -> RouteResult:
             ),
             "steps": _with_units(Table.of_records(steps)),
         },
-        doubts=context.doubts_of(places, snapped, "point") + context.doubts_of_mode(),
+        doubts=[*context.doubts_of(places, snapped, "point"), *context.doubts_of_mode(), *findings_on(context, passed)],
         method=method,
         mode=context.mode.title,
         words=places.words,
