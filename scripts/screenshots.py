@@ -6,6 +6,7 @@ import sys
 import tempfile
 from pathlib import Path
 
+from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
 from awl.demo_study import make_demo
@@ -14,6 +15,8 @@ from tests.browser.chromium import Page, browser, server
 
 BRIDGE = (-36.19872, 41.29135)
 """The footbridge, about its middle."""
+NEW_BRIDGE = (-36.1986121, 41.2962362), (-36.1969644, 41.2962515)
+"""Two junctions on either bank of the Orrow."""
 START, END = (-36.2075, 41.2945), (-36.1905, 41.2875)
 
 
@@ -154,7 +157,7 @@ def headline(page: Page, folder: Path) -> None:
 
 
 def extract(page: Page, folder: Path) -> None:
-    """A map extract that waits to be built, and the parts of the streets that are."""
+    """A map extract that waits to be built."""
     page.driver.get(f"{page.address}/")
     page.find("h1", "Awl")
     page.find("[data-testid=file]").send_keys(str(SOURCE / "demo" / "data" / "ferrow.osm.pbf"))
@@ -176,10 +179,32 @@ def extract(page: Page, folder: Path) -> None:
     page.settled()
     page.picture(folder / "extract.png")
     page.click("button", "Cancel")
+
+
+def edit(page: Page, folder: Path) -> None:
+    """A footbridge that is drawn as a what-if, with how far people come to the cool rooms."""
     page.open("ferrow/streets")
-    page.click("[role=tab]", "Drive")
+    page.find("h1", "The street graph")
     page.settled()
-    page.picture(folder / "parts.png")
+    Select(page.find("[aria-label='What the map shows while streets are edited']")).select_by_index(1)
+    Select(page.find("[aria-label='What edits change']")).select_by_value("+")
+    page.find("[aria-label='Title of the what-if']").send_keys("a mill bridge were built" + Keys.ENTER)
+    page.find("[aria-label='What-ifs'] li.chosen")
+    west, east = NEW_BRIDGE
+    page.script(
+        "window.awlMap.map.jumpTo({center: [arguments[0], arguments[1]], zoom: 15})", (west[0] + east[0]) / 2, west[1]
+    )
+    page.settled()
+    Select(page.find("[aria-label='Class of the new street']")).select_by_value("footway")
+    Select(page.find("[aria-label='Level of the new street']")).select_by_value("bridge")
+    page.type("[aria-label='Name of the new street']", "Mill Bridge")
+    page.click("button", "Draw it on the map")
+    page.click_map(*west)
+    page.click_map(*east)
+    page.script("document.querySelector(\"[aria-label='What edits change']\").scrollIntoView({block: 'center'})")
+    page.find(".legend-row", "Meets a junction")
+    page.picture(folder / "edit.png")
+    page.find("body").send_keys(Keys.ESCAPE)
 
 
 def lines(page: Page, folder: Path) -> None:
@@ -202,6 +227,7 @@ def main(folder: Path) -> None:
         make_demo(Path(studies))
         with server(Path(studies)) as address, browser(address, sharp=True) as page:
             pictures(page, folder)
+            edit(page, folder)
             extract(page, folder)
             lines(page, folder)
 
