@@ -40,6 +40,7 @@ from bench.access import among_buildings, in_a_region, in_the_city
 from bench.heights import by_the_clock, on_the_hierarchy
 from bench.measure import Row, medians
 from bench.reading import CACHE, joining, reading_pbf, reading_xml, region, storing
+from bench.streets import on_streets
 
 
 def searches(name: str, network: Network) -> list[Row]:
@@ -131,6 +132,7 @@ def main(large: bool) -> None:
         for kind, barriers in (("region", False), ("region with barriers", True)):
             network = Network.of(build_graph(osm_pbf.read(region(nodes, barriers)))[0], WALK)
             rows += on_the_hierarchy(f"{nodes // 1000:,}k-node {kind} on foot", network, bound)
+    rows += on_streets(graph, large)
     rows += questions()
     if large:
         rows += in_a_region()

@@ -1,26 +1,31 @@
 """Street sources of other kinds, from the same city.
 
-Plain lines without nodes, the same with a node layer, GMNS tables, and a hand-made graph of ten nodes whose answers can be
-checked with pencil and paper.
+Plain lines without nodes, the same with a node layer, GMNS tables, a hand-made graph of ten nodes whose answers can be
+checked with pencil and paper, and a footbridge as an edit.
 """
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 
 import numpy as np
 import shapely
 
 from awl.core.graph.build import build_graph
+from awl.core.graph.edits.edit import Edit
 from awl.core.modes.mode import DRIVE
 from awl.core.network.network import Network
-from awl.io import gmns, osm_pbf
+from awl.io import edit_documents, gmns, osm_pbf
 from demo.layers import UTM, write_vector
 from demo.quarters import Town
 from demo.roads import Roads
 
 BOX = shapely.box(-2400, -1000, -950, -200)
 """Part of Hask Bank and Skein."""
+MILL_BRIDGE = (-36.1986121, 41.2962362), (-36.1969644, 41.2962515)
+"""Junctions on either bank of the Orrow that the footbridge would join, longitude and latitude."""
+MILL_BRIDGE_TAGS = {"highway": "footway", "name": "Mill Bridge", "bridge": "yes", "layer": "1"}
 FIRST_NODE = 2001
 """Numbers below stay free for zone centroids."""
 
@@ -51,6 +56,8 @@ def write_other(folder: Path, town: Town, roads: Roads, cut: Path) -> None:
     links += [f"{n},{a},{b},false,{w}" for n, (a, b, w) in enumerate(TEN_LINKS, 1)]
     (folder / "ten_nodes" / "node.csv").write_text("\n".join(nodes) + "\n")
     (folder / "ten_nodes" / "link.csv").write_text("\n".join(links) + "\n")
+    bridge = Edit("add", points=MILL_BRIDGE, tags=MILL_BRIDGE_TAGS, note="A footbridge where the mill stood")
+    (folder / "mill_bridge.geojson").write_text(json.dumps(edit_documents.collection([bridge]), indent=1))
 
 
 def _plain_lines(folder: Path, town: Town, roads: Roads) -> None:

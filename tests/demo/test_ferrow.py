@@ -17,12 +17,13 @@ from scipy.sparse.csgraph import dijkstra
 from awl.core.geodesy import LocalPlane
 from awl.core.graph.base_map import base_layers
 from awl.core.graph.build import build_graph
+from awl.core.graph.edits.apply import apply
 from awl.core.graph.raw import RawExtract
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import SHIPPED
 from awl.core.modes.rules import posted_speed
 from awl.core.network.network import Network
-from awl.io import osm_pbf, vector
+from awl.io import edit_documents, osm_pbf, vector
 from awl.shipped import SOURCE
 from tests.io.pbf_peer import PB, unframed
 
@@ -38,6 +39,13 @@ def city() -> RawExtract:
 @pytest.fixture(scope="module")
 def streets(city: RawExtract) -> StreetGraph:
     return build_graph(city)[0]
+
+
+def test_the_mill_bridge_would_join_two_junctions(streets):
+    (edit,) = edit_documents.parsed(json.loads((DATA / "other" / "mill_bridge.geojson").read_text()))
+    applied = apply(streets, [edit])
+    assert applied.graph.link_count == streets.link_count + 1 and applied.graph.node_count == streets.node_count
+    assert applied.graph.tag("name").equals("Mill Bridge").sum() == 1
 
 
 def test_turn_restrictions_of_all_kinds():

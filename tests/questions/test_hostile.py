@@ -117,7 +117,7 @@ def test_a_closure_that_crosses_itself_closes_both_its_halves_and_says_so(study,
         ({"at": "soon"}, "no date and time"),
         ({"snap": -1}, "snap"),
         ({"snap": math.nan}, "snap"),
-        ({"what_if": "x"}, "no what-ifs"),
+        ({"what_if": "x"}, "no what-if"),
         ({"colour": "red"}, "not an input"),
     ],
 )

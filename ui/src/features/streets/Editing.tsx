@@ -13,6 +13,7 @@ import { screenNow, useScreen } from "../../state/screen";
 import { useProcesses, useSheet, type QuestionBlock } from "../../state/sheet";
 import { questionNames } from "../../state/blocks";
 import { useQueryClient } from "@tanstack/react-query";
+import { ChangeMany } from "./ChangeMany";
 import { EditStreet } from "./EditStreet";
 import { WhatIfs } from "./WhatIfs";
 
@@ -25,6 +26,7 @@ export function Editing({ overview }: { overview: Overview }) {
       <Scope overview={overview} />
       <Draw overview={overview} />
       <EditStreet overview={overview} />
+      <ChangeMany overview={overview} />
       <LedgerView overview={overview} />
       <WhatIfs overview={overview} />
     </>

@@ -80,6 +80,20 @@ describe("a street that is drawn", () => {
   });
 });
 
+describe("many streets at once", () => {
+  it("are changed by a condition", async () => {
+    render(<Editing overview={OVERVIEW} />, { wrapper: framed() });
+    expect((page.getByText("Change them") as HTMLButtonElement).disabled).toBe(true);
+    for (const [label, value] of [["Condition in CQL2", "highway = 'residential'"], ["Value", "20"]] as const) {
+      fireEvent.change(page.getByLabelText(label), { target: { value } });
+      fireEvent.blur(page.getByLabelText(label));
+    }
+    fireEvent.click(page.getByText("Change them"));
+    await waitFor(() => expect(sent[0]?.body).toMatchObject({ where: "highway = 'residential'", edits: [{ properties: { edit: "change", tags: { maxspeed: "20" } } }] }));
+    await waitFor(() => expect(screenNow().notice).toBe("1 street is changed."));
+  });
+});
+
 describe("the ledger", () => {
   it("says what each step did, what is taken back, and what does not fit", async () => {
     render(<Editing overview={OVERVIEW} />, { wrapper: framed() });
