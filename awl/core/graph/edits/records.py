@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from awl.core.geodesy import segment_lengths
 from awl.core.graph.street_graph import StreetGraph
+from awl.core.graph.turns import Placed
 
 Floats = NDArray[np.float64]
 Tags = dict[str, str]
@@ -68,19 +69,8 @@ class LinkRecord:
 
 
 @dataclass(frozen=True)
-class TurnRecord:
-    """A turn restriction with its links and node by id; see `TurnRestrictions`."""
-
-    relation: int
-    from_link: int
-    via_node: int
-    via_links: tuple[int, ...]
-    to_link: int
-    kind: str
-    applies_to: str | None = None
-    exempt: str | None = None
-    condition: str | None = None
-    delay_s: float | None = None
+class TurnRecord(Placed):
+    """A turn restriction whose links and node are named by id, not by row; see `TurnRestrictions`."""
 
 
 def measured(line: tuple[tuple[float, float], ...]) -> tuple[float, ...]:
