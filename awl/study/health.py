@@ -64,6 +64,15 @@ def findings_of(study: Study, progress: Progress | None = None) -> Findings:
     return study.cached(("health", folder.name), make)
 
 
+def key_of(study: Study) -> str:
+    """Tells findings of one state of a study from those of another.
+
+    Parameters:
+        study: the study.
+    """
+    return _folder(study).name
+
+
 def known_findings(study: Study) -> Findings | None:
     """What was found when the streets as they are were checked; None where they were not checked yet.
 

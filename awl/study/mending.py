@@ -15,7 +15,7 @@ from awl.core.errors import AwlError
 from awl.core.graph.edits.apply import Misfit, apply
 from awl.core.graph.edits.edit import Edit
 from awl.study import streets
-from awl.study.health import findings_of
+from awl.study.health import findings_of, key_of
 from awl.study.ledger import BASE
 from awl.study.street_edits import Outcome, edit_streets
 from awl.study.study import Study
@@ -42,7 +42,7 @@ def fixes_of(study: Study) -> list[list[Fix]]:
     """The ways to mend each finding of a study, in the order of the findings."""
     findings = findings_of(study)
     fixer = Fixer(study.graph, findings)
-    return study.cached(("fixes", id(findings)), lambda: [fixer.fixes(row) for row in range(len(findings))])
+    return study.cached(("fixes", key_of(study)), lambda: [fixer.fixes(row) for row in range(len(findings))])
 
 
 def planned(study: Study, kind: str, numbers: Sequence[int] | None = None, fix: str | None = None) -> Mending:

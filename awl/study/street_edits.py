@@ -33,6 +33,10 @@ def edit_streets(study: Study, edits: Sequence[Edit], what_if: str = BASE, expec
     """
     if not edits:
         raise AwlError("There is no edit", inputs=("edits",), kind="no-edits")
+    if study.graph.drawn:
+        raise AwlError(
+            "A drawing without geography cannot be edited", remedy="Change its tables and build it anew", status=409
+        )
     seen = ledger.version(study.reading, what_if) if expected is None and what_if != BASE else expected
     variant = study if what_if == BASE else what_ifs.variant(study, [what_if])
     with study.writing() as connection:

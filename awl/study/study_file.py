@@ -409,7 +409,12 @@ class StudyFile:
         self._edited_at = time.monotonic()
         self.cached("graph", lambda: graph)
         streets_revision = self.revision.partition("-")[0]
-        threading.Thread(target=arrays.save_graph, args=(self.path, streets_revision, graph), daemon=True).start()
+
+        def save() -> None:
+            with contextlib.suppress(OSError):  # they are made again where they are missing
+                arrays.save_graph(self.path, streets_revision, graph)
+
+        threading.Thread(target=save).start()
 
     def forget(self) -> None:
         """Drop what was derived from layers or streets, after a change of them."""

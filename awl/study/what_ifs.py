@@ -29,6 +29,7 @@ from awl.cql2.sql import to_sql
 from awl.io import geojson, geopackage
 from awl.io.table import Column, Table
 from awl.study import ledger, modes, records
+from awl.study.once import Once
 from awl.study.study import CHANGEABLE, Study, slug
 
 SCHEMA = """
@@ -37,6 +38,8 @@ CREATE TABLE IF NOT EXISTS awl_what_ifs (id TEXT PRIMARY KEY, body TEXT NOT NULL
 """
 MOST_AT_ONCE = 5
 """So many what-ifs may stand on each other."""
+MOST_OPEN = 8
+"""So many studies with what-ifs stay open; of more the one that was used longest ago is closed."""
 MEMBERS = ("title", "description", "date", "at", "modes", "places")
 
 
@@ -154,7 +157,7 @@ def changed_last(study: Study, idents: Sequence[str]) -> str:
 # -- the study as it would be -------------------------------------------------------------------------------------------
 
 _opening = threading.Lock()
-_variants: dict[tuple[Path, tuple[str, ...]], tuple[Any, Study]] = {}
+_variants: dict[tuple[Path, tuple[str, ...]], tuple[Any, Once[Study]]] = {}
 
 
 def variant(study: Study, idents: Sequence[str]) -> Study:
@@ -179,12 +182,14 @@ def variant(study: Study, idents: Sequence[str]) -> Study:
         tuple(version(study, item.id) for item in told),
     )
     with _opening:
-        known = _variants.get(place)
-        if known is not None and known[0] == key:
-            return known[1]
-        made = _made(study, told)
-        _variants[place] = key, made
-        return made
+        known = _variants.pop(place, None)
+        if known is None or known[0] != key:
+            known = key, Once(lambda: _made(study, told))
+        _variants[place] = known  # the last one used stands last
+        while len(_variants) > MOST_OPEN:
+            del _variants[next(iter(_variants))]
+    # Made outside the lock: who needs it waits, nobody else.
+    return known[1].value()
 
 
 def _made(study: Study, told: list[WhatIf]) -> Study:

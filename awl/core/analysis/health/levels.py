@@ -15,6 +15,8 @@ STRAIGHT_DEGREES = 35.0
 """A street goes on across a node where it turns by less."""
 HIGHEST = 5
 """Levels are written from -5 to 5."""
+ON_FOOT = ("footway", "path", "steps", "pedestrian", "cycleway", "corridor", "bridleway")
+"""Ways that go from level to level inside and around buildings: a node of two levels is none of their faults."""
 NO_TUNNEL = ("no", "building_passage", "culvert", "covered")
 
 
@@ -80,7 +82,7 @@ def odd_levels(graph: StreetGraph) -> Findings:
 
 
 def unlike_neighbours(graph: StreetGraph) -> Findings:
-    """Links on a level of their own, neither bridge nor tunnel, though the street goes on at both ends on the ground.
+    """Roads on a level of their own, neither bridge nor tunnel, though they go on at both ends on the ground.
 
     A bridge or tunnel says why it leaves the ground; a level alone, between two links of one street on another, is a slip.
 
@@ -88,7 +90,8 @@ def unlike_neighbours(graph: StreetGraph) -> Findings:
         graph: the streets.
     """
     stated = stated_level(graph)
-    odd = is_street(graph) & ~np.isnan(stated) & (stated != 0) & ~is_bridge(graph) & ~is_tunnel(graph)
+    odd = is_street(graph) & ~np.isnan(stated) & (stated != 0) & ~graph.tag("highway").isin(ON_FOOT)
+    odd &= ~graph.tag("bridge").present() & ~graph.tag("tunnel").present()
     rows = np.flatnonzero(odd)
     ends = np.concatenate([graph.link_from, graph.link_to]).astype(np.int64)
     at_ground = np.concatenate(
@@ -104,7 +107,7 @@ def unlike_neighbours(graph: StreetGraph) -> Findings:
 
 
 def joined_levels(graph: StreetGraph, level: NDArray[np.float64]) -> Findings:
-    """Nodes at which two streets of different levels go straight on across each other.
+    """Nodes at which two streets of different levels go straight on across each other, one of them a road.
 
     Parameters:
         graph: the streets.
@@ -130,6 +133,8 @@ def joined_levels(graph: StreetGraph, level: NDArray[np.float64]) -> Findings:
     order = np.lexsort((levels, nodes))
     nodes, levels, rows = nodes[order], levels[order], rows[order]
     differ = np.flatnonzero((nodes[1:] == nodes[:-1]) & (levels[1:] != levels[:-1]))
+    on_foot = graph.tag("highway").isin(ON_FOOT)
+    differ = differ[~(on_foot[rows[differ]] & on_foot[rows[differ + 1]])]
     at, first = np.unique(nodes[differ], return_index=True)
     xy = np.column_stack(graph.plane.xy(graph.node_lon[at], graph.node_lat[at]))
     return Findings.of("joined-levels", xy, np.column_stack([rows[differ], rows[differ + 1]])[first])

@@ -83,7 +83,7 @@ describe("a street that is drawn", () => {
 describe("many streets at once", () => {
   it("are changed by a condition", async () => {
     render(<Editing overview={OVERVIEW} />, { wrapper: framed() });
-    expect((page.getByText("Change them") as HTMLButtonElement).disabled).toBe(true);
+    expect(page.getByText<HTMLButtonElement>("Change them").disabled).toBe(true);
     for (const [label, value] of [["Condition in CQL2", "highway = 'residential'"], ["Value", "20"]] as const) {
       fireEvent.change(page.getByLabelText(label), { target: { value } });
       fireEvent.blur(page.getByLabelText(label));
