@@ -131,21 +131,29 @@ def parsed(given: Any, settled: bool = False) -> list[Edit]:
 
 def _parsed(feature: Any, number: int, settled: bool) -> Edit:
     try:
-        told = EditFeature.model_validate(feature)
+        given = EditFeature.model_validate(feature)
     except ValidationError as error:
         first = error.errors()[0]
         member = ".".join(str(part) for part in first["loc"]) or "feature"
         raise AwlError(first["msg"], where=f"edit {number}, {member}", inputs=("edits",), kind="bad-edit") from error
-    said = told.properties
+    properties = given.properties
     positions: list[list[float]] = []
-    if isinstance(told.geometry, PointPlace):
-        positions = [told.geometry.coordinates]
-    elif told.geometry is not None:
-        positions = told.geometry.coordinates
-    first_ids = (said.first_ids.node, said.first_ids.link) if settled and said.first_ids else (0, 0)
+    if isinstance(given.geometry, PointPlace):
+        positions = [given.geometry.coordinates]
+    elif given.geometry is not None:
+        positions = given.geometry.coordinates
+    first_ids = (properties.first_ids.node, properties.first_ids.link) if settled and properties.first_ids else (0, 0)
     points = tuple((round(lon, 7), round(lat, 7)) for lon, lat, *_ in positions)
     try:
-        return Edit(said.edit, tuple(said.links), said.node, points, said.tags, said.note, first_ids)
+        return Edit(
+            properties.edit,
+            tuple(properties.links),
+            properties.node,
+            points,
+            properties.tags,
+            properties.note,
+            first_ids,
+        )
     except AwlError as error:
         raise AwlError(
             error.what, where=f"edit {number}", remedy=error.remedy, inputs=("edits",), kind="bad-edit"

@@ -30,15 +30,15 @@ def findings_on(context: Context, links: Iterable[int]) -> list[Doubt]:
     graph = context.study.graph
     touched = np.isin(findings.links, np.unique(np.fromiter(links, np.int64))).any(axis=1)
     touched &= np.array([KINDS[name].grade in GRADES for name in NAMES])[findings.kind]
-    found = findings.take(touched)
-    if len(found) == 0:
+    on_way = findings.take(touched)
+    if len(on_way) == 0:
         return []
-    kinds = ", ".join(f"{count} of '{KINDS[name].title.lower()}'" for name, count in found.counts().items())
-    lies = "lies" if len(found) == 1 else "lie"
+    kinds = ", ".join(f"{count} of '{KINDS[name].title.lower()}'" for name, count in on_way.counts().items())
+    lies = "lies" if len(on_way) == 1 else "lie"
     text = (
-        f"{counted(len(found), 'finding')} of the health check {lies} on this way: {kinds}. Stage Streets mends them."
+        f"{counted(len(on_way), 'finding')} of the health check {lies} on this way: {kinds}. Stage Streets mends them."
     )
-    lon, lat = graph.plane.lonlat(found.x, found.y)
-    spots = zip(found.kind.tolist(), sentences(graph, found), lon.tolist(), lat.tolist(), strict=True)
-    where = tuple(Spot(KINDS[NAMES[code]].title, told, x, y) for code, told, x, y in spots)[:MOST_SPOTS]
-    return [Doubt("findings-on-the-way", "note", len(found), text, where)]
+    lon, lat = graph.plane.lonlat(on_way.x, on_way.y)
+    spots = zip(on_way.kind.tolist(), sentences(graph, on_way), lon.tolist(), lat.tolist(), strict=True)
+    where = tuple(Spot(KINDS[NAMES[code]].title, sentence, x, y) for code, sentence, x, y in spots)[:MOST_SPOTS]
+    return [Doubt("findings-on-the-way", "note", len(on_way), text, where)]

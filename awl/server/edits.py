@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from flask import Blueprint, Response, request
@@ -66,7 +67,7 @@ def _scope(study: Study, what_if: str | None) -> str:
     return BASE if not what_if else what_ifs.what_if(study, what_if).id
 
 
-def _told(study: Study, outcome: street_edits.Outcome, what_if: str, **more: Any) -> Response:
+def _outcome_reply(study: Study, outcome: street_edits.Outcome, what_if: str, **more: Any) -> Response:
     document = {
         "step": outcome.step,
         "links": outcome.changed_links.tolist(),
@@ -127,7 +128,7 @@ def apply(study_id: str) -> Response:
             raise AwlError("No street meets the condition", inputs=("where",), kind="nothing-selected")
         given = [_with_links(feature, fids) for feature in (given if isinstance(given, list) else [given])]
     outcome = street_edits.edit_streets(study, edit_documents.parsed(given), what_if, _expected(study, what_if))
-    return _told(study, outcome, what_if)
+    return _outcome_reply(study, outcome, what_if)
 
 
 def _with_links(feature: Any, fids: list[int]) -> Any:
@@ -139,17 +140,19 @@ def _with_links(feature: Any, fids: list[int]) -> Any:
 @api.post("/studies/<study_id>/edits/undo")
 def undo(study_id: str) -> Response:
     """Take the last step back."""
-    study, wanted = study_of(study_id), checked(TurnBody, body())
-    what_if = _scope(study, wanted.what_if)
-    return _told(study, street_edits.undo(study, what_if, _expected(study, what_if)), what_if)
+    return _turned(study_id, street_edits.undo)
 
 
 @api.post("/studies/<study_id>/edits/redo")
 def redo(study_id: str) -> Response:
     """Do the step that was taken back last again."""
+    return _turned(study_id, street_edits.redo)
+
+
+def _turned(study_id: str, turn: Callable[[Study, str, str | None], street_edits.Outcome]) -> Response:
     study, wanted = study_of(study_id), checked(TurnBody, body())
     what_if = _scope(study, wanted.what_if)
-    return _told(study, street_edits.redo(study, what_if, _expected(study, what_if)), what_if)
+    return _outcome_reply(study, turn(study, what_if, _expected(study, what_if)), what_if)
 
 
 @api.post("/studies/<study_id>/check/mend")
@@ -162,31 +165,31 @@ def mend(study_id: str) -> Response:
         ghosts = geojson.collection(Table(plan.lines, {}))
         return reply({"findings": plan.findings, "unmended": plan.unmended, "lines": ghosts})
     plan, outcome = mending.mend(study, wanted.kind, wanted.numbers, wanted.fix, what_if, _expected(study, what_if))
-    return _told(study, outcome, what_if, findings=plan.findings, unmended=plan.unmended)
+    return _outcome_reply(study, outcome, what_if, findings=plan.findings, unmended=plan.unmended)
 
 
 # -- what-ifs -------------------------------------------------------------------------------------------------------------
 
 
-def _document(study: Study, told: what_ifs.WhatIf) -> dict[str, Any]:
-    steps = ledger.steps(study.reading, told.id)
+def _document(study: Study, idea: what_ifs.WhatIf) -> dict[str, Any]:
+    steps = ledger.steps(study.reading, idea.id)
     return {
-        **told.document(),
+        **idea.document(),
         "edits": sum(len(step.edits) for step in steps if not step.undone),
         "undo": sum(not step.undone for step in steps),
         "redo": sum(step.undone for step in steps),
     }
 
 
-def _reply(study: Study, told: what_ifs.WhatIf, status: int = 200) -> Response:
-    return reply(_document(study, told), status, ETag=f'"{what_ifs.version(study, told.id)}"')
+def _reply(study: Study, idea: what_ifs.WhatIf, status: int = 200) -> Response:
+    return reply(_document(study, idea), status, ETag=f'"{what_ifs.version(study, idea.id)}"')
 
 
 @api.get("/studies/<study_id>/what-ifs")
 def all_what_ifs(study_id: str) -> Response:
     """All what-ifs of a study."""
     study = study_of(study_id)
-    return reply({"what_ifs": [_document(study, told) for told in what_ifs.listed(study.reading)]})
+    return reply({"what_ifs": [_document(study, idea) for idea in what_ifs.listed(study.reading)]})
 
 
 @api.post("/studies/<study_id>/what-ifs")
@@ -207,19 +210,19 @@ def one_what_if(study_id: str, what_if_id: str) -> Response:
 def change_what_if(study_id: str, what_if_id: str) -> Response:
     """Put another state in its place."""
     study = study_of(study_id)
-    told = what_ifs.what_if(study, what_if_id)
-    check_version(what_ifs.version(study, told.id), "what-if")
-    return _reply(study, what_ifs.save(study, body(), told.id))
+    idea = what_ifs.what_if(study, what_if_id)
+    check_version(what_ifs.version(study, idea.id), "what-if")
+    return _reply(study, what_ifs.save(study, body(), idea.id))
 
 
 @api.delete("/studies/<study_id>/what-ifs/<what_if_id>")
 def drop_what_if(study_id: str, what_if_id: str) -> Response:
     """Drop a what-if with its edits."""
     study = study_of(study_id)
-    told = what_ifs.what_if(study, what_if_id)
-    check_version(what_ifs.version(study, told.id), "what-if")
-    what_ifs.drop(study, told.id)
-    return reply({"id": told.id})
+    idea = what_ifs.what_if(study, what_if_id)
+    check_version(what_ifs.version(study, idea.id), "what-if")
+    what_ifs.drop(study, idea.id)
+    return reply({"id": idea.id})
 
 
 @api.post("/studies/<study_id>/what-ifs/<what_if_id>/copy")
@@ -234,6 +237,6 @@ def merge_what_if(study_id: str, what_if_id: str) -> Response:
     """Make its edits edits of the streets; the what-if goes."""
     study = study_of(study_id)
     body()
-    told = what_ifs.what_if(study, what_if_id)
-    check_version(what_ifs.version(study, told.id), "what-if")
-    return _told(study, street_edits.merge(study, told.id), BASE)
+    idea = what_ifs.what_if(study, what_if_id)
+    check_version(what_ifs.version(study, idea.id), "what-if")
+    return _outcome_reply(study, street_edits.merge(study, idea.id), BASE)

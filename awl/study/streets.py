@@ -51,22 +51,13 @@ def write_changes(connection: sqlite3.Connection, patch: Patch, graph: StreetGra
     settle_ids(connection, graph)
     nodes = graph.node_rows([node.id for node in patch.nodes_after])
     links = graph.link_rows([link.id for link in patch.links_after])
-    some_nodes = replace(graph, **graph.node_columns(nodes))
-    geopackage.replace_rows(
-        connection,
-        "nodes",
-        [node.id for node in patch.nodes_before],
-        graph_tables.node_table(some_nodes),
-        some_nodes.node_id.tolist(),
-    )
-    some_links = replace(graph, **graph.link_columns(links))
-    geopackage.replace_rows(
-        connection,
-        "streets",
-        [link.id for link in patch.links_before],
-        graph_tables.link_table(some_links),
-        some_links.link_id.tolist(),
-    )
+    changed_nodes = graph_tables.node_table(replace(graph, **graph.node_columns(nodes)))
+    changed_links = graph_tables.link_table(replace(graph, **graph.link_columns(links)))
+    for table, before, rows, ids in (
+        ("nodes", patch.nodes_before, changed_nodes, graph.node_id[nodes]),
+        ("streets", patch.links_before, changed_links, graph.link_id[links]),
+    ):
+        geopackage.replace_rows(connection, table, [record.id for record in before], rows, ids.tolist())
     if patch.turns_after is not None:
         _write_turns(connection, graph)
 

@@ -45,8 +45,8 @@ def _touched(work: Workspace, place: Place) -> tuple[int | None, int | None]:
     if nodes:
         return min(nodes, key=lambda i: (_apart(work, i, place), i)), None
     touched = [(metres_off(work.link(i), place), i) for i in links]
-    off, link = min(touched, default=(np.inf, 0))
-    return None, link if off <= JOIN_M else None
+    distance, link = min(touched, default=(np.inf, 0))
+    return None, link if distance <= JOIN_M else None
 
 
 def _apart(work: Workspace, node: int, place: Place) -> float:
@@ -110,8 +110,8 @@ def _there_now(work: Workspace, ident: int, place: Place) -> int:
     """The link that is to be split: the one that is named, or what lies at the place since that one was split elsewhere."""
     if metres_off(work.link(ident), place) <= JOIN_M:
         return ident
-    off = [(metres_off(work.link(i), place), i) for i in work.near(place, JOIN_M)[1]]
-    nearest, other = min(off, default=(np.inf, ident))
+    distances = [(metres_off(work.link(i), place), i) for i in work.near(place, JOIN_M)[1]]
+    nearest, other = min(distances, default=(np.inf, ident))
     return other if nearest <= JOIN_M else ident
 
 
@@ -121,8 +121,8 @@ def _end_to_lead(work: Workspace, link: LinkRecord, place: Place) -> int | None:
         return None
     reach = min(LED_M, link.length / 2) if link.length > JOIN_M else LED_M
     ends = [(_apart(work, node, place), node) for node in (link.tail, link.head) if len(work.links_at(node)) == 1]
-    off, node = min(ends, default=(np.inf, 0))
-    return node if off <= reach else None
+    distance, node = min(ends, default=(np.inf, 0))
+    return node if distance <= reach else None
 
 
 def _separate(work: Workspace, edit: Edit) -> None:

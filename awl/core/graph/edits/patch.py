@@ -79,7 +79,7 @@ def patched(graph: StreetGraph, patch: Patch) -> StreetGraph:
 
 
 def _links(
-    graph: StreetGraph, columns: dict[str, Any], kept: NDArray[np.int64], links: Sequence[LinkRecord]
+    graph: StreetGraph, columns: dict[str, Any], kept_rows: NDArray[np.int64], links: Sequence[LinkRecord]
 ) -> dict[str, Any]:
     """Columns of the kept links with those of records behind; ends aside."""
     sizes = [len(link.line) for link in links]
@@ -87,7 +87,7 @@ def _links(
     line = np.array([place for link in links for place in link.line], float).reshape(-1, 2)
     costs = {}
     for key in sorted({*columns["costs"], *(key for link in links for key in link.costs)}):
-        pair = columns["costs"].get(key, np.full((len(kept), 2), np.nan))
+        pair = columns["costs"].get(key, np.full((len(kept_rows), 2), np.nan))
         new = np.array([link.costs.get(key, (np.nan, np.nan)) for link in links], float).reshape(-1, 2)
         costs[key] = np.concatenate([pair, new])
     return {
@@ -103,7 +103,7 @@ def _links(
         "shape_lon": np.concatenate([columns["shape_lon"], line[:, 0]]),
         "shape_lat": np.concatenate([columns["shape_lat"], line[:, 1]]),
         "shape_m": _with(columns["shape_m"], [metres for link in links for metres in link.metres]),
-        "tags": _tags(columns["tags"], len(kept), [link.tags for link in links]),
+        "tags": _tags(columns["tags"], len(kept_rows), [link.tags for link in links]),
         "costs": costs,
     }
 
@@ -123,9 +123,9 @@ def _tags(columns: dict[str, Categorical], count: int, rows: Sequence[dict[str, 
         column = columns.get(key) or Categorical(np.full(count, -1, np.int32), ())
         codes = {value: code for code, value in enumerate(column.values)}
         new = [codes.setdefault(tags[key], len(codes)) if key in tags else -1 for tags in rows]
-        whole = Categorical(np.concatenate([column.codes, np.array(new, np.int32)]), tuple(codes))
-        if whole.present().any():
-            longer[key] = whole
+        lengthened = Categorical(np.concatenate([column.codes, np.array(new, np.int32)]), tuple(codes))
+        if lengthened.present().any():
+            longer[key] = lengthened
     return longer
 
 

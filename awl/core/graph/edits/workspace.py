@@ -330,9 +330,9 @@ def _nearest(link: LinkRecord, place: Place) -> tuple[int, float, float]:
     square = np.maximum((run * run).sum(axis=1), 1e-18)
     share = np.clip(-(begin * run).sum(axis=1) / square, 0.0, 1.0)
     foot = begin + share[:, None] * run
-    off = np.hypot(*foot.T)
-    best = int(np.argmin(off))
-    return best, float(share[best]), float(off[best])
+    distance = np.hypot(*foot.T)
+    best = int(np.argmin(distance))
+    return best, float(share[best]), float(distance[best])
 
 
 def in_metres(lonlat: NDArray[np.float64], origin: Place) -> NDArray[np.float64]:
