@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import os
 
-SHARE = 1.0 if os.environ.get("AWL_LONG") else float(os.environ.get("AWL_SHARE", "0.4"))
+SHARE = 1.0 if os.environ.get("AWL_LONG") else float(os.environ.get("AWL_SHARE", "0.25"))
 LEAST = 5
 
 

@@ -2,24 +2,47 @@
 
 from __future__ import annotations
 
+import json
 import sys
 from pathlib import Path
 
 import click
 
-from awl.cli.options import json_option, progress_bar, study_option
+from awl.cli.options import PATH, json_option, optional_study_option, progress_bar
+from awl.core.errors import AwlError
 
 
 @click.command()
-@study_option
+@optional_study_option
+@click.option("--file", "file", type=PATH, help="A study from somebody else, looked at before it is opened.")
 @json_option
-def command(study_path: Path, as_json: bool) -> None:
+def command(study_path: Path | None, file: Path | None, as_json: bool) -> None:
     """Look for faults of the streets: gaps, crossings that are not joined, odd speeds, streets that lead nowhere.
 
-    Ends with exit status 1 when one of them is an error. With --json the findings are a GeoJSON FeatureCollection.
+    Ends with exit status 1 when one of them is an error. With --json the findings are a GeoJSON FeatureCollection. With --file it
+    is the file that is looked at, without opening it as a study: damage, triggers and views, the version that wrote it.
 
     Example: awl check --study ferrow.gpkg
     """
+    if (study_path is None) == (file is None):
+        raise AwlError("Either a study or a file is checked", remedy="Give --study or --file")
+    has_errors = _check_file(file, as_json) if file is not None else _check_study(study_path, as_json)  # type: ignore[arg-type]
+    if has_errors:
+        sys.exit(1)
+
+
+def _check_file(file: Path, as_json: bool) -> bool:
+    from awl.study.file_check import check_file
+
+    found = check_file(file)
+    if as_json:
+        click.echo(json.dumps([vars(finding) for finding in found]))
+    else:
+        click.echo("\n".join(f"  {finding.grade:<8} {finding.text}" for finding in found) or "No fault found.")
+    return any(finding.grade == "error" for finding in found)
+
+
+def _check_study(study_path: Path, as_json: bool) -> bool:
     from awl.core.analysis.health.findings import KINDS
     from awl.io import geojson
     from awl.study.health import findings_of, table_of
@@ -28,13 +51,10 @@ def command(study_path: Path, as_json: bool) -> None:
     study = Study(study_path)
     with progress_bar() as progress:
         findings = findings_of(study, progress)
+    counts = findings.counts()
     if as_json:
         click.echo(geojson.dumps(geojson.collection(table_of(study, findings))))
-    elif not len(findings):
-        click.echo("No fault found.")
     else:
-        for name, number in findings.counts().items():
-            kind = KINDS[name]
-            click.echo(f"  {number:>7,}  {kind.grade:<8} {kind.title}")
-    if any(KINDS[name].grade == "error" for name in findings.counts()):
-        sys.exit(1)
+        lines = [f"  {number:>7,}  {KINDS[name].grade:<8} {KINDS[name].title}" for name, number in counts.items()]
+        click.echo("\n".join(lines) or "No fault found.")
+    return any(KINDS[name].grade == "error" for name in counts)

@@ -19,25 +19,38 @@ MAX_FILE = 64 << 20
 @click.option("--what-if", "what_if", help="The what-if to edit; the streets themselves where left out.")
 @click.option("--undo", "turn", flag_value="undo", help="Take the last step back instead.")
 @click.option("--redo", "turn", flag_value="redo", help="Do the step again that was taken back last instead.")
-@click.option("--save", "out", type=PATH, help="Write the edits that hold to a GeoJSON file instead.")
+@click.option("--save", "out", type=PATH, help="Write the edits that hold to a file instead: GeoJSON, or .osc.")
+@click.option("--extract", type=PATH, help="The extract the streets were built from, for OSM change files (.osc).")
 @json_option
 def command(
-    study_path: Path, file: Path | None, what_if: str | None, turn: str | None, out: Path | None, as_json: bool
+    study_path: Path,
+    file: Path | None,
+    what_if: str | None,
+    turn: str | None,
+    out: Path | None,
+    extract: Path | None,
+    as_json: bool,
 ) -> None:
-    """Apply the edits of a GeoJSON file as one step: all of them, or none.
+    """Apply the edits of a GeoJSON file as one step: all of them, or none. Of an OSM change file (.osc) what fits is done.
 
     A feature is an edit: its property 'edit' says which kind, 'links' and 'node' what it concerns, 'tags' attributes, its
-    geometry where. docs/edits.md lists the kinds.
+    geometry where. docs/edits.md lists the kinds, and what an OSM change file can say.
 
     Example: awl edit --study ferrow.gpkg --what-if "New bridge" bridge.geojson
     """
-    from awl.io import edit_documents
+    from awl.io import edit_documents, osm_change
     from awl.io.whole import write_whole
-    from awl.study import ledger, street_edits, what_ifs
+    from awl.study import change_files, ledger, street_edits, what_ifs
     from awl.study.study import Study
 
     study = Study(study_path)
     scope = ledger.BASE if what_if is None else what_ifs.what_if(study, what_if).id
+    if out is not None and osm_change.is_change(out.name):
+        change = change_files.as_change(study, scope, extract)
+        write_whole(out, osm_change.packed(change, out.name))
+        count = len(change.create) + len(change.modify) + len(change.delete)
+        click.echo("\n".join([f"{out}: {count:,} elements", *change.notes]))
+        return
     if out is not None:
         edits = ledger.edits_of(study.reading, scope)
         write_whole(out, json.dumps(edit_documents.collection(edits)).encode())
@@ -45,6 +58,13 @@ def command(
         return
     if turn is not None:
         outcome = (street_edits.undo if turn == "undo" else street_edits.redo)(study, scope)
+    elif file is not None and osm_change.is_change(file.name):
+        taken = change_files.take_in(study, file, scope, extract)
+        for misfit in taken.misfits:
+            click.echo(f"Does not fit: {misfit}", err=True)
+        if taken.outcome is None:
+            raise AwlError("Nothing of the change file fits", where=file.name, remedy="Give --extract if it is at hand")
+        outcome = taken.outcome
     else:
         outcome = street_edits.edit_streets(study, edit_documents.parsed(_read(file)), scope)
     if as_json:

@@ -16,8 +16,8 @@ from awl.core.progress import Progress
 PATH: Any = click.Path(path_type=Path)
 
 
-def _existing(ctx: click.Context, param: click.Parameter, value: Path) -> Path:
-    if not value.is_file():
+def _existing(ctx: click.Context, param: click.Parameter, value: Path | None) -> Path | None:
+    if value is not None and not value.is_file():
         raise AwlError("There is no such study", where=str(value), remedy="Make one with 'awl build'")
     return value
 
@@ -26,6 +26,7 @@ study_option = click.option(
     "--study", "study_path", required=True, type=PATH, callback=_existing, help="The study file."
 )
 """A study that exists; looked for before anything else is imported."""
+optional_study_option = click.option("--study", "study_path", type=PATH, callback=_existing, help="The study file.")
 new_study_option = click.option("--study", "study_path", required=True, type=PATH, help="The study file.")
 json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON for machines.")
 

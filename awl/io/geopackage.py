@@ -253,14 +253,22 @@ def _write_index(
 ) -> None:
     connection.execute(f'CREATE VIRTUAL TABLE "rtree_{table}_geom" USING rtree(id, minx, maxx, miny, maxy)')
     rtree.fill(connection, f"rtree_{table}_geom", fid, bounds)
-    for trigger in _TRIGGERS.format(t=table).split("END;\n"):
-        if trigger.strip():
-            connection.execute(trigger + "END")
+    for trigger in index_triggers(table):
+        connection.execute(trigger)
     connection.execute(
         "INSERT INTO gpkg_extensions VALUES (?, 'geom', 'gpkg_rtree_index',"
         " 'http://www.geopackage.org/spec121/#extension_rtree', 'write-only')",
         (table,),
     )
+
+
+def index_triggers(table: str) -> list[str]:
+    """The statements that make the triggers which keep the index of a feature table true.
+
+    Parameters:
+        table: the name of the feature table.
+    """
+    return [f"{text.strip()} END" for text in _TRIGGERS.format(t=table).split("END;\n") if text.strip()]
 
 
 def drop_table(connection: sqlite3.Connection, table: str) -> None:

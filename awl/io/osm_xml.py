@@ -10,6 +10,7 @@ import bz2
 import gzip
 import zlib
 from array import array
+from collections.abc import Iterator
 from pathlib import Path
 from typing import BinaryIO
 from xml.parsers import expat
@@ -33,7 +34,7 @@ from awl.core.progress import Progress
 
 CHUNK = 1 << 20
 BOMB_BYTES = 200 << 20
-"""Unpacked bytes after which the packing ratio is current_token."""
+"""Unpacked bytes after which the packing ratio is judged."""
 BOMB_RATIO = 200
 """No honest map extract packs better than this."""
 
@@ -52,27 +53,43 @@ def read(path: Path, progress: Progress | None = None) -> RawExtract:
     if size == 0:
         raise AwlError("The file is empty", where=path.name, remedy="Give a map extract in OSM XML")
     reader = _Reader(path.name)
+    unpacked_any = False
     with path.open("rb") as packed:
-        stream = _unpacked(packed, path)
-        done = 0
-        try:
-            while chunk := stream.read(CHUNK):
-                done += len(chunk)
-                if done > BOMB_BYTES and done > BOMB_RATIO * packed.tell():
-                    raise AwlError(
-                        f"The file unpacks to more than {BOMB_RATIO} times its size",
-                        where=path.name,
-                        remedy="Give the extract unpacked if it is genuine",
-                    )
-                reader.feed(chunk)
-                progress.step(packed.tell() / size, f"Reading {path.name}: {reader.ways:,} ways")
-        except (EOFError, OSError, zlib.error) as error:
-            raise AwlError(
-                f"The packed file is damaged or cut short ({error})", where=path.name, remedy="Fetch the extract again"
-            ) from error
-        if done == 0:
-            raise AwlError("The file is empty once unpacked", where=path.name, remedy="Give a map extract in OSM XML")
-        return reader.finish()
+        for chunk, share in unpacked_chunks(packed, path):
+            unpacked_any = True
+            reader.feed(chunk)
+            progress.step(share, f"Reading {path.name}: {reader.ways:,} ways")
+    if not unpacked_any:
+        raise AwlError("The file is empty once unpacked", where=path.name, remedy="Give a map extract in OSM XML")
+    return reader.finish()
+
+
+def unpacked_chunks(packed: BinaryIO, path: Path) -> Iterator[tuple[bytes, float]]:
+    """The bytes of a file that may be packed, piece by piece, and the share of the file that is read.
+
+    Parameters:
+        packed: the open file.
+        path: its path; the ending of its name says how it is packed.
+
+    Raises:
+        AwlError: it is damaged, cut short, or unpacks to an absurd size.
+    """
+    size, done = path.stat().st_size, 0
+    stream = _unpacked(packed, path)
+    try:
+        while chunk := stream.read(CHUNK):
+            done += len(chunk)
+            if done > BOMB_BYTES and done > BOMB_RATIO * packed.tell():
+                raise AwlError(
+                    f"The file unpacks to more than {BOMB_RATIO} times its size",
+                    where=path.name,
+                    remedy="Give the extract unpacked if it is genuine",
+                )
+            yield chunk, packed.tell() / size
+    except (EOFError, OSError, zlib.error) as error:
+        raise AwlError(
+            f"The packed file is damaged or cut short ({error})", where=path.name, remedy="Fetch the extract again"
+        ) from error
 
 
 def _unpacked(packed: BinaryIO, path: Path) -> BinaryIO:

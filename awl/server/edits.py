@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Callable
 from typing import Any
 
@@ -10,10 +11,11 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from awl.core.errors import AwlError
 from awl.core.graph.edits.edit import KINDS
-from awl.io import edit_documents, geojson
+from awl.io import edit_documents, geojson, osm_change
 from awl.io.table import Table
+from awl.server.uploads import file_name, received_file, staged_file
 from awl.server.web import body, check_version, checked, known_parameters, reply, study_of
-from awl.study import editing, ledger, mending, street_edits, what_ifs
+from awl.study import change_files, editing, ledger, mending, street_edits, what_ifs
 from awl.study.ledger import BASE
 from awl.study.study import Study
 
@@ -113,6 +115,46 @@ def exported(study_id: str) -> Response:
     edits = edit_documents.collection(ledger.edits_of(study.reading, what_if))
     name = f"{study_id}{'-' + what_if if what_if else ''}.edits.geojson"
     return reply(edits, media="application/geo+json", Content_Disposition=f'attachment; filename="{name}"')
+
+
+@api.get("/studies/<study_id>/edits.osc")
+def exported_change(study_id: str) -> Response:
+    """The edits that hold as an OSM change file; `extract` is the token of the waiting extract the streets were built from."""
+    known_parameters("what_if", "extract")
+    study = study_of(study_id)
+    what_if, token = _scope(study, request.args.get("what_if")), request.args.get("extract")
+    change = change_files.as_change(study, what_if, staged_file(token) if token else None)
+    name = f"{study_id}{'-' + what_if if what_if else ''}.osc"
+    response = Response(osm_change.dumps(change), mimetype="application/xml")
+    response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
+    return response
+
+
+@api.post("/studies/<study_id>/edits/osm-change")
+def apply_change(study_id: str) -> Response:
+    """Apply the OSM change file in the request body as one step; what does not fit is told."""
+    known_parameters("name", "what_if", "extract")
+    study, name = study_of(study_id), file_name()
+    what_if, token = _scope(study, request.args.get("what_if")), request.args.get("extract")
+    extract = staged_file(token) if token else None
+    file = received_file(name)
+    try:
+        taken = change_files.take_in(study, file, what_if, extract, _expected(study, what_if))
+    finally:
+        shutil.rmtree(file.parent, ignore_errors=True)
+    told = {"misfits": list(taken.misfits), "passed_over": taken.passed_over}
+    if taken.outcome is None:
+        return reply(
+            {
+                "step": None,
+                "links": [],
+                "edits": edit_documents.collection([]),
+                "revision": study.revision,
+                "version": "",
+            }
+            | told
+        )
+    return _outcome_reply(study, taken.outcome, what_if, **told)
 
 
 @api.post("/studies/<study_id>/edits")

@@ -12,8 +12,30 @@ from awl.io import geojson
 from awl.server.web import jobs, reply, study_of
 from awl.study.health import findings_of, table_of
 from awl.study.mending import fixes_of
+from awl.study.study import Study
 
 api = Blueprint("health", __name__)
+PROCESS = {
+    "id": "check",
+    "title": "Check the streets",
+    "description": "Looks for faults of the streets: gaps, crossings that are not joined, odd speeds, streets that lead nowhere.",
+    "version": "1.0.0",
+    "jobControlOptions": ["sync-execute", "async-execute", "dismiss"],
+    "outputTransmission": ["value"],
+}
+"""The check as a process: it asks for nothing but the study."""
+OUTPUTS = {
+    "kinds": ("The kinds of faults found, with their grade and how many there are", "array"),
+    "findings": ("Each fault with its place, grade and sentence, a GeoJSON FeatureCollection", "object"),
+}
+
+
+def described() -> dict[str, Any]:
+    """The process with its outputs."""
+    outputs = {
+        name: {"title": name, "description": text, "schema": {"type": kind}} for name, (text, kind) in OUTPUTS.items()
+    }
+    return {**PROCESS, "inputs": {}, "outputs": outputs}
 
 
 @api.post("/studies/<study_id>/check")
@@ -31,8 +53,12 @@ def check(study_id: str) -> Response:
 @api.get("/studies/<study_id>/check")
 def findings(study_id: str) -> Response:
     """The faults of the streets by kind, and each with its place and sentence, as a FeatureCollection."""
-    study = study_of(study_id)
-    every = findings_of(study)
+    return reply(document(study_of(study_id)))
+
+
+def document(study: Study, progress: Progress | None = None) -> dict[str, Any]:
+    """What the check of a study found, as JSON."""
+    every = findings_of(study, progress)
     table = table_of(study, every)
     fixes = [[fix.label for fix in ways] for ways in fixes_of(study)]
     features = [
@@ -43,4 +69,4 @@ def findings(study_id: str) -> Response:
         {"kind": name, "grade": KINDS[name].grade, "title": KINDS[name].title, "why": KINDS[name].why, "count": count}
         for name, count in every.counts().items()
     ]
-    return reply({"kinds": kinds, "findings": {"type": "FeatureCollection", "features": features}})
+    return {"kinds": kinds, "findings": {"type": "FeatureCollection", "features": features}}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable, Collection
 from typing import Any
 
 from flask import Blueprint, Response, request
@@ -14,6 +15,7 @@ from awl.questions import QUESTIONS, question
 from awl.questions.describe import process_description, process_summary
 from awl.questions.inputs import Json
 from awl.questions.run import ask
+from awl.server import health
 from awl.server.web import base_of, body, jobs, known_parameters, link, reply, study_of
 from awl.study import records
 from awl.study.study import Study
@@ -26,7 +28,8 @@ def processes(study_id: str) -> Response:
     """All processes."""
     study_of(study_id)
     base = base_of(study_id)
-    listed = [{**process_summary(q), "links": [link(f"{base}/processes/{q.id}", "self")]} for q in QUESTIONS.values()]
+    every = [*(process_summary(asked) for asked in QUESTIONS.values()), health.PROCESS]
+    listed = [{**one, "links": [link(f"{base}/processes/{one['id']}", "self")]} for one in every]
     return reply({"processes": listed, "links": [link(f"{base}/processes", "self")]})
 
 
@@ -34,8 +37,11 @@ def processes(study_id: str) -> Response:
 def process(study_id: str, process_id: str) -> Response:
     """One process with its inputs and outputs."""
     study_of(study_id)
-    modes = [mode for mode, _ in study_of(study_id).modes().values()]
-    described = process_description(question(process_id), modes)
+    if process_id == health.PROCESS["id"]:
+        described = health.described()
+    else:
+        modes = [mode for mode, _ in study_of(study_id).modes().values()]
+        described = process_description(question(process_id), modes)
     execute = link(
         f"{base_of(study_id)}/processes/{process_id}/execution", "http://www.opengis.net/def/rel/ogc/1.0/execute"
     )
@@ -46,7 +52,7 @@ def process(study_id: str, process_id: str) -> Response:
 def execution(study_id: str, process_id: str) -> Response:
     """Run a process. `Prefer: respond-async` makes it a job; `question` keeps the answer under that name."""
     known_parameters()
-    study, asked, document = study_of(study_id), question(process_id), body()
+    study, document = study_of(study_id), body()
     inputs = document.get("inputs", {})
     if not isinstance(inputs, dict):
         raise AwlError("'inputs' is not a JSON object", remedy='Send {"inputs": {...}}', inputs=("inputs",))
@@ -58,12 +64,8 @@ def execution(study_id: str, process_id: str) -> Response:
     name = document.get("question")
     if name is not None and not isinstance(name, str):
         raise AwlError("'question' is not text", inputs=("question",))
-    parsed = asked.parse(inputs)  # faulty inputs are refused at once, also for jobs
-    wanted = _wanted(document.get("outputs"), asked.outputs_for(parsed))
-
-    def work(progress: Progress) -> Json:
-        return _answer(study, process_id, inputs, wanted, name, progress)
-
+    # Faulty inputs are refused at once, also for jobs.
+    work = (_checking if process_id == health.PROCESS["id"] else _asking)(study, process_id, inputs, document, name)
     if "respond-async" in request.headers.get("Prefer", ""):
         job = jobs().start(process_id, study_id, work, name)
         base = base_of(study_id)
@@ -71,7 +73,28 @@ def execution(study_id: str, process_id: str) -> Response:
     return reply(work(Progress()))
 
 
-def _wanted(outputs: Any, known: dict[str, str]) -> set[str] | None:
+def _asking(
+    study: Study, process_id: str, inputs: Json, document: Json, name: str | None
+) -> Callable[[Progress], Json]:
+    asked = question(process_id)
+    wanted = _wanted(document.get("outputs"), asked.outputs_for(asked.parse(inputs)))
+    return lambda progress: _answer(study, process_id, inputs, wanted, name, progress)
+
+
+def _checking(
+    study: Study, process_id: str, inputs: Json, document: Json, name: str | None
+) -> Callable[[Progress], Json]:
+    if inputs or name is not None:
+        raise AwlError(
+            f"'{process_id}' takes no inputs and is kept under no name", remedy="Send {}", inputs=tuple(inputs)
+        )
+    wanted = _wanted(document.get("outputs"), health.OUTPUTS)
+    return lambda progress: {
+        part: value for part, value in health.document(study, progress).items() if wanted is None or part in wanted
+    }
+
+
+def _wanted(outputs: Any, known: Collection[str]) -> set[str] | None:
     """Names of the results asked for; None for all."""
     if outputs is None:
         return None

@@ -42,7 +42,7 @@ EXTRACT_ENDING = re.compile(
 )
 
 
-def _received(name: str) -> Path:
+def received_file(name: str) -> Path:
     """The request body in a scratch file inside the studies folder, bounded in size."""
     if request.mimetype != BINARY:
         raise AwlError(f"Send the file itself as {BINARY}", status=415)
@@ -57,7 +57,8 @@ def _received(name: str) -> Path:
     return target
 
 
-def _file_name() -> str:
+def file_name() -> str:
+    """The name the request gives to the file in its body."""
     name = Path(request.args.get("name", "").replace("\\", "/")).name
     if not name:
         raise AwlError("The file has no name", remedy="Give ?name=ferrow.osm.gz", inputs=("name",))
@@ -76,7 +77,7 @@ def _free_id(title: str) -> str:
 def new_study() -> Response:
     """Build a new study from the map extract in the request body; answers with a job."""
     known_parameters("name", "title")
-    name = _file_name()
+    name = file_name()
     if not importing.is_extract(name):
         raise AwlError(
             f"'{name}' is no map extract Awl reads",
@@ -85,7 +86,7 @@ def new_study() -> Response:
     title = request.args.get("title") or EXTRACT_ENDING.sub("", name)
     ident = _free_id(title)
     known = catalogue()  # the job runs outside of this request
-    path, received = known.path(ident), _received(name)
+    path, received = known.path(ident), received_file(name)
 
     def work(progress: Progress) -> dict[str, Any]:
         try:
@@ -102,9 +103,9 @@ def new_study() -> Response:
 def add_source(study_id: str) -> Response:
     """Add the file in the request body: an extract rebuilds the streets, anything else becomes a layer. Answers with a job."""
     known_parameters("name", "id", "title")
-    study, name = study_of(study_id), _file_name()
+    study, name = study_of(study_id), file_name()
     ident, title = request.args.get("id"), request.args.get("title")
-    received = _received(name)
+    received = received_file(name)
 
     def work(progress: Progress) -> dict[str, Any]:
         try:
@@ -204,9 +205,9 @@ class Look(Reading):
 def receive() -> Response:
     """Keep the file in the request body until it is decided what to do with it; says what is in it."""
     known_parameters("name", "study")
-    name, study = _file_name(), request.args.get("study")
+    name, study = file_name(), request.args.get("study")
     near = _bounds(study)
-    received = _received(name)
+    received = received_file(name)
     token = secrets.token_hex(12)
     try:
         what = inspect.described(received, name, None, near)
@@ -221,8 +222,8 @@ def receive() -> Response:
 def area_of_file() -> Response:
     """The polygons of the file in the request body as one area, GeoJSON; nothing is kept."""
     known_parameters("name")
-    name = _file_name()
-    received = _received(name)
+    name = file_name()
+    received = received_file(name)
     try:
         return reply(json.loads(shapely.to_geojson(importing.area_from(None, received))))
     finally:
@@ -232,7 +233,7 @@ def area_of_file() -> Response:
 @api.post("/uploads/<token>/look")
 def look(token: str) -> Response:
     """Say again what is in a waiting file, taken to be in another coordinate system."""
-    upload, wanted = _staged(token), checked(Look, body())
+    upload, wanted = staged_file(token), checked(Look, body())
     what = inspect.described(upload, upload.name, wanted.options(), _bounds(wanted.study))
     return reply({"token": token, "name": upload.name, **what})
 
@@ -241,7 +242,7 @@ def look(token: str) -> Response:
 def preview(token: str) -> Response:
     """The streets of a waiting extract, a multi-line feature per class, or the shapes of waiting layers, to be looked at."""
     known_parameters("crs", "x", "y")
-    upload = _staged(token)
+    upload = staged_file(token)
     if not importing.is_extract(upload.name):
         how = checked(Reading, request.args.to_dict()).options()
         layers = inspect.preview_layers(upload, upload.name, how)
@@ -255,7 +256,7 @@ def preview(token: str) -> Response:
 def build_streets(token: str) -> Response:
     """Build streets from a waiting file, in a new study or in place of the streets of one. Answers with a job."""
     known_parameters()
-    upload, wanted = _staged(token), checked(StreetBuild, body())
+    upload, wanted = staged_file(token), checked(StreetBuild, body())
     nodes = upload if wanted.nodes_layer else None
     options = BuildOptions(
         layer=wanted.layer,
@@ -291,7 +292,7 @@ def build_streets(token: str) -> Response:
 def add_layers(token: str) -> Response:
     """Add layers of a waiting file to a study, all or none. Answers with a job."""
     known_parameters()
-    upload, wanted = _staged(token), checked(LayersAdd, body())
+    upload, wanted = staged_file(token), checked(LayersAdd, body())
     study = study_of(wanted.study)
 
     def work(progress: Progress) -> dict[str, Any]:
@@ -326,11 +327,11 @@ def _bounds(study_id: str | None) -> list[float] | None:
 @api.delete("/uploads/<token>")
 def dismiss(token: str) -> Response:
     """Throw a waiting file away."""
-    shutil.rmtree(_staged(token).parent, ignore_errors=True)
+    shutil.rmtree(staged_file(token).parent, ignore_errors=True)
     return reply({"dismissed": token})
 
 
-def _staged(token: str) -> Path:
+def staged_file(token: str) -> Path:
     """The waiting file of a token."""
     folder = catalogue().folder / f"{STAGED}{token}"
     known = re.fullmatch(r"[0-9a-f]{24}", token) and folder.is_dir()

@@ -139,6 +139,14 @@ def patch_of(connection: sqlite3.Connection, step: int) -> Patch:
     return unpacked(row[0])
 
 
+def patches(connection: sqlite3.Connection) -> list[Patch]:
+    """What each step of the base that holds changed, the first first; steps that can no longer be taken back are left out."""
+    if not _there(connection):
+        return []
+    query = "SELECT patch FROM awl_edits WHERE what_if = ? AND NOT undone AND patch IS NOT NULL ORDER BY step"
+    return [unpacked(row[0]) for row in connection.execute(query, (BASE,))]
+
+
 def forget_patches(connection: sqlite3.Connection) -> None:
     """From now on the streets are what they are: steps before cannot be taken back. Runs inside the caller's transaction."""
     if _there(connection):

@@ -22,9 +22,13 @@ from selenium.webdriver.support.ui import WebDriverWait
 FLAGS = (
     "--headless=new --no-sandbox --disable-gpu --use-angle=swiftshader --enable-unsafe-swiftshader"
     " --disable-dev-shm-usage --disable-quic --no-first-run --disable-background-networking --disable-component-update"
-    " --disable-sync --window-size=1280,800"
+    " --disable-sync --force-prefers-reduced-motion --window-size=1280,800"
 ).split()
 PATIENCE = 60
+FIRST = """
+return [...document.querySelectorAll(arguments[0])].find((e) => !arguments[1] || e.innerText.includes(arguments[1])) ?? null
+"""
+"""One question to the browser, however many elements match."""
 
 
 class Page:
@@ -58,8 +62,8 @@ class Page:
         """The first element that matches and contains the text; waits for it."""
 
         def look() -> WebElement | None:
-            found = self.driver.find_elements(By.CSS_SELECTOR, selector)
-            return next((element for element in found if text in element.text), None)
+            found: WebElement | None = self.script(FIRST, selector, text)
+            return found
 
         element: WebElement = self.wait(look, f"{selector} with '{text}'")
         return element

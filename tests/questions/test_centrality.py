@@ -31,14 +31,14 @@ def of(document: dict, field: str) -> np.ndarray:
 
 
 def test_indices_are_those_of_the_oracles_distances(study):
-    given = places(study, 40)
+    given = places(study, 16)
     asked = {"places": given, "radius": 500, "weight": "seats", "beta": 0.004}
     result = ask(study, "centrality", asked).document()
     on_street = snapped(study, "walk", given)
     found = on_street.is_snapped
     metres = times_between(study.network("walk"), on_street, "distance")
     seats = np.array([f["properties"]["seats"] for f in given["features"]], float)
-    near = (metres <= 500) & ~np.eye(40, dtype=bool)
+    near = (metres <= 500) & ~np.eye(16, dtype=bool)
     finite = np.where(near, metres, 0.0)
     assert of(result, "reach")[found] == pytest.approx((near @ seats)[found])
     assert of(result, "gravity")[found] == pytest.approx(((near * np.exp(-0.004 * finite)) @ seats)[found], rel=1e-4)
@@ -47,7 +47,7 @@ def test_indices_are_those_of_the_oracles_distances(study):
     assert of(result, "closeness")[found] == pytest.approx(per_km, rel=1e-4)
     lon, lat = on_street.lon, on_street.lat
     crow = np.array(
-        [Geod(ellps="WGS84").inv(np.full(40, x), np.full(40, y), lon, lat)[2] for x, y in zip(lon, lat, strict=True)]
+        [Geod(ellps="WGS84").inv(np.full(16, x), np.full(16, y), lon, lat)[2] for x, y in zip(lon, lat, strict=True)]
     )
     straight = np.where(near, np.minimum(crow / np.where(near, metres, 1), 1), 0.0) @ seats
     assert of(result, "straightness")[found] == pytest.approx(straight[found], rel=2e-3)

@@ -221,3 +221,52 @@ def test_the_commands_do_the_same(place: Path, tmp_path: Path):
 
 def test_every_fix_is_for_a_kind_that_is_found(place: Path):
     assert set(FIXES) <= set(KINDS) and len(findings_of(Study(place))) == 6
+
+
+def test_edits_leave_and_enter_as_an_osm_change_file(api: FlaskClient, place: Path) -> None:
+    edits = [
+        {"type": "Feature", "geometry": None, "properties": {"edit": "change", "links": [1], "tags": {"maxspeed": "9"}}}
+    ]
+    assert api.post(f"{BASE}/edits", json={"edits": edits}).status_code == 200
+    refused = api.get(f"{BASE}/edits.osc")
+    assert refused.status_code == 400 and "extract" in refused.get_json()["detail"]
+    extract = (place.parent / "town.osm").read_bytes()
+    octets = {"content_type": "application/octet-stream"}
+    token = api.post("/uploads?name=town.osm", data=extract, **octets).get_json()["token"]
+    told = api.get(f"{BASE}/edits.osc?extract={token}")
+    assert told.status_code == 200 and b'<tag k="maxspeed" v="9"/>' in told.data
+    assert api.post(f"{BASE}/edits/undo", json={}).status_code == 200
+    taken = api.post(f"{BASE}/edits/osm-change?name=town.osc&extract={token}", data=told.data, **octets)
+    assert taken.status_code == 200 and taken.get_json()["misfits"] == []
+    study = Study(place)
+    assert study.graph.tag("maxspeed").equals("9").sum() == 1
+    gone = b'<osmChange><delete><way id="99"/></delete><modify><node id="98" lon="0" lat="0"/></modify></osmChange>'
+    nothing = api.post(f"{BASE}/edits/osm-change?name=town.osc", data=gone, **octets).get_json()
+    assert nothing["step"] is None and nothing["passed_over"] == 1 and "Node 98" in nothing["misfits"][0]
+
+
+def test_change_files_by_command(place: Path, tmp_path: Path) -> None:
+    study, osc = ["--study", str(place)], tmp_path / "town.osc.gz"
+    osc.write_bytes(b"<osmChange><delete><way id='4'/><way id='4'/></delete></osmChange>")
+    plain = osc.rename(tmp_path / "plain.osc")
+    done = CliRunner().invoke(main, ["edit", *study, str(plain)])
+    assert done.exit_code == 0 and "1 edits, 1 links changed" in done.output, done.output
+    words = ["edit", *study, "--save", str(osc), "--extract", str(place.parent / "town.osm")]
+    done = CliRunner().invoke(main, words)
+    assert done.exit_code == 0 and "3 elements" in done.output, done.output  # the way, and two nodes nothing else uses
+    assert CliRunner().invoke(main, ["edit", *study, "--undo"]).exit_code == 0
+    done = CliRunner().invoke(main, ["edit", *study, str(osc)])
+    assert done.exit_code == 0 and "1 links changed" in done.output
+
+
+def test_the_check_is_a_process(api: FlaskClient) -> None:
+    listed = api.get(f"{BASE}/processes").get_json()["processes"]
+    assert "check" in {process["id"] for process in listed}
+    described = api.get(f"{BASE}/processes/check").get_json()
+    assert described["inputs"] == {} and set(described["outputs"]) == {"kinds", "findings"}
+    answer = api.post(f"{BASE}/processes/check/execution", json={"outputs": {"kinds": {}}}).get_json()
+    assert set(answer) == {"kinds"} and sum(kind["count"] for kind in answer["kinds"]) > 0
+    refused = api.post(f"{BASE}/processes/check/execution", json={"inputs": {"mode": "walk"}})
+    assert refused.status_code == 400 and refused.get_json()["inputs"] == ["mode"]
+    job = api.post(f"{BASE}/processes/check/execution", json={}, headers={"Prefer": "respond-async"})
+    assert job.status_code == 201

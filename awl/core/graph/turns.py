@@ -199,7 +199,7 @@ def place_restrictions(
     lost: list[tuple[int, int]] = []
     for one in restrictions:
         paths = list(_paths(one, links, order, node_id))
-        statements = list(_statements(one.tags))
+        statements = list(statements_of(one.tags))
         if not paths or not statements:
             lost.append((one.id, _place_of(one, links, order, node_id)))
         for path in paths:
@@ -228,8 +228,12 @@ def _via_node(one: Restriction, order: NDArray[np.int64], node_id: NDArray[np.in
     return None if at == len(order) or node_id[order[at]] != one.via_nodes[0] else int(order[at])
 
 
-def _statements(tags: dict[str, str]) -> Iterator[tuple[str, str | None, str | None, str | None]]:
-    """Kind, vehicle, exemption and condition of each restriction a relation states."""
+def statements_of(tags: dict[str, str]) -> Iterator[tuple[str, str | None, str | None, str | None]]:
+    """Kind, vehicle, exemption and condition of each restriction a relation states.
+
+    Parameters:
+        tags: of the relation.
+    """
     older = tags.get("type", "").partition(":")[2] or None  # an older way of naming the vehicle
     for key in RESTRICTION_KEYS:
         if key not in tags:

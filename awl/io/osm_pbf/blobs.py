@@ -251,3 +251,23 @@ def boundary(stream: BinaryIO, blobs: Sequence[Blob], kind: int, name: str) -> i
         else:
             low = middle + 1
     return low
+
+
+def by_kind(stream: BinaryIO, blob_index: Sequence[Blob], name: str) -> tuple[list[Blob], list[Blob], list[Blob]]:
+    """The blobs that may hold nodes, ways and relations: few of each in a file sorted by type, else all.
+
+    Parameters:
+        stream: the open file.
+        blob_index: all blobs of the file, its header first.
+        name: the name of the file.
+
+    Raises:
+        AwlError: the header requires what Awl cannot read.
+    """
+    head, data = blob_index[0], [blob for blob in blob_index if blob.kind == "OSMData"]
+    if not check_header(unpack(packed_bytes(stream, head), head.offset, name), head.offset, name):
+        return data, data, data
+    nodes_until = boundary(stream, data, kernels.WAYS, name)
+    ways_until = boundary(stream, data, kernels.RELATIONS, name)
+    # The blob before a boundary may hold both kinds.
+    return data[:nodes_until], data[max(nodes_until - 1, 0) : ways_until], data[max(ways_until - 1, 0) :]

@@ -63,20 +63,13 @@ def read(path: Path, progress: Progress | None = None) -> RawExtract:
         raise AwlError("The file is empty", where=path.name, remedy="Give a map extract in OSM PBF")
     with path.open("rb") as stream, ThreadPoolExecutor(2) as pool:
         blob_index = blobs.index(stream, size, path.name)
-        head, data = blob_index[0], [blob for blob in blob_index if blob.kind == "OSMData"]
-        content = blobs.unpack(blobs.packed_bytes(stream, head), head.offset, path.name)
-        nodes_until, ways_until = len(data), len(data)
-        ways_from, relations_from = 0, 0
-        if blobs.check_header(content, head.offset, path.name):
-            nodes_until = blobs.boundary(stream, data, kernels.WAYS, path.name)
-            ways_until = blobs.boundary(stream, data, kernels.RELATIONS, path.name)
-            # The blob before a boundary may hold both kinds.
-            ways_from, relations_from = max(nodes_until - 1, 0), max(ways_until - 1, 0)
-        reader = _Reader(stream, pool, path.name, progress, len(data) * 2)
-        relations, restrictions = reader.relations(data[relations_from:])
+        of_nodes, of_ways, of_relations = blobs.by_kind(stream, blob_index, path.name)
+        steps = len(of_nodes) + len(of_ways) + len(of_relations)
+        reader = _Reader(stream, pool, path.name, progress, steps)
+        relations, restrictions = reader.relations(of_relations)
         members = np.unique(np.array([ref for r in relations for ref in r.outer + r.inner], np.int64))
-        ways = reader.ways(data[ways_from:ways_until], members)
-        nodes = reader.nodes(data[:nodes_until], _distinct(ways[2]))
+        ways = reader.ways(of_ways, members)
+        nodes = reader.nodes(of_nodes, _distinct(ways[2]))
         return cleaned(
             RawExtract(*nodes, *ways, relations=relations, restrictions=restrictions, ways_seen=reader.ways_seen)
         )

@@ -189,7 +189,9 @@ export const undoSheet = (study: string, over: string) => sendJson<SheetDoc>(`/s
 
 export async function processes(study: string): Promise<ProcessInfo[]> {
   const { processes: listed } = await fetchJson<{ processes: { id: string }[] }>(`/studies/${study}/processes`);
-  return Promise.all(listed.map(({ id }) => fetchJson<ProcessInfo>(`/studies/${study}/processes/${id}`)));
+  const described = await Promise.all(listed.map(({ id }) => fetchJson<ProcessInfo>(`/studies/${study}/processes/${id}`)));
+  // What is no question has no sentence.
+  return described.filter((process) => "x-awl" in process);
 }
 
 export const search = async (study: string, text: string): Promise<Hit[]> =>

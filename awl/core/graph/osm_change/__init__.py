@@ -1,0 +1,1 @@
+"""Edits of streets as changes of OpenStreetMap's own nodes, ways and relations, both ways."""
