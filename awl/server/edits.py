@@ -248,6 +248,27 @@ def one_what_if(study_id: str, what_if_id: str) -> Response:
     return _reply(study, what_ifs.what_if(study, what_if_id))
 
 
+@api.get("/studies/<study_id>/what-ifs/<what_if_id>/changes")
+def changes(study_id: str, what_if_id: str) -> Response:
+    """The streets a what-if puts in, changes and takes out, as lines: the property `change` is new, changed or gone."""
+    known_parameters()
+    before, after = what_ifs.changes(study_of(study_id), what_if_id)
+    old, new = {link.id for link in before}, {link.id for link in after}
+    lines = [
+        *((link, "changed" if link.id in old else "new") for link in after),
+        *((link, "gone") for link in before if link.id not in new),
+    ]
+    features = [
+        {
+            "type": "Feature",
+            "geometry": {"type": "LineString", "coordinates": link.line},
+            "properties": {"change": change, "link_id": link.id, "name": link.tags.get("name")},
+        }
+        for link, change in lines
+    ]
+    return reply({"type": "FeatureCollection", "features": features})
+
+
 @api.put("/studies/<study_id>/what-ifs/<what_if_id>")
 def change_what_if(study_id: str, what_if_id: str) -> Response:
     """Put another state in its place."""

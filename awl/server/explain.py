@@ -12,6 +12,8 @@ from flask import Blueprint, Response, request
 from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
+from awl.core.graph.edits.records import node_record, turn_records
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.hours import hour_pace
 from awl.core.modes.mode import SHIPPED
 from awl.core.modes.rules import BY_SIZE, BY_SLOPE, REASONS, SPEED_FROM_MAXSPEED, SPEED_SOURCES
@@ -215,6 +217,12 @@ def near(study_id: str) -> Response:
             "barriers": [
                 b for b in (graph.node_tag("barrier").at(n) for n in (graph.link_from[link], graph.link_to[link])) if b
             ],
+            "ends": [_end(graph, int(node)) for node in (graph.link_from[link], graph.link_to[link])],
+            "turns": [
+                {"node": turn.via_node, "to": turn.to_link, "kind": turn.kind}
+                for turn in turn_records(graph)
+                if turn.from_link == graph.link_id[link] and not turn.via_links
+            ],
             "speed_kmh": round(float(use.speed[link]), 1),
             "speed_source": SPEED_SOURCES[int(use.speed_source[link])],
             "forward_s": None if forward[link] == BLOCKED else round(forward[link] / 1000, 1),
@@ -223,6 +231,12 @@ def near(study_id: str) -> Response:
             "line": json.loads(shapely.to_geojson(graph.lines()[link])),
         }
     )
+
+
+def _end(graph: StreetGraph, node: int) -> dict[str, Any]:
+    """A node at an end of a street: its id, place and marks."""
+    record = node_record(graph, node)
+    return {"node_id": record.id, "lon": record.lon, "lat": record.lat, "tags": record.tags}
 
 
 def chain(study: Study, network: Network, link: int, when: datetime | None) -> list[str]:

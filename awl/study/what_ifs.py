@@ -16,6 +16,7 @@ import uuid
 import weakref
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from hashlib import blake2b
 from pathlib import Path
 from typing import Any
@@ -25,6 +26,7 @@ import orjson
 
 from awl.core.errors import AwlError, nearest
 from awl.core.graph.edits.apply import apply
+from awl.core.graph.edits.records import LinkRecord
 from awl.cql2.sql import to_sql
 from awl.io import geojson, geopackage
 from awl.io.table import Column, Table
@@ -299,6 +301,7 @@ def _checked(study: Study, given: dict[str, Any]) -> dict[str, Any]:
     body: dict[str, Any] = {name: str(given.get(name) or "").strip() for name in ("title", "description", "date", "at")}
     if not 0 < len(body["title"]) <= 120 or len(body["description"]) > 2000 or len(body["date"]) > 40:
         raise AwlError("A what-if has a title of 1 to 120 characters", inputs=("title",))
+    _check_moment(body["at"])
     body["modes"], body["places"] = given.get("modes") or {}, given.get("places") or []
     if not isinstance(body["modes"], dict) or not all(isinstance(m, dict) for m in body["modes"].values()):
         raise AwlError(
@@ -321,6 +324,26 @@ def _checked(study: Study, given: dict[str, Any]) -> dict[str, Any]:
         if entry.get("open"):
             geojson.from_document(entry["open"], "open")
     return body
+
+
+def _check_moment(at: str) -> None:
+    if not at:
+        return
+    try:
+        datetime.fromisoformat(at)
+    except ValueError as error:
+        raise AwlError(
+            f"'{at[:40]}' is no date and time", remedy="Write 2026-06-03T08:00", inputs=("at",), kind="bad-time"
+        ) from error
+
+
+def changes(study: Study, ident: str) -> tuple[list[LinkRecord], list[LinkRecord]]:
+    """The links that a what-if changes or takes out, as the study has them, and those it changes or puts in, as it makes them.
+
+    Raises `AwlError` where its edits do not fit what is there.
+    """
+    patch = apply(study.graph, ledger.edits_of(study.reading, what_if(study, ident).id)).patch
+    return list(patch.links_before), list(patch.links_after)
 
 
 def _free_id(connection: sqlite3.Connection, title: str) -> str:

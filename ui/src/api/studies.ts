@@ -161,6 +161,10 @@ export type Street = {
   reason: string;
   rule: (RuleDocument & { number: number }) | null;
   barriers: string[];
+  /** The nodes it begins and ends at, with their marks. */
+  ends: { node_id: number; lon: number; lat: number; tags: Record<string, string> }[];
+  /** Turns from it that are barred or demanded: over which node, into which street. */
+  turns: { node: number; to: number; kind: string }[];
   speed_kmh: number;
   speed_source: string;
   forward_s: number | null;

@@ -11,7 +11,7 @@ const SANS = ["AwlSans-Regular"];
 const SANS_MEDIUM = ["AwlSans-Medium"];
 
 /** Sources of answers, empty until one is shown. */
-const OVERLAYS = ["areas", "contours", "contour-names", "zones", "routes", "approaches", "owned", "places", "ends", "nodes", "found", "graded", "overlaid", "layer", "parts", "letters", "selection"] as const;
+const OVERLAYS = ["areas", "contours", "contour-names", "zones", "routes", "approaches", "owned", "places", "ends", "nodes", "found", "graded", "overlaid", "layer", "parts", "changes", "faults", "letters", "selection"] as const;
 export type Overlay = (typeof OVERLAYS)[number];
 export const isOverlay = (source: string): source is Overlay => (OVERLAYS as readonly string[]).includes(source);
 
@@ -63,6 +63,10 @@ function layers(has: (layer: string) => boolean): LayerSpecification[] {
     { id: "overlaid", type: "line", source: "overlaid", paint: { "line-color": ["get", "colour"], "line-width": ["*", 2.4, ["coalesce", ["get", "thick"], 1]], "line-dasharray": [4, 1.6] } },
     { id: "parts-case", type: "line", source: "parts", paint: { "line-color": token("--page"), "line-width": 7 } },
     { id: "parts", type: "line", source: "parts", paint: { "line-color": ["get", "colour"], "line-width": ["case", ["get", "used"], 3, 2.4] } },
+    // Short strokes across the street: hatched.
+    { id: "changes", type: "line", source: "changes", filter: ["!", ["get", "gone"]], paint: { "line-color": ["get", "colour"], "line-width": ["interpolate", ["linear"], ["zoom"], 12, 6, 16, 13], "line-dasharray": [0.16, 0.3], "line-opacity": 0.9 } },
+    { id: "changes-gone", type: "line", source: "changes", filter: ["get", "gone"], paint: { "line-color": ["get", "colour"], "line-width": 2, "line-dasharray": [1, 2] } },
+    { id: "faults", type: "circle", source: "faults", paint: { "circle-radius": ["interpolate", ["linear"], ["zoom"], 11, 2.6, 15, 5], "circle-color": token("--page"), "circle-stroke-color": ["get", "colour"], "circle-stroke-width": 1.8 } },
     { id: "layer-fill", type: "fill", source: "layer", filter: ["==", ["geometry-type"], "Polygon"], paint: { "fill-color": ["case", ["get", "chosen"], token("--thread"), token("--place")], "fill-opacity": ["case", ["get", "chosen"], 0.3, 0.1] } },
     { id: "layer-line", type: "line", source: "layer", filter: ["!=", ["geometry-type"], "Point"], paint: { "line-color": ["case", ["get", "chosen"], token("--thread"), token("--place")], "line-width": ["case", ["get", "chosen"], 2.6, 1.2] } },
     { id: "layer-point", type: "circle", source: "layer", filter: ["==", ["geometry-type"], "Point"], paint: { "circle-radius": ["case", ["get", "chosen"], 7, 5], "circle-color": ["case", ["get", "chosen"], token("--thread"), token("--page")], "circle-stroke-color": ["case", ["get", "chosen"], token("--thread"), token("--place")], "circle-stroke-width": 2 } },

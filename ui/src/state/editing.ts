@@ -50,20 +50,21 @@ export function useEditing({ id }: Overview) {
   return useMemo(
     () => ({
       act,
+      landed,
       apply: (edits: EditFeature[], said: string, where: string | null = null) => act(applyEdits(id, screenNow().scope, edits, where), () => said),
       undo: () => act(undoEdits(id, screenNow().scope), () => t`Taken back.`),
       redo: () => act(redoEdits(id, screenNow().scope), () => t`Done again.`),
     }),
-    [act, id],
+    [act, landed, id],
   );
 }
 
 /** The what-ifs that the map shows the streets with, and a version of them: those of the answer, or the one that is edited. */
 export function useShownWhatIfs(overview: Overview | undefined): { ids: string[]; version: string } {
-  const { stage, question, scope } = useScreen("stage", "question", "scope");
+  const { stage, question, scope, peeking } = useScreen("stage", "question", "scope", "peeking");
   const { data: answer } = useAnswer(overview?.id ?? null, stage === "sheet" ? question : null);
   const inAnswer = answer?.inputs.what_if;
-  const wanted = JSON.stringify(stage === "streets" ? (scope ? [scope] : []) : stage === "sheet" && Array.isArray(inAnswer) ? inAnswer : []);
+  const wanted = JSON.stringify(stage === "streets" ? (scope && !peeking ? [scope] : []) : stage === "sheet" && Array.isArray(inAnswer) ? inAnswer : []);
   return useMemo(() => {
     const known = overview?.whatIfs ?? [];
     // What is gone is shown as the study is.

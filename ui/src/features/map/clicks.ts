@@ -28,16 +28,33 @@ const STREETS_FROM = 14.5;
 export function useClicks(scene: Scene | null, study: string, whatIfs: string[]): void {
   const { picking, mode, stage, drawing, measuring } = useScreen("picking", "mode", "stage", "drawing", "measuring");
   const sketching = useScreenValue(({ sketch }) => sketch !== null);
+  const aiming = useScreenValue(({ aim, placing }) => aim !== null || placing !== null);
   const shownWith = whatIfs.join();
   const { data: sheet } = useSheet(study);
   const { data: processes } = useProcesses(study);
   const { change } = useSheetActions(study);
   useEffect(() => {
     if (!scene || drawing || sketching) return;
-    scene.map.getCanvas().style.cursor = picking || measuring ? "crosshair" : "";
+    scene.map.getCanvas().style.cursor = picking || measuring || aiming ? "crosshair" : "";
     return scene.onClick((lng, lat, x, y) => {
       if (measuring) {
         screenNow().measure([lng, lat]);
+        return;
+      }
+      const { placing, aim, clickAim, setPlacing, tell } = screenNow();
+      if (placing) {
+        setPlacing(null);
+        placing([lng, lat]);
+        return;
+      }
+      const reach = 12 * Math.max(scene.metresPerPixel, 0.5);
+      if (aim) {
+        // A junction may be moved to where no street is; all else is about a street.
+        const within = aim.first && aim.act === "move" ? 5000 : reach;
+        near(study, lng, lat, mode, within, null, shownWith ? shownWith.split(",") : []).then(
+          (street) => clickAim({ street, at: [lng, lat], reach }),
+          (error: unknown) => tell(message(error)),
+        );
         return;
       }
       const block = sheet?.blocks.find((b): b is QuestionBlock => b.kind === "question" && b.id === picking?.question);
@@ -74,10 +91,10 @@ export function useClicks(scene: Scene | null, study: string, whatIfs: string[])
       const asked = stage === "sheet" ? (sheet?.blocks.find((b) => b.kind === "question" && b.id === question) as QuestionBlock | undefined)?.inputs : undefined;
       const questionMode = asked?.mode ?? mode;
       const hour = stage === "modes" ? at : (asked?.at ?? null);
-      near(study, lng, lat, questionMode, 12 * Math.max(scene.metresPerPixel, 0.5), hour, shownWith ? shownWith.split(",") : []).then(
+      near(study, lng, lat, questionMode, reach, hour, shownWith ? shownWith.split(",") : []).then(
         (street) => showStreet(street),
         (error: unknown) => showStreet(null, stage === "sheet" ? null : message(error)),
       );
     });
-  }, [scene, picking, study, sheet, processes, change, mode, stage, drawing, measuring, sketching, shownWith]);
+  }, [scene, picking, study, sheet, processes, change, mode, stage, drawing, measuring, sketching, aiming, shownWith]);
 }

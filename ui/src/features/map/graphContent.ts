@@ -6,6 +6,7 @@ import type { LayerInfo, Overview } from "../../api/studies";
 import type { LegendGroup, LegendRow, MapContent } from "../../map/content";
 import { bands, token } from "../../map/look";
 import { collection } from "../../map/shapes";
+import { inkOf } from "../../state/blocks";
 
 type Hidden = Record<string, boolean>;
 
@@ -65,6 +66,37 @@ export function findingShown(content: MapContent, finding: Feature): void {
   const rows: LegendRow[] = [{ key: "", label: t`Where it is`, swatch: { kind: "circle", line: "var(--warn)" } }];
   if (line.length) rows.push({ key: "", label: t`Gap`, swatch: { kind: "dash", line: "var(--thread)" } });
   content.groups.unshift({ title: t`Finding`, rows });
+}
+
+/** All findings at once, a ring for each in the colour of its grade. */
+export function findingsShown(content: MapContent, findings: Feature[]): void {
+  const places = findings.flatMap((finding): Feature[] => {
+    const { geometry } = finding;
+    const at = geometry.type === "Point" ? geometry.coordinates : geometry.type === "LineString" ? geometry.coordinates[0] : undefined;
+    const grade = String(finding.properties?.grade);
+    return at ? [{ type: "Feature", properties: { grade, colour: token(`--${grade === "note" ? "ink-2" : grade === "error" ? "error" : "warn"}`) }, geometry: { type: "Point", coordinates: at } }] : [];
+  });
+  content.overlays.faults = collection(places);
+  const count = (grade: string) => places.filter(({ properties }) => properties?.grade === grade).length;
+  const rows: [string, string, string][] = [["error", t`Error`, "var(--error)"], ["warning", t`Warning`, "var(--warn)"], ["note", t`Note`, "var(--ink-2)"]];
+  content.groups.unshift({
+    title: t`Findings`,
+    rows: rows.filter(([grade]) => count(grade)).map(([grade, label, line]): LegendRow => ({ key: "", label, count: count(grade), swatch: { kind: "circle", line } })),
+  });
+}
+
+/** The streets that a what-if changes, hatched in its colour; without lines while the streets are shown as they are. */
+export function changesShown(content: MapContent, { whatIfs }: Overview, scope: string, changes: FeatureCollection | null): void {
+  const nth = whatIfs.findIndex(({ id }) => id === scope);
+  const ink = inkOf(nth + 1);
+  const count = (change: string) => (changes?.features ?? []).filter(({ properties }) => properties?.change === change).length;
+  if (changes) content.overlays.changes = collection(changes.features.map((feature) => ({ ...feature, properties: { ...feature.properties, colour: token(ink), gone: feature.properties?.change === "gone" } })));
+  const rows: [string, string][] = [["new", t`New street`], ["changed", t`Changed street`], ["gone", t`Taken out`]];
+  content.groups.unshift({
+    title: t`What if ${whatIfs[nth]?.title ?? ""}?`,
+    rows: rows.filter(([change]) => count(change)).map(([change, label]): LegendRow => ({ key: "", label, count: count(change), swatch: { kind: change === "gone" ? "dash" : "line", line: `var(${ink})`, width: 5 } })),
+    note: changes ? t`Hold B to see the streets without it.` : t`The streets as they are.`,
+  });
 }
 
 /** The bands of a reach that is shown while streets are edited. */

@@ -5,11 +5,12 @@ import { useEffect } from "react";
 import type { Position } from "../../api/edits";
 import type { Packed } from "../../api/packed";
 import type { Overview } from "../../api/studies";
-import type { MapContent } from "../../map/content";
+import type { LegendRow, MapContent } from "../../map/content";
 import type { Scene } from "../../map/scene";
 import { collection } from "../../map/shapes";
 import { screenNow, useScreenValue } from "../../state/screen";
-import type { Sketch, Snap } from "../../state/slices/edits";
+import type { Aim, Sketch, Snap } from "../../state/slices/edits";
+import { awaited, endAt } from "../streets/TwoClicks";
 
 /** So many pixels from a junction or street a corner meets it. */
 const REACH_PX = 11;
@@ -82,6 +83,15 @@ export function sketchShown(content: MapContent, { corners, hover }: Sketch): vo
     ],
     note: t`Enter ends it, Backspace takes the last corner back, Escape gives up.`,
   });
+}
+
+/** The place of the first of two clicks, and what the next is for. */
+export function aimShown(content: MapContent, { act, first }: Aim): void {
+  const place = first && (act === "move" || act === "barrier" ? endAt(first) : null);
+  if (first) content.overlays.selection = collection([{ type: "Feature", properties: {}, geometry: first.street.line }]);
+  if (place) content.overlays.ends = collection([{ type: "Feature", properties: {}, geometry: { type: "Point", coordinates: [place.lon, place.lat] } }]);
+  const rows: LegendRow[] = first ? [{ key: "", label: t`Clicked first`, swatch: { kind: "dash", line: "var(--thread)" } }] : [];
+  content.groups.unshift({ title: awaited(act, first), rows, note: t`Escape gives up.` });
 }
 
 /** What would be put in or changed. */

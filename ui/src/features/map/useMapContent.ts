@@ -1,9 +1,10 @@
 /** What the map and its legend show for the stage and the selected answer. */
 import { t } from "@lingui/core/macro";
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import type { Feature, FeatureCollection } from "geojson";
 import { useMemo } from "react";
 import type { Inputs } from "../../api/inputs";
+import { changesOf } from "../../api/edits";
 import { layerFeatures } from "../../api/layers";
 import type { Packed } from "../../api/packed";
 import { askOnce, cutOffLinks, type LayerInfo, type Overview } from "../../api/studies";
@@ -14,14 +15,14 @@ import { outlineShown, viewShown } from "../../map/view";
 import { inkOf, questionNames } from "../../state/blocks";
 import { useScreen } from "../../state/screen";
 import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../../state/sheet";
-import { findingShown, ground, lettersOf, nodesOf, partsShown, reachLegend, streetsStage } from "./graphContent";
+import { changesShown, findingShown, findingsShown, ground, lettersOf, nodesOf, partsShown, reachLegend, streetsStage } from "./graphContent";
 import { layerShown } from "./layerContent";
 import { measureShown } from "./measured";
 import { modesStage } from "./modeContent";
-import { ghostsShown, sketchShown } from "./sketching";
+import { aimShown, ghostsShown, sketchShown } from "./sketching";
 
 export function useMapContent(overview: Overview | undefined, streets: Packed | null): MapContent {
-  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside, measuring, finding, way: shownWay, overlaid, gradeLook, minute, sketch, ghosts, scope, reachOf } = useScreen("study", "stage", "mode", "question", "hidden", "row", "street", "theme", "layer", "chosen", "label", "colour", "at", "beside", "measuring", "finding", "way", "overlaid", "gradeLook", "minute", "sketch", "ghosts", "scope", "reachOf");
+  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside, measuring, finding, way: shownWay, overlaid, gradeLook, minute, sketch, ghosts, scope, reachOf, aim, placing, peeking, findings } = useScreen("study", "stage", "mode", "question", "hidden", "row", "street", "theme", "layer", "chosen", "label", "colour", "at", "beside", "measuring", "finding", "way", "overlaid", "gradeLook", "minute", "sketch", "ghosts", "scope", "reachOf", "aim", "placing", "peeking", "findings");
   const looked = useLookedAt(overview, stage === "sources" ? layer : null);
   const { data: drawnLinks } = useQuery({
     queryKey: ["layer-features", study, "streets", overview?.revision],
@@ -45,6 +46,15 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
   const overName = overlaid ? (questionNames(sheet?.blocks ?? [])[overlaid] ?? "") : "";
   const reachBlock = sheet?.blocks.find((b): b is QuestionBlock => b.kind === "question" && b.id === reachOf);
   const reaching = useMemo(() => (reachBlock ? { inputs: reachBlock.inputs, limits: (reachBlock.inputs.limits ?? []) as number[] } : null), [reachBlock]);
+  const scopeVersion = overview?.whatIfs.find(({ id }) => id === scope)?.version;
+  const { data: changes } = useQuery({
+    queryKey: ["what-if-changes", study, scope, overview?.revision, scopeVersion],
+    queryFn: () => changesOf(study ?? "", scope ?? ""),
+    enabled: stage === "streets" && !!scope && scopeVersion !== undefined,
+    staleTime: Infinity,
+    placeholderData: keepPreviousData,
+    meta: { panel: "map", what: t`The streets the what-if changes` },
+  });
   const path = useRowPath(study, stage === "sheet" ? answer : null, row);
   return useMemo(() => {
     const content: MapContent = { ...nothingShown(), order: (stage === "sheet" && block?.order) || UNORDERED };
@@ -55,10 +65,14 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     if (stage === "streets") streetsStage(content, overview, streets, hidden, label);
     if (stage === "streets" && cutOff) partsShown(content, overview, mode, cutOff, hidden);
     if (stage === "streets" && reaching) {
-      content.streets = { kind: "reach", inputs: { ...reaching.inputs, what_if: scope ? [scope] : null }, limits: reaching.limits };
+      content.streets = { kind: "reach", inputs: { ...reaching.inputs, what_if: scope && !peeking ? [scope] : null }, limits: reaching.limits };
       content.bandCount = reaching.limits.length;
       reachLegend(content, reaching.limits, reaching.inputs.measure === "distance");
     }
+    if (stage === "streets" && scope && changes) changesShown(content, overview, scope, peeking ? null : changes);
+    if (stage === "streets" && findings && !finding) findingsShown(content, findings);
+    if (stage === "streets" && aim) aimShown(content, aim);
+    if (stage === "streets" && placing) content.groups.unshift({ title: t`Place being opened`, rows: [], note: t`Click where it is to open.` });
     if (stage === "streets" && finding) findingShown(content, finding);
     if (stage === "streets" && ghosts) ghostsShown(content, ghosts.features);
     if (stage === "streets" && sketch) sketchShown(content, sketch);
@@ -75,7 +89,7 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     if (measuring) measureShown(content, measuring);
     void theme; // colours are read from the theme in force
     return overview.drawn ? content : { ...content, groups: [...content.groups, ground(overview.layers, stage === "modes")] };
-  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, path, measuring, finding, sketch, ghosts, scope, reaching, shownWay, over, overName, overNumber, gradeLook, minute]);
+  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, path, measuring, finding, sketch, ghosts, scope, changes, peeking, aim, placing, findings, reaching, shownWay, over, overName, overNumber, gradeLook, minute]);
 }
 
 /** The path that the selected row of a table stands for, where the view says how to ask for it. */

@@ -3,7 +3,7 @@ import { plural, t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { Button } from "@mui/material";
 import { useEffect, useState } from "react";
-import { added, editsAddress, newWhatIf, type EditFeature, type Position, type Step } from "../../api/edits";
+import { added, newWhatIf, type EditFeature, type Position, type Step } from "../../api/edits";
 import { message } from "../../api/client";
 import type { Overview } from "../../api/studies";
 import { clock, figure, words } from "../../common/format";
@@ -14,7 +14,9 @@ import { useProcesses, useSheet, type QuestionBlock } from "../../state/sheet";
 import { questionNames } from "../../state/blocks";
 import { useQueryClient } from "@tanstack/react-query";
 import { ChangeMany } from "./ChangeMany";
+import { EditFiles } from "./EditFiles";
 import { EditStreet } from "./EditStreet";
+import { TwoClicks } from "./TwoClicks";
 import { WhatIfs } from "./WhatIfs";
 
 export function Editing({ overview }: { overview: Overview }) {
@@ -25,9 +27,11 @@ export function Editing({ overview }: { overview: Overview }) {
       </h2>
       <Scope overview={overview} />
       <Draw overview={overview} />
+      <TwoClicks overview={overview} />
       <EditStreet overview={overview} />
       <ChangeMany overview={overview} />
       <LedgerView overview={overview} />
+      <EditFiles overview={overview} />
       <WhatIfs overview={overview} />
     </>
   );
@@ -42,6 +46,23 @@ function Scope({ overview }: { overview: Overview }) {
   const [naming, setNaming] = useState(false);
   const { data: sheet } = useSheet(overview.id);
   const { data: processes } = useProcesses(overview.id);
+  useEffect(() => {
+    if (!scope) return;
+    const hold = (event: KeyboardEvent) => {
+      const field = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
+      if (!field && event.key === "b" && !event.ctrlKey && !event.metaKey && !event.altKey) screenNow().peek(event.type === "keydown");
+    };
+    const letGo = () => screenNow().peek(false);
+    window.addEventListener("keydown", hold);
+    window.addEventListener("keyup", hold);
+    window.addEventListener("blur", letGo);
+    return () => {
+      window.removeEventListener("keydown", hold);
+      window.removeEventListener("keyup", hold);
+      window.removeEventListener("blur", letGo);
+      letGo();
+    };
+  }, [scope]);
   const live = (sheet?.blocks ?? []).filter((block): block is QuestionBlock => block.kind === "question" && !!processes?.find(({ id }) => id === block.process)?.["x-awl"].live);
   const names = questionNames(sheet?.blocks ?? []);
   const make = (title: string) => {
@@ -169,7 +190,6 @@ export function streetsAlong(corners: { at: Position; on: "node" | "street" | "f
 
 /** Every step in order, the newest first, with undo and redo. */
 function LedgerView({ overview }: { overview: Overview }) {
-  const { scope } = useScreen("scope");
   const { data, error } = useLedger(overview);
   const { undo, redo } = useEditing(overview);
   const [undoable, redoable] = [data?.undo ?? 0, data?.redo ?? 0];
@@ -192,7 +212,6 @@ function LedgerView({ overview }: { overview: Overview }) {
       <div className="block-tools">
         <Button size="small" disabled={!undoable} onClick={() => void undo()}><Trans>Undo</Trans></Button>
         <Button size="small" disabled={!redoable} onClick={() => void redo()}><Trans>Redo</Trans></Button>
-        <a href={editsAddress(overview.id, scope)} download><Trans>Download as GeoJSON</Trans></a>
       </div>
       <ol className="ledger" aria-label={t`Steps`} reversed>
         {[...data.steps].reverse().map((step) => (

@@ -60,7 +60,7 @@ export function Health({ overview }: { overview: Overview }) {
 }
 
 function Findings({ checked, overview }: { checked: Checked; overview: Overview }) {
-  const { showFinding } = useScreen("showFinding");
+  const { showFinding, showFindings } = useScreen("showFinding", "showFindings");
   const [kind, setKind] = useState<string | null>(null);
   const [at, setAt] = useState(-1);
   const shown = useMemo(() => checked.findings.features.filter(({ properties }) => kind === null || properties?.kind === kind), [checked, kind]);
@@ -75,6 +75,10 @@ function Findings({ checked, overview }: { checked: Checked; overview: Overview 
     [shown, showFinding],
   );
   useEffect(() => () => showFinding(null), [showFinding]);
+  useEffect(() => {
+    showFindings(shown);
+    return () => showFindings(null);
+  }, [shown, showFindings]);
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
       const field = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
@@ -122,7 +126,32 @@ function Findings({ checked, overview }: { checked: Checked; overview: Overview 
           <span className="faint">{at < 0 ? plural(shown.length, { one: "# finding", other: "# findings" }) : t`${figure(at + 1)} of ${figure(shown.length)}`}</span>
         </p>
       </div>
+      <Listed findings={shown} checked={checked} at={at} go={go} />
     </>
+  );
+}
+
+/** So many findings are written out; more are gone through one by one, or kind by kind. */
+const MOST_LISTED = 200;
+
+/** The findings as a table; a click goes to one. */
+function Listed({ findings, checked, at, go }: { findings: Feature[]; checked: Checked; at: number; go: (next: number) => void }) {
+  const title = (finding: Feature) => checked.kinds.find(({ kind }) => kind === finding.properties?.kind)?.title ?? "";
+  return (
+    <details>
+      <summary><Trans>All of them in a table</Trans></summary>
+      <table className="plain" aria-label={t`Findings`}>
+        <tbody>
+          {findings.slice(0, MOST_LISTED).map((finding, nth) => (
+            <tr key={String(finding.properties?.number)} className={nth === at ? "chosen" : undefined}>
+              <td><button className="linkish" onClick={() => go(nth)}>{title(finding)}</button></td>
+              <td>{String(finding.properties?.text)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {findings.length > MOST_LISTED && <p className="faint">{t`The first ${figure(MOST_LISTED)} of ${figure(findings.length)}; choose a kind above to see others.`}</p>}
+    </details>
   );
 }
 

@@ -7,6 +7,7 @@ import { message } from "../../api/client";
 import type { Overview } from "../../api/studies";
 import { clock } from "../../common/format";
 import { Committed } from "../../controls/inline";
+import { SlipMembers } from "./SlipMembers";
 import { useEditing } from "../../state/editing";
 import { useScreen } from "../../state/screen";
 
@@ -53,6 +54,7 @@ function Slip({ overview, one }: { overview: Overview; one: WhatIf }) {
       <p>
         <Committed label={t`Description`} value={one.description} kind="way" placeholder={t`What it is about`} onCommit={(description) => put({ description })} />
       </p>
+      <SlipMembers overview={overview} one={one} put={put} />
       <p className="faint">
         {plural(one.edits, { one: "# edit", other: "# edits" })}, <Trans>changed {clock(one.changed)}</Trans>
       </p>

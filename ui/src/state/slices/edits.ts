@@ -2,11 +2,17 @@
 import type { FeatureCollection } from "geojson";
 import type { Position } from "../../api/edits";
 import type { MapView } from "./mapView";
+import type { Street } from "../../api/studies";
 import type { Slice } from "./slice";
 
 /** What a corner does: it meets a junction, breaks a street, or stands free. */
 export type Snap = { at: Position; on: "node" | "street" | "free" };
 export type Sketch = { corners: Snap[]; hover: Snap | null };
+
+/** An act of two clicks on the map: what it does, and the street and place of the first click. */
+export type TwoClickAct = "move" | "join" | "bar" | "barrier";
+export type Aimed = { street: Street; at: Position; reach: number };
+export type Aim = { act: TwoClickAct; first: Aimed | null };
 
 export type EditState = {
   /** The what-if that edits go to; null for the streets themselves. */
@@ -15,6 +21,14 @@ export type EditState = {
   sketch: Sketch | null;
   /** What would be put in or changed, shown before it is done. */
   ghosts: FeatureCollection | null;
+  /** An act that waits for clicks on the map. */
+  aim: Aim | null;
+  /** The click that was made last for it, until it is taken. */
+  aimed: Aimed | null;
+  /** What a what-if opens waits for a click: told where it was. */
+  placing: ((at: Position) => void) | null;
+  /** The streets are shown without the what-if for as long as a key is held. */
+  peeking: boolean;
   /** The question whose reach is shown while streets are edited. */
   reachOf: string | null;
   setScope: (scope: string | null) => void;
@@ -23,20 +37,30 @@ export type EditState = {
   addCorner: (corner: Snap) => void;
   takeCornerBack: () => void;
   endSketch: () => void;
+  setAim: (aim: Aim | null) => void;
+  clickAim: (aimed: Aimed) => void;
+  takeAimed: () => void;
+  setPlacing: (placing: ((at: Position) => void) | null) => void;
+  peek: (peeking: boolean) => void;
   showGhosts: (ghosts: FeatureCollection | null) => void;
   showReachOf: (question: string | null) => void;
 };
 
-export const NO_EDIT = { scope: null, sketch: null, ghosts: null, reachOf: null } satisfies Partial<EditState>;
+export const NO_EDIT = { scope: null, sketch: null, ghosts: null, reachOf: null, aim: null, aimed: null, placing: null, peeking: false } satisfies Partial<EditState>;
 
 export const edits: Slice<EditState, Pick<MapView, "street" | "finding">> = (set) => ({
   ...NO_EDIT,
-  setScope: (scope) => set({ scope, sketch: null, ghosts: null, street: null }),
-  beginSketch: () => set({ sketch: { corners: [], hover: null }, street: null }),
+  setScope: (scope) => set({ scope, sketch: null, ghosts: null, street: null, aim: null, placing: null }),
+  beginSketch: () => set({ sketch: { corners: [], hover: null }, street: null, aim: null }),
   hoverSketch: (hover) => set(({ sketch }) => (sketch ? { sketch: { ...sketch, hover } } : {})),
   addCorner: (corner) => set(({ sketch }) => (sketch ? { sketch: { corners: [...sketch.corners, corner], hover: null } } : {})),
   takeCornerBack: () => set(({ sketch }) => (sketch ? { sketch: { ...sketch, corners: sketch.corners.slice(0, -1) } } : {})),
   endSketch: () => set({ sketch: null }),
+  setAim: (aim) => set({ aim, aimed: null, sketch: null, street: null }),
+  clickAim: (aimed) => set({ aimed }),
+  takeAimed: () => set({ aimed: null }),
+  setPlacing: (placing) => set({ placing }),
+  peek: (peeking) => set({ peeking }),
   showGhosts: (ghosts) => set({ ghosts }),
   showReachOf: (reachOf) => set({ reachOf }),
 });

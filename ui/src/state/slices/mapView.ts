@@ -17,6 +17,8 @@ export type MapView = {
   street: Street | null;
   /** The fault of the streets that is looked at. */
   finding: Feature | null;
+  /** All that a check found of the kinds that are looked at. */
+  findings: Feature[] | null;
   /** The attribute lettered along links. */
   label: string | null;
   drawing: Drawing | null;
@@ -31,6 +33,7 @@ export type MapView = {
   setOpacity: (opacity: number) => void;
   showStreet: (street: Street | null, notice?: string | null) => void;
   showFinding: (finding: Feature | null) => void;
+  showFindings: (findings: Feature[] | null) => void;
   letter: (field: string | null) => void;
   draw: (drawing: Drawing | null) => void;
   /** Measure from a corner on; without one, begin anew. */
@@ -39,7 +42,7 @@ export type MapView = {
   setWayBack: (goBack: (() => void) | null) => void;
 };
 
-export const NOTHING_ON_MAP = { street: null, finding: null, label: null, drawing: null, measuring: null } satisfies Partial<MapView>;
+export const NOTHING_ON_MAP = { street: null, finding: null, findings: null, label: null, drawing: null, measuring: null } satisfies Partial<MapView>;
 
 export const mapView: Slice<MapView, Pick<Frame, "notice">> = (set) => ({
   ...NOTHING_ON_MAP,
@@ -51,6 +54,7 @@ export const mapView: Slice<MapView, Pick<Frame, "notice">> = (set) => ({
   unhide: (...keys) => set(({ hidden }) => ({ hidden: { ...hidden, ...Object.fromEntries(keys.map((key) => [key, false])) } })),
   setOpacity: (opacity) => set({ opacity }),
   showStreet: (street, notice = null) => set({ street, notice }),
+  showFindings: (findings) => set({ findings }),
   showFinding: (finding) => set({ finding, ...(finding ? { goTo: placeOf(finding) } : {}) }),
   letter: (label) => set({ label }),
   draw: (drawing) => set({ drawing }),
