@@ -46,6 +46,11 @@ def _known_question(ctx: click.Context, param: click.Parameter, value: str) -> s
     "--what-if", "what_ifs", multiple=True, help="A what-if of the study; several stand on each other in this order."
 )
 @click.option(
+    "--over",
+    is_flag=True,
+    help="A table of the key figures: a column for the study as it is, and for each --what-if (all, where none is named).",
+)
+@click.option(
     "--out",
     type=PATH,
     help="Write FILE in the format of its ending: json, geojson, csv, parquet, gpkg; omx (matrices), gpx (routes).",
@@ -58,8 +63,8 @@ def _known_question(ctx: click.Context, param: click.Parameter, value: str) -> s
     "OUT is then a folder of Parquet files. An OUT without an ending is one too: then threads or processes here, as is quicker.",
 )
 def command(
-    question: str, study_path: Path, file: Path | None, pairs: tuple[str, ...], what_ifs: tuple[str, ...], out: Path | None,
-    part: str | None, workers: str | None,
+    question: str, study_path: Path, file: Path | None, pairs: tuple[str, ...], what_ifs: tuple[str, ...], over: bool,
+    out: Path | None, part: str | None, workers: str | None,
 ) -> None:  # fmt: skip
     """Run one question; prints the results document, or writes a file.
 
@@ -69,6 +74,9 @@ def command(
     Example: awl ask isochrone --study ferrow.gpkg --set places.layer=cool_rooms --set limits=5,10,15 --out reach.geojson
     """
     inputs = inputs_of(file, pairs)
+    if over:
+        _over(question, study_path, inputs, what_ifs, out)
+        return
     if what_ifs:
         inputs["what_if"] = list(what_ifs)
     from awl.io import geojson
@@ -98,3 +106,24 @@ def command(
     click.echo(f"{out}: {answer.title}")
     for doubt in answer.doubts:
         click.echo(f"  {doubt.grade}: {doubt.text}", err=True)
+
+
+def _over(
+    question: str, study_path: Path, inputs: dict[str, object], what_ifs: tuple[str, ...], out: Path | None
+) -> None:
+    """Print or write the key figures over what-ifs."""
+    from awl.io import csv_table
+    from awl.io.whole import write_whole
+    from awl.questions.over import ask_over
+    from awl.study.study import Study
+
+    if out is not None and out.suffix.lower() != ".csv":
+        raise AwlError("The figures over what-ifs are written as CSV", remedy="Give --out FILE.csv", inputs=("out",))
+    with progress_bar() as progress:
+        table = ask_over(Study(study_path), question, inputs, what_ifs, progress)
+    data = csv_table.of_table(table)
+    if out is None:
+        click.echo(data.decode().rstrip())
+    else:
+        write_whole(out, data)
+        click.echo(f"{out}: {len(table):,} figures")

@@ -24,6 +24,7 @@ from awl.io import geojson
 from awl.io.table import Column, Table, Values
 from awl.questions.from_answers import answer_features, inside_answer
 from awl.questions.inputs import AnswerSet, FeatureSet, GeoJson, LayerSet, NamedPlace, SharedInputs, moment
+from awl.questions.on_the_way import findings_on
 from awl.questions.results import Doubt, counted, listed
 from awl.questions.spots import MOST_SPOTS, Spot, parts_left_out, unread_hours
 from awl.study import what_ifs
@@ -309,8 +310,11 @@ class Context:
 
     def doubts_of_reach(self, arrivals: Arrivals, limit: int) -> list[Doubt]:
         """Whether an answer touches the border of the extract, and what is assumed about speeds."""
-        border = self.network.graph.node_border & (arrivals.cost <= min(limit, int(UNREACHED) - 1))
-        doubts = []
+        graph, is_reached = self.network.graph, arrivals.cost <= min(limit, int(UNREACHED) - 1)
+        border = graph.node_border & is_reached
+        # A fault at the edge of what is reached may be why no more is.
+        near = np.flatnonzero(is_reached[graph.link_from] | is_reached[graph.link_to])
+        doubts = findings_on(self.study, near, "within or at the edge of this reach")
         if border.any():
             count = int(border.sum())
             text = f"Touches the border of the extract in {counted(count, 'place')}: streets go on there, so reach may be larger."

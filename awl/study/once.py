@@ -21,3 +21,7 @@ class Once(Generic[Value]):
             if not hasattr(self, "_value"):
                 self._value = self._make()
             return self._value
+
+    def known(self) -> Value | None:
+        """What was made, None where it was not made yet."""
+        return getattr(self, "_value", None)

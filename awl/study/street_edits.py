@@ -53,6 +53,8 @@ def edit_streets(study: Study, edits: Sequence[Edit], what_if: str = BASE, expec
             what_ifs.touch(connection, what_if)
     if what_if == BASE:
         study.hold_streets(applied.graph)
+    else:
+        what_ifs.follow(study, what_if, variant, applied)
     return Outcome(step, applied.edits, applied.patch.changed_links)
 
 

@@ -9,12 +9,14 @@ from dataclasses import dataclass
 from datetime import datetime
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.analysis.isochrone_areas.field import Field
 from awl.core.errors import AwlError, nearest
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import Mode
 from awl.core.modes.slope import Heights, heights_of
 from awl.core.network.network import Network
@@ -53,6 +55,7 @@ class Study(StudyFile):
         self._preparing: threading.Thread | None = None
         self.preparation: Preparation | None = None
         self._prepared: tuple[str, dict[str, str]] | None = None
+        self._former_heights: tuple[dict[str, Any] | None, StreetGraph, Heights] | None = None
 
     def mode(self, ident: str) -> Mode:
         """A mode by its id."""
@@ -95,12 +98,29 @@ class Study(StudyFile):
         """Heights along the streets, from the first elevation raster; None where there is none that covers any street."""
 
         def make() -> Heights | None:
-            ident = self.elevation
-            if ident is None or not self.raster_coverage(ident):
+            source, kept = self._elevation_entry, self._former_heights
+            former = kept[1:] if kept is not None and kept[0] == source else None
+            if source is None or not (former or self.raster_coverage(source["id"])):
                 return None
-            return heights_of(self.graph, self.raster(ident).at)
+            return heights_of(self.graph, self.raster(source["id"]).at, former)
 
         return self.cached("heights", make)
+
+    def hold_streets(self, graph: StreetGraph) -> None:
+        """Go on with streets that were just edited: the elevation raster, and heights of what did not change, are taken over."""
+        former, heights = self.derived("graph"), self.derived("heights")
+        source = self._elevation_entry
+        raster = None if source is None else self.derived(("raster", source["id"]))
+        super().hold_streets(graph)
+        if raster is not None and source is not None:
+            self.cached(("raster", source["id"]), lambda: raster)
+        if former is not None and heights is not None:
+            self._former_heights = source, former, heights
+
+    def forget(self) -> None:
+        """Drop what was derived, after a change of layers or streets."""
+        super().forget()
+        self._former_heights = None
 
     def raster_coverage(self, ident: str) -> float | None:
         """Share of the street nodes at which a raster has a value; None where there are no streets."""
@@ -127,7 +147,12 @@ class Study(StudyFile):
     @property
     def elevation(self) -> str | None:
         """The raster that heights are taken from: the first for elevation."""
-        return next((str(entry["id"]) for entry in self.rasters() if entry["role"] == "elevation"), None)
+        entry = self._elevation_entry
+        return None if entry is None else str(entry["id"])
+
+    @property
+    def _elevation_entry(self) -> dict[str, Any] | None:
+        return next((entry for entry in self.rasters() if entry["role"] == "elevation"), None)
 
     def save_mode(self, mode: Mode) -> None:
         """Keep a new or changed mode."""

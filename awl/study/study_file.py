@@ -434,6 +434,12 @@ class StudyFile:
             once: Once[Value] = self._derived.setdefault(key, Once(make))
         return once.value()
 
+    def derived(self, key: Any) -> Any:
+        """What is kept under a key, None where nothing is; what was made of an earlier revision counts until another is made."""
+        with self._derived_lock:
+            once = self._derived.get(key)
+        return None if once is None else once.known()
+
     @property
     def graph(self) -> StreetGraph:
         """The street graph; rebuilt from its tables when the array folder is missing or damaged."""

@@ -25,7 +25,7 @@ import numpy as np
 import orjson
 
 from awl.core.errors import AwlError, nearest
-from awl.core.graph.edits.apply import apply
+from awl.core.graph.edits.apply import Applied, apply
 from awl.core.graph.edits.records import LinkRecord
 from awl.cql2.sql import to_sql
 from awl.io import geojson, geopackage
@@ -176,13 +176,7 @@ def variant(study: Study, idents: Sequence[str]) -> Study:
             remedy=f"Name each once, and at most {MOST_AT_ONCE}",
             inputs=("what_if",),
         )
-    place = study.path.resolve(), tuple(item.id for item in told)
-    key = (
-        study.revision,
-        tuple((layer["id"], layer["added"]) for layer in records.layers(study.reading)),
-        tuple((ident, changed) for ident, (_, changed) in study.modes().items()),
-        tuple(version(study, item.id) for item in told),
-    )
+    place, key = _place_and_key(study, told)
     with _opening:
         known = _variants.pop(place, None)
         if known is None or known[0] != key:
@@ -192,6 +186,34 @@ def variant(study: Study, idents: Sequence[str]) -> Study:
             del _variants[next(iter(_variants))]
     # Made outside the lock: who needs it waits, nobody else.
     return known[1].value()
+
+
+def _place_and_key(study: Study, told: Sequence[WhatIf]) -> tuple[tuple[Path, tuple[str, ...]], Any]:
+    """Where a variant is held, and what it rests on."""
+    key = (
+        study.revision,
+        tuple((layer["id"], layer["added"]) for layer in records.layers(study.reading)),
+        tuple((ident, changed) for ident, (_, changed) in study.modes().items()),
+        tuple(version(study, item.id) for item in told),
+    )
+    return (study.path.resolve(), tuple(item.id for item in told)), key
+
+
+def follow(study: Study, ident: str, known: Study, applied: Applied) -> None:
+    """Let the variant of one what-if, which was as it was before an edit, be what the edit made of it; nothing is copied.
+
+    Parameters:
+        study: the study.
+        ident: id of the what-if.
+        known: its variant before.
+        applied: what the edit did to the variant's streets.
+    """
+    with known.writing() as connection:
+        known.change_streets(connection, applied.patch, applied.graph)
+    known.hold_streets(applied.graph)
+    place, key = _place_and_key(study, [what_if(study, ident)])
+    with _opening:
+        _variants[place] = key, Once(lambda: known)
 
 
 def _made(study: Study, told: list[WhatIf]) -> Study:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import json
 from pathlib import Path
 
@@ -12,9 +13,13 @@ from flask.testing import FlaskClient
 from awl.cli import main
 from awl.core.analysis.health.findings import KINDS
 from awl.core.analysis.health.fixes import FIXES
+from awl.core.graph.edits.edit import Edit
+from awl.questions.run import ask
 from awl.server.app import create_app
+from awl.study import what_ifs
 from awl.study.health import findings_of
 from awl.study.importing import build
+from awl.study.street_edits import edit_streets
 from awl.study.study import Study
 from tests.conftest import node, osm, way
 from tests.server.test_api import get
@@ -270,3 +275,47 @@ def test_the_check_is_a_process(api: FlaskClient) -> None:
     assert refused.status_code == 400 and refused.get_json()["inputs"] == ["mode"]
     job = api.post(f"{BASE}/processes/check/execution", json={}, headers={"Prefer": "respond-async"})
     assert job.status_code == 201
+
+
+def test_a_question_over_what_ifs_is_a_table_with_a_column_for_each(place: Path, tmp_path: Path) -> None:
+    study = Study(place)
+    for title in ("Shut", "Open"):
+        what_ifs.save(study, {"title": title})
+    graph = study.graph
+    beyond = graph.tag("name").equals("Short Lane") | (graph.node_lat[graph.link_to] > 0.001)
+    edit_streets(study, [Edit("delete", links=tuple(graph.link_id[beyond].tolist()))], "shut")
+    words = ["ask", "isochrone", "--study", str(place), "--set", "places=[[0.002, 0.0]]", "--set", "limits=5", "--over"]
+    done = CliRunner().invoke(main, words)
+    assert done.exit_code == 0, done.output
+    header, *rows = list(csv.reader(done.output.splitlines()))
+    assert header == ["figure", "unit", "As it is", "Shut", "Open"]
+    streets = next(row for row in rows if row[1] == "km")
+    assert float(streets[3]) < float(streets[2]) == float(streets[4])
+    file = tmp_path / "over.csv"
+    done = CliRunner().invoke(main, [*words, "--what-if", "Open", "--out", str(file)])
+    assert done.exit_code == 0 and file.read_text().splitlines()[0] == "figure,unit,As it is,Open"
+    assert CliRunner().invoke(main, [*words, "--out", str(tmp_path / "over.gpkg")]).exit_code == 2
+
+
+def test_answers_tell_of_findings_within_their_reach(place: Path) -> None:
+    study = Study(place)
+    asked = {"places": [[0.002, 0.0]], "limits": [10], "snap": 200}
+    assert not [d for d in ask(study, "isochrone", asked).doubts if d.code == "findings-on-the-way"]
+    findings_of(study)
+    (doubt,) = [d for d in ask(study, "isochrone", asked).doubts if d.code == "findings-on-the-way"]
+    assert "within or at the edge of this reach" in doubt.text and len(doubt.where) == min(doubt.count, 100)
+
+
+def test_a_what_if_with_an_impossible_hour_is_refused(api: FlaskClient) -> None:
+    refused = api.post(f"{BASE}/what-ifs", json={"title": "Late", "at": "tomorrow"})
+    assert refused.status_code == 400 and refused.get_json()["inputs"] == ["at"]
+
+
+def test_what_a_what_if_changes_is_told_as_lines(api: FlaskClient, place: Path) -> None:
+    ident = api.post(f"{BASE}/what-ifs", json={"title": "Cut"}).get_json()["id"]
+    edit_streets(Study(place), [Edit("delete", links=(1,)), Edit("change", links=(2,), tags={"maxspeed": "5"})], ident)
+    edit_streets(Study(place), [Edit("add", points=((0.03, 0.03), (0.031, 0.03)))], ident)
+    features = api.get(f"{BASE}/what-ifs/{ident}/changes").get_json()["features"]
+    assert sorted(feature["properties"]["change"] for feature in features) == ["changed", "gone", "new"]
+    near = api.get(f"{BASE}/near?lon=0.001&lat=0").get_json()
+    assert [set(end) for end in near["ends"]] == [{"node_id", "lon", "lat", "tags"}] * 2 and near["turns"] == []

@@ -7,6 +7,7 @@ import signal
 import subprocess
 import sys
 import time
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -17,10 +18,12 @@ from awl.core.graph.edits.edit import Edit
 from awl.core.graph.street_graph import StreetGraph
 from awl.questions.run import ask
 from awl.study import ledger, streets, what_ifs
-from awl.study.importing import build
+from awl.study.importing import add, build
 from awl.study.street_edits import edit_streets, merge, redo, undo
 from awl.study.study import Study
 from tests.conftest import EXTRACT
+
+ELEVATION = Path(__file__).parents[2] / "demo" / "data" / "elevation.tif"
 
 
 def same(graph: StreetGraph, other: StreetGraph) -> bool:
@@ -254,8 +257,39 @@ def test_copies_for_what_ifs_go_with_whoever_made_them(own_study):
     (folder / "1-abc.gpkg").write_bytes(b"of the first process, which runs")
     (folder / "4194399-abc.gpkg").write_bytes(b"of a process that is no more")
     deadline = time.monotonic() + 30
-    edit_streets(own_study, [a_street(own_study, 0.002)], "new_cut")
+    undo(own_study, "new_cut")
     what_ifs.variant(own_study, ["new_cut"])
     while (folder / "4194399-abc.gpkg").exists():
         assert time.monotonic() < deadline
     assert (folder / "1-abc.gpkg").exists()
+
+
+def test_a_variant_that_follows_an_edit_is_the_one_made_anew(own_study):
+    add(ELEVATION, own_study, None, None, ELEVATION.name)
+    what_ifs.save(own_study, {"title": "New Cut"})
+    first = what_ifs.variant(own_study, ["new_cut"])
+    assert first.heights is not None
+    for edit in [a_street(own_study), *some_edits(own_study)]:
+        edit_streets(own_study, [edit], "new_cut")
+        followed = what_ifs.variant(own_study, ["new_cut"])
+        assert followed is first
+    what_ifs._variants.clear()
+    anew = what_ifs.variant(own_study, ["new_cut"])
+    assert anew is not first and same(anew.graph, first.graph) and same(from_tables(first), first.graph)
+    assert np.array_equal(anew.heights.height_m, first.heights.height_m, equal_nan=True)
+    for mode in ("walk", "cycle", "drive"):
+        costs = [variant.network(mode).arc_costs("time") for variant in (anew, first)]
+        assert np.array_equal(*costs)
+
+
+def test_heights_after_an_edit_are_those_of_a_study_opened_anew(own_study):
+    add(ELEVATION, own_study, None, None, ELEVATION.name)
+    assert own_study.heights is not None
+    for edit in some_edits(own_study):
+        edit_streets(own_study, [edit])
+        _ = own_study.heights
+    again = Study(own_study.path)
+    assert np.array_equal(own_study.heights.height_m, again.heights.height_m, equal_nan=True)
+    assert np.array_equal(own_study.heights.start, again.heights.start)
+    undo(own_study)
+    assert np.array_equal(own_study.heights.height_m, Study(own_study.path).heights.height_m, equal_nan=True)

@@ -134,13 +134,6 @@ class StreetGraph:
         x, y = self.shape_xy
         return ragged_lines(np.column_stack([x, y]), self.shape_start)
 
-    @cached_property
-    def link_boxes(self) -> tuple[NDArray[np.float64], ...]:
-        """West, south, east and north of each link (m,) in degrees."""
-        at = self.shape_start[:-1]
-        low, high = np.minimum.reduceat, np.maximum.reduceat
-        return low(self.shape_lon, at), low(self.shape_lat, at), high(self.shape_lon, at), high(self.shape_lat, at)
-
     def tag(self, key: str) -> Categorical:
         """The column of an attribute, empty when no link carries it.
 
@@ -286,17 +279,18 @@ def hilbert_order(
     if len(lon) == 0:
         return np.zeros(0, np.int64)
     span = max(np.ptp(lon), np.ptp(lat), 1e-12)
-    x = ((lon - lon.min()) / span * 65535).astype(np.int64)
-    y = ((lat - lat.min()) / span * 65535).astype(np.int64)
+    x = ((lon - lon.min()) / span * 65535).astype(np.int32)
+    y = ((lat - lat.min()) / span * 65535).astype(np.int32)
     distance = np.zeros(len(x), np.int64)
     side = 1 << 15
     while side:
         right = (x & side) > 0
         upper = (y & side) > 0
-        distance += side * side * ((3 * right) ^ upper)
+        distance += ((right * np.int32(3)) ^ upper) * np.int64(side * side)
         flip = ~upper
         mirror = flip & right
-        x, y = np.where(mirror, 65535 - x, x), np.where(mirror, 65535 - y, y)
-        x, y = np.where(flip, y, x), np.where(flip, x, y)
+        # The whole range less a number, and the swap of two, by their bits.
+        mirrored, swapped = mirror * np.int32(65535), flip * (x ^ y)
+        x, y = x ^ mirrored ^ swapped, y ^ mirrored ^ swapped
         side >>= 1
     return np.argsort(distance, kind="stable") if ids is None else np.lexsort([ids, distance])

@@ -17,7 +17,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.graph.street_graph import StreetGraph
+from awl.core.graph.street_graph import StreetGraph, ragged_rows
 from awl.core.modes.mode import Slope
 
 Floats = NDArray[np.float64]
@@ -73,29 +73,86 @@ class Heights:
         return np.stack([np.add.reduceat(np.maximum(way * rise, 0.0), self.first_step) for way in (1.0, -1.0)], axis=1)
 
 
-def heights_of(graph: StreetGraph, height_at: Callable[[Floats, Floats], Floats]) -> Heights:
+def heights_of(
+    graph: StreetGraph,
+    height_at: Callable[[Floats, Floats], Floats],
+    former: tuple[StreetGraph, Heights] | None = None,
+) -> Heights:
     """Heights along all links; `height_at` gives metres for longitudes and latitudes, NaN where it knows none.
+
+    Each link is sampled by itself, so that it has the same heights to the last bit in whatever graph it lies.
 
     Parameters:
         graph: the street graph.
         height_at: gives metres for longitudes and latitudes, NaN where it knows none.
+        former: the graph before some links were changed, with its heights: those of links that are the same are taken over.
     """
-    length = graph.link_length
-    count = np.maximum(np.ceil(length / SAMPLE_M).astype(np.int64), 1) + 1
+    count = np.maximum(np.ceil(graph.link_length / SAMPLE_M).astype(np.int64), 1) + 1
     start = np.concatenate([[0], np.cumsum(count)]).astype(np.int64)
-    nth = np.arange(start[-1]) - np.repeat(start[:-1], count)
-    share = nth / np.repeat(count - 1, count)
-    # All links laid end to end, a metre apart, make one line to interpolate on.
-    laid = np.cumsum(np.concatenate([[0.0], length[:-1] + 1.0]))
-    at = np.repeat(laid, count) + share * np.repeat(length, count)
-    along = np.repeat(laid, np.diff(graph.shape_start)) + graph.shape_m
-    height = height_at(np.interp(at, along, graph.shape_lon), np.interp(at, along, graph.shape_lat))
+    height = np.empty(start[-1])
+    fresh = np.arange(graph.link_count)
+    if former is not None:
+        known, old = _unchanged(graph, *former)
+        here, there = ragged_rows(start, known)[0], ragged_rows(former[1].start, old)[0]
+        height[here] = former[1].height_m[there]
+        fresh = np.setdiff1d(fresh, known, assume_unique=True)
+    height[ragged_rows(start, fresh)[0]] = _sampled(graph, fresh, count[fresh], height_at)
+    return Heights(start, height, graph.link_length)
+
+
+def _unchanged(
+    graph: StreetGraph, before: StreetGraph, heights: Heights
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Rows of the links that have the same course and bridges as before, and their rows then."""
+    old = before.link_rows(graph.link_id)
+    rows = np.flatnonzero(old >= 0)
+    size, old_size = np.diff(graph.shape_start), np.diff(before.shape_start)
+    bridged, old_bridged = _bridged(graph), _bridged(before)
+    rows = rows[(size[rows] == old_size[old[rows]]) & (bridged[rows] == old_bridged[old[rows]])]
+    if len(rows) == 0:
+        return rows, rows
+    (vertex, begin), (old_vertex, _) = ragged_rows(graph.shape_start, rows), ragged_rows(before.shape_start, old[rows])
+    differs = graph.shape_lon[vertex] != before.shape_lon[old_vertex]
+    differs |= graph.shape_lat[vertex] != before.shape_lat[old_vertex]
+    rows = rows[~np.logical_or.reduceat(differs, begin[:-1])]
+    return rows, old[rows]
+
+
+def _bridged(graph: StreetGraph) -> NDArray[np.bool_]:
     bridged = np.zeros(graph.link_count, bool)
     for key in ("bridge", "tunnel"):
         bridged |= graph.tag(key).present() & ~graph.tag(key).equals("no")
-    rows = np.repeat(bridged, count)
+    return bridged
+
+
+def _sampled(
+    graph: StreetGraph,
+    rows: NDArray[np.int64],
+    count: NDArray[np.int64],
+    height_at: Callable[[Floats, Floats], Floats],
+) -> Floats:
+    """Heights of some links, `count` (k,) of each, one link after another."""
+    if len(rows) == 0:
+        return np.zeros(0)
+    vertex, first_vertex = ragged_rows(graph.shape_start, rows)
+    metres, lon, lat = graph.shape_m[vertex], graph.shape_lon[vertex], graph.shape_lat[vertex]
+    length = graph.link_length[rows]
+    start = np.concatenate([[0], np.cumsum(count)]).astype(np.int64)
+    nth = np.arange(start[-1]) - np.repeat(start[:-1], count)
+    share = nth / np.repeat(count - 1, count)
+    at = share * np.repeat(length, count)
+    # All links laid end to end, a metre apart, are one line to look along; what is found is put right by each link's own metres.
+    laid = np.cumsum(np.concatenate([[0.0], length[:-1] + 1.0]))
+    along = np.repeat(laid, np.diff(first_vertex)) + metres
+    low, high = np.repeat(first_vertex[:-1], count), np.repeat(first_vertex[1:] - 2, count)
+    segment = np.clip(np.searchsorted(along, np.repeat(laid, count) + at, side="right") - 1, low, high)
+    segment += (segment < high) & (at >= metres[segment + 1])
+    segment -= (segment > low) & (at < metres[segment])
+    run = np.maximum(metres[segment + 1] - metres[segment], 1e-9)
+    within = np.clip((at - metres[segment]) / run, 0.0, 1.0)
+    height = height_at(*(axis[segment] + within * (axis[segment + 1] - axis[segment]) for axis in (lon, lat)))
     first, last = np.repeat(height[start[:-1]], count), np.repeat(height[start[1:] - 1], count)
-    return Heights(start, np.where(rows, first + share * (last - first), height), length)
+    return np.where(np.repeat(_bridged(graph)[rows], count), first + share * (last - first), height)
 
 
 def slope_pace(slope: Slope, heights: Heights, speed_kmh: Floats, top_kmh: float) -> Floats:

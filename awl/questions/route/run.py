@@ -98,7 +98,11 @@ def run_route(inputs: RouteInputs, context: Context) -> RouteResult:
             ),
             "steps": _with_units(Table.of_records(steps)),
         },
-        doubts=[*context.doubts_of(places, snapped, "point"), *context.doubts_of_mode(), *findings_on(context, passed)],
+        doubts=[
+            *context.doubts_of(places, snapped, "point"),
+            *context.doubts_of_mode(),
+            *findings_on(context.study, passed, "on this way"),
+        ],
         method=method,
         mode=context.mode.title,
         words=places.words,

@@ -14,6 +14,7 @@ from awl.core.routing.snapping import STATUS
 from awl.io.table import Column, Meaning, Table
 from awl.questions import static_speeds
 from awl.questions.context import Context
+from awl.questions.on_the_way import findings_on
 from awl.questions.results import Doubt, Result
 from awl.questions.spots import MOST_SPOTS, Spot
 from awl.questions.trips.ends import Asked, along_lines, by_pairing
@@ -97,7 +98,8 @@ def run_trips(inputs: TripsInputs, context: Context) -> TripsResult:
             "untouched": lambda: _streets(context, load, untouched),
             "places": context.place_table(asked.stops, asked.snapped),
         },
-        doubts=_doubts(inputs, context, asked, totals),
+        doubts=_doubts(inputs, context, asked, totals)
+        + findings_on(context.study, np.flatnonzero(on_link > 0), "on the streets of these trips"),
         method=[
             *context.notes,
             *static_speeds.of_pairs(

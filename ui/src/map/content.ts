@@ -11,7 +11,7 @@ export type LegendRow = {
   id?: string;
   label: string;
   count?: number | undefined;
-  swatch: { kind: "area" | "line" | "dash" | "button" | "triangle" | "circle" | "number"; fill?: string; line?: string; width?: number };
+  swatch: { kind: "area" | "line" | "dash" | "button" | "triangle" | "circle" | "hatch" | "number"; fill?: string; line?: string; width?: number };
 };
 /** What features are graded by and how classes are made, for the legend to change. */
 export type Graded = { of: string; field: string; classing: Classing; limits: number[]; figures: [string, string][]; counts: boolean };

@@ -106,9 +106,12 @@ class Workspace:
         at = (np.abs(graph.node_lon - place[0]) <= wide) & (np.abs(graph.node_lat - place[1]) <= deg)
         nodes = {ident for ident in graph.node_id[at].tolist() if self._nodes.get(ident, True) is not None}
         nodes |= {ident for ident, record in self._nodes.items() if record is not None}
-        west, south, east, north = graph.link_boxes
-        met = (west <= box[2]) & (east >= box[0]) & (south <= box[3]) & (north >= box[1])
-        links = {ident for ident in graph.link_id[met].tolist() if self._links.get(ident, True) is not None}
+        lon, lat = graph.shape_lon, graph.shape_lat
+        met = (np.minimum(lon[:-1], lon[1:]) <= box[2]) & (np.maximum(lon[:-1], lon[1:]) >= box[0])
+        met &= (np.minimum(lat[:-1], lat[1:]) <= box[3]) & (np.maximum(lat[:-1], lat[1:]) >= box[1])
+        # From the last vertex of a link to the first of the next is no street, but to look at one more link does no harm.
+        rows = np.unique(np.searchsorted(graph.shape_start, np.flatnonzero(met), side="right") - 1)
+        links = {ident for ident in graph.link_id[rows].tolist() if self._links.get(ident, True) is not None}
         links |= {ident for ident, link in self._links.items() if link is not None}
         spots = {ident: (self.node(ident).lon, self.node(ident).lat) for ident in nodes}
         nodes = {i for i, spot in spots.items() if np.hypot(*in_metres(np.array([spot]), place)[0]) <= reach}

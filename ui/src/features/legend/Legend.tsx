@@ -105,7 +105,8 @@ function Swatch({ kind, fill, line, width }: LegendRow["swatch"]) {
       {kind === "line" && stroke === "transparent" && <text x="4" y="12" fontFamily="Source Serif 4 Variable" fontStyle="italic" fontSize="13" fill="var(--ink-2)"><Trans>Aa</Trans></text>}
       {kind === "number" && <text x="3" y="12" fontFamily="IBM Plex Sans" fontSize="12" fill="var(--ink-2)">12</text>}
       {kind === "dash" && <path d="M0 7H22" stroke={stroke} strokeWidth="2" strokeDasharray="5 3" />}
-      {kind === "circle" && <circle cx="11" cy="7" r={fill ? 5 : 3.6} fill={fill ?? "var(--page)"} stroke="var(--ink)" strokeWidth="1.2" />}
+      {kind === "circle" && <circle cx="11" cy="7" r={fill ? 5 : 3.6} fill={fill ?? "var(--page)"} stroke={line ?? "var(--ink)"} strokeWidth={line ? 1.8 : 1.2} />}
+      {kind === "hatch" && <line x1="0" x2="22" y1="7" y2="7" stroke={line} strokeWidth="9" strokeDasharray="1.6 2.4" />}
       {kind === "triangle" && <path d="M11 1 17 12H5Z" fill="var(--page)" stroke="var(--warn)" strokeWidth="1.4" />}
       {kind === "button" && (
         <>

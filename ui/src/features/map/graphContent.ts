@@ -94,7 +94,7 @@ export function changesShown(content: MapContent, { whatIfs }: Overview, scope: 
   const rows: [string, string][] = [["new", t`New street`], ["changed", t`Changed street`], ["gone", t`Taken out`]];
   content.groups.unshift({
     title: t`What if ${whatIfs[nth]?.title ?? ""}?`,
-    rows: rows.filter(([change]) => count(change)).map(([change, label]): LegendRow => ({ key: "", label, count: count(change), swatch: { kind: change === "gone" ? "dash" : "line", line: `var(${ink})`, width: 5 } })),
+    rows: rows.filter(([change]) => count(change)).map(([change, label]): LegendRow => ({ key: "", label, count: count(change), swatch: { kind: change === "gone" ? "dash" : "hatch", line: `var(${ink})` } })),
     note: changes ? t`Hold B to see the streets without it.` : t`The streets as they are.`,
   });
 }

@@ -126,7 +126,7 @@ function Findings({ checked, overview }: { checked: Checked; overview: Overview 
           <span className="faint">{at < 0 ? plural(shown.length, { one: "# finding", other: "# findings" }) : t`${figure(at + 1)} of ${figure(shown.length)}`}</span>
         </p>
       </div>
-      <Listed findings={shown} checked={checked} at={at} go={go} />
+      <Listed findings={shown} at={at} go={go} />
     </>
   );
 }
@@ -134,22 +134,18 @@ function Findings({ checked, overview }: { checked: Checked; overview: Overview 
 /** So many findings are written out; more are gone through one by one, or kind by kind. */
 const MOST_LISTED = 200;
 
-/** The findings as a table; a click goes to one. */
-function Listed({ findings, checked, at, go }: { findings: Feature[]; checked: Checked; at: number; go: (next: number) => void }) {
-  const title = (finding: Feature) => checked.kinds.find(({ kind }) => kind === finding.properties?.kind)?.title ?? "";
+/** The findings written out; a click goes to one. */
+function Listed({ findings, at, go }: { findings: Feature[]; at: number; go: (next: number) => void }) {
   return (
     <details>
-      <summary><Trans>All of them in a table</Trans></summary>
-      <table className="plain" aria-label={t`Findings`}>
-        <tbody>
-          {findings.slice(0, MOST_LISTED).map((finding, nth) => (
-            <tr key={String(finding.properties?.number)} className={nth === at ? "chosen" : undefined}>
-              <td><button className="linkish" onClick={() => go(nth)}>{title(finding)}</button></td>
-              <td>{String(finding.properties?.text)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <summary><Trans>All of them, one under another</Trans></summary>
+      <ol className="listed" aria-label={t`Findings`}>
+        {findings.slice(0, MOST_LISTED).map((finding, nth) => (
+          <li key={String(finding.properties?.number)} className={nth === at ? "chosen" : undefined}>
+            <button className="linkish" onClick={() => go(nth)}>{String(finding.properties?.text)}</button>
+          </li>
+        ))}
+      </ol>
       {findings.length > MOST_LISTED && <p className="faint">{t`The first ${figure(MOST_LISTED)} of ${figure(findings.length)}; choose a kind above to see others.`}</p>}
     </details>
   );
