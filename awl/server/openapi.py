@@ -10,6 +10,7 @@ from pydantic.json_schema import models_json_schema
 from awl import __version__
 from awl.questions import QUESTIONS
 from awl.questions.slots import QuestionWords
+from awl.server import health
 from awl.views.view import VIEW
 
 Json = dict[str, Any]
@@ -312,6 +313,15 @@ def openapi_document(server: str = "/") -> Json:
                 },
             }
         }
+    paths[f"/processes/{health.PROCESS['id']}/execution"] = {
+        "post": {
+            "summary": health.PROCESS["title"],
+            "description": health.PROCESS["description"],
+            "parameters": [_parameter("Prefer", "header", _TEXT, "respond-async runs it as a job")],
+            "requestBody": {"required": True, "content": {"application/json": {"schema": {"type": "object"}}}},
+            "responses": {"200": _response("Results", "Results"), "201": _response("A job", "StatusInfo"), **_PROBLEMS},
+        }
+    }
     return {
         "openapi": "3.1.0",
         "info": {"title": "Awl", "version": __version__, "description": "Accessibility questions on street networks"},

@@ -38,6 +38,8 @@ def town() -> str:
         (0.021, 0.02),
         (0.002, -0.002),
         (0.0021, 0.001),
+        (0.007, 0.0035),
+        (0.007, 0.0045),
     ]
     places = [*square, *more]
     body = "".join(node(i, *place) for i, place in enumerate(places, 1))
@@ -50,6 +52,7 @@ def town() -> str:
         + way(4, [8, 9], **home, name="Far Lane")
         + way(5, [4, 6, 3], **home, name="Upper Lane")
         + way(6, [10, 11], **home, name="Cross Lane", maxspeed="fast")
+        + way(7, [2, 12, 13], **home, name="Ring Lane")
     )
 
 

@@ -213,9 +213,10 @@ def build_graph(
         raw.restrictions, graph.link_way, graph.link_from, graph.link_to, graph.node_osm_id
     )
     report.restrictions_not_placed = len(lost)
+    missing = _missing_ways(raw, {ident for ident, _ in lost})
     # Beyond the edge of an extract members are missing because they lie outside.
     report.restrictions_lost = [
-        [ident, float(graph.node_lon[node]), float(graph.node_lat[node])]
+        [ident, float(graph.node_lon[node]), float(graph.node_lat[node]), missing.get(ident, 0)]
         for ident, node in lost
         if node >= 0 and not graph.node_border[node]
     ][:MOST_PLACES]
@@ -227,6 +228,17 @@ def build_graph(
     fill_report(report, graph)
     progress.step(1.0, "Street graph built")
     return graph, report
+
+
+def _missing_ways(raw: RawExtract, relations: set[int]) -> dict[int, int]:
+    """The first way that turn restrictions name and the extract lacks, by the relation's id."""
+    missing: dict[int, int] = {}
+    known = set(raw.way_id.tolist()) if relations else set()
+    for one in raw.restrictions:
+        if one.id in relations:
+            lacking = [way for way in (*one.from_ways, *one.via_ways, *one.to_ways) if way not in known]
+            missing |= {one.id: lacking[0]} if lacking else {}
+    return missing
 
 
 def _counts(column: Categorical) -> dict[str, int]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from scipy.spatial import KDTree
 
 from awl.core.analysis.health.findings import Findings
 from awl.core.analysis.health.levels import middles
@@ -17,8 +18,11 @@ from awl.core.network.network import Network
 from awl.core.network.parts import strong_parts
 
 Ints = NDArray[np.int64]
+Floats = NDArray[np.float64]
 GAP_LIMIT_M = 2_000.0
 """How far the gap to the rest is looked for."""
+AHEAD_M, AHEAD_DEG = 200.0, 60.0
+"""A street that ends leads on to others where a node lies so near ahead of it, within this angle of its course."""
 
 
 def isolated(graph: StreetGraph) -> Findings:
@@ -87,9 +91,36 @@ def one_ways(network: Network) -> list[Findings]:
         # A part of one node at which several streets end: they face each other.
         facing = (size[label[node]] == 1) & (degree[node] > 1)
         xy = np.column_stack(graph.plane.xy(graph.node_lon[node], graph.node_lat[node]))
-        parts.append(Findings.of(part_end, xy[~facing], link[~facing]))
+        # Ways to yards and garages end where trips end; a street that runs out of the map ends with the map.
+        serves = graph.tag("highway").take(link).equals("service")
+        is_trap = ~facing & ~serves & ~_runs_out(graph, link, node, xy, size[label[node]] == 1)
+        parts.append(Findings.of(part_end, xy[is_trap], link[is_trap]))
         parts.append(Findings.of("facing", xy[facing], link[facing]))
     return parts
+
+
+def _runs_out(graph: StreetGraph, link: Ints, node: Ints, xy: Floats, is_end: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Whether links (k,) that end at nodes (k,) lead to where there are no streets any more: out of what the extract covers.
+
+    Extracts hold streets whole, also where their neighbours lie outside; such an end says nothing of the street.
+    """
+    outward = np.zeros(len(link), bool)
+    ends = np.flatnonzero(is_end)
+    if len(ends) == 0:
+        return outward
+    x, y = graph.shape_xy
+    nodes = np.column_stack(graph.plane.xy(graph.node_lon, graph.node_lat))
+    tree = KDTree(nodes)
+    at_head = graph.link_to[link[ends]] == node[ends]
+    first, last = graph.shape_start[link[ends]], graph.shape_start[link[ends] + 1] - 1
+    before = np.where(at_head, last - 1, first + 1)
+    course = xy[ends] - np.column_stack([x[before], y[before]])
+    for row, near in zip(range(len(ends)), tree.query_ball_point(xy[ends], AHEAD_M), strict=True):
+        away = nodes[near] - xy[ends[row]]
+        metres = np.hypot(*away.T)
+        ahead = away @ course[row] > np.cos(np.radians(AHEAD_DEG)) * metres * np.hypot(*course[row])
+        outward[ends[row]] = not (ahead & (metres > 1.0)).any()
+    return outward
 
 
 def _gates(graph: StreetGraph, use, label, dead, into: bool) -> tuple[Ints, Ints]:  # type: ignore[no-untyped-def]

@@ -25,7 +25,13 @@ def left_out(graph: StreetGraph, report: BuildReport) -> list[Findings]:
 
 
 def _findings(kind: str, graph: StreetGraph, places: Sequence[Sequence[float]]) -> Findings:
-    """Findings at places: id, longitude and latitude of each."""
-    rows = np.array(places, float).reshape(-1, 3)
+    """Findings at places: id, longitude and latitude of each, and the way that a restriction lacks, 0 for none."""
+    rows = np.array([[*place, 0.0][:4] for place in places], float).reshape(-1, 4)
     xy = np.column_stack(graph.plane.xy(rows[:, 1], rows[:, 2]))
-    return Findings.of(kind, xy, np.full(len(rows), -1), source=rows[:, 0].astype(np.int64))
+    return Findings.of(
+        kind,
+        xy,
+        np.full(len(rows), -1),
+        np.where(rows[:, 3] > 0, rows[:, 3], np.nan),
+        source=rows[:, 0].astype(np.int64),
+    )

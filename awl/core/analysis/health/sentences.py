@@ -30,6 +30,7 @@ TEXTS: dict[str, str] = {
     "covered-by-water": "{a} runs through water for {size:,.0f} m.",
 }
 LEFT_OUT = "Way {source} begins and ends at this one place; it was left out."
+LACKING = "Turn restriction {source} names way {size:.0f}, which the extract lacks: it may lie beyond its edge."
 CONTRADICTING = "{a} is stated as {levels}."
 TOUCHING = "{a} ends on {b} without a node there."
 ALONE = "{size:,.0f} m of street about {a} are joined to nothing."
@@ -68,6 +69,8 @@ def _text(kind: str, a: int, b: int, size: float) -> str:
         return ALONE
     if kind == "no-length" and a < 0:
         return LEFT_OUT
+    if kind == "lost-restriction" and size > 0:
+        return LACKING
     return CONTRADICTING if kind == "odd-level" and np.isnan(size) else TEXTS[kind]
 
 
