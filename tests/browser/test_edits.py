@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
@@ -216,3 +217,33 @@ def test_a_street_that_is_clicked_is_changed_split_and_taken_out(streets: Page, 
         page.settled()
     assert "oneway" not in tags() and Study(town.path).graph.link_count == count
     assert page.log() == ""
+
+
+def test_two_clicks_move_a_junction_for_a_what_if_alone(streets: Page, town: Study) -> None:
+    page, graph = streets, town.graph
+    idea = what_ifs.save(town, {"title": "the corner were wider"})
+    page.driver.refresh()
+    Select(page.find("[aria-label='What edits change']")).select_by_value(idea.id)
+    row = int(np.argmin(np.hypot(graph.node_lon - STEP, graph.node_lat - 2 * STEP)))
+    lon, lat = float(graph.node_lon[row]), float(graph.node_lat[row])
+    page.settled()
+    page.script("window.awlMap.map.jumpTo({center: [arguments[0], arguments[1]], zoom: 16.5})", lon, lat)
+    page.settled()
+    page.click("button", "Begin")
+    page.find("[role=status]", "Click the junction that is to move")
+    page.click_map(lon, lat)
+    page.find("[role=status]", "Click where it is to stand")
+    page.click_map(lon + 0.0004, lat + 0.0003)
+    page.find("[aria-label='Steps'] li", "Moved a junction")
+    (step,) = ledger.steps(Study(town.path).reading, idea.id)
+    assert step.edits[0].kind == "move" and step.edits[0].node == int(graph.node_id[row])
+    assert step.edits[0].points[0] == pytest.approx((lon + 0.0004, lat + 0.0003), abs=2e-5)
+    # What it changes is hatched, and is gone while the key is held.
+    hatched = "return window.awlMap.map.getSource('changes').serialize().data.features.length"
+    changed = len(what_ifs.changes(Study(town.path), idea.id)[1])
+    page.wait(lambda: page.script(hatched) == changed > 0, "the hatched streets")
+    ActionChains(page.driver).key_down("b").perform()
+    page.wait(lambda: page.script(hatched) == 0, "the streets as they are")
+    ActionChains(page.driver).key_up("b").perform()
+    page.wait(lambda: page.script(hatched) == changed, "the hatched streets again")
+    what_ifs.drop(Study(town.path), idea.id)
