@@ -53,7 +53,7 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
     sides = reduced_graph(topology, metric)
     edges = sides.up.edges(), sides.down.edges()
     swept = SweepGraph(topology.parent, edges[0], np.arange(topology.count, dtype=np.int32), edges[1])
-    seeds, wide_scratch = LaneSources(ranks, lanes, zero), LaneScratch(place, wide, np.empty((0, LANES), np.uint32))
+    sources, wide_scratch = LaneSources(ranks, lanes, zero), LaneScratch(place, wide, np.empty((0, LANES), np.uint32))
 
     pairs = 200
     begins, ends = (
@@ -77,7 +77,7 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
         lambda: closed_one_after_the_other(router, closures),
         lambda: reduced_graph(topology, metric),
         lambda: sweep_one(topology.parent, *edges, SourceStates(ranks[:1], zero[:1]), label),
-        lambda: sweep_lanes(swept, seeds, wide_scratch),
+        lambda: sweep_lanes(swept, sources, wide_scratch),
         lambda: ways_of_pairs(topology, sides, ways, begins, ends, scratch, listed=False),
         lambda: ways_of_pairs(topology, sides, ways, begins, ends, scratch),
         lambda: np.copyto(copied, wide),

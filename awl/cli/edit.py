@@ -68,8 +68,8 @@ def command(
     else:
         outcome = street_edits.edit_streets(study, edit_documents.parsed(_read(file)), scope)
     if as_json:
-        told = {"step": outcome.step, "links": outcome.changed_links.tolist()}
-        click.echo(json.dumps(told | {"edits": edit_documents.collection(outcome.edits)}))
+        document = {"step": outcome.step, "links": outcome.changed_links.tolist()}
+        click.echo(json.dumps(document | {"edits": edit_documents.collection(outcome.edits)}))
         return
     verb = {"undo": "taken back", "redo": "done again"}.get(turn or "", "done")
     click.echo(

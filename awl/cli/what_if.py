@@ -32,11 +32,11 @@ def list_(study_path: Path, as_json: bool) -> None:
     study = Study(study_path)
     known = what_ifs.listed(study.reading)
     if as_json:
-        click.echo(json.dumps([told.document() for told in known]))
+        click.echo(json.dumps([idea.document() for idea in known]))
         return
-    for told in known:
-        count = len(ledger.edits_of(study.reading, told.id))
-        click.echo(f"  {told.id:<24} {told.title}: {count:,} edits, changed {told.changed[:16].replace('T', ' ')}")
+    for idea in known:
+        count = len(ledger.edits_of(study.reading, idea.id))
+        click.echo(f"  {idea.id:<24} {idea.title}: {count:,} edits, changed {idea.changed[:16].replace('T', ' ')}")
     if not known:
         click.echo("The study has no what-ifs.")
 
@@ -55,8 +55,8 @@ def new(title: str, study_path: Path, description: str, date: str, at: str) -> N
     from awl.study import what_ifs
     from awl.study.study import Study
 
-    told = what_ifs.save(Study(study_path), {"title": title, "description": description, "date": date, "at": at})
-    click.echo(told.id)
+    idea = what_ifs.save(Study(study_path), {"title": title, "description": description, "date": date, "at": at})
+    click.echo(idea.id)
 
 
 @command.command()

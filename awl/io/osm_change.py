@@ -207,8 +207,8 @@ class _Handlers:
             raise self._improper(name, error) from error
 
     def _element(self, name: str) -> Element:
-        told = self._attributes
-        ident, version = int(told["id"]), int(told.get("version", 0))
+        attributes = self._attributes
+        ident, version = int(attributes["id"]), int(attributes.get("version", 0))
         if not -(2**53) < ident < 2**53:
             raise ValueError(f"id {ident}")
         if name == "way":
@@ -217,7 +217,7 @@ class _Handlers:
             return OsmRelation(ident, version, tuple(self._members), self._tags)
         # A node that is deleted need not say where it was.
         gone = self._action == "delete"
-        lon, lat = (float(told.get(axis, "nan") if gone else told[axis]) for axis in ("lon", "lat"))
+        lon, lat = (float(attributes.get(axis, "nan") if gone else attributes[axis]) for axis in ("lon", "lat"))
         if not gone and not (math.isfinite(lon) and abs(lon) <= 180 and math.isfinite(lat) and abs(lat) <= 90):
             raise ValueError(f"lon {lon}, lat {lat}")
         return OsmNode(ident, version, lon, lat, self._tags)

@@ -84,7 +84,7 @@ class Context:
         self.mode = study.mode(inputs.mode)
         self._snap_m = inputs.snap
         self.what_ifs = [what_ifs.what_if(self.base, ident) for ident in inputs.what_ifs]
-        self.when = inputs.when or next((moment(told.at) for told in self.what_ifs if told.at), None)
+        self.when = inputs.when or next((moment(idea.at) for idea in self.what_ifs if idea.at), None)
         self._router = study.router(inputs.mode, self.when)
         base = self._router.network
         self._crossed = 0
@@ -127,8 +127,8 @@ class Context:
             for hit in self.found_places
         ]
         notes += [
-            f"Asked with '{told.title}': what is told holds for the study as it would be then."
-            for told in self.what_ifs
+            f"Asked with '{idea.title}': what is told holds for the study as it would be then."
+            for idea in self.what_ifs
         ]
         notes += self.mode.notes
         if self.when is not None:

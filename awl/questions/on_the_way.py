@@ -39,8 +39,8 @@ def findings_on(study: Study, links: Iterable[int] | NDArray[np.integer], where:
     kinds = ", ".join(f"{count} of '{KINDS[name].title.lower()}'" for name, count in on_way.counts().items())
     lies = "lies" if len(on_way) == 1 else "lie"
     text = f"{counted(len(on_way), 'finding')} of the health check {lies} {where}: {kinds}. Stage Streets mends them."
-    told = on_way.take(np.arange(len(on_way)) < MOST_SPOTS)
-    lon, lat = graph.plane.lonlat(told.x, told.y)
-    spots = zip(told.kind.tolist(), sentences(graph, told), lon.tolist(), lat.tolist(), strict=True)
+    listed = on_way.take(np.arange(len(on_way)) < MOST_SPOTS)
+    lon, lat = graph.plane.lonlat(listed.x, listed.y)
+    spots = zip(listed.kind.tolist(), sentences(graph, listed), lon.tolist(), lat.tolist(), strict=True)
     places = tuple(Spot(KINDS[NAMES[code]].title, sentence, x, y) for code, sentence, x, y in spots)
     return [Doubt("findings-on-the-way", "note", len(on_way), text, places)]

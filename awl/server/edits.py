@@ -142,7 +142,7 @@ def apply_change(study_id: str) -> Response:
         taken = change_files.take_in(study, file, what_if, extract, _expected(study, what_if))
     finally:
         shutil.rmtree(file.parent, ignore_errors=True)
-    told = {"misfits": list(taken.misfits), "passed_over": taken.passed_over}
+    extra = {"misfits": list(taken.misfits), "passed_over": taken.passed_over}
     if taken.outcome is None:
         return reply(
             {
@@ -152,9 +152,9 @@ def apply_change(study_id: str) -> Response:
                 "revision": study.revision,
                 "version": "",
             }
-            | told
+            | extra
         )
-    return _outcome_reply(study, taken.outcome, what_if, **told)
+    return _outcome_reply(study, taken.outcome, what_if, **extra)
 
 
 @api.post("/studies/<study_id>/edits")

@@ -92,6 +92,6 @@ def take_in(
         known = osm_change.read_elements(extract, Wanted(nodes=needed_nodes(change)), progress).nodes
     seen = ledger.version(study.reading, what_if) if expected is None else expected
     variant = study if what_if == BASE else what_ifs.variant(study, [what_if])
-    told = incoming(variant.graph, change, known, streets.next_ids(study.reading))
-    outcome = edit_streets(study, told.edits, what_if, seen) if told.edits else None
-    return TakenIn(outcome, told.misfits, told.passed_over)
+    taken = incoming(variant.graph, change, known, streets.next_ids(study.reading))
+    outcome = edit_streets(study, taken.edits, what_if, seen) if taken.edits else None
+    return TakenIn(outcome, taken.misfits, taken.passed_over)

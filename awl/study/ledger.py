@@ -185,12 +185,12 @@ def replayed(connection: sqlite3.Connection, graph: StreetGraph) -> Replayed:
     return Replayed(graph, tuple(outcome))
 
 
-def keep_replayed(connection: sqlite3.Connection, told: Replayed) -> None:
+def keep_replayed(connection: sqlite3.Connection, replay: Replayed) -> None:
     """Write what steps changed of streets that were built anew; undone steps go. Runs inside the caller's transaction."""
     if not _there(connection):
         return
     connection.execute("DELETE FROM awl_edits WHERE what_if = ? AND undone", (BASE,))
-    for number, patch, misfits in told.outcome:
+    for number, patch, misfits in replay.outcome:
         connection.execute(
             "UPDATE awl_edits SET patch = ?, misfits = ? WHERE step = ?",
             (packed(patch), orjson.dumps(list(misfits)).decode(), number),
@@ -204,7 +204,7 @@ def packed(patch: Patch) -> bytes:
 
 def unpacked(blob: bytes) -> Patch:
     """The patch of such bytes, to the last bit."""
-    told: dict[str, Any] = orjson.loads(zlib.decompress(blob))
+    document: dict[str, Any] = orjson.loads(zlib.decompress(blob))
 
     def links(rows: list[dict[str, Any]]) -> tuple[LinkRecord, ...]:
         return tuple(
@@ -226,12 +226,12 @@ def unpacked(blob: bytes) -> Patch:
         return tuple(TurnRecord(**row | {"via_links": tuple(row["via_links"])}) for row in rows)
 
     return Patch(
-        tuple(NodeRecord(**row) for row in told["nodes_before"]),
-        tuple(NodeRecord(**row) for row in told["nodes_after"]),
-        links(told["links_before"]),
-        links(told["links_after"]),
-        turns(told["turns_before"]),
-        turns(told["turns_after"]),
+        tuple(NodeRecord(**row) for row in document["nodes_before"]),
+        tuple(NodeRecord(**row) for row in document["nodes_after"]),
+        links(document["links_before"]),
+        links(document["links_after"]),
+        turns(document["turns_before"]),
+        turns(document["turns_after"]),
     )
 
 

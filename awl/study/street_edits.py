@@ -91,8 +91,8 @@ def merge(study: Study, what_if: str, expected: str | None = None) -> Outcome:
 
     Its other changes (modes, places, a time) stay with nobody: a what-if that has some is not merged.
     """
-    told = what_ifs.what_if(study, what_if)
-    if told.modes or told.places or told.at:
+    idea = what_ifs.what_if(study, what_if)
+    if idea.modes or idea.places or idea.at:
         raise AwlError(
             "Only edits of streets can be merged",
             remedy="Change modes and places in the study itself, then drop the what-if",

@@ -87,12 +87,12 @@ def listed(connection: sqlite3.Connection) -> list[WhatIf]:
 def what_if(study: Study, ident: str) -> WhatIf:
     """A what-if by id or title; raises `AwlError` (404) naming those that exist."""
     known = listed(study.reading)
-    for told in known:
-        if ident in (told.id, told.title):
-            return told
+    for idea in known:
+        if ident in (idea.id, idea.title):
+            return idea
     raise AwlError(
-        f"The study has no what-if '{ident[:80]}'.{nearest(ident, (told.id for told in known))}",
-        remedy=f"What-ifs are: {', '.join(told.id for told in known) or 'none yet'}",
+        f"The study has no what-if '{ident[:80]}'.{nearest(ident, (one.id for one in known))}",
+        remedy=f"What-ifs are: {', '.join(one.id for one in known) or 'none yet'}",
         inputs=("what_if",),
         status=404,
         kind="no-such-what-if",
@@ -116,10 +116,10 @@ def save(study: Study, given: dict[str, Any], ident: str | None = None) -> WhatI
 
 def copy(study: Study, ident: str, title: str) -> WhatIf:
     """Another what-if with all that one holds."""
-    told = what_if(study, ident)
-    other = save(study, {name: getattr(told, name) for name in MEMBERS} | {"title": title})
+    idea = what_if(study, ident)
+    other = save(study, {name: getattr(idea, name) for name in MEMBERS} | {"title": title})
     with study.writing() as connection:
-        for step in ledger.steps(connection, told.id):
+        for step in ledger.steps(connection, idea.id):
             if not step.undone:
                 ledger.add_step(connection, step.edits, other.id)
     return other
@@ -127,9 +127,9 @@ def copy(study: Study, ident: str, title: str) -> WhatIf:
 
 def drop(study: Study, ident: str) -> None:
     """Remove a what-if with its edits."""
-    told = what_if(study, ident)
+    idea = what_if(study, ident)
     with study.writing() as connection:
-        remove(connection, told.id)
+        remove(connection, idea.id)
 
 
 def remove(connection: sqlite3.Connection, ident: str) -> None:
@@ -146,13 +146,13 @@ def touch(connection: sqlite3.Connection, ident: str) -> None:
 
 def version(study: Study, ident: str) -> str:
     """Changes with every change of a what-if or its edits."""
-    told = what_if(study, ident)
-    return blake2b(f"{told.changed} {ledger.version(study.reading, told.id)}".encode(), digest_size=8).hexdigest()
+    idea = what_if(study, ident)
+    return blake2b(f"{idea.changed} {ledger.version(study.reading, idea.id)}".encode(), digest_size=8).hexdigest()
 
 
 def changed_last(study: Study, idents: Sequence[str]) -> str:
     """When any of some what-ifs was changed last, as text that can be compared; the far future where one is gone."""
-    known = {told.id: told.changed for told in listed(study.reading)}
+    known = {idea.id: idea.changed for idea in listed(study.reading)}
     return max((known.get(ident, "9") for ident in idents), default="")
 
 
@@ -167,20 +167,20 @@ def variant(study: Study, idents: Sequence[str]) -> Study:
 
     Raises `AwlError` where one of them does not fit what is there.
     """
-    told = [what_if(study, ident) for ident in idents]
-    if not told:
+    chosen = [what_if(study, ident) for ident in idents]
+    if not chosen:
         return study
-    if len(told) > MOST_AT_ONCE or len({item.id for item in told}) < len(told):
+    if len(chosen) > MOST_AT_ONCE or len({item.id for item in chosen}) < len(chosen):
         raise AwlError(
-            f"{len(told)} what-ifs at once",
+            f"{len(chosen)} what-ifs at once",
             remedy=f"Name each once, and at most {MOST_AT_ONCE}",
             inputs=("what_if",),
         )
-    place, key = _place_and_key(study, told)
+    place, key = _place_and_key(study, chosen)
     with _opening:
         known = _variants.pop(place, None)
         if known is None or known[0] != key:
-            known = key, Once(lambda: _made(study, told))
+            known = key, Once(lambda: _made(study, chosen))
         _variants[place] = known  # the last one used stands last
         while len(_variants) > MOST_OPEN:
             del _variants[next(iter(_variants))]
@@ -188,15 +188,15 @@ def variant(study: Study, idents: Sequence[str]) -> Study:
     return known[1].value()
 
 
-def _place_and_key(study: Study, told: Sequence[WhatIf]) -> tuple[tuple[Path, tuple[str, ...]], Any]:
+def _place_and_key(study: Study, chosen: Sequence[WhatIf]) -> tuple[tuple[Path, tuple[str, ...]], Any]:
     """Where a variant is held, and what it rests on."""
     key = (
         study.revision,
         tuple((layer["id"], layer["added"]) for layer in records.layers(study.reading)),
         tuple((ident, changed) for ident, (_, changed) in study.modes().items()),
-        tuple(version(study, item.id) for item in told),
+        tuple(version(study, item.id) for item in chosen),
     )
-    return (study.path.resolve(), tuple(item.id for item in told)), key
+    return (study.path.resolve(), tuple(item.id for item in chosen)), key
 
 
 def follow(study: Study, ident: str, known: Study, applied: Applied) -> None:
@@ -216,7 +216,7 @@ def follow(study: Study, ident: str, known: Study, applied: Applied) -> None:
         _variants[place] = key, Once(lambda: known)
 
 
-def _made(study: Study, told: list[WhatIf]) -> Study:
+def _made(study: Study, chosen: list[WhatIf]) -> Study:
     """A copy of the study with the changes of what-ifs."""
     folder = study.path.with_suffix(".awl") / "what-ifs"
     folder.mkdir(parents=True, exist_ok=True)
@@ -230,7 +230,7 @@ def _made(study: Study, told: list[WhatIf]) -> Study:
     changed = Study(path)
     changed.cached("graph", lambda: study.graph)
     weakref.finalize(changed, _delete, path)
-    for item in told:
+    for item in chosen:
         _apply(study, changed, item)
     return changed
 
@@ -258,8 +258,8 @@ def _delete(path: Path) -> None:
     shutil.rmtree(path.with_suffix(".awl"), ignore_errors=True)
 
 
-def _apply(study: Study, changed: Study, told: WhatIf) -> None:
-    edits = ledger.edits_of(study.reading, told.id)
+def _apply(study: Study, changed: Study, idea: WhatIf) -> None:
+    edits = ledger.edits_of(study.reading, idea.id)
     try:
         if edits:
             applied = apply(changed.graph, edits)
@@ -267,13 +267,13 @@ def _apply(study: Study, changed: Study, told: WhatIf) -> None:
                 changed.change_streets(connection, applied.patch, applied.graph)
             changed.forget()
             changed.cached("graph", lambda: applied.graph)
-        for ident, members in told.modes.items():
+        for ident, members in idea.modes.items():
             changed.save_mode(modes.parsed({**modes.document(changed.mode(ident)), **members, "id": ident}))
-        for entry in told.places:
+        for entry in idea.places:
             _change_places(changed, entry)
     except AwlError as error:
         raise AwlError(
-            f"The what-if '{told.title}' does not fit the study: {error.what}",
+            f"The what-if '{idea.title}' does not fit the study: {error.what}",
             where=error.where,
             remedy=error.remedy or "Undo what does not fit, or drop it",
             inputs=("what_if",),

@@ -46,9 +46,9 @@ def needed_nodes(change: OsmChange) -> frozenset[int]:
         change: the change.
     """
     ways = [*change.of_kind("create", OsmWay), *change.of_kind("modify", OsmWay)]
-    told = {node.id for node in change.of_kind("create", OsmNode)}
+    created = {node.id for node in change.of_kind("create", OsmNode)}
     moved = {node.id for node in change.of_kind("modify", OsmNode)}
-    return frozenset(({ref for way in ways if isinstance(way, OsmWay) for ref in way.refs} | moved) - told)
+    return frozenset(({ref for way in ways if isinstance(way, OsmWay) for ref in way.refs} | moved) - created)
 
 
 def incoming(
@@ -102,9 +102,9 @@ class _Reader:
         }
         self._has_extract = known is not None
         self._old_places |= {node.id: (node.lon, node.lat) for node in (known or {}).values()}
-        told = [*change.of_kind("create", OsmNode), *change.of_kind("modify", OsmNode)]
-        self._told = {node.id: node for node in told if isinstance(node, OsmNode)}
-        self._places = self._old_places | {ident: (node.lon, node.lat) for ident, node in self._told.items()}
+        stated = [*change.of_kind("create", OsmNode), *change.of_kind("modify", OsmNode)]
+        self._new_nodes = {node.id: node for node in stated}
+        self._places = self._old_places | {ident: (node.lon, node.lat) for ident, node in self._new_nodes.items()}
         self._outside = self._beyond_edge()
         self._new_lines: dict[int, _Line | None] = {}
         self._apart: dict[tuple[int, int], list[int]] = {}
@@ -117,7 +117,9 @@ class _Reader:
         if not graph.node_border.any():
             return set()
         places = {(lon, lat) for lon, lat in zip(graph.shape_lon.tolist(), graph.shape_lat.tolist(), strict=True)}
-        return {ident for ident, place in self._old_places.items() if ident not in self._told and place not in places}
+        return {
+            ident for ident, place in self._old_places.items() if ident not in self._new_nodes and place not in places
+        }
 
     def _do(self, about: str, edits: Sequence[Edit]) -> tuple[Edit, ...]:
         """Apply edits that belong together; a misfit where one of them does not fit."""
@@ -370,9 +372,9 @@ class _Reader:
         for relation in (*gone, *changed):
             self._allow(relation.id)
         for relation in (*changed, *self._change.of_kind("create", OsmRelation)):
-            told = relation_of(relation.id, relation.tags, relation.members)
-            if isinstance(told, Restriction):
-                self._restrict(told)
+            restriction = relation_of(relation.id, relation.tags, relation.members)
+            if isinstance(restriction, Restriction):
+                self._restrict(restriction)
             else:
                 self.passed_over += 1
 
@@ -384,21 +386,26 @@ class _Reader:
                 edit = Edit("allow", links=links, node=int(graph.node_id[turn.via_node]))
                 self._do(f"Relation {relation}", [edit])
 
-    def _restrict(self, told: Restriction) -> None:
-        about = f"Relation {told.id}"
-        if len(told.from_ways) != 1 or len(told.to_ways) != 1 or len(told.via_nodes) != 1 or told.via_ways:
+    def _restrict(self, restriction: Restriction) -> None:
+        about = f"Relation {restriction.id}"
+        if (
+            len(restriction.from_ways) != 1
+            or len(restriction.to_ways) != 1
+            or len(restriction.via_nodes) != 1
+            or restriction.via_ways
+        ):
             self.misfits.append(f"{about}: only turns from one way over one node to another are taken over")
             return
-        row = self._junction(told.via_nodes[0], self._places.get(told.via_nodes[0]))
+        row = self._junction(restriction.via_nodes[0], self._places.get(restriction.via_nodes[0]))
         if row < 0:
             self.misfits.append(f"{about}: its via node is no junction of the study")
             return
         node = int(self._graph.node_id[row])
-        ends = [self._ending_at(way, node) for way in (told.from_ways[0], told.to_ways[0])]
+        ends = [self._ending_at(way, node) for way in (restriction.from_ways[0], restriction.to_ways[0])]
         if len(ends[0]) != 1 or len(ends[1]) != 1:
             self.misfits.append(f"{about}: its ways do not meet once at the via node")
             return
-        for kind, vehicle, exempt, condition in statements_of(told.tags):
+        for kind, vehicle, exempt, condition in statements_of(restriction.tags):
             tags = {"restriction": kind, "vehicle": vehicle, "except": exempt, "condition": condition}
             self._do(about, [Edit("restrict", links=(ends[0][0], ends[1][0]), node=node, tags=tags)])
 

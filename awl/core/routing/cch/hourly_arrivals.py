@@ -13,7 +13,7 @@ from awl.core.network.network import Network
 from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.cch.hourly_matrix import Ends, check_alike, customized_lanes
 from awl.core.routing.cch.many_to_many import ranked, with_ends
-from awl.core.routing.cch.one_to_all import climb_from
+from awl.core.routing.cch.one_to_all import ancestors_of
 from awl.core.routing.cch.topology import FAR, Costs
 from awl.core.routing.dijkstra.plain import Arrivals
 from awl.core.routing.dijkstra.search import NO_LABEL, NO_LIMIT, OWNER_BITS, OWNER_MASK
@@ -74,7 +74,7 @@ def _of_hour(hierarchy: Hierarchy, network: Network, direction: str, cost: Costs
 def _sweep_by_hour(parent, start, head, up, down, seed_rank, seed_cost, label):
     """Costs `label` (c, LANES) of all ranks from the terminals (k,), each with a cost in each lane."""
     climb = np.empty(len(parent), np.int32)
-    size = climb_from(parent, seed_rank, np.full(len(parent), -1, np.int32), climb)
+    size = ancestors_of(parent, seed_rank, np.full(len(parent), -1, np.int32), climb)
     label[:] = FAR
     for i in range(len(seed_rank)):
         for lane in range(LANES):

@@ -24,7 +24,7 @@ from awl.core.progress import Progress, current_token, raise_if_cancelled, threa
 from awl.core.routing.cch.customization import customize_lanes
 from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.cch.many_to_many import along_links, onto_links, ranked
-from awl.core.routing.cch.one_to_all import above, climb_from
+from awl.core.routing.cch.one_to_all import above, ancestors_of
 from awl.core.routing.cch.topology import FAR, Topology
 from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
 from awl.core.routing.simd.lanes import LANES, lower_by_columns, over_triangle
@@ -246,7 +246,7 @@ def _rows_by_hour(graph, sources, goals, rows, token):
         if stopped(token, s, len(sources.start) - 1):
             return
         a, b = sources.start[s], sources.start[s + 1]
-        size = climb_from(graph.parent, sources.rank[a:b], place, climb)
+        size = ancestors_of(graph.parent, sources.rank[a:b], place, climb)
         top = np.full((size, LANES), FAR)
         for i in range(a, b):
             at = place[sources.rank[i]]

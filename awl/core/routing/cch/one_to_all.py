@@ -32,7 +32,7 @@ def _turn(ranks, begin, end):
 
 
 @njit_no_refcount
-def climb_from(parent, ranks, place, ancestors):
+def ancestors_of(parent, ranks, place, ancestors):
     """Put all ranks from `ranks` up to their roots into `ancestors`, each before those above it; how many they are.
 
     `place` (c,), -1 throughout, gets the row of each in `ancestors`.
@@ -72,12 +72,12 @@ def above(parent: NDArray[np.int32], ranks: NDArray[np.int32]) -> NDArray[np.int
         ranks: the ranks to begin with.
     """
     ancestors = np.empty(len(parent), np.int32)
-    size = climb_from(parent, ranks, np.full(len(parent), -1, np.int32), ancestors)
+    size = ancestors_of(parent, ranks, np.full(len(parent), -1, np.int32), ancestors)
     return np.sort(ancestors[:size])
 
 
 @njit_no_refcount
-def sweep(tree, up, down, seeds, most, scratch, label):
+def sweep(tree, up, down, sources, most, scratch, label):
     """Fill `label` (s,) of the states at ranks: cost and owner in one number, as in a plain search; none above `most`.
 
     What comes from a rank has edges only to it and to what it has edges to itself: where none of those is reached and no seed
@@ -87,16 +87,16 @@ def sweep(tree, up, down, seeds, most, scratch, label):
         tree: the elimination tree (a `Tree`).
         up: the upward edges searches use (`Edges`).
         down: the downward edges they use (`Edges`).
-        seeds: ranks at which searches begin, with their labels as costs (`SourceRanks`).
+        sources: ranks at which searches begin, with their labels as costs (`SourceRanks`).
         most: the highest label that counts.
         scratch: memory of this thread (`SweepScratch`).
         label: labels (s,), filled here.
     """
     of_rank, reached, place = scratch.of_rank, scratch.reached, scratch.place
-    for i in range(len(seeds.rank)):
-        if seeds.cost[i] <= most:
-            of_rank[seeds.rank[i]] = min(of_rank[seeds.rank[i]], seeds.cost[i])
-    count = climb_from(tree.parent, seeds.rank, place, reached)
+    for i in range(len(sources.rank)):
+        if sources.cost[i] <= most:
+            of_rank[sources.rank[i]] = min(of_rank[sources.rank[i]], sources.cost[i])
+    count = ancestors_of(tree.parent, sources.rank, place, reached)
     for at in range(count):
         i = reached[at]
         here = of_rank[i]
@@ -142,21 +142,21 @@ def _none_reached(head, begin, end, of_rank):
 
 
 @njit(cache=True, nogil=True)
-def sweep_one(parent, up, down, seeds, label):
+def sweep_one(parent, up, down, sources, label):
     """Costs `label` (c,) of all ranks from the terminals of one place; `FAR` where there is no way.
 
     Parameters:
         parent: the next higher rank (c,) of each in the elimination tree, -1 at a root.
         up: the upward edges searches use (`Edges`).
         down: the downward edges they use (`Edges`).
-        seeds: ranks at which the search begins, with costs (`SourceRanks`).
+        sources: ranks at which the search begins, with costs (`SourceRanks`).
         label: costs (c,), filled here.
     """
     label[:] = FAR
-    for i in range(len(seeds.rank)):
-        label[seeds.rank[i]] = min(label[seeds.rank[i]], seeds.cost[i])
+    for i in range(len(sources.rank)):
+        label[sources.rank[i]] = min(label[sources.rank[i]], sources.cost[i])
     climb = np.empty(len(parent), np.int32)
-    size = climb_from(parent, seeds.rank, np.full(len(parent), -1, np.int32), climb)
+    size = ancestors_of(parent, sources.rank, np.full(len(parent), -1, np.int32), climb)
     for at in range(size):
         i = climb[at]
         for e in range(up.start[i], up.start[i + 1]):
@@ -210,21 +210,21 @@ def label_lone(lone, start, head, cost, most, label):
 
 
 @njit(cache=True, nogil=True)
-def sweep_lanes(graph, seeds, scratch):
+def sweep_lanes(graph, sources, scratch):
     """Costs `scratch.label` (d, LANES) from sources, each a lane, at the ranks that have a row in `graph.local`.
 
     Parameters:
         graph: what is swept (a `SweepGraph`).
-        seeds: ranks at which searches begin (`LaneSources`).
+        sources: ranks at which searches begin (`LaneSources`).
         scratch: memory of this thread (`LaneScratch`); its `label` is filled.
     """
     up, down, local, place, label = graph.up, graph.down, graph.local, scratch.place, scratch.label
     climb = np.empty(len(graph.parent), np.int32)
-    size = climb_from(graph.parent, seeds.rank, place, climb)
+    size = ancestors_of(graph.parent, sources.rank, place, climb)
     top = np.full((size, LANES), FAR)
-    for i in range(len(seeds.rank)):
-        at = place[seeds.rank[i]]
-        top[at, seeds.lane[i]] = min(top[at, seeds.lane[i]], seeds.cost[i])
+    for i in range(len(sources.rank)):
+        at = place[sources.rank[i]]
+        top[at, sources.lane[i]] = min(top[at, sources.lane[i]], sources.cost[i])
     own = np.zeros(len(label), np.uint8)
     for at in range(size):
         i = climb[at]
@@ -241,22 +241,22 @@ def sweep_lanes(graph, seeds, scratch):
 
 
 @njit(cache=True, nogil=True)
-def sweep_lanes_carrying(graph, seeds, scratch):
+def sweep_lanes_carrying(graph, sources, scratch):
     """Costs as `sweep_lanes` fills them, and the accumulated costs `scratch.far` (d, LANES) of the same paths.
 
     Parameters:
         graph: what is swept (a `SweepGraph` of `CarryingEdges`).
-        seeds: ranks at which searches begin (`CarryingLaneSources`).
+        sources: ranks at which searches begin (`CarryingLaneSources`).
         scratch: memory of this thread (`LaneScratch`); its `label` and `far` are filled.
     """
     up, down, local, place, label, far = graph.up, graph.down, graph.local, scratch.place, scratch.label, scratch.far
     climb = np.empty(len(graph.parent), np.int32)
-    size = climb_from(graph.parent, seeds.rank, place, climb)
+    size = ancestors_of(graph.parent, sources.rank, place, climb)
     top, further = np.full((size, LANES), FAR), np.zeros((size, LANES), np.uint32)
-    for i in range(len(seeds.rank)):
-        at, lane = place[seeds.rank[i]], seeds.lane[i]
-        if seeds.cost[i] < top[at, lane]:
-            top[at, lane], further[at, lane] = seeds.cost[i], seeds.far[i]
+    for i in range(len(sources.rank)):
+        at, lane = place[sources.rank[i]], sources.lane[i]
+        if sources.cost[i] < top[at, lane]:
+            top[at, lane], further[at, lane] = sources.cost[i], sources.far[i]
     own = np.zeros(len(label), np.uint8)
     for at in range(size):
         i = climb[at]
@@ -274,7 +274,7 @@ def sweep_lanes_carrying(graph, seeds, scratch):
 
 
 @njit(cache=True, nogil=True)
-def _seeds_of(rows, start):
+def _sources_of(rows, start):
     """The terminals of these places, and the lane of each: its place in `rows`."""
     total = 0
     for row in rows:
@@ -307,7 +307,7 @@ def fill_rows(graph, sources, goals, rows, bounds, scratch, cost, token):
         if stopped(token, first, len(rows)):
             return
         some = rows[first : first + LANES]
-        at, lane = _seeds_of(some, sources.start)
+        at, lane = _sources_of(some, sources.start)
         sweep_lanes(graph, LaneSources(sources.rank[at], lane, sources.cost[at]), scratch)
         lanes[:] = FAR
         for i in range(len(goals.row)):
@@ -338,9 +338,9 @@ def fill_rows_carrying(graph, sources, goals, rows, bounds, scratch, cost, accum
         if stopped(token, first, len(rows)):
             return
         some = rows[first : first + LANES]
-        at, lane = _seeds_of(some, sources.start)
-        seeds = CarryingLaneSources(sources.rank[at], lane, sources.cost[at], sources.far[at])
-        sweep_lanes_carrying(graph, seeds, scratch)
+        at, lane = _sources_of(some, sources.start)
+        begun = CarryingLaneSources(sources.rank[at], lane, sources.cost[at], sources.far[at])
+        sweep_lanes_carrying(graph, begun, scratch)
         lanes[:] = FAR
         for i in range(len(goals.row)):
             row, target = np.int64(goals.row[i]), np.int64(goals.target[i])

@@ -119,10 +119,10 @@ class _Block:
         self._first = leaving(ends[0], network, measure, accumulated)
         self._goals = entering(ends[1], network, measure, accumulated)
         count = len(ends[0].link)
-        self._seeds, rank, self._onto = ranked(hierarchy, network, self._first, measure)
+        self._sources, rank, self._onto = ranked(hierarchy, network, self._first, measure)
         topology = hierarchy.topology
         reduced, ways = hierarchy.reduced(network, measure), hierarchy.unpacking(network, measure, accumulated)
-        begins = Ends(self._seeds.starts(count), rank, self._seeds.cost.astype(np.int64))
+        begins = Ends(self._sources.starts(count), rank, self._sources.cost.astype(np.int64))
         goal_rank = hierarchy.topology.rank[self._goals.state]
         arrive = Ends(self._goals.starts(count), goal_rank, self._goals.cost.astype(np.int64))
         scratch = scratch_for(hierarchy.topology.count)
@@ -131,8 +131,8 @@ class _Block:
         self.kind = np.where(self.cost >= 0, OVER_STEPS, NO_WAY)
         served = np.maximum(self._ways.seed, 0), np.maximum(self._ways.goal, 0)
         self.accumulated = np.zeros(count, np.int64)
-        if len(self._seeds.cost) and len(self._goals.cost):
-            total = self._ways.accumulated + self._seeds.accumulated[served[0]] + self._goals.accumulated[served[1]]
+        if len(self._sources.cost) and len(self._goals.cost):
+            total = self._ways.accumulated + self._sources.accumulated[served[0]] + self._goals.accumulated[served[1]]
             self.accumulated = np.where(self.cost >= 0, total, 0)
         self._pair = np.full((2, count), -1, np.int64)
         self._try_at_once(hierarchy)
@@ -174,17 +174,20 @@ class _Block:
         """The ways in full."""
         steps, onto, all_steps = self._ways, self._onto, self._network.states.steps
         over, once, along = (np.flatnonzero(self.kind == kind) for kind in (OVER_STEPS, AT_ONCE, ALONG_LINK))
-        seed, goal = steps.seed[over], steps.goal[over]
-        first = (onto[seed] >= 0).astype(np.int64)
+        source, goal = steps.seed[over], steps.goal[over]
+        first = (onto[source] >= 0).astype(np.int64)
         listed = np.diff(steps.start)[over] if len(steps.start) > 1 else np.zeros(len(over), np.int64)
         counts = np.zeros(len(self.kind), np.int64)
         counts[over], counts[once], counts[along] = 2 + first + listed, 2, 1
         start = np.concatenate([[0], np.cumsum(counts)])
         arc, delay = np.zeros(start[-1], np.int32), np.zeros(start[-1], np.int32)
         at = start[over]
-        arc[at] = self._seeds.arc[seed]
+        arc[at] = self._sources.arc[source]
         has = first > 0
-        arc[at[has] + 1], delay[at[has] + 1] = all_steps.arc[onto[seed[has]]], self._network.step_delay[onto[seed[has]]]
+        arc[at[has] + 1], delay[at[has] + 1] = (
+            all_steps.arc[onto[source[has]]],
+            self._network.step_delay[onto[source[has]]],
+        )
         nth = np.arange(listed.sum()) - np.repeat(np.cumsum(listed) - listed, listed)
         step = steps.steps[np.repeat(steps.start[over], listed) + nth] if len(nth) else steps.steps[:0]
         inner = np.repeat(at + 1 + first, listed) + nth
@@ -195,7 +198,7 @@ class _Block:
         arc[start[once]], arc[start[once] + 1] = self._first.arc[a], self._goals.arc[b]
         delay[start[once] + 1] = last_delays(self._network, self._goals, b)
         used = np.zeros((2, len(self.kind)), np.int64)
-        used[:, over] = self._seeds.access_row[seed], self._goals.access_row[goal]
+        used[:, over] = self._sources.access_row[source], self._goals.access_row[goal]
         used[:, once] = self._first.access_row[a], self._goals.access_row[b]
         used[:, along] = self._pair[:, along]
         one_link = self._stands[0].take(used[0, along]), self._stands[1].take(used[1, along])

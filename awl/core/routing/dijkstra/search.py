@@ -24,7 +24,7 @@ NO_LABEL = np.int64(2**63 - 1)
 
 
 @njit(cache=True, nogil=True)
-def search(steps, seeds, limit, wanted, labels, token):
+def search(steps, sources, limit, wanted, labels, token):
     """Fill labels, accumulated costs and entries (CSR row of the arc by which a state was reached, -1 at a seed).
 
     When all states that are `wanted` are settled the search ends, and labels of states not yet settled are upper bounds only.
@@ -35,7 +35,7 @@ def search(steps, seeds, limit, wanted, labels, token):
 
     Parameters:
         steps: the steps (`Steps`).
-        seeds: where the search begins (`SourceStates`).
+        sources: where the search begins (`SourceStates`).
         limit: the highest cost that counts.
         wanted: mask (s,) of the states that must be settled; empty for all within the limit.
         labels: what is filled (`SearchLabels`).
@@ -43,7 +43,7 @@ def search(steps, seeds, limit, wanted, labels, token):
     """
     start, head, weight, far = steps.start, steps.head, steps.cost, steps.far
     label, accumulated, entry = labels.label, labels.far, labels.entry
-    keys = np.empty(len(seeds.state) + len(head) + 1, np.int64)
+    keys = np.empty(len(sources.state) + len(head) + 1, np.int64)
     nodes = np.empty(len(keys), np.int32)
     size = 0
     missing = 0
@@ -52,13 +52,13 @@ def search(steps, seeds, limit, wanted, labels, token):
     ends_early = missing > 0
     carries, enters = len(accumulated) > 0, len(entry) > 0
     highest = (np.int64(limit) << OWNER_BITS) | OWNER_MASK
-    for i in range(len(seeds.state)):
-        key = (np.int64(seeds.cost[i]) << OWNER_BITS) | np.int64(seeds.owner[i])
-        if key > highest or key >= label[seeds.state[i]]:
+    for i in range(len(sources.state)):
+        key = (np.int64(sources.cost[i]) << OWNER_BITS) | np.int64(sources.owner[i])
+        if key > highest or key >= label[sources.state[i]]:
             continue
-        label[seeds.state[i]] = key
+        label[sources.state[i]] = key
         if carries:
-            accumulated[seeds.state[i]] = seeds.far[i]
+            accumulated[sources.state[i]] = sources.far[i]
         at = size
         size += 1
         while at > 0:
@@ -69,7 +69,7 @@ def search(steps, seeds, limit, wanted, labels, token):
             nodes[at] = nodes[above]
             at = above
         keys[at] = key
-        nodes[at] = seeds.state[i]
+        nodes[at] = sources.state[i]
     looked = 0
     while size > 0:
         looked += 1
@@ -150,8 +150,8 @@ def rows_to_targets(steps, sources, targets, limit, cost, accumulated, token):
             return
         label[:] = NO_LABEL
         a, b = sources.start[s], sources.start[s + 1]
-        seeds = SourceStates(sources.state[a:b], sources.cost[a:b], sources.far[a:b], no_owner[a:b])
-        search(steps, seeds, limit, wanted, labels, token)
+        begun = SourceStates(sources.state[a:b], sources.cost[a:b], sources.far[a:b], no_owner[a:b])
+        search(steps, begun, limit, wanted, labels, token)
         for t in range(len(targets.start) - 1):
             best, best_far = np.int64(UNREACHED), np.int64(0)
             for i in range(targets.start[t], targets.start[t + 1]):

@@ -166,7 +166,7 @@ def _done_by(share: NDArray[np.float64], done: NDArray[np.float64], time: float)
 
 
 @njit(cache=True, nogil=True)
-def search_by_clock(steps, curves, seeds, goals, least, labels, token):
+def search_by_clock(steps, curves, sources, goals, least, labels, token):
     """Fill earliest times in ms since midnight of the day of departure, and the rows of the steps that lead there.
 
     Ends when no way to a goal can be earlier than the best found.
@@ -174,7 +174,7 @@ def search_by_clock(steps, curves, seeds, goals, least, labels, token):
     Parameters:
         steps: the steps (`ClockSteps`).
         curves: how speeds change over the day (`Curves`).
-        seeds: where the search begins, and when (`ClockSources`).
+        sources: where the search begins, and when (`ClockSources`).
         goals: where it ends, with the rest of the way (`ClockGoals`).
         least: lower bounds (s,) of the way from each state to the goals in ms, `NEVER` where there is none; empty where none are
             known, and all ways are followed.
@@ -191,12 +191,12 @@ def search_by_clock(steps, curves, seeds, goals, least, labels, token):
     best = np.inf
     heap = [(0.0, np.int64(0))]
     heap.pop()
-    for i in range(len(seeds.state)):
-        state = seeds.state[i]
-        if seeds.time[i] < label[state] and not (guided and least[state] == NEVER):
-            label[state] = seeds.time[i]
+    for i in range(len(sources.state)):
+        state = sources.state[i]
+        if sources.time[i] < label[state] and not (guided and least[state] == NEVER):
+            label[state] = sources.time[i]
             entry[state] = -1
-            heapq.heappush(heap, (seeds.time[i] + (least[state] if guided else 0.0), np.int64(state)))
+            heapq.heappush(heap, (sources.time[i] + (least[state] if guided else 0.0), np.int64(state)))
     looked = 0
     while len(heap) > 0:
         looked += 1
