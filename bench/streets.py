@@ -61,11 +61,20 @@ def editing() -> list[Row]:
             in_the_base()
             study.network("walk").arc_costs("time")
 
+        roads = iter(study.graph.link_id[study.graph.tag("highway").equals("primary")].tolist())
+
+        def a_limit() -> None:
+            edit_streets(study, [Edit("change", links=(next(roads),), tags={"maxspeed": "20"})])
+            assert study.router("drive").hierarchy is not None
+
         base, what_if, network = medians(in_the_base, in_a_what_if, until_a_network)
+        study.wait_until_prepared("drive")
+        (limit,) = medians(a_limit)
         named = {
             "stored, graph there": base,
             "the same in a what-if": what_if,
             "until a walker's costs are there": network,
+            "another limit, until a driver's hierarchy is there": limit,
         }
         return [
             Row(f"Ferrow: a street is drawn: {what} (bound {EDIT_SECONDS:g} s)", seconds, EDIT_SECONDS, "of the bound")

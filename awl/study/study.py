@@ -21,6 +21,7 @@ from awl.core.modes.mode import Mode
 from awl.core.modes.slope import Heights, heights_of
 from awl.core.network.network import Network
 from awl.core.progress import Progress
+from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.path import accumulated_with
 from awl.core.routing.router import RouterCache, StreetRouter
 from awl.core.routing.snapping import Snapper
@@ -56,6 +57,7 @@ class Study(StudyFile):
         self.preparation: Preparation | None = None
         self._prepared: tuple[str, dict[str, str]] | None = None
         self._former_heights: tuple[dict[str, Any] | None, StreetGraph, Heights] | None = None
+        self._former_routers: dict[str, StreetRouter] = {}
 
     def mode(self, ident: str) -> Mode:
         """A mode by its id."""
@@ -111,7 +113,10 @@ class Study(StudyFile):
         former, heights = self.derived("graph"), self.derived("heights")
         source = self._elevation_entry
         raster = None if source is None else self.derived(("raster", source["id"]))
+        routers = {mode: cache.free for mode in self.modes() if (cache := self.derived(("routers", mode))) is not None}
+        former_routers = {**self._former_routers, **routers}
         super().hold_streets(graph)
+        self._former_routers = former_routers
         if raster is not None and source is not None:
             self.cached(("raster", source["id"]), lambda: raster)
         if former is not None and heights is not None:
@@ -121,6 +126,7 @@ class Study(StudyFile):
         """Drop what was derived, after a change of layers or streets."""
         super().forget()
         self._former_heights = None
+        self._former_routers = {}
 
     def raster_coverage(self, ident: str) -> float | None:
         """Share of the street nodes at which a raster has a value; None where there are no streets."""
@@ -186,7 +192,15 @@ class Study(StudyFile):
     def router(self, mode: str, when: datetime | None = None) -> StreetRouter:
         """The router of a mode, in free flow or at a local date and time."""
         known = self.mode(mode)
-        return self.cached(("routers", mode), lambda: RouterCache(StreetRouter(self.try_mode(known)))).at(when)
+        return self.cached(("routers", mode), lambda: RouterCache(self._router(mode, known))).at(when)
+
+    def _router(self, mode: str, known: Mode) -> StreetRouter:
+        """The router in free flow; after an edit of costs alone with what was prepared before, put right in part."""
+        network, former = self.try_mode(known), self._former_routers.pop(mode, None)
+        high = None
+        if former is not None and former.hierarchy is not None:
+            high = Hierarchy.following(former.hierarchy, former.network, network)
+        return StreetRouter(network, high)
 
     def network(self, mode: str, when: datetime | None = None) -> Network:
         """The network of a mode, in free flow or at a local date and time."""

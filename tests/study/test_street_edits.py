@@ -16,6 +16,8 @@ import shapely
 from awl.core.errors import AwlError
 from awl.core.graph.edits.edit import Edit
 from awl.core.graph.street_graph import StreetGraph
+from awl.core.routing.cch.hierarchy import Hierarchy
+from awl.core.routing.path import accumulated_with
 from awl.questions.run import ask
 from awl.study import ledger, streets, what_ifs
 from awl.study.importing import add, build
@@ -293,3 +295,23 @@ def test_heights_after_an_edit_are_those_of_a_study_opened_anew(own_study):
     assert np.array_equal(own_study.heights.start, again.heights.start)
     undo(own_study)
     assert np.array_equal(own_study.heights.height_m, Study(own_study.path).heights.height_m, equal_nan=True)
+
+
+def test_what_is_prepared_follows_an_edit_of_costs(own_study):
+    own_study.wait_until_prepared("drive")
+    graph = own_study.graph
+    road = int(graph.link_id[np.flatnonzero(graph.tag("highway").equals("primary"))[0]])
+    edit_streets(own_study, [Edit("change", links=(road,), tags={"maxspeed": "10"})])
+    followed = own_study.router("drive")
+    assert followed.hierarchy is not None and followed.hierarchy._base is None
+    anew = Hierarchy(followed.hierarchy.topology)
+    for measure in ("time", "distance"):
+        mine, other = (high.metric(followed.network, measure).cost for high in (followed.hierarchy, anew))
+        assert np.array_equal(mine, other)
+        for high in (followed.hierarchy, anew):
+            high.unpacking(followed.network, measure, accumulated_with(measure))
+    for key, ways in followed.hierarchy._ways.items():
+        assert np.array_equal(ways.accumulated, anew._ways[key].accumulated)
+    # Where streets hang together otherwise, nothing is taken over: plain searches serve until it is prepared again.
+    edit_streets(own_study, [Edit("delete", links=(road,))])
+    assert own_study.router("drive").hierarchy is None

@@ -53,6 +53,32 @@ class Hierarchy:
         """
         return Hierarchy(self.topology, (self, network))
 
+    @classmethod
+    def following(cls, former: Hierarchy, before: Network, network: Network) -> Hierarchy | None:
+        """What was prepared for a network, put right for one on edited streets; it keeps nothing of the former.
+
+        None where the edit changed how streets hang together, or the costs of so many that customizing in part does not pay.
+
+        Parameters:
+            former: what was prepared for the streets before.
+            before: the network it stands for.
+            network: the network on the edited streets.
+        """
+        old, new = before.states, network.states
+        pairs = ((old.steps.tail, new.steps.tail), (old.steps.head, new.steps.head), (old.node, new.node))
+        if old.count != new.count or not all(np.array_equal(*pair) for pair in pairs):
+            return None
+        high = cls(former.topology, (former, before))
+        if any(high._changed(network, before, measure) is None for measure in former._metrics):
+            return None
+        high._by_edge = former._by_edge
+        for measure in former._metrics:
+            high.metric(network, measure)
+        for measure, accumulated in former._ways:
+            high.unpacking(network, measure, accumulated)
+        high._base = None
+        return high
+
     @cached_property
     def _by_edge(self) -> Ints:
         return steps_by_edge(self.topology) if self._base is None else self._base[0]._by_edge
