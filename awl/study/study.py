@@ -115,12 +115,12 @@ class Study(StudyFile):
         raster = None if source is None else self.derived(("raster", source["id"]))
         routers = {mode: cache.free for mode in self.modes() if (cache := self.derived(("routers", mode))) is not None}
         former_routers = {**self._former_routers, **routers}
+        kept = self._former_heights if former is None or heights is None else (source, former, heights)
         super().hold_streets(graph)
+        self._former_heights = kept
         self._former_routers = former_routers
         if raster is not None and source is not None:
             self.cached(("raster", source["id"]), lambda: raster)
-        if former is not None and heights is not None:
-            self._former_heights = source, former, heights
 
     def forget(self) -> None:
         """Drop what was derived, after a change of layers or streets."""
