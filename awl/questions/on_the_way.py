@@ -16,6 +16,7 @@ from awl.study.study import Study
 
 GRADES = ("error", "warning")
 """What may spoil an answer; notes do not."""
+KINDS_NAMED = 3
 
 
 def findings_on(study: Study, links: Iterable[int] | NDArray[np.integer], where: str) -> list[Doubt]:
@@ -36,7 +37,10 @@ def findings_on(study: Study, links: Iterable[int] | NDArray[np.integer], where:
     on_way = findings.take(touched)
     if len(on_way) == 0:
         return []
-    kinds = ", ".join(f"{count} of '{KINDS[name].title.lower()}'" for name, count in on_way.counts().items())
+    counts = sorted(on_way.counts().items(), key=lambda item: -item[1])
+    named = [f"{count} of '{KINDS[name].title.lower()}'" for name, count in counts[:KINDS_NAMED]]
+    others = sum(count for _, count in counts[KINDS_NAMED:])
+    kinds = ", ".join([*named, *([f"{others} others"] if others else [])])
     lies = "lies" if len(on_way) == 1 else "lie"
     text = f"{counted(len(on_way), 'finding')} of the health check {lies} {where}: {kinds}. Stage Streets mends them."
     listed = on_way.take(np.arange(len(on_way)) < MOST_SPOTS)

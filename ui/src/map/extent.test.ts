@@ -1,7 +1,7 @@
 /** The map goes to an answer that it does not show. */
 import { expect, test } from "vitest";
 import type { Results } from "../api/client";
-import { extentOf, isSeen, type Box } from "./extent";
+import { boxOf, extentOf, isSeen, within, type Box } from "./extent";
 
 const line = (coordinates: number[][]) => ({ type: "Feature", properties: {}, geometry: { type: "LineString", coordinates } });
 const layer = (part: string) => ({ part, drawn: "points" });
@@ -28,4 +28,12 @@ test.each<[string, Box, boolean]>([
 test("of an answer that was not looked at before, most must be in view", () => {
   expect(isSeen([-50, -50, 50, 50], view, true)).toBe(false);
   expect(isSeen([-2, -2, 12, 12], view, true)).toBe(true);
+});
+
+test("a box lies in a view or reaches out of it", () => {
+  const view: Box = [0, 0, 10, 10];
+  expect(within([1, 1, 9, 9], view)).toBe(true);
+  expect(within([1, 1, 11, 9], view)).toBe(false);
+  expect(boxOf({ type: "FeatureCollection", features: [] })).toBeNull();
+  expect(boxOf({ type: "FeatureCollection", features: [line([[1, 2], [4, -3]])] } as never)).toEqual([1, -3, 4, 2]);
 });

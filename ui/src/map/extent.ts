@@ -13,9 +13,13 @@ export function extentOf(results: Results): Box | null {
   const parts = results as unknown as Record<string, FeatureCollection | undefined>;
   const { outline = [], layers = [] } = results.view.map ?? {};
   const part = [...outline, ...layers.map((layer) => layer.part)].map((name) => parts[name]).find((one) => one?.features?.some(({ geometry }) => geometry));
-  if (!part) return null;
+  return part ? boxOf(part) : null;
+}
+
+/** West, south, east, north of features; null where none has a geometry. */
+export function boxOf({ features }: FeatureCollection): Box | null {
   const box: Box = [Infinity, Infinity, -Infinity, -Infinity];
-  for (const { geometry } of part.features) {
+  for (const { geometry } of features) {
     // Features without a place have null for a geometry, which the types of GeoJSON leave out.
     if (geometry as unknown) widen(box, (geometry as { coordinates: unknown }).coordinates);
   }
@@ -31,6 +35,9 @@ function widen(box: Box, coordinates: unknown): void {
   box[2] = Math.max(box[2], x);
   box[3] = Math.max(box[3], y);
 }
+
+/** Whether a box lies wholly in a view. */
+export const within = (box: Box, view: Box): boolean => box[0] >= view[0] && box[1] >= view[1] && box[2] <= view[2] && box[3] <= view[3];
 
 /** Whether an answer is seen well in a view: not as a speck, and much of it inside; `whole` asks for most of it, however near one has gone. */
 export function isSeen(answer: Box, view: Box, whole = false): boolean {

@@ -6,7 +6,7 @@ import type { MapContent } from "../../map/content";
 import { MapCanvas, type Ground, type Standing } from "../../map/MapCanvas";
 import type { Scene } from "../../map/scene";
 import { useScreen } from "../../state/screen";
-import { useAnswerInView, useGoTo } from "./answerInView";
+import { useAnswerInView, useGhostsInView, useGoTo } from "./answerInView";
 import { useClicks, useDrawing } from "./clicks";
 import { useStreets } from "./liveStreets";
 import { useSketching } from "./sketching";
@@ -35,6 +35,7 @@ export default function StudyMap({ overview, streets, content, onScale }: Props)
   const nameThere = useCallback((at: [number, number], by: string) => streetName(study, at, by), [study]);
   useOwnWay(standing, study, nameThere);
   useGoTo(scene);
+  useGhostsInView(scene);
   usePointer(scene);
   if (!ground) return null;
   return (

@@ -1,6 +1,6 @@
 /** Where the map looks: at an answer that it does not show, or at a place that was looked for. */
 import { useEffect, useRef } from "react";
-import { extentOf, isSeen } from "../../map/extent";
+import { boxOf, extentOf, isSeen, within } from "../../map/extent";
 import type { Scene } from "../../map/scene";
 import { screenNow, useScreen, useScreenValue } from "../../state/screen";
 import { useAnswer } from "../../state/sheet";
@@ -31,6 +31,16 @@ export function useAnswerInView(scene: Scene | null, study: string): void {
     // Whoever moves the map by hand is where they want to be.
     return scene.onceMovedByHand(() => setWayBack(null));
   }, [scene, answer, question, stage]);
+}
+
+/** Go to what would be changed where the map does not show all of it, and back once it is done or left. */
+export function useGhostsInView(scene: Scene | null): void {
+  const ghosts = useScreenValue((screen) => screen.ghosts);
+  useEffect(() => {
+    const box = ghosts && boxOf(ghosts);
+    if (!scene || !box || within(box, scene.view())) return;
+    return scene.goTo(box);
+  }, [scene, ghosts]);
 }
 
 /** The map goes where something was looked for. */
