@@ -247,3 +247,28 @@ def test_two_clicks_move_a_junction_for_a_what_if_alone(streets: Page, town: Stu
     ActionChains(page.driver).key_up("b").perform()
     page.wait(lambda: page.script(hatched) == changed, "the hatched streets again")
     what_ifs.drop(Study(town.path), idea.id)
+
+
+def test_a_street_is_drawn_by_keys_alone(streets: Page, town: Study) -> None:
+    page, graph = streets, town.graph
+    before = len(ledger.steps(town.reading))
+    row = int(np.argmin(np.hypot(graph.node_lon - STEP, graph.node_lat - 2 * STEP)))
+    place = float(graph.node_lon[row]), float(graph.node_lat[row])
+    page.find("body").send_keys(Keys.TAB)
+    page.click("button", "Draw it on the map")
+    canvas = page.find(".maplibregl-canvas")
+    page.script("arguments[0].focus()", canvas)
+    for lon, lat in (place, (place[0] + 0.0005, place[1] + 0.0004)):
+        page.script("window.awlMap.map.jumpTo({center: [arguments[0], arguments[1]], zoom: 17})", lon, lat)
+        page.settled()
+        canvas.send_keys(Keys.SPACE)
+    canvas.send_keys(Keys.ENTER)
+    page.find("[aria-label='Steps'] li", "Drew residential")
+    steps = ledger.steps(Study(town.path).reading)
+    assert len(steps) == before + 1
+    first, last = steps[-1].edits[0].points
+    assert first == pytest.approx(place, abs=1e-7) and last == pytest.approx(
+        (place[0] + 0.0005, place[1] + 0.0004), abs=2e-5
+    )
+    page.find("body").send_keys("u")
+    page.wait(lambda: ledger.steps(Study(town.path).reading)[-1].undone, "the street to go")

@@ -313,10 +313,23 @@ export class Scene {
     return stop;
   }
 
+  /** Listen to clicks, and to Space on the map, which clicks its middle: arrow keys bring a place there. */
   onClick(listener: (lng: number, lat: number, x: number, y: number) => void): () => void {
     const handler = (event: MapMouseEvent) => listener(event.lngLat.lng, event.lngLat.lat, event.point.x, event.point.y);
+    const press = (event: KeyboardEvent) => {
+      if (event.key !== " ") return;
+      event.preventDefault();
+      const middle = this.map.getCenter();
+      const { x, y } = this.map.project(middle);
+      listener(middle.lng, middle.lat, x, y);
+    };
+    const canvas = this.map.getCanvas();
     this.map.on("click", handler);
-    return () => this.map.off("click", handler);
+    canvas.addEventListener("keydown", press);
+    return () => {
+      this.map.off("click", handler);
+      canvas.removeEventListener("keydown", press);
+    };
   }
 
   destroy(): void {

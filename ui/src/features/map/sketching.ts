@@ -55,11 +55,18 @@ export function useSketching(scene: Scene | null, overview: Overview, streets: P
     scene.map.getCanvas().style.cursor = "crosshair";
     scene.map.doubleClickZoom.disable();
     const move = ({ lngLat }: { lngLat: { lng: number; lat: number } }) => screenNow().hoverSketch(snapped(streets, [lngLat.lng, lngLat.lat], reach()));
+    // By keys it is the middle of the map that the next corner is set at.
+    const follow = ({ originalEvent }: { originalEvent?: unknown }) => {
+      const { lng, lat } = scene.map.getCenter();
+      if (originalEvent instanceof KeyboardEvent) screenNow().hoverSketch(snapped(streets, [lng, lat], reach()));
+    };
     scene.map.on("mousemove", move);
+    scene.map.on("move", follow);
     const off = scene.onClick((lng, lat) => screenNow().addCorner(snapped(streets, [lng, lat], reach())));
     return () => {
       off();
       scene.map.off("mousemove", move);
+      scene.map.off("move", follow);
       scene.map.doubleClickZoom.enable();
       scene.map.getCanvas().style.cursor = "";
     };

@@ -162,7 +162,7 @@ function Draw({ overview }: { overview: Overview }) {
       <div className="block-tools">
         {drawing ? (
           <>
-            <span className="faint"><Trans>Click corner after corner; Enter ends, Backspace takes one back.</Trans></span>
+            <span className="faint"><Trans>Click corner after corner, or move the map by arrow keys and press Space; Enter ends, Backspace takes one back.</Trans></span>
             <Button size="small" onClick={endSketch}><Trans>Give up</Trans></Button>
           </>
         ) : (
