@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import pickle
 import tempfile
-from dataclasses import fields, replace
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
@@ -17,9 +16,9 @@ from awl.core.analysis.isochrone_areas.contours import contour_area, field_value
 from awl.core.analysis.isochrone_areas.field import field_of
 from awl.core.columns import Categorical
 from awl.core.graph.build import build_graph
+from awl.core.graph.osm_change.elements import Wanted
 from awl.core.graph.raw import RawExtract
 from awl.core.graph.shapes import cut_lines
-from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import SHIPPED
 from awl.core.network.network import Network
 from awl.core.routing.access_points import AccessPoints
@@ -60,17 +59,7 @@ def warm_reading(raw: RawExtract) -> None:
         path = Path(folder) / "tiny.osm.pbf"
         osm_pbf.write(path, extract)
         osm_pbf.read(path)
-
-
-def as_kept(graph: StreetGraph) -> StreetGraph:
-    """The graph as it comes from a study, whose arrays are mapped and may not be written: kernels are compiled for that apart."""
-    arrays: dict[str, Any] = {}
-    for item in fields(graph):
-        value = getattr(graph, item.name)
-        if isinstance(value, np.ndarray):
-            arrays[item.name] = value.view()
-            arrays[item.name].flags.writeable = False
-    return replace(graph, **arrays)
+        osm_pbf.read_elements(path, Wanted(ways=frozenset(raw.way_id.tolist()), relations=frozenset({1})))
 
 
 def drop_unreadable(folder: Path = Path(__file__).parent) -> int:
@@ -107,7 +96,7 @@ def warm() -> None:
         reach_of(network, replace(places, alternatives=aside), arrivals(network, places, "time"))
         parts = reached_parts(reach, 60_000)
         for in_plane in (False, True):
-            cut_lines(as_kept(graph), parts.link, parts.begin, parts.end, in_plane)
+            cut_lines(graph, parts.link, parts.begin, parts.end, in_plane)
         field = field_of(network)
         contour_area(field, field_values(field, reach, 60_000))
         matrix(network, places, places, "distance")

@@ -35,6 +35,7 @@ for mode in ("walk", "drive"):
     ask(study, "trips", {"from": zones, "to": rooms, "mode": mode})
     ask(study, "catchment", {"places": rooms, "mode": mode})
 ask(study, "centrality", {"places": rooms})
+ask(study, "centrality", {"places": rooms, "weight": "seats"})
 for module in pkgutil.walk_packages(awl.__path__, "awl."):
     if not module.name.endswith("__main__"):
         for name, value in vars(importlib.import_module(module.name)).items():

@@ -67,7 +67,8 @@ def load_graph(study: Path, revision: str) -> StreetGraph | None:
         if head["format"] != FORMAT:
             return None
         arrays = {
-            item.name: np.load(folder / f"{item.name}.npy", mmap_mode="r")
+            # Copied on writing, which nobody does: kernels are compiled for arrays that may be written.
+            item.name: np.asarray(np.load(folder / f"{item.name}.npy", mmap_mode="c"))
             for item in fields(StreetGraph)
             if item.name not in APART
         }
