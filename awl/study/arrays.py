@@ -66,7 +66,7 @@ def load_graph(study: Path, revision: str) -> StreetGraph | None:
         head = json.loads((folder / "head.json").read_text())
         if head["format"] != FORMAT:
             return None
-        arrays = {
+        arrays: dict[str, Any] = {
             # Copied on writing, which nobody does: kernels are compiled for arrays that may be written.
             item.name: np.asarray(np.load(folder / f"{item.name}.npy", mmap_mode="c"))
             for item in fields(StreetGraph)

@@ -82,9 +82,8 @@ class Centrality:
     def __init__(self, router: Router, places: Snapped, measure: str, radius: int, weight: Floats, beta: float) -> None:
         self._network = network = router.network
         self._places, self._measure = places, measure
-        self._weight = np.array(
-            weight, np.float64
-        )  # columns of tables may not be written, and kernels are compiled for those that may
+        # Columns of tables may not be written, and kernels are compiled for arrays that may.
+        self._weight = np.array(weight, np.float64)
         self._beta = beta / self.unit
         terminal_time = network.terminal_time(measure)
         self._overhead, self._within = terminal_time, min(radius, int(NO_LIMIT)) - terminal_time
