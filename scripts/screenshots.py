@@ -145,6 +145,7 @@ def headline(page: Page, folder: Path) -> None:
     page.click(".legend-row", "beyond 15 min")
     page.click(".block.selected [data-slot=candidates]")
     page.click(".editor button", "No candidates")
+    page.settled()
     page.click(".block-tools button", "Set against")
     page.click(".editor button", "Close a street in it")
     page.script("window.awlMap.map.jumpTo({center: [-36.2, 41.293], zoom: 13.4})")
