@@ -251,7 +251,7 @@ def test_two_clicks_move_a_junction_for_a_what_if_alone(streets: Page, town: Stu
 
 def test_a_street_is_drawn_by_keys_alone(streets: Page, town: Study) -> None:
     page, graph = streets, town.graph
-    before = len(ledger.steps(town.reading))
+    before = len(ledger.edits_of(town.reading))
     row = int(np.argmin(np.hypot(graph.node_lon - STEP, graph.node_lat - 2 * STEP)))
     place = float(graph.node_lon[row]), float(graph.node_lat[row])
     page.find("body").send_keys(Keys.TAB)
@@ -264,11 +264,11 @@ def test_a_street_is_drawn_by_keys_alone(streets: Page, town: Study) -> None:
         canvas.send_keys(Keys.SPACE)
     canvas.send_keys(Keys.ENTER)
     page.find("[aria-label='Steps'] li", "Drew residential")
-    steps = ledger.steps(Study(town.path).reading)
-    assert len(steps) == before + 1
-    first, last = steps[-1].edits[0].points
+    edits = ledger.edits_of(Study(town.path).reading)
+    assert len(edits) == before + 1
+    first, last = edits[-1].points
     assert first == pytest.approx(place, abs=1e-7) and last == pytest.approx(
         (place[0] + 0.0005, place[1] + 0.0004), abs=2e-5
     )
     page.find("body").send_keys("u")
-    page.wait(lambda: ledger.steps(Study(town.path).reading)[-1].undone, "the street to go")
+    page.wait(lambda: len(ledger.edits_of(Study(town.path).reading)) == before, "the street to go")
