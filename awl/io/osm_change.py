@@ -35,8 +35,8 @@ from awl.io.limits import check_size
 from awl.io.osm_xml import unpacked_chunks
 
 ACTIONS = ("create", "modify", "delete")
-MOST_ELEMENTS = 200_000
-"""So many elements a change may have: one by hand has hundreds."""
+MOST_ELEMENTS = 20_000
+"""So many elements a change may have: one by hand has hundreds, and each that is a street is an edit of its own."""
 
 
 def is_change(name: str) -> bool:

@@ -1,7 +1,7 @@
 """A change of OpenStreetMap's elements, made elsewhere, as edits of a street graph; what does not fit is told.
 
-Links are found by the id of their way, their vertices by place. A way that is modified keeps the links whose every step it still
-takes; what it does no longer goes, what is new is added, broken wherever it meets another street at a shared node.
+Links are found by the id of their way, their vertices by place. Links follow the new course of their way where it still leads
+from end to end of them; others are deleted, and what no link covers is added, broken wherever it meets another street at a vertex.
 """
 
 from __future__ import annotations
@@ -292,11 +292,11 @@ class _Reader:
     def _stretch(self, link: LinkRecord, line: list[Place]) -> tuple[int, int, tuple[Place, ...] | None] | None:
         """Where on a line a link begins and ends, and its course there; no course for one that the edge of the study cut."""
         spots = [spot_of(*place) for place in line]
-        mine = [spot_of(*place) for place in link.line]
+        vertices = [spot_of(*place) for place in link.line]
         cut = self._graph.node_border[self._graph.node_rows([link.tail, link.head])].tolist()
         for tail, head, whole in ((0, -1, True), (int(cut[0]), -1 - int(cut[1]), False)):
-            begins = [at for at, spot in enumerate(spots) if spot == mine[tail]]
-            ends = [at for at, spot in enumerate(spots) if spot == mine[head]]
+            begins = [at for at, spot in enumerate(spots) if spot == vertices[tail]]
+            ends = [at for at, spot in enumerate(spots) if spot == vertices[head]]
             forward = min(((j - i, i, j) for i in begins for j in ends if j > i), default=None)
             back = min(((i - j, i, j) for i in begins for j in ends if i > j), default=None)
             found = forward or back

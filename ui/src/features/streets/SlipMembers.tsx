@@ -19,7 +19,7 @@ export function SlipMembers({ overview, one, put }: Props) {
   return (
     <details className="members">
       <summary>{summary(one)}</summary>
-      <Pace overview={overview} one={one} put={put} />
+      <TopSpeed overview={overview} one={one} put={put} />
       <PlaceChanges overview={overview} one={one} put={put} />
       <p className="question">
         {one.at ? <Trans>Questions that say no hour are asked for {momentWords(one.at)}.</Trans> : <Trans>Questions that say no hour are asked in free flow.</Trans>}
@@ -39,7 +39,7 @@ function summary({ modes, places, at }: WhatIf): string {
   return parts.length ? parts.join("; ") : t`Modes, places and hour as they are`;
 }
 
-function Pace({ overview, one, put }: Props) {
+function TopSpeed({ overview, one, put }: Props) {
   const [first] = overview.modes;
   const [mode, setMode] = useState(Object.keys(one.modes)[0] ?? first?.id ?? "walk");
   const set = (text: string) => {
