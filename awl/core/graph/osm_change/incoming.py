@@ -1,7 +1,7 @@
 """A change of OpenStreetMap's elements, made elsewhere, as edits of a street graph; what does not fit is told.
 
 Links are found by the id of their way, their vertices by place. Links follow the new course of their way where it still leads
-from end to end of them; others are deleted, and what no link covers is added, broken wherever it meets another street at a vertex.
+from end to end of them; others are deleted. What no link covers is added, broken wherever it meets another street at a vertex.
 """
 
 from __future__ import annotations
