@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from awl.core.analysis.isochrone_areas.field import Field
 from awl.core.errors import AwlError
+from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.rules import SPEED_ASSUMED
 from awl.core.network.network import Network
 from awl.core.polygons import repaired
@@ -24,7 +25,7 @@ from awl.io import geojson
 from awl.io.table import Column, Table, Values
 from awl.questions.from_answers import answer_features, inside_answer
 from awl.questions.inputs import AnswerSet, FeatureSet, GeoJson, LayerSet, NamedPlace, SharedInputs, moment
-from awl.questions.on_the_way import findings_on
+from awl.questions.on_the_way import findings_on, is_checked
 from awl.questions.results import Doubt, counted, listed
 from awl.questions.spots import MOST_SPOTS, Spot, parts_left_out, unread_hours
 from awl.study import what_ifs
@@ -312,14 +313,20 @@ class Context:
         """Whether an answer touches the border of the extract, and what is assumed about speeds."""
         graph, is_reached = self.network.graph, arrivals.cost <= min(limit, int(UNREACHED) - 1)
         border = graph.node_border & is_reached
-        # A fault at the edge of what is reached may be why no more is.
-        near = np.flatnonzero(is_reached[graph.link_from] | is_reached[graph.link_to])
-        doubts = findings_on(self.study, near, "within or at the edge of this reach")
+        doubts = findings_on(self.study, _links_at(graph, is_reached), "within or at the edge of this reach")
         if border.any():
             count = int(border.sum())
             text = f"Touches the border of the extract in {counted(count, 'place')}: streets go on there, so reach may be larger."
             doubts.append(Doubt("border-touched", "warning", count, text))
         return doubts + self.doubts_of_mode()
+
+    def findings_within(self, snapped: Snapped, measure: str, limit: int, direction: str = "from") -> list[Doubt]:
+        """What the health check has found within a limit of any of the places, in ms or mm; nothing before a check."""
+        if not is_checked(self.study):
+            return []
+        arrivals = self.router.arrivals(snapped, measure, direction, limit)
+        near = _links_at(self.network.graph, arrivals.cost <= min(limit, int(UNREACHED) - 1))
+        return findings_on(self.study, near, "within or at the edge of what was searched")
 
     def doubts_of_mode(self) -> list[Doubt]:
         """What the mode leaves out or assumes."""
@@ -423,6 +430,11 @@ class Context:
         slows = share[feature] > 0
         np.maximum.at(slower, link[slows], 1.0 / share[feature][slows])
         return closed, slower
+
+
+def _links_at(graph: StreetGraph, is_reached: NDArray[np.bool_]) -> NDArray[np.int64]:
+    """Links of which an end is reached: a fault at the edge of what is reached may be why no more is."""
+    return np.flatnonzero(is_reached[graph.link_from] | is_reached[graph.link_to])
 
 
 def _spots(places: Places, rows: NDArray[np.integer], notes: list[str]) -> tuple[Spot, ...]:

@@ -19,6 +19,15 @@ GRADES = ("error", "warning")
 KINDS_NAMED = 3
 
 
+def is_checked(study: Study) -> bool:
+    """Whether the streets of a study were checked since they last changed.
+
+    Parameters:
+        study: the study as the question is asked of it.
+    """
+    return known_findings(study) is not None
+
+
 def findings_on(study: Study, links: Iterable[int] | NDArray[np.integer], where: str) -> list[Doubt]:
     """A doubt about findings that touch links of an answer; none where the streets were not checked yet.
 

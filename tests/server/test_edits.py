@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import json
 from pathlib import Path
+from typing import Any
 
 import pytest
 from click.testing import CliRunner
@@ -307,6 +308,33 @@ def test_answers_tell_of_findings_within_their_reach(place: Path) -> None:
     findings_of(study)
     (doubt,) = [d for d in ask(study, "isochrone", asked).doubts if d.code == "findings-on-the-way"]
     assert "within or at the edge of this reach" in doubt.text and len(doubt.where) == min(doubt.count, 100)
+
+
+@pytest.mark.parametrize(
+    ("question", "inputs"),
+    [
+        ("neighbours", {"places": [[0.002, 0.0]], "others": [[0.004, 0.0]], "limits": [10]}),
+        ("centrality", {"places": [[0.002, 0.0], [0.004, 0.0]], "radius": 10}),
+        ("matrix", {"from": [[0.002, 0.0]], "to": [[0.004, 0.0]], "limit": 10}),
+    ],
+)
+def test_questions_of_many_ways_tell_of_findings_where_they_searched(
+    place: Path, question: str, inputs: dict[str, Any]
+) -> None:
+    study = Study(place)
+    asked = {**inputs, "snap": 200, "measure": "time"}
+    assert not [d for d in ask(study, question, asked).doubts if d.code == "findings-on-the-way"]
+    findings = findings_of(study)
+    (doubt,) = [d for d in ask(study, question, asked).doubts if d.code == "findings-on-the-way"]
+    assert "of what was searched" in doubt.text and 0 < doubt.count <= len(findings)
+
+
+def test_a_matrix_without_limit_tells_of_findings_where_its_trips_begin_or_end(place: Path) -> None:
+    study = Study(place)
+    findings_of(study)
+    asked = {"from": [[0.002, 0.001]], "to": [[0.004, 0.001]], "snap": 200}
+    (doubt,) = [d for d in ask(study, "matrix", asked).doubts if d.code == "findings-on-the-way"]
+    assert "where these trips begin or end" in doubt.text
 
 
 def test_a_what_if_with_an_impossible_hour_is_refused(api: FlaskClient) -> None:

@@ -68,7 +68,12 @@ def run_centrality(inputs: CentralityInputs, context: Context) -> CentralityResu
     return CentralityResult(
         summary=summary,
         parts={"places": lambda: context.place_table(places, snapped, asked.columns(sums)), **streets},
-        doubts=[*context.doubts_of(places, snapped), *_doubts(asked, alone, within), *context.doubts_of_mode()],
+        doubts=[
+            *context.doubts_of(places, snapped),
+            *_doubts(asked, alone, within),
+            *context.findings_within(snapped, inputs.measure, limit_units(inputs.radius, inputs.measure)),
+            *context.doubts_of_mode(),
+        ],
         method=[*context.notes, *_method(inputs, asked.beta)],
         mode=context.mode.title,
         words=places.words,

@@ -18,6 +18,7 @@ from awl.questions.hours import checked_hours
 from awl.questions.inputs import Json, check_limits
 from awl.questions.matrix.by_hour import hour_field, mean_minutes, times_at
 from awl.questions.matrix.inputs import MatrixInputs
+from awl.questions.on_the_way import findings_on
 from awl.questions.results import Doubt, Result
 
 MAX_PAIRS = 4_000_000
@@ -121,6 +122,7 @@ def run_matrix(inputs: MatrixInputs, context: Context) -> MatrixResult:
     doubts = [
         *context.doubts_of(starts, from_street, "start"),
         *context.doubts_of(ends, to_street, "end"),
+        *_findings(matrix_ends, context),
         *context.doubts_of_mode(),
     ]
     if missing:
@@ -163,6 +165,14 @@ def run_matrix(inputs: MatrixInputs, context: Context) -> MatrixResult:
         means=means,
         longest_min=round(float(duration.max()) / 60, 1) if len(s) else None,
     )
+
+
+def _findings(ends: MatrixEnds, context: Context) -> list[Doubt]:
+    """What the health check has found where the pairs may lead; of ways without a limit, where they begin and end."""
+    if ends.limit < int(NO_LIMIT):
+        return context.findings_within(ends.from_street, ends.measure, ends.limit)
+    links = np.concatenate([ends.from_street.link, ends.to_street.link])
+    return findings_on(context.study, links[links >= 0], "where these trips begin or end")
 
 
 def _check_count(starts: int, ends: int, hours: int) -> None:

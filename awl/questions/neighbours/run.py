@@ -87,6 +87,7 @@ def run_neighbours(inputs: NeighboursInputs, context: Context) -> NeighboursResu
         doubts=[
             *context.doubts_of(places, at),
             *context.doubts_of(others, other_at, "other place"),
+            *context.findings_within(at, inputs.measure, units[-1]),
             *context.doubts_of_mode(),
         ],
         method=[*context.notes, *(["A place is not counted as a neighbour of itself."] if same else [])],
