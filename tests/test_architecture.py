@@ -25,7 +25,8 @@ INSIDE_CORE = {
     "modes": {"modes", "graph"},
     "network": {"network", "modes", "graph"},
     "routing": {"routing", "network", "modes", "graph"},
-    "analysis": {"analysis", "routing", "network", "modes", "graph"},
+    "transit": {"transit", "routing", "network", "modes", "graph"},
+    "analysis": {"analysis", "transit", "routing", "network", "modes", "graph"},
 }
 """Rooms of the core and what each may use beside the files that lie next to them."""
 FOREIGN_TO_CORE = {"flask", "sqlite3", "pydantic", "click", "pathlib", "orjson", "json", "csv"}

@@ -1,0 +1,211 @@
+"""The connection scan, compiled: from some stops to all, for all departures of a window at once.
+
+Source: J. Dibbelt, T. Pajor, B. Strasser, D. Wagner, *Intriguingly Simple and Fast Transit Routing* (2013). Theirs scans all
+connections of a day in the order of departure and keeps one arrival at each stop. Here each stop has an arrival for each departure
+of a window, the earliest first. Who departs later never arrives earlier, so arrivals ascend, and those who can board a connection
+are always the first few of them: it is enough to know how many. This number never falls while the scan goes on. A connection
+costs the same whether the window has one departure or a hundred, but for the arrivals that it improves.
+
+Layers count rides: layer k holds what is reached with at most k of them. Where the number of changes has no limit one layer
+suffices, which feeds itself.
+"""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from awl.core.kernels import stopped
+from awl.core.transit.timetable import ALIGHT, BOARD, LAST, Connections
+
+NEVER = np.int32(2**30)
+"""A time at which nobody arrives; sums of it and a walk stay below 2^31."""
+LOOK_EVERY = 1 << 16
+
+
+class Changes(NamedTuple):
+    """Walks from one boarding point to another, to itself among them: those from point p are rows `start[p]` to `start[p + 1]`.
+
+    `ms` is the least time between alighting at the one and boarding at the other.
+    """
+
+    start: Any
+    target: Any
+    ms: Any
+
+
+class Labels(NamedTuple):
+    """What a scan fills, in ms of the service day.
+
+    `arrive` (layers, points, departures) is when one has alighted there, `ready` when one can board there; `NEVER` for never.
+    """
+
+    arrive: Any
+    ready: Any
+
+
+def empty_labels(layers: int, points: int, departures: int) -> Labels:
+    """Labels of a search that has not begun.
+
+    Parameters:
+        layers: 1, or the most rides and one.
+        points: how many boarding points there are.
+        departures: how many departures the window has.
+    """
+    shape = layers, points, departures
+    return Labels(np.full(shape, NEVER, np.int32), np.full(shape, NEVER, np.int32))
+
+
+@njit(cache=True, nogil=True)
+def begin(labels, points, walk_ms, departure_ms):
+    """Put those who set out at each departure at the boarding points (k,) they walk to in `walk_ms` (k,).
+
+    Parameters:
+        labels: what is filled (`Labels`).
+        points: boarding points (k,).
+        walk_ms: how long the walk to each takes (k,), and what boarding needs.
+        departure_ms: the departures (d,), ascending.
+    """
+    ready = labels.ready
+    for layer in range(ready.shape[0]):
+        for i in range(len(points)):
+            of_point = ready[layer, points[i]]
+            for nth in range(len(departure_ms)):
+                at = departure_ms[nth] + walk_ms[i]
+                if at < of_point[nth]:
+                    of_point[nth] = at
+
+
+@njit(cache=True, nogil=True)
+def scan(connections, rows, next_run, changes, labels, departure_ms, limit_ms, token):
+    """Scan connections and fill `labels`, which hold where and when a search begins.
+
+    When the work of which `token` is was stopped it ends, with labels that say nothing.
+
+    Parameters:
+        connections: the connections (`Connections`), by departure.
+        rows: the first row to scan and the one after the last.
+        next_run: the run (n,) as which the vehicle of each goes on, -1 for none.
+        changes: walks between boarding points (`Changes`).
+        labels: what is filled (`Labels`).
+        departure_ms: the departures (d,), ascending.
+        limit_ms: the longest journey that counts.
+        token: cancel token (3,).
+    """
+    arrive, ready = labels.arrive, labels.ready
+    shift = min(arrive.shape[0] - 1, 1)
+    sources = arrive.shape[0] - shift
+    departures = len(departure_ms)
+    aboard = np.zeros((sources, len(next_run)), np.int32)
+    can_board = np.zeros((sources, arrive.shape[1]), np.int32)
+    for row in range(rows[0], rows[1]):
+        if (row - rows[0]) % LOOK_EVERY == 0 and stopped(token, row - rows[0], rows[1] - rows[0]):
+            return
+        run, flags = connections.run[row], connections.flags[row]
+        origin, departs = connections.origin[row], connections.departure[row]
+        for layer in range(sources):
+            count = aboard[layer, run]
+            if flags & BOARD:
+                here = can_board[layer, origin]
+                of_point = ready[layer, origin]
+                while here < departures and of_point[here] <= departs:
+                    here += 1
+                can_board[layer, origin] = here
+                count = max(count, here)
+            if count == 0:
+                continue
+            aboard[layer, run] = count
+            if flags & LAST and next_run[run] >= 0:
+                aboard[layer, next_run[run]] = max(aboard[layer, next_run[run]], count)
+            if flags & ALIGHT:
+                arrives, target = connections.arrival[row], connections.target[row]
+                if arrives - departure_ms[count - 1] <= limit_ms and arrive[layer + shift, target, count - 1] > arrives:
+                    _lower(arrive[layer + shift, target], count, arrives)
+                    for walk in range(changes.start[target], changes.start[target + 1]):
+                        _lower(ready[layer + shift, changes.target[walk]], count, arrives + changes.ms[walk])
+
+
+@njit(cache=True, nogil=True)
+def _lower(times, count, to):
+    """Lower the last of the first `count` times that are later; they ascend, and go on to do so."""
+    nth = count - 1
+    while nth >= 0 and times[nth] > to:
+        times[nth] = to
+        nth -= 1
+
+
+@njit(cache=True, nogil=True)
+def scan_with_journeys(connections, rows, next_run, changes, labels, journeys, token):
+    """The same for one departure, remembering how each arrival came about.
+
+    Parameters:
+        connections: the connections (`Connections`), by departure.
+        rows: the first row to scan and the one after the last.
+        next_run: the run (n,) as which the vehicle of each goes on, -1 for none.
+        changes: walks between boarding points (`Changes`).
+        labels: what is filled (`Labels`), of one departure.
+        journeys: what is filled (`Journeys`).
+        token: cancel token (3,).
+    """
+    arrive, ready = labels.arrive[:, :, 0], labels.ready[:, :, 0]
+    aboard = np.full((arrive.shape[0] - 1, len(next_run)), -1, np.int32)
+    for row in range(rows[0], rows[1]):
+        if (row - rows[0]) % LOOK_EVERY == 0 and stopped(token, row - rows[0], rows[1] - rows[0]):
+            return
+        run, flags = connections.run[row], connections.flags[row]
+        for layer in range(arrive.shape[0] - 1):
+            boards = flags & BOARD and ready[layer, connections.origin[row]] <= connections.departure[row]
+            if aboard[layer, run] < 0 and boards:
+                aboard[layer, run] = row
+            boarded = aboard[layer, run]
+            if boarded < 0:
+                continue
+            if flags & LAST and next_run[run] >= 0 and aboard[layer, next_run[run]] < 0:
+                aboard[layer, next_run[run]] = boarded
+            arrives, target = connections.arrival[row], connections.target[row]
+            if not flags & ALIGHT or arrive[layer + 1, target] <= arrives:
+                continue
+            arrive[layer + 1, target] = arrives
+            journeys.boarded[layer + 1, target], journeys.alighted[layer + 1, target] = boarded, row
+            for walk in range(changes.start[target], changes.start[target + 1]):
+                to, at = changes.target[walk], arrives + changes.ms[walk]
+                if at < ready[layer + 1, to]:
+                    ready[layer + 1, to] = at
+                    journeys.came_from[layer + 1, to] = target
+
+
+class Journeys(NamedTuple):
+    """How arrivals came about, by layer and boarding point, -1 for none.
+
+    `boarded` and `alighted` are the connections with which the last ride of an arrival begins and ends; `came_from` is the point
+    at which one alighted before walking to where one is ready to board, -1 where one came from the beginning.
+    """
+
+    boarded: Any
+    alighted: Any
+    came_from: Any
+
+
+def empty_journeys(layers: int, points: int) -> Journeys:
+    """Journeys of a search that has not begun.
+
+    Parameters:
+        layers: the most rides and one.
+        points: how many boarding points there are.
+    """
+    return Journeys(*(np.full((layers, points), -1, np.int32) for _ in range(3)))
+
+
+def rows_between(connections: Connections, first_ms: int, last_ms: int) -> NDArray[np.int64]:
+    """The first row of the connections that depart at `first_ms` or later, and the one after those up to `last_ms`.
+
+    Parameters:
+        connections: the connections, by departure.
+        first_ms, last_ms: times in ms of the service day.
+    """
+    begins = np.searchsorted(connections.departure, first_ms)
+    ends = np.searchsorted(connections.departure, last_ms, side="right")
+    return np.array([begins, max(begins, ends)], np.int64)

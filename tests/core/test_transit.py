@@ -1,0 +1,155 @@
+"""Searches in timetables against a graph of events that SciPy searches, on random feeds with every feature crossed."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from awl.core.errors import AwlError
+from awl.core.transit.changing import Walks
+from awl.core.transit.scan import NEVER
+from awl.core.transit.search import Ends, TimetableSearch
+from awl.core.transit.service_day import clock_of, day_shift, seconds_into, zone_of
+from awl.core.transit.timetable import Choice, timetable_of
+from tests.core.transit_oracle import DAY, EventGraph, feed_of, random_feed, random_walks
+from tests.examples import examples
+
+NO_WALKS = Walks(*(np.zeros(0, np.int32) for _ in range(3)))
+
+
+def at_stops(search: TimetableSearch, durations: np.ndarray) -> np.ndarray:
+    """The least (s, d) over the boarding points of each stop."""
+    best = np.full((len(search.timetable.feed.stops), durations.shape[1]), NEVER, np.int64)
+    np.minimum.at(best, search.timetable.points.stop, durations)
+    return best
+
+
+def setting(seed: int) -> tuple[TimetableSearch, EventGraph, dict[int, int], Ends, np.random.Generator]:
+    rng = np.random.default_rng(seed)
+    feed = random_feed(rng)
+    walks, slack = random_walks(rng, len(feed.stops)), int(rng.integers(0, 3)) * 60
+    search = TimetableSearch(timetable_of(feed, DAY), walks, slack * 1000)
+    starts = {int(stop): int(rng.integers(0, 6)) * 60 for stop in rng.permutation(len(feed.stops))[:2]}
+    points = [(p, starts[int(s)] * 1000) for p, s in enumerate(search.timetable.points.stop) if int(s) in starts]
+    ends = Ends(*(np.array(column, np.int32) for column in zip(*points, strict=True)))
+    return search, EventGraph(feed, walks, slack), starts, ends, rng
+
+
+@settings(max_examples=examples(400))
+@given(st.integers(0, 10**9), st.sampled_from([None, 1, 2, 3]))
+def test_earliest_arrivals_over_a_window_equal_a_search_among_events_at_every_minute(seed: int, rides: int | None) -> None:
+    search, oracle, starts, ends, rng = setting(seed)
+    window = np.arange(0, 40, 5) * 60 + int(rng.choice([0, 60, 80_000]))
+    durations = at_stops(search, search.durations(ends, (window * 1000).astype(np.int32), rides=rides))
+    for nth, at in enumerate(window.tolist()):
+        expected = oracle.arrivals(starts, at, rides)
+        for stop in range(len(durations)):
+            if stop in expected and expected[stop] - at <= 86_400:
+                assert durations[stop, nth] == (expected[stop] - at) * 1000, (seed, stop, at)
+            else:
+                assert durations[stop, nth] == NEVER, (seed, stop, at)
+
+
+@settings(max_examples=examples(200))
+@given(st.integers(0, 10**9), st.sampled_from([None, 1, 2]))
+def test_latest_departures_are_the_last_from_which_one_still_comes_in_time(seed: int, rides: int | None) -> None:
+    search, oracle, goals, ends, rng = setting(seed)
+    deadlines = (np.arange(1, 8) * 600 + int(rng.choice([0, 80_000]))).astype(np.int64)
+    durations = at_stops(search, search.durations(ends, (deadlines * 1000).astype(np.int32), "to", rides=rides))
+    for stop in range(len(durations)):
+        for nth, deadline in enumerate(deadlines.tolist()):
+            taken = int(durations[stop, nth])
+
+            def comes_in_time(leaves: int) -> bool:
+                reached = oracle.arrivals({stop: 0}, leaves, rides)
+                return any(at + goals[goal] <= deadline for goal, at in reached.items() if goal in goals)
+
+            if taken == NEVER:
+                assert not comes_in_time(deadline - 86_400)
+            else:
+                leaves = deadline - taken // 1000
+                assert comes_in_time(leaves) and not comes_in_time(leaves + 1), (seed, stop, deadline)
+
+
+@settings(max_examples=examples(100))
+@given(st.integers(0, 10**9))
+def test_a_limit_leaves_out_longer_journeys_and_nothing_else(seed: int) -> None:
+    search, _, _, ends, rng = setting(seed)
+    window = (np.arange(6) * 300_000).astype(np.int32)
+    limit = int(rng.integers(1, 60)) * 60_000
+    for direction in ("from", "to"):
+        every = search.durations(ends, window, direction)
+        within = search.durations(ends, window, direction, limit + search.slack_ms)
+        assert np.array_equal(np.where(every <= limit, every, NEVER), np.where(within <= limit, within, NEVER))
+
+
+@settings(max_examples=examples(200))
+@given(st.integers(0, 10**9))
+def test_journeys_can_be_made_and_arrive_as_early_as_any_with_as_many_rides(seed: int) -> None:
+    search, oracle, starts, ends, rng = setting(seed)
+    timetable, at = search.timetable, int(rng.integers(0, 30)) * 60
+    connections, feed = timetable.connections, timetable.feed
+    for goal in range(len(feed.stops)):
+        points = np.flatnonzero(timetable.points.stop == goal).astype(np.int32)
+        goals = Ends(points, np.zeros(len(points), np.int32))
+        journeys = search.earliest(ends, goals, at * 1000)
+        arrivals = [oracle.arrivals(starts, at, rides).get(goal) for rides in range(1, 9)]
+        better = [a for nth, a in enumerate(arrivals) if a is not None and all(b is None or a < b for b in arrivals[:nth])]
+        assert [journey.arrives_ms for journey in journeys] == [1000 * a for a in better if a - at <= 86_400], seed
+        for journey in journeys:
+            ready = None
+            for ride in journey.rides:
+                assert connections.flags[ride.boards] & 1 and connections.flags[ride.alights] & 2
+                run, last = int(connections.run[ride.boards]), int(connections.run[ride.alights])
+                while run != last:
+                    run = int(timetable.runs.goes_on_as[run])
+                    assert run >= 0
+                begins, point = int(connections.departure[ride.boards]), int(connections.origin[ride.boards])
+                if ready is None:
+                    walk = {int(p): int(ms) for p, ms in zip(ends.point, ends.walk_ms, strict=True)}[point]
+                    assert begins >= at * 1000 + walk + search.slack_ms
+                else:
+                    change = search.changes
+                    rows = range(int(change.start[ready[0]]), int(change.start[ready[0] + 1]))
+                    needed = [int(change.ms[row]) for row in rows if change.target[row] == point]
+                    assert needed and begins >= ready[1] + needed[0]
+                ready = int(connections.target[ride.alights]), int(connections.arrival[ride.alights])
+            assert ready is not None and ready[1] == journey.arrives_ms
+
+
+def test_trips_that_somebody_on_wheels_cannot_board_or_that_are_shut_are_not_used() -> None:
+    feed = feed_of(
+        [[(0, 0, 0, 0, 0), (1, 600, 600, 0, 0)], [(0, 0, 0, 0, 0), (1, 900, 900, 0, 0)]], 2, route=[0, 1], wheelchair=[2, 1]
+    )  # fmt: skip
+    ends, at = Ends(np.zeros(1, np.int32), np.zeros(1, np.int32)), np.zeros(1, np.int32)
+    taken = {
+        name: int(TimetableSearch(timetable_of(feed, DAY, choice), NO_WALKS).durations(ends, at)[1, 0])
+        for name, choice in {
+            "any": Choice(),
+            "wheels": Choice(on_wheels=True),
+            "route": Choice(routes=np.array([False, True])),
+            "shut": Choice(shut_stops=np.array([False, True])),
+            "bicycle": Choice(with_bicycle=True),
+        }.items()
+    }
+    assert taken == {"any": 600_000, "wheels": 900_000, "route": 900_000, "shut": NEVER, "bicycle": NEVER}
+
+
+@pytest.mark.parametrize(("day", "hours"), [(date(2026, 3, 29), 23), (date(2026, 10, 25), 25), (date(2026, 6, 1), 24)])
+def test_days_of_changed_clocks_have_as_many_hours_as_they_have(day: date, hours: int) -> None:
+    zone = "Europe/Berlin"
+    noon = datetime(day.year, day.month, day.day, 12)
+    assert seconds_into(noon, zone) == 12 * 3600 and clock_of(12 * 3600, day, zone) == noon
+    # A trip at 26:00 of the day before leaves at two in the morning, twelve hours before noon plus two.
+    assert day_shift(day, 1, zone) - day_shift(day, 0, zone) == pytest.approx(86_400, abs=3600)
+    midnight = datetime(day.year, day.month, day.day)
+    assert 24 * 3600 - seconds_into(midnight, zone) == (hours * 3600 if hours != 24 else 24 * 3600)
+
+
+def test_an_unknown_time_zone_is_named() -> None:
+    with pytest.raises(AwlError, match="'Atlantis/Ferrow' is no time zone"):
+        zone_of("Atlantis/Ferrow")
