@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import date, datetime
 
 import numpy as np
@@ -10,10 +11,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from awl.core.errors import AwlError
+from awl.core.graph.street_graph import StreetGraph
+from awl.core.modes.mode import SHIPPED
+from awl.core.network.network import Network
+from awl.core.routing.router import StreetRouter
+from awl.core.routing.snapping import Snapped, Snapper
 from awl.core.transit.changing import Walks
+from awl.core.transit.feed import ENTRANCE, STATION, Feed, Frequencies, Pathways, Stops
+from awl.core.transit.router import Bounds, TransitRouter, Window
 from awl.core.transit.scan import NEVER
 from awl.core.transit.search import Ends, TimetableSearch
 from awl.core.transit.service_day import clock_of, day_shift, seconds_into, zone_of
+from awl.core.transit.stops_on_streets import StopsOnStreets
 from awl.core.transit.timetable import Choice, timetable_of
 from tests.core.transit_oracle import DAY, EventGraph, feed_of, random_feed, random_walks
 from tests.examples import examples
@@ -33,15 +42,17 @@ def setting(seed: int) -> tuple[TimetableSearch, EventGraph, dict[int, int], End
     feed = random_feed(rng)
     walks, slack = random_walks(rng, len(feed.stops)), int(rng.integers(0, 3)) * 60
     search = TimetableSearch(timetable_of(feed, DAY), walks, slack * 1000)
-    starts = {int(stop): int(rng.integers(0, 6)) * 60 for stop in rng.permutation(len(feed.stops))[:2]}
-    points = [(p, starts[int(s)] * 1000) for p, s in enumerate(search.timetable.points.stop) if int(s) in starts]
+    starts = {int(stop): int(rng.integers(0, 6)) * 60_000 for stop in rng.permutation(len(feed.stops))[:2]}
+    points = [(p, starts[int(s)]) for p, s in enumerate(search.timetable.points.stop) if int(s) in starts]
     ends = Ends(*(np.array(column, np.int32) for column in zip(*points, strict=True)))
     return search, EventGraph(feed, walks, slack), starts, ends, rng
 
 
 @settings(max_examples=examples(400))
 @given(st.integers(0, 10**9), st.sampled_from([None, 1, 2, 3]))
-def test_earliest_arrivals_over_a_window_equal_a_search_among_events_at_every_minute(seed: int, rides: int | None) -> None:
+def test_earliest_arrivals_over_a_window_equal_a_search_among_events_at_every_minute(
+    seed: int, rides: int | None
+) -> None:
     search, oracle, starts, ends, rng = setting(seed)
     window = np.arange(0, 40, 5) * 60 + int(rng.choice([0, 60, 80_000]))
     durations = at_stops(search, search.durations(ends, (window * 1000).astype(np.int32), rides=rides))
@@ -64,9 +75,9 @@ def test_latest_departures_are_the_last_from_which_one_still_comes_in_time(seed:
         for nth, deadline in enumerate(deadlines.tolist()):
             taken = int(durations[stop, nth])
 
-            def comes_in_time(leaves: int) -> bool:
+            def comes_in_time(leaves: int, stop: int = stop, deadline: int = deadline) -> bool:
                 reached = oracle.arrivals({stop: 0}, leaves, rides)
-                return any(at + goals[goal] <= deadline for goal, at in reached.items() if goal in goals)
+                return any(at + goals[goal] / 1000 <= deadline for goal, at in reached.items() if goal in goals)
 
             if taken == NEVER:
                 assert not comes_in_time(deadline - 86_400)
@@ -98,7 +109,9 @@ def test_journeys_can_be_made_and_arrive_as_early_as_any_with_as_many_rides(seed
         goals = Ends(points, np.zeros(len(points), np.int32))
         journeys = search.earliest(ends, goals, at * 1000)
         arrivals = [oracle.arrivals(starts, at, rides).get(goal) for rides in range(1, 9)]
-        better = [a for nth, a in enumerate(arrivals) if a is not None and all(b is None or a < b for b in arrivals[:nth])]
+        better = [
+            a for nth, a in enumerate(arrivals) if a is not None and all(b is None or a < b for b in arrivals[:nth])
+        ]
         assert [journey.arrives_ms for journey in journeys] == [1000 * a for a in better if a - at <= 86_400], seed
         for journey in journeys:
             ready = None
@@ -119,6 +132,105 @@ def test_journeys_can_be_made_and_arrive_as_early_as_any_with_as_many_rides(seed
                     assert needed and begins >= ready[1] + needed[0]
                 ready = int(connections.target[ride.alights]), int(connections.arrival[ride.alights])
             assert ready is not None and ready[1] == journey.arrives_ms
+
+
+def feed_in_town(rng: np.random.Generator, network: Network) -> Feed:
+    """A random feed whose stops lie in the town, some of them in a station with an entrance and pathways."""
+    feed = random_feed(rng)
+    often = [(trip, 0, 7200, int(rng.integers(2, 9)) * 60, 1) for trip in range(len(feed.trips)) if rng.random() < 0.7]
+    feed = replace(feed, frequencies=Frequencies(*np.array(often, np.int32).reshape(-1, 5).T))
+    at = rng.integers(0, network.graph.node_count, len(feed.stops))
+    lon = network.graph.node_lon[at] + rng.normal(0, 2e-4, len(at))
+    lat = network.graph.node_lat[at] + rng.normal(0, 2e-4, len(at))
+    stops = replace(feed.stops, lon=lon, lat=lat)
+    kind = np.concatenate([stops.kind, [STATION, ENTRANCE]]).astype(np.int8)
+    count = len(stops)
+    stops = Stops(
+        np.append(stops.id, ["x", "e"]), np.append(stops.name, ["X", "E"]), np.append(lon, [lon[0], lon[1]]),
+        np.append(lat, [lat[0], lat[1]]), kind, np.concatenate([[count], stops.parent[1:], [-1, count]]).astype(np.int32),
+        np.zeros(count + 2, np.int8),
+    )  # fmt: skip
+    ways = np.array([[count + 1, 0, 1, 0, 90], [0, count + 1, 2, 0, 120]], np.int32)
+    return replace(feed, stops=stops, pathways=Pathways(*ways.T))
+
+
+@pytest.fixture(scope="module")
+def strolling(graph: StreetGraph) -> Network:
+    """Streets on which one walks so slowly that rides are worth while."""
+    return Network.of(graph, replace(SHIPPED["walk"], top_speed=0.8))
+
+
+@pytest.mark.parametrize("direction", ["from", "to"])
+@settings(max_examples=examples(40))
+@given(seed=st.integers(0, 10**9))
+def test_times_by_streets_and_timetable_equal_a_simulation_of_every_minute(
+    strolling: Network, direction: str, seed: int
+) -> None:
+    """The simulation walks by the matrix of the streets, tested elsewhere, and rides by the graph of events."""
+    rng, walk = np.random.default_rng(seed), strolling
+    feed, street, snapper = feed_in_town(rng, walk), StreetRouter(walk), Snapper(walk)
+    longest, percentile = int(rng.integers(10, 60)) * 60_000, float(rng.choice([0, 20, 50, 90, 100]))
+    stops = StopsOnStreets(feed, street, snapper, 100.0)
+    walks, slack = stops.walks(longest), int(rng.integers(0, 3)) * 60
+    search = TimetableSearch(timetable_of(feed, DAY), walks, slack * 1000)
+    minutes = np.arange(0, 30, 5) * 60 + (0 if direction == "from" else 1800)
+    window = Window((minutes * 1000).astype(np.int32), percentile)
+    router = TransitRouter(street, stops, search, window, Bounds(longest))
+    at = rng.integers(0, walk.graph.node_count, 5)
+    places = snapper.snap(walk.graph.node_lon[at], walk.graph.node_lat[at], 100.0)
+    place, others = places.take(np.array([0])), places.take(np.arange(1, 5))
+    got = router.between(place, others, "time", direction)[0]
+    doors = {stop: stop for stop in range(len(feed.stops) - 2)} | {0: len(feed.stops) - 1}
+    inward, outward = {0: 90_000}, {0: 120_000}
+    door_places = snapper.snap(feed.stops.lon, feed.stops.lat, 100.0)
+
+    def foot(a: Snapped, b: Snapped) -> np.ndarray:
+        return street.matrix(a, b, "time")[0].astype(np.int64)
+
+    to_stops = foot(place, door_places) if direction == "from" else foot(others, door_places)
+    from_stops = foot(door_places, others) if direction == "from" else foot(door_places, place)
+    direct = foot(place, others) if direction == "from" else foot(others, place)
+    oracle = EventGraph(feed, walks, slack)
+
+    def starts_of(row: int) -> dict[int, int]:
+        cost = {stop: int(to_stops[row, door]) + inward.get(stop, 0) for stop, door in doors.items()}
+        return {stop: ms for stop, ms in cost.items() if ms <= longest}
+
+    def ends_of(column: int) -> dict[int, int]:
+        cost = {stop: int(from_stops[door, column]) + outward.get(stop, 0) for stop, door in doors.items()}
+        return {stop: ms for stop, ms in cost.items() if ms <= longest}
+
+    for nth in range(4):
+        starts, ends = (starts_of(0), ends_of(nth)) if direction == "from" else (starts_of(nth), ends_of(0))
+        walked = int(direct[0, nth] if direction == "from" else direct[nth, 0])
+        if direction == "from":
+            taken = []
+            for minute in minutes.tolist():
+                reached = oracle.arrivals(starts, minute, None)
+                rides = [(reached[stop] - minute) * 1000 + ms for stop, ms in ends.items() if stop in reached]
+                taken.append(min([walked, *rides]))
+            assert got[nth] == sorted(taken)[window.rank], seed
+            continue
+
+        # Setting out that long before so many of the deadlines is in time, and a millisecond later for fewer.
+        def in_time(
+            spare_ms: int, walked: int = walked, starts: dict[int, int] = starts, ends: dict[int, int] = ends
+        ) -> int:
+            late = {stop: ms - spare_ms for stop, ms in starts.items()}
+            count = 0
+            for minute in minutes.tolist():
+                reached = oracle.arrivals(late, minute, None)
+                rides = any((reached[s] - minute) * 1000 + ms <= 0 for s, ms in ends.items() if s in reached)
+                count += rides or walked <= spare_ms
+            return count
+
+        assert in_time(int(got[nth])) > window.rank >= in_time(int(got[nth]) - 1), seed
+    nodes = snapper.snap(walk.graph.node_lon[at[1:]], walk.graph.node_lat[at[1:]], 100.0)
+    on_node = nodes.access_points.at_node
+    arrivals, reach = router.reach(place, "time", direction)
+    rows = nodes.access_points.nodes(walk.graph)
+    assert np.array_equal(arrivals.cost[rows[on_node]], got[on_node])
+    assert reach.owner_begin.max() <= 0 and reach.owner_end.max() <= 0
 
 
 def test_trips_that_somebody_on_wheels_cannot_board_or_that_are_shut_are_not_used() -> None:

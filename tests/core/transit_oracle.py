@@ -189,12 +189,15 @@ class EventGraph:
         for first, second in zip(ordered, ordered[1:], strict=False):
             same_block = feed.trips.block[first[0].trip] == feed.trips.block[second[0].trip] >= 0
             gap = second[0].departure - first[-1].arrival
-            if same_block and 0 <= gap < 3600 and first[-1].stop == second[0].stop:
-                if (first[0].trip, second[0].trip) not in must_alight:
-                    pairs[first[0].run] = (first[-1], second[0])
+            meet = first[-1].stop == second[0].stop and (first[0].trip, second[0].trip) not in must_alight
+            if same_block and 0 <= gap < 3600 and meet:
+                pairs[first[0].run] = (first[-1], second[0])
         position = {run[0].run: number for number, run in enumerate(ordered)}
         for kind, a, b in zip(
-            feed.transfers.kind.tolist(), feed.transfers.from_trip.tolist(), feed.transfers.to_trip.tolist(), strict=True
+            feed.transfers.kind.tolist(),
+            feed.transfers.from_trip.tolist(),
+            feed.transfers.to_trip.tolist(),
+            strict=True,
         ):
             if kind != 4:
                 continue
@@ -245,22 +248,23 @@ class EventGraph:
             if event.drop_off in (0, 3) and event.nth > 0:
                 for other_row, other in enumerate(self.events):
                     last = (other.run, other.nth + 1) not in at
-                    if other.pickup in (0, 3) and not last:
-                        if (other.departure - event.arrival) * 1000 >= self.change_ms(event, other):
-                            edges += [(count + row, other_row, 1.0)]
+                    spare = (other.departure - event.arrival) * 1000
+                    if other.pickup in (0, 3) and not last and spare >= self.change_ms(event, other):
+                        edges += [(count + row, other_row, 1.0)]
         for last, first in self._seated():
             edges += [(count + at[last.run, last.nth], at[first.run, first.nth], 1e-9)]
         self.edges = edges
         self.last = {row for row, event in enumerate(self.events) if (event.run, event.nth + 1) not in at}
 
     def arrivals(self, starts: dict[int, int], at_s: int, rides: int | None) -> dict[int, int]:
-        """Earliest arrival in s by stop, from stops that are walked to in so many seconds."""
+        """Earliest arrival in s by stop, from stops that are walked to in so many ms."""
         count = len(self.events)
         edges = list(self.edges)
         for row, event in enumerate(self.events):
-            if event.stop in starts and event.pickup in (0, 3) and row not in self.last:
-                if event.departure >= at_s + starts[event.stop] + self.slack_s:
-                    edges.append((2 * count, row, 1.0))
+            spare = (event.departure - at_s - self.slack_s) * 1000
+            boards = event.pickup in (0, 3) and row not in self.last
+            if boards and spare >= starts.get(event.stop, np.inf):
+                edges.append((2 * count, row, 1.0))
         if not edges:
             return {}
         tail, head, weight = (np.array(column) for column in zip(*edges, strict=True))

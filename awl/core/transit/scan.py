@@ -1,10 +1,10 @@
 """The connection scan, compiled: from some stops to all, for all departures of a window at once.
 
 Source: J. Dibbelt, T. Pajor, B. Strasser, D. Wagner, *Intriguingly Simple and Fast Transit Routing* (2013). Theirs scans all
-connections of a day in the order of departure and keeps one arrival at each stop. Here each stop has an arrival for each departure
-of a window, the earliest first. Who departs later never arrives earlier, so arrivals ascend, and those who can board a connection
-are always the first few of them: it is enough to know how many. This number never falls while the scan goes on. A connection
-costs the same whether the window has one departure or a hundred, but for the arrivals that it improves.
+connections of a day in the order of departure and keeps one arrival at each stop. Here each stop has an arrival for each
+departure of a window, the earliest first. Who departs later never arrives earlier, so arrivals ascend, and those who can board
+a connection are always the first few of them: it is enough to know how many. This number never falls while the scan goes on. A
+connection costs the same whether the window has one departure or a hundred, but for the arrivals that it improves.
 
 Layers count rides: layer k holds what is reached with at most k of them. Where the number of changes has no limit one layer
 suffices, which feeds itself.
@@ -206,6 +206,7 @@ def rows_between(connections: Connections, first_ms: int, last_ms: int) -> NDArr
         connections: the connections, by departure.
         first_ms, last_ms: times in ms of the service day.
     """
-    begins = np.searchsorted(connections.departure, first_ms)
-    ends = np.searchsorted(connections.departure, last_ms, side="right")
+    # A whole number of another size would have the column copied.
+    begins = np.searchsorted(connections.departure, np.int32(first_ms))
+    ends = np.searchsorted(connections.departure, np.int32(min(last_ms, int(NEVER))), side="right")
     return np.array([begins, max(begins, ends)], np.int64)

@@ -1,0 +1,278 @@
+"""A router by public transport: walks over the streets, rides by timetable, and what a window of departures comes to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from awl.core.errors import AwlError
+from awl.core.network.network import Network
+from awl.core.progress import Progress, raise_if_cancelled, threads_of
+from awl.core.routing.cch.hierarchy import Hierarchy
+from awl.core.routing.dijkstra.plain import Arrivals
+from awl.core.routing.dijkstra.search import NO_LABEL, NO_LIMIT, OWNER_BITS, UNREACHED
+from awl.core.routing.reach import Reach, reach_of
+from awl.core.routing.router import Costs, HeadStart, StreetRouter
+from awl.core.routing.snapping import Snapped
+from awl.core.transit.scan import NEVER
+from awl.core.transit.search import LONGEST_MS, Ends, TimetableSearch
+from awl.core.transit.stops_on_streets import Near, StopsOnStreets
+from awl.core.transit.windows import costs_at_rank, labels_at_rank, rank_of
+
+CHUNK = 8192
+"""Places that one thread looks at before the next takes over."""
+
+
+@dataclass(frozen=True)
+class Window:
+    """When trips begin, or for trips `to` places when they must have ended: `at_ms` (d,) of the service day, ascending.
+
+    `percentile` is the share of departures, in percent, that keeps the time which counts: 0 the best, 50 the median.
+    """
+
+    at_ms: NDArray[np.int32]
+    percentile: float = 50.0
+
+    @property
+    def rank(self) -> int:
+        """Which of the times of a window in ascending order counts."""
+        return rank_of(self.percentile, len(self.at_ms))
+
+
+@dataclass(frozen=True)
+class Bounds:
+    """The longest walk to, between and from stops in ms, and the most rides, None for any number."""
+
+    walk_ms: int = 15 * 60_000
+    rides: int | None = None
+
+
+class TransitRouter:
+    """Searches by public transport and on foot, never slower than on foot all the way.
+
+    Parameters:
+        street: finds walks; its network is that of the question.
+        stops: the stops on its streets.
+        search: searches the timetable of the day.
+        window: when trips begin or end.
+        bounds: how far one walks, and how often one changes.
+    """
+
+    def __init__(
+        self, street: StreetRouter, stops: StopsOnStreets, search: TimetableSearch, window: Window, bounds: Bounds
+    ) -> None:
+        self.street, self.stops, self.search, self.window, self.bounds = street, stops, search, window, bounds
+        self._states: dict[str, Near] = {}
+
+    @property
+    def network(self) -> Network:
+        """The streets one walks on."""
+        return self.street.network
+
+    @property
+    def hierarchy(self) -> Hierarchy | None:
+        """What is prepared for walks."""
+        return self.street.hierarchy
+
+    def at(self, window: Window) -> TransitRouter:
+        """The same in another window of the same day.
+
+        Parameters:
+            window: when trips begin or end.
+        """
+        other = TransitRouter(self.street, self.stops, self.search, window, self.bounds)
+        other._states = self._states
+        return other
+
+    def arrivals(
+        self,
+        places: Snapped,
+        measure: str,
+        direction: str = "from",
+        limit: int = int(NO_LIMIT),
+        head_start: HeadStart = None,
+    ) -> Arrivals:
+        """Times that a share of the departures keeps, from the nearest of the places to all of the network or the other way.
+
+        Parameters:
+            places: places put on streets (k,).
+            measure: `time`; by public transport nothing else is minimised.
+            direction: `from` or `to`: trips leave the places or lead to them.
+            limit: the longest trip that counts, in ms.
+            head_start: what is spent already (k,) at each place, in ms; nothing where None.
+        """
+        return self._search(places, measure, direction, limit, head_start)[0]
+
+    def reach(
+        self,
+        places: Snapped,
+        measure: str,
+        direction: str = "from",
+        limit: int = int(NO_LIMIT),
+        head_start: HeadStart = None,
+    ) -> tuple[Arrivals, Reach]:
+        """The same search, and what it reaches of every street, around stops too.
+
+        At nodes the time of the share is exact. Along a street it is the lesser of coming from either end, which is never less.
+
+        Parameters:
+            places: places put on streets (k,).
+            measure: `time`.
+            direction: `from` or `to`: trips leave the places or lead to them.
+            limit: the longest trip that counts, in ms.
+            head_start: what is spent already (k,) at each place, in ms; nothing where None.
+        """
+        arrivals, of_stop = self._search(places, measure, direction, limit, head_start)
+        doors, cost, owner = self._at_doors(of_stop, direction, limit)
+        started = np.zeros(len(places.link), np.int32) if head_start is None else head_start
+        everywhere = Snapped.joined([places, self.stops.snapped.take(doors)])
+        begun = replace(arrivals, head_start=np.concatenate([started, cost]).astype(np.int32))
+        reach = reach_of(self.network, everywhere, begun)
+        whose = np.concatenate([np.arange(len(places.link)), owner, [-1]]).astype(np.int32)
+        return arrivals, replace(reach, owner_begin=whose[reach.owner_begin], owner_end=whose[reach.owner_end])
+
+    def matrix(
+        self,
+        sources: Snapped,
+        targets: Snapped,
+        measure: str,
+        limit: int = int(NO_LIMIT),
+        threads: int | None = None,
+        progress: Progress | None = None,
+        carrying: bool = True,
+    ) -> Costs:
+        """Time (s, t) from every source to every target that a share of the departures keeps; no distance goes with it.
+
+        Parameters:
+            sources: starts put on streets (s,).
+            targets: ends put on streets (t,).
+            measure: `time`.
+            limit: the longest trip that counts, in ms.
+            threads: how many threads; as many as there are cores where None.
+            progress: is told how far the work is, and stops it.
+            carrying: not heeded: the second array holds no distances.
+        """
+        cost = self.between(sources, targets, measure, "from", limit, threads, progress)
+        return cost, np.zeros(cost.shape if carrying else (0, 0), np.int64)
+
+    def between(
+        self,
+        places: Snapped,
+        others: Snapped,
+        measure: str,
+        direction: str,
+        limit: int = int(NO_LIMIT),
+        threads: int | None = None,
+        progress: Progress | None = None,
+    ) -> NDArray[np.int32]:
+        """Time (k, o) that a share of the departures keeps between places and others, `UNREACHED` where there is no way.
+
+        The window is that of departures where trips go `from` the places, of arrivals where they go `to` them.
+
+        Parameters:
+            places: places put on streets (k,).
+            others: other places put on streets (o,).
+            measure: `time`.
+            direction: `from` or `to`: trips leave the places or lead to them.
+            limit: the longest trip that counts, in ms.
+            threads: how many threads; as many as there are cores where None.
+            progress: is told how far the work is, and stops it.
+        """
+        _check_measure(measure)
+        progress = progress or Progress()
+        ends = (places, others) if direction == "from" else (others, places)
+        direct = self.street.matrix(*ends, "time", limit, threads, progress.part(0.0, 0.2), carrying=False)[0]
+        direct = np.ascontiguousarray(direct if direction == "from" else direct.T)
+        opposite = "to" if direction == "from" else "from"
+        begin = self.stops.near(places, direction, self.bounds.walk_ms)
+        end = self.stops.near(others, opposite, self.bounds.walk_ms)
+        costs = np.full(direct.shape, UNREACHED, np.int32)
+        within = np.int32(min(limit, int(NO_LIMIT)))
+
+        def one(row: int) -> None:
+            of_stop = self._stop_times(begin, row, direction, limit)
+            costs_at_rank(end.start, end.stop, end.ms, of_stop, direct[row], within, self.window.rank, costs[row])
+
+        with threads_of(threads) as pool:
+            for done, _ in enumerate(pool.map(one, range(len(places.link))), 1):
+                raise_if_cancelled()
+                progress.step(0.2 + 0.8 * done / len(places.link), f"{done} of {len(places.link)} places")
+        return costs
+
+    def _stop_times(self, near: Near, row: int, direction: str, limit: int) -> NDArray[np.int32]:
+        """Time (s, d) between one place and each stop at each departure, `NEVER` for none."""
+        rows = slice(int(near.start[row]), int(near.start[row + 1]))
+        first = self.search.timetable.points.first
+        stop, ms = near.stop[rows], near.ms[rows]
+        many = np.diff(first)[stop]
+        row_of = np.repeat(np.arange(len(stop)), many)
+        nth = np.arange(len(row_of)) - np.repeat(np.cumsum(many) - many, many)
+        ends = Ends((first[stop[row_of]] + nth).astype(np.int32), ms[row_of])
+        longest = min(limit, LONGEST_MS)
+        if len(stop) == 0 or len(self.search.timetable.connections.run) == 0:
+            return np.full((len(first) - 1, len(self.window.at_ms)), NEVER, np.int32)
+        times = self.search.durations(ends, self.window.at_ms, direction, longest, self.bounds.rides)
+        if len(times) == len(first) - 1:
+            return np.ascontiguousarray(times)
+        least: NDArray[np.int32] = np.minimum.reduceat(times, first[:-1], axis=0)
+        return least
+
+    def _search(
+        self, places: Snapped, measure: str, direction: str, limit: int, head_start: HeadStart
+    ) -> tuple[Arrivals, NDArray[np.int64]]:
+        """The search, and the labels (s, d) of stops."""
+        _check_measure(measure)
+        on_foot = self.street.arrivals(places, "time", direction, limit, head_start)
+        near = self.stops.near(places, direction, self.bounds.walk_ms)
+        of_stop = np.full((len(self.stops.feed.stops), len(self.window.at_ms)), NO_LABEL)
+        for row in np.flatnonzero(places.is_snapped).tolist():
+            spent = 0 if head_start is None else int(head_start[row])
+            times = self._stop_times(near, row, direction, limit - spent)
+            label = np.where(times == NEVER, NO_LABEL, ((times.astype(np.int64) + spent) << OWNER_BITS) | row)
+            np.minimum(of_stop, label, out=of_stop)
+        states = self._states_near(direction)
+        labels = np.empty(len(on_foot.label), np.int64)
+        within, rank = np.int64(min(limit, int(NO_LIMIT))), self.window.rank
+
+        def some(begin: int) -> None:
+            rows = np.array([begin, min(begin + CHUNK, len(labels))])
+            labels_at_rank(rows, states.start, states.stop, states.ms, of_stop, on_foot.label, within, rank, labels)
+
+        with threads_of(None) as pool:
+            for _ in pool.map(some, range(0, len(labels), CHUNK)):
+                raise_if_cancelled()
+        return replace(on_foot, label=labels), of_stop
+
+    def _states_near(self, direction: str) -> Near:
+        if direction not in self._states:
+            self._states[direction] = self.stops.states_near(direction, self.bounds.walk_ms)
+        return self._states[direction]
+
+    def _at_doors(
+        self, of_stop: NDArray[np.int64], direction: str, limit: int
+    ) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int32]]:
+        """Rows among the doors on streets at which a share of the departures has arrived, when, and from which place."""
+        doors = self.stops.doors
+        more = doors.outward_ms if direction == "from" else doors.inward_ms
+        row = self.stops.row_of_door
+        usable = (more >= 0) & (row >= 0)
+        usable[usable] &= self.stops.snapped.is_snapped[row[usable]]
+        label = of_stop[doors.platform[usable]]
+        label = np.where(label == NO_LABEL, NO_LABEL, label + (more[usable].astype(np.int64)[:, None] << OWNER_BITS))
+        best = np.full((len(self.stops.door_stops), label.shape[1]), NO_LABEL)
+        np.minimum.at(best, row[usable], label)
+        at_rank = np.sort(best, axis=1)[:, self.window.rank]
+        known = np.flatnonzero((at_rank != NO_LABEL) & (at_rank >> OWNER_BITS <= limit))
+        cost = (at_rank[known] >> OWNER_BITS).astype(np.int32)
+        return known, cost, (at_rank[known] & ((1 << OWNER_BITS) - 1)).astype(np.int32)
+
+
+def _check_measure(measure: str) -> None:
+    if measure != "time":
+        raise AwlError(
+            "By public transport only time is counted",
+            remedy="Ask for time, or choose another mode for distances",
+            inputs=("measure",),
+        )
