@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from awl.core.geodesy import segment_lengths
@@ -127,33 +128,47 @@ def _at(feed: Feed, stop: int) -> tuple[float, float]:
 
 
 def _absurd_speeds(feed: Feed) -> Iterable[Fault]:
-    """The worst hop of each pair of stops that is too fast."""
+    """The first stretch of each trip that is too fast, one for each pair of stops it lies between."""
     trip, times = feed.trip_of_call, feed.stop_times
+    metres = np.zeros(len(times))
     hop = np.flatnonzero(trip[1:] == trip[:-1]) if len(trip) else np.zeros(0, np.int64)
-    if len(hop) == 0:
-        return
-    first, second = times.stop[hop], times.stop[hop + 1]
-    metres = _metres_between(feed, first, second)
-    seconds = times.arrival[hop + 1] - times.departure[hop]
-    kmh = metres / np.maximum(seconds + ROUNDING_S, 1) * 3.6
-    kind = feed.routes.kind[feed.trips.route[trip[hop]]]
-    most = np.full(len(hop), MOST_KMH)
+    metres[hop + 1] = _metres_between(feed, times.stop[hop], times.stop[hop + 1])
+    most = np.full(len(feed.trips), MOST_KMH)
     for code, speed in KMH.items():
-        most[kind == code] = speed
-    fast = np.flatnonzero(kmh > most)
-    order = fast[np.lexsort((-kmh[fast], second[fast], first[fast]))]
-    pair = first[order].astype(np.int64) * len(feed.stops) + second[order]
-    for row in order[np.unique(pair, return_index=True)[1]].tolist():
-        origin, target = int(first[row]), int(second[row])
-        took = f"{seconds[row] / 60:g} min" if seconds[row] else "no time"
-        yield Fault(
-            "absurd-speed",
-            f"{metres[row] / 1000:.1f} km from {feed.stops.name[origin]} to {feed.stops.name[target]} take"
-            f" trip {feed.trips.id[trip[hop[row]]]} {took}.",
-            "stop_times.txt",
-            0,
-            *_at(feed, origin),
-        )
+        most[feed.routes.kind[feed.trips.route] == code] = speed
+    begin, end = _fast_stretches(feed.trip_start, times.arrival, times.departure, metres, most)
+    told: set[tuple[int, int]] = set()
+    for row in np.flatnonzero(end >= 0).tolist():
+        first, last = int(begin[row]), int(end[row])
+        pair = int(times.stop[first]), int(times.stop[last])
+        if pair in told:
+            continue
+        told.add(pair)
+        seconds, km = int(times.arrival[last] - times.departure[first]), metres[first + 1 : last + 1].sum() / 1000
+        took = f"{seconds / 60:.1f} min" if seconds else "no time"
+        names = f"{feed.stops.name[pair[0]]} to {feed.stops.name[pair[1]]}"
+        text = f"{km:.1f} km from {names} take trip {feed.trips.id[row]} {took}."
+        yield Fault("absurd-speed", text, "stop_times.txt", 0, *_at(feed, pair[0]))
+
+
+@njit(cache=True, nogil=True)
+def _fast_stretches(trip_start, arrival, departure, metres, most_kmh):
+    """First and last call (t,) of a stretch of each trip that is faster than may be, -1 for none.
+
+    Calls of the same minute belong together: each may have been rounded.
+    """
+    begin, end = np.full(len(most_kmh), -1), np.full(len(most_kmh), -1)
+    for trip in range(len(most_kmh)):
+        first, way = trip_start[trip], 0.0
+        for call in range(trip_start[trip] + 1, trip_start[trip + 1]):
+            way += metres[call]
+            seconds = arrival[call] - departure[first]
+            if way / (seconds + ROUNDING_S) * 3.6 > most_kmh[trip]:
+                begin[trip], end[trip] = first, call
+                break
+            if seconds >= ROUNDING_S:
+                first, way = call, 0.0
+    return begin, end
 
 
 def _metres_between(feed: Feed, first: NDArray[np.int32], second: NDArray[np.int32]) -> NDArray[np.float64]:
