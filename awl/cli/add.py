@@ -1,4 +1,4 @@
-"""`awl add`: a layer or a raster into a study."""
+"""`awl add`: a layer, a raster or a timetable into a study."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+from awl.cli.feed_text import feed_lines
 from awl.cli.options import PATH, progress_bar, study_option
 from awl.core.errors import AwlError
 
@@ -28,17 +29,17 @@ def command(
     file: Path, study_path: Path, ident: str | None, title: str | None, inner: str | None, role: str | None, key: str | None,
     crs: str | None, x: str | None, y: str | None, wkt: str | None, strict: bool, anywhere: bool,
 ) -> None:  # fmt: skip
-    """Add a layer or a raster to a study.
+    """Add a layer, a raster or a timetable to a study.
 
     FILE is GeoPackage, GeoJSON, FlatGeobuf, Shapefile (bare or zipped), file geodatabase, KML, GPX, CSV or XLSX with
-    coordinates, or GeoTIFF.
+    coordinates, GeoTIFF, or a timetable as GTFS (zipped or a folder).
 
     Example: awl add layers.gpkg --study ferrow.gpkg --layer zones --as zones
     """
     if not file.exists():
         raise AwlError("There is no such file", where=str(file), remedy="Check the path")
     from awl.io.place_tables import PlaceColumns
-    from awl.study import importing
+    from awl.study import feeds, importing
     from awl.study.importing import ReadOptions
     from awl.study.study import Study
 
@@ -47,6 +48,11 @@ def command(
     with progress_bar() as progress:
         progress.step(0.1, f"Reading {file.name}")
         ident = importing.add(file, study, ident, title, inner=inner, role=role, how=how)
+    feed = next((entry for entry in feeds.listed(study.reading) if entry.id == ident), None)
+    if feed is not None:
+        for line in feed_lines(feed):
+            click.echo(line)
+        return
     grid = next((raster for raster in study.rasters() if raster["id"] == ident), None)
     if grid is not None:
         click.echo(

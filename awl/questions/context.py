@@ -20,9 +20,12 @@ from awl.core.polygons import repaired
 from awl.core.progress import Progress
 from awl.core.routing.dijkstra.plain import Arrivals
 from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
+from awl.core.routing.router import StreetRouter
 from awl.core.routing.snapping import OUTSIDE, SEPARATE_PART, STATUS, TOO_FAR, Snapped, Snapper
+from awl.core.transit.router import TransitRouter
 from awl.io import geojson
 from awl.io.table import Column, Table, Values
+from awl.questions import transit_words
 from awl.questions.from_answers import answer_features, inside_answer
 from awl.questions.inputs import AnswerSet, FeatureSet, GeoJson, LayerSet, NamedPlace, SharedInputs, moment
 from awl.questions.on_the_way import findings_on, is_checked
@@ -31,6 +34,7 @@ from awl.questions.spots import MOST_SPOTS, Spot, parts_left_out, unread_hours
 from awl.study import what_ifs
 from awl.study.search import Hit, place_of
 from awl.study.study import Study
+from awl.study.transit import Asked, transit_of
 
 MAX_PLACES = 50_000
 MUCH_APART = 0.2
@@ -83,7 +87,7 @@ class Context:
         self.found_places: list[Hit] = []
         self.progress = progress or Progress()
         self.mode = study.mode(inputs.mode)
-        self._snap_m = inputs.snap
+        self._snap_m, self._direction = inputs.snap, str(getattr(inputs, "direction", "from"))
         self.what_ifs = [what_ifs.what_if(self.base, ident) for ident in inputs.what_ifs]
         self.when = inputs.when or next((moment(idea.at) for idea in self.what_ifs if idea.at), None)
         self._router = study.router(inputs.mode, self.when)
@@ -91,19 +95,48 @@ class Context:
         self._crossed = 0
         self._closed, self._slower = closed, slower = self._closures(inputs.closures, base)
         self.closed_links, self.slowed_links = int(closed.sum()), int((slower > 1).sum())
-        self.router = self._router.on(self._with_closures(base))
+        self.street_router = self._router.on(self._with_closures(base))
+        self.transit = None if self.mode.transit is None else self._transit_router(inputs)
         # Which streets places are put on does not depend on the hour.
         self.snapper = Snapper(self.network, study.area) if closed.any() else study.snapper(inputs.mode)
 
     @property
+    def router(self) -> StreetRouter | TransitRouter:
+        """What finds how long it takes: by public transport where the mode rides, else along the streets."""
+        return self.street_router if self.transit is None else self.transit
+
+    @property
     def network(self) -> Network:
         """The network of the question: of its mode, at its time, with its closures."""
-        return self.router.network
+        return self.street_router.network
+
+    def streets_alone(self, question: str) -> StreetRouter:
+        """The router along the streets, for what cannot be asked of public transport; raises where the mode rides."""
+        if self.transit is not None:
+            raise AwlError(
+                f"{question} cannot be asked of public transport yet",
+                remedy="Choose another mode",
+                inputs=("mode",),
+                kind="not-by-transit",
+            )
+        return self.street_router
+
+    def _transit_router(self, inputs: SharedInputs) -> TransitRouter:
+        if self.when is None:
+            raise AwlError(
+                "Public transport needs a day and an hour",
+                remedy="Give 'at', such as 2026-06-03T08:00",
+                inputs=("at",),
+                kind="needs-hour",
+            )
+        asked = Asked(self.when, inputs.window, inputs.percentile, inputs.max_changes, inputs.max_walk)
+        transit = transit_of(self.study, self.mode.id)
+        return transit.router(self.street_router, asked, self.progress.part(0.0, 0.1))
 
     def prepare_for(self, searches: int) -> None:
         """Have the hierarchy ready where so many searches take longer without it than making it does."""
-        unchanged = self.router is self.study.router(self.mode.id)
-        if unchanged and self.router.hierarchy is None and searches >= MANY_SEARCHES:
+        unchanged = self.street_router is self.study.router(self.mode.id)
+        if unchanged and self.street_router.hierarchy is None and searches >= MANY_SEARCHES:
             self.study.wait_until_prepared(self.mode.id, self.progress.part(0.0, 0.3))
 
     def _with_closures(self, network: Network) -> Network:
@@ -132,7 +165,9 @@ class Context:
             for idea in self.what_ifs
         ]
         notes += self.mode.notes
-        if self.when is not None:
+        if self.when is not None and self.transit is not None:
+            notes += transit_words.notes(self.transit, self.when, self._direction)
+        elif self.when is not None:
             day = f"{self.when:%A} {self.when.day} {self.when:%B %Y, %H:%M}"
             notes.append(f"Gates, turns and speeds are those of {day}, unless the answer says otherwise.")
         if self.mode.slope.by != "none":
@@ -340,7 +375,9 @@ class Context:
         if self.slowed_links:
             text = f"{counted(self.slowed_links, 'street link')} slowed for this question."
             doubts.append(Doubt("closures", "note", self.slowed_links, text))
-        if self.when is not None and not self.mode.curves:
+        if self.transit is not None:
+            doubts += transit_words.doubts(self.transit)
+        elif self.when is not None and not self.mode.curves:
             text = f"{self.mode.title} has no speeds by hour: the hour changes gates and turn restrictions alone."
             doubts.append(Doubt("no-speeds-by-hour", "note", 1, text))
         if shut := len(self.network.shut_gates) // 2:

@@ -23,6 +23,7 @@ def checked_hours(hours: Sequence[int], at: Any, measure: str) -> list[int]:
 
 def networks_at(context: Context, hours: list[int]) -> list[Network]:
     """The network of each hour."""
+    context.streets_alone("Further hours")
     assert context.when is not None
     day = context.when.replace(minute=0)
     return [context.network_at(day.replace(hour=hour)) for hour in hours]

@@ -171,6 +171,62 @@ class SharedInputs(BaseModel):
         ),
     )
 
+    window: int = Field(
+        60,
+        ge=1,
+        le=240,
+        description="By public transport: for so many minutes from `at`, one departure in each; of trips to places, arrivals.",
+        json_schema_extra=number_word(
+            "Window",
+            "{} min",
+            "minutes of departures",
+            clause=Clause(text="over {window} from then", rank=1, always=True),
+            transit=True,
+        ),
+    )
+    percentile: float = Field(
+        50.0,
+        ge=0,
+        le=100,
+        description="By public transport: the percentage of departures that keep a time, for it to count; 50 for the median.",
+        json_schema_extra=number_word(
+            "Share of departures",
+            "{}%",
+            "% of departures keep the time",
+            clause=Clause(text="for {percentile} of departures", rank=2, always=True),
+            transit=True,
+        ),
+    )
+    max_changes: int | None = Field(
+        None,
+        ge=0,
+        le=7,
+        description="By public transport: the most changes; any number where left out.",
+        json_schema_extra=number_word(
+            "Changes",
+            "{} changes",
+            "changes at most",
+            nothing="any number of changes",
+            clause=Clause(text="with at most {max_changes}", rank=3),
+            offer=Offer(label="Limit changes", hint="How often one changes at most", rank=2),
+            transit=True,
+        ),
+    )
+    max_walk: float = Field(
+        15.0,
+        gt=0,
+        le=120,
+        description="By public transport: the longest walk to, between and from stops, in minutes.",
+        json_schema_extra=number_word(
+            "Walk",
+            "{} min",
+            "minutes of walking at most, each time",
+            clause=Clause(text="walking at most {max_walk} at a time", rank=3),
+            offer=Offer(label="Longest walk", hint="How far one walks to, between and from stops", always=True, rank=3),
+            transit=True,
+        ),
+    )
+
     @model_validator(mode="before")
     @classmethod
     def _one_stands_for_a_list(cls, given: Any) -> Any:

@@ -112,6 +112,7 @@ class Slot(Model):
         field_type: which fields those are.
         clause, offer: where it stands while the sentence does not hold it.
         fresh: what a new question begins with.
+        transit: whether it means something by public transport alone.
         optional: whether a new question leaves it out.
         default: the value where it is left out.
     """
@@ -133,6 +134,7 @@ class Slot(Model):
     clause: Clause | None = None
     offer: Offer | None = None
     fresh: Fresh | None = None
+    transit: bool | None = None
     optional: bool | None = None
     default: Any = None
 

@@ -31,7 +31,7 @@ def of_pairs(
     """What to say of trips (k,) between the sources and targets in these rows; nothing where speeds do not change."""
     source, target = pairs
     both = np.flatnonzero(sources.is_snapped[source] & targets.is_snapped[target])
-    if measure != "time" or not changes_over_the_day(context.network) or len(both) == 0:
+    if measure != "time" or context.transit or not changes_over_the_day(context.network) or len(both) == 0:
         return []
     rows = both[np.unique(np.linspace(0, len(both) - 1, _sample(context)).astype(int))]
     return _said(context, sources.take(source[rows]), targets.take(target[rows]))
@@ -39,7 +39,7 @@ def of_pairs(
 
 def of_reach(context: Context, measure: str, places: Snapped, arrivals: Arrivals, limit: int) -> list[str]:
     """The same for a search from, or to, places."""
-    if measure != "time" or not changes_over_the_day(context.network):
+    if measure != "time" or context.transit or not changes_over_the_day(context.network):
         return []
     points, owner = some_reached(arrivals, limit, _sample(context))
     ends = places.take(owner), points
@@ -50,7 +50,7 @@ def _said(context: Context, sources: Snapped, targets: Snapped) -> list[str]:
     when = context.when
     assert when is not None
     begin = (when.hour * 60 + when.minute) * 60_000 + context.mode.delays.start_s * 1000
-    off: NDArray[np.float64] = np.abs(off_by_the_clock(context.router, sources, targets, begin)) * 100
+    off: NDArray[np.float64] = np.abs(off_by_the_clock(context.street_router, sources, targets, begin)) * 100
     off = off[~np.isnan(off)]
     text = f"Speeds of {when:%H:%M} hold for the whole trip."
     if len(off) == 0:

@@ -206,9 +206,9 @@ def live_reach(study_id: str) -> Response:
     snapped = context.snap(places)
     network = context.network
     limit = limit_units(max(inputs.limits), inputs.measure)
-    arrivals = context.router.arrivals(snapped, inputs.measure, inputs.direction, limit)
+    begins, arrivals = context.router.begun(snapped, inputs.measure, inputs.direction, limit)
     costs = network.link_costs(inputs.measure, inputs.direction)
-    splits = splits_of(network, snapped, arrivals)
+    splits = splits_of(network, begins, arrivals)
     closed = network.closed if network.closed is not None else np.zeros(network.graph.link_count, bool)
     begin, end = arrivals.at_ends(np.arange(network.graph.link_count))
     return packed(

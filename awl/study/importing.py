@@ -24,13 +24,13 @@ from awl.core.graph.raw import RawExtract
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.polygons import repaired
 from awl.core.progress import Progress
-from awl.io import geojson, gmns_read, graph_tables, link_list, osm, place_tables, poly, raster, vector
+from awl.io import geojson, gmns_read, graph_tables, gtfs, link_list, osm, place_tables, poly, raster, vector
 from awl.io.fields import check_key
 from awl.io.limits import check_size
 from awl.io.osm import is_extract
 from awl.io.place_tables import PlaceColumns
 from awl.io.table import NAMED, Table
-from awl.study import ledger
+from awl.study import feeds, ledger
 from awl.study.line_fields import BuildOptions, given_costs, guess, streets_of
 from awl.study.study import CHANGEABLE, NewLayer, Study, slug
 
@@ -269,6 +269,8 @@ def add(
     `inner` names the layer of a file that holds several; it also gives id and title unless these are given.
     """
     source, how = source or path.name, how or ReadOptions()
+    if gtfs.is_feed(path):
+        return add_feed(path, study, ident, title, source)
     if raster.is_raster(source):
         return _add_raster(path, study, ident, title, source, role, how.crs)
     layer = _read(path, ident, title, source, inner, role, how)
@@ -276,6 +278,18 @@ def add(
         check_near(layer.layer, study, source)
     study.add_layers([layer])
     return layer.ident
+
+
+def add_feed(
+    path: Path, study: Study, ident: str | None, title: str | None, source: str, progress: Progress | None = None
+) -> str:
+    """Add a timetable; returns its id."""
+    stem = Path(source).stem
+    ident = ident or slug(stem)
+    if any(entry["id"] == ident for entry in study.layers()):
+        raise AwlError(f"A layer has the id '{ident}'", remedy="Choose another with --as", inputs=("id",))
+    feeds.add(study, path, ident, title or stem.replace("_", " ").capitalize(), source, progress)
+    return ident
 
 
 def _add_raster(
@@ -309,6 +323,8 @@ def raster_role(stem: str, grid: raster.Raster) -> str:
 def add_all(path: Path, study: Study, source: str | None = None, progress: Progress | None = None) -> list[str]:
     """Add every layer of a file, all or none; returns their ids."""
     progress, source = progress or Progress(), source or path.name
+    if gtfs.is_feed(path):
+        return [add_feed(path, study, None, None, source, progress)]
     if raster.is_raster(source):
         return [add(path, study, source=source)]
     several = Path(source).suffix.lower() in VECTOR_ENDINGS
@@ -332,6 +348,8 @@ def add_chosen(
 ) -> list[str]:
     """Add some layers of a file, given as (name in the file, role, title, how it is read), all or none."""
     progress = progress or Progress()
+    if gtfs.is_feed(path):
+        return [add_feed(path, study, None, chosen[0][2], source, progress)]
     if raster.is_raster(source):
         _, role, title, how = chosen[0]
         return [add(path, study, None, title, source, None, role, how)]

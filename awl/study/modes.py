@@ -18,7 +18,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from awl.core.errors import AwlError
 from awl.core.graph.build import LINK_CLASSES, STREET_KEYS
 from awl.core.graph.street_graph import StreetGraph
-from awl.core.modes.mode import SHIPPED, Cost, Curve, Delays, Mode, Rule, Slope, Vehicle
+from awl.core.modes.mode import SHIPPED, Cost, Curve, Delays, Mode, Rule, Slope, Transit, Vehicle
 from awl.core.modes.rules import NO_RULE
 from awl.core.network.costs import MOST_COST
 from awl.cql2.sql import to_sql
@@ -110,6 +110,20 @@ class CostDocument(BaseModel):
     missing: float | None = Field(None, ge=0, le=MOST_COST, description="For links on which it has no value.")
 
 
+class TransitDocument(BaseModel):
+    """How a mode rides by public transport."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    slack_s: float = Field(60.0, ge=0, le=1800, description="What is allowed for at each boarding, in seconds.")
+    routes: str = Field(
+        "", max_length=4000, description="Which routes it uses, in CQL2: kind = 'tram'; all when empty."
+    )
+    on_wheels: bool = Field(False, description="Leaves out what somebody in a wheelchair cannot use.")
+    with_bicycle: bool = Field(False, description="Uses trips alone that take bicycles.")
+    stop_m: float = Field(100.0, gt=0, le=2000, description="How far a stop may lie from a street, in metres.")
+
+
 class ModeDocument(BaseModel):
     """A mode as a document. Speeds in km/h."""
 
@@ -137,6 +151,7 @@ class ModeDocument(BaseModel):
     costs: list[CostDocument] = Field(default_factory=list, max_length=12)
     measured: str = Field("", max_length=60, description="Street attribute or given cost with measured speeds, km/h.")
     notes: list[Annotated[str, Field(max_length=400)]] = Field(default_factory=list, max_length=12)
+    transit: TransitDocument | None = Field(None, description="How it rides by public transport; null: not at all.")
 
     def mode(self) -> Mode:
         """The mode the document describes; raises for a class of street that does not exist."""
@@ -173,6 +188,7 @@ class ModeDocument(BaseModel):
             costs=tuple(Cost(**dict(cost)) for cost in self.costs),
             measured=self.measured,
             notes=tuple(self.notes),
+            transit=None if self.transit is None else Transit(**dict(self.transit)),
         )
 
 
@@ -198,6 +214,7 @@ def document(mode: Mode) -> dict[str, Any]:
         costs=[CostDocument.model_validate(vars(cost)) for cost in mode.costs],
         measured=mode.measured,
         notes=list(mode.notes),
+        transit=None if mode.transit is None else TransitDocument.model_validate(vars(mode.transit)),
     ).model_dump()
 
 

@@ -37,7 +37,19 @@ BASE_TITLES = {
     "river": "Rivers", "place": "Places", "address": "Addresses",
 }  # fmt: skip
 OWN_TABLES = (*streets.TABLES, *BASE_TITLES)
-ROLES = ("streets", "nodes", "restrictions", "base", "places", "zones", "parcels", "buildings", "lines", "answer")
+ROLES = (
+    "streets",
+    "nodes",
+    "restrictions",
+    "base",
+    "places",
+    "zones",
+    "parcels",
+    "buildings",
+    "lines",
+    "answer",
+    "transit",
+)
 
 CHANGEABLE = ("places", "zones", "parcels", "buildings", "lines")
 """Roles of the user's layers, which may be changed."""
@@ -166,10 +178,10 @@ class StudyFile:
             return
         with self.writing() as connection:
             records.set_fact(connection, "keep_parts", vars(keep))
-            self._answers_are_stale(connection)
+            self.answers_are_stale(connection)
         self.forget()
 
-    def _answers_are_stale(self, connection: sqlite3.Connection) -> None:
+    def answers_are_stale(self, connection: sqlite3.Connection) -> None:
         """The same streets answer otherwise from now on: other parts are kept, or other heights are known."""
         streets_revision, _, count = self.revision.partition("-")
         if streets_revision:
@@ -256,7 +268,7 @@ class StudyFile:
             connection.execute("UPDATE awl_layers SET role = ? WHERE id = ?", (role, ident))
             if allowed is rasters.ROLES:
                 rasters.set_role(connection, ident, role)
-                self._answers_are_stale(connection)
+                self.answers_are_stale(connection)
         self.forget()
 
     def drop_layer(self, ident: str) -> None:
@@ -264,7 +276,7 @@ class StudyFile:
         if any(entry["id"] == ident for entry in self.rasters()):
             with self.writing() as connection:
                 rasters.drop(connection, ident)
-                self._answers_are_stale(connection)
+                self.answers_are_stale(connection)
         else:
             entry = self.require_layer(ident)
             if entry["role"] not in (*CHANGEABLE, "answer"):
@@ -324,7 +336,7 @@ class StudyFile:
             )
         with self.writing() as connection:
             rasters.put(connection, ident, title, role, source, grid, path.read_bytes())
-            self._answers_are_stale(connection)
+            self.answers_are_stale(connection)
         self.forget()
 
     # -- streets -------------------------------------------------------------------------------------------------------

@@ -21,7 +21,7 @@ from awl.core.routing.access_points import NO_STAND, AccessPoints
 from awl.core.routing.dijkstra.plain import Arrivals, costs_of
 from awl.core.routing.dijkstra.search import UNREACHED
 from awl.core.routing.reach import Reach
-from awl.core.routing.snapping import Snapped, Snapper
+from awl.core.routing.snapping import ON_STREET, TOO_FAR, Snapped, Snapper
 
 SPACING_M = 40.0
 """Points of an area stand on a square grid this fine, finer in small zones."""
@@ -50,6 +50,13 @@ class PopulationPoints:
     def access_points(self) -> AccessPoints:
         """All points at which trips from or to the homes may begin or end."""
         return AccessPoints.of(self.link, self.fraction, self.alternatives)
+
+    @property
+    def as_places(self) -> Snapped:
+        """The same as places on streets; where on the ground each stands is not said."""
+        status = np.where(self.link >= 0, ON_STREET, TOO_FAR).astype(np.int8)
+        nowhere = np.full(len(self.link), np.nan)
+        return Snapped(self.link, self.fraction, self.off_m, status, nowhere, nowhere, self.alternatives)
 
     def take(self, rows: NDArray[np.integer]) -> PopulationPoints:
         """Some of the homes.

@@ -18,14 +18,17 @@ from awl.core.graph.street_graph import StreetGraph
 from awl.core.progress import threads_of
 from awl.core.routing.access_points import expanded
 from awl.core.routing.dijkstra.plain import Arrivals
-from awl.core.routing.dijkstra.search import NO_LABEL
+from awl.core.routing.dijkstra.search import NO_LABEL, UNREACHED
 from awl.core.routing.router import Router
 from awl.core.routing.snapping import Snapped
+from awl.core.transit.router import TransitRouter
 
 Floats = NDArray[np.float64]
 Longs = NDArray[np.int64]
 TIME_BITS, PER_MINUTE = 33, 2.0**20
 """Minutes as whole numbers of 33 bits: a ten-thousandth of a second counts, and five days are the most."""
+PLACES_AT_ONCE = 32
+"""By public transport so many places are looked at together."""
 WIDE = 0.3
 """Share of the states from which on all homes are looked at: finding out which is no quicker."""
 
@@ -104,7 +107,7 @@ class Times:
 
 
 def times_between(
-    router: Router,
+    router: Router | TransitRouter,
     places: Snapped,
     population_points: PopulationPoints,
     direction: str,
@@ -126,6 +129,8 @@ def times_between(
         threads: how many threads; as many as there are cores where None.
         report: called with the number of places done.
     """
+    if isinstance(router, TransitRouter):
+        return _by_transit(router, places, population_points, direction, limit, report)
     access_points, network = population_points.access_points, router.network
     order = np.argsort(access_points.link, kind="stable")
     by_link = np.searchsorted(access_points.link[order], np.arange(network.graph.link_count + 1))
@@ -153,6 +158,36 @@ def times_between(
     return Times(
         np.concatenate([none.astype(np.int64), *(home for home, _ in parts)]),
         np.repeat(rows, count),
+        np.concatenate([none, *(minutes for _, minutes in parts)]),
+        len(population_points.zone),
+        len(places.link),
+    )
+
+
+def _by_transit(
+    router: TransitRouter,
+    places: Snapped,
+    population_points: PopulationPoints,
+    direction: str,
+    limit: int,
+    report: Callable[[int], None] | None,
+) -> Times:
+    """The same by public transport: at each home all departures count, and the time that a share of them keeps."""
+    homes = population_points.as_places
+    near = router.near_others(homes, direction)
+    rows, parts = np.flatnonzero(places.is_snapped), []
+    for begin in range(0, len(rows), PLACES_AT_ONCE):
+        some = places.take(rows[begin : begin + PLACES_AT_ONCE])
+        cost = router.between(some, homes, "time", direction, limit, near_others=near)
+        for of_place in cost:
+            home = np.flatnonzero((of_place != UNREACHED) & (of_place <= limit))
+            parts.append((home, of_place[home] / 60_000))
+        if report is not None:
+            report(len(parts))
+    none = np.zeros(0)
+    return Times(
+        np.concatenate([none.astype(np.int64), *(home for home, _ in parts)]),
+        np.repeat(rows, [len(home) for home, _ in parts]),
         np.concatenate([none, *(minutes for _, minutes in parts)]),
         len(population_points.zone),
         len(places.link),

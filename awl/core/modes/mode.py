@@ -1,4 +1,4 @@
-"""What a mode is, and the five that ship with Awl: walk, walk with wheels, cycle, drive, lorry.
+"""What a mode is, and the six that ship with Awl: walk, walk with wheels, cycle, drive, lorry, public transport.
 
 Speeds are free-flow km/h. The access keys run from the most specific to the most general, as in the OSM access
 hierarchy; the first one a street carries decides.
@@ -109,6 +109,22 @@ class Cost:
 
 
 @dataclass(frozen=True)
+class Transit:
+    """How a mode rides by public transport; on the streets it is as its other rules say.
+
+    `slack_s`: what is allowed for at each boarding. `routes`: which routes it uses, CQL2 text over `route_id`, `name`, `kind` and
+    `agency`; all when empty. `on_wheels`: leaves out trips, stops and stairs that a wheelchair cannot use. `with_bicycle`: uses
+    trips alone that take bicycles. `stop_m`: how far a stop may lie from a street.
+    """
+
+    slack_s: float = 60.0
+    routes: str = ""
+    on_wheels: bool = False
+    with_bicycle: bool = False
+    stop_m: float = 100.0
+
+
+@dataclass(frozen=True)
 class Mode:
     """The rules of one kind of traveller.
 
@@ -118,6 +134,7 @@ class Mode:
     whose turn restrictions bind it; none for a mode on foot. `barriers`: kinds of barrier it cannot pass unless a tag at the
     barrier says so. `rules` come after all this; the first that fits a street decides. `delays`: time lost at nodes and ends.
     `measured` names a street attribute, or a cost given for each direction, that holds measured speeds in km/h: they go first.
+    `transit` says how it rides by public transport; None where it does not.
     """
 
     id: str
@@ -139,6 +156,7 @@ class Mode:
     costs: tuple[Cost, ...] = field(default=())
     measured: str = ""
     notes: tuple[str, ...] = field(default=())
+    transit: Transit | None = None
 
 
 def _same(speed: float, classes: str) -> dict[str, float]:
@@ -283,7 +301,20 @@ LORRY = replace(
     ),
 )  # fmt: skip
 
-SHIPPED = {mode.id: mode for mode in (WALK, WHEELS, CYCLE, DRIVE, LORRY)}
+TRANSIT = replace(
+    WALK,
+    id="transit",
+    title="Public transport",
+    traveller="passenger",
+    transit=Transit(),
+    notes=(
+        "Rides by the timetable and walks to, between and from stops along the streets, as a walker does; boards with a minute to"
+        " spare.",
+        "Times are those of a window of departures, each minute of it; nobody is slower than on foot all the way.",
+    ),
+)
+
+SHIPPED = {mode.id: mode for mode in (WALK, WHEELS, CYCLE, DRIVE, LORRY, TRANSIT)}
 """The modes of every study, by id."""
 
 CLASSES_BY_TAG_ONLY = ("pedestrian", "footway", "path", "cycleway", "bridleway", "track", "steps", "trunk", "ferry")

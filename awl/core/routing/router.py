@@ -196,6 +196,16 @@ class StreetRouter:
         arrivals = self.arrivals(places, measure, direction, limit, head_start)
         return arrivals, reach_of(self.network, places, arrivals)
 
+    def begun(
+        self, places: Snapped, measure: str, direction: str = "from", limit: int = int(NO_LIMIT)
+    ) -> tuple[Snapped, Arrivals]:
+        """The search of `arrivals`, and where it begins: at the places.
+
+        Parameters:
+            places, measure, direction, limit: as in `arrivals`.
+        """
+        return places, self.arrivals(places, measure, direction, limit)
+
     def matrix(
         self,
         sources: Snapped,

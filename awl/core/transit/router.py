@@ -64,7 +64,6 @@ class TransitRouter:
         self, street: StreetRouter, stops: StopsOnStreets, search: TimetableSearch, window: Window, bounds: Bounds
     ) -> None:
         self.street, self.stops, self.search, self.window, self.bounds = street, stops, search, window, bounds
-        self._states: dict[str, Near] = {}
 
     @property
     def network(self) -> Network:
@@ -82,9 +81,7 @@ class TransitRouter:
         Parameters:
             window: when trips begin or end.
         """
-        other = TransitRouter(self.street, self.stops, self.search, window, self.bounds)
-        other._states = self._states
-        return other
+        return TransitRouter(self.street, self.stops, self.search, window, self.bounds)
 
     def arrivals(
         self,
@@ -124,14 +121,34 @@ class TransitRouter:
             limit: the longest trip that counts, in ms.
             head_start: what is spent already (k,) at each place, in ms; nothing where None.
         """
+        everywhere, begun, whose = self._begun(places, measure, direction, limit, head_start)
+        reach = reach_of(self.network, everywhere, begun)
+        return begun, replace(reach, owner_begin=whose[reach.owner_begin], owner_end=whose[reach.owner_end])
+
+    def begun(
+        self, places: Snapped, measure: str, direction: str = "from", limit: int = int(NO_LIMIT)
+    ) -> tuple[Snapped, Arrivals]:
+        """The same search, and where walks begin: at the places, and at stops with what is spent until there.
+
+        Parameters:
+            places: places put on streets (k,).
+            measure: `time`.
+            direction: `from` or `to`: trips leave the places or lead to them.
+            limit: the longest trip that counts, in ms.
+        """
+        return self._begun(places, measure, direction, limit, None)[:2]
+
+    def _begun(
+        self, places: Snapped, measure: str, direction: str, limit: int, head_start: HeadStart
+    ) -> tuple[Snapped, Arrivals, NDArray[np.int32]]:
+        """Where walks begin, the search, and the place that each of them belongs to, with -1 at the end."""
         arrivals, of_stop = self._search(places, measure, direction, limit, head_start)
         doors, cost, owner = self._at_doors(of_stop, direction, limit)
         started = np.zeros(len(places.link), np.int32) if head_start is None else head_start
         everywhere = Snapped.joined([places, self.stops.snapped.take(doors)])
         begun = replace(arrivals, head_start=np.concatenate([started, cost]).astype(np.int32))
-        reach = reach_of(self.network, everywhere, begun)
         whose = np.concatenate([np.arange(len(places.link)), owner, [-1]]).astype(np.int32)
-        return arrivals, replace(reach, owner_begin=whose[reach.owner_begin], owner_end=whose[reach.owner_end])
+        return everywhere, begun, whose
 
     def matrix(
         self,
@@ -166,6 +183,7 @@ class TransitRouter:
         limit: int = int(NO_LIMIT),
         threads: int | None = None,
         progress: Progress | None = None,
+        near_others: Near | None = None,
     ) -> NDArray[np.int32]:
         """Time (k, o) that a share of the departures keeps between places and others, `UNREACHED` where there is no way.
 
@@ -179,15 +197,15 @@ class TransitRouter:
             limit: the longest trip that counts, in ms.
             threads: how many threads; as many as there are cores where None.
             progress: is told how far the work is, and stops it.
+            near_others: the stops near the others where they are known, as `near_others` gives them.
         """
         _check_measure(measure)
         progress = progress or Progress()
+        end = near_others or self.near_others(others, direction)
         ends = (places, others) if direction == "from" else (others, places)
         direct = self.street.matrix(*ends, "time", limit, threads, progress.part(0.0, 0.2), carrying=False)[0]
         direct = np.ascontiguousarray(direct if direction == "from" else direct.T)
-        opposite = "to" if direction == "from" else "from"
         begin = self.stops.near(places, direction, self.bounds.walk_ms)
-        end = self.stops.near(others, opposite, self.bounds.walk_ms)
         costs = np.full(direct.shape, UNREACHED, np.int32)
         within = np.int32(min(limit, int(NO_LIMIT)))
 
@@ -200,6 +218,15 @@ class TransitRouter:
                 raise_if_cancelled()
                 progress.step(0.2 + 0.8 * done / len(places.link), f"{done} of {len(places.link)} places")
         return costs
+
+    def near_others(self, others: Snapped, direction: str) -> Near:
+        """The stops near the other ends of trips.
+
+        Parameters:
+            others: places put on streets (o,).
+            direction: `from` or `to`: whether trips lead to them or leave them.
+        """
+        return self.stops.near(others, "to" if direction == "from" else "from", self.bounds.walk_ms)
 
     def _stop_times(self, near: Near, row: int, direction: str, limit: int) -> NDArray[np.int32]:
         """Time (s, d) between one place and each stop at each departure, `NEVER` for none."""
@@ -232,7 +259,7 @@ class TransitRouter:
             times = self._stop_times(near, row, direction, limit - spent)
             label = np.where(times == NEVER, NO_LABEL, ((times.astype(np.int64) + spent) << OWNER_BITS) | row)
             np.minimum(of_stop, label, out=of_stop)
-        states = self._states_near(direction)
+        states = self.stops.states_near(direction, self.bounds.walk_ms)
         labels = np.empty(len(on_foot.label), np.int64)
         within, rank = np.int64(min(limit, int(NO_LIMIT))), self.window.rank
 
@@ -244,11 +271,6 @@ class TransitRouter:
             for _ in pool.map(some, range(0, len(labels), CHUNK)):
                 raise_if_cancelled()
         return replace(on_foot, label=labels), of_stop
-
-    def _states_near(self, direction: str) -> Near:
-        if direction not in self._states:
-            self._states[direction] = self.stops.states_near(direction, self.bounds.walk_ms)
-        return self._states[direction]
 
     def _at_doors(
         self, of_stop: NDArray[np.int64], direction: str, limit: int

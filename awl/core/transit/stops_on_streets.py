@@ -17,8 +17,10 @@ from awl.core.routing.snapping import Snapped, Snapper
 from awl.core.transit.changing import Walks
 from awl.core.transit.feed import ENTRANCE, ESCALATOR, PLATFORM, STAIRS, Feed
 
-BLOCK = 256
-"""Rows of a matrix of walks that are made at once."""
+CELLS = 4_000_000
+"""So many walks are made at once."""
+MANY_PLACES = 1000
+"""For more places than this a hierarchy is worth its making."""
 INSIDE_S = 1800
 """The longest way inside a station."""
 
@@ -53,12 +55,15 @@ class Near:
             ms: the walk (w,) of each.
             places: how many places there are.
         """
-        order = np.lexsort((ms, stop, place))
-        place, stop, ms = place[order], stop[order], ms[order]
-        first = np.ones(len(ms), bool)
-        first[1:] = (place[1:] != place[:-1]) | (stop[1:] != stop[:-1])
-        start = np.searchsorted(place[first], np.arange(places + 1)).astype(np.int64)
-        return cls(start, stop[first].astype(np.int32), ms[first].astype(np.int32))
+        stops = int(stop.max(initial=0)) + 1
+        pair = place.astype(np.int64) * stops + stop
+        order = np.argsort(pair, kind="stable")
+        pair, ms = pair[order], ms[order]
+        first = np.flatnonzero(np.concatenate([[True], pair[1:] != pair[:-1]])) if len(pair) else np.zeros(0, np.int64)
+        least = np.minimum.reduceat(ms, first) if len(first) else ms
+        which, stop = np.divmod(pair[first], stops)
+        start = np.searchsorted(which, np.arange(places + 1)).astype(np.int64)
+        return cls(start, stop.astype(np.int32), least.astype(np.int32))
 
 
 class StopsOnStreets:
@@ -76,6 +81,8 @@ class StopsOnStreets:
         self, feed: Feed, router: StreetRouter, snapper: Snapper, within_m: float, on_wheels: bool = False
     ) -> None:
         self.feed, self.router = feed, router
+        self._walks: dict[int, Walks] = {}
+        self._near_states: dict[tuple[str, int], Near] = {}
         inside = _Inside(feed, on_wheels)
         self.doors = inside.doors
         self._inside = inside.walks
@@ -109,9 +116,12 @@ class StopsOnStreets:
             limit_ms: the longest walk.
         """
         doors, none = self.snapped, np.zeros(0, np.int32)
+        if len(places.link) > MANY_PLACES:
+            self.router.prepared()
         parts: list[tuple[NDArray[np.integer], NDArray[np.int32], NDArray[np.int32]]] = [(none, none, none)]
-        for begin in range(0, len(places.link), BLOCK):
-            some = places.take(np.arange(begin, min(begin + BLOCK, len(places.link))))
+        size = max(1, CELLS // max(len(self.door_stops), 1))
+        for begin in range(0, len(places.link), size):
+            some = places.take(np.arange(begin, min(begin + size, len(places.link))))
             if direction == "from":
                 cost = self.router.matrix(some, doors, "time", limit_ms, carrying=False)[0]
             else:
@@ -139,15 +149,22 @@ class StopsOnStreets:
     def walks(self, limit_ms: int, progress: Progress | None = None) -> Walks:
         """Walks between platforms over the streets and inside stations, to others and to themselves.
 
+        What was found once is kept.
+
         Parameters:
             limit_ms: the longest walk.
             progress: is told how far the work is, and stops it.
         """
-        progress = progress or Progress()
+        if limit_ms not in self._walks:
+            self._walks[limit_ms] = self._walks_within(limit_ms, progress or Progress())
+        return self._walks[limit_ms]
+
+    def _walks_within(self, limit_ms: int, progress: Progress) -> Walks:
         doors, parts = self.snapped, []
-        for begin in range(0, len(self.door_stops), BLOCK):
+        size = max(1, CELLS // max(len(self.door_stops), 1))
+        for begin in range(0, len(self.door_stops), size):
             progress.step(begin / max(len(self.door_stops), 1), "Walks between stops")
-            rows = np.arange(begin, min(begin + BLOCK, len(self.door_stops)))
+            rows = np.arange(begin, min(begin + size, len(self.door_stops)))
             cost = self.router.matrix(doors.take(rows), doors, "time", limit_ms, carrying=False)[0]
             first, second = np.nonzero(cost != UNREACHED)
             parts.append((self.door_stops[first + begin], self.door_stops[second], cost[first, second]))
@@ -169,12 +186,18 @@ class StopsOnStreets:
     def states_near(self, direction: str, limit_ms: int, progress: Progress | None = None) -> Near:
         """The stops within a walk of each state of the network: a trip `from` somewhere ends with a walk from the stop.
 
+        What was found once is kept.
+
         Parameters:
             direction: `from` or `to`, that of the trips, as seen from where they were asked for.
             limit_ms: the longest walk.
             progress: is told how far the work is, and stops it.
         """
-        progress = progress or Progress()
+        if (direction, limit_ms) not in self._near_states:
+            self._near_states[direction, limit_ms] = self._states_near(direction, limit_ms, progress or Progress())
+        return self._near_states[direction, limit_ms]
+
+    def _states_near(self, direction: str, limit_ms: int, progress: Progress) -> Near:
         doors = self.doors
         ms = doors.outward_ms if direction == "from" else doors.inward_ms
         states, stops, costs = [np.zeros(0, np.int64)], [np.zeros(0, np.int32)], [np.zeros(0, np.int32)]

@@ -61,7 +61,9 @@ def run_alongside(inputs: AlongsideInputs, context: Context) -> AlongsideResult:
     limit = round(inputs.distance * 1000)
     graph = context.network.graph
     context.progress.step(0.1, "Searching")
-    arrivals, reach = context.router.reach(snapped, "distance", inputs.direction, limit)
+    arrivals, reach = context.streets_alone("What stands along streets").reach(
+        snapped, "distance", inputs.direction, limit
+    )
     parts = reached_parts(reach, limit)
     lines = cut_lines(graph, parts.link, parts.begin, parts.end, in_plane=True)
     context.progress.step(0.3, "Drawing the strip")

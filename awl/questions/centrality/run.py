@@ -94,7 +94,7 @@ class Asked:
         self.snapped: Snapped = context.snap(self.places)
         self.beta = inputs.beta if inputs.beta is not None else math.log(2) / (inputs.radius / 2)
         self.central = Centrality(
-            context.router, self.snapped, inputs.measure, limit_units(inputs.radius, inputs.measure),
+            context.streets_alone("Centrality"), self.snapped, inputs.measure, limit_units(inputs.radius, inputs.measure),
             offer_of(self.places, inputs.weight, "weight"), self.beta,
         )  # fmt: skip
 

@@ -11,7 +11,7 @@ from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
 from awl.core.routing.snapping import Snapped
-from awl.io.table import Column, Indexed, Meaning, Table
+from awl.io.table import Column, Indexed, Meaning, Table, Values
 from awl.questions import static_speeds
 from awl.questions.context import Context, Places, limit_units
 from awl.questions.hours import checked_hours
@@ -45,6 +45,8 @@ class MatrixEnds:
         s = np.repeat(rows.astype(np.int32), np.count_nonzero(reached, axis=1))
         t = np.broadcast_to(np.arange(len(self.ends), dtype=np.int32), cost.shape)[reached]
         own, other = cost[reached] / 1000, accumulated[reached] / 1000
+        if context.transit is not None:
+            other = np.full(len(own), np.nan)
         return (s, t, own, other) if self.measure == "time" else (s, t, other, own)
 
     def table(self, context: Context, rows: NDArray[np.integer], threads: int) -> Table:
@@ -61,13 +63,15 @@ def pair_table(
     distance: NDArray[np.float64],
 ) -> Table:
     """Pairs by the rows of their ends, with time in s and distance in m."""
+    # By public transport no distance goes with a time: other departures go other ways.
+    known = not len(distance) or np.isfinite(distance).any()
     return Table(
         None,
         {
             "origin_id": Indexed(matrix_ends.starts.ids, s),
             "destination_id": Indexed(matrix_ends.ends.ids, t),
             "duration_s": Column.of(duration, "s", 3, Meaning("duration")),
-            "distance_m": Column.of(distance, "m", 3, Meaning("distance")),
+            **({"distance_m": Column.of(distance, "m", 3, Meaning("distance"))} if known else {}),
         },
     )
 
@@ -92,6 +96,7 @@ class MatrixResult(Result):
         minutes: time (p,) of the pairs; those of a place with itself left out where starts and ends are the same.
         means: mean time of a pair in minutes at each of the hours.
         longest_min: time of the slowest pair.
+        has_distances: whether pairs have a distance.
     """
 
     mode: str
@@ -100,6 +105,7 @@ class MatrixResult(Result):
     minutes: NDArray[np.float64]
     means: list[float | None]
     longest_min: float | None
+    has_distances: bool
 
 
 def run_matrix(inputs: MatrixInputs, context: Context) -> MatrixResult:
@@ -150,7 +156,7 @@ def run_matrix(inputs: MatrixInputs, context: Context) -> MatrixResult:
             for hour, then in zip(hours, by_hour, strict=True)
         }
         ids = {name: pairs[name] for name in ("origin_id", "destination_id")}
-        costs = {name: pairs[name] for name in ("duration_s", "distance_m")}
+        costs: dict[str, Values] = {name: pairs[name] for name in ("duration_s", "distance_m") if name in pairs}
         return Table(None, {**ids, **named, **costs, **at_hours})
 
     return MatrixResult(
@@ -164,6 +170,7 @@ def run_matrix(inputs: MatrixInputs, context: Context) -> MatrixResult:
         minutes=minutes,
         means=means,
         longest_min=round(float(duration.max()) / 60, 1) if len(s) else None,
+        has_distances=context.transit is None,
     )
 
 

@@ -18,7 +18,7 @@ def view_matrix(inputs: MatrixInputs, result: MatrixResult) -> View:
         Column("destination", "To"),
         Column("duration_s", "Time", "s", 0),
         *hour_columns(result.hours),
-        Column("distance_m", "Distance", "m", 0),
+        *([Column("distance_m", "Distance", "m", 0)] if result.has_distances else []),
     ]
     spread = histogram(result.minutes, "Pairs")
     charts = [hours_chart(result.hours, result.means)] if result.hours else []

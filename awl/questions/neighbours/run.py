@@ -121,6 +121,8 @@ def _kinds(others: Places, field: str | None) -> tuple[list[str], NDArray[np.int
 def _costs(context: Context, at: Any, other_at: Any, inputs: NeighboursInputs, limit: int, done: float) -> Any:
     """Costs (places, others), in the direction that is asked for."""
     progress = context.progress.part(0.1 + 0.8 * done, 0.9)
+    if context.transit is not None:
+        return context.transit.between(at, other_at, inputs.measure, inputs.direction, limit, progress=progress)
     if inputs.direction == "from":
         return context.router.matrix(at, other_at, inputs.measure, limit, progress=progress, carrying=False)[0]
     return context.router.matrix(other_at, at, inputs.measure, limit, progress=progress, carrying=False)[0].T.copy()

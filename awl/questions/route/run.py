@@ -142,13 +142,13 @@ def measure_word(measure: str) -> str:
 
 def _legs(context: Context, places: Places, snapped: Snapped, measure: str) -> list[StreetLeg]:
     """The legs from point to point; at an hour the quickest path is timed by the clock, each from the end of the one before."""
-    router: PathFinder = context.router
+    router: PathFinder = context.streets_alone("A route")
     legs: list[StreetLeg] = []
     spent = 0
     for i in range(len(places) - 1):
         if context.when is not None and measure == "time":
             midnight_ms = (context.when.hour * 60 + context.when.minute) * 60_000 + context.mode.delays.start_s * 1000
-            router = context.router.departing(midnight_ms + spent)
+            router = context.street_router.departing(midnight_ms + spent)
         path = _found(context, places, i, router.path(snapped, i, i + 1, measure))
         legs += path.legs
         spent += path.cost

@@ -62,7 +62,7 @@ def run_trips(inputs: TripsInputs, context: Context) -> TripsResult:
     else:
         assert inputs.from_ is not None and inputs.to is not None
         asked = by_pairing(context, (inputs.from_, inputs.to), inputs.pairing, inputs.measure, inputs.most)
-    paths = context.router.trips(
+    paths = context.streets_alone("Many routes at once").trips(
         asked.snapped.take(asked.leg_from), asked.snapped.take(asked.leg_to), inputs.measure,
         progress=context.progress.part(0.35, 0.9),
     )  # fmt: skip

@@ -1,0 +1,75 @@
+"""What an answer by public transport says of its method, and of what is doubtful in it."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+
+import numpy as np
+
+from awl.core.transit.feed import PLATFORM, UNKNOWN
+from awl.core.transit.router import TransitRouter
+from awl.questions.results import Doubt, counted, listed
+from awl.questions.spots import MOST_SPOTS, Spot
+
+
+def notes(router: TransitRouter, when: datetime, direction: str) -> list[str]:
+    """The window and what its times are, the bounds, and what is not heeded.
+
+    Parameters:
+        router: the router of the question.
+        when: when the window begins.
+        direction: `from` or `to`: trips leave the places or lead to them.
+    """
+    window, bounds = router.window, router.bounds
+    count = len(window.at_ms)
+    end = when + timedelta(minutes=count - 1)
+    day = f"{when:%A} {when.day} {when:%B %Y}"
+    what = "departures" if direction == "from" else "arrivals at the latest"
+    over = f"{when:%H:%M}" if count == 1 else f"each minute from {when:%H:%M} to {end:%H:%M}, {count} {what}"
+    share = {0.0: "the best of them", 50.0: "their median", 100.0: "the worst of them"}.get(
+        window.percentile, f"what {window.percentile:g}% of them keep"
+    )
+    changes = "any number of changes" if bounds.rides is None else counted(bounds.rides - 1, "change") + " at most"
+    return [
+        f"By the timetable of {day}, {over}; times are {share if count > 1 else 'those of that minute'}.",
+        f"Walks to, between and from stops along the streets, {bounds.walk_ms / 60_000:g} min at most each; {changes}.",
+        "Times at crossings and stops are exact for each minute; along a street they are the lesser of coming from either end.",
+    ]
+
+
+def doubts(router: TransitRouter) -> list[Doubt]:
+    """Stops that no street reaches, departures known by frequency alone, and what is not known about wheelchairs.
+
+    Parameters:
+        router: the router of the question.
+    """
+    feed, timetable = router.stops.feed, router.search.timetable
+    told = []
+    used = timetable.calls_used & (feed.stops.kind == PLATFORM)
+    far = np.flatnonzero(used & ~router.stops.is_joined)
+    if len(far):
+        names = listed([str(feed.stops.name[row]) for row in far.tolist()])
+        text = f"{counted(len(far), 'stop')} {'is' if len(far) == 1 else 'are'} too far from a street and not used: {names}."
+        spots = tuple(
+            Spot(
+                str(feed.stops.name[row]),
+                "too far from a street",
+                float(feed.stops.lon[row]),
+                float(feed.stops.lat[row]),
+            )
+            for row in far.tolist()[:MOST_SPOTS]
+            if np.isfinite(feed.stops.lon[row])
+        )
+        told.append(Doubt("stops-far-from-street", "warning", len(far), text, spots))
+    running = np.unique(timetable.runs.trip)
+    inexact = np.unique(feed.trips.route[np.intersect1d(feed.frequencies.trip[~feed.frequencies.exact], running)])
+    if len(inexact):
+        names = listed([str(feed.routes.name[row]) for row in inexact.tolist()])
+        text = f"Departures of {names} are known by frequency alone; they are assumed at even intervals."
+        told.append(Doubt("departures-assumed", "note", len(inexact), text))
+    if router.network.mode.transit is not None and router.network.mode.transit.on_wheels:
+        unknown = int((feed.stops.wheelchair[used] == UNKNOWN).sum())
+        if unknown:
+            text = f"Of {counted(unknown, 'stop')} it is not known whether a wheelchair can board; they are used."
+            told.append(Doubt("wheelchair-unknown", "warning", unknown, text))
+    return told
