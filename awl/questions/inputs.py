@@ -190,10 +190,10 @@ class SharedInputs(BaseModel):
         le=100,
         description="By public transport: the percentage of departures that keep a time, for it to count; 50 for the median.",
         json_schema_extra=number_word(
-            "Share of departures",
+            "Share of journeys",
             "{}%",
-            "% of departures keep the time",
-            clause=Clause(text="for {percentile} of departures", rank=2, always=True),
+            "% of journeys keep the time",
+            clause=Clause(text="for {percentile} of journeys", rank=2, always=True),
             transit=True,
         ),
     )
@@ -204,10 +204,10 @@ class SharedInputs(BaseModel):
         description="By public transport: the most changes; any number where left out.",
         json_schema_extra=number_word(
             "Changes",
-            "{} changes",
+            "{}",
             "changes at most",
-            nothing="any number of changes",
-            clause=Clause(text="with at most {max_changes}", rank=3),
+            nothing="any number",
+            clause=Clause(text="with changes limited to {max_changes}", rank=3),
             offer=Offer(label="Limit changes", hint="How often one changes at most", rank=2),
             transit=True,
         ),

@@ -112,7 +112,7 @@ class Slot(Model):
         field_type: which fields those are.
         clause, offer: where it stands while the sentence does not hold it.
         fresh: what a new question begins with.
-        transit: whether it means something by public transport alone.
+        transit: true where it means something by public transport alone, false where it means nothing there.
         optional: whether a new question leaves it out.
         default: the value where it is left out.
     """
@@ -205,4 +205,5 @@ def hours_word(*unless: str) -> dict[str, Any]:
         nothing="at no other hour",
         clause=Clause(text="and {hours}", rank=3),
         offer=offer,
+        transit=False,
     )

@@ -36,7 +36,7 @@ from awl.server.web import (
     reply,
     study_of,
 )
-from awl.study import centroids, modes, records, what_ifs
+from awl.study import centroids, feeds, modes, records, what_ifs
 from awl.study.card import card_of
 from awl.study.study import Study, slug
 
@@ -66,6 +66,7 @@ def overview(study_id: str) -> Response:
             "formerBuild": study.fact("former_build"),
             "layers": study.layers(),
             "rasters": [raster | {"notes": study.raster_notes(raster["id"])} for raster in study.rasters()],
+            "timetables": [_timetable(entry) for entry in feeds.listed(study.reading)],
             "keepParts": vars(study.keep_parts),
             "drawn": bool(study.fact("drawn", False)),
             "costs": list(study.graph.costs) if revision else [],
@@ -79,6 +80,13 @@ def overview(study_id: str) -> Response:
             "bounds": _bounds(study) if revision else None,
         }
     )
+
+
+def _timetable(entry: feeds.Entry) -> dict[str, Any]:
+    """A timetable as it is listed, with a usual day of each kind."""
+    typical = feeds.typical_days(entry.summary["trips_by_day"], entry.summary["first_day"])
+    known = {"id": entry.id, "title": entry.title, "source": entry.source, "added": entry.added}
+    return {**known, "summary": entry.summary | {"typical_days": typical}}
 
 
 @api.get("/studies/<study_id>/preparation")

@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from awl.core.errors import AwlError
 from awl.core.polygons import repaired
 from awl.server.web import body, checked, reply, study_of
-from awl.study import editing
+from awl.study import editing, feeds
 from awl.study.editing import Selection
 from awl.study.study import Study, slug
 
@@ -113,8 +113,12 @@ def change(study_id: str, layer_id: str) -> Response:
 
 @api.delete("/studies/<study_id>/layers/<layer_id>")
 def drop(study_id: str, layer_id: str) -> Response:
-    """Remove a layer or raster."""
-    study_of(study_id).drop_layer(layer_id)
+    """Remove a layer, raster or timetable."""
+    study = study_of(study_id)
+    if any(entry.id == layer_id for entry in feeds.listed(study.reading)):
+        feeds.drop(study, layer_id)
+    else:
+        study.drop_layer(layer_id)
     return reply({"id": layer_id})
 
 

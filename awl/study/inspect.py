@@ -19,10 +19,10 @@ from awl.core.graph.raw import RawExtract
 from awl.core.graph.street_graph import ragged_lines
 from awl.core.progress import Progress
 from awl.io import crs as systems
-from awl.io import gmns_read, link_list, osm, place_tables, raster, vector
+from awl.io import gmns_read, gtfs, link_list, osm, place_tables, raster, vector
 from awl.io.gmns_read import ReadGraph
 from awl.io.table import Column, Table
-from awl.study import importing
+from awl.study import feeds, importing
 from awl.study.importing import ReadOptions
 from awl.study.line_fields import BuildOptions, guess, streets_of
 
@@ -38,7 +38,7 @@ COMMON = ("EPSG:4326", "EPSG:3857")
 def described(
     path: Path, source: str, how: ReadOptions | None = None, near: list[float] | None = None
 ) -> dict[str, Any]:
-    """Kind of a file (`extract`, `graph`, `layers`, `raster`) and what is in it.
+    """Kind of a file (`extract`, `graph`, `layers`, `raster`, `timetable`) and what is in it.
 
     A layer or raster that cannot be placed says so in `problem`: with `candidates` for its coordinate system, those in which it
     would lie near `near` (W, S, E, N in degrees, the streets of the study it is for), or with the `columns` of a table.
@@ -46,6 +46,10 @@ def described(
     how = how or ReadOptions()
     if importing.is_extract(source):
         return {"kind": "extract", "layers": [], "extract": described_extract(read_extract(path, source))}
+    if gtfs.is_feed(path):
+        summary = feeds.summary_of(gtfs.read(path))
+        typical = feeds.typical_days(summary["trips_by_day"], summary["first_day"])
+        return {"kind": "timetable", "layers": [], "timetable": summary | {"typical_days": typical}}
     if raster.is_raster(source):
         return {"kind": "raster", "layers": [_described_raster(path, source, how.crs, near)]}
     if (ready_graph := _ready_graph(path, source, how.crs)) is not None:

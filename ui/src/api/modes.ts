@@ -27,6 +27,8 @@ export type ModeDocument = {
   costs: CostDocument[];
   measured: string;
   notes: string[];
+  /** How it rides by public transport; null where it does not. */
+  transit?: { slack_s: number; routes: string; on_wheels: boolean; with_bicycle: boolean; stop_m: number } | null;
 };
 type Amount = { links: number; km: number };
 export type ModeChange = { lost: Amount; won: Amount; speed: Amount; delays: number };

@@ -2547,6 +2547,30 @@ export interface components {
              */
             what_if?: string[] | null;
             /**
+             * Window
+             * @description By public transport: for so many minutes from `at`, one departure in each; of trips to places, arrivals.
+             * @default 60
+             */
+            window?: number;
+            /**
+             * Percentile
+             * @description By public transport: the percentage of departures that keep a time, for it to count; 50 for the median.
+             * @default 50
+             */
+            percentile?: number;
+            /**
+             * Max Changes
+             * @description By public transport: the most changes; any number where left out.
+             * @default null
+             */
+            max_changes?: number | null;
+            /**
+             * Max Walk
+             * @description By public transport: the longest walk to, between and from stops, in minutes.
+             * @default 15
+             */
+            max_walk?: number;
+            /**
              * Zones
              * @description Zones with people; left out, squares of the population raster stand for them.
              * @default null
@@ -2721,6 +2745,30 @@ export interface components {
              */
             what_if?: string[] | null;
             /**
+             * Window
+             * @description By public transport: for so many minutes from `at`, one departure in each; of trips to places, arrivals.
+             * @default 60
+             */
+            window?: number;
+            /**
+             * Percentile
+             * @description By public transport: the percentage of departures that keep a time, for it to count; 50 for the median.
+             * @default 50
+             */
+            percentile?: number;
+            /**
+             * Max Changes
+             * @description By public transport: the most changes; any number where left out.
+             * @default null
+             */
+            max_changes?: number | null;
+            /**
+             * Max Walk
+             * @description By public transport: the longest walk to, between and from stops, in minutes.
+             * @default 15
+             */
+            max_walk?: number;
+            /**
              * Events
              * @description Where it happened: points, one or more.
              */
@@ -2804,6 +2852,30 @@ export interface components {
              */
             what_if?: string[] | null;
             /**
+             * Window
+             * @description By public transport: for so many minutes from `at`, one departure in each; of trips to places, arrivals.
+             * @default 60
+             */
+            window?: number;
+            /**
+             * Percentile
+             * @description By public transport: the percentage of departures that keep a time, for it to count; 50 for the median.
+             * @default 50
+             */
+            percentile?: number;
+            /**
+             * Max Changes
+             * @description By public transport: the most changes; any number where left out.
+             * @default null
+             */
+            max_changes?: number | null;
+            /**
+             * Max Walk
+             * @description By public transport: the longest walk to, between and from stops, in minutes.
+             * @default 15
+             */
+            max_walk?: number;
+            /**
              * Places
              * @description The places that streets belong to.
              */
@@ -2867,6 +2939,30 @@ export interface components {
              * @default null
              */
             what_if?: string[] | null;
+            /**
+             * Window
+             * @description By public transport: for so many minutes from `at`, one departure in each; of trips to places, arrivals.
+             * @default 60
+             */
+            window?: number;
+            /**
+             * Percentile
+             * @description By public transport: the percentage of departures that keep a time, for it to count; 50 for the median.
+             * @default 50
+             */
+            percentile?: number;
+            /**
+             * Max Changes
+             * @description By public transport: the most changes; any number where left out.
+             * @default null
+             */
+            max_changes?: number | null;
+            /**
+             * Max Walk
+             * @description By public transport: the longest walk to, between and from stops, in minutes.
+             * @default 15
+             */
+            max_walk?: number;
             /**
              * Places
              * @description The places, which are also what each is set against; polygons stand for their middle.
@@ -3046,6 +3142,30 @@ export interface components {
              */
             what_if?: string[] | null;
             /**
+             * Window
+             * @description By public transport: for so many minutes from `at`, one departure in each; of trips to places, arrivals.
+             * @default 60
+             */
+            window?: number;
+            /**
+             * Percentile
+             * @description By public transport: the percentage of departures that keep a time, for it to count; 50 for the median.
+             * @default 50
+             */
+            percentile?: number;
+            /**
+             * Max Changes
+             * @description By public transport: the most changes; any number where left out.
+             * @default null
+             */
+            max_changes?: number | null;
+            /**
+             * Max Walk
+             * @description By public transport: the longest walk to, between and from stops, in minutes.
+             * @default 15
+             */
+            max_walk?: number;
+            /**
              * Places
              * @description Where from, or where to.
              */
@@ -3153,6 +3273,30 @@ export interface components {
              */
             what_if?: string[] | null;
             /**
+             * Window
+             * @description By public transport: for so many minutes from `at`, one departure in each; of trips to places, arrivals.
+             * @default 60
+             */
+            window?: number;
+            /**
+             * Percentile
+             * @description By public transport: the percentage of departures that keep a time, for it to count; 50 for the median.
+             * @default 50
+             */
+            percentile?: number;
+            /**
+             * Max Changes
+             * @description By public transport: the most changes; any number where left out.
+             * @default null
+             */
+            max_changes?: number | null;
+            /**
+             * Max Walk
+             * @description By public transport: the longest walk to, between and from stops, in minutes.
+             * @default 15
+             */
+            max_walk?: number;
+            /**
              * From
              * @description Starts.
              */
@@ -3224,6 +3368,30 @@ export interface components {
              * @default null
              */
             what_if?: string[] | null;
+            /**
+             * Window
+             * @description By public transport: for so many minutes from `at`, one departure in each; of trips to places, arrivals.
+             * @default 60
+             */
+            window?: number;
+            /**
+             * Percentile
+             * @description By public transport: the percentage of departures that keep a time, for it to count; 50 for the median.
+             * @default 50
+             */
+            percentile?: number;
+            /**
+             * Max Changes
+             * @description By public transport: the most changes; any number where left out.
+             * @default null
+             */
+            max_changes?: number | null;
+            /**
+             * Max Walk
+             * @description By public transport: the longest walk to, between and from stops, in minutes.
+             * @default 15
+             */
+            max_walk?: number;
             /**
              * Places
              * @description The places to look around.
@@ -3401,6 +3569,30 @@ export interface components {
              */
             what_if?: string[] | null;
             /**
+             * Window
+             * @description By public transport: for so many minutes from `at`, one departure in each; of trips to places, arrivals.
+             * @default 60
+             */
+            window?: number;
+            /**
+             * Percentile
+             * @description By public transport: the percentage of departures that keep a time, for it to count; 50 for the median.
+             * @default 50
+             */
+            percentile?: number;
+            /**
+             * Max Changes
+             * @description By public transport: the most changes; any number where left out.
+             * @default null
+             */
+            max_changes?: number | null;
+            /**
+             * Max Walk
+             * @description By public transport: the longest walk to, between and from stops, in minutes.
+             * @default 15
+             */
+            max_walk?: number;
+            /**
              * Waypoints
              * @description Points to pass in the given order: [[lon, lat], ...], node numbers of the street graph, or places.
              */
@@ -3467,6 +3659,7 @@ export interface components {
          *         field_type: which fields those are.
          *         clause, offer: where it stands while the sentence does not hold it.
          *         fresh: what a new question begins with.
+         *         transit: true where it means something by public transport alone, false where it means nothing there.
          *         optional: whether a new question leaves it out.
          *         default: the value where it is left out.
          */
@@ -3546,6 +3739,11 @@ export interface components {
             /** @default null */
             fresh?: components["schemas"]["Fresh"] | null;
             /**
+             * Transit
+             * @default null
+             */
+            transit?: boolean | null;
+            /**
              * Optional
              * @default null
              */
@@ -3590,6 +3788,30 @@ export interface components {
              * @default null
              */
             what_if?: string[] | null;
+            /**
+             * Window
+             * @description By public transport: for so many minutes from `at`, one departure in each; of trips to places, arrivals.
+             * @default 60
+             */
+            window?: number;
+            /**
+             * Percentile
+             * @description By public transport: the percentage of departures that keep a time, for it to count; 50 for the median.
+             * @default 50
+             */
+            percentile?: number;
+            /**
+             * Max Changes
+             * @description By public transport: the most changes; any number where left out.
+             * @default null
+             */
+            max_changes?: number | null;
+            /**
+             * Max Walk
+             * @description By public transport: the longest walk to, between and from stops, in minutes.
+             * @default 15
+             */
+            max_walk?: number;
             /**
              * From
              * @description Where trips begin.

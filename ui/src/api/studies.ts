@@ -35,6 +35,29 @@ export type RasterInfo = {
   /** What to know before relying on it: how much of the streets it covers, whether it is used. */
   notes?: string[];
 };
+export type FeedFault = { code: string; text: string; file: string; line: number; lon: number | null; lat: number | null };
+/** What came in with a timetable; times are seconds of the service day. */
+export type FeedSummary = {
+  rows: Record<string, number>;
+  unread_files: string[];
+  stops: number;
+  stations: number;
+  routes: number;
+  trips: number;
+  calls: number;
+  kinds: { kind: string; routes: number; trips: number }[];
+  first_day: string;
+  last_day: string;
+  trips_by_day: number[];
+  first_departure_s: number | null;
+  last_arrival_s: number | null;
+  timezone: string;
+  faults: { code: string; title: string; grade: "error" | "warning" | "note"; effect: string; count: number }[];
+  listed: FeedFault[];
+  /** A usual day of each kind: weekday, saturday, sunday. */
+  typical_days: Record<string, string>;
+};
+export type TimetableInfo = { id: string; title: string; source: string; added: string; summary: FeedSummary };
 export type ModeRule = {
   highway: string;
   speed_kmh: number | null;
@@ -118,6 +141,7 @@ export type Overview = {
   formerBuild: BuildReport | null;
   layers: LayerInfo[];
   rasters: RasterInfo[];
+  timetables: TimetableInfo[];
   keepParts: { rule: "largest" | "above" | "all"; above_m: number };
   /** A graph without geography: its coordinates are a drawing, its lengths given weights. */
   drawn: boolean;

@@ -1,7 +1,7 @@
 /** Files on their way into a study: what is in them, and what is to become of them. */
 import type { FeatureCollection, Polygon, MultiPolygon } from "geojson";
 import { fetchJson, sendJson } from "./client";
-import { sendFile, type JobInfo, type LayerNotes } from "./studies";
+import { sendFile, type FeedSummary, type JobInfo, type LayerNotes } from "./studies";
 
 export type LineRoles = {
   street_class: string | null;
@@ -80,10 +80,11 @@ export type ReadyGraph = {
 export type Upload = {
   token: string;
   name: string;
-  kind: "extract" | "graph" | "layers" | "raster";
+  kind: "extract" | "graph" | "layers" | "raster" | "timetable";
   layers: UploadedLayer[];
   extract?: Extract;
   graph?: ReadyGraph;
+  timetable?: FeedSummary;
 };
 export type Area = Polygon | MultiPolygon;
 export type StreetWords = {

@@ -14,13 +14,14 @@ import { HoursEditor } from "./HoursEditor";
 import { LimitEditor, LimitsEditor } from "./LimitEditors";
 import { MeasuresEditor } from "./MeasuresEditor";
 import { MomentEditor } from "./MomentEditor";
+import { ModeEditor } from "./ModeEditor";
 import { NumberEditor } from "./NumberEditor";
 import { WhatIfsEditor } from "./WhatIfsEditor";
 import { PlaceEditor } from "./PlaceEditor";
 
 /** How each kind of word is changed. */
 const CONTROLS: Record<Control, ComponentType<ControlProps>> = {
-  mode: ChoiceEditor,
+  mode: ModeEditor,
   choice: ChoiceEditor,
   several: SeveralEditor,
   costs: CostsEditor,

@@ -1,7 +1,8 @@
 import { describe, expect, it } from "vitest";
 import { isComplete, pointFeature, restsOn, valueAt, withValueAt, type Inputs } from "../api/inputs";
-import type { LayerInfo } from "../api/studies";
+import type { LayerInfo, ModeInfo, Overview } from "../api/studies";
 import { processOf } from "../testing/fixtures";
+import { rides, usualMorning, wordedFor } from "./riding";
 import { freshInputs, hintOf, layersFor, offersOf, sentencePieces } from "./sentence";
 import { hoursOf, hoursWords, slotWords } from "./words";
 
@@ -16,8 +17,9 @@ const layers = [
   layer("tours", "other", 3, { geometry: "LINESTRING" }),
 ];
 const slotOf = (process: string, name: string) => processOf(process)["x-awl"].slots[name] as NonNullable<ReturnType<typeof processOf>["x-awl"]["slots"][string]>;
+const modes = [{ id: "walk", document: { transit: null } }, { id: "transit", document: { transit: { slack_s: 60 } } }] as unknown as ModeInfo[];
 const read = (id: string, inputs: Inputs) => {
-  const process = processOf(id);
+  const process = wordedFor(processOf(id), modes, inputs);
   const { slots } = process["x-awl"];
   const measure = String(inputs.measure ?? process.inputs.measure?.schema.default ?? "time");
   return sentencePieces(process, inputs)
@@ -109,7 +111,7 @@ describe("a new question", () => {
 });
 
 describe("what is offered", () => {
-  const offered = (id: string, inputs: Inputs) => offersOf(processOf(id), inputs).map(([name]) => name);
+  const offered = (id: string, inputs: Inputs) => offersOf(wordedFor(processOf(id), modes, inputs), inputs).map(([name]) => name);
   it("is what is not there yet and can be", () => {
     expect(offered("isochrone", {})).toEqual(["closures", "differs", "what_if", "snap"]);
     expect(offered("isochrone", { at: "2026-06-03T08:00" })).toContain("hours");
@@ -121,6 +123,24 @@ describe("what is offered", () => {
     expect(of("access", "zones")).toEqual(["zones", "buildings"]);
     expect(of("trips", "lines")).toEqual(["tours"]);
     expect(of("isochrone", "places")).toEqual(["cool_rooms", "zones", "services"]);
+  });
+});
+
+describe("questions by public transport", () => {
+  const places = { layer: "cool_rooms" };
+  it("name the window and the share of journeys", () => {
+    expect(read("isochrone", { mode: "transit", places, limits: [10], at: "2026-06-06T13:00" })).toMatch(/, on Saturday 6 June 2026, 13:00, over 60 min from then, for 50% of journeys\?$/);
+    expect(read("isochrone", { mode: "transit", places, limits: [10], at: "2026-06-06T13:00", window: 30, percentile: 90, max_changes: 1, max_walk: 10 })).toMatch(
+      /over 30 min from then, for 90% of journeys, with changes limited to 1, walking at most 10 min at a time\?$/,
+    );
+    expect(read("isochrone", { mode: "walk", places, limits: [10] })).not.toContain("journeys");
+  });
+  it("begin on a usual weekday of the timetable", () => {
+    expect(rides(modes, { mode: "transit" })).toBe(true);
+    expect(rides(modes, {})).toBe(false);
+    const timetables = [{ summary: { typical_days: { weekday: "2026-05-04" } } }] as unknown as Overview["timetables"];
+    expect(usualMorning({ timetables } as Overview)).toBe("2026-05-04T08:00");
+    expect(usualMorning({ timetables: [] as Overview["timetables"] } as Overview)).toMatch(/T08:00$/);
   });
 });
 

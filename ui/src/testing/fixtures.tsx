@@ -20,7 +20,7 @@ export const BUILD = {
 
 export const OVERVIEW = {
   id: "ferrow", title: "Ferrow", revision: "abc", build: BUILD, formerBuild: null, layers: LAYERS, modes: [], bounds: [-36.3, 41.2, -36.1, 41.4],
-  whatIfs: [], modeUndo: 0, rasters: [], keepParts: { rule: "largest", above_m: 0 }, drawn: false, costs: [], streetFields: ["link_id", "name", "maxspeed"],
+  whatIfs: [], modeUndo: 0, rasters: [], timetables: [], keepParts: { rule: "largest", above_m: 0 }, drawn: false, costs: [], streetFields: ["link_id", "name", "maxspeed"],
 } as unknown as Overview;
 
 /** The questions as the server describes them. */

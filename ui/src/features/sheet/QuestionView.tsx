@@ -14,12 +14,14 @@ import { DoubtView } from "./DoubtView";
 import { OverWhatIfs } from "./OverWhatIfs";
 import { freshId, inkOf, insertedAfter, questionNames, replaced, shifted, without } from "../../state/blocks";
 import { measureOf, SlotEditor } from "../../controls/SlotEditor";
+import { wordedFor } from "../../controls/riding";
 import { hintOf, offersOf, sentencePieces } from "../../controls/sentence";
 import { slotWords } from "../../controls/words";
 
 type Props = { number: number; block: QuestionBlock; process: ProcessInfo | undefined; overview: Overview };
 
-export function QuestionView({ number, block, process, overview }: Props) {
+export function QuestionView({ number, block, process: described, overview }: Props) {
+  const process = described && wordedFor(described, overview.modes, block.inputs);
   const { question, picking, selectQuestion, edit, pick } = useScreen("question", "picking", "selectQuestion", "edit", "pick");
   const { data: answer, isFetched } = useAnswer(overview.id, block.id);
   const { ask, save } = useSheetActions(overview.id);

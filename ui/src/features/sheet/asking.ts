@@ -5,6 +5,7 @@ import type { Overview } from "../../api/studies";
 import { useSheetActions, type QuestionBlock } from "../../state/sheet";
 import { go, screenNow } from "../../state/screen";
 import { freshId } from "../../state/blocks";
+import { rides, usualMorning } from "../../controls/riding";
 import { freshInputs } from "../../controls/sentence";
 
 export function useAsking(overview: Overview): (process: ProcessInfo) => void {
@@ -12,8 +13,10 @@ export function useAsking(overview: Overview): (process: ProcessInfo) => void {
   return useCallback(
     (process) => {
       const { mode, selectQuestion, pick } = screenNow();
+      const riding = rides(overview.modes, { mode });
       const id = freshId("q");
-      const inputs = freshInputs(process, overview.layers, mode, overview.costs, overview.drawn);
+      const fresh = freshInputs(process, overview.layers, mode, overview.costs, overview.drawn);
+      const inputs = riding ? { ...fresh, at: usualMorning(overview) } : fresh;
       const block: QuestionBlock = { id, kind: "question", process: process.id, inputs };
       const slot = Object.keys(inputs).find((name) => isPointSet(inputs[name]) && inputs[name].features.length === 0);
       go(overview.id, "sheet");

@@ -11,8 +11,9 @@ import { CHANGEABLE, LayerPage } from "./LayerPage";
 import { screenNow, useScreen } from "../../state/screen";
 import { changeLayer, dropLayer } from "../../api/layers";
 import { Word } from "../../controls/inline";
+import { Timetables } from "./Timetables";
 
-const USES: Record<string, string> = { base: t`base map`, streets: "links", restrictions: "turns" };
+const USES: Record<string, string> = { base: t`base map`, streets: "links", restrictions: "turns", transit: t`timetable` };
 
 export function Sources({ overview }: { overview: Overview }) {
   const queries = useQueryClient();
@@ -31,6 +32,7 @@ export function Sources({ overview }: { overview: Overview }) {
   const answers = layers.filter(({ role }) => role === "answer");
   const streets = layers.filter(({ role }) => ["streets", "nodes", "restrictions"].includes(role));
   const base = layers.filter(({ role }) => role === "base");
+  const transit = layers.filter(({ role }) => role === "transit");
   return (
     <>
       <h1><Trans>Sources</Trans></h1>
@@ -39,16 +41,23 @@ export function Sources({ overview }: { overview: Overview }) {
       <h2><Trans>Bring in</Trans></h2>
       <Drop
         study={overview.id}
-        prompt={t`Drop layers of places or zones, rasters, or newer streets, or`}
+        prompt={t`Drop layers of places or zones, rasters, a timetable, or newer streets, or`}
         hint={`${STREET_FILES}. ${LAYER_FILES}.`}
       />
       <h2><Trans>Layers</Trans></h2>
       {own.length === 0 ? <p className="notice"><Trans>No places or zones yet. Questions about people need zones with numbers of people.</Trans></p> : <LayerTable layers={own} />}
       {overview.rasters.length > 0 && <RasterTable overview={overview} />}
+      {overview.timetables.length > 0 && <Timetables overview={overview} />}
       {streets.length > 0 && (
         <>
           <h2><Trans>The street graph as layers</Trans></h2>
           <LayerTable layers={streets} />
+        </>
+      )}
+      {transit.length > 0 && (
+        <>
+          <h2><Trans>The timetable as layers</Trans></h2>
+          <LayerTable layers={transit} />
         </>
       )}
       {answers.length > 0 && (
