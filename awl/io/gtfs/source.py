@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import zipfile
+import zlib
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -49,8 +50,9 @@ class Source:
         """
         fields = FILES[file]
         rows = 0
-        with self.open_file(file) as stream:
+        with self._reading(file) as stream:
             header = self._header(file, stream)
+            has_rows = bool(stream.read(1))
         for name in fields.required:
             if name not in header:
                 raise AwlError(
@@ -59,37 +61,44 @@ class Source:
                     remedy="The specification requires it; ask whoever published the feed",
                 )
         wanted = [name for name in fields.all if name in header]
+        if not has_rows:
+            return
+        with self._reading(file) as stream:
+            reader = arrow_csv.open_csv(
+                stream,
+                arrow_csv.ReadOptions(block_size=BLOCK_BYTES, column_names=header, skip_rows=1, use_threads=True),
+                arrow_csv.ParseOptions(newlines_in_values=breaks),
+                arrow_csv.ConvertOptions(
+                    include_columns=wanted,
+                    column_types={name: pa.string() for name in wanted},
+                    strings_can_be_null=True,
+                    null_values=[""],
+                    quoted_strings_can_be_null=True,
+                ),
+            )
+            for batch in reader:
+                raise_if_cancelled()
+                rows += batch.num_rows
+                if rows > fields.most_rows:
+                    raise AwlError(
+                        f"It has more than {fields.most_rows:,} rows, more than Awl takes in",
+                        where=f"{self.name}, {file}",
+                        remedy="Cut the feed to the area and the days you need",
+                    )
+                yield batch
+
+    @contextmanager
+    def _reading(self, file: str) -> Iterator[IO[bytes]]:
+        """The bytes of a file; what cannot be read is told in a user's words."""
         try:
             with self.open_file(file) as stream:
-                if not header:
-                    return
-                reader = arrow_csv.open_csv(
-                    stream,
-                    arrow_csv.ReadOptions(block_size=BLOCK_BYTES, column_names=header, skip_rows=1, use_threads=True),
-                    arrow_csv.ParseOptions(newlines_in_values=breaks),
-                    arrow_csv.ConvertOptions(
-                        include_columns=wanted,
-                        column_types={name: pa.string() for name in wanted},
-                        strings_can_be_null=True,
-                        null_values=[""],
-                        quoted_strings_can_be_null=True,
-                    ),
-                )
-                for batch in reader:
-                    raise_if_cancelled()
-                    rows += batch.num_rows
-                    if rows > fields.most_rows:
-                        raise AwlError(
-                            f"It has more than {fields.most_rows:,} rows, more than Awl takes in",
-                            where=f"{self.name}, {file}",
-                            remedy="Cut the feed to the area and the days you need",
-                        )
-                    yield batch
+                yield stream
         except pa.ArrowInvalid as error:
             raise _unreadable(self.name, file, str(error)) from error
-        except (zipfile.BadZipFile, EOFError, OSError) as error:
+        except (zipfile.BadZipFile, zlib.error, EOFError, OSError, RuntimeError, NotImplementedError) as error:
+            where = f"{self.name}, {file}"
             raise AwlError(
-                "The file ends too soon or is damaged", where=f"{self.name}, {file}", remedy="Fetch it again"
+                "The file ends too soon, is damaged or locked", where=where, remedy="Fetch it again"
             ) from error
 
     def table(self, file: str) -> pa.Table:

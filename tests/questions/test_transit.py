@@ -1,0 +1,214 @@
+"""Questions by public transport, through every door: a small study, the command, the API, Python, and the scenario of Ferrow."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from click.testing import CliRunner
+
+import awl
+from awl.cli import main
+from awl.core.errors import AwlError
+from awl.core.modes.mode import SHIPPED
+from awl.questions.run import ask
+from awl.server.app import create_app
+from awl.study import feeds, importing, modes
+from awl.study.study import Study
+from awl.study.transit import Asked, transit_of
+from tests.io.gtfs_files import FILES, feed_zip
+
+FAST = (
+    "trip_id,arrival_time,departure_time,stop_id,stop_sequence\n"
+    "t1,8:05:00,8:05:00,p1,1\nt1,8:07:00,8:07:00,p3,2\n"
+    "t2,8:35:00,8:35:00,p1,1\nt2,8:37:00,8:37:00,p3,2\n"
+)
+STOPS = "stop_id,stop_name,stop_lat,stop_lon\n"
+STOPS += "p1,West Bank,41.2921,-36.2061\np2,Mid,41.2915,-36.1970\np3,East Bank,41.2912,-36.1912\n"
+BASE: dict[str, Any] = {"mode": "transit", "at": "2026-06-02T08:00", "window": 30, "places": [[-36.2062, 41.2920]]}
+EAST = [[-36.1911, 41.2911]]
+
+
+@pytest.fixture
+def place(tmp_path: Path, study_file: Path) -> Path:
+    """The cut of Ferrow with a quick tram over the river, twice an hour."""
+    path = tmp_path / "cut.gpkg"
+    shutil.copy(study_file, path)
+    importing.add(feed_zip(tmp_path / "feed.zip", stops=STOPS, stop_times=FAST), Study(path), "tram", "Tram")
+    return path
+
+
+def minutes(study: Study, **more: Any) -> float:
+    """The time of the one pair of a matrix over the river."""
+    inputs = {"mode": "transit", "at": "2026-06-02T08:00", "from": BASE["places"], "to": EAST, "snap": 300, **more}
+    return float(ask(study, "matrix", inputs).part("rows").columns["duration_s"].numbers()[0]) / 60
+
+
+def test_times_over_a_window_are_those_of_its_departures(place: Path) -> None:
+    study = Study(place)
+    on_foot = minutes(study, mode="walk", at=None)
+    each = [minutes(study, at=f"2026-06-02T08:{minute:02}", window=1) for minute in range(30)]
+    assert min(each) < 10 < on_foot and max(each) <= on_foot + 1e-9
+    for percentile in (0, 25, 50, 90, 100):
+        rank = max(int(np.ceil(percentile / 100 * 30)) - 1, 0)
+        assert minutes(study, window=30, percentile=percentile) == pytest.approx(sorted(each)[rank])
+    assert minutes(study, window=30, max_walk=0.01) == pytest.approx(on_foot)
+    assert minutes(study, at="2026-06-02T12:00") == pytest.approx(on_foot)
+
+
+def test_an_area_a_zone_and_a_catchment_agree_with_the_matrix(place: Path) -> None:
+    study = Study(place)
+    by_tram = ask(study, "isochrone", {**BASE, "limits": [8], "percentile": 10})
+    on_foot = ask(study, "isochrone", {**BASE, "limits": [8], "mode": "walk", "at": None})
+    assert by_tram.summary["area_km2"][0] > 1.2 * on_foot.summary["area_km2"][0]
+    area = by_tram.part("areas").geometry[0]
+    assert area.distance(importing.shapely.Point(EAST[0])) < 1e-4
+    assert "each minute from 08:00 to 08:29, 30 departures" in " ".join(by_tram.method)
+    zones = {**BASE, "zones": {"layer": "zones"}, "fields": ["population"], "limits": [8], "percentile": 10}
+    people = {
+        mode: ask(study, "access", {**zones, "mode": mode, "at": BASE["at"]}).summary["totals"][0]["within_8"]
+        for mode in ("transit", "walk")
+    }
+    assert people["transit"] > people["walk"] > 0
+    catchment = ask(study, "catchment", {**BASE, "limit": 8, "percentile": 10})
+    assert catchment.summary["street_km"] == pytest.approx(by_tram.summary["street_km"][0], rel=1e-6)
+    near = ask(study, "neighbours", {**BASE, "others": EAST, "limits": [8], "percentile": 10, "snap": 300})
+    assert near.summary["mean_within_last"] == 1.0
+
+
+@pytest.mark.parametrize("percentile", [0, 50, 100])
+def test_latest_departures_are_those_of_the_timetable(place: Path, percentile: float) -> None:
+    """Who must be there by 8:10, 8:11 ... takes the tram at 8:05; before it comes nobody does."""
+    study = Study(place)
+    asked = {**BASE, "others": BASE["places"], "places": EAST, "direction": "to", "percentile": percentile, "snap": 300}
+    late = ask(study, "neighbours", {**asked, "at": "2026-06-02T08:12", "window": 1, "limits": [15]})
+    early = ask(study, "neighbours", {**asked, "at": "2026-06-02T08:04", "window": 1, "limits": [15]})
+    assert late.summary["mean_within_last"] == 1.0 and early.summary["mean_within_last"] == 0.0
+
+
+def test_what_cannot_be_asked_says_so(place: Path, tmp_path: Path, study_file: Path) -> None:
+    study = Study(place)
+    for inputs, said in (
+        ({**BASE, "at": None}, "needs a day and an hour"),
+        ({**BASE, "at": "2026-06-03T08:00"}, "Nothing runs on Wednesday 3 June 2026"),
+        ({**BASE, "measure": "distance", "limits": [500]}, "only time is counted"),
+        ({**BASE, "hours": [9]}, "cannot be asked of public transport"),
+    ):
+        with pytest.raises(AwlError, match=said):
+            ask(study, "isochrone", inputs)
+    with pytest.raises(AwlError, match="A route cannot be asked of public transport yet"):
+        ask(study, "route", {"mode": "transit", "at": BASE["at"], "waypoints": [*BASE["places"], *EAST]})
+    bare = tmp_path / "bare.gpkg"
+    shutil.copy(study_file, bare)
+    with pytest.raises(AwlError, match="The study has no timetable"):
+        ask(Study(bare), "isochrone", BASE)
+
+
+def test_a_mode_of_ones_own_uses_some_routes_alone(place: Path) -> None:
+    study = Study(place)
+    document = modes.document(SHIPPED["transit"])
+    buses = {**document, "id": "buses", "title": "Buses", "transit": {**document["transit"], "routes": "kind = 'bus'"}}
+    study.save_mode(modes.parsed(buses))
+    trams = {**buses, "id": "trams", "transit": {**document["transit"], "routes": "kind = 'tram' AND name = '1'"}}
+    study.save_mode(modes.parsed(trams))
+    on_foot = minutes(study, mode="walk", at=None)
+    assert minutes(study, mode="buses", percentile=0) == pytest.approx(on_foot)
+    assert minutes(study, mode="trams", percentile=0) < on_foot
+    broken = {**trams, "id": "odd", "transit": {**document["transit"], "routes": "kind = "}}
+    study.save_mode(modes.parsed(broken))
+    with pytest.raises(AwlError):
+        minutes(study, mode="odd")
+
+
+def test_a_feed_is_kept_whole_and_its_arrays_can_go(place: Path) -> None:
+    study = Study(place)
+    known = feeds.feed_of(study)
+    assert known is not None
+    folder = place.with_suffix(".awl")
+    (kept,) = folder.glob("feed-*")
+    for again in ("mapped", "damaged", "gone"):
+        if again == "damaged":
+            (kept / "stop_times.arrival.npy").unlink()
+            (kept / "stop_times.arrival.npy").write_bytes(b"nothing")
+        if again == "gone":
+            shutil.rmtree(kept)
+        feed = feeds.feed_of(Study(place))
+        assert feed is not None and feed.stops.name.tolist() == known.stops.name.tolist()
+        assert np.array_equal(feed.stop_times.arrival, known.stop_times.arrival) and feed.first_day == known.first_day
+        assert feed.timezone == known.timezone and feed.trips.id.tolist() == known.trips.id.tolist()
+    feeds.drop(study, "tram")
+    assert feeds.feed_of(study) is None and not [layer for layer in study.layers() if layer["role"] == "transit"]
+
+
+def test_a_bad_feed_leaves_the_study_as_it_was(place: Path, tmp_path: Path) -> None:
+    study = Study(place)
+    before = study.revision, [layer["id"] for layer in study.layers()]
+    far = FILES["stops.txt"].replace("41.", "51.")
+    for number, changed in enumerate(
+        ({"stops": None}, {"trips": "route_id\n"}, {"stops": far, "stop_times": FILES["stop_times.txt"]})
+    ):
+        with pytest.raises(AwlError):
+            importing.add(feed_zip(tmp_path / f"bad{number}.zip", **changed), study, "bad")
+    assert (study.revision, [layer["id"] for layer in study.layers()]) == before
+
+
+def test_command_and_api_and_python_give_one_answer(place: Path, tmp_path: Path) -> None:
+    inputs = {**BASE, "limits": [8], "percentile": 10}
+    expected = ask(Study(place), "isochrone", inputs).summary["area_km2"]
+    file = tmp_path / "inputs.json"
+    file.write_text(json.dumps(inputs))
+    done = CliRunner().invoke(main, ["ask", "isochrone", "--study", str(place), "--inputs", str(file)])
+    assert done.exit_code == 0, done.output
+    assert json.loads(done.output)["summary"]["area_km2"] == expected
+    api = create_app(place.parent).test_client()
+    got = api.post("/studies/cut/processes/isochrone/execution", json={"inputs": inputs})
+    assert got.status_code == 200 and got.get_json()["summary"]["area_km2"] == expected
+    streets = awl.open_study(place).network("transit", at=BASE["at"])
+    result = streets.isochrone(BASE["places"], minutes=[8], percentile=10, window=30)
+    assert result.summary["area_km2"] == expected
+    added = CliRunner().invoke(
+        main, ["add", str(feed_zip(tmp_path / "again.zip")), "--study", str(place), "--as", "second"]
+    )
+    assert added.exit_code == 0 and "timetable, 1 routes (1 tram)" in added.output
+    overview = api.get("/studies/cut/overview").get_json()
+    assert [entry["id"] for entry in overview["timetables"]] == ["tram", "second"]
+    assert overview["timetables"][0]["summary"]["typical_days"]["weekday"] == "2026-06-01"
+    assert api.delete("/studies/cut/layers/second").status_code == 200
+    assert [entry["id"] for entry in api.get("/studies/cut/overview").get_json()["timetables"]] == ["tram"]
+
+
+def test_a_feed_is_looked_at_before_it_is_taken_in(place: Path, tmp_path: Path) -> None:
+    api = create_app(place.parent).test_client()
+    content = feed_zip(tmp_path / "seen.zip").read_bytes()
+    seen = api.post(
+        "/uploads?name=seen.zip&study=cut", data=content, content_type="application/octet-stream"
+    ).get_json()
+    assert (
+        seen["kind"] == "timetable"
+        and seen["timetable"]["trips"] == 2
+        and seen["timetable"]["kinds"][0]["kind"] == "tram"
+    )
+    wanted = {"study": "cut", "layers": [{"name": None, "role": "transit"}]}
+    job = api.post(f"/uploads/{seen['token']}/layers", json=wanted)
+    assert job.status_code == 201
+
+
+def test_walks_follow_closures_and_stops_too_far_from_streets_are_told(place: Path, tmp_path: Path) -> None:
+    study = Study(place)
+    lost = STOPS + "p4,Out There,41.3120,-36.2300\n"
+    calls = FAST + "t1,8:20:00,8:20:00,p4,3\n"
+    importing.add(feed_zip(tmp_path / "lost.zip", stops=lost, stop_times=calls), study, "tram", "Tram")
+    answer = ask(study, "isochrone", {**BASE, "limits": [8], "percentile": 10})
+    (doubt,) = [doubt for doubt in answer.doubts if doubt.code == "stops-far-from-street"]
+    assert doubt.count == 1 and "Out There" in doubt.text
+    transit = transit_of(study, "transit")
+    asked = Asked(importing.np.datetime64("2026-06-02T08:00").astype(object), 1)
+    router = study.router("transit", asked.when)
+    assert transit.stops_on(router) is transit.stops_on(study.router("transit"))
+    closed = np.zeros(router.network.graph.link_count, bool)
+    closed[:100] = True
+    assert transit.stops_on(router.on(router.network.with_closed(closed))) is not transit.stops_on(router)
