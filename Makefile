@@ -82,7 +82,7 @@ demo-data: .venv/.test
 	touch $@
 
 # Compiled kernels are cached beside their sources; warming them here means the server compiles nothing.
-.venv/.warm: .venv/.run $(shell find awl/core awl/io/osm_pbf -name '*.py')
+.venv/.warm: .venv/.run $(shell find awl/core awl/io/osm_pbf awl/io/gtfs -name '*.py')
 	$(BIN)/python -m awl.warm
 	touch $@
 

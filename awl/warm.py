@@ -5,7 +5,7 @@ from __future__ import annotations
 import pickle
 import tempfile
 from dataclasses import replace
-from datetime import datetime
+from datetime import date, datetime
 from pathlib import Path
 
 import numpy as np
@@ -27,7 +27,11 @@ from awl.core.routing.reach import reach_of, reached_parts
 from awl.core.routing.router import StreetRouter
 from awl.core.routing.simd.lanes import LANES
 from awl.core.routing.snapping import Snapper
-from awl.io import osm_pbf
+from awl.core.transit.router import Bounds, TransitRouter, Window
+from awl.core.transit.search import Ends, TimetableSearch
+from awl.core.transit.stops_on_streets import StopsOnStreets
+from awl.core.transit.timetable import timetable_of
+from awl.io import gtfs, osm_pbf
 from awl.io.osm_pbf.write import Extract, Tags
 
 
@@ -60,6 +64,36 @@ def warm_reading(raw: RawExtract) -> None:
         osm_pbf.write(path, extract)
         osm_pbf.read(path)
         osm_pbf.read_elements(path, Wanted(ways=frozenset(raw.way_id.tolist()), relations=frozenset({1})))
+
+
+TINY_FEED = {
+    "agency.txt": "agency_id,agency_name,agency_url,agency_timezone\na,A,https://a.example,UTC\n",
+    "stops.txt": "stop_id,stop_name,stop_lat,stop_lon\np,P,41.3,-36.1999\nq,Q,41.3019,-36.197\n",
+    "routes.txt": "route_id,route_short_name,route_type\nr,1,3\n",
+    "trips.txt": "route_id,service_id,trip_id\nr,s,t\n",
+    "stop_times.txt": "trip_id,stop_id,stop_sequence,arrival_time,departure_time\nt,p,1,8:00:00,8:00:00\nt,q,2,8:05:00,8:05:00\n",
+    "calendar_dates.txt": "service_id,date,exception_type\ns,20260603,1\n",
+}
+
+
+def warm_transit(router: StreetRouter) -> None:
+    """Run the kernels that read a timetable and search it."""
+    with tempfile.TemporaryDirectory() as folder:
+        for name, text in TINY_FEED.items():
+            (Path(folder) / name).write_text(text)
+        feed = gtfs.read(Path(folder)).feed
+    snapper = Snapper(router.network)
+    places = snapper.snap(feed.stops.lon, feed.stops.lat, 500.0)
+    stops = StopsOnStreets(feed, router, snapper, 500.0)
+    search = TimetableSearch(timetable_of(feed, date(2026, 6, 3)), stops.walks(60_000))
+    window = Window(((8 * 3600 + 60 * np.arange(2)) * 1000).astype(np.int32))
+    for rides in (None, 2):
+        transit = TransitRouter(router, stops, search, window, Bounds(60_000, rides))
+        for direction in ("from", "to"):
+            transit.reach(places, "time", direction)
+            transit.between(places, places, "time", direction)
+    ends = Ends(np.zeros(1, np.int32), np.zeros(1, np.int32))
+    search.earliest(ends, Ends(np.ones(1, np.int32), np.zeros(1, np.int32)), 8 * 3600 * 1000)
 
 
 def drop_unreadable(folder: Path = Path(__file__).parent) -> int:
@@ -119,6 +153,8 @@ def warm() -> None:
         router.matrix_by_hour([network], places, places)
         router.reach_by_hour([network], places)
         router.on(network.at(datetime(2026, 6, 3, 8))).departing(0.0).path(places, 0, 1, "time")
+        if mode.transit is not None:
+            warm_transit(router)
 
 
 if __name__ == "__main__":

@@ -8,6 +8,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+from awl.shipped import SOURCE
 from awl.warm import drop_unreadable
 
 ASKED = """
@@ -16,6 +17,7 @@ from pathlib import Path
 from numba.core.dispatcher import Dispatcher
 import awl
 from awl.questions.run import ask
+from awl.study import importing
 from awl.study.study import Study
 
 study = Study(Path(sys.argv[1]))
@@ -34,6 +36,12 @@ for mode in ("walk", "drive"):
     ask(study, "access", {"places": rooms, "zones": zones, "mode": mode})
     ask(study, "trips", {"from": zones, "to": rooms, "mode": mode})
     ask(study, "catchment", {"places": rooms, "mode": mode})
+importing.add(Path(sys.argv[2]), study, "transit")
+riding = {"mode": "transit", "at": "2026-06-03T08:00"}
+for extra in ({}, {"direction": "to"}, {"max_changes": 1}, {"closures": closed}):
+    ask(study, "isochrone", {"places": rooms, **riding, **extra})
+ask(study, "access", {"places": rooms, "zones": zones, **riding})
+ask(study, "matrix", {"from": zones, "to": rooms, **riding})
 ask(study, "centrality", {"places": rooms})
 ask(study, "centrality", {"places": rooms, "weight": "seats"})
 for module in pkgutil.walk_packages(awl.__path__, "awl."):
@@ -46,7 +54,7 @@ for module in pkgutil.walk_packages(awl.__path__, "awl."):
 
 def test_no_question_compiles_a_kernel(own_study):
     done = subprocess.run(
-        [sys.executable, "-c", ASKED, str(own_study.path)],
+        [sys.executable, "-c", ASKED, str(own_study.path), str(SOURCE / "demo" / "data" / "transit.zip")],
         cwd=Path(__file__).parents[1], env=os.environ, capture_output=True, text=True, timeout=300, check=False,
     )  # fmt: skip
     assert done.returncode == 0, done.stderr[-2000:]

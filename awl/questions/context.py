@@ -25,7 +25,7 @@ from awl.core.routing.snapping import OUTSIDE, SEPARATE_PART, STATUS, TOO_FAR, S
 from awl.core.transit.router import TransitRouter
 from awl.io import geojson
 from awl.io.table import Column, Table, Values
-from awl.questions import transit_words
+from awl.questions import by_transit
 from awl.questions.from_answers import answer_features, inside_answer
 from awl.questions.inputs import AnswerSet, FeatureSet, GeoJson, LayerSet, NamedPlace, SharedInputs, moment
 from awl.questions.on_the_way import findings_on, is_checked
@@ -34,7 +34,6 @@ from awl.questions.spots import MOST_SPOTS, Spot, parts_left_out, unread_hours
 from awl.study import what_ifs
 from awl.study.search import Hit, place_of
 from awl.study.study import Study
-from awl.study.transit import Asked, transit_of
 
 MAX_PLACES = 50_000
 MUCH_APART = 0.2
@@ -96,7 +95,7 @@ class Context:
         self._closed, self._slower = closed, slower = self._closures(inputs.closures, base)
         self.closed_links, self.slowed_links = int(closed.sum()), int((slower > 1).sum())
         self.street_router = self._router.on(self._with_closures(base))
-        self.transit = None if self.mode.transit is None else self._transit_router(inputs)
+        self.transit = by_transit.router_of(self.study, self.street_router, self.when, inputs, self.progress)
         # Which streets places are put on does not depend on the hour.
         self.snapper = Snapper(self.network, study.area) if closed.any() else study.snapper(inputs.mode)
 
@@ -120,18 +119,6 @@ class Context:
                 kind="not-by-transit",
             )
         return self.street_router
-
-    def _transit_router(self, inputs: SharedInputs) -> TransitRouter:
-        if self.when is None:
-            raise AwlError(
-                "Public transport needs a day and an hour",
-                remedy="Give 'at', such as 2026-06-03T08:00",
-                inputs=("at",),
-                kind="needs-hour",
-            )
-        asked = Asked(self.when, inputs.window, inputs.percentile, inputs.max_changes, inputs.max_walk)
-        transit = transit_of(self.study, self.mode.id)
-        return transit.router(self.street_router, asked, self.progress.part(0.0, 0.1))
 
     def prepare_for(self, searches: int) -> None:
         """Have the hierarchy ready where so many searches take longer without it than making it does."""
@@ -166,7 +153,7 @@ class Context:
         ]
         notes += self.mode.notes
         if self.when is not None and self.transit is not None:
-            notes += transit_words.notes(self.transit, self.when, self._direction)
+            notes += by_transit.notes(self.transit, self.when, self._direction)
         elif self.when is not None:
             day = f"{self.when:%A} {self.when.day} {self.when:%B %Y, %H:%M}"
             notes.append(f"Gates, turns and speeds are those of {day}, unless the answer says otherwise.")
@@ -376,7 +363,7 @@ class Context:
             text = f"{counted(self.slowed_links, 'street link')} slowed for this question."
             doubts.append(Doubt("closures", "note", self.slowed_links, text))
         if self.transit is not None:
-            doubts += transit_words.doubts(self.transit)
+            doubts += by_transit.doubts(self.transit)
         elif self.when is not None and not self.mode.curves:
             text = f"{self.mode.title} has no speeds by hour: the hour changes gates and turn restrictions alone."
             doubts.append(Doubt("no-speeds-by-hour", "note", 1, text))

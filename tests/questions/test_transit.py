@@ -68,13 +68,20 @@ def test_an_area_a_zone_and_a_catchment_agree_with_the_matrix(place: Path) -> No
     area = by_tram.part("areas").geometry[0]
     assert area.distance(importing.shapely.Point(EAST[0])) < 1e-4
     assert "each minute from 08:00 to 08:29, 30 departures" in " ".join(by_tram.method)
-    zones = {**BASE, "zones": {"layer": "zones"}, "fields": ["population"], "limits": [8], "percentile": 10}
+    zones = {
+        **BASE,
+        "direction": "from",
+        "zones": {"layer": "zones"},
+        "fields": ["population"],
+        "limits": [8],
+        "percentile": 10,
+    }
     people = {
         mode: ask(study, "access", {**zones, "mode": mode, "at": BASE["at"]}).summary["totals"][0]["within_8"]
         for mode in ("transit", "walk")
     }
     assert people["transit"] > people["walk"] > 0
-    catchment = ask(study, "catchment", {**BASE, "limit": 8, "percentile": 10})
+    catchment = ask(study, "catchment", {**BASE, "direction": "from", "limit": 8, "percentile": 10})
     assert catchment.summary["street_km"] == pytest.approx(by_tram.summary["street_km"][0], rel=1e-6)
     near = ask(study, "neighbours", {**BASE, "others": EAST, "limits": [8], "percentile": 10, "snap": 300})
     assert near.summary["mean_within_last"] == 1.0

@@ -102,7 +102,11 @@ class Source:
             ) from error
 
     def table(self, file: str) -> pa.Table:
-        """All rows of a file as text, with every field that is read; none where the file is not there."""
+        """All rows of a file as text, with every field that is read; none where the file is not there.
+
+        Parameters:
+            file: its name.
+        """
         schema = pa.schema([(name, pa.string()) for name in FILES[file].all])
         if file not in self.files:
             return schema.empty_table()

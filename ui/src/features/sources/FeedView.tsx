@@ -78,7 +78,7 @@ function ServiceCalendar({ summary }: { summary: FeedSummary }) {
               width={CELL - 1.5}
               height={CELL - 1.5}
               className={Object.values(typical).includes(day) ? "typical" : undefined}
-              style={{ fill: count ? `color-mix(in srgb, var(--thread) ${Math.round(15 + (85 * count) / most)}%, var(--paper))` : "var(--rule)" }}
+              style={{ fill: count ? `color-mix(in srgb, var(--thread) ${Math.round(15 + (85 * count) / most)}%, var(--page))` : "var(--rule)" }}
             >
               <title>{t`${dayWords(day)}: ${figure(count)} trips`}</title>
             </rect>

@@ -1,4 +1,4 @@
-"""What an answer by public transport says of its method, and of what is doubtful in it."""
+"""Questions by public transport: their router, what an answer says of its method, and what is doubtful in it."""
 
 from __future__ import annotations
 
@@ -6,10 +6,41 @@ from datetime import datetime, timedelta
 
 import numpy as np
 
+from awl.core.errors import AwlError
+from awl.core.progress import Progress
+from awl.core.routing.router import StreetRouter
 from awl.core.transit.feed import PLATFORM, UNKNOWN
 from awl.core.transit.router import TransitRouter
+from awl.questions.inputs import SharedInputs
 from awl.questions.results import Doubt, counted, listed
 from awl.questions.spots import MOST_SPOTS, Spot
+from awl.study.study import Study
+from awl.study.transit import Asked, transit_of
+
+
+def router_of(
+    study: Study, street: StreetRouter, when: datetime | None, inputs: SharedInputs, progress: Progress
+) -> TransitRouter | None:
+    """The router of a question whose mode rides; None where it does not.
+
+    Parameters:
+        study: the study as the question is asked of it.
+        street: finds walks, on the streets of the question.
+        when: when the window begins.
+        inputs: the words of the question.
+        progress: is told how far the work is, and stops it.
+    """
+    if street.network.mode.transit is None:
+        return None
+    if when is None:
+        raise AwlError(
+            "Public transport needs a day and an hour",
+            remedy="Give 'at', such as 2026-06-03T08:00",
+            inputs=("at",),
+            kind="needs-hour",
+        )
+    asked = Asked(when, inputs.window, inputs.percentile, inputs.max_changes, inputs.max_walk)
+    return transit_of(study, street.network.mode.id).router(street, asked, progress.part(0.0, 0.1))
 
 
 def notes(router: TransitRouter, when: datetime, direction: str) -> list[str]:
