@@ -7,7 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from awl.shipped import demo_data
-from awl.study import importing, records
+from awl.study import feeds, importing, records
 from awl.study.study import Study
 
 DATA = demo_data()
@@ -27,7 +27,7 @@ def make_demo(folder: Path) -> Path:
             importing.add_all(DATA / f"{name}.gpkg", study)
         importing.add(DATA / "elevation.tif", study, "elevation", title="Elevation")
         importing.add(DATA / "population.tif", study, "population", title="Population")
-        importing.add_feed(DATA / "transit.zip", study, "transit", "Ferrow timetable", "transit.zip")
+        feeds.add_file(DATA / "transit.zip", study, "transit", "Ferrow timetable", "transit.zip")
         fields.result()
     with study.writing() as connection:
         records.save_sheet(connection, "main", json.loads((DATA / "sheet.json").read_text()))

@@ -66,11 +66,11 @@ def command(
         raise AwlError(f"'{study_path.name}' is no study file", remedy="Name it with the ending .gpkg")
     from awl.core.graph.build import LINK_CLASSES
     from awl.io.units import Units
-    from awl.study import importing
+    from awl.study import areas, importing
     from awl.study.line_fields import BuildOptions, settings
     from awl.study.study import Study
 
-    area = importing.area_from(bbox, clip)
+    area = areas.area_from(bbox, clip)
     left_out = tuple(name.strip() for name in (without or "").split(",") if name.strip())
     if unknown := set(left_out) - set(LINK_CLASSES):
         raise AwlError(

@@ -29,7 +29,7 @@ from awl.io.table import Table
 from awl.io.units import Units
 from awl.server.layers import polygon
 from awl.server.web import body, catalogue, checked, jobs, known_parameters, reply, study_of
-from awl.study import importing, inspect
+from awl.study import areas, importing, inspect
 from awl.study.importing import ReadOptions
 from awl.study.line_fields import BuildOptions
 from awl.study.study import Study, slug
@@ -225,7 +225,7 @@ def area_of_file() -> Response:
     name = file_name()
     received = received_file(name)
     try:
-        return reply(json.loads(shapely.to_geojson(importing.area_from(None, received))))
+        return reply(json.loads(shapely.to_geojson(areas.area_from(None, received))))
     finally:
         shutil.rmtree(received.parent, ignore_errors=True)
 
@@ -316,7 +316,7 @@ def _area(wanted: StreetBuild) -> shapely.Geometry | None:
     layer = study_of(wanted.study).read_layer(wanted.area_layer, name="area_layer")
     if layer.kind != "polygon":
         raise AwlError(f"'{wanted.area_layer}' holds no polygons", remedy="Choose zones", inputs=("area_layer",))
-    return importing.area_of(layer)
+    return areas.area_of(layer)
 
 
 def _bounds(study_id: str | None) -> list[float] | None:

@@ -29,7 +29,7 @@ from awl.io.gtfs.specification import FILES
 from awl.io.table import Column, Table
 from awl.study import kept, records
 from awl.study.records import now
-from awl.study.study_file import StudyFile
+from awl.study.study_file import StudyFile, slug
 
 SCHEMA = """
 CREATE TABLE IF NOT EXISTS awl_feeds (id TEXT PRIMARY KEY, title TEXT NOT NULL, source TEXT NOT NULL, added TEXT NOT NULL,
@@ -70,6 +70,27 @@ def listed(connection: sqlite3.Connection) -> list[Entry]:
     names = ("id", "title", "source", "added", "digest", "summary")
     rows = connection.execute(f"SELECT {', '.join(names)} FROM awl_feeds ORDER BY rowid").fetchall()
     return [Entry(**dict(zip(names, row, strict=True)) | {"summary": json.loads(row[5])}) for row in rows]
+
+
+def add_file(
+    path: Path, study: StudyFile, ident: str | None, title: str | None, source: str, progress: Progress | None = None
+) -> str:
+    """Add a timetable under an id and title that follow from the name of its file unless they are given; returns the id.
+
+    Parameters:
+        path: a zip archive, or a folder.
+        study: the study.
+        ident: id of the feed.
+        title: what it is called.
+        source: the name of the file.
+        progress: is told how far the work is, and stops it.
+    """
+    stem = Path(source).stem
+    ident = ident or slug(stem)
+    if any(entry["id"] == ident for entry in study.layers()):
+        raise AwlError(f"A layer has the id '{ident}'", remedy="Choose another with --as", inputs=("id",))
+    add(study, path, ident, title or stem.replace("_", " ").capitalize(), source, progress)
+    return ident
 
 
 def add(

@@ -270,7 +270,7 @@ def add(
     """
     source, how = source or path.name, how or ReadOptions()
     if gtfs.is_feed(path):
-        return add_feed(path, study, ident, title, source)
+        return feeds.add_file(path, study, ident, title, source)
     if raster.is_raster(source):
         return _add_raster(path, study, ident, title, source, role, how.crs)
     layer = _read(path, ident, title, source, inner, role, how)
@@ -278,18 +278,6 @@ def add(
         check_near(layer.layer, study, source)
     study.add_layers([layer])
     return layer.ident
-
-
-def add_feed(
-    path: Path, study: Study, ident: str | None, title: str | None, source: str, progress: Progress | None = None
-) -> str:
-    """Add a timetable; returns its id."""
-    stem = Path(source).stem
-    ident = ident or slug(stem)
-    if any(entry["id"] == ident for entry in study.layers()):
-        raise AwlError(f"A layer has the id '{ident}'", remedy="Choose another with --as", inputs=("id",))
-    feeds.add(study, path, ident, title or stem.replace("_", " ").capitalize(), source, progress)
-    return ident
 
 
 def _add_raster(
@@ -324,7 +312,7 @@ def add_all(path: Path, study: Study, source: str | None = None, progress: Progr
     """Add every layer of a file, all or none; returns their ids."""
     progress, source = progress or Progress(), source or path.name
     if gtfs.is_feed(path):
-        return [add_feed(path, study, None, None, source, progress)]
+        return [feeds.add_file(path, study, None, None, source, progress)]
     if raster.is_raster(source):
         return [add(path, study, source=source)]
     several = Path(source).suffix.lower() in VECTOR_ENDINGS
@@ -349,7 +337,7 @@ def add_chosen(
     """Add some layers of a file, given as (name in the file, role, title, how it is read), all or none."""
     progress = progress or Progress()
     if gtfs.is_feed(path):
-        return [add_feed(path, study, None, chosen[0][2], source, progress)]
+        return [feeds.add_file(path, study, None, chosen[0][2], source, progress)]
     if raster.is_raster(source):
         _, role, title, how = chosen[0]
         return [add(path, study, None, title, source, None, role, how)]
@@ -497,29 +485,3 @@ def features(path: Path, source: str, inner: str | None, how: ReadOptions | None
         remedy="Give GeoPackage, GeoJSON, FlatGeobuf, Shapefile, file geodatabase, KML, GPX, CSV or XLSX with coordinates,"
         " or a GeoTIFF",
     )
-
-
-def area_from(bbox: str | None, clip: Path | None) -> shapely.Geometry | None:
-    """The study area of a command: `W,S,E,N` in degrees, or the polygons of a file."""
-    if bbox and clip:
-        raise AwlError("Both a box and a clip file are given", remedy="Give one of them")
-    if bbox:
-        try:
-            west, south, east, north = (float(part) for part in bbox.split(","))
-        except ValueError as error:
-            raise AwlError(f"'{bbox}' is no box", remedy="Write W,S,E,N in degrees", inputs=("bbox",)) from error
-        inside = -180 <= west < east <= 180 and -90 <= south < north <= 90
-        if not inside:
-            raise AwlError(f"The box {bbox} is empty or off the Earth", remedy="Write W,S,E,N", inputs=("bbox",))
-        return shapely.box(west, south, east, north)
-    if clip:
-        layer = features(clip, clip.name, None)[0]
-        if layer.kind != "polygon":
-            raise AwlError("The clip file holds no polygon", where=clip.name, remedy="Give a file of polygons")
-        return area_of(layer)
-    return None
-
-
-def area_of(layer: Table) -> shapely.Geometry:
-    """All polygons of a layer as one area."""
-    return shapely.union_all(repaired(layer.geometry).shapes)

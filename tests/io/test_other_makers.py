@@ -14,7 +14,7 @@ from awl.core.errors import AwlError
 from awl.io import gdal, place_tables, poly, vector, xlsx
 from awl.io.place_tables import PlaceColumns
 from awl.io.table import Table
-from awl.study import importing
+from awl.study import areas
 
 HERE = [(-36.2, 41.29), (-36.19, 41.3)]
 
@@ -151,7 +151,7 @@ OUTLINE = (
 def test_an_outline_is_a_study_area(tmp_path):
     path = tmp_path / "ferrow.poly"
     path.write_text(OUTLINE)
-    area = importing.area_from(None, path)
+    area = areas.area_from(None, path)
     assert area.area == pytest.approx(0.01 - 0.00005) and not area.contains(shapely.Point(-36.203, 41.292))
     for text, expected in (
         (OUTLINE[:60], "not closed by END"),

@@ -7,7 +7,7 @@ import shapely
 
 from awl.core.errors import AwlError
 from awl.io import place_tables
-from awl.study import importing
+from awl.study import areas
 from awl.study.study import slug
 
 
@@ -76,17 +76,17 @@ def test_ids_from_free_text(text, expected):
 )
 def test_a_box_that_is_none(bbox, expected):
     with pytest.raises(AwlError, match=expected):
-        importing.area_from(bbox, None)
+        areas.area_from(bbox, None)
 
 
 def test_area_of_a_box_and_of_polygons(tmp_path):
-    assert importing.area_from("-36.3,41.2,-36.1,41.4", None).bounds == (-36.3, 41.2, -36.1, 41.4)
+    assert areas.area_from("-36.3,41.2,-36.1,41.4", None).bounds == (-36.3, 41.2, -36.1, 41.4)
     clip = tmp_path / "clip.geojson"
     clip.write_text('{"type": "Polygon", "coordinates": [[[0, 0], [2, 0], [2, 2], [0, 0]]]}')
-    assert importing.area_from(None, clip).area == pytest.approx(2)
+    assert areas.area_from(None, clip).area == pytest.approx(2)
     with pytest.raises(AwlError, match="Both a box and a clip file"):
-        importing.area_from("0,0,1,1", clip)
+        areas.area_from("0,0,1,1", clip)
     clip.write_text('{"type": "Point", "coordinates": [0, 0]}')
     with pytest.raises(AwlError, match="holds no polygon"):
-        importing.area_from(None, clip)
-    assert importing.area_from(None, None) is None
+        areas.area_from(None, clip)
+    assert areas.area_from(None, None) is None

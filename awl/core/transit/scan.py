@@ -18,7 +18,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from awl.core.kernels import stopped
+from awl.core.kernels import njit_no_refcount, stopped
 from awl.core.transit.timetable import ALIGHT, BOARD, LAST, Connections
 
 NEVER = np.int32(2**30)
@@ -45,6 +45,27 @@ class Labels(NamedTuple):
 
     arrive: Any
     ready: Any
+
+
+class Scratch(NamedTuple):
+    """What a scan works with, zeros at its begin.
+
+    `aboard` (layers, runs) is how many of the departures are aboard a run, `can_board` (layers, points) how many are ready.
+    """
+
+    aboard: Any
+    can_board: Any
+
+
+def empty_scratch(layers: int, points: int, runs: int) -> Scratch:
+    """Room for a scan.
+
+    Parameters:
+        layers: 1, or the most rides and one.
+        points: how many boarding points there are.
+        runs: how many runs there are.
+    """
+    return Scratch(np.zeros(layers * runs, np.int32), np.zeros(layers * points, np.int32))
 
 
 def empty_labels(layers: int, points: int, departures: int) -> Labels:
@@ -79,8 +100,8 @@ def begin(labels, points, walk_ms, departure_ms):
                     of_point[nth] = at
 
 
-@njit(cache=True, nogil=True)
-def scan(connections, rows, next_run, changes, labels, departure_ms, limit_ms, token):
+@njit_no_refcount
+def scan(connections, rows, next_run, changes, labels, scratch, departure_ms, limit_ms, token):
     """Scan connections and fill `labels`, which hold where and when a search begins.
 
     When the work of which `token` is was stopped it ends, with labels that say nothing.
@@ -90,49 +111,53 @@ def scan(connections, rows, next_run, changes, labels, departure_ms, limit_ms, t
         rows: the first row to scan and the one after the last.
         next_run: the run (n,) as which the vehicle of each goes on, -1 for none.
         changes: walks between boarding points (`Changes`).
-        labels: what is filled (`Labels`).
+        labels: what is filled (`Labels`), flat.
+        scratch: zeros to work with (`Scratch`).
         departure_ms: the departures (d,), ascending.
         limit_ms: the longest journey that counts.
         token: cancel token (3,).
     """
     arrive, ready = labels.arrive, labels.ready
-    shift = min(arrive.shape[0] - 1, 1)
-    sources = arrive.shape[0] - shift
-    departures = len(departure_ms)
-    aboard = np.zeros((sources, len(next_run)), np.int32)
-    can_board = np.zeros((sources, arrive.shape[1]), np.int32)
+    departures, runs = len(departure_ms), len(next_run)
+    points = len(changes.start) - 1
+    layers = len(arrive) // (points * departures)
+    shift = min(layers - 1, 1)
     for row in range(rows[0], rows[1]):
         if (row - rows[0]) % LOOK_EVERY == 0 and stopped(token, row - rows[0], rows[1] - rows[0]):
             return
         run, flags = connections.run[row], connections.flags[row]
         origin, departs = connections.origin[row], connections.departure[row]
-        for layer in range(sources):
-            count = aboard[layer, run]
+        for layer in range(layers - shift):
+            seat = layer * runs + run
+            count = scratch.aboard[seat]
             if flags & BOARD:
-                here = can_board[layer, origin]
-                of_point = ready[layer, origin]
-                while here < departures and of_point[here] <= departs:
+                point = layer * points + origin
+                here, first = scratch.can_board[point], point * departures
+                while here < departures and ready[first + here] <= departs:
                     here += 1
-                can_board[layer, origin] = here
+                scratch.can_board[point] = here
                 count = max(count, here)
             if count == 0:
                 continue
-            aboard[layer, run] = count
+            scratch.aboard[seat] = count
             if flags & LAST and next_run[run] >= 0:
-                aboard[layer, next_run[run]] = max(aboard[layer, next_run[run]], count)
+                seat = layer * runs + next_run[run]
+                scratch.aboard[seat] = max(scratch.aboard[seat], count)
             if flags & ALIGHT:
                 arrives, target = connections.arrival[row], connections.target[row]
-                if arrives - departure_ms[count - 1] <= limit_ms and arrive[layer + shift, target, count - 1] > arrives:
-                    _lower(arrive[layer + shift, target], count, arrives)
+                first = ((layer + shift) * points + target) * departures
+                if arrives - departure_ms[count - 1] <= limit_ms and arrive[first + count - 1] > arrives:
+                    _lower(arrive, first, count, arrives)
                     for walk in range(changes.start[target], changes.start[target + 1]):
-                        _lower(ready[layer + shift, changes.target[walk]], count, arrives + changes.ms[walk])
+                        first = ((layer + shift) * points + changes.target[walk]) * departures
+                        _lower(ready, first, count, arrives + changes.ms[walk])
 
 
-@njit(cache=True, nogil=True)
-def _lower(times, count, to):
-    """Lower the last of the first `count` times that are later; they ascend, and go on to do so."""
-    nth = count - 1
-    while nth >= 0 and times[nth] > to:
+@njit_no_refcount
+def _lower(times, first, count, to):
+    """Lower the last of the `count` times from `first` on that are later; they ascend, and go on to do so."""
+    nth = first + count - 1
+    while nth >= first and times[nth] > to:
         times[nth] = to
         nth -= 1
 

@@ -15,9 +15,11 @@ from awl.core.transit.scan import (
     NEVER,
     Changes,
     Journeys,
+    Labels,
     begin,
     empty_journeys,
     empty_labels,
+    empty_scratch,
     rows_between,
     scan,
     scan_with_journeys,
@@ -111,7 +113,9 @@ class TimetableSearch:
         times = np.ascontiguousarray(times, np.int32)
         begin(labels, ends.point[near], walk[near], times)
         rows = rows_between(connections, int(times[0]), int(times[-1]) + limit_ms)
-        scan(connections, rows, next_run, changes, labels, times, limit_ms, current_token())
+        flat = Labels(labels.arrive.reshape(-1), labels.ready.reshape(-1))
+        scratch = empty_scratch(len(labels.arrive), self.timetable.points.count, len(next_run))
+        scan(connections, rows, next_run, changes, flat, scratch, times, limit_ms, current_token())
         raise_if_cancelled()
         arrive = labels.arrive[-1]
         taken = np.where(arrive == NEVER, NEVER, arrive - times)
