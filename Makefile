@@ -69,6 +69,7 @@ wording: ui/node_modules/.installed
 
 demo-data: .venv/.test
 	$(BIN)/python -m demo.ferrow demo/data tests/data
+	$(BIN)/python -m demo.transit demo/data
 
 .venv/.run: requirements.txt pyproject.toml
 	scripts/need-python "$(PYTHON)"

@@ -1,4 +1,4 @@
-"""Make Ferrow's timetable, a GTFS feed with faults put into it on purpose:
+"""Make Ferrow's timetable, a GTFS feed with faults put into it on purpose.
 
     python -m demo.transit demo/data
 

@@ -11,12 +11,15 @@ from selenium.webdriver.support.ui import Select
 
 from awl.demo_study import make_demo
 from awl.shipped import SOURCE
+from awl.study import records
+from awl.study.study import Study
 from tests.browser.chromium import Page, browser, server
 
 BRIDGE = (-36.19872, 41.29135)
 """The footbridge, about its middle."""
 NEW_BRIDGE = (-36.1986121, 41.2962362), (-36.1969644, 41.2962515)
 """Two junctions on either bank of the Orrow."""
+STAITHE = (-36.1926, 41.2901)
 START, END = (-36.2075, 41.2945), (-36.1905, 41.2875)
 
 
@@ -208,17 +211,34 @@ def edit(page: Page, folder: Path) -> None:
     page.find("body").send_keys(Keys.ESCAPE)
 
 
-def lines(page: Page, folder: Path) -> None:
-    """The start page, and a street register that waits to become a street graph."""
+def transit(page: Page, folder: Path, study: Path) -> None:
+    """Half an hour by public transport on a summer Saturday, for half of all journeys."""
+    point = {
+        "type": "Feature",
+        "properties": {"name": "Old Staithe"},
+        "geometry": {"type": "Point", "coordinates": STAITHE},
+    }
+    inputs = {
+        "mode": "transit", "at": "2026-07-11T13:00", "places": {"type": "FeatureCollection", "features": [point]},
+        "limits": [10, 20, 30], "direction": "to", "merge": "merged",
+    }  # fmt: skip
+    block = {"id": "t1", "kind": "question", "process": "isochrone", "inputs": inputs}
+    with Study(study).writing() as connection:
+        records.save_sheet(connection, "main", {"title": "Who can come to Old Staithe?", "blocks": [block]})
+    page.open("ferrow/sheet")
+    page.click(".block .number", "1")
+    page.find("[data-question=t1]", "km²")
+    page.settled()
+    page.picture(folder / "transit.png")
+
+
+def start(page: Page, folder: Path) -> None:
+    """The start page."""
     page.driver.get(f"{page.address}/")
     page.find("h1", "Awl")
     page.find(".studies svg path")
     page.driver.execute_script("document.activeElement.blur()")
     page.picture(folder / "home.png")
-    page.find("[data-testid=file]").send_keys(str(SOURCE / "demo" / "data" / "other" / "lines_and_nodes.gpkg"))
-    page.find("[data-testid=line-form]", "Take")
-    page.settled()
-    page.picture(folder / "lines.png")
 
 
 def main(folder: Path) -> None:
@@ -230,7 +250,8 @@ def main(folder: Path) -> None:
             pictures(page, folder)
             edit(page, folder)
             extract(page, folder)
-            lines(page, folder)
+            transit(page, folder, Path(studies) / "ferrow.gpkg")
+            start(page, folder)
 
 
 if __name__ == "__main__":

@@ -7,7 +7,7 @@ import type { ControlProps } from "./control";
 
 export function NumberEditor({ name, slot, process, value, put }: ControlProps) {
   const { minimum, exclusiveMinimum, maximum = Infinity } = process.inputs[name]?.schema ?? {};
-  const [text, setText] = useState(String(value));
+  const [text, setText] = useState(value === null || value === undefined ? "" : String(value));
   const number = Number(text);
   const above = minimum === undefined ? number > (exclusiveMinimum ?? -Infinity) : number >= minimum;
   const valid = text.trim() !== "" && above && number <= maximum;
@@ -26,8 +26,13 @@ export function NumberEditor({ name, slot, process, value, put }: ControlProps) 
         <Button size="small" disabled={!valid} onClick={() => put(number)}>
           <Trans>Take</Trans>
         </Button>
+        {slot.nothing && (
+          <Button size="small" onClick={() => put(undefined)}>
+            {slot.nothing}
+          </Button>
+        )}
       </div>
-      {!valid && <p className="problem">{minimum === undefined ? t`Give a number above ${exclusiveMinimum ?? 0} and at most ${maximum}.` : t`Give a number from ${minimum} to ${maximum}.`}</p>}
+      {!valid && text !== "" && <p className="problem">{minimum === undefined ? t`Give a number above ${exclusiveMinimum ?? 0} and at most ${maximum}.` : t`Give a number from ${minimum} to ${maximum}.`}</p>}
     </>
   );
 }
