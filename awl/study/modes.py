@@ -163,6 +163,12 @@ class ModeDocument(BaseModel):
             )
         if unknown := {name for curve in self.curves for name in curve.classes} - set(LINK_CLASSES):
             raise AwlError(f"'{sorted(unknown)[0]}' is no class of street", inputs=("curves",))
+        if self.transit is not None and (self.delays.start_s or self.delays.end_s):
+            raise AwlError(
+                "A mode that rides loses no time at the start and end of its walks",
+                remedy="Set start_s and end_s to 0; slack_s of transit is what boarding needs",
+                inputs=("delays",),
+            )
         names = [cost.id for cost in self.costs]
         if taken := {"time", "distance"} & set(names) or {name for name in names if names.count(name) > 1}:
             raise AwlError(

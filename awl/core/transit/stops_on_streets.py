@@ -9,8 +9,10 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.progress import Progress
+from awl.core.errors import AwlError
+from awl.core.progress import Progress, threads_of
 from awl.core.routing.access_points import expanded
+from awl.core.routing.dijkstra import plain
 from awl.core.routing.dijkstra.search import NO_LABEL, OWNER_BITS, UNREACHED
 from awl.core.routing.router import StreetRouter
 from awl.core.routing.snapping import Snapped, Snapper
@@ -21,6 +23,8 @@ CELLS = 4_000_000
 """So many walks are made at once."""
 MANY_PLACES = 1000
 """For more places than this a hierarchy is worth its making."""
+MOST_PAIRS = 150_000_000
+"""So many crossings near stops are kept, 8 bytes each; sorting them takes four times as much."""
 INSIDE_S = 1800
 """The longest way inside a station."""
 
@@ -200,25 +204,43 @@ class StopsOnStreets:
     def _states_near(self, direction: str, limit_ms: int, progress: Progress) -> Near:
         doors = self.doors
         ms = doors.outward_ms if direction == "from" else doors.inward_ms
-        states, stops, costs = [np.zeros(0, np.int64)], [np.zeros(0, np.int32)], [np.zeros(0, np.int32)]
         platforms = np.unique(doors.platform)
         order = np.argsort(doors.platform, kind="stable")
         start = np.searchsorted(doors.platform[order], platforms)
         end = np.searchsorted(doors.platform[order], platforms, side="right")
-        for nth, platform in enumerate(platforms.tolist()):
-            progress.step(nth / len(platforms), "Walks from stops")
+        network = self.router.network
+
+        def around(nth: int) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
+            """States near a platform, and how long the walk takes. Searched plainly: a walk comes to few of all states."""
             pairs = order[start[nth] : end[nth]]
             pairs = pairs[(ms[pairs] >= 0) & (ms[pairs] <= limit_ms) & (self._row[doors.door[pairs]] >= 0)]
             places = self.snapped.take(self._row[doors.door[pairs]])
             if not places.is_snapped.any():
-                continue
-            label = self.router.arrivals(places, "time", direction, limit_ms, ms[pairs].astype(np.int32)).label
+                return np.zeros(0, np.int64), np.zeros(0, np.int32)
+            spent = ms[pairs].astype(np.int32)
+            label = plain.arrivals(network, places, "time", direction, limit_ms, head_start=spent).label
             reached = np.flatnonzero(label != NO_LABEL)
-            states.append(reached)
-            stops.append(np.full(len(reached), platform, np.int32))
-            costs.append((label[reached] >> OWNER_BITS).astype(np.int32))
-        count = self.router.network.states.count
-        return Near.of(np.concatenate(states), np.concatenate(stops), np.concatenate(costs), count)
+            return reached, (label[reached] >> OWNER_BITS).astype(np.int32)
+
+        found: list[tuple[NDArray[np.int64], NDArray[np.int32]]] = []
+        pairs = 0
+        with threads_of(None) as pool:
+            for states, costs in pool.map(around, range(len(platforms))):
+                progress.step(len(found) / len(platforms), "Walks from stops")
+                found.append((states, costs))
+                pairs += len(states)
+                if pairs > MOST_PAIRS:
+                    pool.shutdown(cancel_futures=True)
+                    raise AwlError(
+                        f"Walks of {limit_ms / 60_000:g} min from {len(platforms):,} stops are more than can be kept",
+                        remedy="Allow shorter walks",
+                        inputs=("max_walk",),
+                    )
+        counts = [len(states) for states, _ in found]
+        if not found:
+            return Near.of(np.zeros(0, np.int64), np.zeros(0, np.int32), np.zeros(0, np.int32), network.states.count)
+        state, cost = (np.concatenate(column) for column in zip(*found, strict=True))
+        return Near.of(state, np.repeat(platforms, counts).astype(np.int32), cost, network.states.count)
 
 
 class _Inside:
