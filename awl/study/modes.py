@@ -119,6 +119,9 @@ class TransitDocument(BaseModel):
     routes: str = Field(
         "", max_length=4000, description="Which routes it uses, in CQL2: kind = 'tram'; all when empty."
     )
+    stops: str = Field(
+        "", max_length=4000, description="At which stops it boards and alights, in CQL2; all when empty."
+    )
     on_wheels: bool = Field(False, description="Leaves out what somebody in a wheelchair cannot use.")
     with_bicycle: bool = Field(False, description="Uses trips alone that take bicycles.")
     stop_m: float = Field(100.0, gt=0, le=2000, description="How far a stop may lie from a street, in metres.")

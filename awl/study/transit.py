@@ -144,11 +144,11 @@ class StudyTransit:
                 inputs=("at",),
                 kind="no-service",
             )
-        choice = Choice(self._routes(), None, self._rules.on_wheels, self._rules.with_bicycle)
+        choice = Choice(self._routes(), self._shut_stops(), self._rules.on_wheels, self._rules.with_bicycle)
         return timetable_of(self.feed, day, choice)
 
     def _routes(self) -> NDArray[np.bool_] | None:
-        """Which routes the mode uses."""
+        """Which routes the mode uses; None for all."""
         if not self._rules.routes:
             return None
         routes = self.feed.routes
@@ -162,6 +162,14 @@ class StudyTransit:
             },
         )
         return matching(table, self._rules.routes)
+
+    def _shut_stops(self) -> NDArray[np.bool_] | None:
+        """At which stops the mode neither boards nor alights; None for none."""
+        if not self._rules.stops:
+            return None
+        stops = self.feed.stops
+        table = Table(None, {"stop_id": stops.id.tolist(), "name": stops.name.tolist()})
+        return ~matching(table, self._rules.stops)
 
 
 def transit_of(study: Study, mode: str) -> StudyTransit:

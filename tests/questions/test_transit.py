@@ -17,7 +17,7 @@ from awl.core.errors import AwlError
 from awl.core.modes.mode import SHIPPED
 from awl.questions.run import ask
 from awl.server.app import create_app
-from awl.study import feeds, importing, modes
+from awl.study import feeds, importing, modes, what_ifs
 from awl.study.study import Study
 from awl.study.transit import Asked, transit_of
 from tests.io.gtfs_files import FILES, feed_zip
@@ -125,10 +125,21 @@ def test_a_mode_of_ones_own_uses_some_routes_alone(place: Path) -> None:
     on_foot = minutes(study, mode="walk", at=None)
     assert minutes(study, mode="buses", percentile=0) == pytest.approx(on_foot)
     assert minutes(study, mode="trams", percentile=0) < on_foot
+    closed = {**document, "id": "closed", "transit": {**document["transit"], "stops": "name <> 'East Bank'"}}
+    study.save_mode(modes.parsed(closed))
+    assert minutes(study, mode="closed", percentile=0) == pytest.approx(on_foot)
     broken = {**trams, "id": "odd", "transit": {**document["transit"], "routes": "kind = "}}
     study.save_mode(modes.parsed(broken))
     with pytest.raises(AwlError):
         minutes(study, mode="odd")
+
+
+def test_a_line_is_closed_by_a_what_if(place: Path) -> None:
+    study = Study(place)
+    what_ifs.save(study, {"title": "No tram", "modes": {"transit": {"transit": {"routes": "kind <> 'tram'"}}}})
+    asked = {**BASE, "others": EAST, "limits": [8], "percentile": 10, "snap": 300}
+    assert ask(study, "neighbours", asked).summary["mean_within_last"] == 1.0
+    assert ask(study, "neighbours", {**asked, "what_if": "no_tram"}).summary["mean_within_last"] == 0.0
 
 
 def test_a_feed_is_kept_whole_and_its_arrays_can_go(place: Path) -> None:

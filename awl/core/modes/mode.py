@@ -113,12 +113,14 @@ class Transit:
     """How a mode rides by public transport; on the streets it is as its other rules say.
 
     `slack_s`: what is allowed for at each boarding. `routes`: which routes it uses, CQL2 text over `route_id`, `name`, `kind` and
-    `agency`; all when empty. `on_wheels`: leaves out trips, stops and stairs that a wheelchair cannot use. `with_bicycle`: uses
-    trips alone that take bicycles. `stop_m`: how far a stop may lie from a street.
+    `agency`; all when empty. `stops`: at which stops it boards and alights, CQL2 text over `stop_id` and `name`. `on_wheels`:
+    leaves out trips, stops and stairs that a wheelchair cannot use. `with_bicycle`: uses trips alone that take bicycles.
+    `stop_m`: how far a stop may lie from a street.
     """
 
     slack_s: float = 60.0
     routes: str = ""
+    stops: str = ""
     on_wheels: bool = False
     with_bicycle: bool = False
     stop_m: float = 100.0

@@ -1,4 +1,5 @@
 /** Edits of streets, their ledger, what-ifs, and mending findings. Awl's own addresses. */
+import type { TransitRules } from "./modes";
 import type { FeatureCollection, LineString, Point } from "geojson";
 import { fetchJson, sendJson } from "./client";
 import { sendFile } from "./studies";
@@ -26,7 +27,7 @@ export type WhatIf = {
   /** The local date and time of questions that say none; empty for none. */
   at: string;
   /** Changed members of modes by their id. */
-  modes: Record<string, { top_speed?: number | null }>;
+  modes: Record<string, { top_speed?: number | null; transit?: TransitRules }>;
   places: PlacesChange[];
   changed: string;
   edits: number;

@@ -6,6 +6,7 @@ export type RuleDocument = { where: string; use: RuleUse; factor: number };
 export type DelaysDocument = Record<"signals_s" | "crossing_s" | "barrier_s" | "ferry_s" | "left_s" | "right_s" | "back_s" | "give_way_s" | "start_s" | "end_s", number>;
 export type CurveDocument = { days: "weekday" | "saturday" | "sunday" | "every day"; classes: string[]; share: number[] };
 export type CostDocument = { id: string; unit: string; along: string; against: string; missing: number | null };
+export type TransitRules = { slack_s: number; routes: string; stops: string; on_wheels: boolean; with_bicycle: boolean; stop_m: number };
 export type ModeDocument = {
   format: "awl-mode-1";
   id: string;
@@ -28,7 +29,7 @@ export type ModeDocument = {
   measured: string;
   notes: string[];
   /** How it rides by public transport; null where it does not. */
-  transit?: { slack_s: number; routes: string; on_wheels: boolean; with_bicycle: boolean; stop_m: number } | null;
+  transit?: TransitRules | null;
 };
 type Amount = { links: number; km: number };
 export type ModeChange = { lost: Amount; won: Amount; speed: Amount; delays: number };

@@ -5,6 +5,7 @@ import { Button } from "@mui/material";
 import { useState } from "react";
 import type { PlacesChange, WhatIf } from "../../api/edits";
 import { pointFeature } from "../../api/inputs";
+import type { TransitRules } from "../../api/modes";
 import type { LayerInfo, Overview } from "../../api/studies";
 import { momentWords } from "../../common/moments";
 import { Committed, Word } from "../../controls/inline";
@@ -20,6 +21,7 @@ export function SlipMembers({ overview, one, put }: Props) {
     <details className="members">
       <summary>{summary(one)}</summary>
       <TopSpeed overview={overview} one={one} put={put} />
+      <LinesThatRun overview={overview} one={one} put={put} />
       <PlaceChanges overview={overview} one={one} put={put} />
       <p className="question">
         {one.at ? <Trans>Questions that say no hour are asked for {momentWords(one.at)}.</Trans> : <Trans>Questions that say no hour are asked in free flow.</Trans>}
@@ -32,7 +34,7 @@ export function SlipMembers({ overview, one, put }: Props) {
 /** What is changed beside streets, in a few words. */
 function summary({ modes, places, at }: WhatIf): string {
   const parts = [
-    ...Object.entries(modes).map(([mode, { top_speed }]) => (top_speed ? t`${mode} at most ${top_speed} km/h` : mode)),
+    ...Object.entries(modes).map(([mode, { top_speed, transit }]) => (top_speed ? t`${mode} at most ${top_speed} km/h` : transit ? t`other lines or stops` : mode)),
     ...places.map(({ layer, close, open }) => [close && t`${layer}: some closed`, open && t`${layer}: ${open.features.length} opened`].filter(Boolean).join(", ")),
     ...(at ? [momentWords(at)] : []),
   ];
@@ -52,6 +54,32 @@ function TopSpeed({ overview, one, put }: Props) {
       <Trans>
         With it <Word kind="mode" label={t`Mode that changes`} value={mode} options={overview.modes.map(({ id, title }) => [id, title])} onChange={setMode} /> goes at most{" "}
         <Committed key={mode} label={t`Top speed of the mode`} value={String(one.modes[mode]?.top_speed ?? "")} kind="amount" placeholder={t`as fast as ever`} onCommit={set} /> km/h.
+      </Trans>
+    </p>
+  );
+}
+
+/** Which lines run and which stops are served, for the first mode by public transport; nothing without a timetable. */
+function LinesThatRun({ overview, one, put }: Props) {
+  const riding = overview.timetables.length ? overview.modes.find(({ document }) => document.transit) : undefined;
+  const usual = riding?.document.transit;
+  if (!riding || !usual) return null;
+  const now = one.modes[riding.id]?.transit ?? usual;
+  const set = (part: Partial<TransitRules>) => {
+    const transit = { ...now, ...part };
+    const { transit: former, ...others } = one.modes[riding.id] ?? {};
+    void former;
+    const changed = transit.routes !== usual.routes || transit.stops !== usual.stops;
+    const members = changed ? { ...others, transit } : others;
+    const rest = Object.fromEntries(Object.entries(one.modes).filter(([id]) => id !== riding.id));
+    put({ modes: Object.keys(members).length ? { ...rest, [riding.id]: members } : rest });
+  };
+  return (
+    <p className="question">
+      <Trans>
+        Lines run where{" "}
+        <Committed key={now.routes} label={t`Condition of lines that run`} value={now.routes} kind="way" placeholder={t`all of them`} onCommit={(routes) => set({ routes })} />, stops are served where{" "}
+        <Committed key={now.stops} label={t`Condition of stops that are served`} value={now.stops} kind="place" placeholder={t`all of them`} onCommit={(stops) => set({ stops })} />.
       </Trans>
     </p>
   );

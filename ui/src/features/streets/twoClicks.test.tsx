@@ -110,6 +110,26 @@ describe("a what-if beside streets", () => {
     expect(put).toHaveBeenCalledWith({ modes: { drive: { top_speed: 80 }, walk: { top_speed: 3.5 } } });
   });
 
+  it("closes a line by a condition, and forgets it where nothing is left of it", () => {
+    const rules = { slack_s: 60, routes: "", stops: "", on_wheels: false, with_bicycle: false, stop_m: 100 };
+    const riding = [...modes.map((mode) => ({ ...mode, document: { transit: null } })), { id: "transit", title: "Public transport", document: { transit: rules } }];
+    const timed: Overview = { ...overview, modes: riding as unknown as Overview["modes"], timetables: [{ id: "tram" }] as unknown as Overview["timetables"] };
+    const put = vi.fn();
+    const shown = render(<SlipMembers overview={timed} one={one} put={put} />, { wrapper: framed() });
+    const write = (label: string, text: string) => {
+      const field = page.getByLabelText(label);
+      fireEvent.change(field, { target: { value: text } });
+      fireEvent.blur(field);
+    };
+    write("Condition of lines that run", "name <> '1'");
+    const changed = { drive: { top_speed: 80 }, transit: { transit: { ...rules, routes: "name <> '1'" } } };
+    expect(put).toHaveBeenLastCalledWith({ modes: changed });
+    shown.rerender(<SlipMembers overview={timed} one={{ ...one, modes: changed }} put={put} />);
+    expect(document.body.textContent).toContain("other lines or stops");
+    write("Condition of lines that run", "");
+    expect(put).toHaveBeenLastCalledWith({ modes: { drive: { top_speed: 80 } } });
+  });
+
   it("closes places by a condition and opens one where the map is clicked", () => {
     const put = vi.fn();
     render(<SlipMembers overview={overview} one={one} put={put} />, { wrapper: framed() });
