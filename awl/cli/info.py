@@ -18,15 +18,20 @@ def command(study_path: Path, as_json: bool) -> None:
 
     Example: awl info --study ferrow.gpkg
     """
+    from awl.study import feeds
     from awl.study.study import Study
 
     study = Study(study_path)
-    layers = study.layers()
+    layers, timetables = study.layers(), feeds.listed(study.reading)
     if as_json:
         known = {"title": study.title, "build": study.fact("build"), "layers": layers, "rasters": study.rasters()}
+        known["timetables"] = [{"id": feed.id, "title": feed.title, **feed.summary} for feed in timetables]
         click.echo(json.dumps(known))
         return
     click.echo(study.title)
+    for feed in timetables:
+        about = f"{feed.summary['routes']:,} routes, {feed.summary['trips']:,} trips until {feed.summary['last_day']}"
+        click.echo(f"  {feed.id:<14} timetable  {about}, from {feed.source}")
     for grid in study.rasters():
         click.echo(
             f"  {grid['id']:<14} {grid['role']:<10} {grid['columns']} x {grid['rows']} cells, from {grid['source']}"

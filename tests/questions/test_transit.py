@@ -192,6 +192,10 @@ def test_command_and_api_and_python_give_one_answer(place: Path, tmp_path: Path)
         main, ["add", str(feed_zip(tmp_path / "again.zip")), "--study", str(place), "--as", "second"]
     )
     assert added.exit_code == 0 and "timetable, 1 routes (1 tram)" in added.output
+    told = CliRunner().invoke(main, ["info", "--study", str(place)])
+    assert "timetable  1 routes, 2 trips until 2026-06-14, from feed.zip" in told.output
+    told = CliRunner().invoke(main, ["info", "--study", str(place), "--json"])
+    assert [feed["id"] for feed in json.loads(told.output)["timetables"]] == ["tram", "second"]
     overview = api.get("/studies/cut/overview").get_json()
     assert [entry["id"] for entry in overview["timetables"]] == ["tram", "second"]
     assert overview["timetables"][0]["summary"]["typical_days"]["weekday"] == "2026-06-01"
