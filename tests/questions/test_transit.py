@@ -107,8 +107,14 @@ def test_what_cannot_be_asked_says_so(place: Path, tmp_path: Path, study_file: P
     ):
         with pytest.raises(AwlError, match=said):
             ask(study, "isochrone", inputs)
-    with pytest.raises(AwlError, match="A route cannot be asked of public transport yet"):
-        ask(study, "route", {"mode": "transit", "at": BASE["at"], "waypoints": [*BASE["places"], *EAST]})
+    with pytest.raises(AwlError, match="Many routes at once cannot be asked of public transport yet"):
+        ask(study, "trips", {"mode": "transit", "at": BASE["at"], "from": BASE["places"], "to": EAST, "snap": 300})
+    with pytest.raises(AwlError, match="from one point to another"):
+        ask(
+            study,
+            "route",
+            {"mode": "transit", "at": BASE["at"], "waypoints": [*BASE["places"], *EAST, *BASE["places"]]},
+        )
     bare = tmp_path / "bare.gpkg"
     shutil.copy(study_file, bare)
     with pytest.raises(AwlError, match="The study has no timetable"):
@@ -132,6 +138,33 @@ def test_a_mode_of_ones_own_uses_some_routes_alone(place: Path) -> None:
     study.save_mode(modes.parsed(broken))
     with pytest.raises(AwlError):
         minutes(study, mode="odd")
+
+
+def seconds(clock: str) -> int:
+    return sum(int(part) * unit for part, unit in zip(clock.split(":"), (3600, 60, 1), strict=True))
+
+
+def test_the_next_departures_arrive_when_the_matrix_says_and_their_legs_follow_each_other(place: Path) -> None:
+    study = Study(place)
+    asked = {"mode": "transit", "at": "2026-06-02T08:00", "waypoints": [*BASE["places"], *EAST], "snap": 300}
+    answer = ask(study, "route", {**asked, "window": 45})
+    rows, legs = answer.part("itineraries").records(), answer.part("legs").records()
+    assert [row["by"] for row in rows] == ["tram 1", "tram 1"] and answer.summary["itineraries"][0]["changes"] == 0
+    for row in rows:
+        own = [leg for leg in legs if leg["itinerary"] == row["itinerary"]]
+        assert [leg["kind"] for leg in own] == ["walk", "ride", "walk"]
+        assert (own[0]["departs"], own[-1]["arrives"]) == (row["departs"], row["arrives"])
+        assert own[0]["to"] == own[1]["from"] == "West Bank" and own[1]["to"] == own[2]["from"] == "East Bank"
+        assert own[1]["text"] == "Tram 1 to Hill, 1 stop" and own[1]["departs"] in ("08:05:00", "08:35:00")
+        # A minute to spare at the stop, and not more.
+        assert seconds(own[1]["departs"]) - seconds(own[0]["arrives"]) == 60
+        minute = seconds(row["departs"]) // 60
+        there = minutes(study, at=f"2026-06-02T{minute // 60:02}:{minute % 60:02}", window=1)
+        assert abs(minute * 60 + there * 60 - seconds(row["arrives"])) < 2
+    assert answer.summary["on_foot_min"] == pytest.approx(minutes(study, mode="walk", at=None), abs=0.1)
+    late = ask(study, "route", {**asked, "at": "2026-06-02T12:00"})
+    assert [row["by"] for row in late.part("itineraries").records()] == ["on foot"]
+    assert [leg["kind"] for leg in late.part("legs").records()] == ["walk"]
 
 
 def test_a_line_is_closed_by_a_what_if(place: Path) -> None:

@@ -228,17 +228,26 @@ class TransitRouter:
         """
         return self.stops.near(others, "to" if direction == "from" else "from", self.bounds.walk_ms)
 
-    def _stop_times(self, near: Near, row: int, direction: str, limit: int) -> NDArray[np.int32]:
-        """Time (s, d) between one place and each stop at each departure, `NEVER` for none."""
+    def ends_of(self, near: Near, row: int) -> Ends:
+        """The boarding points near a place.
+
+        Parameters:
+            near: the stops near places.
+            row: row of the place.
+        """
         rows = slice(int(near.start[row]), int(near.start[row + 1]))
         first = self.search.timetable.points.first
         stop, ms = near.stop[rows], near.ms[rows]
         many = np.diff(first)[stop]
         row_of = np.repeat(np.arange(len(stop)), many)
         nth = np.arange(len(row_of)) - np.repeat(np.cumsum(many) - many, many)
-        ends = Ends((first[stop[row_of]] + nth).astype(np.int32), ms[row_of])
+        return Ends((first[stop[row_of]] + nth).astype(np.int32), ms[row_of])
+
+    def _stop_times(self, near: Near, row: int, direction: str, limit: int) -> NDArray[np.int32]:
+        """Time (s, d) between one place and each stop at each departure, `NEVER` for none."""
+        first, ends = self.search.timetable.points.first, self.ends_of(near, row)
         longest = min(limit, LONGEST_MS)
-        if len(stop) == 0 or len(self.search.timetable.connections.run) == 0:
+        if len(ends.point) == 0 or len(self.search.timetable.connections.run) == 0:
             return np.full((len(first) - 1, len(self.window.at_ms)), NEVER, np.int32)
         times = self.search.durations(ends, self.window.at_ms, direction, longest, self.bounds.rides)
         if len(times) == len(first) - 1:

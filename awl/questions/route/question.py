@@ -2,10 +2,28 @@
 
 from __future__ import annotations
 
+from awl.questions.context import Context
 from awl.questions.question import Question
 from awl.questions.route.inputs import RouteInputs
-from awl.questions.route.run import run_route
+from awl.questions.route.itineraries import ItinerariesResult, run_itineraries
+from awl.questions.route.itineraries_view import view_itineraries
+from awl.questions.route.run import RouteResult, run_route
 from awl.questions.route.view import view_route
+from awl.questions.route.waypoints import all_on_street, waypoints
+from awl.views.view import View
+
+
+def run_by_mode(inputs: RouteInputs, context: Context) -> RouteResult | ItinerariesResult:
+    """Along the streets; or, where the mode rides, the next departures."""
+    if context.transit is None:
+        return run_route(inputs, context)
+    places = waypoints(inputs, context)
+    return run_itineraries(inputs, context, places, all_on_street(context, places, "waypoints"))
+
+
+def view_by_mode(inputs: RouteInputs, result: RouteResult | ItinerariesResult) -> View:
+    """What either of them says and shows."""
+    return view_route(inputs, result) if isinstance(result, RouteResult) else view_itineraries(inputs, result)
 
 
 class Route(Question):
@@ -23,6 +41,8 @@ class Route(Question):
     outputs = {
         "routes": "One LineString feature per measure with distance, time, mean speed, legs, steps and ids, GeoJSON",
         "places": "The points with their distance to the street, GeoJSON",
+        "itineraries": "By public transport: the next departures with their times, changes and lines, as rows",
+        "legs": "By public transport: a line for each walk and ride, with stops and clock times, GeoJSON",
     }
-    run = staticmethod(run_route)
-    view = staticmethod(view_route)
+    run = staticmethod(run_by_mode)
+    view = staticmethod(view_by_mode)

@@ -142,7 +142,7 @@ def measure_word(measure: str) -> str:
 
 def _legs(context: Context, places: Places, snapped: Snapped, measure: str) -> list[StreetLeg]:
     """The legs from point to point; at an hour the quickest path is timed by the clock, each from the end of the one before."""
-    router: PathFinder = context.streets_alone("A route")
+    router: PathFinder = context.street_router
     legs: list[StreetLeg] = []
     spent = 0
     for i in range(len(places) - 1):

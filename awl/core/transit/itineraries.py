@@ -1,0 +1,211 @@
+"""Itineraries: walks and rides one after another, with the streets and stops they pass, and the next departures of a window."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from awl.core.progress import raise_if_cancelled
+from awl.core.routing.dijkstra.search import UNREACHED
+from awl.core.routing.path import StreetLeg
+from awl.core.routing.snapping import Snapped
+from awl.core.transit.router import TransitRouter
+from awl.core.transit.search import LONGEST_MS, MOST_RIDES, Journey, Ride
+
+MOST_SEARCHES = 60
+
+
+@dataclass(frozen=True)
+class WalkLeg:
+    """A walk that begins at `begins_ms` and takes `takes_ms`, between stops or a place, whose row is -1.
+
+    `path` is the way along the streets, None where the walk stays inside a station.
+    """
+
+    path: StreetLeg | None
+    from_stop: int
+    to_stop: int
+    begins_ms: int
+    takes_ms: int
+
+
+@dataclass(frozen=True)
+class RideLeg:
+    """A ride with one trip, or with several on which one stays seated.
+
+    Attributes:
+        trips: rows of the trips.
+        stops: rows (k,) of the stops it calls at, where one boards and alights among them.
+        departs_ms, arrives_ms: ms of the service day.
+    """
+
+    trips: tuple[int, ...]
+    stops: NDArray[np.int32]
+    departs_ms: int
+    arrives_ms: int
+
+
+@dataclass(frozen=True)
+class Itinerary:
+    """Legs from setting out, as late as may be, to arriving; times are ms of the service day."""
+
+    legs: tuple[WalkLeg | RideLeg, ...]
+    departs_ms: int
+    arrives_ms: int
+
+    @property
+    def rides(self) -> int:
+        """How many rides it has."""
+        return sum(isinstance(leg, RideLeg) for leg in self.legs)
+
+    def is_better_than(self, other: Itinerary) -> bool:
+        """Whether it leaves no earlier, arrives no later and has no more rides, and one of these is better.
+
+        Parameters:
+            other: another one.
+        """
+        mine = (-self.departs_ms, self.arrives_ms, self.rides)
+        theirs = (-other.departs_ms, other.arrives_ms, other.rides)
+        return mine != theirs and all(a <= b for a, b in zip(mine, theirs, strict=True))
+
+
+class ItineraryFinder:
+    """Finds itineraries between two places that stand on streets.
+
+    Parameters:
+        router: the router of the question; its window is that of departures.
+        places: two places put on streets: where trips begin and end.
+    """
+
+    def __init__(self, router: TransitRouter, places: Snapped) -> None:
+        self._router, self._places = router, places
+        walk = router.bounds.walk_ms
+        self._starts = router.ends_of(router.stops.near(places.take(np.array([0])), "from", walk), 0)
+        self._goals = router.ends_of(router.stops.near(places.take(np.array([1])), "to", walk), 0)
+
+    def on_foot(self) -> Itinerary | None:
+        """The walk all the way, at the begin of the window; None where there is no way."""
+        path = self._router.street.path(self._places, 0, 1, "time")
+        if path is None:
+            return None
+        begin = int(self._router.window.at_ms[0])
+        return Itinerary((WalkLeg(path.legs[0], -1, -1, begin, path.cost),), begin, begin + path.cost)
+
+    def departures(self, most: int) -> list[Itinerary]:
+        """The next itineraries of the window that no other is better than, in the order in which they leave.
+
+        Parameters:
+            most: the most of them.
+        """
+        kept: list[Itinerary] = []
+        for itinerary in self._found():
+            if any(one.is_better_than(itinerary) for one in kept):
+                continue
+            kept = [one for one in kept if not itinerary.is_better_than(one)] + [itinerary]
+            if len(kept) > most + MOST_RIDES:
+                break
+        return sorted(kept, key=lambda one: (one.departs_ms, one.arrives_ms))[:most]
+
+    def _found(self) -> Iterator[Itinerary]:
+        """Itineraries of earliest arrival from each departure on, each once."""
+        window, bounds, seen = self._router.window, self._router.bounds, set[tuple[Ride, ...]]()
+        at, last = int(window.at_ms[0]), int(window.at_ms[-1])
+        rides = MOST_RIDES if bounds.rides is None else bounds.rides
+        for _ in range(MOST_SEARCHES):
+            raise_if_cancelled()
+            journeys = self._router.search.earliest(self._starts, self._goals, at, LONGEST_MS, rides)
+            itineraries = [self._itinerary(journey) for journey in journeys]
+            for journey, itinerary in zip(journeys, itineraries, strict=True):
+                if journey.rides not in seen and itinerary.departs_ms <= last:
+                    seen.add(journey.rides)
+                    yield itinerary
+            if not itineraries:
+                return
+            at = min(itinerary.departs_ms for itinerary in itineraries) + 1
+            if at > last:
+                return
+
+    def _itinerary(self, journey: Journey) -> Itinerary:
+        connections, stop_of = self._router.search.timetable.connections, self._router.search.timetable.points.stop
+        legs: list[WalkLeg | RideLeg] = []
+        for nth, ride in enumerate(journey.rides):
+            boards, alights = (
+                int(stop_of[connections.origin[ride.boards]]),
+                int(stop_of[connections.target[ride.alights]]),
+            )
+            leg = self._ride(ride, boards, alights)
+            if nth == 0:
+                path, takes = self._walk(self._place(0), self._doors(boards, inward=True))
+                begins = leg.departs_ms - self._router.search.slack_ms - takes
+                legs.append(WalkLeg(path, -1, boards, begins, takes))
+            elif isinstance(former := legs[-1], RideLeg) and former.stops[-1] != boards:
+                alighted = int(former.stops[-1])
+                path, takes = self._walk(self._doors(alighted, inward=False), self._doors(boards, inward=True))
+                takes = takes if path is not None else 0
+                legs.append(WalkLeg(path, alighted, boards, former.arrives_ms, takes))
+            legs.append(leg)
+        last = legs[-1]
+        assert isinstance(last, RideLeg)
+        stop = int(last.stops[-1])
+        path, takes = self._walk(self._doors(stop, inward=False), self._place(1))
+        legs.append(WalkLeg(path, stop, -1, last.arrives_ms, takes))
+        first = legs[0]
+        assert isinstance(first, WalkLeg)
+        return Itinerary(tuple(legs), first.begins_ms, last.arrives_ms + takes)
+
+    def _place(self, row: int) -> tuple[Snapped, NDArray[np.int64]]:
+        return self._places.take(np.array([row])), np.zeros(1, np.int64)
+
+    def _doors(self, stop: int, inward: bool) -> tuple[Snapped, NDArray[np.int64]]:
+        """The doors of a platform on streets, and the way inside between each and the platform."""
+        stops = self._router.stops
+        ms = stops.doors.inward_ms if inward else stops.doors.outward_ms
+        rows = np.flatnonzero((stops.doors.platform == stop) & (ms >= 0) & (stops.row_of_door >= 0))
+        return stops.snapped.take(stops.row_of_door[rows]), ms[rows].astype(np.int64)
+
+    def _walk(
+        self, begin: tuple[Snapped, NDArray[np.int64]], end: tuple[Snapped, NDArray[np.int64]]
+    ) -> tuple[StreetLeg | None, int]:
+        """The quickest walk between any of some places and any of others, with what is added at each of them."""
+        (first, first_ms), (last, last_ms) = begin, end
+        if len(first_ms) == 0 or len(last_ms) == 0:
+            return None, 0
+        street = self._router.street
+        cost = street.matrix(first, last, "time", carrying=False)[0].astype(np.int64)
+        total = np.where(cost == UNREACHED, np.iinfo(np.int64).max // 2, cost + first_ms[:, None] + last_ms)
+        a, b = np.unravel_index(int(np.argmin(total)), total.shape)
+        ends = Snapped.joined([first.take(np.array([a])), last.take(np.array([b]))])
+        path = street.path(ends, 0, 1, "time")
+        return (None, 0) if path is None else (path.legs[0], int(total[a, b]))
+
+    def _ride(self, ride: Ride, boards: int, alights: int) -> RideLeg:
+        timetable, feed = self._router.search.timetable, self._router.stops.feed
+        connections, runs = timetable.connections, timetable.runs
+        departs, arrives = int(connections.departure[ride.boards]), int(connections.arrival[ride.alights])
+        run, last = int(connections.run[ride.boards]), int(connections.run[ride.alights])
+        trips: list[int] = []
+        stops: list[NDArray[np.int32]] = []
+        while True:
+            trip, shift = int(runs.trip[run]), int(runs.shift_s[run])
+            calls = np.arange(feed.trip_start[trip], feed.trip_start[trip + 1])
+            stop, times = feed.stop_times.stop[calls], feed.stop_times
+            begin = 0
+            if not trips:
+                at = (stop == boards) & ((times.departure[calls] + shift) * 1000 == departs)
+                begin = int(np.flatnonzero(at)[0])
+            end = len(calls)
+            if run == last:
+                at = (
+                    (stop == alights)
+                    & ((times.arrival[calls] + shift) * 1000 == arrives)
+                    & (np.arange(len(calls)) > begin)
+                )
+                end = int(np.flatnonzero(at)[0]) + 1
+            stops.append(stop[begin:end] if not trips else stop[1:end])
+            trips.append(trip)
+            if run == last:
+                return RideLeg(tuple(trips), np.concatenate(stops), departs, arrives)
+            run = int(runs.goes_on_as[run])
