@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 
 from awl.core.modes.mode import SHIPPED
@@ -10,6 +11,9 @@ from awl.study import importing
 from awl.study.study import Study
 from tests.conftest import node, osm
 from tests.core.tag_table import ROWS
+
+ON_STREETS = [ident for ident, mode in SHIPPED.items() if mode.transit is None]
+"""The modes of the table; who rides walks as a walker does."""
 
 SEEN = {(True, True): "B", (True, False): "F", (False, True): "R", (False, False): "-"}
 
@@ -30,7 +34,8 @@ def found(tmp_path_factory: pytest.TempPathFactory) -> dict[int, str]:
     importing.build(folder / "table.osm", folder / "table.gpkg")
     study = Study(folder / "table.gpkg")
     study.set_keep_parts(KeepParts("all"))
-    uses = [study.network(ident).use for ident in SHIPPED]
+    uses = [study.network(ident).use for ident in ON_STREETS]
+    assert np.array_equal(study.network("transit").usable, study.network("walk").usable)
     ways = study.graph.link_way.tolist()
     return {
         way: "".join(
@@ -42,7 +47,7 @@ def found(tmp_path_factory: pytest.TempPathFactory) -> dict[int, str]:
 
 def test_the_table_is_large_and_says_why():
     assert len(ROWS) >= 150 and len({text for text, _, _ in ROWS}) == len(ROWS)
-    assert list(SHIPPED) == ["walk", "wheels", "cycle", "drive", "lorry"]
+    assert list(ON_STREETS) == ["walk", "wheels", "cycle", "drive", "lorry"]
     assert all(len(use) == 5 and set(use) <= set("BFRE-") and why for _, use, why in ROWS)
 
 

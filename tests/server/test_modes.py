@@ -61,7 +61,14 @@ def test_a_document_is_taken_in_under_a_free_name_and_undone(client):
     walk = get(client, f"{MODES}/walk")
     assert client.post(MODES, json=walk).get_json()["id"] == "walk_2"
     assert client.post(f"{MODES}/undo", json={}).get_json()["id"] == "walk_2"
-    assert [mode["id"] for mode in get(client, MODES)["modes"]] == ["walk", "wheels", "cycle", "drive", "lorry"]
+    assert [mode["id"] for mode in get(client, MODES)["modes"]] == [
+        "walk",
+        "wheels",
+        "cycle",
+        "drive",
+        "lorry",
+        "transit",
+    ]
     assert client.post(MODES, json={"format": "other"}).status_code == 400
 
 

@@ -46,6 +46,7 @@ class RouteInputs(SharedInputs):
             "Own way",
             points=Points(hints=["set a point your own way passes"], ordered=True),
             nothing="no way of your own",
+            transit=False,
             offer=Offer(
                 label="Why not my way?",
                 hint="Set points your own way would pass: it is measured beside the best",

@@ -19,7 +19,7 @@ from awl.core.transit.service_day import clock_of
 from awl.io.table import Column, Table, Values
 from awl.questions.context import Context, Places
 from awl.questions.inputs import Json
-from awl.questions.results import Result, counted
+from awl.questions.results import Doubt, Result, counted, listed
 from awl.questions.route.describe import described
 from awl.questions.route.inputs import RouteInputs
 
@@ -59,6 +59,11 @@ def run_itineraries(inputs: RouteInputs, context: Context, places: Places, snapp
             remedy="Give two points, and no way of your own",
             inputs=("waypoints",),
         )
+    wanted = inputs.measure if isinstance(inputs.measure, list) else [inputs.measure]
+    if "time" not in wanted:
+        raise AwlError(
+            "By public transport only time is counted", remedy="Ask for the quickest way", inputs=("measure",)
+        )
     context.progress.step(0.2, "Looking for departures")
     finder = ItineraryFinder(router, snapped)
     found, on_foot = finder.departures(MOST), finder.on_foot()
@@ -86,7 +91,7 @@ def run_itineraries(inputs: RouteInputs, context: Context, places: Places, snapp
             "legs": _legs_table(legs),
             "places": context.place_table(places, snapped),
         },
-        doubts=[*context.doubts_of(places, snapped, "point"), *context.doubts_of_mode()],
+        doubts=[*context.doubts_of(places, snapped, "point"), *_time_alone(wanted), *context.doubts_of_mode()],
         method=[
             *context.notes,
             "Each departure leaves as late as it can be caught. One that leaves no later, arrives no sooner and changes no less"
@@ -100,6 +105,15 @@ def run_itineraries(inputs: RouteInputs, context: Context, places: Places, snapp
         changes=max(quickest.rides - 1, 0),
         on_foot_min=walk_min,
     )
+
+
+def _time_alone(wanted: list[str]) -> list[Doubt]:
+    """That other costs than time are left out, where some were asked for."""
+    others = [measure.replace("_", " ") for measure in wanted if measure != "time"]
+    if not others:
+        return []
+    text = f"By public transport only time is counted: nothing is said of the least {listed(others)}."
+    return [Doubt("time-alone", "note", len(others), text)]
 
 
 SUMMED = ("departs", "arrives", "duration_min", "changes", "walk_min", "by")
