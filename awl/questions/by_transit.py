@@ -68,6 +68,17 @@ def notes(router: TransitRouter, when: datetime, direction: str) -> list[str]:
     ]
 
 
+def departures_note(router: TransitRouter, when: datetime) -> str:
+    """The window in which departures are looked for.
+
+    Parameters:
+        router: the router of the question.
+        when: when the window begins.
+    """
+    end = when + timedelta(minutes=len(router.window.at_ms) - 1)
+    return f"By the timetable of {when:%A} {when.day} {when:%B %Y}: what leaves from {when:%H:%M} to {end:%H:%M}."
+
+
 def doubts(router: TransitRouter) -> list[Doubt]:
     """Stops that no street reaches, departures known by frequency alone, and what is not known about wheelchairs.
 

@@ -162,6 +162,8 @@ def test_the_next_departures_arrive_when_the_matrix_says_and_their_legs_follow_e
         there = minutes(study, at=f"2026-06-02T{minute // 60:02}:{minute % 60:02}", window=1)
         assert abs(minute * 60 + there * 60 - seconds(row["arrives"])) < 2
     assert answer.summary["on_foot_min"] == pytest.approx(minutes(study, mode="walk", at=None), abs=0.1)
+    told = " ".join(answer.method)
+    assert "what leaves from 08:00 to 08:44" in told and "median" not in told
     assert not [doubt for doubt in answer.doubts if doubt.code == "time-alone"]
     both = ask(study, "route", {**asked, "measure": ["time", "distance"]})
     (doubt,) = [doubt for doubt in both.doubts if doubt.code == "time-alone"]

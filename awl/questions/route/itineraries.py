@@ -17,6 +17,7 @@ from awl.core.transit.itineraries import Itinerary, ItineraryFinder, RideLeg, Wa
 from awl.core.transit.router import TransitRouter
 from awl.core.transit.service_day import clock_of
 from awl.io.table import Column, Table, Values
+from awl.questions import by_transit
 from awl.questions.context import Context, Places
 from awl.questions.inputs import Json
 from awl.questions.results import Doubt, Result, counted, listed
@@ -93,7 +94,7 @@ def run_itineraries(inputs: RouteInputs, context: Context, places: Places, snapp
         },
         doubts=[*context.doubts_of(places, snapped, "point"), *_time_alone(wanted), *context.doubts_of_mode()],
         method=[
-            *context.notes,
+            *_notes(context, router),
             "Each departure leaves as late as it can be caught. One that leaves no later, arrives no sooner and changes no less"
             " than another is left out.",
         ],
@@ -105,6 +106,14 @@ def run_itineraries(inputs: RouteInputs, context: Context, places: Places, snapp
         changes=max(quickest.rides - 1, 0),
         on_foot_min=walk_min,
     )
+
+
+def _notes(context: Context, router: TransitRouter) -> list[str]:
+    """The notes of the question; what is said of a share of all minutes does not hold for single departures."""
+    assert context.when is not None
+    of_minutes = by_transit.notes(router, context.when, "from")
+    apart = (of_minutes[0], of_minutes[-1])
+    return [by_transit.departures_note(router, context.when), *(note for note in context.notes if note not in apart)]
 
 
 def _time_alone(wanted: list[str]) -> list[Doubt]:
