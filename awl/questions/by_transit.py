@@ -86,7 +86,7 @@ def doubts(router: TransitRouter) -> list[Doubt]:
         router: the router of the question.
     """
     feed, timetable = router.stops.feed, router.search.timetable
-    told = []
+    doubts_so_far = []
     used = timetable.calls_used & (feed.stops.kind == PLATFORM)
     far = np.flatnonzero(used & ~router.stops.is_joined)
     if len(far):
@@ -102,16 +102,16 @@ def doubts(router: TransitRouter) -> list[Doubt]:
             for row in far.tolist()[:MOST_SPOTS]
             if np.isfinite(feed.stops.lon[row])
         )
-        told.append(Doubt("stops-far-from-street", "warning", len(far), text, spots))
+        doubts_so_far.append(Doubt("stops-far-from-street", "warning", len(far), text, spots))
     running = np.unique(timetable.runs.trip)
     inexact = np.unique(feed.trips.route[np.intersect1d(feed.frequencies.trip[~feed.frequencies.exact], running)])
     if len(inexact):
         names = listed([str(feed.routes.name[row]) for row in inexact.tolist()])
         text = f"Departures of {names} are known by frequency alone; they are assumed at even intervals."
-        told.append(Doubt("departures-assumed", "note", len(inexact), text))
+        doubts_so_far.append(Doubt("departures-assumed", "note", len(inexact), text))
     if router.network.mode.transit is not None and router.network.mode.transit.on_wheels:
         unknown = int((feed.stops.wheelchair[used] == UNKNOWN).sum())
         if unknown:
             text = f"Of {counted(unknown, 'stop')} it is not known whether a wheelchair can board; they are used."
-            told.append(Doubt("wheelchair-unknown", "warning", unknown, text))
-    return told
+            doubts_so_far.append(Doubt("wheelchair-unknown", "warning", unknown, text))
+    return doubts_so_far

@@ -53,16 +53,16 @@ class BoardingPoints:
             feed: the feed.
             stop, route, trip: rows.
         """
-        found = []
+        points = []
         for platform in platforms_of(feed, stop):
             begin = int(self.first[platform])
             groups = self.groups.get(platform, {(-1, -1): 0})
-            found += [
+            points += [
                 begin + nth
                 for (of_route, of_trip), nth in groups.items()
                 if route in (-1, of_route) and trip in (-1, of_trip)
             ]
-        return found
+        return points
 
 
 def boarding_points(feed: Feed) -> BoardingPoints:

@@ -137,13 +137,13 @@ def _absurd_speeds(feed: Feed) -> Iterable[Fault]:
     for code, speed in KMH.items():
         most[feed.routes.kind[feed.trips.route] == code] = speed
     begin, end = _fast_stretches(feed.trip_start, times.arrival, times.departure, metres, most)
-    told: set[tuple[int, int]] = set()
+    reported: set[tuple[int, int]] = set()
     for row in np.flatnonzero(end >= 0).tolist():
         first, last = int(begin[row]), int(end[row])
         pair = int(times.stop[first]), int(times.stop[last])
-        if pair in told:
+        if pair in reported:
             continue
-        told.add(pair)
+        reported.add(pair)
         seconds, km = int(times.arrival[last] - times.departure[first]), metres[first + 1 : last + 1].sum() / 1000
         took = f"{seconds / 60:.1f} min" if seconds else "no time"
         names = f"{feed.stops.name[pair[0]]} to {feed.stops.name[pair[1]]}"
@@ -184,7 +184,7 @@ def _far_from_shapes(feed: Feed) -> Iterable[Fault]:
     shapes, trips = feed.shapes, feed.trips
     if len(shapes) == 0:
         return
-    told: set[tuple[int, int]] = set()
+    reported: set[tuple[int, int]] = set()
     _, first_trip = np.unique(trips.shape, return_index=True)
     for trip in first_trip[trips.shape[first_trip] >= 0].tolist():
         shape = int(trips.shape[trip])
@@ -192,8 +192,8 @@ def _far_from_shapes(feed: Feed) -> Iterable[Fault]:
         stops = np.unique(feed.stop_times.stop[feed.trip_start[trip] : feed.trip_start[trip + 1]])
         away = _metres_to_line(feed.stops.lon[stops], feed.stops.lat[stops], shapes.lon[rows], shapes.lat[rows])
         for stop, metres in zip(stops.tolist(), away.tolist(), strict=True):
-            if metres > SHAPE_FAR_M and (stop, shape) not in told:
-                told.add((stop, shape))
+            if metres > SHAPE_FAR_M and (stop, shape) not in reported:
+                reported.add((stop, shape))
                 yield Fault(
                     "far-from-shape",
                     f"{feed.stops.name[stop]} lies {metres:,.0f} m from line {shapes.id[shape]}, by which trip"

@@ -67,9 +67,9 @@ class Itinerary:
         Parameters:
             other: another one.
         """
-        mine = (-self.departs_ms, self.arrives_ms, self.rides)
-        theirs = (-other.departs_ms, other.arrives_ms, other.rides)
-        return mine != theirs and all(a <= b for a, b in zip(mine, theirs, strict=True))
+        own_rank = (-self.departs_ms, self.arrives_ms, self.rides)
+        other_rank = (-other.departs_ms, other.arrives_ms, other.rides)
+        return own_rank != other_rank and all(a <= b for a, b in zip(own_rank, other_rank, strict=True))
 
 
 class ItineraryFinder:
@@ -100,16 +100,16 @@ class ItineraryFinder:
         Parameters:
             most: the most of them.
         """
-        kept: list[Itinerary] = []
-        for itinerary in self._found():
-            if any(one.is_better_than(itinerary) for one in kept):
+        undominated: list[Itinerary] = []
+        for itinerary in self._by_earliest_arrival():
+            if any(other.is_better_than(itinerary) for other in undominated):
                 continue
-            kept = [one for one in kept if not itinerary.is_better_than(one)] + [itinerary]
-            if len(kept) > most + MOST_RIDES:
+            undominated = [other for other in undominated if not itinerary.is_better_than(other)] + [itinerary]
+            if len(undominated) > most + MOST_RIDES:
                 break
-        return sorted(kept, key=lambda one: (one.departs_ms, one.arrives_ms))[:most]
+        return sorted(undominated, key=lambda itinerary: (itinerary.departs_ms, itinerary.arrives_ms))[:most]
 
-    def _found(self) -> Iterator[Itinerary]:
+    def _by_earliest_arrival(self) -> Iterator[Itinerary]:
         """Itineraries of earliest arrival from each departure on, each once."""
         window, bounds, seen = self._router.window, self._router.bounds, set[tuple[Ride, ...]]()
         at, last = int(window.at_ms[0]), int(window.at_ms[-1])

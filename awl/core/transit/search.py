@@ -144,17 +144,19 @@ class TimetableSearch:
         next_run = timetable.runs.goes_on_as
         scan_with_journeys(timetable.connections, rows, next_run, self.changes, labels, journeys, current_token())
         raise_if_cancelled()
-        found: list[Journey] = []
+        undominated: list[Journey] = []
         for layer in range(1, layers):
             arrives = labels.arrive[layer, goals.point, 0].astype(np.int64) + goals.walk_ms
             if len(arrives) == 0:
                 break
             best = int(np.argmin(arrives))
-            sooner = arrives[best] < (found[-1].arrives_ms if found else at_ms + limit_ms + 1)
+            sooner = arrives[best] < (undominated[-1].arrives_ms if undominated else at_ms + limit_ms + 1)
             if arrives[best] >= NEVER or not sooner:
                 continue
-            found.append(Journey(_rides(journeys, layer, int(goals.point[best]), timetable), at_ms, int(arrives[best])))
-        return found
+            undominated.append(
+                Journey(_rides(journeys, layer, int(goals.point[best]), timetable), at_ms, int(arrives[best]))
+            )
+        return undominated
 
 
 def _rides(journeys: Journeys, layer: int, point: int, timetable: Timetable) -> tuple[Ride, ...]:

@@ -222,12 +222,12 @@ class StopsOnStreets:
             reached = np.flatnonzero(label != NO_LABEL)
             return reached, (label[reached] >> OWNER_BITS).astype(np.int32)
 
-        found: list[tuple[NDArray[np.int64], NDArray[np.int32]]] = []
+        around_platforms: list[tuple[NDArray[np.int64], NDArray[np.int32]]] = []
         pairs = 0
         with threads_of(None) as pool:
             for states, costs in pool.map(around, range(len(platforms))):
-                progress.step(len(found) / len(platforms), "Walks from stops")
-                found.append((states, costs))
+                progress.step(len(around_platforms) / len(platforms), "Walks from stops")
+                around_platforms.append((states, costs))
                 pairs += len(states)
                 if pairs > MOST_PAIRS:
                     pool.shutdown(cancel_futures=True)
@@ -236,10 +236,10 @@ class StopsOnStreets:
                         remedy="Allow shorter walks",
                         inputs=("max_walk",),
                     )
-        counts = [len(states) for states, _ in found]
-        if not found:
+        counts = [len(states) for states, _ in around_platforms]
+        if not around_platforms:
             return Near.of(np.zeros(0, np.int64), np.zeros(0, np.int32), np.zeros(0, np.int32), network.states.count)
-        state, cost = (np.concatenate(column) for column in zip(*found, strict=True))
+        state, cost = (np.concatenate(column) for column in zip(*around_platforms, strict=True))
         return Near.of(state, np.repeat(platforms, counts).astype(np.int32), cost, network.states.count)
 
 

@@ -161,7 +161,7 @@ def _runs_around(feed: Feed, day: date, usable: NDArray[np.bool_]) -> tuple[NDAr
         services = feed.runs_on(np.datetime64(day) + by)
         running = usable & services[feed.trips.service]
         shift = day_shift(day, by, feed.timezone)
-        once = np.flatnonzero(running & ~repeats).astype(np.int32)
+        single = np.flatnonzero(running & ~repeats).astype(np.int32)
         rows = np.flatnonzero(running[feed.frequencies.trip])
         repeating = feed.frequencies.take(rows)
         headway = np.maximum(repeating.headway, 1)
@@ -169,9 +169,9 @@ def _runs_around(feed: Feed, day: date, usable: NDArray[np.bool_]) -> tuple[NDAr
         row = np.repeat(np.arange(len(rows)), count)
         nth = np.arange(len(row)) - np.repeat(np.cumsum(count) - count, count)
         often = repeating.trip[row]
-        trips += [once, often]
+        trips += [single, often]
         shifts += [
-            np.full(len(once), shift),
+            np.full(len(single), shift),
             shift + (repeating.start - first_departure[repeating.trip])[row] + nth * headway[row],
         ]
     return np.concatenate(trips).astype(np.int32), np.concatenate(shifts).astype(np.int32)

@@ -67,11 +67,13 @@ def run_itineraries(inputs: RouteInputs, context: Context, places: Places, snapp
         )
     context.progress.step(0.2, "Looking for departures")
     finder = ItineraryFinder(router, snapped)
-    found, on_foot = finder.departures(MOST), finder.on_foot()
+    departures, on_foot = finder.departures(MOST), finder.on_foot()
     # One walks where no departure is quicker than that.
     if on_foot is not None:
-        found = [one for one in found if one.arrives_ms - one.departs_ms < on_foot.arrives_ms - on_foot.departs_ms]
-    shown = found or ([] if on_foot is None else [on_foot])
+        departures = [
+            one for one in departures if one.arrives_ms - one.departs_ms < on_foot.arrives_ms - on_foot.departs_ms
+        ]
+    shown = departures or ([] if on_foot is None else [on_foot])
     if not shown:
         raise AwlError(
             f"There is no way by public transport or on foot from {places.names[0]} to {places.names[1]} in this window",
