@@ -95,6 +95,7 @@ class Context:
         self._closed, self._slower = closed, slower = self._closures(inputs.closures, base)
         self.closed_links, self.slowed_links = int(closed.sum()), int((slower > 1).sum())
         self.street_router = self._router.on(self._with_closures(base))
+        self._inputs = inputs
         self.transit = by_transit.router_of(self.study, self.street_router, self.when, inputs, self.progress)
         # Which streets places are put on does not depend on the hour.
         self.snapper = Snapper(self.network, study.area) if closed.any() else study.snapper(inputs.mode)
@@ -134,6 +135,11 @@ class Context:
     def network_at(self, when: datetime) -> Network:
         """The network of the question at another time, kept nowhere."""
         return self.network if when == self.when else self._with_closures(self.study.network(self.mode.id).at(when))
+
+    def transit_at(self, when: datetime) -> TransitRouter | None:
+        """The router by public transport in a window that begins at another time; None where the mode does not ride."""
+        street = self._router.on(self.network_at(when))
+        return by_transit.router_of(self.study, street, when, self._inputs, self.progress)
 
     @property
     def field(self) -> Field:

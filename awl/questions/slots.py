@@ -205,5 +205,4 @@ def hours_word(*unless: str) -> dict[str, Any]:
         nothing="at no other hour",
         clause=Clause(text="and {hours}", rank=3),
         offer=offer,
-        transit=False,
     )

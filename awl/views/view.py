@@ -48,11 +48,15 @@ class Pivot:
 
 @dataclass(frozen=True)
 class RowPath:
-    """The path that a row stands for: from one place of a part to another, by fields with their rows, asked as `route`."""
+    """The path that a row stands for: from one place of a part to another, by fields with their rows, asked as `route`.
+
+    Where `part` is given it is the feature of that part with the same key.
+    """
 
     places: str
     source: str
     target: str
+    part: str | None = None
 
 
 @dataclass(frozen=True)

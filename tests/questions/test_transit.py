@@ -103,12 +103,20 @@ def test_what_cannot_be_asked_says_so(place: Path, tmp_path: Path, study_file: P
         ({**BASE, "at": None}, "needs a day and an hour"),
         ({**BASE, "at": "2026-06-03T08:00"}, "Nothing runs on Wednesday 3 June 2026"),
         ({**BASE, "measure": "distance", "limits": [500]}, "only time is counted"),
-        ({**BASE, "hours": [9]}, "cannot be asked of public transport"),
+        ({**BASE, "hours": [9], "measure": "distance", "limits": [500]}, "the same at every hour"),
     ):
         with pytest.raises(AwlError, match=said):
             ask(study, "isochrone", inputs)
-    with pytest.raises(AwlError, match="Many routes at once cannot be asked of public transport yet"):
-        ask(study, "trips", {"mode": "transit", "at": BASE["at"], "from": BASE["places"], "to": EAST, "snap": 300})
+    with pytest.raises(AwlError, match="What stands along streets cannot be asked of public transport"):
+        ask(
+            study, "alongside", {"mode": "transit", "at": BASE["at"], "events": BASE["places"], "layers": ["buildings"]}
+        )
+    bent = {"type": "LineString", "coordinates": [BASE["places"][0], [-36.197, 41.2915], EAST[0]]}
+    with pytest.raises(AwlError, match="a trip leads from one place to another"):
+        ask(study, "trips", {"mode": "transit", "at": BASE["at"], "lines": bent, "snap": 300})
+    with pytest.raises(AwlError, match="there is no betweenness and no straightness"):
+        inputs = {"places": "zones", "measure": "time", "radius": 10, "indices": ["betweenness", "straightness"]}
+        ask(study, "centrality", {"mode": "transit", "at": BASE["at"], **inputs})
     with pytest.raises(AwlError, match="from one point to another"):
         ask(
             study,
@@ -173,6 +181,108 @@ def test_the_next_departures_arrive_when_the_matrix_says_and_their_legs_follow_e
     late = ask(study, "route", {**asked, "at": "2026-06-02T12:00"})
     assert [row["by"] for row in late.part("itineraries").records()] == ["on foot"]
     assert [leg["kind"] for leg in late.part("legs").records()] == ["walk"]
+
+
+def test_what_a_window_comes_to_is_told_side_by_side(place: Path) -> None:
+    """The best, the median and the worst are those of single minutes, and so is how many of them are in time."""
+    study = Study(place)
+    asked = {"mode": "transit", "at": "2026-06-02T08:00", "window": 30, "from": BASE["places"], "to": EAST, "snap": 300}
+    each = sorted(minutes(study, at=f"2026-06-02T08:{minute:02}", window=1) for minute in range(30))
+    row = ask(study, "matrix", {**asked, "percentile": 90}).part("rows").records()[0]
+    told = [row[name] / 60 for name in ("best_s", "median_s", "duration_s", "worst_s")]
+    assert told == pytest.approx([each[0], each[14], each[26], each[29]], abs=1e-3)
+    within = (each[0] + each[29]) / 2
+    row = ask(study, "matrix", {**asked, "percentile": 0, "limit": within}).part("rows").records()[0]
+    assert row["departures_percent"] == pytest.approx(100 * sum(one <= within for one in each) / 30, abs=0.05)
+    assert row["worst_s"] is None
+
+    single = {
+        percentile: ask(study, "isochrone", {**BASE, "limits": [8], "percentile": percentile}).summary["street_km"]
+        for percentile in (0, 50, 100)
+    }
+    summary = ask(study, "isochrone", {**BASE, "limits": [8], "percentile": 20}).summary
+    assert [summary[f"street_km_{name}"] for name in ("best", "median", "worst")] == list(single.values())
+    streets = ask(study, "isochrone", {**BASE, "limits": [8], "percentile": 0}).part("streets").columns
+    often = streets["departures_percent"].numbers()
+    assert often.min() > 0 and often.max() == 100 and (often < 50).any()
+
+    zones = {**BASE, "zones": {"layer": "zones"}, "fields": ["population"], "limits": [8]}
+    people = {
+        percentile: ask(study, "access", {**zones, "percentile": percentile}).summary["totals"][0]
+        for percentile in (0, 50, 100)
+    }
+    total = people[0]
+    ends = {0: "best", 50: "median", 100: "worst"}
+    assert all(total[f"{name}_within_8"] == people[of]["within_8"] for of, name in ends.items())
+    minute = [
+        ask(study, "access", {**zones, "at": f"2026-06-02T08:{m:02}", "window": 1}).summary["totals"][0]["within_8"]
+        for m in range(30)
+    ]
+    assert total["departures_percent"] == pytest.approx(100 * sum(minute) / 30 / total["total"], rel=2e-3)
+
+
+def test_further_hours_are_windows_of_their_own(place: Path) -> None:
+    study = Study(place)
+    hours = ask(study, "isochrone", {**BASE, "limits": [8], "percentile": 10, "hours": [8, 12]}).part("by_hour")
+    at_noon = ask(study, "isochrone", {**BASE, "limits": [8], "percentile": 10, "at": "2026-06-02T12:00"})
+    now = ask(study, "isochrone", {**BASE, "limits": [8], "percentile": 10}).summary["street_km"][0]
+    assert hours.columns["street_km_8"].numbers() == pytest.approx([now, at_noon.summary["street_km"][0]], abs=2e-3)
+    asked = {"mode": "transit", "at": "2026-06-02T08:00", "window": 30, "from": BASE["places"], "to": EAST, "snap": 300}
+    row = ask(study, "matrix", {**asked, "percentile": 10, "hours": [8, 12]}).part("rows").records()[0]
+    assert row["duration_s_08"] == row["duration_s"] < row["duration_s_12"]
+    assert row["duration_s_12"] / 60 == pytest.approx(minutes(study, at="2026-06-02T12:00", window=30), abs=1e-3)
+
+
+def test_trips_are_spread_over_all_departures_and_load_lines_and_stops(place: Path) -> None:
+    study = Study(place)
+    asked = {"mode": "transit", "at": "2026-06-02T08:00", "window": 30, "from": BASE["places"], "to": EAST, "snap": 300}
+    answer = ask(study, "trips", asked)
+    trip, each = (
+        answer.part("trips").records()[0],
+        sorted(minutes(study, at=f"2026-06-02T08:{minute:02}", window=1) for minute in range(30)),
+    )
+    told = [trip[name] for name in ("best_min", "duration_min", "worst_min")]
+    assert told == pytest.approx([each[0], each[14], each[29]], abs=2e-3)
+    on_foot = minutes(study, mode="walk", at=None)
+    riding = sum(one < on_foot - 1e-6 for one in each) / 30
+    assert 0 < riding < 1 and answer.summary["share_riding_percent"] == pytest.approx(100 * riding, abs=0.01)
+    (segment,) = answer.part("segments").records()
+    assert (segment["title"], segment["trips"]) == ("tram 1, West Bank to East Bank", pytest.approx(riding, abs=0.01))
+    stops = {row["name"]: row for row in answer.part("stops").records()}
+    assert stops["West Bank"]["boarding"] == stops["East Bank"]["alighting"] == pytest.approx(riding, abs=0.01)
+    assert stops["West Bank"]["alighting"] == stops["East Bank"]["boarding"] == 0
+    parts = trip["walk_min"] + trip["wait_min"] + trip["ride_min"]
+    assert parts == pytest.approx(trip["duration_min"], abs=0.02)
+    line = answer.part("paths").geometry[0]
+    assert line.distance(importing.shapely.Point(BASE["places"][0])) < 1e-3
+    assert line.distance(importing.shapely.Point(EAST[0])) < 1e-3
+    # Who walks is on the streets: all of them near the start, whether they ride or not.
+    assert answer.part("load").columns["trips"].numbers().max() == pytest.approx(1.0, abs=0.01)
+    everyone = ask(study, "trips", {**asked, "from": "zones", "to": "zones", "pairing": "each", "most": 60})
+    matrix = ask(study, "matrix", {**asked, "from": "zones", "to": "zones"}).part("rows").records()
+    times = {(row["origin_id"], row["destination_id"]): row["duration_s"] for row in matrix}
+    rows = everyone.part("trips").records()
+    assert len(rows) > 5 and all(
+        row["duration_s"] == pytest.approx(times[row["origin_id"], row["destination_id"]], abs=1e-3) for row in rows
+    )
+
+
+def test_centrality_by_time_equals_sums_over_a_matrix(place: Path) -> None:
+    study = Study(place)
+    asked = {"mode": "transit", "at": "2026-06-02T08:00", "window": 30, "percentile": 10}
+    answer = ask(study, "centrality", {**asked, "places": "zones", "measure": "time", "radius": 12})
+    rows = ask(study, "matrix", {**asked, "from": "zones", "to": "zones", "limit": 12}).part("rows").records()
+    near = [row for row in rows if row["origin_id"] != row["destination_id"]]
+    zones = answer.part("places").records()
+    assert near and any(zone["reach"] for zone in zones)
+    for zone in zones:
+        own = [row["duration_s"] / 60 for row in near if row["origin_id"] == zone["id"]]
+        assert zone["reach"] == len(own)
+        if own:
+            assert zone["mean_cost_min"] == pytest.approx(np.mean(own), rel=1e-4)
+            assert zone["gravity"] == pytest.approx(np.exp(-np.log(2) / 6 * np.array(own)).sum(), rel=1e-4)
+    (left_out,) = [doubt for doubt in answer.doubts if doubt.code == "indices-left-out"]
+    assert "betweenness and straightness" in left_out.text
 
 
 def test_a_line_is_closed_by_a_what_if(place: Path) -> None:

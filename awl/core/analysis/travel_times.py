@@ -22,6 +22,7 @@ from awl.core.routing.dijkstra.search import NO_LABEL, UNREACHED
 from awl.core.routing.router import Router
 from awl.core.routing.snapping import Snapped
 from awl.core.transit.router import TransitRouter
+from awl.core.transit.stops_on_streets import Near
 
 Floats = NDArray[np.float64]
 Longs = NDArray[np.int64]
@@ -114,6 +115,7 @@ def times_between(
     limit: int,
     threads: int | None = None,
     report: Callable[[int], None] | None = None,
+    near_homes: Near | None = None,
 ) -> Times:
     """Minutes between homes and places within `limit` ms; `direction` is that of trips as seen from the places.
 
@@ -128,9 +130,10 @@ def times_between(
         limit: the limit in ms.
         threads: how many threads; as many as there are cores where None.
         report: called with the number of places done.
+        near_homes: by public transport, the stops near the homes where they are known.
     """
     if isinstance(router, TransitRouter):
-        return _by_transit(router, places, population_points, direction, limit, report)
+        return _by_transit(router, places, population_points, direction, limit, report, near_homes)
     access_points, network = population_points.access_points, router.network
     order = np.argsort(access_points.link, kind="stable")
     by_link = np.searchsorted(access_points.link[order], np.arange(network.graph.link_count + 1))
@@ -171,10 +174,11 @@ def _by_transit(
     direction: str,
     limit: int,
     report: Callable[[int], None] | None,
+    near_homes: Near | None,
 ) -> Times:
     """The same by public transport: at each home all departures count, and the time that a share of them keeps."""
     homes = population_points.as_places
-    near = router.near_others(homes, direction)
+    near = near_homes or router.near_others(homes, direction)
     rows, parts = np.flatnonzero(places.is_snapped), []
     for begin in range(0, len(rows), PLACES_AT_ONCE):
         some = places.take(rows[begin : begin + PLACES_AT_ONCE])

@@ -248,6 +248,15 @@ class Feed:
         """The trip (c,) of each call."""
         return np.repeat(np.arange(len(self.trips), dtype=np.int32), np.diff(self.trip_start))
 
+    def line_name(self, route: int) -> str:
+        """What a line is called with its kind: `tram 1`; its name alone where that is its kind.
+
+        Parameters:
+            route: row of the route.
+        """
+        kind, name = KIND_NAMES.get(int(self.routes.kind[route]), "line"), str(self.routes.name[route])
+        return name if name.lower() == kind else f"{kind} {name}"
+
     def trips_by_day(self) -> NDArray[np.int64]:
         """How many trips leave on each day, those that repeat counted each time."""
         times = np.ones(len(self.trips), np.int64)

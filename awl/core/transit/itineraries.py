@@ -14,6 +14,7 @@ from awl.core.routing.path import StreetLeg
 from awl.core.routing.snapping import Snapped
 from awl.core.transit.router import TransitRouter
 from awl.core.transit.search import LONGEST_MS, MOST_RIDES, Journey, Ride
+from awl.core.transit.timetable import Timetable
 
 MOST_SEARCHES = 60
 
@@ -129,14 +130,11 @@ class ItineraryFinder:
                 return
 
     def _itinerary(self, journey: Journey) -> Itinerary:
-        connections, stop_of = self._router.search.timetable.connections, self._router.search.timetable.points.stop
+        timetable = self._router.search.timetable
         legs: list[WalkLeg | RideLeg] = []
         for nth, ride in enumerate(journey.rides):
-            boards, alights = (
-                int(stop_of[connections.origin[ride.boards]]),
-                int(stop_of[connections.target[ride.alights]]),
-            )
-            leg = self._ride(ride, boards, alights)
+            leg = ride_leg(timetable, ride)
+            boards = int(leg.stops[0])
             if nth == 0:
                 path, takes = self._walk(self._place(0), self._doors(boards, inward=True))
                 begins = leg.departs_ms - self._router.search.slack_ms - takes
@@ -181,31 +179,37 @@ class ItineraryFinder:
         path = street.path(ends, 0, 1, "time")
         return (None, 0) if path is None else (path.legs[0], int(total[a, b]))
 
-    def _ride(self, ride: Ride, boards: int, alights: int) -> RideLeg:
-        timetable, feed = self._router.search.timetable, self._router.stops.feed
-        connections, runs = timetable.connections, timetable.runs
-        departs, arrives = int(connections.departure[ride.boards]), int(connections.arrival[ride.alights])
-        run, last = int(connections.run[ride.boards]), int(connections.run[ride.alights])
-        trips: list[int] = []
-        stops: list[NDArray[np.int32]] = []
-        while True:
-            trip, shift = int(runs.trip[run]), int(runs.shift_s[run])
-            calls = np.arange(feed.trip_start[trip], feed.trip_start[trip + 1])
-            stop, times = feed.stop_times.stop[calls], feed.stop_times
-            begin = 0
-            if not trips:
-                at = (stop == boards) & ((times.departure[calls] + shift) * 1000 == departs)
-                begin = int(np.flatnonzero(at)[0])
-            end = len(calls)
-            if run == last:
-                at = (
-                    (stop == alights)
-                    & ((times.arrival[calls] + shift) * 1000 == arrives)
-                    & (np.arange(len(calls)) > begin)
-                )
-                end = int(np.flatnonzero(at)[0]) + 1
-            stops.append(stop[begin:end] if not trips else stop[1:end])
-            trips.append(trip)
-            if run == last:
-                return RideLeg(tuple(trips), np.concatenate(stops), departs, arrives)
-            run = int(runs.goes_on_as[run])
+
+def ride_leg(timetable: Timetable, ride: Ride) -> RideLeg:
+    """A ride with its trips, stops and times.
+
+    Parameters:
+        timetable: what runs.
+        ride: the connections with which it begins and ends.
+    """
+    connections, runs, feed = timetable.connections, timetable.runs, timetable.feed
+    boards = int(timetable.points.stop[connections.origin[ride.boards]])
+    alights = int(timetable.points.stop[connections.target[ride.alights]])
+    departs, arrives = int(connections.departure[ride.boards]), int(connections.arrival[ride.alights])
+    run, last = int(connections.run[ride.boards]), int(connections.run[ride.alights])
+    trips: list[int] = []
+    stops: list[NDArray[np.int32]] = []
+    while True:
+        trip, shift = int(runs.trip[run]), int(runs.shift_s[run])
+        calls = np.arange(feed.trip_start[trip], feed.trip_start[trip + 1])
+        stop, times = feed.stop_times.stop[calls], feed.stop_times
+        begin = 0
+        if not trips:
+            at = (stop == boards) & ((times.departure[calls] + shift) * 1000 == departs)
+            begin = int(np.flatnonzero(at)[0])
+        end = len(calls)
+        if run == last:
+            at = (
+                (stop == alights) & ((times.arrival[calls] + shift) * 1000 == arrives) & (np.arange(len(calls)) > begin)
+            )
+            end = int(np.flatnonzero(at)[0]) + 1
+        stops.append(stop[begin:end] if not trips else stop[1:end])
+        trips.append(trip)
+        if run == last:
+            return RideLeg(tuple(trips), np.concatenate(stops), departs, arrives)
+        run = int(runs.goes_on_as[run])

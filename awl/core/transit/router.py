@@ -19,7 +19,7 @@ from awl.core.routing.snapping import Snapped
 from awl.core.transit.scan import NEVER
 from awl.core.transit.search import LONGEST_MS, Ends, TimetableSearch
 from awl.core.transit.stops_on_streets import Near, StopsOnStreets
-from awl.core.transit.windows import costs_at_rank, labels_at_rank, rank_of
+from awl.core.transit.windows import costs_at_ranks, labels_at_ranks, rank_of
 
 CHUNK = 8192
 """Places that one thread looks at before the next takes over."""
@@ -40,6 +40,50 @@ class Window:
         """Which of the times of a window in ascending order counts."""
         return rank_of(self.percentile, len(self.at_ms))
 
+    @property
+    def ranks(self) -> NDArray[np.int64]:
+        """The ranks of the time that counts, the best, the median and the worst."""
+        last = len(self.at_ms) - 1
+        return np.array([self.rank, 0, rank_of(50.0, last + 1), last])
+
+
+@dataclass(frozen=True)
+class Spread:
+    """Times (k, o) between places and others over a window, in ms, `UNREACHED` where there is no way within the limit.
+
+    Attributes:
+        asked: what the share of the departures keeps.
+        best, median, worst: at the best of the departures, in the middle, at the worst.
+        served: at which share of the departures there is a way within the limit.
+    """
+
+    asked: NDArray[np.int32]
+    best: NDArray[np.int32]
+    median: NDArray[np.int32]
+    worst: NDArray[np.int32]
+    served: NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class ReachSpread:
+    """What is reached over a window.
+
+    Attributes:
+        arrivals: the search, at the share of the departures that counts.
+        asked: what it reaches of every street.
+        best, median, worst: the same at the best of the departures, in the middle, at the worst.
+        served: at which share (n,) of the departures each state of the network is reached within the limit.
+        of_stop: label (s, d) of each stop at each departure.
+    """
+
+    arrivals: Arrivals
+    asked: Reach
+    best: Reach
+    median: Reach
+    worst: Reach
+    served: NDArray[np.float64]
+    of_stop: NDArray[np.int64]
+
 
 @dataclass(frozen=True)
 class Bounds:
@@ -47,6 +91,16 @@ class Bounds:
 
     walk_ms: int = 15 * 60_000
     rides: int | None = None
+
+
+@dataclass(frozen=True)
+class _Found:
+    """A search at some `ranks` of the departures, how often each state is reached, and the labels (s, d) of stops."""
+
+    ranks: NDArray[np.int64]
+    at_ranks: list[Arrivals]
+    served: NDArray[np.float64]
+    of_stop: NDArray[np.int64]
 
 
 class TransitRouter:
@@ -75,6 +129,20 @@ class TransitRouter:
         """What is prepared for walks."""
         return self.street.hierarchy
 
+    @staticmethod
+    def check_measure(measure: str) -> None:
+        """Refuse to minimise anything but time.
+
+        Parameters:
+            measure: what is to be least.
+        """
+        if measure != "time":
+            raise AwlError(
+                "By public transport only time is counted",
+                remedy="Ask for time, or choose another mode for distances",
+                inputs=("measure",),
+            )
+
     def at(self, window: Window) -> TransitRouter:
         """The same in another window of the same day.
 
@@ -100,7 +168,7 @@ class TransitRouter:
             limit: the longest trip that counts, in ms.
             head_start: what is spent already (k,) at each place, in ms; nothing where None.
         """
-        return self._search(places, measure, direction, limit, head_start)[0]
+        return self._search(places, measure, direction, limit, head_start, self.window.ranks[:1]).at_ranks[0]
 
     def reach(
         self,
@@ -121,9 +189,66 @@ class TransitRouter:
             limit: the longest trip that counts, in ms.
             head_start: what is spent already (k,) at each place, in ms; nothing where None.
         """
-        everywhere, begun, whose = self._begun(places, measure, direction, limit, head_start)
-        reach = reach_of(self.network, everywhere, begun)
-        return begun, replace(reach, owner_begin=whose[reach.owner_begin], owner_end=whose[reach.owner_end])
+        found = self._search(places, measure, direction, limit, head_start, self.window.ranks[:1])
+        return self._reach(found, 0, places, direction, limit, head_start)
+
+    def reach_spread(
+        self,
+        places: Snapped,
+        direction: str = "from",
+        limit: int = int(NO_LIMIT),
+        head_start: HeadStart = None,
+    ) -> ReachSpread:
+        """The same at the share that counts, at the best, in the middle and at the worst, and how often all of it is reached.
+
+        Parameters:
+            places: places put on streets (k,).
+            direction: `from` or `to`: trips leave the places or lead to them.
+            limit: the longest trip that counts, in ms.
+            head_start: what is spent already (k,) at each place, in ms; nothing where None.
+        """
+        ranks = self.window.ranks
+        found = self._search(places, "time", direction, limit, head_start, ranks)
+        known: dict[int, tuple[Arrivals, Reach]] = {}
+        for i, rank in enumerate(ranks.tolist()):
+            if rank not in known:
+                known[rank] = self._reach(found, i, places, direction, limit, head_start)
+        (arrivals, asked), *others = (known[rank] for rank in ranks.tolist())
+        best, median, worst = (reach for _, reach in others)
+        return ReachSpread(arrivals, asked, best, median, worst, found.served, found.of_stop)
+
+    def served_at(
+        self, spread: ReachSpread, others: Near, on_foot_ms: NDArray[np.float64], limit: int
+    ) -> NDArray[np.float64]:
+        """The share (o,) of the departures at which other places are reached within a limit.
+
+        Parameters:
+            spread: what is reached, as `reach_spread` found it.
+            others: the stops near the other places, as `near_others` gives them.
+            on_foot_ms: how long each is on foot all the way (o,), infinity where there is no way.
+            limit: the limit in ms.
+        """
+        on_foot = np.isfinite(on_foot_ms)
+        ceiled = np.ceil(np.where(on_foot, on_foot_ms, 0)).astype(np.int64)
+        direct = np.where(on_foot, ceiled << OWNER_BITS, NO_LABEL)
+        count = len(direct)
+        labels, served = np.empty((0, count), np.int64), np.empty(count, np.int32)
+        rows, none = np.array([0, count]), np.zeros(0, np.int64)
+        labels_at_ranks(
+            rows,
+            others.start,
+            others.stop,
+            others.ms,
+            spread.of_stop,
+            spread.of_stop.min(axis=1),
+            direct,
+            np.int64(limit),
+            none,
+            labels,
+            served,
+        )
+        share: NDArray[np.float64] = served / len(self.window.at_ms)
+        return share
 
     def begun(
         self, places: Snapped, measure: str, direction: str = "from", limit: int = int(NO_LIMIT)
@@ -136,17 +261,25 @@ class TransitRouter:
             direction: `from` or `to`: trips leave the places or lead to them.
             limit: the longest trip that counts, in ms.
         """
-        return self._begun(places, measure, direction, limit, None)[:2]
+        found = self._search(places, measure, direction, limit, None, self.window.ranks[:1])
+        return self._begun(found, 0, places, direction, limit, None)[:2]
+
+    def _reach(
+        self, found: _Found, nth: int, places: Snapped, direction: str, limit: int, head_start: HeadStart
+    ) -> tuple[Arrivals, Reach]:
+        """The search at one of its ranks, and what it reaches."""
+        everywhere, begun, whose = self._begun(found, nth, places, direction, limit, head_start)
+        reach = reach_of(self.network, everywhere, begun)
+        return begun, replace(reach, owner_begin=whose[reach.owner_begin], owner_end=whose[reach.owner_end])
 
     def _begun(
-        self, places: Snapped, measure: str, direction: str, limit: int, head_start: HeadStart
+        self, found: _Found, nth: int, places: Snapped, direction: str, limit: int, head_start: HeadStart
     ) -> tuple[Snapped, Arrivals, NDArray[np.int32]]:
         """Where walks begin, the search, and the place that each of them belongs to, with -1 at the end."""
-        arrivals, of_stop = self._search(places, measure, direction, limit, head_start)
-        doors, cost, owner = self._at_doors(of_stop, direction, limit)
+        doors, cost, owner = self._at_doors(found.of_stop, direction, limit, int(found.ranks[nth]))
         started = np.zeros(len(places.link), np.int32) if head_start is None else head_start
         everywhere = Snapped.joined([places, self.stops.snapped.take(doors)])
-        begun = replace(arrivals, head_start=np.concatenate([started, cost]).astype(np.int32))
+        begun = replace(found.at_ranks[nth], head_start=np.concatenate([started, cost]).astype(np.int32))
         whose = np.concatenate([np.arange(len(places.link)), owner, [-1]]).astype(np.int32)
         return everywhere, begun, whose
 
@@ -199,25 +332,75 @@ class TransitRouter:
             progress: is told how far the work is, and stops it.
             near_others: the stops near the others where they are known, as `near_others` gives them.
         """
-        _check_measure(measure)
+        self.check_measure(measure)
+        ranks = self.window.ranks[:1]
+        return self._between(places, others, direction, limit, ranks, threads, progress, near_others)[0][0]
+
+    def spread(
+        self,
+        places: Snapped,
+        others: Snapped,
+        direction: str,
+        limit: int = int(NO_LIMIT),
+        threads: int | None = None,
+        progress: Progress | None = None,
+    ) -> Spread:
+        """The same at the share that counts, at the best, in the middle and at the worst, and how often there is a way at all.
+
+        Parameters:
+            places: places put on streets (k,).
+            others: other places put on streets (o,).
+            direction: `from` or `to`: trips leave the places or lead to them.
+            limit: the longest trip that counts, in ms.
+            threads: how many threads; as many as there are cores where None.
+            progress: is told how far the work is, and stops it.
+        """
+        costs, served = self._between(places, others, direction, limit, self.window.ranks, threads, progress, None)
+        asked, best, median, worst = costs
+        return Spread(asked, best, median, worst, served / len(self.window.at_ms))
+
+    def _between(
+        self,
+        places: Snapped,
+        others: Snapped,
+        direction: str,
+        limit: int,
+        ranks: NDArray[np.int64],
+        threads: int | None,
+        progress: Progress | None,
+        near_others: Near | None,
+    ) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+        """Times (r, k, o) at some ranks of the departures, and at how many (k, o) of them there is a way within the limit."""
         progress = progress or Progress()
         end = near_others or self.near_others(others, direction)
         ends = (places, others) if direction == "from" else (others, places)
         direct = self.street.matrix(*ends, "time", limit, threads, progress.part(0.0, 0.2), carrying=False)[0]
         direct = np.ascontiguousarray(direct if direction == "from" else direct.T)
         begin = self.stops.near(places, direction, self.bounds.walk_ms)
-        costs = np.full(direct.shape, UNREACHED, np.int32)
+        costs = np.full((len(direct), len(ranks), direct.shape[1]), UNREACHED, np.int32)
+        served = np.zeros(direct.shape, np.int32)
         within = np.int32(min(limit, int(NO_LIMIT)))
 
         def one(row: int) -> None:
             of_stop = self._stop_times(begin, row, direction, limit)
-            costs_at_rank(end.start, end.stop, end.ms, of_stop, direct[row], within, self.window.rank, costs[row])
+            costs_at_ranks(
+                end.start,
+                end.stop,
+                end.ms,
+                of_stop,
+                of_stop.min(axis=1),
+                direct[row],
+                within,
+                ranks,
+                costs[row],
+                served[row],
+            )
 
         with threads_of(threads) as pool:
             for done, _ in enumerate(pool.map(one, range(len(places.link))), 1):
                 raise_if_cancelled()
                 progress.step(0.2 + 0.8 * done / len(places.link), f"{done} of {len(places.link)} places")
-        return costs
+        return costs.transpose(1, 0, 2), served
 
     def near_others(self, others: Snapped, direction: str) -> Near:
         """The stops near the other ends of trips.
@@ -256,35 +439,45 @@ class TransitRouter:
         return least
 
     def _search(
-        self, places: Snapped, measure: str, direction: str, limit: int, head_start: HeadStart
-    ) -> tuple[Arrivals, NDArray[np.int64]]:
-        """The search, and the labels (s, d) of stops."""
-        _check_measure(measure)
+        self,
+        places: Snapped,
+        measure: str,
+        direction: str,
+        limit: int,
+        head_start: HeadStart,
+        ranks: NDArray[np.int64],
+    ) -> _Found:
+        self.check_measure(measure)
         on_foot = self.street.arrivals(places, "time", direction, limit, head_start)
         near = self.stops.near(places, direction, self.bounds.walk_ms)
-        of_stop = np.full((len(self.stops.feed.stops), len(self.window.at_ms)), NO_LABEL)
+        departures = len(self.window.at_ms)
+        of_stop = np.full((len(self.stops.feed.stops), departures), NO_LABEL)
         for row in np.flatnonzero(places.is_snapped).tolist():
             spent = 0 if head_start is None else int(head_start[row])
             times = self._stop_times(near, row, direction, limit - spent)
             label = np.where(times == NEVER, NO_LABEL, ((times.astype(np.int64) + spent) << OWNER_BITS) | row)
             np.minimum(of_stop, label, out=of_stop)
         states = self.stops.states_near(direction, self.bounds.walk_ms)
-        labels = np.empty(len(on_foot.label), np.int64)
-        within, rank = np.int64(min(limit, int(NO_LIMIT))), self.window.rank
+        count = len(on_foot.label)
+        labels, served = np.empty((len(ranks), count), np.int64), np.empty(count, np.int32)
+        within, least = np.int64(min(limit, int(NO_LIMIT))), of_stop.min(axis=1)
 
         def some(begin: int) -> None:
-            rows = np.array([begin, min(begin + CHUNK, len(labels))])
-            labels_at_rank(rows, states.start, states.stop, states.ms, of_stop, on_foot.label, within, rank, labels)
+            rows = np.array([begin, min(begin + CHUNK, count)])
+            labels_at_ranks(
+                rows, states.start, states.stop, states.ms, of_stop, least, on_foot.label, within, ranks, labels, served
+            )
 
         with threads_of(None) as pool:
-            for _ in pool.map(some, range(0, len(labels), CHUNK)):
+            for _ in pool.map(some, range(0, count, CHUNK)):
                 raise_if_cancelled()
-        return replace(on_foot, label=labels), of_stop
+        at_ranks = [replace(on_foot, label=label) for label in labels]
+        return _Found(ranks, at_ranks, served / departures, of_stop)
 
     def _at_doors(
-        self, of_stop: NDArray[np.int64], direction: str, limit: int
+        self, of_stop: NDArray[np.int64], direction: str, limit: int, rank: int
     ) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int32]]:
-        """Rows among the doors on streets at which a share of the departures has arrived, when, and from which place."""
+        """Rows among the doors on streets that are reached at a rank of the departures, when, and from which place."""
         doors = self.stops.doors
         more = doors.outward_ms if direction == "from" else doors.inward_ms
         row = self.stops.row_of_door
@@ -294,16 +487,7 @@ class TransitRouter:
         label = np.where(label == NO_LABEL, NO_LABEL, label + (more[usable].astype(np.int64)[:, None] << OWNER_BITS))
         best = np.full((len(self.stops.door_stops), label.shape[1]), NO_LABEL)
         np.minimum.at(best, row[usable], label)
-        at_rank = np.sort(best, axis=1)[:, self.window.rank]
+        at_rank = np.sort(best, axis=1)[:, rank]
         known = np.flatnonzero((at_rank != NO_LABEL) & (at_rank >> OWNER_BITS <= limit))
         cost = (at_rank[known] >> OWNER_BITS).astype(np.int32)
         return known, cost, (at_rank[known] & ((1 << OWNER_BITS) - 1)).astype(np.int32)
-
-
-def _check_measure(measure: str) -> None:
-    if measure != "time":
-        raise AwlError(
-            "By public transport only time is counted",
-            remedy="Ask for time, or choose another mode for distances",
-            inputs=("measure",),
-        )

@@ -163,47 +163,72 @@ def _lower(times, first, count, to):
 
 
 @njit(cache=True, nogil=True)
-def scan_with_journeys(connections, rows, next_run, changes, labels, journeys, token):
-    """The same for one departure, remembering how each arrival came about.
+def scan_with_journeys(connections, rows, next_run, changes, labels, journeys, departure_ms, limit_ms, token):
+    """The same, remembering how each arrival came about; with one layer it feeds itself, and rides are without number.
 
     Parameters:
         connections: the connections (`Connections`), by departure.
         rows: the first row to scan and the one after the last.
         next_run: the run (n,) as which the vehicle of each goes on, -1 for none.
         changes: walks between boarding points (`Changes`).
-        labels: what is filled (`Labels`), of one departure.
+        labels: what is filled (`Labels`).
         journeys: what is filled (`Journeys`).
+        departure_ms: the departures (d,), ascending.
+        limit_ms: the longest journey that counts.
         token: cancel token (3,).
     """
-    arrive, ready = labels.arrive[:, :, 0], labels.ready[:, :, 0]
-    aboard = np.full((arrive.shape[0] - 1, len(next_run)), -1, np.int32)
+    arrive, ready = labels.arrive, labels.ready
+    layers, points, departures = arrive.shape
+    shift = min(layers - 1, 1)
+    aboard = np.zeros((layers, len(next_run)), np.int32)
+    boarded = np.full((layers, len(next_run), departures), -1, np.int32)
+    can_board = np.zeros((layers, points), np.int32)
     for row in range(rows[0], rows[1]):
         if (row - rows[0]) % LOOK_EVERY == 0 and stopped(token, row - rows[0], rows[1] - rows[0]):
             return
         run, flags = connections.run[row], connections.flags[row]
-        for layer in range(arrive.shape[0] - 1):
-            boards = flags & BOARD and ready[layer, connections.origin[row]] <= connections.departure[row]
-            if aboard[layer, run] < 0 and boards:
-                aboard[layer, run] = row
-            boarded = aboard[layer, run]
-            if boarded < 0:
+        origin, departs = connections.origin[row], connections.departure[row]
+        for layer in range(layers - shift):
+            count = aboard[layer, run]
+            if flags & BOARD:
+                here = can_board[layer, origin]
+                while here < departures and ready[layer, origin, here] <= departs:
+                    here += 1
+                can_board[layer, origin] = here
+                if here > count:
+                    boarded[layer, run, count:here] = row
+                    count = here
+            if count == 0:
                 continue
-            if flags & LAST and next_run[run] >= 0 and aboard[layer, next_run[run]] < 0:
-                aboard[layer, next_run[run]] = boarded
-            arrives, target = connections.arrival[row], connections.target[row]
-            if not flags & ALIGHT or arrive[layer + 1, target] <= arrives:
+            aboard[layer, run] = count
+            follows = next_run[run]
+            if flags & LAST and follows >= 0 and aboard[layer, follows] < count:
+                boarded[layer, follows, aboard[layer, follows] : count] = boarded[
+                    layer, run, aboard[layer, follows] : count
+                ]
+                aboard[layer, follows] = count
+            if not flags & ALIGHT:
                 continue
-            arrive[layer + 1, target] = arrives
-            journeys.boarded[layer + 1, target], journeys.alighted[layer + 1, target] = boarded, row
+            arrives, target, to_layer = connections.arrival[row], connections.target[row], layer + shift
+            if arrives - departure_ms[count - 1] > limit_ms or arrive[to_layer, target, count - 1] <= arrives:
+                continue
+            nth = count - 1
+            while nth >= 0 and arrive[to_layer, target, nth] > arrives:
+                arrive[to_layer, target, nth] = arrives
+                journeys.boarded[to_layer, target, nth] = boarded[layer, run, nth]
+                journeys.alighted[to_layer, target, nth] = row
+                nth -= 1
             for walk in range(changes.start[target], changes.start[target + 1]):
                 to, at = changes.target[walk], arrives + changes.ms[walk]
-                if at < ready[layer + 1, to]:
-                    ready[layer + 1, to] = at
-                    journeys.came_from[layer + 1, to] = target
+                nth = count - 1
+                while nth >= 0 and ready[to_layer, to, nth] > at:
+                    ready[to_layer, to, nth] = at
+                    journeys.came_from[to_layer, to, nth] = target
+                    nth -= 1
 
 
 class Journeys(NamedTuple):
-    """How arrivals came about, by layer and boarding point, -1 for none.
+    """How arrivals came about, by layer, boarding point and departure, -1 for none.
 
     `boarded` and `alighted` are the connections with which the last ride of an arrival begins and ends; `came_from` is the point
     at which one alighted before walking to where one is ready to board, -1 where one came from the beginning.
@@ -214,14 +239,15 @@ class Journeys(NamedTuple):
     came_from: Any
 
 
-def empty_journeys(layers: int, points: int) -> Journeys:
+def empty_journeys(layers: int, points: int, departures: int) -> Journeys:
     """Journeys of a search that has not begun.
 
     Parameters:
         layers: the most rides and one.
         points: how many boarding points there are.
+        departures: how many departures the window has.
     """
-    return Journeys(*(np.full((layers, points), -1, np.int32) for _ in range(3)))
+    return Journeys(*(np.full((layers, points, departures), -1, np.int32) for _ in range(3)))
 
 
 def rows_between(connections: Connections, first_ms: int, last_ms: int) -> NDArray[np.int64]:

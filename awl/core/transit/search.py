@@ -61,6 +61,39 @@ class Journey:
     arrives_ms: int
 
 
+@dataclass(frozen=True)
+class JourneysFound:
+    """What a search with journeys has found, of one layer or of one for each number of rides.
+
+    Attributes:
+        timetable: what runs.
+        labels: when one has arrived at each boarding point, and can board there.
+        journeys: how each arrival came about.
+    """
+
+    timetable: Timetable
+    labels: Labels
+    journeys: Journeys
+
+    def rides_to(self, point: int, nth: int, layer: int = -1) -> tuple[Ride, ...]:
+        """The rides that lead to a boarding point.
+
+        Parameters:
+            point: the boarding point.
+            nth: row of the departure.
+            layer: the most rides; any number where -1.
+        """
+        rides: list[Ride] = []
+        layers = len(self.labels.arrive)
+        layer, fewer = layer % layers, 1 if layers > 1 else 0
+        while point >= 0 and self.journeys.boarded[layer, point, nth] >= 0:
+            ride = Ride(int(self.journeys.boarded[layer, point, nth]), int(self.journeys.alighted[layer, point, nth]))
+            rides.append(ride)
+            layer -= fewer
+            point = int(self.journeys.came_from[layer, self.timetable.connections.origin[ride.boards], nth])
+        return tuple(reversed(rides))
+
+
 class TimetableSearch:
     """Searches in one timetable, with one set of walks between its stops.
 
@@ -124,6 +157,32 @@ class TimetableSearch:
             return taken
         return np.where(taken == NEVER, NEVER, taken + np.int32(self.slack_ms))[:, ::-1]
 
+    def journeys(
+        self, starts: Ends, at_ms: NDArray[np.int32], limit_ms: int = LONGEST_MS, rides: int | None = None
+    ) -> JourneysFound:
+        """The journeys of earliest arrival at all stops, for every departure of a window.
+
+        Parameters:
+            starts: where the first ride may begin, and the walk to there.
+            at_ms: the departures (d,), ascending.
+            limit_ms: the longest journey that counts.
+            rides: the most rides, None for any number.
+        """
+        timetable, departure_ms = self.timetable, np.ascontiguousarray(at_ms, np.int32)
+        layers, points = 1 if rides is None else min(rides, MOST_RIDES) + 1, timetable.points.count
+        labels = empty_labels(layers, points, len(departure_ms))
+        journeys = empty_journeys(layers, points, len(departure_ms))
+        walk = starts.walk_ms + np.int32(self.slack_ms)
+        near = np.flatnonzero(walk <= limit_ms)
+        begin(labels, starts.point[near], walk[near], departure_ms)
+        rows = rows_between(timetable.connections, int(departure_ms[0]), int(departure_ms[-1]) + limit_ms)
+        next_run, token = timetable.runs.goes_on_as, current_token()
+        scan_with_journeys(
+            timetable.connections, rows, next_run, self.changes, labels, journeys, departure_ms, limit_ms, token
+        )
+        raise_if_cancelled()
+        return JourneysFound(timetable, labels, journeys)
+
     def earliest(
         self, starts: Ends, goals: Ends, at_ms: int, limit_ms: int = LONGEST_MS, rides: int = MOST_RIDES
     ) -> list[Journey]:
@@ -136,35 +195,16 @@ class TimetableSearch:
             limit_ms: the longest journey that counts.
             rides: the most rides.
         """
-        timetable = self.timetable
-        layers, points = min(rides, MOST_RIDES) + 1, timetable.points.count
-        labels, journeys = empty_labels(layers, points, 1), empty_journeys(layers, points)
-        begin(labels, starts.point, starts.walk_ms + np.int32(self.slack_ms), np.array([at_ms], np.int32))
-        rows = rows_between(timetable.connections, at_ms, at_ms + limit_ms)
-        next_run = timetable.runs.goes_on_as
-        scan_with_journeys(timetable.connections, rows, next_run, self.changes, labels, journeys, current_token())
-        raise_if_cancelled()
+        found = self.journeys(starts, np.array([at_ms], np.int32), limit_ms, min(rides, MOST_RIDES))
+        layers = len(found.labels.arrive)
         undominated: list[Journey] = []
         for layer in range(1, layers):
-            arrives = labels.arrive[layer, goals.point, 0].astype(np.int64) + goals.walk_ms
+            arrives = found.labels.arrive[layer, goals.point, 0].astype(np.int64) + goals.walk_ms
             if len(arrives) == 0:
                 break
             best = int(np.argmin(arrives))
             sooner = arrives[best] < (undominated[-1].arrives_ms if undominated else at_ms + limit_ms + 1)
             if arrives[best] >= NEVER or not sooner:
                 continue
-            undominated.append(
-                Journey(_rides(journeys, layer, int(goals.point[best]), timetable), at_ms, int(arrives[best]))
-            )
+            undominated.append(Journey(found.rides_to(int(goals.point[best]), 0, layer), at_ms, int(arrives[best])))
         return undominated
-
-
-def _rides(journeys: Journeys, layer: int, point: int, timetable: Timetable) -> tuple[Ride, ...]:
-    """The rides that lead to a boarding point with at most `layer` of them."""
-    rides: list[Ride] = []
-    while layer > 0 and point >= 0:
-        ride = Ride(int(journeys.boarded[layer, point]), int(journeys.alighted[layer, point]))
-        rides.append(ride)
-        layer -= 1
-        point = int(journeys.came_from[layer, timetable.connections.origin[ride.boards]])
-    return tuple(reversed(rides))

@@ -25,8 +25,8 @@ def rank_of(percentile: float, departures: int) -> int:
 
 
 @njit(cache=True, nogil=True)
-def labels_at_rank(rows, start, stop, walk_ms, of_stop, direct, limit, rank, labels):
-    """Labels of some places: that of the departure at a rank, by whichever stop it is least, or on foot all the way.
+def labels_at_ranks(rows, start, stop, walk_ms, of_stop, least, direct, limit, ranks, labels, served):
+    """Labels of some places: those of the departures at some ranks, by whichever stop they are least, or on foot all the way.
 
     Parameters:
         rows: the first of the places and the one after the last.
@@ -34,22 +34,28 @@ def labels_at_rank(rows, start, stop, walk_ms, of_stop, direct, limit, rank, lab
         stop: the stops (w,) near places.
         walk_ms: the walk (w,) between each and the place.
         of_stop: label (s, d) of each stop at each departure, `NO_LABEL` for none.
+        least: the least (s,) of them: a stop that is too far even then is passed over.
         direct: label (n,) of each place on foot.
         limit: the highest cost that counts, in ms.
-        rank: which of the departures in ascending order.
-        labels: what is filled (n,).
+        ranks: which of the departures in ascending order (r,).
+        labels: what is filled (r, n).
+        served: what is filled (n,): at how many departures the place is reached within the limit.
     """
     departures = of_stop.shape[1]
     best = np.empty(departures, np.int64)
     highest = ((np.int64(limit) + 1) << OWNER_BITS) - 1
     for place in range(rows[0], rows[1]):
-        labels[place] = direct[place]
+        labels[:, place] = direct[place]
+        served[place] = departures if direct[place] <= highest else 0
         if start[place] == start[place + 1]:
             continue
         best[:] = direct[place]
         improved = False
         for i in range(start[place], start[place + 1]):
             walk = np.int64(walk_ms[i]) << OWNER_BITS
+            soonest = least[stop[i]]
+            if soonest == NO_LABEL or soonest + walk >= direct[place] or soonest + walk > highest:
+                continue
             times = of_stop[stop[i]]
             for nth in range(departures):
                 if times[nth] != NO_LABEL and times[nth] + walk < best[nth]:
@@ -57,22 +63,26 @@ def labels_at_rank(rows, start, stop, walk_ms, of_stop, direct, limit, rank, lab
                     improved = True
         if improved:
             best.sort()
-            labels[place] = best[rank] if best[rank] <= highest else NO_LABEL
+            for i in range(len(ranks)):
+                labels[i, place] = best[ranks[i]] if best[ranks[i]] <= highest else NO_LABEL
+            served[place] = np.searchsorted(best, highest + 1)
 
 
 @njit(cache=True, nogil=True)
-def costs_at_rank(start, stop, walk_ms, of_stop, direct, limit, rank, costs):
-    """The same as `labels_at_rank` for costs in ms of one place to all others.
+def costs_at_ranks(start, stop, walk_ms, of_stop, least, direct, limit, ranks, costs, served):
+    """The same as `labels_at_ranks` for costs in ms of one place to all others.
 
     Parameters:
         start: offsets (n + 1,) of the stops near each place.
         stop: the stops (w,) near places.
         walk_ms: the walk (w,) between each and the place.
         of_stop: time (s, d) of each stop at each departure, `NEVER` for none.
+        least: the least (s,) of them.
         direct: cost (n,) of each place on foot, `UNREACHED` for none.
         limit: the highest cost that counts, in ms.
-        rank: which of the departures in ascending order.
-        costs: what is filled (n,), `UNREACHED` where there is no way within the limit.
+        ranks: which of the departures in ascending order (r,).
+        costs: what is filled (r, n), `UNREACHED` where there is no way within the limit.
+        served: what is filled (n,): at how many departures there is one.
     """
     departures = of_stop.shape[1]
     best = np.empty(departures, np.int32)
@@ -80,6 +90,9 @@ def costs_at_rank(start, stop, walk_ms, of_stop, direct, limit, rank, costs):
         best[:] = direct[place]
         improved = False
         for i in range(start[place], start[place + 1]):
+            soonest = least[stop[i]]
+            if soonest == NEVER or soonest + walk_ms[i] >= direct[place] or soonest + walk_ms[i] > limit:
+                continue
             times = of_stop[stop[i]]
             for nth in range(departures):
                 if times[nth] != NEVER and times[nth] + walk_ms[i] < best[nth]:
@@ -87,4 +100,6 @@ def costs_at_rank(start, stop, walk_ms, of_stop, direct, limit, rank, costs):
                     improved = True
         if improved:
             best.sort()
-        costs[place] = best[rank] if best[rank] <= limit else UNREACHED
+        for i in range(len(ranks)):
+            costs[i, place] = best[ranks[i]] if best[ranks[i]] <= limit else UNREACHED
+        served[place] = np.searchsorted(best, np.int32(limit), side="right")

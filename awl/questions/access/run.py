@@ -64,7 +64,7 @@ def run_access(inputs: AccessInputs, context: Context) -> AccessResult:
     names, last = zones.names("zone"), limit_units(limits[-1], "time")
     columns = tables.zone_columns(run, zones, fields, people, limits)
     columns |= tables.offered_columns(run, offers_of(run.places, inputs.weights, inputs.kind), limits)
-    groups = tables.group_columns(run, fields, people, limits)
+    groups = tables.group_columns(run, fields, people, limits) | tables.window_columns(run, people, limits)
     offered = offer_of(run.places, inputs.weights)
     further, lorenz = further_measures(
         inputs, run.population.population_points, run.times, offered, people[0], fields, limits[-1]

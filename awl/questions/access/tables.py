@@ -53,6 +53,38 @@ def zone_columns(
     owner = run.nearest.nearest_owner(len(run.places))
     columns["nearest_place"] = [run.places.names[i] if i >= 0 else None for i in owner]
     columns["mean_min"] = Column.of(run.mean_min, "min", 2, Meaning("mean_time"))
+    return columns | _zones_over_window(run, limits)
+
+
+def _zones_over_window(run: Run, limits: list[float]) -> dict[str, Values]:
+    """By public transport: shares of people at the worst and the best departure, and how often they are within the last limit."""
+    over = run.over_window
+    if over is None:
+        return {}
+    columns: dict[str, Values] = {}
+    for name, shares in (("best", over.best), ("median", over.median), ("worst", over.worst)):
+        for limit, share in zip(limits, shares, strict=True):
+            columns[f"{name}_{share_field(limit)}"] = _shares(np.where(run.placed > 0, share * 100, np.nan), limit)
+    columns["departures_percent"] = Column.of(100 * over.served, "%", 1)
+    return columns
+
+
+def window_columns(run: Run, people: list[Floats], limits: list[float]) -> dict[str, Values]:
+    """By public transport: people of each group within each limit at the worst, the middle and the best departure.
+
+    `departures_percent` is the share of the departures at which they are within the last limit, in the mean of the people.
+    """
+    over = run.over_window
+    if over is None:
+        return {}
+    heads, columns = np.stack(people), dict[str, Values]()
+    for name, shares in (("best", over.best), ("median", over.median), ("worst", over.worst)):
+        for limit, share in zip(limits, shares, strict=True):
+            columns[f"{name}_within_{limit:g}"] = _people(np.round(heads @ share, 1), 1, "people_within", "", limit)
+    known = np.isfinite(over.served)
+    placed = heads[:, known] @ run.placed[known]
+    served = heads[:, known] @ (run.placed[known] * over.served[known])
+    columns["departures_percent"] = Column.of(percent(served, placed), "%", 2)
     return columns
 
 

@@ -122,6 +122,17 @@ def _zone_columns(inputs: AccessInputs, result: AccessResult) -> list[Column]:
     ]
 
 
+def _window_columns(result: AccessResult, limit: float) -> list[Column]:
+    """By public transport: people within a limit at the worst and the best departure, and how often they are within the last."""
+    if f"worst_within_{limit:g}" not in result.summary["totals"][0]:
+        return []
+    return [
+        Column(f"worst_within_{limit:g}", f"{limit:g}\u00a0min, worst departure", "people", 0),
+        Column(f"best_within_{limit:g}", "best departure", "people", 0),
+        Column("departures_percent", "Departures in time", "%", 1),
+    ]
+
+
 def _group_columns(inputs: AccessInputs, result: AccessResult) -> list[Column]:
     """The columns of groups; what is said of one limit is said of the middle one."""
     limits = inputs.limits
@@ -132,6 +143,7 @@ def _group_columns(inputs: AccessInputs, result: AccessResult) -> list[Column]:
         Column("group", "Group"),
         Column("total", "People", "", 0),
         *[Column(f"within_{limit:g}", f"{limit:g}\u00a0min", "people", 0) for limit in limits],
+        *_window_columns(result, middle),
         Column(f"ratio_within_{middle:g}", "Share to first", "", 2),
         *([straight] if inputs.compare_straight_line else []),
         *([change] if result.other else []),

@@ -10,6 +10,8 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from awl.core.analysis.centrality import Centrality, Sums
+from awl.core.analysis.centrality_by_transit import TransitCentrality
+from awl.core.errors import AwlError
 from awl.core.graph.shapes import cut_lines
 from awl.core.routing.snapping import Snapped
 from awl.io.table import Column, Meaning, Table
@@ -21,6 +23,8 @@ from awl.questions.reach_areas import limit_unit
 from awl.questions.results import Doubt, Result
 
 Floats = NDArray[np.float64]
+BY_TRANSIT = ("reach", "gravity", "closeness")
+"""Indices that rest on times alone; the others need the one way that a pair takes."""
 LEAST = 1e-9
 """A street with less of a trip on it is passed by none."""
 
@@ -35,6 +39,7 @@ class CentralityResult(Result):
         most_central: the name of the place with the highest value of the leading index.
         busiest: the street that most trips pass, None where none does.
         values: the leading index (k,), NaN for places left out.
+        indices: the indices that are told.
     """
 
     mode: str
@@ -43,6 +48,7 @@ class CentralityResult(Result):
     most_central: str | None
     busiest: str | None
     values: Floats
+    indices: list[Index]
 
 
 def run_centrality(inputs: CentralityInputs, context: Context) -> CentralityResult:
@@ -50,7 +56,7 @@ def run_centrality(inputs: CentralityInputs, context: Context) -> CentralityResu
     asked = Asked(inputs, context)
     sums = asked.central.sums(progress=context.progress.part(0.1, 0.9))
     places, snapped, unit = asked.places, asked.snapped, limit_unit(inputs.measure)
-    values = np.where(snapped.is_snapped, of_index(inputs.indices[0], sums, inputs.measure), np.nan)
+    values = np.where(snapped.is_snapped, of_index(asked.indices[0], sums, inputs.measure), np.nan)
     best, busiest = int(np.nanargmax(values)), int(np.argmax(sums.on_link))
     within = limit_word(inputs.radius, inputs.measure)
     alone = int((sums.reached[snapped.is_snapped] == 0).sum())
@@ -61,10 +67,10 @@ def run_centrality(inputs: CentralityInputs, context: Context) -> CentralityResu
         f"beta_per_{unit}": asked.beta,
         "mean_reach": _mean(sums.reached),
         f"mean_cost_{unit}": _mean(sums.mean_cost),
-        **{f"highest_{index}": float(np.nanmax(of_index(index, sums, inputs.measure))) for index in inputs.indices},
+        **{f"highest_{index}": float(np.nanmax(of_index(index, sums, inputs.measure))) for index in asked.indices},
         "places_alone": alone,
     }
-    streets = {"streets": lambda: _streets(context, sums)} if "betweenness" in inputs.indices else {}
+    streets = {"streets": lambda: _streets(context, sums)} if "betweenness" in asked.indices else {}
     return CentralityResult(
         summary=summary,
         parts={"places": lambda: context.place_table(places, snapped, asked.columns(sums)), **streets},
@@ -74,13 +80,14 @@ def run_centrality(inputs: CentralityInputs, context: Context) -> CentralityResu
             *context.findings_within(snapped, inputs.measure, limit_units(inputs.radius, inputs.measure)),
             *context.doubts_of_mode(),
         ],
-        method=[*context.notes, *_method(inputs, asked.beta)],
+        method=[*context.notes, *_method(asked)],
         mode=context.mode.title,
         words=places.words,
         kind=places.kind,
         most_central=places.names[best] if values[best] > 0 else None,
         busiest=context.street_name(busiest) if sums.on_link[busiest] > LEAST else None,
         values=values,
+        indices=asked.indices,
     )
 
 
@@ -93,22 +100,39 @@ class Asked:
         self.places: Places = context.places(inputs.places)
         self.snapped: Snapped = context.snap(self.places)
         self.beta = inputs.beta if inputs.beta is not None else math.log(2) / (inputs.radius / 2)
-        self.central = Centrality(
-            context.streets_alone("Centrality"), self.snapped, inputs.measure, limit_units(inputs.radius, inputs.measure),
-            offer_of(self.places, inputs.weight, "weight"), self.beta,
-        )  # fmt: skip
+        weight, radius = offer_of(self.places, inputs.weight, "weight"), limit_units(inputs.radius, inputs.measure)
+        self.central: Centrality | TransitCentrality
+        if context.transit is None:
+            self.central = Centrality(context.street_router, self.snapped, inputs.measure, radius, weight, self.beta)
+        else:
+            context.transit.check_measure(inputs.measure)
+            self.central = TransitCentrality(context.transit, self.snapped, radius, weight, self.beta)
+        self.indices: list[Index] = indices_told(inputs, context.transit is not None)
 
     def columns(self, sums: Sums) -> dict[str, Column]:
         """A field per index, and the mean cost of the paths (k,)."""
         unit = limit_unit(self.inputs.measure)
         by_index: dict[str, Column] = {
             index: Column.of(_six_figures(of_index(index, sums, self.inputs.measure)), meaning=Meaning(index))
-            for index in self.inputs.indices
+            for index in self.indices
         }
         return {
             **by_index,
             f"mean_cost_{unit}": Column.of(_six_figures(sums.mean_cost), unit, meaning=Meaning("mean_cost")),
         }
+
+
+def indices_told(inputs: CentralityInputs, by_transit: bool) -> list[Index]:
+    """The indices that can be told; raises where none of them can."""
+    told = [index for index in inputs.indices if not by_transit or index in BY_TRANSIT]
+    if not told:
+        raise AwlError(
+            f"By public transport there is no {' and no '.join(inputs.indices)}",
+            remedy=f"Ask for {', '.join(BY_TRANSIT)}; the load on lines is told by the question trips",
+            inputs=("indices",),
+            kind="not-by-transit",
+        )
+    return told
 
 
 def of_index(index: Index, sums: Sums, measure: str) -> Floats:
@@ -134,7 +158,8 @@ def _mean(values: Floats, digits: int = 3) -> float | None:
     return round(float(known.mean()), digits) if len(known) else None
 
 
-def _method(inputs: CentralityInputs, beta: float) -> list[str]:
+def _method(asked: Asked) -> list[str]:
+    inputs, beta = asked.inputs, asked.beta
     within = limit_word(inputs.radius, inputs.measure)
     unit, long = ("minute", "hour") if inputs.measure == "time" else ("metre", "kilometre")
     worth = f"its '{inputs.weight}'" if inputs.weight else "one"
@@ -149,7 +174,7 @@ def _method(inputs: CentralityInputs, beta: float) -> list[str]:
     return [
         f"Others are those places that lie within {within}; each counts {worth}.",
         "Places count where they stand on their street; the way from the door to it does not.",
-        *[explained[index] for index in inputs.indices],
+        *[explained[index] for index in asked.indices],
     ]
 
 
@@ -163,7 +188,11 @@ def _doubts(asked: Asked, lone: int, within: str) -> list[Doubt]:
         verb = "place lies" if edge == 1 else "places lie"
         text = f"{edge:,} {verb} within the radius of where streets were cut off, and may be more central than is said here."
         doubts.append(Doubt("near-the-edge", "warning", edge, text))
-    if "closeness" in asked.inputs.indices:
+    left_out = [index for index in asked.inputs.indices if index not in asked.indices]
+    if left_out:
+        text = f"By public transport {' and '.join(left_out)} are not told: a pair has no one way over a window."
+        doubts.append(Doubt("indices-left-out", "note", len(left_out), text))
+    if "closeness" in asked.indices:
         text = (
             "A place that reaches few others has a short sum and therefore a high closeness: read it together with reach or the"
             " mean distance."

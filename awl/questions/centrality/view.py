@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from awl.questions.centrality.inputs import CentralityInputs
+from awl.questions.centrality.inputs import CentralityInputs, Index
 from awl.questions.centrality.run import CentralityResult
 from awl.questions.context import limit_word
 from awl.views.charts import Axis, Chart, Series
@@ -18,11 +18,11 @@ MANY = 1000
 
 def view_centrality(inputs: CentralityInputs, result: CentralityResult) -> View:
     """Places graded by an index, and the streets that trips between them pass."""
-    lead, within, summary = inputs.indices[0], limit_word(inputs.radius, inputs.measure), result.summary
+    lead, within, summary = result.indices[0], limit_word(inputs.radius, inputs.measure), result.summary
     mean = None if summary["mean_reach"] is None else round(summary["mean_reach"], 1)
     last = (
         Figure(result.busiest, "", "is passed by most of their trips")
-        if "betweenness" in inputs.indices
+        if "betweenness" in result.indices
         else Figure(summary["places_alone"], "", "places that reach no other")
     )
     return View(
@@ -33,14 +33,14 @@ def view_centrality(inputs: CentralityInputs, result: CentralityResult) -> View:
             last,
         ],
         method=result.method,
-        tables=[TableView("places", _columns(inputs), key="name")],
+        tables=[TableView("places", _columns(inputs, result.indices), key="name")],
         charts=[_spread(lead, result)],
         map=_map(inputs, result),
         files=[File("csv", "places"), File("gpkg")],
     )
 
 
-def _columns(inputs: CentralityInputs) -> list[Column]:
+def _columns(inputs: CentralityInputs, indices: list[Index]) -> list[Column]:
     unit = "min" if inputs.measure == "time" else "m"
     looks: dict[str, Column] = {
         "reach": Column("reach", "Reach", "", 0),
@@ -50,7 +50,7 @@ def _columns(inputs: CentralityInputs) -> list[Column]:
         "straightness": Column("straightness", "Straightness", "", 1),
     }
     mean = Column(f"mean_cost_{unit}", "Mean way", unit, 1 if inputs.measure == "time" else 0)
-    return [Column("name", "Place"), *[looks[index] for index in inputs.indices], mean]
+    return [Column("name", "Place"), *[looks[index] for index in indices], mean]
 
 
 def _spread(index: str, result: CentralityResult) -> Chart:
@@ -63,7 +63,7 @@ def _spread(index: str, result: CentralityResult) -> Chart:
 
 def _map(inputs: CentralityInputs, result: CentralityResult) -> MapView:
     """Few places are very central: equal steps would paint all others alike."""
-    fields = [GradedField(index, index.capitalize()) for index in inputs.indices]
+    fields = [GradedField(index, index.capitalize()) for index in result.indices]
     grades = Grades("index", fields, "natural", of="places", many=MANY)
     layers = [MapLayer("places", "points", grades=grades, key="name", label="name")]
     if "streets" in result.parts:

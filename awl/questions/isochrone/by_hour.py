@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 
+from awl.core.routing.reach import Reach
 from awl.core.routing.snapping import Snapped
 from awl.io.table import Column, Meaning, Table
 from awl.questions.context import Context
-from awl.questions.hours import networks_at
+from awl.questions.hours import networks_at, transit_at
 from awl.views import view
 from awl.views.charts import Axis, Chart, Series
 from awl.views.view import Figure
@@ -17,17 +20,26 @@ def reach_at(
     context: Context, hours: list[int], snapped: Snapped, direction: str, limits: list[float], units: list[int]
 ) -> Table:
     """A row for each hour: kilometres of street within each limit."""
-    networks = networks_at(context, hours)
-    reached = context.study.router(context.mode.id).reach_by_hour(networks, snapped, direction)
-    km = np.zeros((len(limits), len(hours)))
-    for i, (hour, network, (_, reach)) in enumerate(zip(hours, networks, reached, strict=True)):
+    km, length = np.zeros((len(limits), len(hours))), context.network.graph.link_length
+    for i, (hour, reach) in enumerate(zip(hours, _reaches(context, hours, snapped, direction, units[-1]), strict=True)):
         context.progress.step(0.9 + 0.05 * i / len(hours), f"Reach at {hour}:00")
-        km[:, i] = [reach.length_within(unit, network.graph.link_length) / 1000 for unit in units]
+        km[:, i] = [reach.length_within(unit, length) / 1000 for unit in units]
     columns = {
         hour_field(limit): Column.of(km[level], "km", 3, Meaning("street_within", limit=limit))
         for level, limit in enumerate(limits)
     }
     return Table(None, {"hour": [f"{hour}:00" for hour in hours], **columns})
+
+
+def _reaches(context: Context, hours: list[int], snapped: Snapped, direction: str, limit: int) -> Iterator[Reach]:
+    """The reach at each hour."""
+    if context.transit is not None:
+        for router in transit_at(context, hours):
+            yield router.reach(snapped, "time", direction, limit)[1]
+        return
+    by_hour = context.study.router(context.mode.id).reach_by_hour(networks_at(context, hours), snapped, direction)
+    for _, reach in by_hour:
+        yield reach
 
 
 def hour_field(limit: float) -> str:

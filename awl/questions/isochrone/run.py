@@ -16,6 +16,7 @@ from awl.core.graph.shapes import cut_lines, point_at
 from awl.core.routing.dijkstra.plain import Arrivals
 from awl.core.routing.reach import Reach, reached_parts
 from awl.core.routing.snapping import Snapped
+from awl.core.transit.router import ReachSpread
 from awl.io.table import Column, Meaning, Table, Values
 from awl.questions import static_speeds
 from awl.questions.context import Context, limit_units
@@ -73,6 +74,7 @@ class Reached:
     units: list[int]
     calm: float
     merged: list[shapely.Geometry]
+    spread: ReachSpread | None = None
 
     @property
     def error(self) -> AreaError:
@@ -109,6 +111,7 @@ def run_isochrone(inputs: IsochroneInputs, context: Context) -> IsochroneResult:
     }
     if street_km is not None:
         totals["street_km"] = Column.of(street_km, "km", 3)
+        totals |= _over_window(reached[0])
     tables: dict[str, Table | Callable[[], Table]] = {
         "areas": areas,
         "contours": lambda: contours_of(context, shapes, at, unit),
@@ -138,6 +141,8 @@ def run_isochrone(inputs: IsochroneInputs, context: Context) -> IsochroneResult:
     }
     if street_km is not None:
         summary["street_km"] = [round(km, 3) for km in street_km]
+        for name, column in _over_window(reached[0]).items():
+            summary[name] = column.shown()
     if inputs.differs:
         summary["groups"] = rule_summary(inputs, groups)
     if hours and group_reach is not None:
@@ -170,10 +175,16 @@ def _reached(inputs: IsochroneInputs, group: Group) -> Reached:
     calm = CALM_MS if inputs.measure == "time" else CALM_MM
     context.progress.step(0.1, "Searching")
     start = np.rint(group.head_start_min * 60_000).astype(np.int32) if group.head_start_min.any() else None
-    arrivals, reach = context.router.reach(snapped, inputs.measure, inputs.direction, units[-1] + int(calm), start)
+    limit, spread = units[-1] + int(calm), None
+    if context.transit is None:
+        arrivals, reach = context.street_router.reach(snapped, inputs.measure, inputs.direction, limit, start)
+    else:
+        context.transit.check_measure(inputs.measure)
+        spread = context.transit.reach_spread(snapped, inputs.direction, limit, start)
+        arrivals, reach = spread.arrivals, spread.asked
     context.progress.step(0.3, "Drawing areas")
     draw = AreaDrawer(context, calm)
-    return Reached(group, snapped, arrivals, reach, units, calm, [draw.area(reach, unit) for unit in units])
+    return Reached(group, snapped, arrivals, reach, units, calm, [draw.area(reach, unit) for unit in units], spread)
 
 
 def _together(reached: list[Reached], levels: int) -> list[shapely.Geometry]:
@@ -263,6 +274,32 @@ def _street_km(group_reach: Reached) -> list[float]:
     return [group_reach.reach.length_within(unit, length) / 1000 for unit in group_reach.units]
 
 
+def _over_window(group_reach: Reached) -> dict[str, Column]:
+    """By public transport, street within each limit at the best, the middle and the worst departure of the window."""
+    spread = group_reach.spread
+    if spread is None:
+        return {}
+    length = group_reach.group.context.network.graph.link_length
+    reaches = {"best": spread.best, "median": spread.median, "worst": spread.worst}
+    return {
+        f"street_km_{name}": Column.of(
+            [reach.length_within(unit, length) / 1000 for unit in group_reach.units], "km", 3
+        )
+        for name, reach in reaches.items()
+    }
+
+
+def _served(group_reach: Reached, link: NDArray[np.int32]) -> dict[str, Values]:
+    """By public transport, the share of the departures at which the end of each link that is reached more often is reached."""
+    if group_reach.spread is None:
+        return {}
+    network = group_reach.group.context.network
+    of_node = np.zeros(network.graph.node_count)
+    np.maximum.at(of_node, network.states.node, group_reach.spread.served)
+    share = np.maximum(of_node[network.graph.link_from[link]], of_node[network.graph.link_to[link]])
+    return {"departures_percent": Column.of(100 * share, "%", 1)}
+
+
 def _doubts(reached: list[Reached]) -> list[Doubt]:
     """Doubts of all groups, each text once."""
     doubts: list[Doubt] = []
@@ -309,6 +346,7 @@ def _streets(group_reach: Reached, inputs: IsochroneInputs) -> Table:
         f"arrival_end_{unit}": arrival(end),
         "length_m": Column.of((end - begin) * graph.link_length[link], "m", 1),
         "place_row": parts.owner[rows],
+        **_served(group_reach, link),
     }
     return Table(cut_lines(graph, link, begin, end), columns)
 

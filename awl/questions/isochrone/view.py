@@ -40,6 +40,11 @@ def view_isochrone(inputs: IsochroneInputs, result: IsochroneResult) -> View:
         figures += [Figure(count, "", f"places, {title.lower()}") for title, count in list(titled)[:2]]
     columns = [limit_column(limits, inputs.measure), Column("area_km2", "Area", "km²", 2)]
     columns += [Column("street_km", "Street", "km", 1)] if result.street_km is not None else []
+    if "street_km_best" in result.summary:
+        titled_ends = (("worst", "Worst departure"), ("median", "Median"), ("best", "Best departure"))
+        columns += [Column(f"street_km_{name}", title, "km", 1) for name, title in titled_ends]
+        worst, best = (f"{result.summary[f'street_km_{name}'][-1]:,.1f}" for name in ("worst", "best"))
+        figures.append(Figure(f"{worst} to {best}", "km", "of street, at the worst and the best departure"))
     tables, charts = [TableView("by_limit", columns)], _curves(inputs, result)
     if by_hour is not None:
         figures.append(least(by_hour, limits))

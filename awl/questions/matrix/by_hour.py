@@ -8,15 +8,24 @@ from numpy.typing import NDArray
 from awl.core.routing.dijkstra.search import UNREACHED
 from awl.core.routing.snapping import Snapped
 from awl.questions.context import Context
-from awl.questions.hours import networks_at
+from awl.questions.hours import networks_at, transit_at
 from awl.views.charts import Axis, Chart, Series
 from awl.views.view import Column, Figure
 
 
 def times_at(context: Context, hours: list[int], sources: Snapped, targets: Snapped) -> NDArray[np.float64]:
     """Seconds (h, s, t) from each source to each target at each hour; NaN where there is no way."""
-    networks, router = networks_at(context, hours), context.study.router(context.mode.id)
-    cost = router.matrix_by_hour(networks, sources, targets, progress=context.progress.part(0.5, 0.9))
+    progress = context.progress.part(0.5, 0.9)
+    if context.transit is not None:
+        by_transit = enumerate(transit_at(context, hours))
+        costs = [
+            router.matrix(sources, targets, "time", progress=progress.part(i / len(hours), (i + 1) / len(hours)))[0]
+            for i, router in by_transit
+        ]
+        cost = np.stack(costs)
+    else:
+        router = context.study.router(context.mode.id)
+        cost = router.matrix_by_hour(networks_at(context, hours), sources, targets, progress=progress)
     return np.where(cost == UNREACHED, np.nan, cost / 1000)
 
 

@@ -11,6 +11,7 @@ from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
 from awl.core.routing.snapping import Snapped
+from awl.core.transit.router import Spread
 from awl.io.table import Column, Indexed, Meaning, Table, Values
 from awl.questions import static_speeds
 from awl.questions.context import Context, Places, limit_units
@@ -120,9 +121,14 @@ def run_matrix(inputs: MatrixInputs, context: Context) -> MatrixResult:
     )
     _check_count(len(starts), len(ends), 1 + len(hours))
     context.prepare_for(len(starts))
-    s, t, duration, distance = matrix_ends.pairs(
-        context, np.arange(len(starts)), progress=context.progress.part(0.05, 0.5 if hours else 0.9)
-    )
+    progress, spread = context.progress.part(0.05, 0.5 if hours else 0.9), None
+    if context.transit is None:
+        s, t, duration, distance = matrix_ends.pairs(context, np.arange(len(starts)), progress=progress)
+    else:
+        context.transit.check_measure(inputs.measure)
+        spread = context.transit.spread(from_street, to_street, "from", matrix_ends.limit, progress=progress)
+        s, t = (rows.astype(np.int32) for rows in np.nonzero(spread.asked != UNREACHED))
+        duration, distance = spread.asked[s, t] / 1000, np.full(len(s), np.nan)
     by_hour = times_at(context, hours, from_street, to_street)[:, s, t] if hours else np.zeros((0, len(s)))
     missing = int(from_street.is_snapped.sum()) * int(to_street.is_snapped.sum()) - len(s)
     doubts = [
@@ -157,7 +163,7 @@ def run_matrix(inputs: MatrixInputs, context: Context) -> MatrixResult:
         }
         ids = {name: pairs[name] for name in ("origin_id", "destination_id")}
         costs: dict[str, Values] = {name: pairs[name] for name in ("duration_s", "distance_m") if name in pairs}
-        return Table(None, {**ids, **named, **costs, **at_hours})
+        return Table(None, {**ids, **named, **costs, **_over_window(spread, s, t), **at_hours})
 
     return MatrixResult(
         summary=summary,
@@ -172,6 +178,18 @@ def run_matrix(inputs: MatrixInputs, context: Context) -> MatrixResult:
         longest_min=round(float(duration.max()) / 60, 1) if len(s) else None,
         has_distances=context.transit is None,
     )
+
+
+def _over_window(spread: Spread | None, s: NDArray[np.integer], t: NDArray[np.integer]) -> dict[str, Values]:
+    """By public transport, time of the pairs at the best, the middle and the worst departure, and how often there is a way."""
+    if spread is None:
+        return {}
+    ends = {"best_s": spread.best, "median_s": spread.median, "worst_s": spread.worst}
+    columns: dict[str, Values] = {
+        name: Column.of(np.where(ms[s, t] == UNREACHED, np.nan, ms[s, t] / 1000), "s", 3, Meaning("duration"))
+        for name, ms in ends.items()
+    }
+    return columns | {"departures_percent": Column.of(100 * spread.served[s, t], "%", 1)}
 
 
 def _findings(ends: MatrixEnds, context: Context) -> list[Doubt]:

@@ -8,6 +8,13 @@ from awl.questions.matrix.inputs import MatrixInputs
 from awl.questions.matrix.run import MatrixResult
 from awl.views.view import Column, Figure, File, Pivot, TableView, View
 
+OVER_WINDOW = [
+    Column("best_s", "Best", "s", 0),
+    Column("median_s", "Median", "s", 0),
+    Column("worst_s", "Worst", "s", 0),
+    Column("departures_percent", "Departures with a way", "%", 0),
+]
+
 
 def view_matrix(inputs: MatrixInputs, result: MatrixResult) -> View:
     """The view of a matrix: pairs as rows, or times in a table with two heads."""
@@ -17,6 +24,7 @@ def view_matrix(inputs: MatrixInputs, result: MatrixResult) -> View:
         Column("origin", "From"),
         Column("destination", "To"),
         Column("duration_s", "Time", "s", 0),
+        *([] if result.has_distances else OVER_WINDOW),
         *hour_columns(result.hours),
         *([Column("distance_m", "Distance", "m", 0)] if result.has_distances else []),
     ]

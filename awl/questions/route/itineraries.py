@@ -7,15 +7,14 @@ from datetime import date
 
 import numpy as np
 import shapely
-from numpy.typing import NDArray
-from shapely.ops import substring
 
 from awl.core.errors import AwlError
 from awl.core.routing.snapping import Snapped
-from awl.core.transit.feed import KIND_NAMES, Feed
+from awl.core.transit.feed import Feed
 from awl.core.transit.itineraries import Itinerary, ItineraryFinder, RideLeg, WalkLeg
 from awl.core.transit.router import TransitRouter
 from awl.core.transit.service_day import clock_of
+from awl.core.transit.tracks import track
 from awl.io.table import Column, Table, Values
 from awl.questions import by_transit
 from awl.questions.context import Context, Places
@@ -191,7 +190,8 @@ class _Words:
     def _ride(self, leg: RideLeg) -> Json:
         begin, end = int(leg.stops[0]), int(leg.stops[-1])
         headsign = self._feed.trips.headsign[leg.trips[-1]]
-        line = self._track(leg)
+        # Of trips on which one stays seated each has a shape of its own.
+        line = track(self._feed, leg.trips[0], leg.stops) if len(leg.trips) == 1 else self._straight(leg)
         between = len(leg.stops) - 1
         return {
             "kind": "ride",
@@ -209,10 +209,7 @@ class _Words:
 
     def _line(self, leg: RideLeg) -> str:
         """`tram 1` of a ride; of trips on which one stays seated that of the first."""
-        route = int(self._feed.trips.route[leg.trips[0]])
-        kind = KIND_NAMES.get(int(self._feed.routes.kind[route]), "line")
-        name = str(self._feed.routes.name[route])
-        return name if name.lower() == kind else f"{kind} {name}"
+        return self._feed.line_name(int(self._feed.trips.route[leg.trips[0]]))
 
     def _place(self, stop: int, row: int) -> str:
         return str(self._places.names[row]) if stop < 0 else str(self._feed.stops.name[stop])
@@ -225,18 +222,5 @@ class _Words:
     def _clock(self, ms: int) -> str:
         return f"{clock_of(ms / 1000, self._day, self._feed.timezone):%H:%M:%S}"
 
-    def _track(self, leg: RideLeg) -> shapely.LineString:
-        """The line of a ride: the part of its trip's shape between the stops, or from stop to stop."""
-        feed, trip = self._feed, leg.trips[0]
-        xy = np.column_stack([feed.stops.lon[leg.stops], feed.stops.lat[leg.stops]])
-        straight = shapely.LineString(xy)
-        shape = int(feed.trips.shape[trip])
-        if shape < 0 or len(leg.trips) > 1:
-            return straight
-        part = slice(int(feed.shapes.start[shape]), int(feed.shapes.start[shape + 1]))
-        points: NDArray[np.float64] = np.column_stack([feed.shapes.lon[part], feed.shapes.lat[part]])
-        if len(points) < 2:
-            return straight
-        line = shapely.LineString(points)
-        begin, end = (float(shapely.line_locate_point(line, shapely.Point(xy[row]))) for row in (0, -1))
-        return substring(line, begin, end) if end > begin else straight
+    def _straight(self, leg: RideLeg) -> shapely.LineString:
+        return shapely.LineString(np.column_stack([self._feed.stops.lon[leg.stops], self._feed.stops.lat[leg.stops]]))

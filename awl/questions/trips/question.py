@@ -28,6 +28,8 @@ class TripsQuestion(Question):
         "invalid": "Input features that are no place or no line, with the reason, as rows",
         "load": "Streets with the number of trips over them, along and against their drawing, GeoJSON",
         "untouched": "Usable streets no trip takes, GeoJSON",
+        "segments": "By public transport: segments of lines between two stops with the trips on them, GeoJSON",
+        "stops": "By public transport: stops with the trips that board and alight there, GeoJSON",
         "places": "The starts and ends with their distance to the street, GeoJSON",
     }
     run = staticmethod(run_trips)

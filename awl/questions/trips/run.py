@@ -10,30 +10,35 @@ from numpy.typing import NDArray
 from awl.core.geodesy import segment_lengths
 from awl.core.graph.shapes import cut_lines, joined_lines
 from awl.core.routing.cch.paths import PathBatch
-from awl.core.routing.snapping import STATUS
 from awl.io.table import Column, Meaning, Table
 from awl.questions import static_speeds
 from awl.questions.context import Context
 from awl.questions.on_the_way import findings_on
 from awl.questions.results import Doubt, Result
-from awl.questions.spots import MOST_SPOTS, Spot
 from awl.questions.trips.ends import Asked, along_lines, by_pairing
 from awl.questions.trips.inputs import TripsInputs
+from awl.questions.trips.rides import RidesResult, run_rides
+from awl.questions.trips.rows import end_columns, lost_doubts, lost_table, off_street_reason
 
 
 @dataclass(frozen=True)
 class TripTotals:
-    """PathBatch (k,) that were asked for, in s and m; NaN where there is no way, with the reason."""
+    """Trips (k,) that were asked for, in s and m; NaN where there is no way, with the reason of each such trip."""
 
     duration_s: NDArray[np.float64]
     distance_m: NDArray[np.float64]
     straight_m: NDArray[np.float64]
-    reason: list[str]
+    reason: dict[int, str]
 
     @property
     def done(self) -> NDArray[np.int64]:
         """Rows of the trips that have a way."""
         return np.flatnonzero(np.isfinite(self.duration_s))
+
+    @property
+    def lost(self) -> NDArray[np.int64]:
+        """Rows of those that have none."""
+        return np.flatnonzero(~np.isfinite(self.duration_s))
 
 
 @dataclass
@@ -55,14 +60,16 @@ class TripsResult(Result):
     most_on_a_street: tuple[int, str]
 
 
-def run_trips(inputs: TripsInputs, context: Context) -> TripsResult:
+def run_trips(inputs: TripsInputs, context: Context) -> TripsResult | RidesResult:
     """Every trip by itself, and what they put on the streets together."""
     if inputs.lines is not None:
         asked = along_lines(context, inputs.lines, inputs.most)
     else:
         assert inputs.from_ is not None and inputs.to is not None
         asked = by_pairing(context, (inputs.from_, inputs.to), inputs.pairing, inputs.measure, inputs.most)
-    paths = context.streets_alone("Many routes at once").trips(
+    if context.transit is not None:
+        return run_rides(context, asked)
+    paths = context.street_router.trips(
         asked.snapped.take(asked.leg_from), asked.snapped.take(asked.leg_to), inputs.measure,
         progress=context.progress.part(0.35, 0.9),
     )  # fmt: skip
@@ -92,7 +99,7 @@ def run_trips(inputs: TripsInputs, context: Context) -> TripsResult:
         parts={
             "paths": lambda: _paths(asked, paths, totals, context),
             "trips": _rows(asked, totals),
-            "unreachable": _unreachable(asked, totals),
+            "unreachable": lost_table(asked, totals.lost, totals.reason),
             "invalid": Table.of_records(asked.invalid),
             "load": lambda: _streets(context, load, np.flatnonzero(on_link > 0)),
             "untouched": lambda: _streets(context, load, untouched),
@@ -128,17 +135,12 @@ def _totals(asked: Asked, paths: PathBatch, context: Context, measure: str) -> T
     lon, lat = asked.stops.lon, asked.stops.lat
     straight = np.add.reduceat(segment_lengths(lon[begin], lat[begin], lon[end], lat[end]), asked.first[:-1])
     because = "the closures cut every way" if context.closed_links else "one-way streets or gaps cut every way"
-    reason = [""] * len(asked)
-    for trip in np.flatnonzero(lost).tolist():
-        stops = [*range(int(asked.first[trip]), int(asked.first[trip + 1]))]
-        rows = [*asked.leg_from[stops].tolist(), int(asked.leg_to[stops[-1]])]
-        off = next((row for row in rows if not asked.snapped.is_snapped[row]), None)
-        reason[trip] = because if off is None else f"{asked.stops.names[off]} is {STATUS[asked.snapped.status[off]]}"
+    reason = {trip: off_street_reason(asked, trip) or because for trip in np.flatnonzero(lost).tolist()}
     return TripTotals(np.where(lost, np.nan, duration), np.where(lost, np.nan, distance), straight, reason)
 
 
 def _load(asked: Asked, paths: PathBatch, totals: TripTotals, context: Context) -> NDArray[np.int64]:
-    """PathBatch over each link (m, 2), along its drawing and against it; a trip counts once for each leg that passes it."""
+    """Trips over each link (m, 2), along its drawing and against it; a trip counts once for each leg that passes it."""
     path_of_arc = np.repeat(np.arange(len(paths.cost)), np.diff(paths.start))
     trip = np.searchsorted(asked.first, path_of_arc, side="right") - 1
     complete = np.isfinite(totals.duration_s)[trip]
@@ -149,17 +151,11 @@ def _load(asked: Asked, paths: PathBatch, totals: TripTotals, context: Context) 
 def _rows(asked: Asked, totals: TripTotals) -> Table:
     """One row per trip with a path."""
     done = totals.done
-    begin, end = asked.begin[done], asked.end[done]
-    off = asked.snapped.distance_m
     seconds, metres, straight = totals.duration_s[done], totals.distance_m[done], totals.straight_m[done]
     return Table(
         None,
         {
-            "trip": done + 1,
-            "origin_id": [asked.stops.ids[i] for i in begin],
-            "destination_id": [asked.stops.ids[i] for i in end],
-            "origin": [asked.stops.names[i] for i in begin],
-            "destination": [asked.stops.names[i] for i in end],
+            **end_columns(asked, done),
             "duration_s": Column.of(seconds, "s", 3, Meaning("duration")),
             "distance_m": Column.of(metres, "m", 3, Meaning("distance")),
             "duration_min": Column.of(seconds / 60, "min", 3),
@@ -167,10 +163,6 @@ def _rows(asked: Asked, totals: TripTotals) -> Table:
             "mean_speed_kmh": Column.of(_ratio(metres * 3.6, seconds), "km/h", 2),
             "straight_m": Column.of(straight, "m", 1),
             "detour_factor": Column.of(_ratio(metres, straight), "", 3),
-            "origin_row": begin,
-            "destination_row": end,
-            "origin_street_m": Column.of(off[begin], "m", 1),
-            "destination_street_m": Column.of(off[end], "m", 1),
         },
     )
 
@@ -194,25 +186,6 @@ def _paths(asked: Asked, paths: PathBatch, totals: TripTotals, context: Context)
     return Table(lines[totals.done], _rows(asked, totals).columns)
 
 
-def _unreachable(asked: Asked, totals: TripTotals) -> Table:
-    """PathBatch without a path: the attributes of the feature they begin with, and why."""
-    lost = np.flatnonzero(~np.isfinite(totals.duration_s))
-    begin, end = asked.begin[lost], asked.end[lost]
-    own = asked.stops.layer.take(begin).columns if (begin < len(asked.stops.layer)).all() else {}
-    return Table(
-        np.full(len(lost), None, object),
-        {
-            **own,
-            "trip": lost + 1,
-            "origin_id": [asked.stops.ids[i] for i in begin],
-            "destination_id": [asked.stops.ids[i] for i in end],
-            "origin": [asked.stops.names[i] for i in begin],
-            "destination": [asked.stops.names[i] for i in end],
-            "reason": [totals.reason[i] for i in lost],
-        },
-    )
-
-
 def _streets(context: Context, load: NDArray[np.int64], links: NDArray[np.int64]) -> Table:
     """Streets with the trips over them."""
     graph = context.network.graph
@@ -230,25 +203,8 @@ def _streets(context: Context, load: NDArray[np.int64], links: NDArray[np.int64]
     )
 
 
-def _lost_trips(asked: Asked, totals: TripTotals, lost: NDArray[np.integer]) -> tuple[Spot, ...]:
-    """Where trips without a path begin, with the reason."""
-    stops = asked.stops
-    ends = [(int(asked.begin[trip]), int(asked.end[trip]), totals.reason[trip]) for trip in lost[:MOST_SPOTS].tolist()]
-    return tuple(
-        Spot(f"{stops.names[a]} to {stops.names[b]}", reason, float(stops.lon[a]), float(stops.lat[a]))
-        for a, b, reason in ends
-    )
-
-
 def _doubts(inputs: TripsInputs, context: Context, asked: Asked, totals: TripTotals) -> list[Doubt]:
-    doubts = context.doubts_of(asked.stops, asked.snapped)
-    lost = np.flatnonzero(~np.isfinite(totals.duration_s))
-    if len(lost):
-        text = f"{len(lost):,} of {len(asked):,} trips have no way, the first because {totals.reason[lost[0]]}."
-        doubts.append(Doubt("trips-unreachable", "warning", len(lost), text, _lost_trips(asked, totals, lost)))
-    if asked.invalid:
-        text = f"{len(asked.invalid):,} features left out: {asked.invalid[0]['reason']}."
-        doubts.append(Doubt("features-invalid", "warning", len(asked.invalid), text))
+    doubts = context.doubts_of(asked.stops, asked.snapped) + lost_doubts(asked, totals.lost, totals.reason)
     if len(asked) == inputs.most:
         text = f"At most {inputs.most:,} trips are made; where there are more, these are a sample spread evenly."
         doubts.append(Doubt("trips-sampled", "note", len(asked), text))

@@ -4,13 +4,17 @@ from __future__ import annotations
 
 from awl.questions.charts import histogram
 from awl.questions.trips.inputs import TripsInputs
+from awl.questions.trips.rides import RidesResult
+from awl.questions.trips.rides_view import view_rides
 from awl.questions.trips.run import TripsResult
 from awl.views.map_view import MapLayer, MapView, Widths, token
 from awl.views.view import Column, Figure, File, RowPath, TableView, View
 
 
-def view_trips(inputs: TripsInputs, result: TripsResult) -> View:
-    """The load on the streets, and the trips as rows."""
+def view_trips(inputs: TripsInputs, result: TripsResult | RidesResult) -> View:
+    """The load on the streets or on the lines, and the trips as rows."""
+    if isinstance(result, RidesResult):
+        return view_rides(result)
     most, street = result.most_on_a_street
     mean = round(float(result.minutes.mean()), 1) if len(result.minutes) else None
     columns = [

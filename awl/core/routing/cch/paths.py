@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -43,6 +44,45 @@ class PathBatch:
     begin: NDArray[np.float64]
     end: NDArray[np.float64]
     access_share: NDArray[np.float64]
+
+    @classmethod
+    def joined(cls, parts: Sequence[PathBatch]) -> PathBatch:
+        """The ways of several, one after another.
+
+        Parameters:
+            parts: ways of one mode, one part at least.
+        """
+        if len(parts) == 1:
+            return parts[0]
+        counts = np.concatenate([np.zeros(1, np.int64), *(np.diff(part.start) for part in parts)])
+        cost, accumulated, arc, delay, begin, end = (
+            np.concatenate([getattr(part, name) for part in parts])
+            for name in ("cost", "accumulated", "arc", "delay_ms", "begin", "end")
+        )
+        access_share = np.concatenate([part.access_share for part in parts], axis=1)
+        return cls(parts[0].mode, cost, accumulated, np.cumsum(counts), arc, delay, begin, end, access_share)
+
+    def take(self, rows: NDArray[np.integer]) -> PathBatch:
+        """Some of the ways, in this order.
+
+        Parameters:
+            rows: rows (n,) of the ways, -1 for a trip that has none.
+        """
+        known = rows >= 0
+        if len(self.cost) == 0:
+            none = np.zeros(len(rows))
+            return PathBatch(
+                self.mode, np.full(len(rows), -1), none.astype(np.int64), np.zeros(len(rows) + 1, np.int64), self.arc,
+                self.delay_ms, none, none, np.zeros((2, len(rows))),
+            )  # fmt: skip
+        at = np.maximum(rows, 0)
+        counts = np.where(known, self.start[at + 1] - self.start[at], 0)
+        start = np.concatenate([[0], np.cumsum(counts)])
+        row = np.repeat(self.start[at], counts) + np.arange(start[-1]) - np.repeat(start[:-1], counts)
+        return PathBatch(
+            self.mode, np.where(known, self.cost[at], -1), np.where(known, self.accumulated[at], 0), start, self.arc[row],
+            self.delay_ms[row], self.begin[at], self.end[at], self.access_share[:, at],
+        )  # fmt: skip
 
     def leg(self, i: int) -> StreetLeg | None:
         """One of the ways.
@@ -92,15 +132,7 @@ def trips_between(
     """
     blocks = _blocks(hierarchy, network, (sources, targets), measure, threads, progress)
     parts = [block.trips() for block in blocks]
-    if len(parts) == 1:
-        return parts[0]
-    counts = np.concatenate([np.zeros(1, np.int64), *(np.diff(part.start) for part in parts)])
-    cost, accumulated, arc, delay, begin, end = (
-        np.concatenate([getattr(part, name) for part in parts])
-        for name in ("cost", "accumulated", "arc", "delay_ms", "begin", "end")
-    )
-    access_share = np.concatenate([part.access_share for part in parts], axis=1)
-    return PathBatch(network.mode.id, cost, accumulated, np.cumsum(counts), arc, delay, begin, end, access_share)
+    return PathBatch.joined(parts)
 
 
 class _Block:
