@@ -5,6 +5,7 @@ Nothing of it is shared with the program but the feed itself: rules are looked u
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from dataclasses import dataclass
 from datetime import date
 
@@ -132,6 +133,7 @@ class EventGraph:
 
     def __init__(self, feed: Feed, walks: Walks, slack_s: int) -> None:
         self.feed, self.slack_s = feed, slack_s
+        self._change_ms: dict[tuple[int, int, int, int], float] = {}
         self.walk = {(s, s): 0 for s in range(len(feed.stops))}
         for a, b, ms in zip(walks.origin.tolist(), walks.target.tolist(), walks.ms.tolist(), strict=True):
             self.walk[a, b] = min(self.walk.get((a, b), ms), ms)
@@ -214,6 +216,12 @@ class EventGraph:
 
     def change_ms(self, one: Event, other: Event) -> float:
         """Least time between alighting from one and boarding the other."""
+        key = one.stop, one.trip, other.stop, other.trip
+        if key not in self._change_ms:
+            self._change_ms[key] = self._changed(one, other)
+        return self._change_ms[key]
+
+    def _changed(self, one: Event, other: Event) -> float:
         feed, rules = self.feed, self.feed.transfers
         best, value = (-1, -1), None
         for row in range(len(rules)):
@@ -241,38 +249,53 @@ class EventGraph:
         count = len(self.events)
         at = {(event.run, event.nth): row for row, event in enumerate(self.events)}
         edges = []
+        boarding = sorted(
+            (event.departure, row)
+            for row, event in enumerate(self.events)
+            if event.pickup in (0, 3) and (event.run, event.nth + 1) in at
+        )
         for row, event in enumerate(self.events):
             if (following := at.get((event.run, event.nth + 1))) is not None:
                 edges += [(row, count + following, 1e-9)]
                 edges += [(count + following, following, 1e-9)]
             if event.drop_off in (0, 3) and event.nth > 0:
-                for other_row, other in enumerate(self.events):
-                    last = (other.run, other.nth + 1) not in at
-                    spare = (other.departure - event.arrival) * 1000
-                    if other.pickup in (0, 3) and not last and spare >= self.change_ms(event, other):
+                for departure, other_row in boarding[bisect_left(boarding, (event.arrival, -1)) :]:
+                    if (departure - event.arrival) * 1000 >= self.change_ms(event, self.events[other_row]):
                         edges += [(count + row, other_row, 1.0)]
         for last, first in self._seated():
             edges += [(count + at[last.run, last.nth], at[first.run, first.nth], 1e-9)]
-        self.edges = edges
+        # Of two edges between the same nodes SciPy would take the sum.
+        tail, head, weight = (np.array(column) for column in zip(*edges, strict=True)) if edges else np.zeros((3, 0))
+        order = np.lexsort((weight, head, tail))
+        tail, head, weight = tail[order], head[order], weight[order]
+        first = np.ones(len(tail), bool)
+        first[1:] = (tail[1:] != tail[:-1]) | (head[1:] != head[:-1])
+        ends = tail[first].astype(np.int32), head[first].astype(np.int32)
+        self.graph = csr_array((weight[first], ends), shape=(2 * count + 1,) * 2)
         self.last = {row for row, event in enumerate(self.events) if (event.run, event.nth + 1) not in at}
 
     def arrivals(self, starts: dict[int, int], at_s: int, rides: int | None) -> dict[int, int]:
         """Earliest arrival in s by stop, from stops that are walked to in so many ms."""
-        count = len(self.events)
-        edges = list(self.edges)
-        for row, event in enumerate(self.events):
-            spare = (event.departure - at_s - self.slack_s) * 1000
-            boards = event.pickup in (0, 3) and row not in self.last
-            if boards and spare >= starts.get(event.stop, np.inf):
-                edges.append((2 * count, row, 1.0))
-        if not edges:
-            return {}
-        tail, head, weight = (np.array(column) for column in zip(*edges, strict=True))
-        # Of two edges between the same nodes SciPy would take the sum.
-        order = np.lexsort((weight, head, tail))
-        tail, head, weight = tail[order], head[order], weight[order]
-        first = np.concatenate([[True], (tail[1:] != tail[:-1]) | (head[1:] != head[:-1])])
-        graph = csr_array((weight[first], (tail[first], head[first])), shape=(2 * count + 1,) * 2)
+        count, base = len(self.events), self.graph
+        first = np.array(
+            [
+                row
+                for row, event in enumerate(self.events)
+                if event.pickup in (0, 3)
+                and row not in self.last
+                and (event.departure - at_s - self.slack_s) * 1000 >= starts.get(event.stop, np.inf)
+            ],
+            np.int32,
+        )
+        # The place one sets out from is the last node.
+        graph = csr_array(
+            (
+                np.concatenate([base.data, np.ones(len(first))]),
+                np.concatenate([base.indices, first]),
+                np.append(base.indptr[:-1], len(base.data) + len(first)),
+            ),
+            shape=(2 * count + 1,) * 2,
+        )
         boardings = dijkstra(graph, indices=2 * count)[count : 2 * count]
         best: dict[int, int] = {}
         for row, event in enumerate(self.events):
