@@ -2240,6 +2240,8 @@ export interface components {
         /**
          * RowPath
          * @description The path that a row stands for: from one place of a part to another, by fields with their rows, asked as `route`.
+         *
+         *     Where `part` is given it is the feature of that part with the same key.
          */
         RowPath: {
             /** Places */
@@ -2248,6 +2250,11 @@ export interface components {
             source: string;
             /** Target */
             target: string;
+            /**
+             * Part
+             * @default null
+             */
+            part?: string | null;
         };
         /**
          * Series

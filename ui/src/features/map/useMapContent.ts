@@ -98,7 +98,8 @@ function useRowPath(study: string | null, answer: Answer | null | undefined, row
   const rows = (answer && table?.path ? (answer.result[table.part] ?? []) : []) as Record<string, number>[];
   const found = rows.find((one) => String(one[table?.key ?? ""]) === row);
   const places = (answer?.result[table?.path?.places ?? ""] as FeatureCollection | undefined)?.features ?? [];
-  const ends = found && table?.path ? [places[found[table.path.source] ?? -1], places[found[table.path.target] ?? -1]].filter((end) => end !== undefined) : [];
+  const drawn = (answer?.result[table?.path?.part ?? ""] as FeatureCollection | undefined)?.features.find((one) => String(one.properties?.[table?.key ?? ""]) === row);
+  const ends = found && table?.path && !table.path.part ? [places[found[table.path.source] ?? -1], places[found[table.path.target] ?? -1]].filter((end) => end !== undefined) : [];
   const { mode, at, snap, closures, measure } = answer?.inputs ?? {};
   const inputs = { mode, at, snap, closures, measure, waypoints: collection(ends) };
   const { data } = useQuery({
@@ -108,6 +109,7 @@ function useRowPath(study: string | null, answer: Answer | null | undefined, row
     staleTime: Infinity,
     meta: { panel: "map", what: t`The path of this trip` },
   });
+  if (drawn) return drawn;
   return ends.length === 2 ? ((data?.routes as FeatureCollection | undefined)?.features[0] ?? null) : null;
 }
 
