@@ -43,7 +43,7 @@ def view_isochrone(inputs: IsochroneInputs, result: IsochroneResult) -> View:
     if "street_km_best" in result.summary:
         titled_ends = (("worst", "Worst departure"), ("median", "Median"), ("best", "Best departure"))
         columns += [Column(f"street_km_{name}", title, "km", 1) for name, title in titled_ends]
-        worst, best = (f"{result.summary[f'street_km_{name}'][-1]:,.1f}" for name in ("worst", "best"))
+        worst, best = (f"{result.summary[f'street_km_{name}'][-1]:,.0f}" for name in ("worst", "best"))
         figures.append(Figure(f"{worst} to {best}", "km", "of street, at the worst and the best departure"))
     tables, charts = [TableView("by_limit", columns)], _curves(inputs, result)
     if by_hour is not None:

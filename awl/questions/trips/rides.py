@@ -43,7 +43,7 @@ class RidesResult(Result):
         minutes: time (t,) of those with a way, which the share of the departures keeps.
         share: that share, in percent.
         changes: the mean number of changes of those that ride; None where nobody does.
-        busiest: trips on the busiest segment, and what that is called.
+        busiest: trips on the busiest segment, and of which line that is.
         has_lines: whether there are lines of single trips to show.
     """
 
@@ -77,7 +77,7 @@ def run_rides(context: Context, asked: Asked) -> RidesResult:
     minutes = made.duration_s[rows] / 60
     trips = segments.columns["trips"].numbers()
     most = int(np.argmax(trips)) if len(trips) else -1
-    busiest = (round(float(trips[most]), 1), str(segments.columns["title"][most])) if most >= 0 else None
+    busiest = (round(float(trips[most]), 1), str(segments.columns["line"][most])) if most >= 0 else None
     rides = made.rides_of_trips[rows]
     lost = np.flatnonzero(made.duration_s < 0)
     reasons = {

@@ -47,6 +47,6 @@ def view_rides(result: RidesResult) -> View:
             ],
             outline=["segments"],
         ),
-        files=[File("csv", "trips"), File("csv", "segments"), File("gpkg")],
+        files=[File("csv", "trips"), File("gpkg")],
         needs=["places", *(["paths"] if result.has_lines else [])],
     )
