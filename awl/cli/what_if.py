@@ -7,6 +7,7 @@ from pathlib import Path
 
 import click
 
+from awl.cli.inputs import inputs_of
 from awl.cli.options import json_option, study_option
 
 
@@ -47,15 +48,24 @@ def list_(study_path: Path, as_json: bool) -> None:
 @click.option("--description", default="", help="What it is about.")
 @click.option("--date", default="", help="From when it would hold.")
 @click.option("--at", default="", help="Local date and time of questions that say none.")
-def new(title: str, study_path: Path, description: str, date: str, at: str) -> None:
-    """Make a what-if. `awl edit --what-if ID` fills it.
+@click.option(
+    "--file",
+    "file",
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    help="JSON with 'modes', 'places' and 'lines'.",
+)
+def new(title: str, study_path: Path, description: str, date: str, at: str, file: Path | None) -> None:
+    """Make a what-if. `awl edit --what-if ID` fills it with edits of streets.
 
     Example: awl what-if new "New bridge" --study ferrow.gpkg
     """
     from awl.study import what_ifs
     from awl.study.study import Study
 
-    idea = what_ifs.save(Study(study_path), {"title": title, "description": description, "date": date, "at": at})
+    given = {"title": title, "description": description, "date": date, "at": at}
+    idea = what_ifs.save(
+        Study(study_path), {**inputs_of(file, ()), **{key: text for key, text in given.items() if text}}
+    )
     click.echo(idea.id)
 
 

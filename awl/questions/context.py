@@ -31,7 +31,7 @@ from awl.questions.inputs import AnswerSet, FeatureSet, GeoJson, LayerSet, Named
 from awl.questions.on_the_way import findings_on, is_checked
 from awl.questions.results import Doubt, counted, listed
 from awl.questions.spots import MOST_SPOTS, Spot, parts_left_out, unread_hours
-from awl.study import what_ifs
+from awl.study import drawn_lines, what_ifs
 from awl.study.search import Hit, place_of
 from awl.study.study import Study
 
@@ -160,6 +160,7 @@ class Context:
         notes += self.mode.notes
         if self.when is not None and self.transit is not None:
             notes += by_transit.notes(self.transit, self.when, self._direction)
+            notes += [drawn_lines.in_words(line) for line in drawn_lines.listed(self.study.reading)]
         elif self.when is not None:
             day = f"{self.when:%A} {self.when.day} {self.when:%B %Y, %H:%M}"
             notes.append(f"Gates, turns and speeds are those of {day}, unless the answer says otherwise.")

@@ -27,7 +27,7 @@ from awl.core.transit.joined import joined
 from awl.io import geopackage, gtfs
 from awl.io.gtfs.specification import FILES
 from awl.io.table import Column, Table
-from awl.study import kept, records
+from awl.study import drawn_lines, kept, records
 from awl.study.records import now
 from awl.study.study_file import StudyFile, slug
 
@@ -170,17 +170,22 @@ def check_near(study: StudyFile, feed: Feed, source: str) -> None:
 
 
 def feed_of(study: StudyFile) -> Feed | None:
-    """All feeds of a study as one; None where it has none.
+    """All feeds of a study as one, with the lines that its what-ifs add; None where it has neither.
 
     Parameters:
         study: the study.
     """
 
     def make() -> Feed | None:
-        entries = listed(study.reading)
-        if not entries:
-            return None
-        return joined([_read(study, entry) for entry in entries], [entry.id for entry in entries])
+        entries, lines = listed(study.reading), drawn_lines.listed(study.reading)
+        feed = None
+        if entries:
+            feed = joined([_read(study, entry) for entry in entries], [entry.id for entry in entries])
+        if not lines:
+            return feed
+        drawn = drawn_lines.feed_with(lines, feed)
+        # What the study has keeps its ids, for conditions name them.
+        return joined([drawn] if feed is None else [feed, drawn], [""] * (feed is not None) + ["drawn"])
 
     return study.cached("feed", make)
 

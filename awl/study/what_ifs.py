@@ -1,8 +1,8 @@
 """What-ifs: named changes of a study that questions may be asked with, without changing the study.
 
-A what-if holds edits of streets (in the ledger), changes of modes, places opened and closed, and a time. A question asked with
-one works on a copy of the study, beside it in the folder of derived things, with the changes applied: all that a study does, a
-what-if does the same way. Dropping that folder loses nothing but time.
+A what-if holds edits of streets (in the ledger), changes of modes, places opened and closed, lines by public transport, and a
+time. A question asked with one works on a copy of the study, beside it in the folder of derived things, with the changes applied:
+all that a study does, a what-if does the same way. Dropping that folder loses nothing but time.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ import threading
 import uuid
 import weakref
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from hashlib import blake2b
 from pathlib import Path
@@ -30,7 +30,7 @@ from awl.core.graph.edits.records import LinkRecord
 from awl.cql2.sql import to_sql
 from awl.io import geojson, geopackage
 from awl.io.table import Column, Table
-from awl.study import ledger, modes, records
+from awl.study import drawn_lines, ledger, modes, records
 from awl.study.once import Once
 from awl.study.study import CHANGEABLE, Study, slug
 
@@ -42,7 +42,7 @@ MOST_AT_ONCE = 5
 """So many what-ifs may stand on each other."""
 MOST_OPEN = 8
 """So many studies with what-ifs stay open; of more the one that was used longest ago is closed."""
-MEMBERS = ("title", "description", "date", "at", "modes", "places")
+MEMBERS = ("title", "description", "date", "at", "modes", "places", "lines")
 
 
 @dataclass(frozen=True)
@@ -59,6 +59,7 @@ class WhatIf:
         places: layers in which places are opened (GeoJSON features) or closed (CQL2 text).
         made: when it was made.
         changed: when it, or one of its edits, was changed last.
+        lines: lines by public transport that it adds; see `awl.study.drawn_lines`.
     """
 
     id: str
@@ -70,6 +71,7 @@ class WhatIf:
     places: list[dict[str, Any]]
     made: str
     changed: str
+    lines: list[dict[str, Any]] = field(default_factory=list)
 
     def document(self) -> dict[str, Any]:
         """As JSON."""
@@ -271,6 +273,10 @@ def _apply(study: Study, changed: Study, idea: WhatIf) -> None:
             changed.save_mode(modes.parsed({**modes.document(changed.mode(ident)), **members, "id": ident}))
         for entry in idea.places:
             _change_places(changed, entry)
+        if idea.lines:
+            with changed.writing() as connection:
+                drawn_lines.add(connection, idea.lines)
+            changed.forget()
     except AwlError as error:
         raise AwlError(
             f"The what-if '{idea.title}' does not fit the study: {error.what}",
@@ -325,6 +331,7 @@ def _checked(study: Study, given: dict[str, Any]) -> dict[str, Any]:
         raise AwlError("A what-if has a title of 1 to 120 characters", inputs=("title",))
     _check_moment(body["at"])
     body["modes"], body["places"] = given.get("modes") or {}, given.get("places") or []
+    body["lines"] = drawn_lines.checked(given.get("lines") or [])
     if not isinstance(body["modes"], dict) or not all(isinstance(m, dict) for m in body["modes"].values()):
         raise AwlError(
             "'modes' names changed members by mode", remedy='Write {"walk": {"speed_kmh": 3}}', inputs=("modes",)

@@ -14,6 +14,7 @@ from click.testing import CliRunner
 import awl
 from awl.cli import main
 from awl.core.errors import AwlError
+from awl.core.geodesy import segment_lengths
 from awl.core.modes.mode import SHIPPED
 from awl.questions.run import ask
 from awl.server.app import create_app
@@ -291,6 +292,89 @@ def test_a_line_is_closed_by_a_what_if(place: Path) -> None:
     asked = {**BASE, "others": EAST, "limits": [8], "percentile": 10, "snap": 300}
     assert ask(study, "neighbours", asked).summary["mean_within_last"] == 1.0
     assert ask(study, "neighbours", {**asked, "what_if": "no_tram"}).summary["mean_within_last"] == 0.0
+
+
+NEW_LINE: dict[str, Any] = {
+    "name": "9", "kind": "tram", "stops": [BASE["places"][0], EAST[0]], "every_min": 10, "first": "06:00", "last": "23:00",
+    "kmh": 30,
+}  # fmt: skip
+
+
+def test_a_line_is_added_by_a_what_if_with_and_without_a_timetable(
+    place: Path, tmp_path: Path, study_file: Path
+) -> None:
+    """From one place to another in the time that the drawn line takes, at its departures; conditions on the others still hold."""
+    bare = tmp_path / "bare.gpkg"
+    shutil.copy(study_file, bare)
+    for study, more in (
+        (Study(place), {"modes": {"transit": {"transit": {"routes": "kind = 'tram'"}}}}),
+        (Study(bare), {}),
+    ):
+        what_ifs.save(study, {"title": "New tram", "lines": [NEW_LINE], **more})
+        noon = {"at": "2026-06-02T12:00", "window": 30, "percentile": 0, "what_if": "new_tram", "mode": "transit"}
+        answer = ask(study, "route", {**noon, "waypoints": [*BASE["places"], *EAST], "snap": 300})
+        rows, legs = answer.part("itineraries").records(), answer.part("legs").records()
+        assert {row["by"] for row in rows} == {"tram 9"} and len(rows) == 3
+        rides = [leg for leg in legs if leg["kind"] == "ride"]
+        assert all(leg["departs"][3:] in ("00:00", "10:00", "20:00", "30:00") for leg in rides)
+        metres = metres_between(BASE["places"][0], EAST[0])
+        assert rides[0]["duration_min"] == pytest.approx(metres / 30 * 3.6 / 60, abs=0.06)
+        assert any("With tram 9 as drawn: 2 stops, every 10 min" in note for note in answer.method)
+        back = ask(study, "route", {**noon, "waypoints": [*EAST, *BASE["places"]], "snap": 300})
+        assert back.part("itineraries").records()[0]["by"] == "tram 9"
+    study = Study(place)
+    by = {
+        row["by"]
+        for row in ask(study, "route", {**asked_at("08:00"), "what_if": "new_tram"}).part("itineraries").records()
+    }
+    assert by == {"tram 1", "tram 9"}
+    one_way = {"title": "One way", "lines": [{**NEW_LINE, "both_ways": False, "days": "weekend"}]}
+    what_ifs.save(study, one_way)
+    for when, ends, told in (
+        ("2026-06-02T12:00", [*BASE["places"], *EAST], "on foot"),
+        ("2026-06-06T12:00", [*BASE["places"], *EAST], "tram 9"),
+        ("2026-06-06T12:00", [*EAST, *BASE["places"]], "on foot"),
+    ):
+        inputs = {"mode": "transit", "at": when, "what_if": "one_way", "waypoints": ends, "snap": 300}
+        assert ask(study, "route", inputs).part("itineraries").records()[0]["by"] == told
+
+
+def metres_between(a: list[float], b: list[float]) -> float:
+    ends = (np.array([value]) for value in (a[0], a[1], b[0], b[1]))
+    return float(segment_lengths(*ends)[0])
+
+
+def asked_at(clock: str) -> dict[str, Any]:
+    return {
+        "mode": "transit",
+        "at": f"2026-06-02T{clock}",
+        "waypoints": [*BASE["places"], *EAST],
+        "snap": 300,
+        "window": 40,
+    }
+
+
+@pytest.mark.parametrize(
+    ("line", "said"),
+    [
+        ({"stops": [[0, 0]]}, "2 to 200 stops"),
+        ({"stops": [[0, 0], [0, 0]]}, "at the same place"),
+        ({"stops": [[0, 91], [0, 0]]}, "nowhere on earth"),
+        ({"stops": [["a", 0], [0, 0]]}, "pair of numbers"),
+        ({"every_min": 0}, "'every_min' is no number"),
+        ({"kmh": float("nan")}, "'kmh' is no number"),
+        ({"kind": "rocket"}, "'rocket' is no kind of line"),
+        ({"first": "25:99"}, "no time of day"),
+        ({"first": "20:00", "last": "06:00"}, "before the first"),
+        ({"days": "mondays"}, "'days' one word"),
+        ({"colour": "red"}, "'colour' is no member"),
+    ],
+)
+def test_a_bad_line_is_refused_and_nothing_kept(place: Path, line: dict[str, Any], said: str) -> None:
+    study = Study(place)
+    with pytest.raises(AwlError, match=said):
+        what_ifs.save(study, {"title": "Bad", "lines": [{**NEW_LINE, **line}]})
+    assert what_ifs.listed(study.reading) == []
 
 
 def test_a_feed_is_kept_whole_and_its_arrays_can_go(place: Path) -> None:

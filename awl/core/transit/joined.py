@@ -25,7 +25,7 @@ def joined(feeds: Sequence[Feed], names: Sequence[str]) -> Feed:
 
     Parameters:
         feeds: at least one feed.
-        names: what each is called.
+        names: what each is called; empty for one whose ids stay as they are.
 
     Raises:
         AwlError: they have more than one time zone.
@@ -84,6 +84,8 @@ def _moved(table: Columns, before: dict[str, int], name: str) -> Columns:
 
 
 def _named(ids: Texts, name: str) -> Texts:
+    if not name:
+        return ids
     named: Texts = np.array([f"{name}:{ident}" for ident in ids.tolist()], dtype=object).reshape(-1)
     return named
 

@@ -19,6 +19,18 @@ export type EditOutcome = { step: number; links: number[]; edits: Edits; revisio
 export type Mended = EditOutcome & { findings: number; unmended: number };
 export type Plan = { findings: number; unmended: number; lines: FeatureCollection };
 export type PlacesChange = { layer: string; close?: string; open?: FeatureCollection };
+/** A line by its stops, with clock times in `first` and `last`. */
+export type DrawnLine = {
+  name: string;
+  kind: string;
+  stops: Position[];
+  every_min: number;
+  first: string;
+  last: string;
+  kmh: number;
+  both_ways: boolean;
+  days: "daily" | "weekdays" | "weekend";
+};
 export type WhatIf = {
   id: string;
   title: string;
@@ -29,6 +41,8 @@ export type WhatIf = {
   /** Changed members of modes by their id. */
   modes: Record<string, { top_speed?: number | null; transit?: TransitRules }>;
   places: PlacesChange[];
+  /** Lines by public transport that it adds. */
+  lines: DrawnLine[];
   changed: string;
   edits: number;
 };
@@ -57,7 +71,7 @@ export const mend = (study: string, whatIf: string | null, wanted: Wanted) => se
 
 export const whatIfsOf = (study: string) => fetchJson<{ what_ifs: WhatIf[] }>(`${base(study)}/what-ifs`).then(({ what_ifs }) => what_ifs);
 export const newWhatIf = (study: string, title: string) => sendJson<WhatIf>(`${base(study)}/what-ifs`, "POST", { title });
-export const saveWhatIf = (study: string, { id, title, description, date, at, modes, places }: WhatIf) => sendJson<WhatIf>(`${base(study)}/what-ifs/${id}`, "PUT", { title, description, date, at, modes, places });
+export const saveWhatIf = (study: string, { id, title, description, date, at, modes, places, lines }: WhatIf) => sendJson<WhatIf>(`${base(study)}/what-ifs/${id}`, "PUT", { title, description, date, at, modes, places, lines });
 export const copyWhatIf = (study: string, id: string, title: string) => sendJson<WhatIf>(`${base(study)}/what-ifs/${id}/copy`, "POST", { title });
 export const mergeWhatIf = (study: string, id: string) => sendJson<EditOutcome>(`${base(study)}/what-ifs/${id}/merge`, "POST");
 export const dropWhatIf = (study: string, id: string) => sendJson<unknown>(`${base(study)}/what-ifs/${id}`, "DELETE");

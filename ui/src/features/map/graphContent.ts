@@ -1,11 +1,13 @@
 /** What the map shows of the street graph: its nodes and numbers, the components of a mode, the letters of a drawing. */
 import { t } from "@lingui/core/macro";
 import type { Feature, FeatureCollection } from "geojson";
+import type { DrawnLine } from "../../api/edits";
 import type { Packed } from "../../api/packed";
 import type { LayerInfo, Overview } from "../../api/studies";
 import type { LegendGroup, LegendRow, MapContent } from "../../map/content";
 import { bands, token } from "../../map/look";
 import { collection } from "../../map/shapes";
+import { kindWord } from "../streets/kinds";
 import { inkOf } from "../../state/blocks";
 
 type Hidden = Record<string, boolean>;
@@ -97,6 +99,15 @@ export function changesShown(content: MapContent, { whatIfs }: Overview, scope: 
     rows: rows.filter(([change]) => count(change)).map(([change, label]): LegendRow => ({ key: "", label, count: count(change), swatch: { kind: change === "gone" ? "dash" : "hatch", line: `var(${ink})` } })),
     note: changes ? t`Hold B to see the streets without it.` : t`The streets as they are.`,
   });
+}
+
+/** The lines by public transport that a what-if adds, with their stops. */
+export function linesShown(content: MapContent, lines: DrawnLine[]): void {
+  if (lines.length === 0) return;
+  const colour = token("--mode");
+  content.overlays.routes = collection(lines.map(({ name, stops }): Feature => ({ type: "Feature", properties: { name, colour }, geometry: { type: "LineString", coordinates: stops } })));
+  content.overlays.ends = collection(lines.flatMap(({ stops }) => stops).map((at): Feature => ({ type: "Feature", properties: {}, geometry: { type: "Point", coordinates: at } })));
+  content.groups.unshift({ title: t`Lines added`, rows: lines.map(({ name, kind }): LegendRow => ({ key: "", label: `${kindWord(kind)} ${name}`, swatch: { kind: "line", line: "var(--mode)", width: 3 } })) });
 }
 
 /** The bands of a reach that is shown while streets are edited. */

@@ -1,4 +1,4 @@
-/** A street is drawn on the map, corner by corner; a ring says what each corner would meet. */
+/** A street or a line is drawn on the map, corner by corner; a ring says what each corner of a street would meet. */
 import { t } from "@lingui/core/macro";
 import type { Feature } from "geojson";
 import { useEffect } from "react";
@@ -46,7 +46,7 @@ export function snapped(streets: Packed | null, [lng, lat]: Position, reach: num
 
 const rounded = (degrees: number) => Math.round(degrees * 1e7) / 1e7;
 
-/** Clicks set corners of the street that is drawn. */
+/** Clicks set corners of the street, or stops of the line, that is drawn. */
 export function useSketching(scene: Scene | null, overview: Overview, streets: Packed | null): void {
   const active = useScreenValue(({ sketch }) => sketch !== null);
   useEffect(() => {
@@ -73,13 +73,25 @@ export function useSketching(scene: Scene | null, overview: Overview, streets: P
   }, [scene, active, streets, overview.revision]);
 }
 
-/** The street that is drawn, and a ring where the pointer would set the next corner. */
-export function sketchShown(content: MapContent, { corners, hover }: Sketch): void {
+/** What is drawn, and a ring where the pointer would set the next corner. */
+export function sketchShown(content: MapContent, { of, corners, hover }: Sketch): void {
   const line = [...corners, ...(hover ? [hover] : [])].map(({ at }) => at);
   if (line.length > 1) content.overlays.selection = collection([{ type: "Feature", properties: {}, geometry: { type: "LineString", coordinates: line } }]);
   const rings = [...corners, ...(hover ? [hover] : [])].filter(({ on }) => on !== "free");
-  const places = rings.length ? rings : corners.slice(0, 1);
+  const places = of === "line" ? corners : rings.length ? rings : corners.slice(0, 1);
   content.overlays.ends = collection(places.map(({ at }): Feature => ({ type: "Feature", properties: {}, geometry: { type: "Point", coordinates: at } })));
+  const note = t`Enter ends it, Backspace takes the last one back, Escape gives up.`;
+  if (of === "line") {
+    content.groups.unshift({
+      title: t`Line being drawn`,
+      rows: [
+        { key: "", label: t`Stop`, count: corners.length, swatch: { kind: "circle", line: "var(--warn)" } },
+        { key: "", label: t`From stop to stop`, swatch: { kind: "dash", line: "var(--thread)" } },
+      ],
+      note,
+    });
+    return;
+  }
   const next = hover ?? corners[corners.length - 1];
   const does = { node: t`Meets a junction`, street: t`Breaks the street and meets it`, free: t`Stands free` };
   content.groups.unshift({
@@ -88,7 +100,7 @@ export function sketchShown(content: MapContent, { corners, hover }: Sketch): vo
       { key: "", label: next ? does[next.on] : t`Click corner after corner`, swatch: { kind: "circle", line: "var(--warn)" } },
       { key: "", label: t`New street`, swatch: { kind: "dash", line: "var(--thread)" } },
     ],
-    note: t`Enter ends it, Backspace takes the last corner back, Escape gives up.`,
+    note,
   });
 }
 

@@ -4,7 +4,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import type { Feature, FeatureCollection } from "geojson";
 import { useMemo } from "react";
 import type { Inputs } from "../../api/inputs";
-import { changesOf } from "../../api/edits";
+import { changesOf, whatIfsOf } from "../../api/edits";
 import { layerFeatures } from "../../api/layers";
 import type { Packed } from "../../api/packed";
 import { askOnce, cutOffLinks, type LayerInfo, type Overview } from "../../api/studies";
@@ -15,7 +15,7 @@ import { outlineShown, viewShown } from "../../map/view";
 import { inkOf, questionNames } from "../../state/blocks";
 import { useScreen } from "../../state/screen";
 import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../../state/sheet";
-import { changesShown, findingShown, findingsShown, ground, lettersOf, nodesOf, partsShown, reachLegend, streetsStage } from "./graphContent";
+import { changesShown, findingShown, findingsShown, ground, lettersOf, linesShown, nodesOf, partsShown, reachLegend, streetsStage } from "./graphContent";
 import { layerShown } from "./layerContent";
 import { measureShown } from "./measured";
 import { modesStage } from "./modeContent";
@@ -55,6 +55,13 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     placeholderData: keepPreviousData,
     meta: { panel: "map", what: t`The streets the what-if changes` },
   });
+  const { data: ideas } = useQuery({
+    queryKey: ["what-ifs", study, overview?.whatIfs.map((one) => one.version).join()],
+    queryFn: () => whatIfsOf(study ?? ""),
+    enabled: stage === "streets" && !!scope,
+    placeholderData: keepPreviousData,
+    meta: { panel: "map", what: t`The lines the what-if adds` },
+  });
   const path = useRowPath(study, stage === "sheet" ? answer : null, row);
   return useMemo(() => {
     const content: MapContent = { ...nothingShown(), order: (stage === "sheet" && block?.order) || UNORDERED };
@@ -69,6 +76,7 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
       content.bandCount = reaching.limits.length;
       reachLegend(content, reaching.limits, reaching.inputs.measure === "distance");
     }
+    if (stage === "streets" && scope && ideas && !peeking) linesShown(content, ideas.find(({ id }) => id === scope)?.lines ?? []);
     if (stage === "streets" && scope && changes) changesShown(content, overview, scope, peeking ? null : changes);
     if (stage === "streets" && findings && !finding) findingsShown(content, findings);
     if (stage === "streets" && aim) aimShown(content, aim);
@@ -89,7 +97,7 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     if (measuring) measureShown(content, measuring);
     void theme; // colours are read from the theme in force
     return overview.drawn ? content : { ...content, groups: [...content.groups, ground(overview.layers, stage === "modes")] };
-  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, path, measuring, finding, sketch, ghosts, scope, changes, peeking, aim, placing, findings, reaching, shownWay, over, overName, overNumber, gradeLook, minute]);
+  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, path, measuring, finding, sketch, ghosts, scope, changes, ideas, peeking, aim, placing, findings, reaching, shownWay, over, overName, overNumber, gradeLook, minute]);
 }
 
 /** The path that the selected row of a table stands for, where the view says how to ask for it. */

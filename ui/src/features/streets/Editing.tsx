@@ -129,7 +129,7 @@ function Draw({ overview }: { overview: Overview }) {
   const [level, setLevel] = useState("ground");
   const [limit, setLimit] = useState("");
   const [name, setName] = useState("");
-  const drawing = sketch !== null;
+  const drawing = sketch?.of === "street";
 
   useEffect(() => {
     if (!drawing) return;
@@ -166,7 +166,7 @@ function Draw({ overview }: { overview: Overview }) {
             <Button size="small" onClick={endSketch}><Trans>Give up</Trans></Button>
           </>
         ) : (
-          <Button size="small" onClick={beginSketch}><Trans>Draw it on the map</Trans></Button>
+          <Button size="small" onClick={() => beginSketch("street")}><Trans>Draw it on the map</Trans></Button>
         )}
       </div>
     </>

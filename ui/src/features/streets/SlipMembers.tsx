@@ -1,4 +1,4 @@
-/** What a what-if changes beside streets: how fast a mode is, places that open and close, the hour questions are asked for. */
+/** What a what-if changes beside streets: how fast a mode is, lines, places that open and close, the hour of questions. */
 import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { Button } from "@mui/material";
@@ -11,6 +11,8 @@ import { momentWords } from "../../common/moments";
 import { Committed, Word } from "../../controls/inline";
 import { MomentEditor } from "../../controls/MomentEditor";
 import { useScreen } from "../../state/screen";
+import { kindWord } from "./kinds";
+import { LinesAdded } from "./LinesAdded";
 
 type Props = { overview: Overview; one: WhatIf; put: (part: Partial<WhatIf>) => void };
 
@@ -22,6 +24,7 @@ export function SlipMembers({ overview, one, put }: Props) {
       <summary>{summary(one)}</summary>
       <TopSpeed overview={overview} one={one} put={put} />
       <LinesThatRun overview={overview} one={one} put={put} />
+      <LinesAdded overview={overview} one={one} put={put} />
       <PlaceChanges overview={overview} one={one} put={put} />
       <p className="question">
         {one.at ? <Trans>Questions that say no hour are asked for {momentWords(one.at)}.</Trans> : <Trans>Questions that say no hour are asked in free flow.</Trans>}
@@ -32,13 +35,14 @@ export function SlipMembers({ overview, one, put }: Props) {
 }
 
 /** What is changed beside streets, in a few words. */
-function summary({ modes, places, at }: WhatIf): string {
+function summary({ modes, places, lines, at }: WhatIf): string {
   const parts = [
     ...Object.entries(modes).map(([mode, { top_speed, transit }]) => (top_speed ? t`${mode} at most ${top_speed} km/h` : transit ? t`other lines or stops` : mode)),
     ...places.map(({ layer, close, open }) => [close && t`${layer}: some closed`, open && t`${layer}: ${open.features.length} opened`].filter(Boolean).join(", ")),
+    ...lines.map(({ name, kind }) => t`new ${kindWord(kind)} ${name}`),
     ...(at ? [momentWords(at)] : []),
   ];
-  return parts.length ? parts.join("; ") : t`Modes, places and hour as they are`;
+  return parts.length ? parts.join("; ") : t`Modes, places, lines and hour as they are`;
 }
 
 function TopSpeed({ overview, one, put }: Props) {

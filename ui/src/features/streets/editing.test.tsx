@@ -17,7 +17,7 @@ const LEDGER = {
   undo: 1,
   redo: 1,
 };
-const SLIP = { id: "mill", title: "a mill bridge were built", description: "", date: "", at: "", modes: {}, places: [], changed: "2026-06-01T08:00:00Z", edits: 2 };
+const SLIP = { id: "mill", title: "a mill bridge were built", description: "", date: "", at: "", modes: {}, places: [], lines: [], changed: "2026-06-01T08:00:00Z", edits: 2 };
 const WITH = { ...OVERVIEW, whatIfs: [{ id: "mill", title: SLIP.title, version: "v1" }] };
 let sent: { path: string; method: string; body: Record<string, unknown> }[] = [];
 

@@ -1,7 +1,7 @@
 /** Acts of two clicks, what-ifs that change more than streets, and files of edits. */
 import { act, fireEvent, render, screen as page, waitFor } from "@testing-library/react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import type { WhatIf } from "../../api/edits";
+import type { DrawnLine, WhatIf } from "../../api/edits";
 import type { Overview, Street } from "../../api/studies";
 import { screenNow, screenStore } from "../../state/screen";
 import { framed, OVERVIEW } from "../../testing/fixtures";
@@ -94,10 +94,33 @@ describe("the sentence of two clicks", () => {
 });
 
 describe("a what-if beside streets", () => {
-  const one: WhatIf = { id: "mill", title: "Mill", description: "", date: "", at: "", modes: { drive: { top_speed: 80 } }, places: [], changed: "", edits: 0 };
-  const modes = ["walk", "drive"].map((id) => ({ id, title: id })) as unknown as Overview["modes"];
+  const one: WhatIf = { id: "mill", title: "Mill", description: "", date: "", at: "", modes: { drive: { top_speed: 80 } }, places: [], lines: [], changed: "", edits: 0 };
+  const modes = ["walk", "drive"].map((id) => ({ id, title: id, document: { transit: id === "walk" ? {} : null } })) as unknown as Overview["modes"];
   const overview: Overview = { ...OVERVIEW, modes };
   const [layer] = overview.layers.filter(({ role }) => role === "places");
+
+  it("gets a line whose stops are clicked, and changes what is said of it", async () => {
+    const put = vi.fn();
+    const { rerender } = render(<SlipMembers overview={overview} one={one} put={put} />, { wrapper: framed() });
+    fireEvent.click(page.getByText("Draw a line of public transport"));
+    expect(screenNow()).toMatchObject({ scope: "mill", sketch: { of: "line", corners: [] } });
+    for (const [lng, lat] of [[1, 2], [3, 4], [5, 6]] as const) act(() => screenNow().addCorner({ at: [lng, lat], on: "free" }));
+    fireEvent.keyDown(window, { key: "Backspace" });
+    fireEvent.keyDown(window, { key: "Enter" });
+    expect(screenNow().sketch).toBeNull();
+    const line: DrawnLine = { kind: "bus", name: "new 1", stops: [[1, 2], [3, 4]], every_min: 10, first: "06:00", last: "22:00", kmh: 20, both_ways: true, days: "daily" };
+    expect(put).toHaveBeenLastCalledWith({ lines: [line] });
+    rerender(<SlipMembers overview={overview} one={{ ...one, lines: [line] }} put={put} />);
+    await waitFor(() => expect(document.body.textContent).toContain("with 2 stops runs"));
+    fireEvent.change(page.getByLabelText("Kind of the line"), { target: { value: "tram" } });
+    expect(put).toHaveBeenLastCalledWith({ lines: [{ ...line, kind: "tram" }] });
+    const every = page.getByLabelText("Minutes between departures");
+    fireEvent.change(every, { target: { value: "7,5" } });
+    fireEvent.blur(every);
+    expect(put).toHaveBeenLastCalledWith({ lines: [{ ...line, every_min: 7.5 }] });
+    fireEvent.click(page.getByText("Leave it out"));
+    expect(put).toHaveBeenLastCalledWith({ lines: [] });
+  });
 
   it("changes how fast a mode is and keeps what it changes of others", () => {
     const put = vi.fn();

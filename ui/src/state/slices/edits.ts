@@ -7,7 +7,8 @@ import type { Slice } from "./slice";
 
 /** What a corner does: it meets a junction, breaks a street, or stands free. */
 export type Snap = { at: Position; on: "node" | "street" | "free" };
-export type Sketch = { corners: Snap[]; hover: Snap | null };
+/** What is being drawn: a street by its corners, or a line of public transport by its stops. */
+export type Sketch = { of: "street" | "line"; corners: Snap[]; hover: Snap | null };
 
 /** An act of two clicks on the map: what it does, and the street and place of the first click. */
 export type TwoClickAct = "move" | "join" | "bar" | "barrier";
@@ -17,7 +18,7 @@ export type Aim = { act: TwoClickAct; first: Aimed | null };
 export type EditState = {
   /** The what-if that edits go to; null for the streets themselves. */
   scope: string | null;
-  /** The street that is being drawn. */
+  /** The street or line that is being drawn. */
   sketch: Sketch | null;
   /** What would be put in or changed, shown before it is done. */
   ghosts: FeatureCollection | null;
@@ -32,7 +33,7 @@ export type EditState = {
   /** The question whose reach is shown while streets are edited. */
   reachOf: string | null;
   setScope: (scope: string | null) => void;
-  beginSketch: () => void;
+  beginSketch: (of: Sketch["of"]) => void;
   hoverSketch: (hover: Snap | null) => void;
   addCorner: (corner: Snap) => void;
   takeCornerBack: () => void;
@@ -51,9 +52,9 @@ export const NO_EDIT = { scope: null, sketch: null, ghosts: null, reachOf: null,
 export const edits: Slice<EditState, Pick<MapView, "street" | "finding">> = (set) => ({
   ...NO_EDIT,
   setScope: (scope) => set({ scope, sketch: null, ghosts: null, street: null, aim: null, placing: null }),
-  beginSketch: () => set({ sketch: { corners: [], hover: null }, street: null, aim: null }),
+  beginSketch: (of) => set({ sketch: { of, corners: [], hover: null }, street: null, aim: null }),
   hoverSketch: (hover) => set(({ sketch }) => (sketch ? { sketch: { ...sketch, hover } } : {})),
-  addCorner: (corner) => set(({ sketch }) => (sketch ? { sketch: { corners: [...sketch.corners, corner], hover: null } } : {})),
+  addCorner: (corner) => set(({ sketch }) => (sketch ? { sketch: { ...sketch, corners: [...sketch.corners, corner], hover: null } } : {})),
   takeCornerBack: () => set(({ sketch }) => (sketch ? { sketch: { ...sketch, corners: sketch.corners.slice(0, -1) } } : {})),
   endSketch: () => set({ sketch: null }),
   setAim: (aim) => set({ aim, aimed: null, sketch: null, street: null }),
