@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime, timedelta
+from typing import Any
 
 import numpy as np
 
@@ -16,6 +18,7 @@ from awl.questions.results import Doubt, counted, listed
 from awl.questions.spots import MOST_SPOTS, Spot
 from awl.study.study import Study
 from awl.study.transit import Asked, transit_of
+from awl.views.charts import Axis, Chart, Series
 
 
 def router_of(
@@ -66,6 +69,31 @@ def notes(router: TransitRouter, when: datetime, direction: str) -> list[str]:
         f"Walks to, between and from stops along the streets, {bounds.walk_ms / 60_000:g} min at most each; {changes}.",
         "Times at crossings and stops are exact for each minute; along a street they are the lesser of coming from either end.",
     ]
+
+
+def clocks(router: TransitRouter, when: datetime) -> list[str]:
+    """The clock time of each departure of the window.
+
+    Parameters:
+        router: the router of the question.
+        when: when the window begins.
+    """
+    return [f"{when + timedelta(minutes=nth):%H:%M}" for nth in range(len(router.window.at_ms))]
+
+
+def departures_chart(
+    title: str, label: str, clock: list[str], values: Sequence[float | int | None], **more: Any
+) -> Chart:
+    """A dot for each departure of a window.
+
+    Parameters:
+        title: what it shows, with its unit.
+        label: what a dot is.
+        clock: the clock time of each departure.
+        values: the value of each.
+        more: further members of the chart.
+    """
+    return Chart("departures", title, Axis("departure", clock), [Series(label, values)], name="By departure", **more)
 
 
 def departures_note(router: TransitRouter, when: datetime) -> str:

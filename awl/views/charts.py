@@ -25,7 +25,7 @@ class Series:
 
 @dataclass(frozen=True)
 class Chart:
-    """A curve, bars, or steps of directions.
+    """A curve, bars, steps of directions, a dot for each departure, or itineraries on one axis of time.
 
     Attributes:
         kind: what it is.
@@ -34,12 +34,15 @@ class Chart:
         series: what is drawn.
         name: what a switch between charts calls it.
         marks: limits marked on the axis.
-        part: a part it belongs to: rows of directions, or what a cursor on a curve shows on the map.
+        part: a part it belongs to: rows of directions or legs, or what a cursor on a curve shows on the map.
         profile: heights below directions.
+        handle: for departures, the input whose share of them is marked and can be moved.
+        share: for departures, that share in percent.
+        more_is_better: for departures, whether a higher value is what one wants.
         from_least: whether its vertical axis begins at the least value in place of zero.
     """
 
-    kind: Literal["curve", "bars", "steps"]
+    kind: Literal["curve", "bars", "steps", "departures", "itineraries"]
     title: str
     x: Axis | None = None
     series: list[Series] = field(default_factory=list)
@@ -48,3 +51,6 @@ class Chart:
     part: str | None = None
     profile: Chart | None = None
     from_least: bool = False
+    handle: str | None = None
+    share: float | None = None
+    more_is_better: bool = False

@@ -359,6 +359,21 @@ class TransitRouter:
         asked, best, median, worst = costs
         return Spread(asked, best, median, worst, served / len(self.window.at_ms))
 
+    def spread_of_departures(self, source: Snapped, target: Snapped) -> NDArray[np.int32]:
+        """Time (d,) in ms from one place to another at each departure, `UNREACHED` where there is no way.
+
+        Parameters:
+            source: a place put on streets.
+            target: another.
+        """
+        departures = len(self.window.at_ms)
+        direct = int(self.street.matrix(source, target, "time", carrying=False)[0][0, 0])
+        begin, end = self.stops.near(source, "from", self.bounds.walk_ms), self.near_others(target, "from")
+        of_stop = self._stop_times(begin, 0, "from", LONGEST_MS)[end.stop]
+        rides = np.where(of_stop == NEVER, np.int64(UNREACHED), of_stop.astype(np.int64) + end.ms[:, None])
+        walks = np.full((1, departures), direct, np.int64)
+        return np.concatenate([rides, walks]).min(axis=0).astype(np.int32)
+
     def _between(
         self,
         places: Snapped,

@@ -14,11 +14,12 @@ from awl.core.analysis.isochrone_areas.field import CALM_MS, OFF_STREET_M
 from awl.core.errors import AwlError
 from awl.core.graph.shapes import cut_lines, point_at
 from awl.core.routing.dijkstra.plain import Arrivals
+from awl.core.routing.dijkstra.search import OWNER_BITS
 from awl.core.routing.reach import Reach, reached_parts
 from awl.core.routing.snapping import Snapped
 from awl.core.transit.router import ReachSpread
 from awl.io.table import Column, Meaning, Table, Values
-from awl.questions import static_speeds
+from awl.questions import by_transit, static_speeds
 from awl.questions.context import Context, limit_units
 from awl.questions.hours import checked_hours
 from awl.questions.inputs import Json
@@ -52,6 +53,7 @@ class IsochroneResult(Result):
         kind: what one of them is called, None where they are points of the user's own.
         area_km2: area within each limit, over all places.
         street_km: street within each limit; None where places differ.
+        departures: by public transport, clock time of each departure and how many stops are within the last limit then.
         curve: limits from none to the last, and street within each in km; None where places differ.
     """
 
@@ -61,6 +63,7 @@ class IsochroneResult(Result):
     area_km2: list[float]
     street_km: list[float] | None
     curve: tuple[list[float], list[float]] | None
+    departures: tuple[list[str], list[int]] | None
 
 
 @dataclass(frozen=True)
@@ -165,6 +168,7 @@ def run_isochrone(inputs: IsochroneInputs, context: Context) -> IsochroneResult:
         area_km2=area_km2,
         street_km=street_km,
         curve=None if group_reach is None else _curve(group_reach, inputs),
+        departures=None if group_reach is None else _stops_by_departure(group_reach),
     )
 
 
@@ -287,6 +291,15 @@ def _over_window(group_reach: Reached) -> dict[str, Column]:
         )
         for name, reach in reaches.items()
     }
+
+
+def _stops_by_departure(group_reach: Reached) -> tuple[list[str], list[int]] | None:
+    """By public transport, how many stops are within the last limit at each departure."""
+    context, spread = group_reach.group.context, group_reach.spread
+    if spread is None or context.transit is None or context.when is None:
+        return None
+    within = spread.of_stop < (group_reach.units[-1] + 1) << OWNER_BITS
+    return by_transit.clocks(context.transit, context.when), within.sum(axis=0).tolist()
 
 
 def _served(group_reach: Reached, link: NDArray[np.int32]) -> dict[str, Values]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from awl.questions.by_transit import departures_chart
 from awl.questions.context import limit_word
 from awl.questions.isochrone.by_hour import hour_columns, hours_chart, least
 from awl.questions.isochrone.inputs import IsochroneInputs
@@ -46,10 +47,17 @@ def view_isochrone(inputs: IsochroneInputs, result: IsochroneResult) -> View:
         worst, best = (f"{result.summary[f'street_km_{name}'][-1]:,.0f}" for name in ("worst", "best"))
         figures.append(Figure(f"{worst} to {best}", "km", "of street, at the worst and the best departure"))
     tables, charts = [TableView("by_limit", columns)], _curves(inputs, result)
+    if result.departures is not None:
+        clock, stops = result.departures
+        title = f"Stops within {last} by {'departure' if inputs.direction == 'from' else 'arrival'}"
+        dots = departures_chart(
+            title, "stops", clock, stops, handle="percentile", share=inputs.percentile, more_is_better=True
+        )
+        charts = [dots, *(replace(chart, name="By minute") for chart in charts)]
     if by_hour is not None:
         figures.append(least(by_hour, limits))
         tables.append(TableView("by_hour", hour_columns(limits), "By hour"))
-        charts = [hours_chart(by_hour, limits), *(replace(chart, name="By minute") for chart in charts)]
+        charts = [hours_chart(by_hour, limits), *(replace(chart, name=chart.name or "By minute") for chart in charts)]
     return View(
         title=f"{titles} {last} {inputs.direction} {result.words}",
         figures=figures,

@@ -16,6 +16,10 @@ Measure = Annotated[str, Field(min_length=1, max_length=60)]
 class RouteInputs(SharedInputs):
     """Inputs of `route`."""
 
+    percentile: float = Field(
+        50.0, ge=0, le=100, description="Says nothing here: a route by public transport tells single departures."
+    )
+
     waypoints: list[Position] | list[NodeNumber] | FeatureSet = Field(
         description="Points to pass in the given order: [[lon, lat], ...], node numbers of the street graph, or places.",
         json_schema_extra=place_word(

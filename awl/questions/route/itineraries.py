@@ -9,6 +9,7 @@ import numpy as np
 import shapely
 
 from awl.core.errors import AwlError
+from awl.core.routing.dijkstra.search import UNREACHED
 from awl.core.routing.snapping import Snapped
 from awl.core.transit.feed import Feed
 from awl.core.transit.itineraries import Itinerary, ItineraryFinder, RideLeg, WalkLeg
@@ -38,6 +39,7 @@ class ItinerariesResult(Result):
         first: when the first leaves, in words.
         changes: the changes of the quickest.
         on_foot_min: time on foot all the way, None where there is no way.
+        departures: clock time of each departure of the window, and the time in minutes of whoever sets out then.
     """
 
     mode: str
@@ -47,6 +49,7 @@ class ItinerariesResult(Result):
     first: str
     changes: int
     on_foot_min: float | None
+    departures: tuple[list[str], list[float | None]]
 
 
 def run_itineraries(inputs: RouteInputs, context: Context, places: Places, snapped: Snapped) -> ItinerariesResult:
@@ -81,6 +84,9 @@ def run_itineraries(inputs: RouteInputs, context: Context, places: Places, snapp
             status=422,
             kind="no-way",
         )
+    assert context.when is not None
+    every = router.spread_of_departures(snapped.take(np.array([0])), snapped.take(np.array([1])))
+    minutes = [None if ms == UNREACHED else round(ms / 60_000, 2) for ms in every.tolist()]
     words = _Words(context, router, places)
     quickest = min(shown, key=lambda one: (one.arrives_ms - one.departs_ms, one.departs_ms))
     rows = [words.itinerary(number, one) for number, one in enumerate(shown, 1)]
@@ -106,6 +112,7 @@ def run_itineraries(inputs: RouteInputs, context: Context, places: Places, snapp
         first=str(rows[0]["departs"]),
         changes=max(quickest.rides - 1, 0),
         on_foot_min=walk_min,
+        departures=(by_transit.clocks(router, context.when), minutes),
     )
 
 
@@ -180,6 +187,7 @@ class _Words:
             "text": f"Walk to {end}",
             "from": begin,
             "to": end,
+            "begins_min": leg.begins_ms / 60_000,
             "departs": self._clock(leg.begins_ms),
             "arrives": self._clock(leg.begins_ms + leg.takes_ms),
             "duration_min": leg.takes_ms / 60_000,
@@ -198,10 +206,12 @@ class _Words:
             "text": f"{self._line(leg).capitalize()}{f' to {headsign}' if headsign else ''}, {counted(between, 'stop')}",
             "from": self._place(begin, 0),
             "to": self._place(end, 1),
+            "begins_min": leg.departs_ms / 60_000,
             "departs": self._clock(leg.departs_ms),
             "arrives": self._clock(leg.arrives_ms),
             "duration_min": (leg.arrives_ms - leg.departs_ms) / 60_000,
             "distance_m": float(shapely.length(self._context.network.graph.plane.project(np.array([line]))[0])),
+            "line_name": str(self._feed.routes.name[self._feed.trips.route[leg.trips[0]]]),
             "route_id": str(self._feed.routes.id[self._feed.trips.route[leg.trips[0]]]),
             "trip_id": str(self._feed.trips.id[leg.trips[0]]),
             "line": line,

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from awl.questions.by_transit import departures_chart
 from awl.questions.route.inputs import RouteInputs
 from awl.questions.route.itineraries import ItinerariesResult
+from awl.views.charts import Chart
 from awl.views.map_view import Classes, LegendGroup, LegendRow, MapLayer, MapView, Paint, Streets, Swatch, token
 from awl.views.pins import pin_layers, pin_row
 from awl.views.view import Column, Figure, File, TableView, View
@@ -25,6 +27,10 @@ def view_itineraries(inputs: RouteInputs, result: ItinerariesResult) -> View:
             *on_foot,
         ],
         method=result.method,
+        charts=[
+            Chart("itineraries", "Departures side by side", part="legs", name="Itineraries"),
+            departures_chart("Time by when one sets out, minutes", "min", *result.departures),
+        ],
         tables=[TableView("itineraries", departures, "Departures"), TableView("legs", legs, "Legs", key="leg")],
         map=_map(result),
         files=[File("csv", "legs"), File("gpkg")],

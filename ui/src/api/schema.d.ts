@@ -1819,7 +1819,7 @@ export interface components {
         };
         /**
          * Chart
-         * @description A curve, bars, or steps of directions.
+         * @description A curve, bars, steps of directions, a dot for each departure, or itineraries on one axis of time.
          *
          *     Attributes:
          *         kind: what it is.
@@ -1828,8 +1828,11 @@ export interface components {
          *         series: what is drawn.
          *         name: what a switch between charts calls it.
          *         marks: limits marked on the axis.
-         *         part: a part it belongs to: rows of directions, or what a cursor on a curve shows on the map.
+         *         part: a part it belongs to: rows of directions or legs, or what a cursor on a curve shows on the map.
          *         profile: heights below directions.
+         *         handle: for departures, the input whose share of them is marked and can be moved.
+         *         share: for departures, that share in percent.
+         *         more_is_better: for departures, whether a higher value is what one wants.
          *         from_least: whether its vertical axis begins at the least value in place of zero.
          */
         Chart: {
@@ -1837,7 +1840,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "curve" | "bars" | "steps";
+            kind: "curve" | "bars" | "steps" | "departures" | "itineraries";
             /** Title */
             title: string;
             /** @default null */
@@ -1866,6 +1869,21 @@ export interface components {
              * @default false
              */
             from_least?: boolean;
+            /**
+             * Handle
+             * @default null
+             */
+            handle?: string | null;
+            /**
+             * Share
+             * @default null
+             */
+            share?: number | null;
+            /**
+             * More Is Better
+             * @default false
+             */
+            more_is_better?: boolean;
         };
         /**
          * Classes
@@ -3583,7 +3601,7 @@ export interface components {
             window?: number;
             /**
              * Percentile
-             * @description By public transport: the percentage of departures that keep a time, for it to count; 50 for the median.
+             * @description Says nothing here: a route by public transport tells single departures.
              * @default 50
              */
             percentile?: number;

@@ -12,19 +12,18 @@ import { distance, duration, figure } from "../../common/format";
 import { middleLimit } from "../../map/content";
 import { bands } from "../../map/look";
 import { useScreen } from "../../state/screen";
+import { Departures } from "./Departures";
+import { AXIS, FRAME } from "./frame";
+import { Itineraries } from "./Itineraries";
 
 type Chart = components["schemas"]["Chart"];
 type Step = { turn: string; street: string; distance_m: number; duration_s: number; beside_m?: number };
 
 const DASHES = ["0", "5 3", "1.5 3", "9 3 2 3"];
-const AXIS = { tickLabelStyle: { fontSize: 11.5, fill: "var(--ink-2)", fontFamily: "IBM Plex Sans" } };
-const FRAME = {
-  "& .MuiChartsAxis-line, & .MuiChartsAxis-tick": { stroke: "var(--rule-2) !important" },
-  "& .MuiChartsGrid-line": { stroke: "var(--rule)" },
-  "& .MuiBarElement-root": { rx: 0 },
-};
+type Props = { result: Results; shown?: number; onShow?: (chart: number) => void; onSet?: (input: string, value: number) => void };
 
-export default function AnswerChart({ result, shown = 0, onShow = () => undefined }: { result: Results; shown?: number; onShow?: (chart: number) => void }) {
+/** `onSet` changes an input of the question. */
+export default function AnswerChart({ result, shown = 0, onShow = () => undefined, onSet }: Props) {
   const charts = result.view.charts ?? [];
   const chart = charts[Math.min(shown, charts.length - 1)];
   if (!chart) return null;
@@ -39,13 +38,15 @@ export default function AnswerChart({ result, shown = 0, onShow = () => undefine
           ))}
         </div>
       )}
-      <OneChart chart={chart} result={result} named={charts.length === 1} />
+      <OneChart chart={chart} result={result} named={charts.length === 1} onSet={onSet} />
     </>
   );
 }
 
 /** A chart; its title is left out where a switch names it. */
-function OneChart({ chart, result, named }: { chart: Chart; result: Results; named: boolean }) {
+function OneChart({ chart, result, named, onSet }: { chart: Chart; result: Results; named: boolean; onSet: Props["onSet"] }) {
+  if (chart.kind === "departures") return <Departures key={chart.share} chart={chart} named={named} onSet={onSet} />;
+  if (chart.kind === "itineraries") return <Itineraries result={result} part={chart.part ?? ""} />;
   if (chart.kind === "steps") return <WayChart chart={chart} steps={(result[chart.part ?? ""] ?? []) as Step[]} />;
   return chart.kind === "curve" ? <Curve chart={chart} named={named} /> : <Bars chart={chart} named={named} />;
 }

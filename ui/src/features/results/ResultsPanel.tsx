@@ -3,7 +3,7 @@ import { plural, t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { lazy, Suspense, useRef, useState, type PointerEvent } from "react";
 import type { Overview } from "../../api/studies";
-import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../../state/sheet";
+import { useAnswer, useSheet, useSheetActions, type Answer, type QuestionBlock } from "../../state/sheet";
 import { useScreen } from "../../state/screen";
 import { ArrivalThere } from "./ArrivalThere";
 import { rowsOf } from "./grid";
@@ -71,20 +71,21 @@ export function ResultsPanel({ overview }: { overview: Overview }) {
   return (
     <section className={shut ? "results shut" : "results"} style={shut ? undefined : { height: panelHeight }} aria-label={t`Table and chart of the answer`}>
       <div className="grip" {...drag} />
-      <AnswerTray key={question} study={overview.id} question={question ?? ""} name={block?.title ?? answer.result.title} answer={answer} shut={shut} onShut={() => setShut(!shut)} />
+      <AnswerTray key={question} block={block} study={overview.id} question={question ?? ""} name={block?.title ?? answer.result.title} answer={answer} shut={shut} onShut={() => setShut(!shut)} />
     </section>
   );
 }
 
-type AnswerTrayProps = { study: string; question: string; name: string; answer: Answer; shut: boolean; onShut: () => void };
+type AnswerTrayProps = { block: QuestionBlock | undefined; study: string; question: string; name: string; answer: Answer; shut: boolean; onShut: () => void };
 
-function AnswerTray({ study, question, name, answer, shut, onShut }: AnswerTrayProps) {
+function AnswerTray({ block, study, question, name, answer, shut, onShut }: AnswerTrayProps) {
   const [sought, setSought] = useState("");
   const [heat, setHeat] = useState(false);
   const [whole, setWhole] = useState(false);
   const [chosen, setTab] = useState(0);
   const [chart, setChart] = useState(0);
   const { row, selectRow } = useScreen("row", "selectRow");
+  const { change } = useSheetActions(study);
   const { tables = [], card, files = [] } = answer.result.view;
   // Another answer may have fewer tables: the leading one is shown then.
   const tab = chosen < tables.length ? chosen : 0;
@@ -141,7 +142,7 @@ function AnswerTray({ study, question, name, answer, shut, onShut }: AnswerTrayP
           </div>
           <div className="results-chart">
             <Suspense fallback={null}>
-              {card && carded ? <RowCard result={answer.result} card={card} row={carded} close={() => selectRow(null)} /> : <AnswerChart result={answer.result} shown={chart} onShow={setChart} />}
+              {card && carded ? <RowCard result={answer.result} card={card} row={carded} close={() => selectRow(null)} /> : <AnswerChart result={answer.result} shown={chart} onShow={setChart} onSet={(input, value) => block && void change(block, { ...block.inputs, [input]: value })} />}
             </Suspense>
           </div>
         </>
