@@ -1,4 +1,4 @@
-"""`awl check`: what is wrong with the streets of a study."""
+"""`awl check`: what is wrong with the streets and the timetables of a study."""
 
 from __future__ import annotations
 
@@ -19,8 +19,9 @@ from awl.core.errors import AwlError
 def command(study_path: Path | None, file: Path | None, as_json: bool) -> None:
     """Look for faults of the streets: gaps, crossings that are not joined, odd speeds, streets that lead nowhere.
 
-    Ends with exit status 1 when one of them is an error. With --json the findings are a GeoJSON FeatureCollection. With --file it
-    is the file that is looked at, without opening it as a study: damage, triggers and views, the version that wrote it.
+    Those of its timetables, found when they were taken in, are told with them. Ends with exit status 1 when one of them is an
+    error. With --json the findings are a GeoJSON FeatureCollection. With --file it is the file that is looked at, without opening
+    it as a study: damage, triggers and views, the version that wrote it.
 
     Example: awl check --study ferrow.gpkg
     """
@@ -45,16 +46,28 @@ def _check_file(file: Path, as_json: bool) -> bool:
 def _check_study(study_path: Path, as_json: bool) -> bool:
     from awl.core.analysis.health.findings import KINDS
     from awl.io import geojson
+    from awl.io.table import Table
+    from awl.study import feeds
     from awl.study.health import findings_of, table_of
     from awl.study.study import Study
 
     study = Study(study_path)
     with progress_bar() as progress:
         findings = findings_of(study, progress)
-    counts = findings.counts()
+    counts, timetables = findings.counts(), feeds.listed(study.reading)
     if as_json:
-        click.echo(geojson.dumps(geojson.collection(table_of(study, findings))))
+        both = Table.joined([table_of(study, findings), *(feeds.faults_table(entry) for entry in timetables)])
+        click.echo(geojson.dumps(geojson.collection(both)))
     else:
-        lines = [f"  {number:>7,}  {KINDS[name].grade:<8} {KINDS[name].title}" for name, number in counts.items()]
+        lines = [_line(number, KINDS[name].grade, KINDS[name].title) for name, number in counts.items()]
+        for entry in timetables:
+            faults = entry.summary["faults"]
+            told = [_line(fault["count"], fault["grade"], fault["title"]) for fault in faults]
+            lines += [f"{entry.title}:", *(told or ["  No fault found."])]
         click.echo("\n".join(lines) or "No fault found.")
-    return any(KINDS[name].grade == "error" for name in counts)
+    of_timetables = [fault["grade"] for entry in timetables for fault in entry.summary["faults"]]
+    return "error" in of_timetables or any(KINDS[name].grade == "error" for name in counts)
+
+
+def _line(count: int, grade: str, title: str) -> str:
+    return f"  {count:>7,}  {grade:<8} {title}"

@@ -38,6 +38,7 @@ from awl.server.web import (
 )
 from awl.study import centroids, feeds, modes, records, what_ifs
 from awl.study.card import card_of
+from awl.study.joined_stops import joined_stops
 from awl.study.study import Study, slug
 
 api = Blueprint("own", __name__)
@@ -87,6 +88,14 @@ def _timetable(entry: feeds.Entry) -> dict[str, Any]:
     typical = feeds.typical_days(entry.summary["trips_by_day"], entry.summary["first_day"])
     known = {"id": entry.id, "title": entry.title, "source": entry.source, "added": entry.added}
     return {**known, "summary": entry.summary | {"typical_days": typical}}
+
+
+@api.get("/studies/<study_id>/timetables/stops")
+def timetable_stops(study_id: str) -> Response:
+    """How the stops of all timetables are joined to the streets by a mode that rides, and which are too far from any."""
+    known_parameters("mode")
+    found = joined_stops(study_of(study_id), request.args.get("mode", "transit"))
+    return reply({**vars(found), "too_far": geojson.collection(found.too_far)})
 
 
 @api.get("/studies/<study_id>/preparation")

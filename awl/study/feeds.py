@@ -23,6 +23,7 @@ from awl.core.progress import Progress
 from awl.core.transit import feed as core
 from awl.core.transit.feed import KIND_NAMES, PLATFORM, STATION, Feed
 from awl.core.transit.feed_faults import KINDS
+from awl.core.transit.frequency import departures_by_hour
 from awl.core.transit.joined import joined
 from awl.io import geopackage, gtfs
 from awl.io.gtfs.specification import FILES
@@ -309,6 +310,7 @@ def summary_of(reading: gtfs.Reading) -> dict[str, Any]:
         "trips": len(feed.trips),
         "calls": len(times),
         "kinds": by_kind,
+        **_by_hour(feed),
         "first_day": str(feed.days[0]),
         "last_day": str(feed.days[-1]),
         "trips_by_day": feed.trips_by_day().tolist(),
@@ -334,6 +336,50 @@ def summary_of(reading: gtfs.Reading) -> dict[str, Any]:
 
 
 GRADES = ("error", "warning", "note")
+MOST_LINES = 400
+"""Of so many routes it is said how often they run."""
+
+
+def _by_hour(feed: Feed) -> dict[str, Any]:
+    """The busiest routes, and the departures of each by hour on a usual day of each kind, in the busier direction."""
+    days = typical_days(feed.trips_by_day().tolist(), str(feed.days[0]))
+    counts = {kind: departures_by_hour(feed, np.datetime64(day)) for kind, day in days.items()}
+    total = sum((table.sum(axis=1) for table in counts.values()), np.zeros(len(feed.routes), np.int64))
+    busiest = np.sort(np.argsort(-total, kind="stable")[:MOST_LINES])
+    rows = busiest[total[busiest] > 0]
+    lines = [
+        {"route_id": str(feed.routes.id[row]), "name": str(feed.routes.name[row]), "kind": _kind(feed, row)}
+        for row in rows.tolist()
+    ]
+    return {"lines": lines, "departures": {kind: table[rows].tolist() for kind, table in counts.items()}}
+
+
+def _kind(feed: Feed, route: int) -> str:
+    kind = int(feed.routes.kind[route])
+    return KIND_NAMES.get(kind, f"kind {kind}")
+
+
+def faults_table(entry: Entry) -> Table:
+    """The listed faults of a feed as the findings of streets are told: kind, grade, sentence; points where they have a place.
+
+    Parameters:
+        entry: a feed as it is listed.
+    """
+    listed_faults = entry.summary["listed"]
+    grades = {fault["code"]: fault["grade"] for fault in entry.summary["faults"]}
+    places = [None if fault["lon"] is None else shapely.Point(fault["lon"], fault["lat"]) for fault in listed_faults]
+    where = [f"{fault['file']}, line {fault['line']}" if fault["line"] else fault["file"] for fault in listed_faults]
+    return Table(
+        np.array(places, dtype=object),
+        {
+            "kind": [fault["code"] for fault in listed_faults],
+            "grade": [grades[fault["code"]] for fault in listed_faults],
+            "text": [
+                f"{at}: {fault['text']}" if at else fault["text"]
+                for at, fault in zip(where, listed_faults, strict=True)
+            ],
+        },
+    )
 
 
 def typical_days(trips_by_day: list[int], first_day: str) -> dict[str, str]:

@@ -397,6 +397,18 @@ def test_a_feed_is_kept_whole_and_its_arrays_can_go(place: Path) -> None:
     assert feeds.feed_of(study) is None and not [layer for layer in study.layers() if layer["role"] == "transit"]
 
 
+def test_departures_by_hour_are_those_of_the_busier_direction(place: Path, tmp_path: Path) -> None:
+    trips = FILES["trips.txt"] + "r1,week,t3,Quay,1,,1,1\n"
+    times = FAST + "t3,9:00:00,9:00:00,p3,1\nt3,9:02:00,9:02:00,p1,2\n"
+    often = "trip_id,start_time,end_time,headway_secs,exact_times\nt3,9:00:00,10:00:00,600,1\n"
+    path = feed_zip(tmp_path / "often.zip", stops=STOPS, stop_times=times, trips=trips, frequencies=often)
+    importing.add(path, Study(place), "often", "Often")
+    (summary,) = [entry.summary for entry in feeds.listed(Study(place).reading) if entry.id == "often"]
+    (counts,) = summary["departures"]["weekday"]
+    assert {hour: count for hour, count in enumerate(counts) if count} == {8: 2, 9: 6}
+    assert summary["lines"] == [{"route_id": "r1", "name": "1", "kind": "tram"}]
+
+
 def test_a_bad_feed_leaves_the_study_as_it_was(place: Path, tmp_path: Path) -> None:
     study = Study(place)
     before = study.revision, [layer["id"] for layer in study.layers()]
@@ -452,6 +464,33 @@ def test_a_feed_is_looked_at_before_it_is_taken_in(place: Path, tmp_path: Path) 
     wanted = {"study": "cut", "layers": [{"name": None, "role": "transit"}]}
     job = api.post(f"/uploads/{seen['token']}/layers", json=wanted)
     assert job.status_code == 201
+
+
+def test_stops_are_told_that_join_the_streets_and_that_are_too_far(place: Path, tmp_path: Path) -> None:
+    client = create_app(place.parent).test_client()
+    body = client.get(f"/studies/{place.stem}/timetables/stops").json
+    assert (body["stops"], body["joined"], body["too_far"]["features"]) == (3, 3, [])
+    assert 0 <= body["median_m"] <= body["most_m"] <= body["within_m"] == 100
+    far = STOPS + "p4,Out at Sea,41.2700,-36.2000\n"
+    importing.add(feed_zip(tmp_path / "far.zip", stops=far, stop_times=FAST), Study(place), "tram", "Tram")
+    body = client.get(f"/studies/{place.stem}/timetables/stops?mode=transit").json
+    (stop,) = body["too_far"]["features"]
+    assert (body["joined"], stop["properties"]["name"]) == (3, "Out at Sea")
+    refused = client.get(f"/studies/{place.stem}/timetables/stops?mode=walk")
+    assert refused.status_code == 400 and "does not ride" in refused.json["detail"]
+
+
+def test_a_check_tells_the_faults_of_timetables(place: Path, tmp_path: Path) -> None:
+    backwards = FAST + "t3,8:10:00,8:10:00,p1,1\nt3,8:01:00,8:01:00,p3,2\n"
+    trips = FILES["trips.txt"] + "r1,week,t3,Hill,0,b,1,1\n"
+    importing.add(
+        feed_zip(tmp_path / "odd.zip", stops=STOPS, stop_times=backwards, trips=trips), Study(place), "tram", "Tram"
+    )
+    told = CliRunner().invoke(main, ["check", "--study", str(place)])
+    assert told.exit_code == 1 and "Tram:" in told.output and "Travel backwards in time" in told.output
+    listed = json.loads(CliRunner().invoke(main, ["check", "--study", str(place), "--json"]).stdout)["features"]
+    (fault,) = [one["properties"] for one in listed if one["properties"]["kind"] == "backwards"]
+    assert fault["grade"] == "error" and fault["text"].startswith("stop_times.txt, line ")
 
 
 def test_walks_follow_closures_and_stops_too_far_from_streets_are_told(place: Path, tmp_path: Path) -> None:

@@ -54,9 +54,14 @@ export type FeedSummary = {
   timezone: string;
   faults: { code: string; title: string; grade: "error" | "warning" | "note"; effect: string; count: number }[];
   listed: FeedFault[];
+  /** The busiest routes, and their departures by hour of the service day on a usual day of each kind; missing in older studies. */
+  lines?: { route_id: string; name: string; kind: string }[];
+  departures?: Record<string, number[][]>;
   /** A usual day of each kind: weekday, saturday, sunday. */
   typical_days: Record<string, string>;
 };
+/** How the stops of all timetables are joined to the streets by a mode. */
+export type JoinedStops = { mode: string; within_m: number; stops: number; joined: number; median_m: number | null; most_m: number | null; too_far: FeatureCollection };
 export type TimetableInfo = { id: string; title: string; source: string; added: string; summary: FeedSummary };
 export type ModeRule = {
   highway: string;
@@ -311,3 +316,4 @@ export const keepAnswer = (study: string, question: string) =>
   sendJson<{ layers: string[] }>(`/studies/${study}/answers/${encodeURIComponent(question)}/keep`, "POST");
 
 export const stopJob = (id: string) => sendJson<JobInfo>(`/jobs/${id}`, "DELETE");
+export const joinedStops = (study: string, mode: string) => fetchJson<JoinedStops>(`/studies/${study}/timetables/stops?mode=${encodeURIComponent(mode)}`);

@@ -6,7 +6,10 @@ import type { Packed } from "../../api/packed";
 import type { LayerInfo, Overview } from "../../api/studies";
 import type { LegendGroup, LegendRow, MapContent } from "../../map/content";
 import { bands, token } from "../../map/look";
+import { figure } from "../../common/format";
 import { collection } from "../../map/shapes";
+import { widthOf } from "../../map/view";
+import type { Frequencies } from "../../state/slices/mapView";
 import { kindWord } from "../streets/kinds";
 import { inkOf } from "../../state/blocks";
 
@@ -84,6 +87,24 @@ export function findingsShown(content: MapContent, findings: Feature[]): void {
   content.groups.unshift({
     title: t`Findings`,
     rows: rows.filter(([grade]) => count(grade)).map(([grade, label, line]): LegendRow => ({ key: "", label, count: count(grade), swatch: { kind: "circle", line } })),
+  });
+}
+
+const STEPS = 3;
+
+/** Lines of public transport as wide as they run often in an hour; their stops show from street scale on. */
+export function frequenciesShown(content: MapContent, { lines, stops, words }: Frequencies): void {
+  const number = (line: Feature) => Number(line.properties?.departures ?? 0);
+  const most = Math.max(...lines.map(number), 1);
+  const width = (count: number) => widthOf(count, most, "root");
+  const sorted = lines.filter((line) => number(line) > 0).sort((a, b) => number(a) - number(b));
+  content.overlays.owned = collection(sorted.map((line) => ({ ...line, properties: { colour: token("--mode"), width: width(number(line)) } })));
+  content.overlays.nodes = collection(stops.map((stop) => ({ ...stop, properties: {} })));
+  const steps = [...new Set(Array.from({ length: STEPS }, (_, i) => Math.max(Math.round((most * (STEPS - i)) / STEPS), 1)))];
+  content.groups.unshift({
+    title: t`Departures an hour, ${words}`,
+    rows: steps.map((step): LegendRow => ({ key: "", label: figure(step), swatch: { kind: "line", line: "var(--mode)", width: 1.4 * width(step) } })),
+    note: t`One way, the busier one. Stops show from street scale on.`,
   });
 }
 

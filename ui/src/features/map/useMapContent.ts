@@ -15,14 +15,14 @@ import { outlineShown, viewShown } from "../../map/view";
 import { inkOf, questionNames } from "../../state/blocks";
 import { useScreen } from "../../state/screen";
 import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../../state/sheet";
-import { changesShown, findingShown, findingsShown, ground, lettersOf, linesShown, nodesOf, partsShown, reachLegend, streetsStage } from "./graphContent";
+import { changesShown, findingShown, findingsShown, frequenciesShown, ground, lettersOf, linesShown, nodesOf, partsShown, reachLegend, streetsStage } from "./graphContent";
 import { layerShown } from "./layerContent";
 import { measureShown } from "./measured";
 import { modesStage } from "./modeContent";
 import { aimShown, ghostsShown, sketchShown } from "./sketching";
 
 export function useMapContent(overview: Overview | undefined, streets: Packed | null): MapContent {
-  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside, measuring, finding, way: shownWay, overlaid, gradeLook, minute, sketch, ghosts, scope, reachOf, aim, placing, peeking, findings } = useScreen("study", "stage", "mode", "question", "hidden", "row", "street", "theme", "layer", "chosen", "label", "colour", "at", "beside", "measuring", "finding", "way", "overlaid", "gradeLook", "minute", "sketch", "ghosts", "scope", "reachOf", "aim", "placing", "peeking", "findings");
+  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside, measuring, finding, way: shownWay, overlaid, gradeLook, minute, sketch, ghosts, scope, reachOf, aim, placing, peeking, findings, frequencies } = useScreen("study", "stage", "mode", "question", "hidden", "row", "street", "theme", "layer", "chosen", "label", "colour", "at", "beside", "measuring", "finding", "way", "overlaid", "gradeLook", "minute", "sketch", "ghosts", "scope", "reachOf", "aim", "placing", "peeking", "findings", "frequencies");
   const looked = useLookedAt(overview, stage === "sources" ? layer : null);
   const { data: drawnLinks } = useQuery({
     queryKey: ["layer-features", study, "streets", overview?.revision],
@@ -78,10 +78,11 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     }
     if (stage === "streets" && scope && ideas && !peeking) linesShown(content, ideas.find(({ id }) => id === scope)?.lines ?? []);
     if (stage === "streets" && scope && changes) changesShown(content, overview, scope, peeking ? null : changes);
-    if (stage === "streets" && findings && !finding) findingsShown(content, findings);
+    if ((stage === "streets" || stage === "sources") && findings && !finding) findingsShown(content, findings);
+    if (stage === "sources" && frequencies) frequenciesShown(content, frequencies);
     if (stage === "streets" && aim) aimShown(content, aim);
     if (stage === "streets" && placing) content.groups.unshift({ title: t`Place being opened`, rows: [], note: t`Click where it is to open.` });
-    if (stage === "streets" && finding) findingShown(content, finding);
+    if ((stage === "streets" || stage === "sources") && finding) findingShown(content, finding);
     if (stage === "streets" && ghosts) ghostsShown(content, ghosts.features);
     if (stage === "streets" && sketch) sketchShown(content, sketch);
     if (stage === "modes") modesStage(content, overview, { mode, at, colour, beside });
@@ -97,7 +98,7 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     if (measuring) measureShown(content, measuring);
     void theme; // colours are read from the theme in force
     return overview.drawn ? content : { ...content, groups: [...content.groups, ground(overview.layers, stage === "modes")] };
-  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, path, measuring, finding, sketch, ghosts, scope, changes, ideas, peeking, aim, placing, findings, reaching, shownWay, over, overName, overNumber, gradeLook, minute]);
+  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, path, measuring, finding, sketch, ghosts, scope, changes, ideas, peeking, aim, placing, findings, frequencies, reaching, shownWay, over, overName, overNumber, gradeLook, minute]);
 }
 
 /** The path that the selected row of a table stands for, where the view says how to ask for it. */

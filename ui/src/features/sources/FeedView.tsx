@@ -1,11 +1,8 @@
-/** What a timetable holds: lines by kind, when it runs, and its faults. */
+/** What a timetable holds: lines by kind, and when it runs. */
 import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
-import { useState } from "react";
 import type { FeedSummary } from "../../api/studies";
 import { figure, LOCALE } from "../../common/format";
-
-const GRADES: Record<string, string> = { error: t`error`, warning: t`warning`, note: t`note` };
 
 export const dayWords = (day: string) => new Date(`${day}T12:00`).toLocaleDateString(LOCALE, { weekday: "short", day: "numeric", month: "long", year: "numeric" });
 
@@ -36,7 +33,6 @@ export function FeedView({ summary }: { summary: FeedSummary }) {
         </Trans>
       </p>
       <ServiceCalendar summary={summary} />
-      <FeedFaults summary={summary} />
     </>
   );
 }
@@ -87,42 +83,5 @@ function ServiceCalendar({ summary }: { summary: FeedSummary }) {
       </svg>
       {usual.length > 0 && <p className="hint"><Trans>Outlined: {usual.join("; ")}.</Trans></p>}
     </figure>
-  );
-}
-
-const EXAMPLES = 20;
-
-/** Faults by kind; a kind opens to show where they are. */
-function FeedFaults({ summary }: { summary: FeedSummary }) {
-  const [open, setOpen] = useState<string | null>(null);
-  if (summary.faults.length === 0) return <p className="notice"><Trans>Nothing in it contradicts itself.</Trans></p>;
-  return (
-    <table className="plain" aria-label={t`Faults of the timetable`}>
-      <thead>
-        <tr>
-          <th><Trans>Fault</Trans></th>
-          <th><Trans>Grade</Trans></th>
-          <th className="n"><Trans>How many</Trans></th>
-        </tr>
-      </thead>
-      <tbody>
-        {summary.faults.map(({ code, title, grade, effect, count }) => (
-          <tr key={code}>
-            <td>
-              <button className="linkish" aria-expanded={open === code} onClick={() => setOpen(open === code ? null : code)}>
-                {title}
-              </button>
-              <small className="under">{effect}</small>
-              {open === code &&
-                summary.listed.filter((fault) => fault.code === code).slice(0, EXAMPLES).map(({ text, file, line }, i) => (
-                  <small className="under" key={i}>{`${line ? t`${file}, line ${line}` : file}: ${text}`}</small>
-                ))}
-            </td>
-            <td>{GRADES[grade] ?? grade}</td>
-            <td className="n">{figure(count)}</td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
   );
 }

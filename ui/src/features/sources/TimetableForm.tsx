@@ -1,7 +1,9 @@
 /** A timetable that waits: what came in, before it is used. */
 import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
+import { FeedFaults } from "./FeedFaults";
 import { FeedView } from "./FeedView";
+import { Headways } from "./Headways";
 import { FormEnd, leave, useBuild, type FormProps } from "./form";
 
 export function TimetableForm({ upload, study, onDone, onClose }: FormProps) {
@@ -11,7 +13,13 @@ export function TimetableForm({ upload, study, onDone, onClose }: FormProps) {
     <section className="line-form" aria-label={t`A timetable`} data-testid="timetable-form">
       <h1><Trans>What’s in this timetable?</Trans></h1>
       <p className="dateline">{upload.name}</p>
-      {summary && <FeedView summary={summary} />}
+      {summary && (
+        <>
+          <FeedView summary={summary} />
+          <Headways study={null} timetable={{ id: "", added: "", summary }} />
+          <FeedFaults summary={summary} />
+        </>
+      )}
       {study === null && <p className="notice"><Trans>A timetable needs streets to walk on: begin the study with a map extract.</Trans></p>}
       <FormEnd
         state={state}

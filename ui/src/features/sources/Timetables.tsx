@@ -5,7 +5,10 @@ import { useState } from "react";
 import { dropLayer } from "../../api/layers";
 import type { Overview } from "../../api/studies";
 import { figure } from "../../common/format";
+import { FeedFaults } from "./FeedFaults";
 import { dayWords, FeedView } from "./FeedView";
+import { Headways } from "./Headways";
+import { StopsJoined } from "./StopsJoined";
 
 export function Timetables({ overview }: { overview: Overview }) {
   const queries = useQueryClient();
@@ -42,7 +45,14 @@ export function Timetables({ overview }: { overview: Overview }) {
           ))}
         </tbody>
       </table>
-      {overview.timetables.filter(({ id }) => id === open).map(({ id, summary }) => <FeedView key={id} summary={summary} />)}
+      {overview.timetables.filter(({ id }) => id === open).map((timetable) => (
+        <div key={timetable.id}>
+          <FeedView summary={timetable.summary} />
+          <Headways study={overview.id} timetable={timetable} />
+          <StopsJoined overview={overview} />
+          <FeedFaults summary={timetable.summary} onMap />
+        </div>
+      ))}
     </>
   );
 }

@@ -4,14 +4,14 @@ import { Trans } from "@lingui/react/macro";
 import { Button } from "@mui/material";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import type { Feature } from "geojson";
-import { useCallback, useEffect, useMemo, useState } from "react";
+import { useMemo, useState } from "react";
 import { message } from "../../api/client";
 import { checkStreets, findingsOf, type Checked, type Overview } from "../../api/studies";
 import { figure } from "../../common/format";
 import { Outcome } from "../../controls/Outcome";
 import { Fixes } from "./Fixes";
 import { useJob, Working } from "../../controls/Progress";
-import { screenNow, useScreen } from "../../state/screen";
+import { useGoingThrough } from "../map/goingThrough";
 
 const GRADES = ["error", "warning", "note"] as const;
 
@@ -60,40 +60,14 @@ export function Health({ overview }: { overview: Overview }) {
 }
 
 function Findings({ checked, overview }: { checked: Checked; overview: Overview }) {
-  const { showFinding, showFindings } = useScreen("showFinding", "showFindings");
   const [kind, setKind] = useState<string | null>(null);
-  const [at, setAt] = useState(-1);
   const shown = useMemo(() => checked.findings.features.filter(({ properties }) => kind === null || properties?.kind === kind), [checked, kind]);
+  const { at, go, leave } = useGoingThrough(shown);
   const finding = shown[at];
-
-  const go = useCallback(
-    (next: number) => {
-      const nth = Math.min(Math.max(next, 0), shown.length - 1);
-      setAt(nth);
-      showFinding(shown[nth] ?? null);
-    },
-    [shown, showFinding],
-  );
-  useEffect(() => () => showFinding(null), [showFinding]);
-  useEffect(() => {
-    showFindings(shown);
-    return () => showFindings(null);
-  }, [shown, showFindings]);
-  useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      const field = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
-      if (field || screenNow().sketch || event.ctrlKey || event.metaKey || event.altKey || (event.key !== "j" && event.key !== "k")) return;
-      event.stopImmediatePropagation(); // elsewhere these keys go through questions
-      go(at + (event.key === "j" ? 1 : -1));
-    };
-    window.addEventListener("keydown", press, true);
-    return () => window.removeEventListener("keydown", press, true);
-  }, [at, go]);
 
   const choose = (next: string | null) => {
     setKind(next);
-    setAt(-1);
-    showFinding(null);
+    leave();
   };
   return (
     <>

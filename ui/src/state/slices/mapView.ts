@@ -8,6 +8,9 @@ type Position = [number, number];
 /** What is being drawn on the map. */
 export type Drawing = { kind: "box" | "outline"; done: (area: Polygon) => void };
 
+/** Lines of public transport with their departures in an hour, and that hour in words; stops stand beside them. */
+export type Frequencies = { lines: Feature[]; stops: Feature[]; words: string };
+
 export type MapView = {
   /** Rows of the legend that are switched off. */
   hidden: Record<string, boolean>;
@@ -19,6 +22,7 @@ export type MapView = {
   finding: Feature | null;
   /** All that a check found of the kinds that are looked at. */
   findings: Feature[] | null;
+  frequencies: Frequencies | null;
   /** The attribute lettered along links. */
   label: string | null;
   drawing: Drawing | null;
@@ -34,6 +38,7 @@ export type MapView = {
   showStreet: (street: Street | null, notice?: string | null) => void;
   showFinding: (finding: Feature | null) => void;
   showFindings: (findings: Feature[] | null) => void;
+  showFrequencies: (frequencies: Frequencies | null) => void;
   letter: (field: string | null) => void;
   draw: (drawing: Drawing | null) => void;
   /** Measure from a corner on; without one, begin anew. */
@@ -42,7 +47,7 @@ export type MapView = {
   setWayBack: (goBack: (() => void) | null) => void;
 };
 
-export const NOTHING_ON_MAP = { street: null, finding: null, findings: null, label: null, drawing: null, measuring: null } satisfies Partial<MapView>;
+export const NOTHING_ON_MAP = { street: null, finding: null, findings: null, frequencies: null, label: null, drawing: null, measuring: null } satisfies Partial<MapView>;
 
 export const mapView: Slice<MapView, Pick<Frame, "notice">> = (set) => ({
   ...NOTHING_ON_MAP,
@@ -55,6 +60,7 @@ export const mapView: Slice<MapView, Pick<Frame, "notice">> = (set) => ({
   setOpacity: (opacity) => set({ opacity }),
   showStreet: (street, notice = null) => set({ street, notice }),
   showFindings: (findings) => set({ findings }),
+  showFrequencies: (frequencies) => set({ frequencies }),
   showFinding: (finding) => set({ finding, ...(finding ? { goTo: placeOf(finding) } : {}) }),
   letter: (label) => set({ label }),
   draw: (drawing) => set({ drawing }),

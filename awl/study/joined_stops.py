@@ -1,0 +1,75 @@
+"""How the stops of a study's timetables are joined to its streets by a mode, and which are too far from them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from awl.core.errors import AwlError
+from awl.core.transit.feed import PLATFORM
+from awl.io.table import Column, Table
+from awl.study.study import Study
+from awl.study.transit import transit_of
+
+
+@dataclass(frozen=True)
+class JoinedStops:
+    """The platforms of all timetables.
+
+    Attributes:
+        mode: title of the mode.
+        within_m: how far a stop may lie from a street.
+        stops, joined: how many there are, and how many one can walk to.
+        median_m, most_m: how far those that are joined lie from their street; None where none is.
+        too_far: the others as points, with the distance to the nearest street.
+    """
+
+    mode: str
+    within_m: float
+    stops: int
+    joined: int
+    median_m: float | None
+    most_m: float | None
+    too_far: Table
+
+
+def joined_stops(study: Study, mode: str) -> JoinedStops:
+    """The stops on the streets of a mode that rides; raises `AwlError` where it does not.
+
+    Parameters:
+        study: the study.
+        mode: id of the mode.
+    """
+    rules = study.mode(mode).transit
+    if rules is None:
+        raise AwlError(f"'{mode}' does not ride", remedy="Name a mode by public transport", inputs=("mode",))
+    stops = transit_of(study, mode).stops_on(study.router(mode))
+    feed = stops.feed
+    platforms = np.flatnonzero((feed.stops.kind == PLATFORM) & np.isfinite(feed.stops.lon))
+    nearest = np.full(len(feed.stops), np.inf)
+    row = stops.row_of_door
+    known = row >= 0
+    metres = np.where(np.isfinite(stops.snapped.distance_m), stops.snapped.distance_m, np.inf)
+    np.minimum.at(nearest, stops.doors.platform[known], metres[row[known]])
+    joined = platforms[stops.is_joined[platforms]]
+    apart = platforms[~stops.is_joined[platforms]]
+    apart = apart[np.argsort(nearest[apart], kind="stable")]
+    away = np.where(np.isfinite(nearest[apart]), nearest[apart], np.nan)
+    return JoinedStops(
+        study.mode(mode).title,
+        rules.stop_m,
+        len(platforms),
+        len(joined),
+        round(float(np.median(nearest[joined])), 1) if len(joined) else None,
+        round(float(nearest[joined].max()), 1) if len(joined) else None,
+        Table(
+            np.atleast_1d(shapely.points(feed.stops.lon[apart], feed.stops.lat[apart])),
+            {
+                "stop_id": feed.stops.id[apart].tolist(),
+                "name": feed.stops.name[apart].tolist(),
+                "street_m": Column.of(away, "m", 1),
+            },
+        ),
+    )

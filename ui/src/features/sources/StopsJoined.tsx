@@ -1,0 +1,46 @@
+/** How the stops of the timetables are joined to the streets; those that are too far are listed and shown. */
+import { plural, t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { message } from "../../api/client";
+import { joinedStops, type Overview } from "../../api/studies";
+import { figure } from "../../common/format";
+import { Word } from "../../controls/inline";
+import { useScreen } from "../../state/screen";
+
+const LISTED = 20;
+
+export function StopsJoined({ overview }: { overview: Overview }) {
+  const riding = overview.modes.filter(({ document, problem }) => document.transit && !problem);
+  const [mode, setMode] = useState(riding[0]?.id ?? "");
+  const { showFinding } = useScreen("showFinding");
+  const added = overview.timetables.map((one) => one.added).join();
+  const changed = riding.find(({ id }) => id === mode)?.changed;
+  const { data, error } = useQuery({ queryKey: ["joined-stops", overview.id, overview.revision, mode, changed, added], queryFn: () => joinedStops(overview.id, mode), enabled: !!mode && !!overview.revision, staleTime: Infinity, meta: { panel: "own" } });
+  if (error) return <p className="problem" role="alert">{message(error)}</p>;
+  if (!data) return null;
+  const far = data.too_far.features;
+  return (
+    <div className="stops-joined">
+      <p className="notice">
+        <Trans>
+          {figure(data.joined)} of {figure(data.stops)} stops are joined to the streets of <Word kind="mode" label={t`Mode that stops are joined for`} value={mode} options={riding.map(({ id, title }) => [id, title])} onChange={setMode} />
+        </Trans>
+        {data.median_m !== null && t`, in the median ${figure(data.median_m)} m off, ${figure(data.most_m)} m at most`}.{" "}
+        {far.length > 0 && plural(far.length, { one: "# is too far from any street to be used:", other: "# are too far from any street to be used:" })}
+      </p>
+      {far.length > 0 && (
+        <ol className="listed" aria-label={t`Stops too far from a street`}>
+          {far.slice(0, LISTED).map((stop) => (
+            <li key={String(stop.properties?.stop_id)}>
+              <button className="linkish" onClick={() => showFinding(stop)}>{String(stop.properties?.name)}</button>
+              {stop.properties?.street_m != null && t`, ${figure(Number(stop.properties.street_m))} m from a street`}
+            </li>
+          ))}
+        </ol>
+      )}
+      {far.length > LISTED && <p className="faint">{t`The first ${figure(LISTED)} of ${figure(far.length)}.`}</p>}
+    </div>
+  );
+}
