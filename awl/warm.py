@@ -27,10 +27,11 @@ from awl.core.routing.reach import reach_of, reached_parts
 from awl.core.routing.router import StreetRouter
 from awl.core.routing.simd.lanes import LANES
 from awl.core.routing.snapping import Snapper
-from awl.core.transit.router import Bounds, TransitRouter, Window
+from awl.core.transit.router import TransitRouter
 from awl.core.transit.search import Ends, TimetableSearch
 from awl.core.transit.stops_on_streets import StopsOnStreets
 from awl.core.transit.timetable import timetable_of
+from awl.core.transit.window import Bounds, Window
 from awl.io import gtfs, osm_pbf
 from awl.io.osm_pbf.write import Extract, Tags
 

@@ -67,7 +67,22 @@ def notes(router: TransitRouter, when: datetime, direction: str) -> list[str]:
     return [
         f"By the timetable of {day}, {over}; times are {share if count > 1 else 'those of that minute'}.",
         f"Walks to, between and from stops along the streets, {bounds.walk_ms / 60_000:g} min at most each; {changes}.",
+        *_first_mile(router),
         "Times at crossings and stops are exact for each minute; along a street they are the lesser of coming from either end.",
+    ]
+
+
+def _first_mile(router: TransitRouter) -> list[str]:
+    """How trips may begin, where not on foot alone."""
+    rules, first = router.network.mode.transit, router.first
+    if rules is None or first is None:
+        return []
+    where = (
+        "at the stop" if first.parking is None else f"at one of {counted(len(first.parking.names), 'place')} to park"
+    )
+    title = first.router.network.mode.title
+    return [
+        f"Trips may begin by the mode '{title}', {rules.first_min:g} min at most, in free flow; the vehicle is left {where}."
     ]
 
 

@@ -110,17 +110,6 @@ class Context:
         """The network of the question: of its mode, at its time, with its closures."""
         return self.street_router.network
 
-    def streets_alone(self, question: str) -> StreetRouter:
-        """The router along the streets, for what cannot be asked of public transport; raises where the mode rides."""
-        if self.transit is not None:
-            raise AwlError(
-                f"{question} cannot be asked of public transport yet",
-                remedy="Choose another mode",
-                inputs=("mode",),
-                kind="not-by-transit",
-            )
-        return self.street_router
-
     def prepare_for(self, searches: int) -> None:
         """Have the hierarchy ready where so many searches take longer without it than making it does."""
         unchanged = self.street_router is self.study.router(self.mode.id)

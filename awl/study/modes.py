@@ -124,6 +124,13 @@ class TransitDocument(BaseModel):
     )
     on_wheels: bool = Field(False, description="Leaves out what somebody in a wheelchair cannot use.")
     with_bicycle: bool = Field(False, description="Uses trips alone that take bicycles.")
+    first_by: str = Field(
+        "", pattern=r"^([a-z][a-z0-9_]{0,39})?$", description="The mode by which trips may begin, up to the first stop."
+    )
+    first_min: float = Field(20.0, gt=0, le=120, description="The longest way by it, in minutes.")
+    park_at: str = Field(
+        "", max_length=80, description="The layer of places where its vehicle is left; at the stop when empty."
+    )
     stop_m: float = Field(100.0, gt=0, le=2000, description="How far a stop may lie from a street, in metres.")
 
 

@@ -8,6 +8,7 @@ from datetime import date, datetime
 from threading import Lock
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
@@ -16,11 +17,13 @@ from awl.core.network.network import Network
 from awl.core.progress import Progress
 from awl.core.routing.router import StreetRouter
 from awl.core.transit.feed import KIND_NAMES, Feed
-from awl.core.transit.router import Bounds, TransitRouter, Window
+from awl.core.transit.first_mile import FirstMile, Parking
+from awl.core.transit.router import TransitRouter
 from awl.core.transit.search import TimetableSearch
 from awl.core.transit.service_day import seconds_into
 from awl.core.transit.stops_on_streets import StopsOnStreets
 from awl.core.transit.timetable import Choice, Timetable, timetable_of
+from awl.core.transit.window import Bounds, Window
 from awl.cql2.rows import matching
 from awl.io.table import Table
 from awl.study.feeds import feed_of
@@ -82,6 +85,7 @@ class StudyTransit:
         self._lock = Lock()
         self._days: OrderedDict[date, Once[Timetable]] = OrderedDict()
         self._stops: deque[StopsOnStreets] = deque(maxlen=NETWORKS_KEPT)
+        self._firsts: deque[tuple[StopsOnStreets, int, FirstMile]] = deque(maxlen=NETWORKS_KEPT)
 
     def router(self, street: StreetRouter, asked: Asked, progress: Progress | None = None) -> TransitRouter:
         """The router of a question.
@@ -103,7 +107,42 @@ class StudyTransit:
         stops = self.stops_on(street)
         walks = stops.walks(asked.bounds.walk_ms, progress)
         search = TimetableSearch(timetable, walks, round(self._rules.slack_s * 1000))
-        return TransitRouter(street, stops, search, Window(at_ms, asked.percentile), asked.bounds)
+        window, mile = Window(at_ms, asked.percentile), self._first_mile(stops, asked)
+        return TransitRouter(street, stops, search, window, asked.bounds, mile)
+
+    def _first_mile(self, stops: StopsOnStreets, asked: Asked) -> FirstMile | None:
+        """How one comes to the first stop beside on foot, kept with the stops; None where one walks."""
+        rules, walk_ms = self._rules, asked.bounds.walk_ms
+        if not rules.first_by:
+            return None
+        if self._study.mode(rules.first_by).transit is not None or rules.first_by == self._mode:
+            raise AwlError(
+                f"'{rules.first_by}' cannot lead to the first stop",
+                remedy="Name a mode that moves on the streets alone, such as cycle or drive",
+                inputs=("mode",),
+            )
+        with self._lock:
+            known = next((first for of, ms, first in self._firsts if of is stops and ms == walk_ms), None)
+        if known is None:
+            router, limit_ms = self._study.router(rules.first_by), round(rules.first_min * 60_000)
+            snappers = self._study.snapper(rules.first_by), self._study.snapper(self._mode)
+            known = FirstMile(router, snappers[0], stops, snappers[1], limit_ms, walk_ms, self._parking())
+            with self._lock:
+                self._firsts.append((stops, walk_ms, known))
+        return known
+
+    def _parking(self) -> Parking | None:
+        """Where the vehicle of the first mode is left; None for the stops themselves."""
+        if not self._rules.park_at:
+            return None
+        layer = self._study.read_layer(self._rules.park_at)
+        points = shapely.point_on_surface(layer.geometry)
+        xy = shapely.get_coordinates(points)
+        if len(xy) != len(layer) or not len(xy):
+            raise AwlError(
+                f"'{self._rules.park_at}' has no place to park", remedy="Name a layer of places", inputs=("mode",)
+            )
+        return Parking(xy[:, 0], xy[:, 1], layer.names("place to park"))
 
     def stops_on(self, street: StreetRouter) -> StopsOnStreets:
         """The stops on streets; those on other streets on which walks take the same time serve as well.

@@ -18,12 +18,13 @@ from awl.core.routing.router import StreetRouter
 from awl.core.routing.snapping import Snapped, Snapper
 from awl.core.transit.changing import Walks
 from awl.core.transit.feed import ENTRANCE, STATION, Feed, Frequencies, Pathways, Stops
-from awl.core.transit.router import Bounds, TransitRouter, Window
+from awl.core.transit.router import TransitRouter
 from awl.core.transit.scan import NEVER
 from awl.core.transit.search import Ends, TimetableSearch
 from awl.core.transit.service_day import clock_of, day_shift, seconds_into, zone_of
 from awl.core.transit.stops_on_streets import StopsOnStreets
 from awl.core.transit.timetable import Choice, timetable_of
+from awl.core.transit.window import Bounds, Window
 from tests.core.transit_oracle import DAY, EventGraph, feed_of, random_feed, random_walks
 from tests.examples import examples
 

@@ -15,13 +15,14 @@ from awl.core.routing.router import StreetRouter
 from awl.core.routing.snapping import Snapper
 from awl.core.transit.itineraries import ride_leg
 from awl.core.transit.loads import segment_loads, stop_loads
-from awl.core.transit.router import Bounds, TransitRouter, Window
+from awl.core.transit.router import TransitRouter
 from awl.core.transit.scan import NEVER
 from awl.core.transit.search import Ride, TimetableSearch
 from awl.core.transit.stops_on_streets import StopsOnStreets
 from awl.core.transit.timetable import timetable_of
 from awl.core.transit.walk_paths import at_places, at_stops, walk_paths
 from awl.core.transit.ways import ways_of_trips
+from awl.core.transit.window import Bounds, Window
 from tests.core.test_transit import feed_in_town, setting, strolling  # noqa: F401
 from tests.core.transit_oracle import DAY
 from tests.examples import examples

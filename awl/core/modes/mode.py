@@ -115,7 +115,8 @@ class Transit:
     `slack_s`: what is allowed for at each boarding. `routes`: which routes it uses, CQL2 text over `route_id`, `name`, `kind` and
     `agency`; all when empty. `stops`: at which stops it boards and alights, CQL2 text over `stop_id` and `name`. `on_wheels`:
     leaves out trips, stops and stairs that a wheelchair cannot use. `with_bicycle`: uses trips alone that take bicycles.
-    `stop_m`: how far a stop may lie from a street.
+    `stop_m`: how far a stop may lie from a street. `first_by`: the mode by which trips may begin, up to the first stop or, where
+    `park_at` names a layer, to one of its places, for `first_min` minutes at most; on foot alone when empty.
     """
 
     slack_s: float = 60.0
@@ -124,6 +125,9 @@ class Transit:
     on_wheels: bool = False
     with_bicycle: bool = False
     stop_m: float = 100.0
+    first_by: str = ""
+    first_min: float = 20.0
+    park_at: str = ""
 
 
 @dataclass(frozen=True)

@@ -12,18 +12,22 @@ from awl.core.progress import raise_if_cancelled
 from awl.core.routing.dijkstra.search import UNREACHED
 from awl.core.routing.path import StreetLeg
 from awl.core.routing.snapping import Snapped
+from awl.core.transit.first_mile import NEAR_M
 from awl.core.transit.router import TransitRouter
 from awl.core.transit.search import LONGEST_MS, MOST_RIDES, Journey, Ride
 from awl.core.transit.timetable import Timetable
 
 MOST_SEARCHES = 60
+PARKED = -2
+"""Stands for a place to park in place of a stop."""
 
 
 @dataclass(frozen=True)
 class WalkLeg:
     """A walk that begins at `begins_ms` and takes `takes_ms`, between stops or a place, whose row is -1.
 
-    `path` is the way along the streets, None where the walk stays inside a station.
+    `path` is the way along the streets, None where the walk stays inside a station. `by` is the mode where one does not walk.
+    A stop `PARKED` stands for the place to park in row `parked`, where the vehicle is left.
     """
 
     path: StreetLeg | None
@@ -31,6 +35,8 @@ class WalkLeg:
     to_stop: int
     begins_ms: int
     takes_ms: int
+    by: str = ""
+    parked: int = -1
 
 
 @dataclass(frozen=True)
@@ -83,9 +89,8 @@ class ItineraryFinder:
 
     def __init__(self, router: TransitRouter, places: Snapped) -> None:
         self._router, self._places = router, places
-        walk = router.bounds.walk_ms
-        self._starts = router.ends_of(router.stops.near(places.take(np.array([0])), "from", walk), 0)
-        self._goals = router.ends_of(router.stops.near(places.take(np.array([1])), "to", walk), 0)
+        self._starts = router.ends_of(router.near(places.take(np.array([0])), "from"), 0)
+        self._goals = router.ends_of(router.near(places.take(np.array([1])), "to"), 0)
 
     def on_foot(self) -> Itinerary | None:
         """The walk all the way, at the begin of the window; None where there is no way."""
@@ -136,9 +141,7 @@ class ItineraryFinder:
             leg = ride_leg(timetable, ride)
             boards = int(leg.stops[0])
             if nth == 0:
-                path, takes = self._walk(self._place(0), self._doors(boards, inward=True))
-                begins = leg.departs_ms - self._router.search.slack_ms - takes
-                legs.append(WalkLeg(path, -1, boards, begins, takes))
+                legs += self._to_first_stop(boards, leg.departs_ms - self._router.search.slack_ms)
             elif isinstance(former := legs[-1], RideLeg) and former.stops[-1] != boards:
                 alighted = int(former.stops[-1])
                 path, takes = self._walk(self._doors(alighted, inward=False), self._doors(boards, inward=True))
@@ -153,6 +156,24 @@ class ItineraryFinder:
         first = legs[0]
         assert isinstance(first, WalkLeg)
         return Itinerary(tuple(legs), first.begins_ms, last.arrives_ms + takes)
+
+    def _to_first_stop(self, stop: int, by_ms: int) -> list[WalkLeg]:
+        """From the place to the first stop, there at the latest at a time: on foot, or by another mode where that is quicker."""
+        path, takes = self._walk(self._place(0), self._doors(stop, inward=True))
+        first = None if self._router.first is None else self._router.first.leg(self._places.take(np.array([0])), stop)
+        if first is None or (path is not None and takes <= first.takes_ms + first.then_ms):
+            return [WalkLeg(path, -1, stop, by_ms - takes, takes)]
+        begins = by_ms - first.takes_ms - first.then_ms
+        assert self._router.first is not None
+        parking, mode = self._router.first.parking, first.path.mode
+        if parking is None:
+            return [WalkLeg(first.path, -1, stop, begins, first.takes_ms + first.then_ms, mode)]
+        snapped = self._router.first.walking.snap(parking.lon[[first.left_at]], parking.lat[[first.left_at]], NEAR_M)
+        then, _ = self._walk((snapped, np.zeros(1, np.int64)), self._doors(stop, inward=True))
+        return [
+            WalkLeg(first.path, -1, PARKED, begins, first.takes_ms, mode, first.left_at),
+            WalkLeg(then, PARKED, stop, begins + first.takes_ms, first.then_ms, "", first.left_at),
+        ]
 
     def _place(self, row: int) -> tuple[Snapped, NDArray[np.int64]]:
         return self._places.take(np.array([row])), np.zeros(1, np.int64)

@@ -16,81 +16,15 @@ from awl.core.routing.dijkstra.search import NO_LABEL, NO_LIMIT, OWNER_BITS, UNR
 from awl.core.routing.reach import Reach, reach_of
 from awl.core.routing.router import Costs, HeadStart, StreetRouter
 from awl.core.routing.snapping import Snapped
+from awl.core.transit.first_mile import FirstMile
 from awl.core.transit.scan import NEVER
 from awl.core.transit.search import LONGEST_MS, Ends, TimetableSearch
 from awl.core.transit.stops_on_streets import Near, StopsOnStreets
-from awl.core.transit.windows import costs_at_ranks, labels_at_ranks, rank_of
+from awl.core.transit.window import Bounds, ReachSpread, Spread, Window
+from awl.core.transit.windows import costs_at_ranks, labels_at_ranks
 
 CHUNK = 8192
 """Places that one thread looks at before the next takes over."""
-
-
-@dataclass(frozen=True)
-class Window:
-    """When trips begin, or for trips `to` places when they must have ended: `at_ms` (d,) of the service day, ascending.
-
-    `percentile` is the share of departures, in percent, that keeps the time which counts: 0 the best, 50 the median.
-    """
-
-    at_ms: NDArray[np.int32]
-    percentile: float = 50.0
-
-    @property
-    def rank(self) -> int:
-        """Which of the times of a window in ascending order counts."""
-        return rank_of(self.percentile, len(self.at_ms))
-
-    @property
-    def ranks(self) -> NDArray[np.int64]:
-        """The ranks of the time that counts, the best, the median and the worst."""
-        last = len(self.at_ms) - 1
-        return np.array([self.rank, 0, rank_of(50.0, last + 1), last])
-
-
-@dataclass(frozen=True)
-class Spread:
-    """Times (k, o) between places and others over a window, in ms, `UNREACHED` where there is no way within the limit.
-
-    Attributes:
-        asked: what the share of the departures keeps.
-        best, median, worst: at the best of the departures, in the middle, at the worst.
-        served: at which share of the departures there is a way within the limit.
-    """
-
-    asked: NDArray[np.int32]
-    best: NDArray[np.int32]
-    median: NDArray[np.int32]
-    worst: NDArray[np.int32]
-    served: NDArray[np.float64]
-
-
-@dataclass(frozen=True)
-class ReachSpread:
-    """What is reached over a window.
-
-    Attributes:
-        arrivals: the search, at the share of the departures that counts.
-        asked: what it reaches of every street.
-        best, median, worst: the same at the best of the departures, in the middle, at the worst.
-        served: at which share (n,) of the departures each state of the network is reached within the limit.
-        of_stop: label (s, d) of each stop at each departure.
-    """
-
-    arrivals: Arrivals
-    asked: Reach
-    best: Reach
-    median: Reach
-    worst: Reach
-    served: NDArray[np.float64]
-    of_stop: NDArray[np.int64]
-
-
-@dataclass(frozen=True)
-class Bounds:
-    """The longest walk to, between and from stops in ms, and the most rides, None for any number."""
-
-    walk_ms: int = 15 * 60_000
-    rides: int | None = None
 
 
 @dataclass(frozen=True)
@@ -112,12 +46,20 @@ class TransitRouter:
         search: searches the timetable of the day.
         window: when trips begin or end.
         bounds: how far one walks, and how often one changes.
+        first: how one comes to the first stop beside on foot; on foot alone where None.
     """
 
     def __init__(
-        self, street: StreetRouter, stops: StopsOnStreets, search: TimetableSearch, window: Window, bounds: Bounds
+        self,
+        street: StreetRouter,
+        stops: StopsOnStreets,
+        search: TimetableSearch,
+        window: Window,
+        bounds: Bounds,
+        first: FirstMile | None = None,
     ) -> None:
         self.street, self.stops, self.search, self.window, self.bounds = street, stops, search, window, bounds
+        self.first = first
 
     @property
     def network(self) -> Network:
@@ -149,7 +91,7 @@ class TransitRouter:
         Parameters:
             window: when trips begin or end.
         """
-        return TransitRouter(self.street, self.stops, self.search, window, self.bounds)
+        return TransitRouter(self.street, self.stops, self.search, window, self.bounds, self.first)
 
     def arrivals(
         self,
@@ -368,7 +310,7 @@ class TransitRouter:
         """
         departures = len(self.window.at_ms)
         direct = int(self.street.matrix(source, target, "time", carrying=False)[0][0, 0])
-        begin, end = self.stops.near(source, "from", self.bounds.walk_ms), self.near_others(target, "from")
+        begin, end = self.near(source, "from"), self.near_others(target, "from")
         of_stop = self._stop_times(begin, 0, "from", LONGEST_MS)[end.stop]
         rides = np.where(of_stop == NEVER, np.int64(UNREACHED), of_stop.astype(np.int64) + end.ms[:, None])
         walks = np.full((1, departures), direct, np.int64)
@@ -391,7 +333,7 @@ class TransitRouter:
         ends = (places, others) if direction == "from" else (others, places)
         direct = self.street.matrix(*ends, "time", limit, threads, progress.part(0.0, 0.2), carrying=False)[0]
         direct = np.ascontiguousarray(direct if direction == "from" else direct.T)
-        begin = self.stops.near(places, direction, self.bounds.walk_ms)
+        begin = self.near(places, direction)
         costs = np.full((len(direct), len(ranks), direct.shape[1]), UNREACHED, np.int32)
         served = np.zeros(direct.shape, np.int32)
         within = np.int32(min(limit, int(NO_LIMIT)))
@@ -424,7 +366,18 @@ class TransitRouter:
             others: places put on streets (o,).
             direction: `from` or `to`: whether trips lead to them or leave them.
         """
-        return self.stops.near(others, "to" if direction == "from" else "from", self.bounds.walk_ms)
+        return self.near(others, "to" if direction == "from" else "from")
+
+    def near(self, places: Snapped, direction: str) -> Near:
+        """The stops near places at which trips begin (`from`) or end (`to`), and how long it takes to or from each.
+
+        Parameters:
+            places: places put on streets.
+            direction: `from` or `to`: whether trips leave them or lead to them.
+        """
+        if direction == "from" and self.first is not None:
+            return self.first.near(places)
+        return self.stops.near(places, direction, self.bounds.walk_ms)
 
     def ends_of(self, near: Near, row: int) -> Ends:
         """The boarding points near a place.
@@ -464,7 +417,7 @@ class TransitRouter:
     ) -> _Found:
         self.check_measure(measure)
         on_foot = self.street.arrivals(places, "time", direction, limit, head_start)
-        near = self.stops.near(places, direction, self.bounds.walk_ms)
+        near = self.near(places, direction)
         departures = len(self.window.at_ms)
         of_stop = np.full((len(self.stops.feed.stops), departures), NO_LABEL)
         for row in np.flatnonzero(places.is_snapped).tolist():
@@ -472,7 +425,10 @@ class TransitRouter:
             times = self._stop_times(near, row, direction, limit - spent)
             label = np.where(times == NEVER, NO_LABEL, ((times.astype(np.int64) + spent) << OWNER_BITS) | row)
             np.minimum(of_stop, label, out=of_stop)
-        states = self.stops.states_near(direction, self.bounds.walk_ms)
+        if direction == "to" and self.first is not None:
+            states = self.first.states_near()
+        else:
+            states = self.stops.states_near(direction, self.bounds.walk_ms)
         count = len(on_foot.label)
         labels, served = np.empty((len(ranks), count), np.int64), np.empty(count, np.int32)
         within, least = np.int64(min(limit, int(NO_LIMIT))), of_stop.min(axis=1)

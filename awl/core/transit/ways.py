@@ -76,12 +76,12 @@ def ways_of_trips(
         on_foot_ms: time (k,) of each on foot all the way, below 0 where there is no way.
         progress: is told how far the work is, and stops it.
     """
-    progress, walk_ms = progress or Progress(), router.bounds.walk_ms
+    progress = progress or Progress()
     source, target = pairs
     begins, row_of_source = np.unique(source, return_inverse=True)
     ends, row_of_target = np.unique(target, return_inverse=True)
-    near_source = router.stops.near(sources.take(begins), "from", walk_ms)
-    near_target = router.stops.near(targets.take(ends), "to", walk_ms)
+    near_source = router.near(sources.take(begins), "from")
+    near_target = router.near(targets.take(ends), "to")
     direct = np.where(on_foot_ms < 0, np.int64(UNREACHED), on_foot_ms)
     order = np.argsort(row_of_source, kind="stable")
     first = np.searchsorted(row_of_source[order], np.arange(len(begins) + 1))

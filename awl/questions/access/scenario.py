@@ -14,7 +14,7 @@ from awl.core.errors import AwlError
 from awl.core.routing.dijkstra.plain import Arrivals
 from awl.core.routing.dijkstra.search import NO_LIMIT
 from awl.core.routing.snapping import Snapped
-from awl.core.transit.router import ReachSpread
+from awl.core.transit.window import ReachSpread
 from awl.questions.access.inputs import AccessInputs
 from awl.questions.context import Context, Places, limit_units
 from awl.questions.population import Population, population_of

@@ -8,6 +8,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from awl.core.errors import AwlError
 from awl.core.graph.shapes import cut_lines
 from awl.core.polygons import repaired
 from awl.core.routing.reach import Parts, reached_parts
@@ -61,9 +62,14 @@ def run_alongside(inputs: AlongsideInputs, context: Context) -> AlongsideResult:
     limit = round(inputs.distance * 1000)
     graph = context.network.graph
     context.progress.step(0.1, "Searching")
-    arrivals, reach = context.streets_alone("What stands along streets").reach(
-        snapped, "distance", inputs.direction, limit
-    )
+    if context.transit is not None:
+        raise AwlError(
+            "What stands along streets cannot be asked of public transport",
+            remedy="Choose another mode",
+            inputs=("mode",),
+            kind="not-by-transit",
+        )
+    arrivals, reach = context.street_router.reach(snapped, "distance", inputs.direction, limit)
     parts = reached_parts(reach, limit)
     lines = cut_lines(graph, parts.link, parts.begin, parts.end, in_plane=True)
     context.progress.step(0.3, "Drawing the strip")

@@ -17,7 +17,7 @@ from awl.core.routing.dijkstra.plain import Arrivals
 from awl.core.routing.dijkstra.search import OWNER_BITS
 from awl.core.routing.reach import Reach, reached_parts
 from awl.core.routing.snapping import Snapped
-from awl.core.transit.router import ReachSpread
+from awl.core.transit.window import ReachSpread
 from awl.io.table import Column, Meaning, Table, Values
 from awl.questions import by_transit, static_speeds
 from awl.questions.context import Context, limit_units

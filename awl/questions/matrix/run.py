@@ -11,7 +11,7 @@ from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
 from awl.core.routing.snapping import Snapped
-from awl.core.transit.router import Spread
+from awl.core.transit.window import Spread
 from awl.io.table import Column, Indexed, Meaning, Table, Values
 from awl.questions import static_speeds
 from awl.questions.context import Context, Places, limit_units

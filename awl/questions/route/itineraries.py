@@ -12,7 +12,7 @@ from awl.core.errors import AwlError
 from awl.core.routing.dijkstra.search import UNREACHED
 from awl.core.routing.snapping import Snapped
 from awl.core.transit.feed import Feed
-from awl.core.transit.itineraries import Itinerary, ItineraryFinder, RideLeg, WalkLeg
+from awl.core.transit.itineraries import PARKED, Itinerary, ItineraryFinder, RideLeg, WalkLeg
 from awl.core.transit.router import TransitRouter
 from awl.core.transit.service_day import clock_of
 from awl.core.transit.tracks import track
@@ -152,12 +152,13 @@ class _Words:
     def __init__(self, context: Context, router: TransitRouter, places: Places) -> None:
         self._context, self._places = context, places
         self._feed: Feed = router.stops.feed
+        self._first = router.first
         self._day: date = router.search.timetable.day
 
     def itinerary(self, number: int, one: Itinerary) -> Json:
         """A row of an itinerary."""
         rides = [leg for leg in one.legs if isinstance(leg, RideLeg)]
-        walks = sum(leg.takes_ms for leg in one.legs if isinstance(leg, WalkLeg))
+        walks = sum(leg.takes_ms for leg in one.legs if isinstance(leg, WalkLeg) and not leg.by)
         return {
             "itinerary": number,
             "departs": self._clock(one.departs_ms),
@@ -177,14 +178,17 @@ class _Words:
         return rows
 
     def _walk(self, leg: WalkLeg) -> Json:
-        begin, end = self._place(leg.from_stop, 0), self._place(leg.to_stop, 1)
-        metres, line = 0.0, shapely.LineString([self._at(leg.from_stop, 0), self._at(leg.to_stop, 1)])
+        begin, end = self._end(leg, leg.from_stop, 0), self._end(leg, leg.to_stop, 1)
+        metres, line = 0.0, shapely.LineString([self._spot(leg, leg.from_stop, 0), self._spot(leg, leg.to_stop, 1)])
+        network, first = self._context.network, self._first
+        if leg.by and first is not None:
+            network = first.router.network
         if leg.path is not None:
-            line, about = described(self._context.network, [leg.path], "time", [])
+            line, about = described(network, [leg.path], "time", [])
             metres = about["distance_m"]
         return {
-            "kind": "walk",
-            "text": f"Walk to {end}",
+            "kind": "first" if leg.by else "walk",
+            "text": f"{network.mode.title if leg.by else 'Walk'} to {end}",
             "from": begin,
             "to": end,
             "begins_min": leg.begins_ms / 60_000,
@@ -220,6 +224,17 @@ class _Words:
     def _line(self, leg: RideLeg) -> str:
         """`tram 1` of a ride; of trips on which one stays seated that of the first."""
         return self._feed.line_name(int(self._feed.trips.route[leg.trips[0]]))
+
+    def _end(self, leg: WalkLeg, stop: int, row: int) -> str:
+        """What an end of a walk is called: a place of the question, a stop, or where the vehicle is left."""
+        if stop == PARKED and self._first is not None and self._first.parking is not None:
+            return self._first.parking.names[leg.parked]
+        return self._place(stop, row)
+
+    def _spot(self, leg: WalkLeg, stop: int, row: int) -> tuple[float, float]:
+        if stop == PARKED and self._first is not None and self._first.parking is not None:
+            return float(self._first.parking.lon[leg.parked]), float(self._first.parking.lat[leg.parked])
+        return self._at(stop, row)
 
     def _place(self, stop: int, row: int) -> str:
         return str(self._places.names[row]) if stop < 0 else str(self._feed.stops.name[stop])

@@ -10,7 +10,7 @@ from awl.views.map_view import Classes, LegendGroup, LegendRow, MapLayer, MapVie
 from awl.views.pins import pin_layers, pin_row
 from awl.views.view import Column, Figure, File, TableView, View
 
-KINDS = {"ride": ("Ride", "b1"), "walk": ("Walk", "b2")}
+KINDS = {"ride": ("Ride", "b1"), "walk": ("Walk", "b2"), "first": ("To the first stop", "thread")}
 
 
 def view_itineraries(inputs: RouteInputs, result: ItinerariesResult) -> View:

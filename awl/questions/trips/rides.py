@@ -68,6 +68,13 @@ def run_rides(context: Context, asked: Asked) -> RidesResult:
             inputs=("lines",),
             kind="not-by-transit",
         )
+    if router.first is not None:
+        raise AwlError(
+            "Many trips at once cannot begin by another mode yet",
+            remedy="Choose a mode that walks to the first stop",
+            inputs=("mode",),
+            kind="not-by-transit",
+        )
     made = _Made(context, router, asked)
     walked, walkers = made.walked, made.walkers
     on_link = np.zeros(context.network.graph.link_count)

@@ -6,7 +6,7 @@ export type RuleDocument = { where: string; use: RuleUse; factor: number };
 export type DelaysDocument = Record<"signals_s" | "crossing_s" | "barrier_s" | "ferry_s" | "left_s" | "right_s" | "back_s" | "give_way_s" | "start_s" | "end_s", number>;
 export type CurveDocument = { days: "weekday" | "saturday" | "sunday" | "every day"; classes: string[]; share: number[] };
 export type CostDocument = { id: string; unit: string; along: string; against: string; missing: number | null };
-export type TransitRules = { slack_s: number; routes: string; stops: string; on_wheels: boolean; with_bicycle: boolean; stop_m: number };
+export type TransitRules = { slack_s: number; routes: string; stops: string; on_wheels: boolean; with_bicycle: boolean; stop_m: number; first_by: string; first_min: number; park_at: string };
 export type ModeDocument = {
   format: "awl-mode-1";
   id: string;
