@@ -16,6 +16,7 @@ from awl.cli import main
 from awl.core.errors import AwlError
 from awl.core.geodesy import segment_lengths
 from awl.core.modes.mode import SHIPPED
+from awl.io import geojson
 from awl.questions.run import ask
 from awl.server.app import create_app
 from awl.study import feeds, importing, modes, what_ifs
@@ -284,6 +285,45 @@ def test_centrality_by_time_equals_sums_over_a_matrix(place: Path) -> None:
             assert zone["gravity"] == pytest.approx(np.exp(-np.log(2) / 6 * np.array(own)).sum(), rel=1e-4)
     (left_out,) = [doubt for doubt in answer.doubts if doubt.code == "indices-left-out"]
     assert "betweenness and straightness" in left_out.text
+
+
+def test_trips_begin_by_bicycle_or_by_car_up_to_a_place_to_park(place: Path) -> None:
+    """Too far from the tram to walk there in eight minutes, but not to ride."""
+    study = Study(place)
+    far, at = [[-36.2030, 41.2865]], {"at": "2026-06-02T08:00", "window": 40, "snap": 300, "max_walk": 8}
+    spot = {"type": "Point", "coordinates": [-36.2050, 41.2915]}
+    parking = {"type": "Feature", "properties": {"name": "Quay Lot"}, "geometry": spot}
+    study.add_layer("lots", geojson.from_document(parking, "lots"), "Lots", "places", "test")
+    rules = {"first_by": "cycle", "first_min": 15}
+    what_ifs.save(study, {"title": "Bikes", "modes": {"transit": {"transit": rules}}})
+    what_ifs.save(study, {"title": "Cars", "modes": {"transit": {"transit": {"first_by": "drive", "park_at": "lots"}}}})
+    asked = {"mode": "transit", **at, "waypoints": [*far, *EAST]}
+    assert {row["by"] for row in ask(study, "route", asked).part("itineraries").records()} == {"on foot"}
+    for what_if, kinds, text in (
+        ("bikes", ["first", "ride", "walk"], "Cycle to West Bank"),
+        ("cars", ["first", "walk", "ride", "walk"], "Drive to Quay Lot"),
+    ):
+        answer = ask(study, "route", {**asked, "what_if": what_if})
+        legs = [leg for leg in answer.part("legs").records() if leg["itinerary"] == 1]
+        assert [leg["kind"] for leg in legs] == kinds and legs[0]["text"] == text
+        for before, after in zip(legs, legs[1:], strict=False):
+            assert before["to"] == after["from"] and before["arrives"] <= after["departs"]
+        assert any("Trips may begin by the mode" in note for note in answer.method)
+        near = {"mode": "transit", **at, "percentile": 10, "places": EAST, "others": far, "direction": "to"}
+        took = answer.summary["itineraries"][0]["duration_min"]
+        within = ask(study, "neighbours", {**near, "limits": [took + 1, 60], "what_if": what_if}).summary
+        assert within["mean_within_last"] == 1.0
+        from_east = {**at, "mode": "transit", "places": EAST, "direction": "to", "limits": [14], "percentile": 0}
+        plain, wider = (ask(study, "isochrone", {**from_east, "what_if": one}) for one in (None, what_if))
+        assert wider.summary["street_km"][0] > plain.summary["street_km"][0]
+        with pytest.raises(AwlError, match="cannot begin by another mode yet"):
+            ask(study, "trips", {"mode": "transit", **at, "from": far, "to": EAST, "what_if": what_if})
+    what_ifs.save(study, {"title": "Round", "modes": {"transit": {"transit": {"first_by": "transit"}}}})
+    with pytest.raises(AwlError, match="'transit' cannot lead to the first stop"):
+        ask(study, "route", {**asked, "what_if": "round"})
+    what_ifs.save(study, {"title": "Nowhere", "modes": {"transit": {"transit": {**rules, "park_at": "garages"}}}})
+    with pytest.raises(AwlError, match="garages"):
+        ask(study, "route", {**asked, "what_if": "nowhere"})
 
 
 def test_a_line_is_closed_by_a_what_if(place: Path) -> None:

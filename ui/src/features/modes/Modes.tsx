@@ -12,6 +12,7 @@ import { ModeActs, ModeSentence } from "./ModeHead";
 import { MapShows } from "./MapShows";
 import { ModeCosts } from "./ModeCosts";
 import { ModeDelays } from "./ModeDelays";
+import { ModeRides } from "./ModeRides";
 import { ModeHours } from "./ModeHours";
 import { ModeRules } from "./ModeRules";
 import { Plausible } from "./Plausible";
@@ -97,6 +98,7 @@ export function Modes({ overview }: { overview: Overview }) {
       <Outcome said={said} problem={problem} />
       <ClassTable key={shown.id} mode={shown} put={put} />
       <ModeRules mode={shown.document} km={shown.rule_km ?? []} put={(rules) => put({ rules })} />
+      <ModeRides overview={overview} mode={shown.document} put={put} />
       <ModeDelays info={shown} put={put} />
       <ModeHours mode={shown.document} put={(curves) => put({ curves })} />
       <ModeCosts mode={shown.document} put={(costs) => put({ costs })} />

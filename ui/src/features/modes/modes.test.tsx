@@ -2,6 +2,7 @@ import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/re
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { ModeDocument } from "../../api/modes";
 import type { ModeInfo } from "../../api/studies";
+import { ModeRides } from "./ModeRides";
 import { changeWords, Modes } from "./Modes";
 import { screenNow, screenStore } from "../../state/screen";
 import { framed, OVERVIEW } from "../../testing/fixtures";
@@ -47,6 +48,30 @@ function write(label: string, text: string) {
   fireEvent.change(field, { target: { value: text } });
   fireEvent.blur(field);
 }
+
+describe("a mode by public transport", () => {
+  it("says how one comes to the first stop and where the vehicle is left", () => {
+    cleanup();
+    const change = vi.fn();
+    const transit = { slack_s: 60, routes: "", stops: "", on_wheels: false, with_bicycle: false, stop_m: 100, first_by: "", first_min: 20, park_at: "" };
+    const passenger = { ...DOCUMENT, id: "transit", title: "Public transport", transit };
+    const { rerender } = render(<ModeRides overview={{ ...OVERVIEW, modes: [INFO] }} mode={passenger} put={change} />, { wrapper: framed() });
+    expect(document.body.textContent).toContain("The study has no timetable yet");
+    expect(screen.queryByLabelText("Where the vehicle is left")).toBeNull();
+    fireEvent.change(screen.getByLabelText("Way to the first stop"), { target: { value: "drive" } });
+    expect(change).toHaveBeenLastCalledWith({ transit: { ...transit, first_by: "drive" } });
+    rerender(<ModeRides overview={{ ...OVERVIEW, modes: [INFO] }} mode={{ ...passenger, transit: { ...transit, first_by: "drive" } }} put={change} />);
+    write("Minutes to the first stop", "12,5");
+    expect(change).toHaveBeenLastCalledWith({ transit: { ...transit, first_by: "drive", first_min: 12.5 } });
+    const [layer] = OVERVIEW.layers.filter(({ role }) => role === "places");
+    fireEvent.change(screen.getByLabelText("Where the vehicle is left"), { target: { value: layer?.id } });
+    expect(change).toHaveBeenLastCalledWith({ transit: { ...transit, first_by: "drive", park_at: layer?.id } });
+    fireEvent.change(screen.getByLabelText("Wheelchair"), { target: { value: "yes" } });
+    expect(change).toHaveBeenLastCalledWith({ transit: { ...transit, first_by: "drive", on_wheels: true } });
+    rerender(<ModeRides overview={OVERVIEW} mode={DOCUMENT} put={change} />);
+    expect(screen.queryByText("By public transport")).toBeNull();
+  });
+});
 
 describe("a mode", () => {
   it("is changed where it stands, and says what that does", async () => {

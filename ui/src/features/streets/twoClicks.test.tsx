@@ -134,7 +134,7 @@ describe("a what-if beside streets", () => {
   });
 
   it("closes a line by a condition, and forgets it where nothing is left of it", () => {
-    const rules = { slack_s: 60, routes: "", stops: "", on_wheels: false, with_bicycle: false, stop_m: 100 };
+    const rules = { slack_s: 60, routes: "", stops: "", on_wheels: false, with_bicycle: false, stop_m: 100, first_by: "", first_min: 20, park_at: "" };
     const riding = [...modes.map((mode) => ({ ...mode, document: { transit: null } })), { id: "transit", title: "Public transport", document: { transit: rules } }];
     const timed: Overview = { ...overview, modes: riding as unknown as Overview["modes"], timetables: [{ id: "tram" }] as unknown as Overview["timetables"] };
     const put = vi.fn();
