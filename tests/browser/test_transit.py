@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from selenium.webdriver.common.keys import Keys
 
 from tests.browser.chromium import Page, browser, server
 from tests.io.gtfs_files import feed_zip
@@ -56,3 +57,53 @@ def test_a_timetable_is_brought_in_and_asked(page: Page, tmp_path: Path) -> None
     page.find(".sentence", "for 10% of journeys")
     page.click("summary", "How this was found")
     page.find("details", "each minute from 08:00 to 08:59")
+
+
+def test_an_hour_of_the_timetable_and_its_faults_are_on_the_map(page: Page) -> None:
+    """Follows the first test: the timetable is in the study."""
+    page.open("cut/sources")
+    page.click("td button", "Orrow lines")
+    page.find(".headways figcaption", "Departures an hour on")
+    page.click(".headways g[aria-label='8:00 to 9:00']")
+    page.find(".legend", "Departures an hour, 8:00 to 9:00")
+    drawn = "return window.awlMap.map.getSource('owned').serialize().data.features.length"
+    page.wait(lambda: page.script(drawn) == 1, "the line of that hour")
+    page.find(".hint", "tram 1 every 30 min")
+    page.find(".stops-joined", "3 of 3 stops are joined")
+
+
+def test_departures_are_strips_and_dots_and_a_handle_changes_the_share(page: Page) -> None:
+    page.open("cut/sheet")
+    page.click("[data-question] .number", "1")
+    page.click(".results-chart .switches button", "By departure")
+    page.find(".results-chart", "10% of departures keep")
+    handle = page.find("[aria-label='Share of departures that keep the time']")
+    handle.send_keys(Keys.END)
+    page.find(".sentence", "for 100% of journeys")
+
+    page.click("button", "By which way")
+    page.click_map(-36.2062, 41.2920)
+    page.click_map(-36.1911, 41.2911)
+    page.find(".figures", "quickest way")
+    page.script("[...document.querySelectorAll('[data-slot=mode]')].pop().click()")
+    page.script("document.querySelector('input[type=radio][value=transit]').click()")
+    page.find(".itineraries [role=listitem]", "08:03–08:07")
+    ride = page.find(".itinerary .ride")
+    assert "West Bank: Tram 1 to Hill, 1 stop" in str(ride.get_attribute("title"))
+
+
+def test_a_line_is_drawn_in_a_what_if_and_asked_with(page: Page) -> None:
+    page.open("cut/streets")
+    page.find("[aria-label='What edits change']").send_keys("a new")
+    page.find("[aria-label='Title of the what-if']").send_keys("a new tram ran" + Keys.ENTER)
+    page.click(".slip summary")
+    page.click(".slip button", "Draw a line of public transport")
+    for lon, lat in ((-36.2062, 41.2921), (-36.1980, 41.2915), (-36.1911, 41.2911)):
+        page.click_map(lon, lat)
+    page.find(".legend", "Line being drawn")
+    page.find("body").send_keys(Keys.ENTER)
+    page.find(".slip .question", "with 3 stops runs")
+    page.find(".legend", "Lines added")
+    page.type("[aria-label='Minutes between departures']", "5")
+    page.find("[aria-label='Minutes between departures']").send_keys(Keys.ENTER)
+    page.find(".slip", "new bus new 1")

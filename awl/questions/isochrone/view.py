@@ -45,7 +45,8 @@ def view_isochrone(inputs: IsochroneInputs, result: IsochroneResult) -> View:
         titled_ends = (("worst", "Worst departure"), ("median", "Median"), ("best", "Best departure"))
         columns += [Column(f"street_km_{name}", title, "km", 1) for name, title in titled_ends]
         worst, best = (f"{result.summary[f'street_km_{name}'][-1]:,.0f}" for name in ("worst", "best"))
-        figures.append(Figure(f"{worst} to {best}", "km", "of street, at the worst and the best departure"))
+        span = worst if worst == best else f"{worst} to {best}"
+        figures.append(Figure(span, "km", "of street, at the worst and the best departure"))
     tables, charts = [TableView("by_limit", columns)], _curves(inputs, result)
     if result.departures is not None:
         clock, stops = result.departures

@@ -38,10 +38,12 @@ def view_itineraries(inputs: RouteInputs, result: ItinerariesResult) -> View:
 
 
 def _map(result: ItinerariesResult) -> MapView:
-    of = {kind: Paint(f"leg:{kind}", line=token(ink), second=kind == "walk") for kind, (_, ink) in KINDS.items()}
+    there = set(result.part("legs").columns["kind"].tolist())
+    shown = {kind: words for kind, words in KINDS.items() if kind in there}
+    of = {kind: Paint(f"leg:{kind}", line=token(ink), second=kind == "walk") for kind, (_, ink) in shown.items()}
     rows = [
         LegendRow(f"leg:{kind}", words, Swatch("dash" if kind == "walk" else "line", line=token(ink)))
-        for kind, (words, ink) in KINDS.items()
+        for kind, (words, ink) in shown.items()
     ]
     return MapView(
         layers=[MapLayer("legs", "lines", Classes(of, "kind")), *pin_layers(result.kind)],

@@ -55,7 +55,7 @@ export function Headways({ study, timetable: { id, added, summary } }: { study: 
   const most = Math.max(...rows.flatMap(({ counts }) => counts), 1);
   const day = summary.typical_days[kind];
   return (
-    <figure className="service-calendar headways">
+    <figure className="headways">
       <figcaption>
         <Trans>
           Departures an hour on <Word kind="time" label={t`Kind of day`} value={kind} options={days} onChange={setKind} />

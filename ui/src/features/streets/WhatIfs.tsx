@@ -1,7 +1,7 @@
 /** The what-ifs of a study: described, dated, copied, merged into the streets, dropped. */
 import { plural, t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { copyWhatIf, dropWhatIf, mergeWhatIf, saveWhatIf, whatIfsOf, type WhatIf } from "../../api/edits";
 import { message } from "../../api/client";
 import type { Overview } from "../../api/studies";
@@ -14,7 +14,7 @@ import { useScreen } from "../../state/screen";
 export function WhatIfs({ overview }: { overview: Overview }) {
   const { id, whatIfs } = overview;
   const version = whatIfs.map((one) => one.version).join();
-  const { data, error } = useQuery({ queryKey: ["what-ifs", id, version], queryFn: () => whatIfsOf(id), enabled: whatIfs.length > 0, meta: { panel: "own" } });
+  const { data, error } = useQuery({ queryKey: ["what-ifs", id, version], queryFn: () => whatIfsOf(id), enabled: whatIfs.length > 0, placeholderData: keepPreviousData, meta: { panel: "own" } });
   if (error) return <p className="problem" role="alert">{message(error)}</p>;
   if (whatIfs.length === 0 || !data) return null;
   return (
