@@ -9,11 +9,15 @@ from pathlib import Path
 import numpy as np
 from scipy.spatial import cKDTree
 
+from awl.core.progress import threads_of
+from awl.core.routing.dijkstra.search import NO_LABEL, OWNER_BITS
 from awl.core.transit.changing import Walks
 from awl.core.transit.feed import Feed, Routes, Stops, StopTimes, Trips
-from awl.core.transit.scan import rows_between
+from awl.core.transit.scan import NEVER, rows_between
 from awl.core.transit.search import Ends, TimetableSearch
+from awl.core.transit.stops_on_streets import Near
 from awl.core.transit.timetable import timetable_of
+from awl.core.transit.windows import labels_at_ranks
 from awl.demo_study import make_demo
 from awl.questions.run import ask
 from awl.study.study import Study
@@ -22,6 +26,7 @@ from bench.measure import Row, medians
 STOPS, ROUTES, CALLS, TRIPS_OF_ROUTE = 20_000, 1_000, 40, 125
 """Stops, routes, calls of a trip, and trips of a route in a day: five million calls in all."""
 DAY = date(2026, 6, 3)
+NODES, ORIGINS = 1_000_000, 24
 WALK_M, METRES_A_MS = 600.0, 4.8 / 3600
 
 
@@ -101,6 +106,51 @@ def in_a_large_city() -> list[Row]:
     return [*rows, Row(f"{size}: one departure; bound: reading them", times[0], read, "of the bound's speed")]
 
 
+def on_many_streets() -> list[Row]:
+    """One departure to a million street nodes, and a matrix of a thousand stops over a window, told from a part of it."""
+    feed, walks, place = made_city()
+    search = TimetableSearch(timetable_of(feed, DAY), walks, 60_000)
+    rng = np.random.default_rng(5)
+    nodes = rng.uniform(0, 30_000, (NODES, 2))
+    pairs = cKDTree(place).sparse_distance_matrix(cKDTree(nodes), 400.0, output_type="ndarray")
+    ms = (pairs["v"] * 1.3 / METRES_A_MS).astype(np.int32)
+    near = Near.of(pairs["j"], pairs["i"].astype(np.int32), ms, NODES)
+    direct, none = np.full(NODES, NO_LABEL), np.zeros(1, np.int64)
+    labels, served = np.empty((1, NODES), np.int64), np.empty(NODES, np.int32)
+    one, window = (np.arange(count, dtype=np.int32) * 60_000 + 8 * 3_600_000 for count in (1, 60))
+    limit = 2 * 3_600_000
+    ends = [Ends(np.array([stop], np.int32), np.zeros(1, np.int32)) for stop in rng.integers(0, len(place), ORIGINS)]
+
+    def to_nodes() -> None:
+        times = search.durations(ends[0], one, limit_ms=limit)
+        of_stop = np.where(times == NEVER, NO_LABEL, times.astype(np.int64) << OWNER_BITS)
+        rows = np.array([0, NODES])
+        labels_at_ranks(
+            rows,
+            near.start,
+            near.stop,
+            near.ms,
+            of_stop,
+            of_stop.min(axis=1),
+            direct,
+            np.int64(limit),
+            none,
+            labels,
+            served,
+        )
+
+    def rows_of_matrix() -> None:
+        with threads_of(None) as pool:
+            list(pool.map(lambda end: np.median(search.durations(end, window, limit_ms=limit)[:1000], axis=1), ends))
+
+    at_nodes, part = medians(to_nodes, rows_of_matrix, rounds=3)
+    matrix = part * 1000 / ORIGINS
+    return [
+        Row(f"one departure to {NODES:,} street nodes by {len(near.stop):,} walks (aim 40 ms)", at_nodes, 0.04, "of the aim"),
+        Row(f"matrix of 1,000 x 1,000 stops, 60 departures, told from {ORIGINS} rows (aim 120 s)", matrix, 120.0, "of the aim"),
+    ]  # fmt: skip
+
+
 def in_ferrow(study: Study) -> list[Row]:
     """Questions of the demo over a window of an hour, against the time that was aimed at."""
     study.wait_until_prepared("transit")
@@ -119,5 +169,5 @@ def in_ferrow(study: Study) -> list[Row]:
 
 if __name__ == "__main__":
     with tempfile.TemporaryDirectory() as folder:
-        for row in (*in_a_large_city(), *in_ferrow(Study(make_demo(Path(folder))))):
+        for row in (*in_a_large_city(), *on_many_streets(), *in_ferrow(Study(make_demo(Path(folder))))):
             print(f"{row.what}: {row.awl_s * 1000:.1f} ms, {row.ratio:.2f} {row.meaning}")

@@ -35,14 +35,6 @@ def pictures(page: Page, folder: Path) -> None:
     page.click_map(*BRIDGE)
     page.settled()
     page.picture(folder / "modes.png")
-    page.click("[role=tab]", "Drive")
-    Select(page.find("[aria-label='Day']")).select_by_value("weekday")
-    page.find("[aria-label='Hour of the day']")
-    Select(page.find("[aria-label='Colour of the streets']")).select_by_value("speed")
-    page.settled()
-    page.script("document.querySelector('.curve').scrollIntoView({block: 'center'})")
-    page.picture(folder / "hours.png")
-    Select(page.find("[aria-label='Day']")).select_by_value("")
     page.click("[role=tab]", "Walk")
     page.open("ferrow/streets")
     page.script("window.awlMap.map.jumpTo({center: [-36.1975, 41.2925], zoom: 15.8})")
@@ -212,22 +204,27 @@ def edit(page: Page, folder: Path) -> None:
 
 
 def transit(page: Page, folder: Path, study: Path) -> None:
-    """Half an hour by public transport on a summer Saturday, for half of all journeys."""
-    point = {
-        "type": "Feature",
-        "properties": {"name": "Old Staithe"},
-        "geometry": {"type": "Point", "coordinates": STAITHE},
-    }
+    """Who over 65 reaches a large cool room by public transport on a summer Saturday; before it, the timetable."""
+    page.open("ferrow/sources")
+    page.click("td button", "Ferrow timetable")
+    page.click(".headways g[aria-label='8:00 to 9:00']")
+    page.find(".legend", "Departures an hour")
+    page.script("document.querySelector('.headways').scrollIntoView({block: 'center'})")
+    page.settled()
+    page.picture(folder / "timetable.png")
     inputs = {
-        "mode": "transit", "at": "2026-07-11T13:00", "places": {"type": "FeatureCollection", "features": [point]},
-        "limits": [10, 20, 30], "direction": "to", "merge": "merged",
+        "mode": "transit", "at": "2026-07-11T13:00", "places": {"layer": "cool_rooms", "where": "seats >= 120"},
+        "zones": {"layer": "zones"}, "fields": ["age_65_plus"], "limits": [10, 20, 30], "direction": "to",
+        "against": {"mode": "walk", "at": None},
     }  # fmt: skip
-    block = {"id": "t1", "kind": "question", "process": "isochrone", "inputs": inputs}
+    block = {"id": "t1", "kind": "question", "process": "access", "inputs": inputs}
     with Study(study).writing() as connection:
-        records.save_sheet(connection, "main", {"title": "Who can come to Old Staithe?", "blocks": [block]})
+        records.save_sheet(connection, "main", {"title": "By tram to a cool room", "blocks": [block]})
     page.open("ferrow/sheet")
     page.click(".block .number", "1")
-    page.find("[data-question=t1]", "km²")
+    page.find("[data-question=t1]", "beyond 30 min")
+    page.settled()
+    page.click(".results-head .switches button", "Groups")
     page.settled()
     page.picture(folder / "transit.png")
 

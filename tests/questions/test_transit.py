@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import io
 import json
+import re
 import shutil
+import zipfile
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +20,7 @@ from awl.core.errors import AwlError
 from awl.core.geodesy import segment_lengths
 from awl.core.modes.mode import SHIPPED
 from awl.io import geojson
+from awl.io.gtfs import source, specification
 from awl.questions.run import ask
 from awl.server.app import create_app
 from awl.study import feeds, importing, modes, what_ifs
@@ -504,6 +508,68 @@ def test_a_feed_is_looked_at_before_it_is_taken_in(place: Path, tmp_path: Path) 
     wanted = {"study": "cut", "layers": [{"name": None, "role": "transit"}]}
     job = api.post(f"/uploads/{seen['token']}/layers", json=wanted)
     assert job.status_code == 201
+
+
+def _bomb() -> bytes:
+    stream = io.BytesIO()
+    with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as archive, archive.open("stops.txt", "w") as out:
+        for _ in range(80):
+            out.write(b"0" * (1 << 20))
+    return stream.getvalue()
+
+
+@pytest.mark.parametrize(
+    "spoilt",
+    ["empty", "truncated", "bomb", "encoding", "no calendar", "no stops", "far away", "many rows"],
+)
+def test_a_hostile_feed_is_refused_at_the_door_and_nothing_lands(
+    place: Path, tmp_path: Path, spoilt: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    whole = feed_zip(tmp_path / "whole.zip").read_bytes()
+    latin = FILES["routes.txt"].replace("Quay", "Qu\u00e9y").encode("latin-1")
+    wrong = io.BytesIO(feed_zip(tmp_path / "latin.zip", routes=None).read_bytes())
+    with zipfile.ZipFile(wrong, "a") as archive:
+        archive.writestr("routes.txt", latin)
+    far = FILES["stops.txt"].replace("41.", "51.")
+    content, said = {
+        "empty": (b"", "empty|no file"),
+        "truncated": (whole[: len(whole) // 2], "zip|archive|damaged|cannot be read"),
+        "bomb": (_bomb(), "unpacks to more"),
+        "encoding": (wrong.getvalue(), "not text in UTF-8"),
+        "no calendar": (feed_zip(tmp_path / "a.zip", calendar=None, calendar_dates=None).read_bytes(), "calendar"),
+        "no stops": (feed_zip(tmp_path / "b.zip", stops=None).read_bytes(), "stops.txt"),
+        "far away": (feed_zip(tmp_path / "c.zip", stops=far).read_bytes(), "None of its stops"),
+        "many rows": (whole, "more than 1 rows"),
+    }[spoilt]
+    if spoilt == "many rows":
+        few = specification.FileFields(("stop_id",), specification.FILES["stops.txt"].optional, most_rows=1)
+        monkeypatch.setitem(source.FILES, "stops.txt", few)
+    before = place.read_bytes()
+    api = create_app(place.parent).test_client()
+    sent = api.post(f"/uploads?name=seen.zip&study={place.stem}", data=content, content_type="application/octet-stream")
+    if sent.status_code == 201:
+        # What only the study can tell is told when it is to be taken in.
+        wanted = {"study": place.stem, "layers": [{"name": None, "role": "transit"}]}
+        job = api.post(f"/uploads/{sent.get_json()['token']}/layers", json=wanted).get_json()
+        while (status := api.get(f"/jobs/{job['jobID']}").get_json())["status"] in ("accepted", "running"):
+            pass
+        problem = status["problem"]["detail"]
+        assert status["status"] == "failed"
+    else:
+        assert 400 <= sent.status_code < 500
+        problem = sent.get_json()["detail"]
+    assert re.search(said, problem), problem
+    assert feeds.listed(Study(place).reading)[0].id == "tram" and place.read_bytes() == before
+
+
+def test_stations_in_a_circle_are_told_and_the_feed_is_used(place: Path, tmp_path: Path) -> None:
+    stops = "stop_id,stop_name,stop_lat,stop_lon,location_type,parent_station\n"
+    stops += "p1,West Bank,41.2921,-36.2061,0,x\np3,East Bank,41.2912,-36.1912,0,\n"
+    stops += "x,X,41.2921,-36.2061,1,y\ny,Y,41.2921,-36.2061,1,x\n"
+    importing.add(feed_zip(tmp_path / "round.zip", stops=stops, stop_times=FAST), Study(place), "tram", "Tram")
+    (entry,) = feeds.listed(Study(place).reading)
+    assert [fault["code"] for fault in entry.summary["faults"] if fault["grade"] == "error"]
+    assert minutes(Study(place), percentile=0, window=30) < 10
 
 
 def test_stops_are_told_that_join_the_streets_and_that_are_too_far(place: Path, tmp_path: Path) -> None:
