@@ -241,6 +241,21 @@ export class Scene {
     });
   }
 
+  /** A mark with words that is moved about; it stands nowhere until it is shown. */
+  mark(): { show: (at: [number, number], words: string, rides: boolean) => void; remove: () => void } {
+    const element = document.createElement("div");
+    let marker: Marker | null = null;
+    return {
+      show: (at, words, rides) => {
+        element.classList.add("map-mark");
+        element.classList.toggle("rides", rides);
+        if (element.textContent !== words) element.textContent = words;
+        marker = marker?.setLngLat(at) ?? new Marker({ element }).setLngLat(at).addTo(this.map);
+      },
+      remove: () => void marker?.remove(),
+    };
+  }
+
   /** Tell where the drawn route was taken and where it was let go; a line follows the pointer in between. */
   onRouteDrag(listener: (grabbed: [number, number], dropped: [number, number]) => void): () => void {
     const { map } = this;

@@ -13,6 +13,7 @@ import { useSketching } from "./sketching";
 import { useShownWhatIfs } from "../../state/editing";
 import { useOwnWay } from "./ownWay";
 import { streetName, usePins } from "./pins";
+import { usePlaying } from "./playing";
 
 type Props = { overview: Overview; streets: Packed | null; content: MapContent; onScale: (metresPerPixel: number) => void };
 
@@ -28,6 +29,7 @@ export default function StudyMap({ overview, streets, content, onScale }: Props)
   const shownWith = useShownWhatIfs(overview);
   useStreets(standing, study, `${revision} ${shownWith.version} ${modes.map(({ id, changed }) => id + changed).join()}`, content.streets, shownWith.ids);
   usePins(scene, study);
+  usePlaying(scene, study);
   useAnswerInView(scene, study);
   useClicks(scene, study, shownWith.ids);
   useDrawing(scene);

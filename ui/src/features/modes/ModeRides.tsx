@@ -18,6 +18,7 @@ export function ModeRides({ overview, mode, put }: Props) {
   };
   const others = overview.modes.filter(({ id, document }) => id !== mode.id && !document.transit).map(({ id, title }): [string, string] => [id, t`on foot, or by ${title}`]);
   const parking = overview.layers.filter(({ role, geometry }) => role === "places" && geometry === "POINT").map(({ id, title }): [string, string] => [id, t`at one of ${title}`]);
+  const way = <Word kind="mode" label={t`Way to the first stop`} value={transit.first_by} options={[["", t`on foot`], ...others]} onChange={(first_by) => set({ first_by })} />;
   return (
     <>
       <h2><Trans>By public transport</Trans></h2>
@@ -32,16 +33,14 @@ export function ModeRides({ overview, mode, put }: Props) {
         <Word kind="way" label={t`Bicycle on board`} value={transit.with_bicycle ? "yes" : "no"} options={[["no", t`without a bicycle on board`], ["yes", t`with a bicycle on board`]]} onChange={(value) => set({ with_bicycle: value === "yes" })} />.
       </p>
       <p className="sentence">
-        <Trans>
-          To the first stop one comes <Word kind="mode" label={t`Way to the first stop`} value={transit.first_by} options={[["", t`on foot`], ...others]} onChange={(first_by) => set({ first_by })} />
-        </Trans>
-        {transit.first_by && (
+        {transit.first_by ? (
           <Trans>
-            {" "}for <Committed kind="amount" label={t`Minutes to the first stop`} value={String(transit.first_min)} onCommit={(text) => number(text, (first_min) => ({ first_min }))} /> min at most, and leaves the vehicle{" "}
-            <Word kind="place" label={t`Where the vehicle is left`} value={transit.park_at} options={[["", t`at the stop`], ...parking]} onChange={(park_at) => set({ park_at })} />
+            To the first stop one comes {way} for <Committed kind="amount" label={t`Minutes to the first stop`} value={String(transit.first_min)} onCommit={(text) => number(text, (first_min) => ({ first_min }))} /> min at most, and leaves the vehicle{" "}
+            <Word kind="place" label={t`Where the vehicle is left`} value={transit.park_at} options={[["", t`at the stop`], ...parking]} onChange={(park_at) => set({ park_at })} />.
           </Trans>
+        ) : (
+          <Trans>To the first stop one comes {way}.</Trans>
         )}
-        .
       </p>
       {overview.timetables.length === 0 && <p className="notice"><Trans>The study has no timetable yet: bring in a GTFS feed at stage Sources.</Trans></p>}
     </>

@@ -1,8 +1,8 @@
 /** Itineraries as strips on one axis of time: walks as stitches, waits as gaps, rides as bars. */
 import { t } from "@lingui/core/macro";
 import type { Results } from "../../api/client";
-
-export type Leg = { itinerary: number; kind: "walk" | "ride"; text: string; from: string; to: string; begins_min: number; duration_min: number; departs: string; arrives: string; line_name?: string | null };
+import { useScreen } from "../../state/screen";
+import { clockOf, shiftOf, type Leg } from "./legs";
 
 /** From so wide a bar on, in percent of the strip, it has room for its words. */
 const ROOM = 6;
@@ -14,22 +14,18 @@ export function marksOf(first: number, last: number): number[] {
   return Array.from({ length: Math.max(Math.floor((last - from) / step) + 1, 0) }, (_, i) => from + i * step);
 }
 
-/** A minute of the service day as a clock shows it. */
-const clockOf = (minute: number) => `${String(Math.floor(minute / 60) % 24).padStart(2, "0")}:${String(Math.round(minute) % 60).padStart(2, "0")}`;
-
 export function Itineraries({ result, part }: { result: Results; part: string }) {
+  const { playing, play } = useScreen("playing", "play");
   const features = (result[part] as { features?: { properties: Leg }[] } | undefined)?.features ?? [];
   const legs = features.map(({ properties }) => properties);
-  if (legs.length === 0) return null;
   const first = Math.min(...legs.map(({ begins_min }) => begins_min));
   const last = Math.max(...legs.map(({ begins_min, duration_min }) => begins_min + duration_min));
   const span = Math.max(last - first, 1);
   const share = (minutes: number) => `${(100 * minutes) / span}%`;
   const numbers = [...new Set(legs.map(({ itinerary }) => itinerary))];
-  // The clock of the study, which differs from the service day where clocks were changed.
   const [leg] = legs;
-  const [hours = 0, minutes = 0] = (leg?.departs ?? "").split(":").map(Number);
-  const shift = leg ? hours * 60 + minutes - Math.floor(leg.begins_min) : 0;
+  if (!leg) return null;
+  const shift = shiftOf(leg);
   return (
     <div className="itineraries" role="list" aria-label={t`Departures side by side`}>
       {numbers.map((number) => {
@@ -37,7 +33,9 @@ export function Itineraries({ result, part }: { result: Results; part: string })
         const [begin, end] = [own[0], own[own.length - 1]];
         return (
           <div key={number} className="itinerary" role="listitem">
-            <span className="when">{begin?.departs.slice(0, 5)}–{end?.arrives.slice(0, 5)}</span>
+            <button className="linkish when" aria-pressed={playing === number} title={t`Play it along its way on the map`} onClick={() => play(playing === number ? null : number)}>
+              {begin?.departs.slice(0, 5)}–{end?.arrives.slice(0, 5)}
+            </button>
             <div className="strip">
               {own.map(({ kind, text, from, to, begins_min, duration_min, departs, arrives, line_name }, i) => {
                 const words = kind === "ride" ? (line_name ?? "") : "";
@@ -56,7 +54,7 @@ export function Itineraries({ result, part }: { result: Results; part: string })
         <span className="when" />
         <div className="strip">
           {marksOf(first + shift, last + shift).filter((minute) => minute - shift - first < 0.86 * span).map((minute) => (
-            <span key={minute} className="mark" style={{ left: share(minute - shift - first) }}>{clockOf(minute)}</span>
+            <span key={minute} className="mark" style={{ left: share(minute - shift - first) }}>{clockOf(minute - shift, leg)}</span>
           ))}
         </div>
       </div>

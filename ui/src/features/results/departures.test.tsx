@@ -3,7 +3,10 @@ import { afterEach, beforeAll, describe, expect, it, vi } from "vitest";
 import type { Results } from "../../api/client";
 import AnswerChart from "./AnswerChart";
 import { keptBy } from "./Departures";
+import { screenNow } from "../../state/screen";
+import { placeAlong, placeAt } from "../map/playing";
 import { marksOf } from "./Itineraries";
+import { clockOf, type Leg } from "./legs";
 
 beforeAll(() => {
   globalThis.ResizeObserver ??= class { observe() {} unobserve() {} disconnect() {} } as unknown as typeof ResizeObserver;
@@ -49,5 +52,22 @@ describe("itineraries side by side", () => {
     const ride = screen.getByLabelText("08:06 A: ride, 08:16 B");
     expect(ride.style.left).toBe("20%");
     expect(parseFloat(ride.style.width)).toBeCloseTo(33.33, 1);
+    const first = screen.getByRole("button", { name: "08:00–08:16" });
+    fireEvent.click(first);
+    expect(screenNow().playing).toBe(1);
+    fireEvent.click(first);
+    expect(screenNow().playing).toBeNull();
+  });
+  it("knows where one is at a minute: on a leg, or waiting where the one before ended", () => {
+    const leg = (begins_min: number, duration_min: number) => ({ itinerary: 1, kind: "ride", text: "", from: "", to: "", begins_min, duration_min, departs: "09:00:00", arrives: "" }) satisfies Leg;
+    const lines = [{ leg: leg(480, 4), line: [[0, 0], [4, 0]] }, { leg: leg(490, 10), line: [[4, 0], [4, 0], [8, 0], [8, 1]] }];
+    expect(placeAt(lines, 481)).toMatchObject({ at: [1, 0], waits: false });
+    expect(placeAt(lines, 487)).toMatchObject({ at: [4, 0], waits: true });
+    expect(placeAt(lines, 494)?.at).toEqual([6, 0]);
+    expect(placeAt(lines, 500)?.at).toEqual([8, 1]);
+    expect(placeAt([], 1)).toBeNull();
+    expect(placeAlong([[2, 3]], 0.5)).toEqual([2, 3]);
+    // Clocks were put on by an hour that day.
+    expect(clockOf(494.5, leg(480, 4))).toBe("09:14");
   });
 });

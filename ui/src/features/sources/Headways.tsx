@@ -80,7 +80,7 @@ export function Headways({ study, timetable: { id, added, summary } }: { study: 
       </svg>
       {hour !== null && (
         <p className="hint">
-          {words}: {rows.map(({ label, counts }) => `${label} ${headwayWords(counts[hour] ?? 0)}`).slice(0, 6).join(", ")}{rows.length > 6 ? t` and others` : ""}.
+          {words}: {rows.map(({ label, counts }) => `${label} ${headwayWords(counts[hour] ?? 0)}`).slice(0, 6).join(", ")}{rows.length > 6 ? "…" : "."}
         </p>
       )}
       {summary.routes > rows.length && (

@@ -25,9 +25,9 @@ export function StopsJoined({ overview }: { overview: Overview }) {
     <div className="stops-joined">
       <p className="notice">
         <Trans>
-          {figure(data.joined)} of {figure(data.stops)} stops are joined to the streets of <Word kind="mode" label={t`Mode that stops are joined for`} value={mode} options={riding.map(({ id, title }) => [id, title])} onChange={setMode} />
-        </Trans>
-        {data.median_m !== null && t`, in the median ${figure(data.median_m)} m off, ${figure(data.most_m)} m at most`}.{" "}
+          {figure(data.joined)} of {figure(data.stops)} stops are joined to the streets of <Word kind="mode" label={t`Mode that stops are joined for`} value={mode} options={riding.map(({ id, title }) => [id, title])} onChange={setMode} />.
+        </Trans>{" "}
+        {data.median_m !== null && t`In the median they lie ${figure(data.median_m)} m off, ${figure(data.most_m)} m at most.`}{" "}
         {far.length > 0 && plural(far.length, { one: "# is too far from any street to be used:", other: "# are too far from any street to be used:" })}
       </p>
       {far.length > 0 && (
@@ -35,7 +35,7 @@ export function StopsJoined({ overview }: { overview: Overview }) {
           {far.slice(0, LISTED).map((stop) => (
             <li key={String(stop.properties?.stop_id)}>
               <button className="linkish" onClick={() => showFinding(stop)}>{String(stop.properties?.name)}</button>
-              {stop.properties?.street_m != null && t`, ${figure(Number(stop.properties.street_m))} m from a street`}
+              {stop.properties?.street_m != null && <small className="under">{t`${figure(Number(stop.properties.street_m))} m from a street`}</small>}
             </li>
           ))}
         </ol>

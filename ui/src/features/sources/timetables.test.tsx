@@ -67,7 +67,7 @@ describe("a timetable of a study", () => {
   });
   it("tells which stops no street reaches and shows them", async () => {
     await screen.findByText(/3 of 4 stops are joined/);
-    expect(document.body.textContent).toContain("in the median 8 m off, 40 m at most");
+    expect(document.body.textContent).toContain("In the median they lie 8 m off, 40 m at most.");
     fireEvent.click(screen.getByRole("button", { name: "Far Point" }));
     expect(screenNow().finding).toEqual(far);
   });

@@ -23,6 +23,8 @@ export type MapView = {
   /** All that a check found of the kinds that are looked at. */
   findings: Feature[] | null;
   frequencies: Frequencies | null;
+  /** The itinerary that is played along its way. */
+  playing: number | null;
   /** The attribute lettered along links. */
   label: string | null;
   drawing: Drawing | null;
@@ -39,6 +41,7 @@ export type MapView = {
   showFinding: (finding: Feature | null) => void;
   showFindings: (findings: Feature[] | null) => void;
   showFrequencies: (frequencies: Frequencies | null) => void;
+  play: (itinerary: number | null) => void;
   letter: (field: string | null) => void;
   draw: (drawing: Drawing | null) => void;
   /** Measure from a corner on; without one, begin anew. */
@@ -47,7 +50,7 @@ export type MapView = {
   setWayBack: (goBack: (() => void) | null) => void;
 };
 
-export const NOTHING_ON_MAP = { street: null, finding: null, findings: null, frequencies: null, label: null, drawing: null, measuring: null } satisfies Partial<MapView>;
+export const NOTHING_ON_MAP = { street: null, finding: null, findings: null, frequencies: null, playing: null, label: null, drawing: null, measuring: null } satisfies Partial<MapView>;
 
 export const mapView: Slice<MapView, Pick<Frame, "notice">> = (set) => ({
   ...NOTHING_ON_MAP,
@@ -61,6 +64,7 @@ export const mapView: Slice<MapView, Pick<Frame, "notice">> = (set) => ({
   showStreet: (street, notice = null) => set({ street, notice }),
   showFindings: (findings) => set({ findings }),
   showFrequencies: (frequencies) => set({ frequencies }),
+  play: (playing) => set({ playing }),
   showFinding: (finding) => set({ finding, ...(finding ? { goTo: placeOf(finding) } : {}) }),
   letter: (label) => set({ label }),
   draw: (drawing) => set({ drawing }),
