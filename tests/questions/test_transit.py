@@ -273,6 +273,35 @@ def test_trips_are_spread_over_all_departures_and_load_lines_and_stops(place: Pa
     )
 
 
+def test_some_places_go_by_car_and_others_by_public_transport(place: Path) -> None:
+    study = Study(place)
+    spots = [("West", BASE["places"][0]), ("East", EAST[0])]
+    features = [
+        {"type": "Feature", "properties": {"name": name}, "geometry": {"type": "Point", "coordinates": at}}
+        for name, at in spots
+    ]
+    both = {"type": "FeatureCollection", "features": features}
+    asked = {
+        "mode": "drive",
+        "at": BASE["at"],
+        "window": 30,
+        "percentile": 10,
+        "limits": [8],
+        "snap": 300,
+        "places": both,
+    }
+    rule = [{"where": "name = 'West'", "mode": "transit"}]
+    mixed = ask(study, "isochrone", {**asked, "differs": rule})
+    alone = [
+        ask(study, "isochrone", {**asked, "places": [at], "mode": mode}).part("areas").geometry[0]
+        for mode, (_, at) in zip(("transit", "drive"), spots, strict=True)
+    ]
+    area = mixed.part("areas").geometry[0]
+    assert area.symmetric_difference(alone[0].union(alone[1])).area < 1e-3 * area.area
+    modes = mixed.part("places").columns["mode"].tolist()
+    assert sorted(modes) == ["drive", "transit"] and any("By the timetable of" in note for note in mixed.method)
+
+
 def test_centrality_by_time_equals_sums_over_a_matrix(place: Path) -> None:
     study = Study(place)
     asked = {"mode": "transit", "at": "2026-06-02T08:00", "window": 30, "percentile": 10}
