@@ -349,8 +349,15 @@ def test_trips_begin_by_bicycle_or_by_car_up_to_a_place_to_park(place: Path) -> 
         from_east = {**at, "mode": "transit", "places": EAST, "direction": "to", "limits": [14], "percentile": 0}
         plain, wider = (ask(study, "isochrone", {**from_east, "what_if": one}) for one in (None, what_if))
         assert wider.summary["street_km"][0] > plain.summary["street_km"][0]
-        with pytest.raises(AwlError, match="cannot begin by another mode yet"):
-            ask(study, "trips", {"mode": "transit", **at, "from": far, "to": EAST, "what_if": what_if})
+        trips = ask(
+            study, "trips", {"mode": "transit", **at, "from": far, "to": EAST, "what_if": what_if, "percentile": 0}
+        )
+        (trip,) = trips.part("trips").records()
+        assert trip["first_min"] > 0 and trip["by"] == "tram 1"
+        parts = sum(trip[name] for name in ("first_min", "walk_min", "wait_min", "ride_min"))
+        assert parts == pytest.approx(trip["duration_min"], abs=0.02)
+        first = next(leg for leg in legs if leg["kind"] == "first")
+        assert trip["first_min"] >= first["duration_min"] - 0.06
     what_ifs.save(study, {"title": "Round", "modes": {"transit": {"transit": {"first_by": "transit"}}}})
     with pytest.raises(AwlError, match="'transit' cannot lead to the first stop"):
         ask(study, "route", {**asked, "what_if": "round"})

@@ -68,13 +68,6 @@ def run_rides(context: Context, asked: Asked) -> RidesResult:
             inputs=("lines",),
             kind="not-by-transit",
         )
-    if router.first is not None:
-        raise AwlError(
-            "Many trips at once cannot begin by another mode yet",
-            remedy="Choose a mode that walks to the first stop",
-            inputs=("mode",),
-            kind="not-by-transit",
-        )
     made = _Made(context, router, asked)
     walked, walkers = made.walked, made.walkers
     on_link = np.zeros(context.network.graph.link_count)
@@ -151,6 +144,7 @@ class _Made:
         progress.step(0.7, "Walks to and from stops")
         departures = self.ways.duration_ms.shape[1]
         self._weight = self.ways.departures / departures
+        self._by_first_ms = np.zeros(0, np.int64)
         self.walked, self._walk_ms, self._kinds = self._walks()
         best, order, self._way = self.ways.at_rank(router.window.rank)
         self._departure = order
@@ -198,11 +192,40 @@ class _Made:
                 at_places(asked.snapped, last) if kind in ("direct", "last") else at_stops(stops, last, True)
             )
             paths, ms = walk_paths(self._router, starts, goals)
+            if kind == "first" and self._router.first is not None:
+                paths, ms = self._by_first_mode(paths, ms, first, last)
             batches.append(paths)
             takes.append(ms)
             uses[kind] = users, row.reshape(-1) + before
             before += len(ms)
         return PathBatch.joined(batches), np.concatenate(takes), uses
+
+    def _by_first_mode(
+        self, paths: PathBatch, ms: NDArray[np.int64], place: NDArray[np.integer], stop: NDArray[np.integer]
+    ) -> tuple[PathBatch, NDArray[np.int64]]:
+        """Walks to first stops without those that are quicker by another mode; how long these take is kept beside."""
+        places, row = np.unique(place, return_inverse=True)
+        near = self._router.near(self._asked.snapped.take(places), "from")
+        stops = len(self._router.stops.feed.stops)
+        known = np.repeat(np.arange(len(places)), np.diff(near.start)) * stops + near.stop
+        least = near.ms[np.searchsorted(known, row * stops + stop)].astype(np.int64)
+        quicker = (ms < 0) | (least < ms)
+        self._by_first_ms = np.where(quicker, least, 0)
+        return paths.take(np.where(quicker, -1, np.arange(len(ms)))), np.where(quicker, 0, ms)
+
+    @cached_property
+    def _first_s_of_way(self) -> NDArray[np.float64]:
+        """Seconds that each way takes by another mode to the first stop."""
+        total = np.zeros(len(self.ways.trip))
+        if len(self._by_first_ms):
+            users, walk = self._kinds["first"]
+            total[users] = self._by_first_ms[walk - walk.min()] / 1000
+        return total
+
+    @property
+    def first_s(self) -> NDArray[np.float64]:
+        """Seconds that the way told of each trip takes by another mode to the first stop."""
+        return self._of_typical(self._first_s_of_way)
 
     @property
     def walk_of_arc(self) -> NDArray[np.int64]:
@@ -324,7 +347,7 @@ class _Made:
         """The columns of some trips."""
         feed, window = self._timetable.feed, self._router.window
         every = np.where(self.ways.duration_ms == UNREACHED, np.nan, self.ways.duration_ms / 60_000)[rows]
-        walk, ride = self.walk_s[rows], np.zeros(len(rows))
+        walk, first, ride = self.walk_s[rows], self.first_s[rows], np.zeros(len(rows))
         texts, leaves = [], []
         for nth, row in enumerate(rows.tolist()):
             legs = self._legs[row]
@@ -335,7 +358,7 @@ class _Made:
         seconds = self.duration_s[rows]
         rides = self.rides_of_trips[rows]
         on_foot = rides == 0
-        waits = np.where(on_foot, 0.0, np.maximum(seconds - walk - ride, 0.0))
+        waits = np.where(on_foot, 0.0, np.maximum(seconds - walk - first - ride, 0.0))
         reached = np.isfinite(every)
         return {
             **end_columns(self._asked, rows),
@@ -348,6 +371,7 @@ class _Made:
             "by": texts,
             "changes": np.maximum(rides - 1, 0).astype(np.int64),
             "walk_min": Column.of(np.where(on_foot, seconds, walk) / 60, "min", 2),
+            **({} if self._router.first is None else {"first_min": Column.of(first / 60, "min", 2)}),
             "wait_min": Column.of(waits / 60, "min", 2),
             "ride_min": Column.of(ride / 60, "min", 2),
         }
