@@ -27,7 +27,7 @@ demo: setup
 
 test:
 	$(TWO_AT_ONCE) test-python-text test-front-end .venv/.warm .venv/.browser
-	$(BIN)/python -m pytest -n auto --dist loadfile --no-loadscope-reorder
+	$(BIN)/python -m pytest -n auto --dist loadfile --no-loadscope-reorder --durations=30
 
 test-python-text: .venv/.test
 	$(BIN)/ruff check .

@@ -27,10 +27,12 @@ from awl.core.routing.reach import reach_of, reached_parts
 from awl.core.routing.router import StreetRouter
 from awl.core.routing.simd.lanes import LANES
 from awl.core.routing.snapping import Snapper
+from awl.core.transit.loads import segment_loads
 from awl.core.transit.router import TransitRouter
 from awl.core.transit.search import Ends, TimetableSearch
 from awl.core.transit.stops_on_streets import StopsOnStreets
 from awl.core.transit.timetable import timetable_of
+from awl.core.transit.ways import ways_of_trips
 from awl.core.transit.window import Bounds, Window
 from awl.io import gtfs, osm_pbf
 from awl.io.osm_pbf.write import Extract, Tags
@@ -93,6 +95,11 @@ def warm_transit(router: StreetRouter) -> None:
         for direction in ("from", "to"):
             transit.reach(places, "time", direction)
             transit.between(places, places, "time", direction)
+        spread = transit.reach_spread(places)
+        transit.served_at(spread, transit.near_others(places, "from"), np.zeros(len(places.link)), 60_000)
+        pairs = np.array([0]), np.array([len(places.link) - 1])
+        ways = ways_of_trips(transit, places, places, pairs, np.full(1, -1, np.int64))
+        segment_loads(search.timetable, ways.boards, ways.alights, np.ones(len(ways.boards)))
     ends = Ends(np.zeros(1, np.int32), np.zeros(1, np.int32))
     search.earliest(ends, Ends(np.ones(1, np.int32), np.zeros(1, np.int32)), 8 * 3600 * 1000)
 
