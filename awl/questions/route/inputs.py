@@ -31,7 +31,9 @@ class RouteInputs(SharedInputs):
     measure: Measure | list[Measure] = Field(
         "time",
         description="What is least: time, distance, a cost given with the streets, or a list of them to have them side by side.",
-        json_schema_extra=slot("way", "Least", "costs", words=MEASURE_WORDS, fresh=Fresh(value=["time", "distance"])),
+        json_schema_extra=slot(
+            "way", "Least", "costs", words=MEASURE_WORDS, fresh=Fresh(value=["time", "distance"]), transit=False
+        ),
     )
     carry: list[Measure] = Field(
         default_factory=list,

@@ -11,7 +11,8 @@ export function wordedFor(process: ProcessInfo, modes: ModeInfo[], inputs: Input
   const riding = rides(modes, inputs);
   const words = process["x-awl"];
   const slots = Object.fromEntries(Object.entries(words.slots).filter(([, { transit }]) => (transit ?? riding) === riding));
-  return { ...process, "x-awl": { ...words, slots } };
+  const said = (text: string) => text.replace(/, \{(\w+)\}/g, (part, name: string) => (name in words.slots && !(name in slots) ? "" : part));
+  return { ...process, "x-awl": { ...words, slots, sentences: words.sentences.map((one) => ({ ...one, text: said(one.text) })) } };
 }
 
 /** Eight in the morning of a usual weekday of the timetable. */

@@ -136,6 +136,10 @@ describe("questions by public transport", () => {
     expect(read("isochrone", { mode: "walk", places, limits: [10] })).not.toContain("journeys");
   });
   it("begin on a usual weekday of the timetable", () => {
+    // A route by timetable tells single departures, of which only time is counted.
+    expect(read("route", { mode: "transit", waypoints: points("Quay", "Mill"), at: "2026-06-06T13:00", measure: ["time", "distance"] })).toBe(
+      "By which way does a passenger get through Quay and Mill, in this order, on Saturday 6 June 2026, 13:00, over 60 min from then?",
+    );
     expect(rides(modes, { mode: "transit" })).toBe(true);
     expect(rides(modes, {})).toBe(false);
     const timetables = [{ summary: { typical_days: { weekday: "2026-05-04" } } }] as unknown as Overview["timetables"];
