@@ -89,10 +89,10 @@ def _turn(study: Study, what_if: str, expected: str | None, undoing: bool) -> Ou
 def merge(study: Study, what_if: str, expected: str | None = None) -> Outcome:
     """Make the edits of a what-if edits of the streets themselves, as one step; the what-if goes.
 
-    Its other changes (modes, places, a time) stay with nobody: a what-if that has some is not merged.
+    Its other changes (modes, places, lines, a time) stay with nobody: a what-if that has some is not merged.
     """
     idea = what_ifs.what_if(study, what_if)
-    if idea.modes or idea.places or idea.at:
+    if idea.modes or idea.places or idea.lines or idea.at:
         raise AwlError(
             "Only edits of streets can be merged",
             remedy="Change modes and places in the study itself, then drop the what-if",
