@@ -23,7 +23,7 @@ from awl.io import geojson
 from awl.io.gtfs import source, specification
 from awl.questions.run import ask
 from awl.server.app import create_app
-from awl.study import feeds, importing, modes, what_ifs
+from awl.study import feeds, importing, modes, street_edits, what_ifs
 from awl.study.study import Study
 from awl.study.transit import Asked, transit_of
 from tests.io.gtfs_files import FILES, feed_zip
@@ -408,6 +408,10 @@ def test_a_line_is_added_by_a_what_if_with_and_without_a_timetable(
         for row in ask(study, "route", {**asked_at("08:00"), "what_if": "new_tram"}).part("itineraries").records()
     }
     assert by == {"tram 1", "tram 9"}
+    with pytest.raises(AwlError, match="Only edits of streets can be merged"):
+        street_edits.merge(study, "new_tram")
+    copied = what_ifs.copy(study, "new_tram", "Another tram")
+    assert len(copied.lines) == 1 and copied.lines == what_ifs.what_if(study, "new_tram").lines
     one_way = {"title": "One way", "lines": [{**NEW_LINE, "both_ways": False, "days": "weekend"}]}
     what_ifs.save(study, one_way)
     for when, ends, told in (
