@@ -49,6 +49,15 @@ def labels_at_ranks(rows, start, stop, walk_ms, of_stop, least, direct, limit, r
         served[place] = departures if direct[place] <= highest else 0
         if start[place] == start[place + 1]:
             continue
+        if departures == 1:
+            alone = direct[place]
+            for i in range(start[place], start[place + 1]):
+                soonest = least[stop[i]]
+                if soonest != NO_LABEL:
+                    alone = min(alone, soonest + (np.int64(walk_ms[i]) << OWNER_BITS))
+            labels[:, place] = alone if alone <= highest else direct[place]
+            served[place] = 1 if alone <= highest else served[place]
+            continue
         best[:] = direct[place]
         improved = False
         for i in range(start[place], start[place + 1]):

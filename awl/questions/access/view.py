@@ -127,8 +127,8 @@ def _window_columns(result: AccessResult, limit: float) -> list[Column]:
     if f"worst_within_{limit:g}" not in result.summary["totals"][0]:
         return []
     return [
-        Column(f"worst_within_{limit:g}", f"{limit:g}\u00a0min, worst departure", "people", 0),
-        Column(f"best_within_{limit:g}", "best departure", "people", 0),
+        Column(f"worst_within_{limit:g}", f"Worst, {limit:g}\u00a0min", "people", 0),
+        Column(f"best_within_{limit:g}", f"Best, {limit:g}\u00a0min", "people", 0),
         Column("departures_percent", "Departures in time", "%", 1),
     ]
 
