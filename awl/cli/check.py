@@ -62,8 +62,8 @@ def _check_study(study_path: Path, as_json: bool) -> bool:
         lines = [_line(number, KINDS[name].grade, KINDS[name].title) for name, number in counts.items()]
         for entry in timetables:
             faults = entry.summary["faults"]
-            told = [_line(fault["count"], fault["grade"], fault["title"]) for fault in faults]
-            lines += [f"{entry.title}:", *(told or ["  No fault found."])]
+            feed_lines = [_line(fault["count"], fault["grade"], fault["title"]) for fault in faults]
+            lines += [f"{entry.title}:", *(feed_lines or ["  No fault found."])]
         click.echo("\n".join(lines) or "No fault found.")
     of_timetables = [fault["grade"] for entry in timetables for fault in entry.summary["faults"]]
     return "error" in of_timetables or any(KINDS[name].grade == "error" for name in counts)

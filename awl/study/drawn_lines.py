@@ -88,10 +88,10 @@ def _number(entry: dict[str, Any], name: str, usual: float, bounds: tuple[float,
 
 
 def _clock(text: Any, where: str) -> str:
-    found = CLOCK.match(text) if isinstance(text, str) else None
-    if not found or int(found[1]) > 30:
+    match = CLOCK.match(text) if isinstance(text, str) else None
+    if not match or int(match[1]) > 30:
         raise _wrong(f"'{str(text)[:20]}' is no time of day", where, "Write 06:00; after midnight 25:30")
-    return f"{int(found[1]):02}:{found[2]}"
+    return f"{int(match[1]):02}:{match[2]}"
 
 
 def _seconds(clock: str) -> int:
@@ -110,12 +110,12 @@ def listed(connection: sqlite3.Connection) -> list[dict[str, Any]]:
     return lines
 
 
-def feed_with(lines: list[dict[str, Any]], beside: Feed | None) -> Feed:
+def feed_with(lines: list[dict[str, Any]], base: Feed | None) -> Feed:
     """Lines as a feed with the calendar and the time zone of another; without one they run on every day.
 
     Parameters:
         lines: checked documents, one at least.
-        beside: the feed of the study.
+        base: the feed of the study.
     """
     drawn = [
         DrawnLine(
@@ -124,9 +124,9 @@ def feed_with(lines: list[dict[str, Any]], beside: Feed | None) -> Feed:
         )
         for line in lines
     ]  # fmt: skip
-    if beside is None:
+    if base is None:
         return feed_of_lines(drawn, *ALWAYS, "UTC")
-    return feed_of_lines(drawn, beside.first_day, beside.active.shape[1], beside.timezone)
+    return feed_of_lines(drawn, base.first_day, base.active.shape[1], base.timezone)
 
 
 def in_words(line: dict[str, Any]) -> str:

@@ -48,16 +48,16 @@ class TransitCentrality:
         others = self._router.near_others(self._places, "from")
         size = max(1, CELLS // max(count, 1))
         for begin in range(0, len(rows), size):
-            some = rows[begin : begin + size]
+            block = rows[begin : begin + size]
             part = progress.part(begin / len(rows), min(begin + size, len(rows)) / len(rows))
             ms = self._router.between(
-                self._places.take(some), self._places, "time", "from", self._radius, threads, part, near_others=others
+                self._places.take(block), self._places, "time", "from", self._radius, threads, part, near_others=others
             )
-            near = self._near(ms, some)
+            near = self._near(ms, block)
             minutes = np.where(near, ms, 0) / MINUTE_MS
-            reached[some] = near @ self._weight
-            cost[some] = minutes @ self._weight
-            gravity[some] = np.where(near, np.exp(-self._beta * minutes), 0.0) @ self._weight
+            reached[block] = near @ self._weight
+            cost[block] = minutes @ self._weight
+            gravity[block] = np.where(near, np.exp(-self._beta * minutes), 0.0) @ self._weight
         nothing = np.full(count, np.nan)
         return Sums(reached, cost, gravity, nothing, nothing, np.zeros(self._router.network.graph.link_count))
 

@@ -28,7 +28,7 @@ CHUNK = 8192
 
 
 @dataclass(frozen=True)
-class _Found:
+class _WindowSearch:
     """A search at some `ranks` of the departures, how often each state is reached, and the labels (s, d) of stops."""
 
     ranks: NDArray[np.int64]
@@ -131,8 +131,8 @@ class TransitRouter:
             limit: the longest trip that counts, in ms.
             head_start: what is spent already (k,) at each place, in ms; nothing where None.
         """
-        found = self._search(places, measure, direction, limit, head_start, self.window.ranks[:1])
-        return self._reach(found, 0, places, direction, limit, head_start)
+        searched = self._search(places, measure, direction, limit, head_start, self.window.ranks[:1])
+        return self._reach(searched, 0, places, direction, limit, head_start)
 
     def reach_spread(
         self,
@@ -150,14 +150,14 @@ class TransitRouter:
             head_start: what is spent already (k,) at each place, in ms; nothing where None.
         """
         ranks = self.window.ranks
-        found = self._search(places, "time", direction, limit, head_start, ranks)
+        searched = self._search(places, "time", direction, limit, head_start, ranks)
         known: dict[int, tuple[Arrivals, Reach]] = {}
         for i, rank in enumerate(ranks.tolist()):
             if rank not in known:
-                known[rank] = self._reach(found, i, places, direction, limit, head_start)
+                known[rank] = self._reach(searched, i, places, direction, limit, head_start)
         (arrivals, asked), *others = (known[rank] for rank in ranks.tolist())
         best, median, worst = (reach for _, reach in others)
-        return ReachSpread(arrivals, asked, best, median, worst, found.served, found.of_stop)
+        return ReachSpread(arrivals, asked, best, median, worst, searched.served, searched.of_stop)
 
     def served_at(
         self, spread: ReachSpread, others: Near, on_foot_ms: NDArray[np.float64], limit: int
@@ -165,7 +165,7 @@ class TransitRouter:
         """The share (o,) of the departures at which other places are reached within a limit.
 
         Parameters:
-            spread: what is reached, as `reach_spread` found it.
+            spread: what is reached, as `reach_spread` searched it.
             others: the stops near the other places, as `near_others` gives them.
             on_foot_ms: how long each is on foot all the way (o,), infinity where there is no way.
             limit: the limit in ms.
@@ -203,25 +203,25 @@ class TransitRouter:
             direction: `from` or `to`: trips leave the places or lead to them.
             limit: the longest trip that counts, in ms.
         """
-        found = self._search(places, measure, direction, limit, None, self.window.ranks[:1])
-        return self._begun(found, 0, places, direction, limit, None)[:2]
+        searched = self._search(places, measure, direction, limit, None, self.window.ranks[:1])
+        return self._begun(searched, 0, places, direction, limit, None)[:2]
 
     def _reach(
-        self, found: _Found, nth: int, places: Snapped, direction: str, limit: int, head_start: HeadStart
+        self, searched: _WindowSearch, nth: int, places: Snapped, direction: str, limit: int, head_start: HeadStart
     ) -> tuple[Arrivals, Reach]:
         """The search at one of its ranks, and what it reaches."""
-        everywhere, begun, whose = self._begun(found, nth, places, direction, limit, head_start)
+        everywhere, begun, whose = self._begun(searched, nth, places, direction, limit, head_start)
         reach = reach_of(self.network, everywhere, begun)
         return begun, replace(reach, owner_begin=whose[reach.owner_begin], owner_end=whose[reach.owner_end])
 
     def _begun(
-        self, found: _Found, nth: int, places: Snapped, direction: str, limit: int, head_start: HeadStart
+        self, searched: _WindowSearch, nth: int, places: Snapped, direction: str, limit: int, head_start: HeadStart
     ) -> tuple[Snapped, Arrivals, NDArray[np.int32]]:
         """Where walks begin, the search, and the place that each of them belongs to, with -1 at the end."""
-        doors, cost, owner = self._at_doors(found.of_stop, direction, limit, int(found.ranks[nth]))
+        doors, cost, owner = self._at_doors(searched.of_stop, direction, limit, int(searched.ranks[nth]))
         started = np.zeros(len(places.link), np.int32) if head_start is None else head_start
         everywhere = Snapped.joined([places, self.stops.snapped.take(doors)])
-        begun = replace(found.at_ranks[nth], head_start=np.concatenate([started, cost]).astype(np.int32))
+        begun = replace(searched.at_ranks[nth], head_start=np.concatenate([started, cost]).astype(np.int32))
         whose = np.concatenate([np.arange(len(places.link)), owner, [-1]]).astype(np.int32)
         return everywhere, begun, whose
 
@@ -414,7 +414,7 @@ class TransitRouter:
         limit: int,
         head_start: HeadStart,
         ranks: NDArray[np.int64],
-    ) -> _Found:
+    ) -> _WindowSearch:
         self.check_measure(measure)
         on_foot = self.street.arrivals(places, "time", direction, limit, head_start)
         near = self.near(places, direction)
@@ -433,17 +433,17 @@ class TransitRouter:
         labels, served = np.empty((len(ranks), count), np.int64), np.empty(count, np.int32)
         within, least = np.int64(min(limit, int(NO_LIMIT))), of_stop.min(axis=1)
 
-        def some(begin: int) -> None:
+        def label_block(begin: int) -> None:
             rows = np.array([begin, min(begin + CHUNK, count)])
             labels_at_ranks(
                 rows, states.start, states.stop, states.ms, of_stop, least, on_foot.label, within, ranks, labels, served
             )
 
         with threads_of(None) as pool:
-            for _ in pool.map(some, range(0, count, CHUNK)):
+            for _ in pool.map(label_block, range(0, count, CHUNK)):
                 raise_if_cancelled()
         at_ranks = [replace(on_foot, label=label) for label in labels]
-        return _Found(ranks, at_ranks, served / departures, of_stop)
+        return _WindowSearch(ranks, at_ranks, served / departures, of_stop)
 
     def _at_doors(
         self, of_stop: NDArray[np.int64], direction: str, limit: int, rank: int

@@ -62,7 +62,7 @@ class Journey:
 
 
 @dataclass(frozen=True)
-class JourneysFound:
+class WindowJourneys:
     """What a search with journeys has found, of one layer or of one for each number of rides.
 
     Attributes:
@@ -159,7 +159,7 @@ class TimetableSearch:
 
     def journeys(
         self, starts: Ends, at_ms: NDArray[np.int32], limit_ms: int = LONGEST_MS, rides: int | None = None
-    ) -> JourneysFound:
+    ) -> WindowJourneys:
         """The journeys of earliest arrival at all stops, for every departure of a window.
 
         Parameters:
@@ -181,7 +181,7 @@ class TimetableSearch:
             timetable.connections, rows, next_run, self.changes, labels, journeys, departure_ms, limit_ms, token
         )
         raise_if_cancelled()
-        return JourneysFound(timetable, labels, journeys)
+        return WindowJourneys(timetable, labels, journeys)
 
     def earliest(
         self, starts: Ends, goals: Ends, at_ms: int, limit_ms: int = LONGEST_MS, rides: int = MOST_RIDES
@@ -195,16 +195,16 @@ class TimetableSearch:
             limit_ms: the longest journey that counts.
             rides: the most rides.
         """
-        found = self.journeys(starts, np.array([at_ms], np.int32), limit_ms, min(rides, MOST_RIDES))
-        layers = len(found.labels.arrive)
+        window = self.journeys(starts, np.array([at_ms], np.int32), limit_ms, min(rides, MOST_RIDES))
+        layers = len(window.labels.arrive)
         undominated: list[Journey] = []
         for layer in range(1, layers):
-            arrives = found.labels.arrive[layer, goals.point, 0].astype(np.int64) + goals.walk_ms
+            arrives = window.labels.arrive[layer, goals.point, 0].astype(np.int64) + goals.walk_ms
             if len(arrives) == 0:
                 break
             best = int(np.argmin(arrives))
             sooner = arrives[best] < (undominated[-1].arrives_ms if undominated else at_ms + limit_ms + 1)
             if arrives[best] >= NEVER or not sooner:
                 continue
-            undominated.append(Journey(found.rides_to(int(goals.point[best]), 0, layer), at_ms, int(arrives[best])))
+            undominated.append(Journey(window.rides_to(int(goals.point[best]), 0, layer), at_ms, int(arrives[best])))
         return undominated

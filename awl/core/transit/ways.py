@@ -14,7 +14,7 @@ from awl.core.routing.dijkstra.search import UNREACHED
 from awl.core.routing.snapping import Snapped
 from awl.core.transit.router import TransitRouter
 from awl.core.transit.scan import NEVER
-from awl.core.transit.search import Ends, JourneysFound
+from awl.core.transit.search import Ends, WindowJourneys
 from awl.core.transit.stops_on_streets import Near
 
 MOST_RIDES_OF_A_WAY = 32
@@ -89,10 +89,10 @@ def ways_of_trips(
 
     def of_source(row: int) -> list[_Traced]:
         """The ways of all trips that begin at one place."""
-        found = router.search.journeys(router.ends_of(near_source, row), departure_ms, rides=router.bounds.rides)
+        window = router.search.journeys(router.ends_of(near_source, row), departure_ms, rides=router.bounds.rides)
         trips = order[first[row] : first[row + 1]]
         return [
-            _traced(found, router.ends_of(near_target, int(row_of_target[trip])), departure_ms, int(direct[trip]))
+            _traced(window, router.ends_of(near_target, int(row_of_target[trip])), departure_ms, int(direct[trip]))
             for trip in trips.tolist()
         ]
 
@@ -116,14 +116,14 @@ class _Traced:
     alights: NDArray[np.int64]
 
 
-def _traced(found: JourneysFound, goals: Ends, departure_ms: NDArray[np.int32], direct_ms: int) -> _Traced:
+def _traced(window: WindowJourneys, goals: Ends, departure_ms: NDArray[np.int32], direct_ms: int) -> _Traced:
     departures = len(departure_ms)
     duration, way = np.empty(departures, np.int32), np.full(departures, -1, np.int64)
     start = np.zeros(departures + 1, np.int64)
     rides = np.empty((departures * MOST_RIDES_OF_A_WAY, 2), np.int64)
-    journeys, connections = found.journeys, found.timetable.connections
+    journeys, connections = window.journeys, window.timetable.connections
     count = _trace(
-        found.labels.arrive[-1], (journeys.boarded, journeys.alighted, journeys.came_from), connections.origin, goals.point,
+        window.labels.arrive[-1], (journeys.boarded, journeys.alighted, journeys.came_from), connections.origin, goals.point,
         goals.walk_ms, departure_ms, direct_ms, duration, way, start, rides,
     )  # fmt: skip
     used = rides[: start[count]].copy()

@@ -107,7 +107,7 @@ class Asked:
         else:
             context.transit.check_measure(inputs.measure)
             self.central = TransitCentrality(context.transit, self.snapped, radius, weight, self.beta)
-        self.indices: list[Index] = indices_told(inputs, context.transit is not None)
+        self.indices: list[Index] = usable_indices(inputs, context.transit is not None)
 
     def columns(self, sums: Sums) -> dict[str, Column]:
         """A field per index, and the mean cost of the paths (k,)."""
@@ -122,17 +122,17 @@ class Asked:
         }
 
 
-def indices_told(inputs: CentralityInputs, by_transit: bool) -> list[Index]:
+def usable_indices(inputs: CentralityInputs, by_transit: bool) -> list[Index]:
     """The indices that can be told; raises where none of them can."""
-    told = [index for index in inputs.indices if not by_transit or index in BY_TRANSIT]
-    if not told:
+    usable = [index for index in inputs.indices if not by_transit or index in BY_TRANSIT]
+    if not usable:
         raise AwlError(
             f"By public transport there is no {' and no '.join(inputs.indices)}",
             remedy=f"Ask for {', '.join(BY_TRANSIT)}; the load on lines is told by the question trips",
             inputs=("indices",),
             kind="not-by-transit",
         )
-    return told
+    return usable
 
 
 def of_index(index: Index, sums: Sums, measure: str) -> Floats:

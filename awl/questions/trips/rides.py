@@ -68,18 +68,18 @@ def run_rides(context: Context, asked: Asked) -> RidesResult:
             inputs=("lines",),
             kind="not-by-transit",
         )
-    made = _Made(context, router, asked)
-    walked, walkers = made.walked, made.walkers
+    window_trips = _WindowTrips(context, router, asked)
+    walked, walkers = window_trips.walked, window_trips.walkers
     on_link = np.zeros(context.network.graph.link_count)
-    np.add.at(on_link, walked.arc >> 1, walkers[made.walk_of_arc])
-    segments, stops = made.segments, made.stops
-    rows = np.flatnonzero(made.duration_s >= 0)
-    minutes = made.duration_s[rows] / 60
+    np.add.at(on_link, walked.arc >> 1, walkers[window_trips.walk_of_arc])
+    segments, stops = window_trips.segments, window_trips.stops
+    rows = np.flatnonzero(window_trips.duration_s >= 0)
+    minutes = window_trips.duration_s[rows] / 60
     trips = segments.columns["trips"].numbers()
     most = int(np.argmax(trips)) if len(trips) else -1
     busiest = (round(float(trips[most]), 1), str(segments.columns["line"][most])) if most >= 0 else None
-    rides = made.rides_of_trips[rows]
-    lost = np.flatnonzero(made.duration_s < 0)
+    rides = window_trips.rides_of_trips[rows]
+    lost = np.flatnonzero(window_trips.duration_s < 0)
     reasons = {
         trip: off_street_reason(asked, trip) or "nothing runs or leads there in this window" for trip in lost.tolist()
     }
@@ -90,15 +90,15 @@ def run_rides(context: Context, asked: Asked) -> RidesResult:
             "trips_unreachable": len(lost),
             "invalid": len(asked.invalid),
             "mean_duration_min": round(float(minutes.mean()), 3) if len(rows) else None,
-            "mean_changes": made.mean_changes,
-            "mean_walk_min": round(float(made.walk_s[rows].mean()) / 60, 3) if len(rows) else None,
-            "share_riding_percent": round(100 * made.share_riding, 2),
+            "mean_changes": window_trips.mean_changes,
+            "mean_walk_min": round(float(window_trips.walk_s[rows].mean()) / 60, 3) if len(rows) else None,
+            "share_riding_percent": round(100 * window_trips.share_riding, 2),
             "trips_on_the_busiest_segment": busiest[0] if busiest else 0.0,
             "boardings": round(float(stops.columns["boarding"].numbers().sum()), 1) if len(stops) else 0.0,
         },
         parts={
-            "trips": Table(None, made.columns(rows)),
-            "paths": lambda: Table(made.lines[rows], made.columns(rows)),
+            "trips": Table(None, window_trips.columns(rows)),
+            "paths": lambda: Table(window_trips.lines[rows], window_trips.columns(rows)),
             "segments": segments,
             "stops": stops,
             "unreachable": lost_table(asked, lost, reasons),
@@ -129,7 +129,7 @@ def run_rides(context: Context, asked: Asked) -> RidesResult:
     )
 
 
-class _Made:
+class _WindowTrips:
     """Trips as they are made: ways, walks, and what they load."""
 
     def __init__(self, context: Context, router: TransitRouter, asked: Asked) -> None:

@@ -16,7 +16,7 @@ from awl.questions.trips.ends import Asked
 
 def end_columns(asked: Asked, rows: NDArray[np.int64]) -> dict[str, Values]:
     """Number, begin and end of some trips, with how far these lie from their streets."""
-    begin, end, off = asked.begin[rows], asked.end[rows], asked.snapped.distance_m
+    begin, end, street_m = asked.begin[rows], asked.end[rows], asked.snapped.distance_m
     return {
         "trip": rows + 1,
         "origin_id": [asked.stops.ids[i] for i in begin],
@@ -25,8 +25,8 @@ def end_columns(asked: Asked, rows: NDArray[np.int64]) -> dict[str, Values]:
         "destination": [asked.stops.names[i] for i in end],
         "origin_row": begin,
         "destination_row": end,
-        "origin_street_m": Column.of(off[begin], "m", 1),
-        "destination_street_m": Column.of(off[end], "m", 1),
+        "origin_street_m": Column.of(street_m[begin], "m", 1),
+        "destination_street_m": Column.of(street_m[end], "m", 1),
     }
 
 
@@ -34,8 +34,8 @@ def off_street_reason(asked: Asked, trip: int) -> str | None:
     """Which place of a trip stands on no street; None where all do."""
     legs = [*range(int(asked.first[trip]), int(asked.first[trip + 1]))]
     rows = [*asked.leg_from[legs].tolist(), int(asked.leg_to[legs[-1]])]
-    off = next((row for row in rows if not asked.snapped.is_snapped[row]), None)
-    return None if off is None else f"{asked.stops.names[off]} is {STATUS[asked.snapped.status[off]]}"
+    unplaced = next((row for row in rows if not asked.snapped.is_snapped[row]), None)
+    return None if unplaced is None else f"{asked.stops.names[unplaced]} is {STATUS[asked.snapped.status[unplaced]]}"
 
 
 def lost_table(asked: Asked, lost: NDArray[np.int64], reasons: Mapping[int, str]) -> Table:
