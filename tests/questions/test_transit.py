@@ -264,6 +264,14 @@ def test_trips_are_spread_over_all_departures_and_load_lines_and_stops(place: Pa
     assert line.distance(importing.shapely.Point(EAST[0])) < 1e-3
     # Who walks is on the streets: all of them near the start, whether they ride or not.
     assert answer.part("load").columns["trips"].numbers().max() == pytest.approx(1.0, abs=0.01)
+    with pytest.raises(AwlError, match="only time is counted"):
+        ask(study, "trips", {**asked, "pairing": "each", "measure": "distance"})
+    noon = ask(study, "trips", {**asked, "at": "2026-06-02T12:00", "most": 1})
+    assert (
+        noon.part("trips").records()[0]["by"] == "on foot"
+        and len(noon.part("segments")) == len(noon.part("stops")) == 0
+    )
+    assert "trips-sampled" in [doubt.code for doubt in noon.doubts]
     everyone = ask(study, "trips", {**asked, "from": "zones", "to": "zones", "pairing": "each", "most": 60})
     matrix = ask(study, "matrix", {**asked, "from": "zones", "to": "zones"}).part("rows").records()
     times = {(row["origin_id"], row["destination_id"]): row["duration_s"] for row in matrix}

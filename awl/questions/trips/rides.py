@@ -26,7 +26,8 @@ from awl.questions.context import Context
 from awl.questions.on_the_way import findings_on
 from awl.questions.results import Result
 from awl.questions.trips.ends import Asked
-from awl.questions.trips.rows import end_columns, lost_doubts, lost_table, off_street_reason
+from awl.questions.trips.inputs import TripsInputs
+from awl.questions.trips.rows import end_columns, lost_doubts, lost_table, off_street_reason, sampled_doubts
 
 MOST_LINES = 1000
 """Up to so many trips are drawn when their row is chosen."""
@@ -41,8 +42,6 @@ class RidesResult(Result):
         words: from where to where they lead.
         count: how many were asked for.
         minutes: time (t,) of those with a way, which the share of the departures keeps.
-        share: that share, in percent.
-        changes: the mean number of changes of those that ride; None where nobody does.
         busiest: trips on the busiest segment, and of which line that is.
         has_lines: whether there are lines of single trips to show.
     """
@@ -51,16 +50,15 @@ class RidesResult(Result):
     words: str
     count: int
     minutes: NDArray[np.float64]
-    share: float
-    changes: float | None
     busiest: tuple[float, str] | None
     has_lines: bool
 
 
-def run_rides(context: Context, asked: Asked) -> RidesResult:
+def run_rides(inputs: TripsInputs, context: Context, asked: Asked) -> RidesResult:
     """Every trip at every departure of the window."""
     router = context.transit
     assert router is not None
+    router.check_measure(inputs.measure)
     if len(asked.leg_from) != len(asked):
         raise AwlError(
             "By public transport a trip leads from one place to another",
@@ -78,7 +76,6 @@ def run_rides(context: Context, asked: Asked) -> RidesResult:
     trips = segments.columns["trips"].numbers()
     most = int(np.argmax(trips)) if len(trips) else -1
     busiest = (round(float(trips[most]), 1), str(segments.columns["line"][most])) if most >= 0 else None
-    rides = window_trips.rides_of_trips[rows]
     lost = np.flatnonzero(window_trips.duration_s < 0)
     reasons = {
         trip: off_street_reason(asked, trip) or "nothing runs or leads there in this window" for trip in lost.tolist()
@@ -108,6 +105,7 @@ def run_rides(context: Context, asked: Asked) -> RidesResult:
         },
         doubts=[
             *lost_doubts(asked, lost, reasons),
+            *sampled_doubts(asked, inputs.most),
             *context.doubts_of(asked.stops, asked.snapped),
             *context.doubts_of_mode(),
             *findings_on(context.study, np.flatnonzero(on_link > 0), "on the streets walked"),
@@ -122,8 +120,6 @@ def run_rides(context: Context, asked: Asked) -> RidesResult:
         words=asked.words,
         count=len(asked),
         minutes=minutes,
-        share=router.window.percentile,
-        changes=None if not (rides > 0).any() else round(float(rides[rides > 0].mean()) - 1, 2),
         busiest=busiest,
         has_lines=len(asked) <= MOST_LINES,
     )

@@ -68,6 +68,14 @@ def lost_doubts(asked: Asked, lost: NDArray[np.int64], reasons: Mapping[int, str
     return doubts
 
 
+def sampled_doubts(asked: Asked, most: int) -> list[Doubt]:
+    """That these trips may be a sample, where there are as many as may be at most."""
+    if len(asked) < most:
+        return []
+    text = f"At most {most:,} trips are made; where there are more, these are a sample spread evenly."
+    return [Doubt("trips-sampled", "note", len(asked), text)]
+
+
 def _where(asked: Asked, lost: NDArray[np.int64], reasons: Mapping[int, str]) -> tuple[Spot, ...]:
     stops = asked.stops
     ends = [(int(asked.begin[trip]), int(asked.end[trip]), reasons[trip]) for trip in lost[:MOST_SPOTS].tolist()]

@@ -18,7 +18,7 @@ from awl.questions.results import Doubt, Result
 from awl.questions.trips.ends import Asked, along_lines, by_pairing
 from awl.questions.trips.inputs import TripsInputs
 from awl.questions.trips.rides import RidesResult, run_rides
-from awl.questions.trips.rows import end_columns, lost_doubts, lost_table, off_street_reason
+from awl.questions.trips.rows import end_columns, lost_doubts, lost_table, off_street_reason, sampled_doubts
 
 
 @dataclass(frozen=True)
@@ -68,7 +68,7 @@ def run_trips(inputs: TripsInputs, context: Context) -> TripsResult | RidesResul
         assert inputs.from_ is not None and inputs.to is not None
         asked = by_pairing(context, (inputs.from_, inputs.to), inputs.pairing, inputs.measure, inputs.most)
     if context.transit is not None:
-        return run_rides(context, asked)
+        return run_rides(inputs, context, asked)
     paths = context.street_router.trips(
         asked.snapped.take(asked.leg_from), asked.snapped.take(asked.leg_to), inputs.measure,
         progress=context.progress.part(0.35, 0.9),
@@ -205,9 +205,7 @@ def _streets(context: Context, load: NDArray[np.int64], links: NDArray[np.int64]
 
 def _doubts(inputs: TripsInputs, context: Context, asked: Asked, totals: TripTotals) -> list[Doubt]:
     doubts = context.doubts_of(asked.stops, asked.snapped) + lost_doubts(asked, totals.lost, totals.reason)
-    if len(asked) == inputs.most:
-        text = f"At most {inputs.most:,} trips are made; where there are more, these are a sample spread evenly."
-        doubts.append(Doubt("trips-sampled", "note", len(asked), text))
+    doubts += sampled_doubts(asked, inputs.most)
     if context.when is not None and context.mode.curves:
         text = "Speeds are those of the hour at which trips begin, for the whole trip."
         doubts.append(Doubt("hour-frozen", "note", len(asked), text))
