@@ -8,7 +8,7 @@ import tempfile
 import weakref
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import shapely
@@ -18,6 +18,11 @@ from awl.core.errors import AwlError
 from awl.core.graph.street_graph import StreetGraph
 from awl.io import geojson
 from awl.io.table import Table
+from awl.questions import question
+from awl.questions.compare.inputs import MOST_ANSWERS
+from awl.questions.compare.run import compare
+from awl.questions.compare.sides import side_of
+from awl.questions.compare.view import view_compare
 from awl.questions.files import answer_bytes
 from awl.questions.results import Answer
 from awl.questions.run import ask
@@ -100,7 +105,7 @@ class Streets:
         Raises:
             AwlError: if there is no such question, or an input is unknown or faulty; the message names what there is.
         """
-        return Result(ask(self._study, question, _inputs(inputs)))
+        return _result(self._study, question, _inputs(inputs))
 
     def __repr__(self) -> str:
         graph = self.graph
@@ -119,8 +124,8 @@ class ModeNetwork:
         self._study, self.mode, self.at = study, mode, at
         self._network = study.network(mode)
 
-    def _ask(self, question: str, inputs: Json) -> Answer:
-        return ask(self._study, question, _inputs({"mode": self.mode, "at": self.at, **inputs}))
+    def _ask(self, question: str, inputs: Json) -> Result:
+        return _result(self._study, question, _inputs({"mode": self.mode, "at": self.at, **inputs}))
 
     def isochrone(
         self, places: Any, minutes: Sequence[float] | None = None, metres: Sequence[float] | None = None, **inputs: Any
@@ -132,7 +137,7 @@ class ModeNetwork:
             minutes, metres: the limits, ascending: either times or distances.
             **inputs: further inputs of the question `isochrone`.
         """
-        return Result(self._ask("isochrone", {"places": places, **_limits(minutes, metres), **inputs}))
+        return self._ask("isochrone", {"places": places, **_limits(minutes, metres), **inputs})
 
     def route(self, waypoints: Any, **inputs: Any) -> Result:
         """By which way one gets from point to point; `measure=["distance"]` for the shortest.
@@ -140,7 +145,7 @@ class ModeNetwork:
         Parameters:
             waypoints: positions (k, 2) in degrees, a layer, or node numbers.
         """
-        return Result(self._ask("route", {"waypoints": waypoints, **inputs}))
+        return self._ask("route", {"waypoints": waypoints, **inputs})
 
     def matrix(self, sources: Any, targets: Any = None, **inputs: Any) -> Matrix:
         """How long it takes from each source to each target (the sources themselves where none are given).
@@ -149,8 +154,11 @@ class ModeNetwork:
             sources: positions (s, 2) in degrees, or a layer.
             targets: positions (t, 2) in degrees, or a layer; the sources where None.
         """
-        answer = self._ask("matrix", {"from": sources, "to": sources if targets is None else targets, **inputs})
-        return Matrix(answer)
+        asked = _inputs(
+            {"mode": self.mode, "at": self.at, "from": sources, "to": sources if targets is None else targets}
+        )
+        asked |= _inputs(inputs)
+        return Matrix(ask(self._study, "matrix", asked), Asked(self._study, "matrix", asked))
 
     def access(self, zones: Any, places: Any, minutes: Sequence[float] = (10,), **inputs: Any) -> Result:
         """How many people of zones reach places within limits; `fields` are the columns that count people.
@@ -160,7 +168,7 @@ class ModeNetwork:
             places: positions (k, 2) in degrees, or a layer.
             minutes: the limits, ascending.
         """
-        return Result(self._ask("access", {"zones": zones, "places": places, "limits": list(minutes), **inputs}))
+        return self._ask("access", {"zones": zones, "places": places, "limits": list(minutes), **inputs})
 
     def catchment(self, places: Any, **inputs: Any) -> Result:
         """Which place each street is nearest to.
@@ -168,18 +176,26 @@ class ModeNetwork:
         Parameters:
             places: positions (k, 2) in degrees, or a layer.
         """
-        return Result(self._ask("catchment", {"places": places, **inputs}))
+        return self._ask("catchment", {"places": places, **inputs})
 
     def __repr__(self) -> str:
         km = self._network.graph.link_length[self._network.usable].sum() / 1000
         return f"ModeNetwork({self.mode}, {km:,.0f} km usable, {self.at or 'free flow'})"
 
 
+class Asked(NamedTuple):
+    """What was asked of which study."""
+
+    study: Study
+    question: str
+    inputs: Json
+
+
 class Result:
     """An answer: figures and doubts, and its parts as tables and GeoJSON."""
 
-    def __init__(self, answer: Answer) -> None:
-        self._answer = answer
+    def __init__(self, answer: Answer, asked: Asked) -> None:
+        self._answer, self._asked = answer, asked
         self.title: str = answer.title
         self.summary: Json = answer.summary
         self.method: list[str] = list(answer.method)
@@ -229,6 +245,25 @@ class Result:
         except ImportError as error:
             raise ImportError("GeoDataFrames need the package geopandas: pip install geopandas") from error
         return geopandas.GeoDataFrame.from_features(self.geojson(part), crs="EPSG:4326")
+
+    def compared_with(self, *others: Result) -> Result:
+        """How other answers to the same question differ from this one, by key.
+
+        Parameters:
+            *others: one to four answers, of this study or another one.
+
+        Raises:
+            AwlError: they answer other questions, cannot be compared, or have nothing in common.
+        """
+        every = (self, *others)
+        asked = question(self._asked.question)
+        if not 2 <= len(every) <= MOST_ANSWERS or any(one._asked.question != asked.id for one in every):
+            raise AwlError(
+                f"Two to {MOST_ANSWERS} answers to one question are compared", remedy=f"Give answers to '{asked.id}'"
+            )
+        sides = [side_of(one._answer, one._asked.study, one._asked.inputs) for one in every]
+        result = compare(asked, sides)
+        return Result(Answer(result, view_compare(result)), Asked(self._asked.study, "compare", {}))
 
     def save(self, path: str | Path, part: str | None = None) -> None:
         """Write a part, or the whole answer as JSON, in the format of the file's ending.
@@ -283,6 +318,10 @@ class Matrix(Result):
     def metres(self) -> NDArray[np.float64]:
         """Distances (s, t) in metres along the same ways."""
         return self._square("distance_m")
+
+
+def _result(study: Study, ident: str, inputs: Json) -> Result:
+    return Result(ask(study, ident, inputs), Asked(study, ident, inputs))
 
 
 def _limits(minutes: Sequence[float] | None, metres: Sequence[float] | None) -> Json:

@@ -211,3 +211,41 @@ def test_a_matrix_in_blocks_by_workers_of_this_machine(study_file, tmp_path):
     whole, blocks = (pyarrow.parquet.read_table(path).num_rows for path in (table, tmp_path / "blocks"))
     assert whole == blocks > 0 and f"{whole:,} rows" in result.output
     assert "Name a new one with --out" in run(*words, "--workers", "local:1").stderr
+
+
+def test_answers_are_kept_and_compared(own_study, tmp_path):
+    file = str(own_study.path)
+    rooms = ("--set", "places=cool_rooms", "--set", "limits=4,8")
+    assert "Kept as 'on-foot'" in run("ask", "isochrone", "--study", file, *rooms, "--keep", "on-foot").output
+    run(
+        "ask",
+        "isochrone",
+        "--study",
+        file,
+        *rooms,
+        "--set",
+        "mode=cycle",
+        "--keep",
+        "by-cycle",
+        "--out",
+        str(tmp_path / "x.csv"),
+    )
+    document = json.loads(run("compare", "--study", file, "on-foot", "by-cycle").output)
+    assert document["summary"]["answers"] == ["walker", "cyclist"]
+    out = tmp_path / "areas.gpkg"
+    said = run("compare", "--study", file, "on-foot", "by-cycle", "--out", str(out), "--part", "areas").output
+    assert "cyclist for walker" in said and "km²" in said and out.stat().st_size > 1000
+    other = tmp_path / "other.gpkg"
+    shutil.copy(own_study.path, other)
+    between = json.loads(run("compare", "--study", file, "on-foot", f"{other}:on-foot").output)
+    assert between["summary"]["answers"] == ["ferrow", "other"]
+    for words, told in (
+        (("on-foot", "nowhere"), "'nowhere' has no answer"),
+        (("on-foot", "3"), "no question 3"),
+        (("on-foot", "gone.gpkg:on-foot"), "no such study"),
+        (("on-foot",), "at least 2"),
+    ):
+        result = run("compare", "--study", file, *words)
+        assert result.exit_code == 2 and told in result.output, result.output
+    kept = run("ask", "isochrone", "--study", file, *rooms, "--keep", "a/b")
+    assert kept.exit_code == 2 and "cannot be kept" in kept.output

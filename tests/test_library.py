@@ -53,6 +53,17 @@ def test_the_notebook_runs_and_holds_no_outputs():
     assert names["minutes"][1] > names["minutes"][0] > 0
 
 
+def test_answers_are_compared_in_a_program(streets):
+    walk, cycle = (streets.network(mode).isochrone(ROOMS, minutes=[4, 8]) for mode in ("walk", "cycle"))
+    apart = walk.compared_with(cycle)
+    assert "cyclist for walker" in apart.method[0] and "only in 'cyclist'" in repr(apart)
+    areas = apart.to_geopandas("areas")
+    both = areas[areas.ground != "second"].groupby("value").area_km2.sum()
+    assert both[8] == pytest.approx(walk.summary["area_km2"][1], rel=1e-3)
+    with pytest.raises(awl.AwlError, match="answers to one question"):
+        walk.compared_with(streets.network("walk").route(ROOMS))
+
+
 def test_parts_become_frames_with_their_columns(streets):
     reach = streets.network("walk").isochrone(ROOMS, minutes=[4, 8])
     frame, table = reach.to_geopandas("streets"), reach.table("streets")

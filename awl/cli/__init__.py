@@ -28,6 +28,7 @@ COMMANDS: dict[str, str] = {
     "what-if": "List, make, copy, merge and drop what-ifs.",
     "connect": "Join zone centroids to their nearest streets.",
     "ask": "Run one question; print the results or write a file.",
+    "compare": "Set answers of a kind against each other.",
     "run": "Run every question of a saved sheet.",
     "export": "Write the street graph, a layer or an answer in an open format.",
     "completion": "Print the script that completes commands in a shell.",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from pathlib import Path
 
 import click
@@ -56,6 +57,7 @@ def _known_question(ctx: click.Context, param: click.Parameter, value: str) -> s
     help="Write FILE in the format of its ending: json, geojson, csv, parquet, gpkg; omx (matrices), gpx (routes).",
 )
 @click.option("--part", help="The result to write; the main one when left out.")
+@click.option("--keep", metavar="NAME", help="Keep the answer in the study under this name, for 'awl compare'.")
 @click.option(
     "--workers",
     metavar="ADDRESS",
@@ -64,11 +66,11 @@ def _known_question(ctx: click.Context, param: click.Parameter, value: str) -> s
 )
 def command(
     question: str, study_path: Path, file: Path | None, pairs: tuple[str, ...], what_ifs: tuple[str, ...], over: bool,
-    out: Path | None, part: str | None, workers: str | None,
+    out: Path | None, part: str | None, keep: str | None, workers: str | None,
 ) -> None:  # fmt: skip
     """Run one question; prints the results document, or writes a file.
 
-    QUESTION is one of access, alongside, catchment, centrality, isochrone, matrix, neighbours, route, trips; `awl ask
+    QUESTION is one of access, alongside, catchment, centrality, compare, isochrone, matrix, neighbours, route, trips; `awl ask
     isochrone --help` lists the inputs of that one.
 
     Example: awl ask isochrone --study ferrow.gpkg --set places.layer=cool_rooms --set limits=5,10,15 --out reach.geojson
@@ -81,8 +83,10 @@ def command(
         inputs["what_if"] = list(what_ifs)
     from awl.io import geojson
     from awl.io.whole import write_whole
+    from awl.questions import question as known
     from awl.questions.batch import WORK, run_batch
     from awl.questions.files import answer_bytes, check_ending
+    from awl.questions.kept_answers import keep_under
     from awl.questions.run import ask as run
     from awl.study.study import Study
 
@@ -97,11 +101,18 @@ def command(
     if out is not None:
         check_ending(out.suffix[1:].lower(), out.name)
     with progress_bar() as progress:
-        answer = run(Study(study_path), question, inputs, progress)
+        study = Study(study_path)
+        began = time.monotonic()
+        answer = run(study, question, inputs, progress)
+        if keep is not None:
+            keep_under(study, keep, known(question), inputs, answer, time.monotonic() - began)
         if out is not None:
             write_whole(out, answer_bytes(answer, part, out.suffix[1:].lower(), out.name))
+    if out is None and keep is not None:
+        click.echo(f"Kept as '{keep}': {answer.title}")
     if out is None:
-        click.echo(geojson.dumps(answer.document()).decode())
+        if keep is None:
+            click.echo(geojson.dumps(answer.document()).decode())
         return
     click.echo(f"{out}: {answer.title}")
     for doubt in answer.doubts:

@@ -20,6 +20,7 @@ EXAMPLES = {
     "alongside": "--set 'events=[[-36.199, 41.2935]]' --set distance=500 --set layers=parcels --out parcels.csv",
     "neighbours": "--set places=cool_rooms --set others=cool_rooms --set limits=5,10 --out near.csv",
     "centrality": "--set places=cool_rooms --set radius=800 --set indices=reach,betweenness --out central.csv",
+    "compare": "--set answers=open,closed --out changes.csv --part zones",
     "matrix": "--set from=zones --set to=cool_rooms --out times.omx",
 }
 """How each question is asked, as in the demo study."""

@@ -7,6 +7,7 @@ from awl.questions.access.question import Access
 from awl.questions.alongside.question import Alongside
 from awl.questions.catchment.question import Catchment
 from awl.questions.centrality.question import CentralityQuestion
+from awl.questions.compare.question import Compare
 from awl.questions.isochrone.question import Isochrone
 from awl.questions.matrix.question import Matrix
 from awl.questions.neighbours.question import Neighbours
@@ -26,6 +27,7 @@ QUESTIONS: dict[str, type[Question]] = {
         Neighbours,
         CentralityQuestion,
         Matrix,
+        Compare,
     )
 }
 

@@ -64,7 +64,8 @@ def sentence(question: type[Question], modes: Iterable[Mode] = SHIPPED.values())
             key = info.alias or name
             default: Any = info.get_default(call_default_factory=True)
             slots[key] = {**extra[SLOT], "default": None if info.is_required() else default}  # type: ignore[dict-item]
-    slots["mode"]["words"] = {mode.id: mode.traveller for mode in modes}
+    if "mode" in slots:
+        slots["mode"]["words"] = {mode.id: mode.traveller for mode in modes}
     return {
         "opening": question.opening,
         "sentences": [

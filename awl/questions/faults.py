@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import Any, TypeVar
 
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 from pydantic.fields import FieldInfo
 
 from awl.core.errors import AwlError, nearest
-from awl.questions.inputs import FEATURE_WORDS, Json, SharedInputs, takes_features
+from awl.questions.inputs import FEATURE_WORDS, Json, takes_features
 
-Inputs = TypeVar("Inputs", bound=SharedInputs)
+Inputs = TypeVar("Inputs", bound=BaseModel)
 
 
 def parse_inputs(question: str, model: type[Inputs], inputs: Json) -> Inputs:
@@ -25,7 +25,7 @@ def parse_inputs(question: str, model: type[Inputs], inputs: Json) -> Inputs:
         raise _as_problem(question, model, error) from error
 
 
-def _as_problem(question: str, model: type[SharedInputs], error: ValidationError) -> AwlError:
+def _as_problem(question: str, model: type[BaseModel], error: ValidationError) -> AwlError:
     """The faults of inputs, one for each input, in plain words."""
     fields = {info.alias or name: info for name, info in model.model_fields.items()}
     faults: dict[str, list[Any]] = {}

@@ -8,8 +8,8 @@ from awl.core.errors import AwlError
 from awl.io import csv_table, geojson, geopackage, gpx, omx, parquet, xlsx
 from awl.io.table import Table
 from awl.questions.inputs import Json
+from awl.questions.kept_answers import part_names, part_of
 from awl.questions.results import Answer
-from awl.views.view import FRAME
 
 WRITERS: dict[str, Callable[[Table], bytes]] = {
     "csv": csv_table.of_table, "xlsx": xlsx.of_table, "parquet": parquet.of_table, "omx": omx.of_table,
@@ -54,15 +54,12 @@ def answer_bytes(answer: Answer, part: str | None, ending: str, where: str) -> b
 def kept_bytes(document: Json, part: str | None, ending: str, where: str) -> bytes:
     """A part of an answer that was kept as its document; see `answer_bytes`."""
     check_ending(ending, where)
-    content = {key: value for key, value in document.items() if isinstance(value, list | dict) and key not in FRAME}
+    names = part_names(document)
     if part is not None:
-        _check_part(part, list(content))
+        _check_part(part, names)
     if ending == "json":
-        return geojson.dumps(document if part is None else content[part])
-    tables = {
-        name: geojson.from_document(value, name) if isinstance(value, dict) else Table.of_records(value)
-        for name, value in content.items()
-    }
+        return geojson.dumps(document if part is None else document[part])
+    tables = {name: part_of(document, name) for name in names}
     shown = document["view"]["tables"][0]["part"]
     return _written(tables, part, shown, ending, where, document["title"])
 

@@ -6,13 +6,29 @@ the browser, the files it gives and all that is drawn of it are read from there.
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from typing import Any, ClassVar
 
+from pydantic import BaseModel
+
+from awl.core.progress import Progress
+from awl.questions.compared_parts import ComparedPart
 from awl.questions.context import Context
 from awl.questions.faults import parse_inputs
-from awl.questions.inputs import Json, SharedInputs
+from awl.questions.inputs import Json
 from awl.questions.results import Answer, Result
+from awl.study import what_ifs
+from awl.study.study import Study
 from awl.views.view import View
+
+
+@dataclass(frozen=True)
+class Around:
+    """What a question may look at beside its own study: the other questions by id, and other studies."""
+
+    questions: Mapping[str, type[Question]]
+    study: Callable[[str], Study]
 
 
 class Question:
@@ -24,12 +40,14 @@ class Question:
     opening: ClassVar[str]
     sentences: ClassVar[list[tuple[Json, str]]]
     """Templates with the inputs under which each holds; the first that fits is the sentence."""
-    Inputs: ClassVar[type[SharedInputs]]
+    Inputs: ClassVar[type[BaseModel]]
     needs_hierarchy: ClassVar[bool] = False
     """Whether it is worth seconds to prepare the mode's hierarchy before it is asked."""
     is_live: ClassVar[bool] = False
     """Whether the streets within its limits can be shown while a place is dragged."""
     outputs: ClassVar[dict[str, str]]
+    compared: ClassVar[tuple[ComparedPart, ...]] = ()
+    """How its answers are compared, part by part; they cannot be where it is empty."""
 
     run: ClassVar[staticmethod[[Any, Context], Any]]
     """Computes the `Result` of inputs."""
@@ -37,7 +55,7 @@ class Question:
     """What the result of inputs says and shows."""
 
     @classmethod
-    def parse(cls, inputs: Json) -> SharedInputs:
+    def parse(cls, inputs: Json) -> Any:
         """Check inputs; raises `AwlError` that names each faulty one."""
         return parse_inputs(cls.id, cls.Inputs, inputs)
 
@@ -51,3 +69,10 @@ class Question:
         """The result with its view."""
         result: Result = cls.run(inputs, context)
         return Answer(result, cls.view(inputs, result))
+
+    @classmethod
+    def asked_of(cls, study: Study, inputs: Any, progress: Progress, around: Around) -> Answer:
+        """The answer to checked inputs, asked of a study."""
+        if cls.needs_hierarchy:
+            what_ifs.variant(study, inputs.what_ifs).wait_until_prepared(inputs.mode)
+        return cls.answer(inputs, Context(study, inputs, progress))

@@ -2,20 +2,35 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
+from awl.core.errors import AwlError
 from awl.core.progress import Progress
-from awl.questions import question
-from awl.questions.context import Context
+from awl.questions import QUESTIONS, question
 from awl.questions.inputs import Json
+from awl.questions.question import Around
 from awl.questions.results import Answer
-from awl.study import what_ifs
 from awl.study.study import Study
 
 
-def ask(study: Study, ident: str, inputs: Json, progress: Progress | None = None) -> Answer:
-    """The answer of question `ident`; raises `AwlError` for faulty inputs."""
+def no_other_study(ident: str) -> Study:
+    """Other studies, where there are none to be had."""
+    raise AwlError(
+        f"No other study can be looked at from here, '{ident[:80]}' neither",
+        remedy="Leave 'study' out, or compare with 'awl compare' and the file's path",
+        inputs=("answers",),
+    )
+
+
+def ask(
+    study: Study,
+    ident: str,
+    inputs: Json,
+    progress: Progress | None = None,
+    other_study: Callable[[str], Study] = no_other_study,
+) -> Answer:
+    """The answer of question `ident`; raises `AwlError` for faulty inputs. `other_study` opens the studies it may name."""
     asked, progress = question(ident), progress or Progress()
     parsed = asked.parse(inputs)
     with progress.running():
-        if asked.needs_hierarchy:
-            what_ifs.variant(study, parsed.what_ifs).wait_until_prepared(parsed.mode)
-        return asked.answer(parsed, Context(study, parsed, progress))
+        return asked.asked_of(study, parsed, progress, Around(QUESTIONS, other_study))

@@ -11,11 +11,11 @@ from pydantic import BaseModel, ConfigDict
 
 Control = Literal[
     "mode", "moment", "hours", "choice", "several", "costs", "place", "closures", "chain", "rules", "measures", "comparison",
-    "field", "fields", "number", "limit", "limits", "what-ifs",
+    "field", "fields", "number", "limit", "limits", "what-ifs", "answers",
 ]  # fmt: skip
 """How a word is changed: one of the study's modes; a date and time; hours of that day; one of some words; several of them;
 costs to minimise; places; closed streets; layers in a chain; rules for individual places; further measures; a second run;
-a field of a layer; several fields; a number; a limit; several limits; what-ifs of the study."""
+a field of a layer; several fields; a number; a limit; several limits; what-ifs of the study; kept answers of one question."""
 LayerKind = Literal["places", "zones", "buildings", "parcels", "residents", "lines", "polygons"]
 """Layers by their role; buildings with residents, and layers with lines or polygons."""
 

@@ -11,6 +11,7 @@ from werkzeug.exceptions import HTTPException
 from awl.core.errors import AwlError
 from awl.io.limits import MAX_BYTES
 from awl.server import (
+    answers,
     downloads,
     edits,
     explain,
@@ -45,7 +46,20 @@ def create_app(root: Path, host: str = "127.0.0.1") -> Flask:
     app.extensions["awl-catalogue"] = Catalogue(root)
     app.extensions["awl-jobs"] = Jobs()
     uploads.clear_staged(app.extensions["awl-catalogue"].folder)
-    for module in (features, processes, interface, health, edits, explain, layers, modes, uploads, downloads, search):
+    for module in (
+        features,
+        processes,
+        interface,
+        answers,
+        health,
+        edits,
+        explain,
+        layers,
+        modes,
+        uploads,
+        downloads,
+        search,
+    ):
         app.register_blueprint(module.api)
     app.register_error_handler(AwlError, problem)
     app.register_error_handler(HTTPException, _http_problem)

@@ -39,7 +39,7 @@ from awl.server.web import (
 from awl.study import centroids, feeds, modes, records, what_ifs
 from awl.study.card import card_of
 from awl.study.joined_stops import joined_stops
-from awl.study.study import Study, slug
+from awl.study.study import Study
 
 api = Blueprint("own", __name__)
 SHEET = "main"
@@ -296,54 +296,6 @@ def undo_sheet(study_id: str) -> Response:
         if not records.undo_sheet(connection, SHEET):
             raise AwlError("There is nothing to undo", status=409, kind="nothing-to-undo")
     return _sheet_reply(study)
-
-
-@api.get("/studies/<study_id>/answers/<question_id>")
-def answer(study_id: str, question_id: str) -> Response:
-    """The kept answer of a question, null when there is none; `fresh`: streets and layers are still those it was computed on.
-
-    Answers of earlier versions, which do not say how they are shown, are none: the sheet asks again.
-    """
-    study = study_of(study_id)
-    document = records.answer(study.reading, question_id)
-    if document is None or "view" not in document["result"]:
-        return reply(None)
-    return reply(
-        {
-            **document,
-            "fresh": records.is_fresh(
-                study.reading, document, study.revision, _changed_last(study, document["inputs"])
-            ),
-        }
-    )
-
-
-def _changed_last(study: Study, inputs: dict[str, Any]) -> str:
-    """When the mode or a what-if of a question was changed last; beyond all times when one is gone."""
-    known = study.modes().get(str(inputs.get("mode", "walk")))
-    wanted = inputs.get("what_if") or []
-    return max(
-        "9" if known is None else known[1],
-        what_ifs.changed_last(study, [wanted] if isinstance(wanted, str) else wanted),
-    )
-
-
-@api.post("/studies/<study_id>/answers/<question_id>/keep")
-def keep_answer(study_id: str, question_id: str) -> Response:
-    """Keep the collections of an answer as layers of the study, which any reader of GeoPackage opens."""
-    study = study_of(study_id)
-    body()
-    document = records.answer(study.reading, question_id)
-    if document is None:
-        raise AwlError("The question has no answer yet", status=404, kind="no-answer")
-    layers = []
-    for part, value in document["result"].items():
-        if isinstance(value, dict) and value.get("type") == "FeatureCollection" and value["features"]:
-            ident = slug(f"answer_{question_id}_{part}")
-            title = f"{document['result']['title']}: {part}"
-            study.add_layer(ident, geojson.from_document(value, part), title, "answer", f"question {question_id}")
-            layers.append(ident)
-    return reply({"layers": layers})
 
 
 # -- jobs ------------------------------------------------------------------------------------------------------------------

@@ -16,7 +16,7 @@ from awl.questions.describe import process_description, process_summary
 from awl.questions.inputs import Json
 from awl.questions.run import ask
 from awl.server import health
-from awl.server.web import base_of, body, jobs, known_parameters, link, reply, study_of
+from awl.server.web import base_of, body, catalogue, jobs, known_parameters, link, reply, study_of
 from awl.study import records
 from awl.study.study import Study
 
@@ -78,7 +78,8 @@ def _asking(
 ) -> Callable[[Progress], Json]:
     asked = question(process_id)
     wanted = _wanted(document.get("outputs"), asked.outputs_for(asked.parse(inputs)))
-    return lambda progress: _answer(study, process_id, inputs, wanted, name, progress)
+    studies = catalogue().study
+    return lambda progress: _answer(study, process_id, inputs, wanted, name, studies, progress)
 
 
 def _checking(
@@ -109,10 +110,11 @@ def _wanted(outputs: Any, known: Collection[str]) -> set[str] | None:
 
 
 def _answer(
-    study: Study, process_id: str, inputs: Json, wanted: set[str] | None, name: str | None, progress: Progress
-) -> Json:
+    study: Study, process_id: str, inputs: Json, wanted: set[str] | None, name: str | None,
+    studies: Callable[[str], Study], progress: Progress,
+) -> Json:  # fmt: skip
     began, revision = time.monotonic(), study.revision
-    answer = ask(study, process_id, inputs, progress)
+    answer = ask(study, process_id, inputs, progress, studies)
     if wanted is not None:
         # What is kept for the sheet holds all that its view shows; others get the table that leads besides what they want.
         wanted |= answer.view.parts if name is not None else {table.part for table in answer.view.tables[:1]}

@@ -120,6 +120,51 @@ def answer(connection: sqlite3.Connection, question: str) -> dict[str, Any] | No
     return {**head, "inputs": json.loads(row[1]), "result": orjson.loads(zlib.decompress(row[5]))}
 
 
+COPIES = "kept_answers"
+"""The fact that lists answers kept beside those of the sheet: id, process, title and when each was made."""
+
+
+def kept_copies(connection: sqlite3.Connection) -> list[dict[str, str]]:
+    """Answers that were kept as they stood, the oldest first: id, process, title, made."""
+    return list(fact(connection, COPIES, []))
+
+
+def keep_copy(
+    connection: sqlite3.Connection, answer: dict[str, Any], title: str, result: bytes, ident: str | None = None
+) -> dict[str, str]:
+    """Keep an answer as it stands, whatever becomes of its question. Runs inside the caller's transaction.
+
+    Parameters:
+        connection: the study's.
+        answer: process, inputs, stamp, made and seconds, as `answer` gives them.
+        title: what it is called.
+        result: its results document.
+        ident: the name it is kept under, over one of that name; a new one where None.
+    """
+    known = [one for one in kept_copies(connection) if one["id"] != ident]
+    used = {one["id"] for one in known}
+    ident = ident or next(name for number in range(1, len(used) + 2) if (name := f"kept_{number}") not in used)
+    head = {"id": ident, "process": answer["process"], "title": title, "made": answer["made"]}
+    connection.execute(
+        "INSERT OR REPLACE INTO awl_answers VALUES (?, ?, ?, ?, ?, ?, ?)",
+        (head["id"], answer["process"], canonical(answer["inputs"]), answer["stamp"], answer["made"], answer["seconds"],
+         zlib.compress(result, 3)),
+    )  # fmt: skip
+    set_fact(connection, COPIES, [*known, head])
+    return head
+
+
+def forget_copy(connection: sqlite3.Connection, ident: str) -> bool:
+    """Forget an answer that was kept as it stood; False where there is none. Runs inside the caller's transaction."""
+    known = kept_copies(connection)
+    rest = [one for one in known if one["id"] != ident]
+    if len(rest) == len(known):
+        return False
+    connection.execute("DELETE FROM awl_answers WHERE question = ?", (ident,))
+    set_fact(connection, COPIES, rest)
+    return True
+
+
 def is_fresh(connection: sqlite3.Connection, answer: dict[str, Any], revision: str, changed_last: str = "") -> bool:
     """Whether streets, layers, mode and what-ifs (changed last at `changed_last`) are those on which an answer was computed."""
     used = _named(answer["inputs"], "layer")

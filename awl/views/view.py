@@ -122,6 +122,31 @@ class File:
 
 
 @dataclass(frozen=True)
+class ComparedAnswer:
+    """One of several answers that are compared: what it is called, and the name it is kept under in this study."""
+
+    label: str
+    answer: str | None = None
+
+
+@dataclass(frozen=True)
+class ComparedWord:
+    """A word in which the questions differ: what it stands for, what it is called, and what it reads in each."""
+
+    kind: str
+    label: str
+    texts: list[str]
+
+
+@dataclass(frozen=True)
+class Compared:
+    """The answers that are compared, the others with the first, and the words in which their questions differ."""
+
+    answers: list[ComparedAnswer]
+    words: list[ComparedWord]
+
+
+@dataclass(frozen=True)
 class View:
     """What an answer says and shows.
 
@@ -135,6 +160,7 @@ class View:
         card: what is told of a selected row.
         files: formats offered beside the table.
         needs: parts that are asked for with a row, beside those named elsewhere.
+        compared: of a comparison, what is compared.
     """
 
     title: str
@@ -146,6 +172,7 @@ class View:
     card: RowCard | None = None
     files: list[File] = field(default_factory=list)
     needs: list[str] = field(default_factory=list)
+    compared: Compared | None = None
 
     @property
     def parts(self) -> set[str]:

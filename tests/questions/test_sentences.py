@@ -34,6 +34,7 @@ WORDS = {
     "most": "at most 10,000 trips",
     "indices": "every index",
     "measures": "supply per head",
+    "answers": "questions 1 and 4",
     "clauses": ", in free flow",
 }
 

@@ -8,7 +8,11 @@ import jsonschema
 import pytest
 
 from awl.io import geojson
-from awl.questions import QUESTIONS
+from awl.questions import QUESTIONS, question
+from awl.questions.compare.run import compare
+from awl.questions.compare.sides import side_of
+from awl.questions.compare.view import view_compare
+from awl.questions.results import Answer
 from awl.questions.run import ask
 from awl.server.openapi import openapi_document
 
@@ -35,8 +39,28 @@ ASKED = {
 }  # fmt: skip
 
 
+AGAINST = {
+    "isochrone": {"mode": "cycle"}, "access": {"mode": "cycle"}, "route": {"mode": "cycle"}, "trips": {"mode": "cycle"},
+    "matrix": {"mode": "cycle"}, "catchment": {"mode": "cycle"}, "neighbours": {"mode": "cycle"}, "centrality": {"radius": 300},
+    "alongside": {"distance": 200},
+}  # fmt: skip
+"""What else is asked where an answer is compared."""
+COMPARED = [f"compare {name}" for name in ASKED]
+
+
+def answered(study, name):
+    """An answer; `compare NAME` compares that question with another of its kind."""
+    process, _, asked = name.partition(" ")
+    if process != "compare":
+        return ask(study, process, ASKED[name])
+    process = asked.split()[0]
+    each = [ASKED[asked], {**ASKED[asked], **AGAINST[process]}]
+    result = compare(question(process), [side_of(ask(study, process, inputs), study, inputs) for inputs in each])
+    return Answer(result, view_compare(result))
+
+
 def test_every_question_is_asked_here():
-    assert {name.split()[0] for name in ASKED} == set(QUESTIONS)
+    assert {name.split()[0] for name in [*ASKED, *COMPARED]} == set(QUESTIONS)
 
 
 @pytest.fixture(scope="module")
@@ -44,9 +68,9 @@ def schemas():
     return openapi_document("")["components"]["schemas"]
 
 
-@pytest.mark.parametrize("name", ASKED)
+@pytest.mark.parametrize("name", [*ASKED, *COMPARED])
 def test_a_view_names_what_there_is(study, schemas, name):
-    answer = ask(study, name.split()[0], ASKED[name])
+    answer = answered(study, name)
     document = json.loads(geojson.dumps(answer.document()))
     jsonschema.validate(document, {"$ref": "#/components/schemas/Results", "components": {"schemas": schemas}})
     view = document["view"]

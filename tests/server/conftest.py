@@ -9,6 +9,7 @@ import pytest
 from flask.testing import FlaskClient
 
 from awl.server.app import create_app
+from awl.study.study import Study
 
 
 @pytest.fixture(scope="module")
@@ -22,3 +23,9 @@ def folder(study_file: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture(scope="module")
 def client(folder: Path) -> FlaskClient:
     return create_app(folder).test_client()
+
+
+@pytest.fixture
+def own_client(own_study: Study) -> FlaskClient:
+    """A client of a server over a copy of its own."""
+    return create_app(own_study.path.parent).test_client()

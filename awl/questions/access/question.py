@@ -5,6 +5,7 @@ from __future__ import annotations
 from awl.questions.access.inputs import AccessInputs
 from awl.questions.access.run import run_access
 from awl.questions.access.view import view_access
+from awl.questions.compared_parts import ComparedRows
 from awl.questions.question import Question
 
 
@@ -36,5 +37,10 @@ class Access(Question):
         "choices": "The best choices of candidates, as rows; only where such are given",
         "lorenz": "Lorenz curves of the further measures, as rows; only where such are asked for",
     }
+    compared = (
+        ComparedRows("zones", "Zones", ("zone_id",), ("zone",), ("people_within",), "zones"),
+        ComparedRows("places", "Places", ("id",), ("name",), ("people_within",)),
+        ComparedRows("totals", "Groups", ("field",), ("group",), ("people_within",), sums_up=True),
+    )
     run = staticmethod(run_access)
     view = staticmethod(view_access)

@@ -7,6 +7,7 @@ from typing import Any
 from awl.questions.alongside.inputs import AlongsideInputs, layer_parts
 from awl.questions.alongside.run import run_alongside
 from awl.questions.alongside.view import view_alongside
+from awl.questions.compared_parts import ComparedFeatures
 from awl.questions.question import Question
 
 
@@ -42,5 +43,6 @@ class Alongside(Question):
             key: f"Features of layer {key} that were found, GeoJSON" for key in layer_parts(inputs.layers)
         }
 
+    compared = (ComparedFeatures(("streets", "strip", "events", "found")),)
     run = staticmethod(run_alongside)
     view = staticmethod(view_alongside)

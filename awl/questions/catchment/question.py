@@ -5,6 +5,7 @@ from __future__ import annotations
 from awl.questions.catchment.inputs import CatchmentInputs
 from awl.questions.catchment.run import run_catchment
 from awl.questions.catchment.view import view_catchment
+from awl.questions.compared_parts import ComparedOwners, ComparedRows
 from awl.questions.question import Question
 
 
@@ -25,5 +26,9 @@ class Catchment(Question):
         "streets": "Streets with the place they belong to, GeoJSON",
         "places": "Places with street length, zones and people of each, GeoJSON",
     }
+    compared = (
+        ComparedOwners("streets", "place_id", "places"),
+        ComparedRows("places", "Places", ("id",), ("name",), ("people_served", "street"), more_is_better=None),
+    )
     run = staticmethod(run_catchment)
     view = staticmethod(view_catchment)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from awl.questions.compared_parts import ComparedAreas, ComparedReach, ComparedRows
 from awl.questions.isochrone.inputs import IsochroneInputs
 from awl.questions.isochrone.run import run_isochrone
 from awl.questions.isochrone.view import view_isochrone
@@ -33,5 +34,10 @@ class Isochrone(Question):
         "by_hour": "Kilometres of street within each limit at each of the `hours`, as rows; only where they are given",
         "straight": "Discs within the same limits measured straight, merged, GeoJSON; only where they are compared",
     }
+    compared = (
+        ComparedAreas("areas", "limit"),
+        ComparedReach("streets"),
+        ComparedRows("by_limit", "Limits", ("limit",), ("limit",), ("street_km",), sums_up=True),
+    )
     run = staticmethod(run_isochrone)
     view = staticmethod(view_isochrone)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from awl.questions.compared_parts import ComparedRows
 from awl.questions.matrix.inputs import MatrixInputs
 from awl.questions.matrix.run import run_matrix
 from awl.questions.matrix.view import view_matrix
@@ -21,7 +22,21 @@ class Matrix(Question):
     ]
     Inputs = MatrixInputs
     outputs = {
-        "rows": "One row per reached pair: origin_id, destination_id, duration_s, distance_m; at hours duration_s_07 ..."
+        "rows": "One row per reached pair: origin_id, destination_id, duration_s, distance_m; at hours duration_s_07 ...",
+        "starts": "The starts with the mean time of their pairs, GeoJSON",
     }
+    compared = (
+        ComparedRows(
+            "starts", "Starts", ("id",), ("name",), ("mean_time",), "points", more_is_better=False, sums_up=True
+        ),
+        ComparedRows(
+            "rows",
+            "Pairs",
+            ("origin_id", "destination_id"),
+            ("origin", "destination"),
+            ("duration",),
+            more_is_better=False,
+        ),
+    )
     run = staticmethod(run_matrix)
     view = staticmethod(view_matrix)

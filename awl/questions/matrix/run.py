@@ -167,7 +167,7 @@ def run_matrix(inputs: MatrixInputs, context: Context) -> MatrixResult:
 
     return MatrixResult(
         summary=summary,
-        parts={"rows": rows},
+        parts={"rows": rows, "starts": _starts(context, matrix_ends, s, t, duration, apart)},
         doubts=doubts,
         method=[*context.notes, *static_speeds.of_pairs(context, inputs.measure, from_street, to_street, (s, t))],
         mode=context.mode.title,
@@ -178,6 +178,21 @@ def run_matrix(inputs: MatrixInputs, context: Context) -> MatrixResult:
         longest_min=round(float(duration.max()) / 60, 1) if len(s) else None,
         has_distances=context.transit is None,
     )
+
+
+def _starts(
+    context: Context, ends: MatrixEnds, s: NDArray[np.integer], t: NDArray[np.integer], duration: NDArray[np.float64],
+    apart: NDArray[np.bool_] | slice,
+) -> Table:  # fmt: skip
+    """The starts with the mean time of their pairs, and how many ends each reaches."""
+    count = np.bincount(s[apart], minlength=len(ends.starts))
+    total = np.bincount(s[apart], weights=duration[apart] / 60, minlength=len(ends.starts))
+    mean = np.divide(total, count, out=np.full(len(count), np.nan), where=count > 0)
+    columns: dict[str, Values] = {
+        "mean_min": Column.of(mean, "min", 2, Meaning("mean_time")),
+        "ends": Column.of(count, meaning=Meaning("ends")),
+    }
+    return context.place_table(ends.starts, ends.from_street, columns)
 
 
 def _over_window(spread: Spread | None, s: NDArray[np.integer], t: NDArray[np.integer]) -> dict[str, Values]:

@@ -6,6 +6,7 @@ from awl.questions.charts import histogram
 from awl.questions.matrix.by_hour import hour_columns, hours_chart, slowest
 from awl.questions.matrix.inputs import MatrixInputs
 from awl.questions.matrix.run import MatrixResult
+from awl.views.map_view import GradedField, Grades, MapLayer, MapView
 from awl.views.view import Column, Figure, File, Pivot, TableView, View
 
 OVER_WINDOW = [
@@ -14,6 +15,10 @@ OVER_WINDOW = [
     Column("worst_s", "Worst", "s", 0),
     Column("departures_percent", "Departures with a way", "%", 0),
 ]
+
+
+STARTS = [Column("name", "From"), Column("mean_min", "Mean time", "min", 1), Column("ends", "Ends with a way", "", 0)]
+GRADES = Grades("mean", [GradedField("mean_min", "Mean time to the ends", "min")], "quantile", of="starts", many=500)
 
 
 def view_matrix(inputs: MatrixInputs, result: MatrixResult) -> View:
@@ -39,7 +44,11 @@ def view_matrix(inputs: MatrixInputs, result: MatrixResult) -> View:
             Figure(result.summary["pairs"], "", "pairs with a way"),
         ],
         method=result.method,
-        tables=[TableView("rows", columns, pivot=Pivot("origin", "destination", "duration_s", 60.0))],
+        tables=[
+            TableView("rows", columns, "Pairs", pivot=Pivot("origin", "destination", "duration_s", 60.0)),
+            TableView("starts", STARTS, "Starts", key="name"),
+        ],
         charts=[*charts, *([spread] if spread else [])],
+        map=MapView(layers=[MapLayer("starts", "points", grades=GRADES, key="name", label="name")]),
         files=[File("csv", "rows"), File("parquet", "rows"), File("omx", "rows")],
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from awl.questions.compared_parts import ComparedRows
 from awl.questions.neighbours.inputs import NeighboursInputs
 from awl.questions.neighbours.run import run_neighbours
 from awl.questions.neighbours.view import view_neighbours
@@ -22,5 +23,6 @@ class Neighbours(Question):
         "cross": "By kind: places with one within each limit, and the mean number, as rows",
         "pairs": "By kind of place and kind of other: the mean number within the last limit, as rows",
     }
+    compared = (ComparedRows("places", "Places", ("id",), ("name",), ("places_within",), "points"),)
     run = staticmethod(run_neighbours)
     view = staticmethod(view_neighbours)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from awl.questions.compared_parts import ComparedRows, ComparedWays
 from awl.questions.context import Context
 from awl.questions.question import Question
 from awl.questions.route.inputs import RouteInputs
@@ -44,5 +45,11 @@ class Route(Question):
         "itineraries": "By public transport: the next departures with their times, changes and lines, as rows",
         "legs": "By public transport: a line for each walk and ride, with stops and clock times, GeoJSON",
     }
+    compared = (
+        ComparedWays("routes", "measure"),
+        ComparedRows(
+            "compared", "What each costs", ("way",), ("way",), ("duration_min",), more_is_better=False, sums_up=True
+        ),
+    )
     run = staticmethod(run_by_mode)
     view = staticmethod(view_by_mode)

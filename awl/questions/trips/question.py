@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from awl.questions.compared_parts import ComparedRows
 from awl.questions.question import Question
 from awl.questions.trips.inputs import TripsInputs
 from awl.questions.trips.run import run_trips
@@ -32,5 +33,18 @@ class TripsQuestion(Question):
         "stops": "By public transport: stops with the trips that board and alight there, GeoJSON",
         "places": "The starts and ends with their distance to the street, GeoJSON",
     }
+    compared = (
+        ComparedRows(
+            "trips",
+            "Trips",
+            ("origin_id", "destination_id"),
+            ("origin", "destination"),
+            ("duration",),
+            more_is_better=False,
+        ),
+        ComparedRows(
+            "load", "Streets", ("link_id",), ("name",), ("trips",), "lines", more_is_better=None, absent_is_none=True
+        ),
+    )
     run = staticmethod(run_trips)
     view = staticmethod(view_trips)

@@ -751,7 +751,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    processId: "isochrone" | "access" | "route" | "trips" | "catchment" | "alongside" | "neighbours" | "centrality" | "matrix";
+                    processId: "isochrone" | "access" | "route" | "trips" | "catchment" | "alongside" | "neighbours" | "centrality" | "matrix" | "compare";
                 };
                 cookie?: never;
             };
@@ -1720,6 +1720,88 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/processes/compare/execution": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Comparison
+         * @description What differs between answers of a kind: both values, differences by key, what changes most, and why.
+         */
+        post: {
+            parameters: {
+                query?: never;
+                header?: {
+                    /** @description respond-async runs it as a job */
+                    Prefer?: string;
+                };
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["CompareRequest"];
+                };
+            };
+            responses: {
+                /** @description Results */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Results"];
+                    };
+                };
+                /** @description A job */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StatusInfo"];
+                    };
+                };
+                /** @description The request is at fault */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description There is no such thing */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description It cannot be answered as asked */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/processes/check/execution": {
         parameters: {
             query?: never;
@@ -1921,6 +2003,41 @@ export interface components {
              * @default null
              */
             digits?: number | null;
+        };
+        /**
+         * Compared
+         * @description The answers that are compared, the others with the first, and the words in which their questions differ.
+         */
+        Compared: {
+            /** Answers */
+            answers: components["schemas"]["ComparedAnswer"][];
+            /** Words */
+            words: components["schemas"]["ComparedWord"][];
+        };
+        /**
+         * ComparedAnswer
+         * @description One of several answers that are compared: what it is called, and the name it is kept under in this study.
+         */
+        ComparedAnswer: {
+            /** Label */
+            label: string;
+            /**
+             * Answer
+             * @default null
+             */
+            answer?: string | null;
+        };
+        /**
+         * ComparedWord
+         * @description A word in which the questions differ: what it stands for, what it is called, and what it reads in each.
+         */
+        ComparedWord: {
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Texts */
+            texts: string[];
         };
         /**
          * Drag
@@ -2422,6 +2539,7 @@ export interface components {
          *         card: what is told of a selected row.
          *         files: formats offered beside the table.
          *         needs: parts that are asked for with a row, beside those named elsewhere.
+         *         compared: of a comparison, what is compared.
          */
         View: {
             /** Tables */
@@ -2435,6 +2553,8 @@ export interface components {
             files?: components["schemas"]["File"][];
             /** Needs */
             needs?: string[];
+            /** @default null */
+            compared?: components["schemas"]["Compared"] | null;
         };
         /** @description RFC 9457 problem */
         Problem: {
@@ -3052,6 +3172,17 @@ export interface components {
             always?: boolean;
         };
         /**
+         * CompareInputs
+         * @description Inputs of `compare`.
+         */
+        CompareInputs: {
+            /**
+             * Answers
+             * @description Answers of one question, by the names they are kept under; the others are set against the first.
+             */
+            answers: components["schemas"]["KeptOne"][];
+        };
+        /**
          * Differing
          * @description What holds for some of the places instead; words left out stay as they are for all.
          */
@@ -3243,6 +3374,23 @@ export interface components {
              * @default false
              */
             compare_straight_line?: boolean;
+        };
+        /**
+         * KeptOne
+         * @description A kept answer, of this study or of another one that is served beside it.
+         */
+        KeptOne: {
+            /**
+             * Answer
+             * @description The name it is kept under: the id of its question.
+             */
+            answer: string;
+            /**
+             * Study
+             * @description The other study; this one where left out.
+             * @default null
+             */
+            study?: string | null;
         };
         /**
          * LayerSet
@@ -3700,7 +3848,7 @@ export interface components {
              * Control
              * @enum {string}
              */
-            control: "mode" | "moment" | "hours" | "choice" | "several" | "costs" | "place" | "closures" | "chain" | "rules" | "measures" | "comparison" | "field" | "fields" | "number" | "limit" | "limits" | "what-ifs";
+            control: "mode" | "moment" | "hours" | "choice" | "several" | "costs" | "place" | "closures" | "chain" | "rules" | "measures" | "comparison" | "field" | "fields" | "number" | "limit" | "limits" | "what-ifs" | "answers";
             /**
              * Words
              * @default null
@@ -3934,6 +4082,13 @@ export interface components {
         };
         MatrixRequest: {
             inputs: components["schemas"]["MatrixInputs"];
+            outputs?: {
+                [key: string]: Record<string, never>;
+            };
+            question?: string;
+        };
+        CompareRequest: {
+            inputs: components["schemas"]["CompareInputs"];
             outputs?: {
                 [key: string]: Record<string, never>;
             };

@@ -1,0 +1,109 @@
+"""Answers that a study keeps: those of its sheet, and copies that stand whatever becomes of their question."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response
+
+from awl.core.errors import AwlError
+from awl.core.progress import Progress
+from awl.io import geojson
+from awl.questions import question
+from awl.questions.compared_parts import parts_compared
+from awl.questions.inputs import Json
+from awl.questions.kept_answers import is_current, part_names
+from awl.questions.run import ask
+from awl.server.web import base_of, body, jobs, reply, study_of
+from awl.study import records
+from awl.study.study import Study, slug
+
+api = Blueprint("answers", __name__)
+MOST_COPIES = 100
+LONGEST_TITLE = 200
+
+
+@api.get("/studies/<study_id>/answers")
+def answers(study_id: str) -> Response:
+    """Answers that were kept as they stood, the oldest first."""
+    return reply({"answers": records.kept_copies(study_of(study_id).reading)})
+
+
+@api.get("/studies/<study_id>/answers/<question_id>")
+def answer(study_id: str, question_id: str) -> Response:
+    """The kept answer of a question, null when there is none; `fresh`: streets and layers are still those it was computed on.
+
+    Answers of earlier versions, which do not say how they are shown, are none: the sheet asks again.
+    """
+    study = study_of(study_id)
+    document = records.answer(study.reading, question_id)
+    if document is None or "view" not in document["result"]:
+        return reply(None)
+    return reply({**document, "fresh": is_current(study, document)})
+
+
+def _kept(study: Study, question_id: str) -> Json:
+    document = records.answer(study.reading, question_id)
+    if document is None:
+        raise AwlError("The question has no answer yet", remedy="Ask it first", status=404, kind="no-answer")
+    return document
+
+
+@api.post("/studies/<study_id>/answers/<question_id>/copies")
+def keep_copy(study_id: str, question_id: str) -> Response:
+    """Keep the answer of a question as it stands, to be compared with later ones; answers with a job."""
+    study, given = study_of(study_id), body()
+    title = given.get("title", "")
+    if not isinstance(title, str) or len(title) > LONGEST_TITLE:
+        raise AwlError(f"A title is text of at most {LONGEST_TITLE} characters", inputs=("title",))
+    document = _kept(study, question_id)
+    if len(records.kept_copies(study.reading)) >= MOST_COPIES:
+        raise AwlError(f"{MOST_COPIES} answers are kept already", remedy="Remove one of them", status=409)
+
+    def work(progress: Progress) -> Json:
+        result = _with_parts(study, document, progress)
+        with study.writing() as connection:
+            return dict(records.keep_copy(connection, document, title or result["title"], geojson.dumps(result)))
+
+    job = jobs().start("keep", study_id, work)
+    base = base_of(study_id)
+    return reply(job.info(base), 201, Location=f"{base}/jobs/{job.id}")
+
+
+def _with_parts(study: Study, document: Json, progress: Progress) -> Json:
+    """The results document of an answer with all that a comparison needs, where asking again would give the same."""
+    result: Json = document["result"]
+    needed = set(parts_compared(question(document["process"]).compared))
+    if needed <= set(part_names(result)) or not is_current(study, document):
+        return result
+    again = ask(study, document["process"], document["inputs"], progress)
+    return again.document((needed & set(again.parts)) | set(part_names(result)))
+
+
+@api.delete("/studies/<study_id>/answers/<answer_id>")
+def forget_copy(study_id: str, answer_id: str) -> Response:
+    """Forget an answer that was kept as it stood."""
+    study = study_of(study_id)
+    with study.writing() as connection:
+        if not records.forget_copy(connection, answer_id):
+            raise AwlError(
+                f"No answer '{answer_id[:80]}' was kept", remedy="See /answers", status=404, kind="no-answer"
+            )
+    return reply({})
+
+
+@api.post("/studies/<study_id>/answers/<question_id>/keep")
+def keep_answer(study_id: str, question_id: str) -> Response:
+    """Keep the collections of an answer as layers of the study, which any reader of GeoPackage opens."""
+    study = study_of(study_id)
+    body()
+    document = _kept(study, question_id)
+    layers = []
+    value: Any
+    for part, value in document["result"].items():
+        if isinstance(value, dict) and value.get("type") == "FeatureCollection" and value["features"]:
+            ident = slug(f"answer_{question_id}_{part}")
+            title = f"{document['result']['title']}: {part}"
+            study.add_layer(ident, geojson.from_document(value, part), title, "answer", f"question {question_id}")
+            layers.append(ident)
+    return reply({"layers": layers})

@@ -1,0 +1,89 @@
+"""Kept answers over HTTP: copies that stand, comparison as a process, two studies of one server."""
+
+from __future__ import annotations
+
+import shutil
+
+import pytest
+
+from tests.questions.test_compare import BRIDGE, PEOPLE
+from tests.questions.test_questions import WEST
+
+
+def run(client, process, inputs, question=None):
+    body = {"inputs": inputs} | ({"question": question} if question else {})
+    reply = client.post(f"/studies/ferrow/processes/{process}/execution", json=body)
+    assert reply.status_code == 200, reply.json
+    return reply.json
+
+
+def copied(client, question, **body):
+    """Keep the answer of a question, and wait until that is done."""
+    reply = client.post(f"/studies/ferrow/answers/{question}/copies", json=body)
+    assert reply.status_code == 201, reply.json
+    job = client.application.extensions["awl-jobs"].get(reply.json["jobID"])
+    assert job.over.wait(60)
+    results = client.get(reply.headers["Location"] + "/results")
+    assert results.status_code == 200, results.json
+    return results.json
+
+
+def test_a_copy_stands_whatever_becomes_of_its_question(own_client):
+    first = run(own_client, "access", PEOPLE, "q1")
+    head = copied(own_client, "q1", title="Before the works")
+    assert (head["id"], head["process"], head["title"]) == ("kept_1", "access", "Before the works")
+    run(own_client, "access", {**PEOPLE, "closures": BRIDGE}, "q1")
+    assert own_client.get("/studies/ferrow/answers").json == {"answers": [head]}
+    kept = own_client.get("/studies/ferrow/answers/kept_1").json
+    assert kept["result"]["summary"] == first["summary"]
+    result = run(own_client, "compare", {"answers": ["kept_1", "q1"]})
+    assert result["groups"][0]["lost"] > 0
+    assert copied(own_client, "q1")["id"] == "kept_2"
+    assert own_client.delete("/studies/ferrow/answers/kept_1").status_code == 200
+    assert own_client.get("/studies/ferrow/answers/kept_1").json is None
+    assert copied(own_client, "q1")["id"] == "kept_1", "a free name is given again"
+    assert [one["id"] for one in own_client.get("/studies/ferrow/answers").json["answers"]] == ["kept_2", "kept_1"]
+
+
+def test_a_copy_holds_the_streets_that_a_comparison_needs(own_client):
+    run(own_client, "isochrone", {"places": [WEST], "limits": [5]}, "q1")
+    body = {"inputs": {"places": [WEST], "limits": [5]}, "outputs": {}, "question": "q1"}
+    own_client.post("/studies/ferrow/processes/isochrone/execution", json=body)
+    assert "streets" not in own_client.get("/studies/ferrow/answers/q1").json["result"]
+    copied(own_client, "q1")
+    assert len(own_client.get("/studies/ferrow/answers/kept_1").json["result"]["streets"]["features"]) > 20
+
+
+def test_a_comparison_is_stale_once_an_answer_is_another(own_client):
+    run(own_client, "access", PEOPLE, "q1")
+    run(own_client, "access", {**PEOPLE, "mode": "cycle"}, "q2")
+    run(own_client, "compare", {"answers": [{"answer": "q1"}, {"answer": "q2"}]}, "q3")
+    assert own_client.get("/studies/ferrow/answers/q3").json["fresh"]
+    run(own_client, "access", {**PEOPLE, "mode": "drive"}, "q2")
+    assert not own_client.get("/studies/ferrow/answers/q3").json["fresh"]
+
+
+def test_another_study_of_the_server_is_compared_with(own_client, own_study):
+    run(own_client, "access", PEOPLE, "q1")
+    shutil.copy(own_study.path, own_study.path.with_name("other.gpkg"))
+    result = run(own_client, "compare", {"answers": ["q1", {"study": "other", "answer": "q1"}]})
+    assert result["summary"]["answers"] == ["ferrow", "other"]
+    for study in ("nowhere", "../ferrow", "/etc/passwd"):
+        body = {"inputs": {"answers": ["q1", {"study": study, "answer": "q1"}]}}
+        reply = own_client.post("/studies/ferrow/processes/compare/execution", json=body)
+        assert reply.status_code in (400, 404), study
+
+
+@pytest.mark.parametrize(
+    "path,body,status,words",
+    [
+        ("answers/q9/copies", {}, 404, "no answer yet"),
+        ("answers/q1/copies", {"title": 5}, 400, "A title is text"),
+        ("answers/q1/copies", {"title": "x" * 201}, 400, "at most 200"),
+    ],
+)
+def test_what_cannot_be_kept_is_said(own_client, path, body, status, words):
+    run(own_client, "isochrone", {"places": [WEST], "limits": [5]}, "q1")
+    reply = own_client.post(f"/studies/ferrow/{path}", json=body)
+    assert (reply.status_code, words in reply.json["detail"]) == (status, True), reply.json
+    assert own_client.delete("/studies/ferrow/answers/q1").status_code == 404, "an answer of the sheet is no copy"
