@@ -11,7 +11,7 @@ from awl.questions.compare.grounds import BOTH, FIRST, SECOND, AreaDifferences, 
 from awl.questions.compare.rows import RowDifferences, change_field
 from awl.questions.compare.run import CompareResult, Differences
 from awl.questions.compare.streets import LATER, NOT_AFTER, NOT_BEFORE, SOONER, OwnerDifferences, ReachDifferences
-from awl.questions.compare.titles import number_title
+from awl.questions.compare.titles import capitalized, number_title
 from awl.views.map_view import (
     Classes,
     GradedField,
@@ -67,7 +67,7 @@ def _shown(one: Differences, labels: list[str]) -> Iterator[Shown]:
             yield _features(one)
     else:
         inks = {"all": token("ink-2"), **{str(nth): f"tint:{nth - 1}" for nth in range(1, len(labels) + 1)}}
-        words = {"all": "taken by all", **{str(nth): f"only {label}" for nth, label in enumerate(labels, 1)}}
+        words = {"all": "taken by all", **{str(nth): f"only '{label}'" for nth, label in enumerate(labels, 1)}}
         paints = {taken: Paint(f"way-{taken}", line=ink) for taken, ink in inks.items()}
         rows = [
             LegendRow(f"way-{taken}", words[taken], Swatch("line", line=ink, width=3)) for taken, ink in inks.items()
@@ -81,7 +81,7 @@ def _areas(one: AreaDifferences, labels: list[str]) -> Shown:
     rows = [LegendRow("both", "In both", Swatch("area", token("rule"), token("rule-2")))]
     for ground, ink, label in ((SECOND, GAIN, labels[1]), (FIRST, LOSS, labels[0])):
         paints[ground] = Paint(f"only-{ground}", ink, ink, 0.55)
-        rows.append(LegendRow(f"only-{ground}", f"Only {label}", Swatch("area", ink, ink)))
+        rows.append(LegendRow(f"only-{ground}", f"Only '{label}'", Swatch("area", ink, ink)))
     title = f"Ground within {one.values[-1]:g} {one.unit}"
     return MapLayer("ground", "areas", Classes(paints, "ground")), LegendGroup("ground", title, rows)
 
@@ -115,11 +115,16 @@ def _rows(one: RowDifferences, labels: list[str]) -> MapLayer:
         for nth, label in enumerate(labels[1:], 2):
             changes = columns[change_field(name, nth)].numbers()
             whose = f", {label}" if len(labels) > 2 else ""
-            title = f"Difference, {number_title(columns[name], name)}{whose}"
+            title = f"{capitalized(number_title(columns[name], name))}{whose}"
             fields.append(GradedField(change_field(name, nth), title, columns[name].unit, _breaks(changes), "change"))
     key = next((name for name in spec.names if name in columns), spec.keys[0])
     drawn = spec.drawn or "zones"
-    grades = Grades(f"change-{spec.part}", fields, of=spec.title.lower(), note=f"How much more '{labels[1]}' has.")
+    grades = Grades(
+        f"change-{spec.part}",
+        fields,
+        of=spec.title.lower(),
+        note=f"Differences: how much more '{labels[1]}' has than '{labels[0]}'.",
+    )
     return MapLayer(spec.part, drawn, grades=grades, key=key, label=key if drawn == "points" else None)
 
 
@@ -129,12 +134,8 @@ def _breaks(changes: NDArray[np.float64]) -> list[float]:
     most = float(size.max(initial=0.0))
     if most == 0:
         return [-1.0, -0.5, 0.5, 1.0]
-    step = _round_up(float(np.quantile(size[size > 0], 0.9)))
-    least = step / 100
-    inner = [least, step / 5, step]
-    top = _round_up(max(most, step * 1.0001))
-    limits = sorted({-top, *(-value for value in inner), *inner, top})
-    return [round(value, 6) for value in limits]
+    top = _round_up(most)
+    return [round(value, 6) for value in (-top, -top / 5, -top / 100, top / 100, top / 5, top)]
 
 
 def _round_up(value: float) -> float:

@@ -147,7 +147,11 @@ def _figures(sides: list[Side]) -> Table:
     each = [{(f["label"], f.get("unit", "")): f.get("value") for f in side.figures} for side in sides]
     shared = [key for key in each[0] if all(key in own for own in each)]
     values = np.array([[_number(own[key]) for key in shared] for own in each]).reshape(len(sides), len(shared))
-    columns: dict[str, Values] = {"figure": [label for label, _ in shared], "unit": [unit for _, unit in shared]}
+    columns: dict[str, Values] = {
+        "figure": [label for label, _ in shared],
+        "unit": [unit for _, unit in shared],
+        "label": [f"{label}, {unit}" if unit and unit != "people" else label for label, unit in shared],
+    }
     for nth, own in enumerate(each, 1):
         texts = [_text(own[key]) for key in shared]
         columns[value_field("value", nth)] = Column.of(values[nth - 1])

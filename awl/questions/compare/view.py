@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from awl.core.analysis.comparison import cumulative_shares
-from awl.questions.compare.grounds import BOTH, FIRST, SECOND, AreaDifferences
+from awl.questions.compare.grounds import FIRST, SECOND, AreaDifferences
 from awl.questions.compare.map_of_differences import map_of
 from awl.questions.compare.rows import RowDifferences, change_field, value_field
 from awl.questions.compare.run import CompareResult, Differences
@@ -56,7 +56,7 @@ def view_compare(result: CompareResult) -> View:
 
 
 def _figure_table(labels: list[str]) -> TableView:
-    columns = [Column("figure", "Figure"), Column("unit", "Unit")]
+    columns = [Column("label", "Figure")]
     columns += [Column(value_field("value", nth), capitalized(label), "", 2) for nth, label in enumerate(labels, 1)]
     for nth in range(2, len(labels) + 1):
         columns.append(Column(change_field("value", nth), _head("Difference", nth, labels), "", 2))
@@ -167,12 +167,11 @@ def _charts(one: Differences, labels: list[str]) -> list[Chart]:
         return [*_distribution(one, labels), *_most_bars(one, labels)]
     if isinstance(one, AreaDifferences) and len(labels) == 2:
         words = [f"{value:g} {one.unit}" for value in one.values]
-        grounds = ((FIRST, f"only {labels[0]}"), (BOTH, "both"), (SECOND, f"only {labels[1]}"))
         series = [
-            Series(capitalized(label), [round(one.area(value, 2, ground), 4) for value in one.values])
-            for ground, label in grounds
+            Series(f"Only '{label}'", [round(one.area(value, 2, ground), 4) for value in one.values])
+            for ground, label in ((FIRST, labels[0]), (SECOND, labels[1]))
         ]
-        return [Chart("bars", "Area within each limit, km²", Axis("within", words), series, name="Areas")]
+        return [Chart("bars", "Area in one answer alone, by limit, km²", Axis("within", words), series, name="Areas")]
     return []
 
 
@@ -244,6 +243,7 @@ def _figures(one: Differences, labels: list[str]) -> list[Figure]:
             Figure(round(one.gained_km[0], 2), "km", "street gained"),
             Figure(round(one.lost_km[0], 2), "km", "street lost"),
         ]
+        figures.sort(key=lambda figure: -float(figure.value or 0))
         if np.isfinite(mean):
             word = "later" if mean > 0 else "sooner"
             figures.append(Figure(round(abs(mean), 2), one.unit, f"{word}, mean of streets in both"))

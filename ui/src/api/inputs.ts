@@ -12,7 +12,7 @@ type Execution<P> = P extends { post: { requestBody: { content: { "application/j
 /** The inputs of each question by its id. */
 export type InputsOf = { [P in keyof paths as P extends `/processes/${infer Q}/execution` ? Q : never]: Execution<paths[P]> };
 /** Inputs that all questions share. */
-type Shared = Pick<Schemas["RouteInputs"], "mode" | "at" | "snap"> & { closures?: PointSet | null };
+type Shared = Partial<Pick<Schemas["RouteInputs"], "mode" | "at" | "snap">> & { closures?: PointSet | null };
 /** The inputs of a question of any kind: those that all share, and its own by their names. */
 export type Inputs = Shared & Record<string, unknown>;
 
@@ -32,6 +32,8 @@ export type PointFeature = {
 };
 export type PointSet = { type: "FeatureCollection"; features: PointFeature[] };
 export type LayerSet = Schemas["LayerSet"];
+/** A kept answer that is compared; of another study where that is named. */
+export type KeptOne = Schemas["KeptOne"];
 export type AnswerSet = Schemas["AnswerSet"];
 export type Differing = Schemas["Differing"];
 /** What else holds in a second run; null stands for free flow, and for no street closed. */
@@ -56,9 +58,13 @@ export function isGiven(value: unknown): boolean {
   return value !== undefined && value !== null && !(Array.isArray(value) && value.length === 0);
 }
 
-/** Whether a question can be asked: no word still waits for points. */
+/** So many answers are compared at least. */
+const LEAST_COMPARED = 2;
+
+/** Whether a question can be asked: no word still waits for points or answers. */
 export function isComplete(inputs: Inputs, slots: Record<string, Slot> = {}): boolean {
-  return Object.entries(inputs).every(([name, value]) => !isPointSet(value) || value.features.length >= (slots[name]?.points?.least ?? 1));
+  const answers = (slot: Slot | undefined, value: unknown) => slot?.control !== "answers" || (value as unknown[]).length >= LEAST_COMPARED;
+  return Object.entries(inputs).every(([name, value]) => (isPointSet(value) ? value.features.length >= (slots[name]?.points?.least ?? 1) : answers(slots[name], value)));
 }
 
 /** Questions that inputs rest on, however deep: those whose answer feeds a word of theirs. */

@@ -311,6 +311,14 @@ export async function follow(id: string, onStatus: (job: JobInfo) => void): Prom
   }
 }
 
+/** An answer that was kept as it stood. */
+export type KeptCopy = { id: string; process: string; title: string; made: string };
+export const keptCopies = async (study: string): Promise<KeptCopy[]> => (await fetchJson<{ answers: KeptCopy[] }>(`/studies/${study}/answers`)).answers;
+/** Keep an answer as it stands, to be compared with later ones. */
+export const keepCopy = (study: string, question: string, title: string) =>
+  sendJson<JobInfo>(`/studies/${study}/answers/${encodeURIComponent(question)}/copies`, "POST", { title });
+export const forgetCopy = (study: string, id: string) => sendJson<unknown>(`/studies/${study}/answers/${encodeURIComponent(id)}`, "DELETE");
+
 /** Keep the collections of an answer as layers of the study. */
 export const keepAnswer = (study: string, question: string) =>
   sendJson<{ layers: string[] }>(`/studies/${study}/answers/${encodeURIComponent(question)}/keep`, "POST");

@@ -19,6 +19,7 @@ export const KEYS: [string, string][] = [
   [t`J, K`, t`Next question, question before`],
   ["A", t`Ask the selected question again`],
   [t`Alt up, Alt down`, t`Move the selected question`],
+  ["C", t`Compare the selected answer with another`],
   ["M", t`Measure on the map`],
   [t`U, Shift U`, t`Undo, redo a change of the sheet`],
   ["D", t`Light or dark`],

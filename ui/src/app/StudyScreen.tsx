@@ -8,6 +8,8 @@ import { streetArrays, type Overview } from "../api/studies";
 import { FailedActs, Failures } from "../controls/Failures";
 import { Palette } from "./Palette";
 import { previewLegend } from "../features/sources/previewLegend";
+import { CompareLook } from "../features/compare/CompareLook";
+import { useSides } from "../features/compare/useSides";
 import { AnswerLook } from "../features/legend/AnswerLook";
 import { Legend, Ticks } from "../features/legend/Legend";
 import { useLooks } from "../features/legend/RowLook";
@@ -31,6 +33,7 @@ const PAGES: Record<Stage, ReturnType<typeof page>> = {
   handout: page(() => import("../features/handout/Handout").then(({ Handout }) => ({ default: Handout }))),
 };
 const StudyMap = lazy(() => import("../features/map/StudyMap"));
+const TwoMaps = lazy(() => import("../features/compare/TwoMaps"));
 const PreviewMap = lazy(() => import("../features/sources/PreviewMap"));
 
 export default function StudyScreen({ study }: { study: string }) {
@@ -49,6 +52,7 @@ export default function StudyScreen({ study }: { study: string }) {
   });
   const content = useMapContent(overview, streets ?? null);
   const looking = useLooks(study);
+  const two = useSides(study);
   useEffect(() => {
     if (overview) document.title = t`Awl: ${overview.title}`;
   }, [overview]);
@@ -91,7 +95,11 @@ export default function StudyScreen({ study }: { study: string }) {
           ) : overview.bounds ? (
             <>
               <Suspense fallback={null}>
-                <StudyMap overview={overview} streets={streets ?? null} content={content} onScale={setMetresPerPixel} />
+                {two ? (
+                  <TwoMaps overview={overview} sides={two.sides} over={two.over} onScale={setMetresPerPixel} />
+                ) : (
+                  <StudyMap overview={overview} streets={streets ?? null} content={content} onScale={setMetresPerPixel} />
+                )}
               </Suspense>
               {!overview.drawn && <Ticks metresPerPixel={metresPerPixel} />}
             </>
@@ -100,7 +108,7 @@ export default function StudyScreen({ study }: { study: string }) {
           )}
           <MapFailures />
         </div>
-        <Legend groups={preview ? previewLegend(preview) : content.groups} metresPerPixel={overview.drawn ? null : metresPerPixel} looking={preview ? null : looking}>
+        <Legend groups={preview ? previewLegend(preview) : (two?.groups ?? content.groups)} metresPerPixel={overview.drawn ? null : metresPerPixel} looking={preview || two ? null : looking} above={<CompareLook study={study} />}>
           <AnswerLook overview={overview} overlays={content.overlays} />
         </Legend>
         <ResultsPanel overview={overview} />

@@ -3,6 +3,8 @@ import { t } from "@lingui/core/macro";
 import { useEffect, useMemo } from "react";
 import type { Overview } from "../api/studies";
 import { isForPage, questionActs, stageActs, type Act } from "./Palette";
+import { COMPARE } from "../state/comparable";
+import { useComparing } from "../features/compare/comparing";
 import { useAsking } from "../features/sheet/asking";
 import { shifted } from "../state/blocks";
 import { useProcesses, useSheet, useSheetActions, type QuestionBlock } from "../state/sheet";
@@ -15,7 +17,8 @@ export function useActs(overview: Overview | undefined): Act[] {
   const { data: sheet } = useSheet(study);
   const { undo, redo, ask, save } = useSheetActions(study ?? "");
   const open = useAsking(overview ?? NOTHING);
-  const { question, redoable, selectQuestion, measure, flipTheme, cancel } = useScreen("question", "redoable", "selectQuestion", "measure", "flipTheme", "cancel");
+  const compare = useComparing(overview ?? NOTHING);
+  const { question, redoable, selectQuestion, measure, flipTheme, cancel, compareWith } = useScreen("question", "redoable", "selectQuestion", "measure", "flipTheme", "cancel", "compareWith");
   const questions = useMemo(() => (sheet?.blocks ?? []).filter((block): block is QuestionBlock => block.kind === "question"), [sheet]);
 
   useEffect(() => {
@@ -38,6 +41,7 @@ export function useActs(overview: Overview | undefined): Act[] {
       else if (event.key === "j") step(1);
       else if (event.key === "k") step(-1);
       else if (event.key === "a" && chosen) void ask(chosen.id, chosen.process, chosen.inputs);
+      else if (event.key === "c" && chosen && chosen.process !== COMPARE) compareWith(chosen.id);
       else if (event.key === "m") measure();
       else if (event.key === "u" && sheet?.undo) void undo();
       else if (event.key === "U" && redoable) void redo();
@@ -45,7 +49,7 @@ export function useActs(overview: Overview | undefined): Act[] {
     };
     window.addEventListener("keydown", press);
     return () => window.removeEventListener("keydown", press);
-  }, [study, questions, question, selectQuestion, measure, flipTheme, cancel, save, ask, undo, redo, sheet, redoable]);
+  }, [study, questions, question, selectQuestion, measure, flipTheme, cancel, compareWith, save, ask, undo, redo, sheet, redoable]);
 
   return useMemo(
     () =>
@@ -56,11 +60,16 @@ export function useActs(overview: Overview | undefined): Act[] {
             { group: t`Do`, words: t`Measure on the map`, run: () => measure() },
             { group: t`Do`, words: t`Undo the last change of the sheet`, run: () => void undo() },
             { group: t`Do`, words: t`Change to light or dark`, run: flipTheme },
+            ...comparisons(questions).map(([a, b]): Act => ({ group: t`Compare`, words: t`Compare ${b + 1} with ${a + 1}`, run: () => compare([questions[a]?.id ?? "", questions[b]?.id ?? ""]) })),
             ...questions.map(({ id, title, process }, i): Act => ({ group: t`Show`, words: t`Question ${i + 1}, ${title ?? process}`, run: () => selectQuestion(id) })),
           ]
         : [],
-    [study, overview, processes, open, selectQuestion, measure, flipTheme, undo, questions],
+    [study, overview, processes, open, selectQuestion, measure, flipTheme, undo, questions, compare],
   );
 }
+
+/** Pairs of questions of a kind, by their places in the sheet. */
+const comparisons = (questions: QuestionBlock[]): [number, number][] =>
+  questions.flatMap((one, a) => questions.flatMap((other, b): [number, number][] => (a < b && one.process === other.process && one.process !== COMPARE ? [[a, b]] : [])));
 
 const NOTHING = { id: "", layers: [], costs: [], drawn: false } as unknown as Overview;

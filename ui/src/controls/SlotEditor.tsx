@@ -16,6 +16,7 @@ import { MeasuresEditor } from "./MeasuresEditor";
 import { MomentEditor } from "./MomentEditor";
 import { ModeEditor } from "./ModeEditor";
 import { NumberEditor } from "./NumberEditor";
+import { AnswersEditor } from "./AnswersEditor";
 import { WhatIfsEditor } from "./WhatIfsEditor";
 import { PlaceEditor } from "./PlaceEditor";
 
@@ -39,6 +40,7 @@ const CONTROLS: Record<Control, ComponentType<ControlProps>> = {
   limit: LimitControl,
   limits: LimitControl,
   "what-ifs": WhatIfsEditor,
+  answers: AnswersEditor,
 };
 
 type Props = { block: QuestionBlock; process: ProcessInfo; name: string; slot: Slot; overview: Overview };

@@ -63,11 +63,12 @@ function freshChain({ layers: kinds = [] }: Slot, layers: LayerInfo[]): { layer:
 
 /** Inputs of a new question: layers where they fit, empty points where the analyst must choose. */
 export function freshInputs(process: ProcessInfo, layers: LayerInfo[], mode: string, costs: string[] = [], drawn = false): Inputs {
-  const inputs: Inputs = { mode };
   const { slots } = process["x-awl"];
+  const inputs: Inputs = slots.mode ? { mode } : {};
   for (const [name, slot] of Object.entries(slots)) {
     if (slot.control === "mode" || slot.clause || slot.offer || slot.optional) continue;
-    if (slot.control === "chain") inputs[name] = freshChain(slot, layers);
+    if (slot.control === "answers") inputs[name] = [];
+    else if (slot.control === "chain") inputs[name] = freshChain(slot, layers);
     else if (slot.control === "place") {
       const layer = slot.fresh?.layer === "none" ? undefined : freshLayer(slot, layers);
       inputs[name] = layer ? { layer: layer.id } : slot.points ? NO_POINTS : null;

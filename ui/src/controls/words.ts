@@ -3,10 +3,10 @@ import { t } from "@lingui/core/macro";
 import { figure } from "../common/format";
 import { momentWords } from "../common/moments";
 import type { LayerInfo } from "../api/studies";
-import { isAnswerSet, isLayerSet, isPointSet, type Against, type Control, type Differing, type LayerSet, type Slot } from "../api/inputs";
+import { isAnswerSet, isLayerSet, isPointSet, type KeptOne, type Against, type Control, type Differing, type LayerSet, type Slot } from "../api/inputs";
 
 /** What words are read with: layers, questions by id, the words of the question itself, what its limits count. */
-export type Known = { layers: LayerInfo[]; questions?: Record<string, string>; slots?: Record<string, Slot>; measure?: string; whatIfs?: Record<string, string> };
+export type Known = { layers: LayerInfo[]; questions?: Record<string, string>; kept?: Record<string, string>; slots?: Record<string, Slot>; measure?: string; whatIfs?: Record<string, string> };
 type Read = (value: unknown, slot: Slot, known: Known) => string;
 
 /** What a changeable word reads. */
@@ -47,6 +47,7 @@ const READ: Record<Control, Read> = {
   number: (value) => figure(Number(value)),
   limit: (value, _, known) => `${figure(Number(value), Number.isInteger(value) ? 0 : 1)} ${unit(known)}`,
   limits: (value, _, known) => `${many(value).join(", ")} ${unit(known)}`,
+  answers: (value, _, known) => answersWords(many(value ?? []) as KeptOne[], known),
   "what-ifs": (value, _, { whatIfs = {} }) => list(many(value).map((id) => whatIfs[String(id)] ?? spaced(id))),
 };
 
@@ -117,6 +118,12 @@ function againstWords({ mode, at, closures, places, direction }: Against, known:
   ]
     .filter(Boolean)
     .join(" ");
+}
+
+/** `answer 1 and answer 4`, or by their names. */
+function answersWords(answers: KeptOne[], { questions = {}, kept = {} }: Known): string {
+  const name = ({ answer, study }: KeptOne) => (study ? t`${answer} of ${study}` : (questions[answer] ?? (kept[answer] ? `'${kept[answer]}'` : t`an answer that is gone`)));
+  return answers.length ? list(answers.map(name)) : t`no answers yet`;
 }
 
 function layerWords(value: LayerSet, { layers }: Known, counted = true): string {

@@ -18,21 +18,29 @@ const DRAGGED = 6;
 export type Overlays = Partial<Record<Overlay, FeatureCollection>>;
 export type Pin = { name: string; lngLat: [number, number]; onDrag: (at: [number, number], done: boolean) => void };
 
+type Exposed = { map: MapLibre; rendered: number; streets: () => number };
+
 declare global {
   interface Window {
     /** For tests: wait until `rendered` grows, project and unproject, and see how many reaches were drawn. */
-    awlMap?: { map: MapLibre; rendered: number; streets: () => number };
+    awlMap?: Exposed;
+    /** All maps that stand, in the order in which they were made; the last is `awlMap`. */
+    awlMaps?: Exposed[];
   }
 }
 
 /** Let tests wait for a map to come to rest; returns how to forget it. */
 export function exposeMap(map: MapLibre, streets: () => number = () => 0): () => void {
   const exposed = { map, rendered: 0, streets };
-  window.awlMap = exposed;
-  map.on("idle", () => exposed.rendered++);
-  return () => {
-    if (window.awlMap === exposed) delete window.awlMap;
+  const put = (maps: Exposed[]) => {
+    const last = maps[maps.length - 1];
+    window.awlMaps = maps;
+    if (last) window.awlMap = last;
+    else delete window.awlMap;
   };
+  put([...(window.awlMaps ?? []), exposed]);
+  map.on("idle", () => exposed.rendered++);
+  return () => put((window.awlMaps ?? []).filter((one) => one !== exposed));
 }
 
 /** Metres that a pixel in the middle of a map stands for. */
@@ -253,6 +261,22 @@ export class Scene {
         marker = marker?.setLngLat(at) ?? new Marker({ element }).setLngLat(at).addTo(this.map);
       },
       remove: () => void marker?.remove(),
+    };
+  }
+
+  /** A cross where the pointer of another map is. */
+  twin(): { show: (at: [number, number]) => void; hide: () => void } {
+    const element = document.createElement("div");
+    element.className = "twin";
+    let marker: Marker | null = null;
+    return {
+      show: (at) => {
+        marker = marker?.setLngLat(at) ?? new Marker({ element }).setLngLat(at).addTo(this.map);
+      },
+      hide: () => {
+        marker?.remove();
+        marker = null;
+      },
     };
   }
 

@@ -149,3 +149,14 @@ it("the colour of a row is that of its mark", () => {
   expect(rowColour({ key: "", label: "", swatch: { kind: "line", line: "var(--b1)" } })).toBe("#5b1647");
   expect(rowColour({ key: "", label: "", swatch: { kind: "button" } })).toBeNull();
 });
+
+it("lines are graded by a change, loss and gain in inks of their own, and told in the legend as lines", () => {
+  const grades = { id: "apart", fields: [{ field: "change", title: "Trips", breaks: [-10, -1, 1, 10], ramp: "change" as const }] };
+  const parts = { load: set(line({ change: -5 }), line({ change: 0 }), line({ change: 7 }), line({ change: null })) };
+  const schema = { load: [{ name: "change", type: "number" as const }] };
+  const content = shown({ layers: [{ part: "load", drawn: "lines", grades }] }, parts, { hidden: { "apart:1": true } }, schema);
+  const [loss, none, gain] = changeRamp(3);
+  expect(properties(content, "owned").map(({ colour }) => colour as string)).toEqual([loss, gain, "#f0f2ec"]);
+  expect(content.groups[0]?.rows.map(({ swatch, count }) => [swatch.kind, swatch.line, count])).toEqual([["line", loss, 1], ["line", none, 1], ["line", gain, 1], ["line", "var(--sunk)", 1]]);
+  expect(content.overlays.graded).toBeUndefined();
+});

@@ -185,9 +185,11 @@ function gradesShown(content: MapContent, result: Results, layer: MapLayer, grad
   const look = (i: number) => lookOf(choice.looks, id(i), title, words(i));
   const colour = (i: number) => look(i)?.colour ?? ramp[i] ?? token("--sunk");
   const area = layer.drawn === "zones";
+  const lined = layer.drawn === "lines";
   const many = !!grades.many && features.length > grades.many;
   const shown = features.filter((feature) => !choice.hidden[id(level(feature))]);
   if (area) put(content, "zones", shown.map((feature) => ({ ...feature, properties: { ...feature.properties, fill: colour(level(feature)) } })));
+  else if (lined) put(content, "owned", shown.map((feature) => ({ ...feature, properties: { colour: colour(level(feature)), width: 1.4 } })));
   else {
     const point = (feature: Feature): Feature => {
       const is = chosen(layer, feature, choice.row);
@@ -197,14 +199,16 @@ function gradesShown(content: MapContent, result: Results, layer: MapLayer, grad
     };
     put(content, "graded", [...shown].sort((a, b) => level(a) - level(b)).map(point));
   }
-  const selected = area ? features.filter((feature) => chosen(layer, feature, choice.row)) : [];
+  const selected = area || lined ? features.filter((feature) => chosen(layer, feature, choice.row)) : [];
   if (selected.length) put(content, "selection", selected);
   const row = (i: number): LegendRow => ({
     key: id(i),
     id: id(i),
     label: words(i),
     count: features.filter((feature) => level(feature) === i).length,
-    swatch: { kind: area ? "area" : "circle", fill: i < 0 ? "var(--sunk)" : (ramp[i] ?? ""), line: area || i < 0 ? "var(--rule-2)" : "var(--ink)" },
+    swatch: lined
+      ? { kind: "line", line: i < 0 ? "var(--sunk)" : (ramp[i] ?? ""), width: 3 }
+      : { kind: area ? "area" : "circle", fill: i < 0 ? "var(--sunk)" : (ramp[i] ?? ""), line: area || i < 0 ? "var(--rule-2)" : "var(--ink)" },
   });
   const rows = [...limits.slice(1).map((_, i) => i), ...(features.some((feature) => level(feature) < 0) ? [-1] : [])].map((i) => dressed(row(i), look(i)));
   const group: LegendGroup = { id: grades.id, title, rows };

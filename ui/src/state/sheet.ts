@@ -6,6 +6,7 @@ import { fetchJson, isChangedMeanwhile, message, sendJson, type Results } from "
 import {
   follow,
   getSheet,
+  keptCopies,
   overview,
   preparation,
   processes,
@@ -67,6 +68,10 @@ export const useAnswer = (study: string | null, question: string | null) =>
     enabled: study !== null && question !== null,
     queryFn: () => fetchJson<Answer | null>(`/studies/${study}/answers/${encodeURIComponent(question ?? "")}`),
   });
+
+/** Answers of the study that were kept as they stood. */
+export const useKeptCopies = (study: string | null) =>
+  useQuery({ queryKey: ["kept", study], queryFn: () => keptCopies(study ?? ""), enabled: study !== null, staleTime: Infinity, meta: { panel: "page", what: t`The kept answers` } });
 
 /** JSON with sorted keys: equal questions give equal text. */
 export function canonical(value: unknown): string {

@@ -12,9 +12,9 @@ import { RowLookEditor } from "./RowLook";
 
 /** Looks of rows, and how to change one by its id. */
 type Looking = { looks: Looks; put: (id: string, look: RowLook | null) => void } | null;
-type Props = { groups: LegendGroup[]; metresPerPixel: number | null; looking?: Looking; children?: ReactNode };
+type Props = { groups: LegendGroup[]; metresPerPixel: number | null; looking?: Looking; above?: ReactNode; children?: ReactNode };
 
-export function Legend({ groups, metresPerPixel, looking = null, children }: Props) {
+export function Legend({ groups, metresPerPixel, looking = null, above, children }: Props) {
   const [open, setOpen] = useState<string | null>(null);
   const goBack = useScreenValue((screen) => (screen.stage === "sheet" ? screen.goBack : null));
   return (
@@ -24,6 +24,7 @@ export function Legend({ groups, metresPerPixel, looking = null, children }: Pro
           <Trans>Back to the earlier view</Trans>
         </button>
       )}
+      {above}
       {groups.map((group) => (
         <section key={group.id ?? group.title}>
           <h2>{group.title}</h2>

@@ -138,7 +138,7 @@ function useLookedAt(overview: Overview | undefined, layer: string | null): Look
 }
 
 /** The streets as the view of an answer wants them. */
-function streetsShown(content: MapContent, answer: Answer, hidden: Record<string, boolean>): void {
+export function streetsShown(content: MapContent, answer: Answer, hidden: Record<string, boolean>): void {
   const { kind, limits = [], row } = answer.result.view.map?.streets ?? { kind: "plain" };
   if (kind === "plain") return;
   const reach = kind === "reach" && !(row && hidden[row]);

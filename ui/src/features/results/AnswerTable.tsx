@@ -40,6 +40,17 @@ function textShare(rows: Row[], field: string): number {
   return Math.min(Math.max(longest / 9, 2.3), 6);
 }
 
+/** Pixels of a figure of a table. */
+const DIGIT = 6.6;
+/** The least width of a number column: no word of its heading and no figure is cut. */
+function numberWidth(rows: Row[], field: string, title: string, digits: number): number {
+  const longest = Math.max(0, ...rows.slice(0, PAGE).map((row) => (typeof row[field] === "number" ? figure(row[field], digits).length : 0)));
+  return Math.max(56, LETTER * longestWord(title) + 13, DIGIT * longest + 14);
+}
+
+/** Headings of more letters than fit in two lines get a third. */
+const TWO_LINES = 20;
+
 export default function AnswerTable({ answer, table, rows, whole = false }: { answer: Answer; table: TableView; rows: Row[]; whole?: boolean }) {
   const { row: selected, selectRow } = useScreen("row", "selectRow");
   /** The value by which a row is selected on the map. */
@@ -49,7 +60,7 @@ export default function AnswerTable({ answer, table, rows, whole = false }: { an
     headerName: unit && unit !== "people" ? `${title}, ${unit}` : title,
     type: digits == null ? "string" : "number",
     flex: digits == null ? textShare(rows, field) : 1,
-    minWidth: digits == null ? 80 : whole ? 84 : Math.max(56, LETTER * longestWord(title) + 13),
+    minWidth: digits == null ? 80 : Math.max(whole ? 84 : 0, numberWidth(rows, field, title, digits)),
     align: digits == null ? "left" : "right",
     headerAlign: digits == null ? "left" : "right",
     valueFormatter: (value: unknown) => (typeof value === "number" ? figure(value, digits ?? 0) : String(value ?? "–")),
@@ -63,7 +74,7 @@ export default function AnswerTable({ answer, table, rows, whole = false }: { an
       getRowId={keyOf}
       columns={columns}
       rowHeight={23}
-      columnHeaderHeight={38}
+      columnHeaderHeight={columns.some(({ headerName = "" }) => headerName.length > TWO_LINES) ? 52 : 38}
       hideFooter={rows.length <= PAGE}
       pageSizeOptions={[PAGE]}
       disableColumnMenu

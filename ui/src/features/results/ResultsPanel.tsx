@@ -155,4 +155,4 @@ const capitalized = (part: string) => (part[0]?.toUpperCase() ?? "") + part.slic
 
 /** From so many rows on a row can be looked for. */
 const SEARCHED = 12;
-const NAMES: Record<string, string> = { csv: "CSV", gpkg: "GeoPackage", gpx: "GPX", parquet: "Parquet", omx: "OMX" };
+const NAMES: Record<string, string> = { csv: "CSV", gpkg: "GeoPackage", gpx: "GPX", parquet: "Parquet", omx: "OMX", xlsx: "XLSX" };

@@ -7,10 +7,13 @@ import { isComplete, isPointSet, valueAt, type ProcessInfo } from "../../api/inp
 import { stopJob, type Overview } from "../../api/studies";
 import { clock, elapsed, figure } from "../../common/format";
 import { Committed } from "../../controls/inline";
-import { isStale, useAnswer, useSheet, useSheetActions, type Answer, type QuestionBlock } from "../../state/sheet";
+import { isStale, useAnswer, useKeptCopies, useSheet, useSheetActions, type Answer, type QuestionBlock } from "../../state/sheet";
 import { useScreen, useScreenValue } from "../../state/screen";
 import type { Picking } from "../../state/slices/questions";
 import { DoubtView } from "./DoubtView";
+import { CompareWith } from "../compare/CompareWith";
+import { COMPARE } from "../../state/comparable";
+import { Differing } from "../compare/Differing";
 import { OverWhatIfs } from "./OverWhatIfs";
 import { freshId, inkOf, insertedAfter, questionNames, replaced, shifted, without } from "../../state/blocks";
 import { measureOf, SlotEditor } from "../../controls/SlotEditor";
@@ -33,6 +36,8 @@ export function QuestionView({ number, block, process: described, overview }: Pr
   const section = useRef<HTMLElement>(null);
   const [naming, setNaming] = useState(false);
   const [over, setOver] = useState(false);
+  const comparing = useScreenValue((screen) => screen.comparing === block.id);
+  const compareWith = useScreenValue((screen) => screen.compareWith);
   useEffect(() => {
     if (selected) section.current?.scrollIntoView({ block: "nearest" });
   }, [selected, answer]);
@@ -93,10 +98,16 @@ export function QuestionView({ number, block, process: described, overview }: Pr
       )}
       {run?.stopped && <p className="notice"><Trans>Stopped. The former answer stands.</Trans></p>}
       {answer && <AnswerView answer={answer} full={selected} stale={stale && !(run && !run.error)} />}
+      {selected && comparing && <CompareWith overview={overview} block={block} made={answer?.made} close={() => compareWith(null)} />}
       {selected && over && <OverWhatIfs overview={overview} block={block} close={() => setOver(false)} />}
       {selected && (
         <div className="block-tools">
-          {overview.whatIfs.length > 0 && complete && !over && (
+          {answer && block.process !== COMPARE && !comparing && (
+            <button className="linkish" title={t`With another answer of this kind, or with this one as it stands now`} onClick={() => compareWith(block.id)}>
+              <Trans>Compare</Trans>
+            </button>
+          )}
+          {overview.whatIfs.length > 0 && complete && !over && slots?.what_if && (
             <button className="linkish" title={t`The same question as the study is, and with each what-if`} onClick={() => setOver(true)}>
               <Trans>Over what-ifs</Trans>
             </button>
@@ -149,10 +160,12 @@ function Sentence({ block, process, overview, onSelect }: { block: QuestionBlock
   const open = editing?.question === block.id ? editing.slot : null;
   const openSlot = open ? slots[open] : undefined;
   const { data: sheet } = useSheet(overview.id);
+  const { data: copies } = useKeptCopies(overview.id);
   const known = {
     layers: overview.layers,
     slots,
     questions: questionNames(sheet?.blocks ?? []),
+    kept: Object.fromEntries((copies ?? []).map(({ id, title }) => [id, title])),
     whatIfs: Object.fromEntries(overview.whatIfs.map(({ id, title }) => [id, title])),
     measure: measureOf(process, block.inputs),
   };
@@ -198,9 +211,11 @@ function Sentence({ block, process, overview, onSelect }: { block: QuestionBlock
 
 function AnswerView({ answer, full, stale }: { answer: Answer; full: boolean; stale: boolean }) {
   const { figures, doubts, method } = answer.result;
+  const { compared } = answer.result.view;
   return (
     <>
       {stale && <p className="stale">{answer.fresh ? t`This answer is stale: the question has changed since.` : t`This answer is stale: streets, layers or the mode have changed since.`}</p>}
+      {compared && <Differing compared={compared} />}
       <div className="figures">
         {figures.slice(0, 3).map((item) => (
           <div className="figure" key={item.label}>

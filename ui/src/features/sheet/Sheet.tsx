@@ -4,6 +4,7 @@ import { Trans } from "@lingui/react/macro";
 import { useEffect, useState } from "react";
 import type { Block, Overview } from "../../api/studies";
 import { freshId, insertedAfter } from "../../state/blocks";
+import { COMPARE, comparable } from "../../state/comparable";
 import { Note } from "./Note";
 import { useAsking } from "./asking";
 import { QuestionView } from "./QuestionView";
@@ -93,7 +94,7 @@ export function Sheet({ overview }: { overview: Overview }) {
       <div className="asking">
         <Trans>
           Ask:{" "}
-          {processes.map((process) => (
+          {processes.filter(({ id }) => id !== COMPARE || comparable(sheet.blocks, [], null).length > 1).map((process) => (
             <button className="linkish" key={process.id} title={process.description} onClick={() => open(process)}>
               {process["x-awl"].opening}
             </button>

@@ -18,6 +18,9 @@ export type Run = {
 /** A word of a question that waits for a click on the map; `path` leads to its points where they are not the word itself. */
 export type Picking = { question: string; slot: string; path?: string[] };
 
+/** How answers are compared on the map: one map of differences, two maps, or one over the other with a line between. */
+export type Apart = "difference" | "beside" | "slider";
+
 export type Questions = {
   question: string | null;
   editing: { question: string; slot: string } | null;
@@ -31,6 +34,11 @@ export type Questions = {
   minute: number | null;
   /** What an answer is coloured by (null: what leads it), and how its classes are made. */
   gradeLook: GradeLook;
+  /** The question whose answer is being compared with another one. */
+  comparing: string | null;
+  apart: Apart;
+  /** Which of several answers stands beside the first, counted from 1. */
+  second: number;
   /** Another question whose answer is drawn in outline over the selected one. */
   overlaid: string | null;
   /** A path that is drawn over the answer: to the street that was clicked. */
@@ -50,6 +58,8 @@ export type Questions = {
   showMinute: (minute: number | null) => void;
   gradeBy: (look: GradeLook) => void;
   overlay: (question: string | null) => void;
+  compareWith: (question: string | null) => void;
+  showApart: (apart: Apart, second?: number) => void;
   showWay: (way: Feature | null) => void;
   setConflict: (conflict: SheetDoc | null) => void;
   setRedoable: (redoable: boolean) => void;
@@ -59,7 +69,7 @@ const IDLE: Run = { job: null, progress: 0, message: "", secondsLeft: null, erro
 const PLAIN: GradeLook = { field: null, classing: "equal", own: null };
 
 export const NO_QUESTION = {
-  question: null, editing: null, picking: null, runs: {}, live: null, row: null, minute: null, gradeLook: PLAIN, overlaid: null, way: null, conflict: null, redoable: false,
+  question: null, editing: null, picking: null, runs: {}, live: null, row: null, minute: null, gradeLook: PLAIN, comparing: null, apart: "difference", second: 1, overlaid: null, way: null, conflict: null, redoable: false,
 } satisfies Partial<Questions>;
 
 export const questions: Slice<Questions, Pick<MapView, "street"> & Pick<Frame, "notice">> = (set) => ({
@@ -70,7 +80,7 @@ export const questions: Slice<Questions, Pick<MapView, "street"> & Pick<Frame, "
       street: null,
       row: null,
       minute: null,
-      ...(question === screen.question ? {} : { editing: null, picking: null, way: null, gradeLook: PLAIN }),
+      ...(question === screen.question ? {} : { editing: null, picking: null, way: null, gradeLook: PLAIN, second: 1, comparing: null }),
     })),
   edit: (slot) => set(({ question }) => ({ editing: question && slot ? { question, slot } : null, picking: null })),
   pick: (picking) => set({ picking }),
@@ -86,6 +96,8 @@ export const questions: Slice<Questions, Pick<MapView, "street"> & Pick<Frame, "
   showMinute: (minute) => set({ minute }),
   gradeBy: (gradeLook) => set({ gradeLook }),
   overlay: (overlaid) => set({ overlaid }),
+  compareWith: (comparing) => set({ comparing, editing: null }),
+  showApart: (apart, second) => set(second === undefined ? { apart } : { apart, second }),
   showWay: (way) => set({ way }),
   setConflict: (conflict) => set({ conflict }),
   setRedoable: (redoable) => set({ redoable }),
