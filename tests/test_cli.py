@@ -249,3 +249,41 @@ def test_answers_are_kept_and_compared(own_study, tmp_path):
         assert result.exit_code == 2 and told in result.output, result.output
     kept = run("ask", "isochrone", "--study", file, *rooms, "--keep", "a/b")
     assert kept.exit_code == 2 and "cannot be kept" in kept.output
+
+
+def test_a_map_sheet_is_written_by_question_and_by_answer(own_study, tmp_path):
+    file, rooms = str(own_study.path), ("--set", "places=cool_rooms", "--set", "limits=4,8")
+    asked, kept = tmp_path / "reach.pdf", tmp_path / "kept.svg"
+    said = run(
+        "ask",
+        "isochrone",
+        "--study",
+        file,
+        *rooms,
+        "--map",
+        str(asked),
+        "--paper",
+        "A5",
+        "--portrait",
+        "--keep",
+        "reach",
+    )
+    assert said.exit_code == 0 and "reach.pdf" in said.output and asked.read_bytes().startswith(b"%PDF")
+    said = run(
+        "export", "reach", "--study", file, "--out", str(kept), "--grey", "--scale", "20000", "--title", "On foot"
+    )
+    assert said.exit_code == 0, said.output
+    svg = kept.read_text()
+    assert "On foot" in svg and "1:20,000" in svg
+    for words, told in (
+        (("export", "nothing", "--study", file, "--out", str(tmp_path / "x.png")), "no answer"),
+        (("export", "reach", "--study", file, "--out", str(tmp_path / "x.png"), "--scale", "3"), "--scale"),
+        (
+            ("export", "reach", "--study", file, "--out", str(tmp_path / "x.png"), "--paper", "A2", "--dpi", "600"),
+            "pixels",
+        ),
+        (("ask", "isochrone", "--study", file, *rooms, "--map", str(tmp_path / "x.gif")), "'gif' is no format"),
+    ):
+        result = run(*words)
+        assert result.exit_code == 2 and told in result.output, result.output
+    assert {path.name for path in tmp_path.glob("x.*")} == set(), "nothing is half written"

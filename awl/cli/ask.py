@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import time
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from awl.cli.inputs import inputs_of
-from awl.cli.options import PATH, progress_bar, study_option
+from awl.cli.options import PATH, map_options, map_sheet_options, progress_bar, study_option
 from awl.cli.question_names import NAMES
 from awl.core.errors import AwlError, nearest
+
+if TYPE_CHECKING:
+    from awl.questions.results import Answer
+    from awl.study.study import Study
 
 
 class Asking(click.Command):
@@ -58,6 +63,8 @@ def _known_question(ctx: click.Context, param: click.Parameter, value: str) -> s
 )
 @click.option("--part", help="The result to write; the main one when left out.")
 @click.option("--keep", metavar="NAME", help="Keep the answer in the study under this name, for 'awl compare'.")
+@click.option("--map", "map_file", type=PATH, help="Write the map sheet of the answer: FILE.png, .svg or .pdf.")
+@map_options
 @click.option(
     "--workers",
     metavar="ADDRESS",
@@ -66,7 +73,7 @@ def _known_question(ctx: click.Context, param: click.Parameter, value: str) -> s
 )
 def command(
     question: str, study_path: Path, file: Path | None, pairs: tuple[str, ...], what_ifs: tuple[str, ...], over: bool,
-    out: Path | None, part: str | None, keep: str | None, workers: str | None,
+    out: Path | None, part: str | None, keep: str | None, map_file: Path | None, workers: str | None, **given: Any,
 ) -> None:  # fmt: skip
     """Run one question; prints the results document, or writes a file.
 
@@ -108,15 +115,33 @@ def command(
             keep_under(study, keep, known(question), inputs, answer, time.monotonic() - began)
         if out is not None:
             write_whole(out, answer_bytes(answer, part, out.suffix[1:].lower(), out.name))
+        if map_file is not None:
+            _draw(study, question, inputs, answer, map_file, given)
+    if map_file is not None:
+        click.echo(f"{map_file}: {answer.title}")
     if out is None and keep is not None:
         click.echo(f"Kept as '{keep}': {answer.title}")
     if out is None:
-        if keep is None:
+        if keep is None and map_file is None:
             click.echo(geojson.dumps(answer.document()).decode())
         return
     click.echo(f"{out}: {answer.title}")
     for doubt in answer.doubts:
         click.echo(f"  {doubt.grade}: {doubt.text}", err=True)
+
+
+def _draw(
+    study: Study, question: str, inputs: dict[str, Any], answer: Answer, file: Path, given: dict[str, Any]
+) -> None:
+    """Write the map sheet of an answer."""
+    from awl.handout.answers import fresh_content
+    from awl.handout.map_sheet import draw_map_sheet
+    from awl.io.whole import write_whole
+
+    options = map_sheet_options(given)
+    write_whole(
+        file, draw_map_sheet(study, fresh_content(study, question, inputs, answer), options, file.suffix[1:].lower())
+    )
 
 
 def _over(

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import click
 
-from awl.cli.options import PATH, progress_bar, study_option
+from awl.cli.options import PATH, map_options, map_sheet_options, progress_bar, study_option
+
+MAP_FORMATS = ("png", "svg", "pdf")
 
 
 @click.command()
@@ -16,11 +19,13 @@ from awl.cli.options import PATH, progress_bar, study_option
 @click.option("--mode", default="walk", show_default=True, help="The mode whose streets and costs are written.")
 @click.option("--at", help="Local date and time such as 2026-06-05T08:00; free flow when left out.")
 @click.option("--part", help="Answers: the result to write; the main one when left out.")
-def command(what: str, study_path: Path, out: Path, mode: str, at: str | None, part: str | None) -> None:
+@map_options
+def command(what: str, study_path: Path, out: Path, mode: str, at: str | None, part: str | None, **given: Any) -> None:
     """Write the street graph, a layer or an answer in an open format.
 
     WHAT is `streets` (to a folder of GMNS tables, .gpkg or .geojson), the id of a layer (.geojson, .csv, .xlsx, .parquet or
-    .gpkg), or the id of a question of the sheet for its kept answer.
+    .gpkg), or the id of a question of the sheet for its kept answer: a table (.csv, .xlsx, .parquet, .gpkg, ...) or its map sheet
+    (.png, .svg, .pdf).
 
     Example: awl export streets --study ferrow.gpkg --out gmns --mode drive
     """
@@ -43,6 +48,11 @@ def command(what: str, study_path: Path, out: Path, mode: str, at: str | None, p
             return
         if what == "streets":
             data = graph_bytes(study, mode, ending, moment(at))
+        elif ending in MAP_FORMATS:
+            from awl.handout.answers import kept_content
+            from awl.handout.map_sheet import draw_map_sheet
+
+            data = draw_map_sheet(study, kept_content(study, what), map_sheet_options(given), ending)
         elif (answer := records.answer(study.reading, what)) is not None:
             data = kept_bytes(answer["result"], part, ending, out.name)
         else:

@@ -31,6 +31,47 @@ new_study_option = click.option("--study", "study_path", required=True, type=PAT
 json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON for machines.")
 
 
+MAP_OPTIONS = (
+    click.option("--paper", default="A4", show_default=True, type=click.Choice(("A5", "A4", "A3", "A2")), help="Maps: paper."),
+    click.option("--portrait", is_flag=True, help="Maps: upright in place of lying."),
+    click.option("--scale", type=int, help="Maps: 1:SCALE; where left out the answer fills the map."),
+    click.option("--dpi", default=200, show_default=True, type=int, help="Maps: pixels per inch of a PNG."),
+    click.option("--grey", is_flag=True, help="Maps: in grey."),
+    click.option("--title", help="Maps: the title; that of the answer when left out."),
+    click.option("--credit", help="Maps: whose data it is; the names of the files when left out."),
+)  # fmt: skip
+
+
+def map_options(command: Any) -> Any:
+    """Options of map sheets: paper, scale and what stands on it."""
+    for option in reversed(MAP_OPTIONS):
+        command = option(command)
+    return command
+
+
+def map_sheet_options(given: dict[str, Any]) -> Any:
+    """The options of a map sheet from those of a command, which are taken out of `given`.
+
+    Raises:
+        AwlError: one of them is out of bounds.
+    """
+    from pydantic import ValidationError
+
+    from awl.handout.paper import MapOptions
+
+    names = ("paper", "portrait", "scale", "dpi", "grey", "title", "credit")
+    own = {name: given.pop(name) for name in names}
+    own["orientation"] = "portrait" if own.pop("portrait") else "landscape"
+    own["colour"] = "grey" if own.pop("grey") else "colour"
+    try:
+        return MapOptions(**own)
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise AwlError(
+            f"--{first['loc'][0] if first['loc'] else 'dpi'}: {first['msg']}", remedy="See --help"
+        ) from error
+
+
 @contextmanager
 def progress_bar() -> Iterator[Progress]:
     """A progress bar on a terminal, nothing elsewhere."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
@@ -69,13 +70,15 @@ def sentence_of(question: type[Question], inputs: Json, study: Study) -> str:
     whole = fits.replace(CLAUSES, "".join(f", {clause}" for _, clause in clauses))
     for name, words in text.items():
         whole = whole.replace(f"{{{name}}}", words)
-    return str(whole)
+    return re.sub(r", \{\w+\}", "", str(whole))
 
 
 def differing_words(question: type[Question], asked: list[Json], studies: list[Study]) -> list[DifferingWord]:
     """The words in which questions of a kind differ, in the order of the sentence; other inputs by their names."""
     texts = [words_of(question, inputs, study) for inputs, study in zip(asked, studies, strict=True)]
-    slots = _known(question, asked[0], studies[0]).slots
+    each = [_known(question, inputs, study).slots for inputs, study in zip(asked, studies, strict=True)]
+    slots = {name: slot for own in reversed(each) for name, slot in own.items()}
+    slots = {name: slots[name] for name in sentence(question)["slots"] if name in slots}
     defaults = {info.alias or name: info for name, info in question.Inputs.model_fields.items()}
 
     def value(inputs: Json, name: str) -> str:
@@ -97,7 +100,12 @@ def differing_words(question: type[Question], asked: list[Json], studies: list[S
 
 
 def _known(question: type[Question], inputs: Json, study: Study) -> Known:
-    slots = sentence(question, [mode for mode, _ in study.modes().values()])["slots"]
+    modes = study.modes()
+    slots = sentence(question, [mode for mode, _ in modes.values()])["slots"]
+    asked = modes.get(str(inputs.get("mode") or "walk"))
+    rides = asked is not None and asked[0].transit is not None
+    # Some words mean something by public transport alone, others nothing there.
+    slots = {name: slot for name, slot in slots.items() if slot.get("transit", rides) == rides}
     titles = {entry["id"]: entry["title"].lower() for entry in study.layers()}
     ideas = {idea.id: idea.title for idea in what_ifs.listed(study.reading)}
     measure = question.Inputs.model_fields.get("measure")

@@ -87,3 +87,23 @@ def test_what_cannot_be_kept_is_said(own_client, path, body, status, words):
     reply = own_client.post(f"/studies/ferrow/{path}", json=body)
     assert (reply.status_code, words in reply.json["detail"]) == (status, True), reply.json
     assert own_client.delete("/studies/ferrow/answers/q1").status_code == 404, "an answer of the sheet is no copy"
+
+
+def test_a_map_sheet_is_drawn_of_a_kept_answer(own_client):
+    run(own_client, "isochrone", {"places": [WEST], "limits": [5]}, "q1")
+    for ending, begin, media in (
+        ("png", b"\x89PNG", "image/png"), ("pdf", b"%PDF", "application/pdf"), ("svg", b"<?xml", "image/svg+xml"),
+    ):  # fmt: skip
+        reply = own_client.get(
+            f"/studies/ferrow/maps/q1?format={ending}&paper=A5&dpi=60&legend=false&centre=-36.2,41.29&scale=9000"
+        )
+        assert reply.status_code == 200 and reply.data.startswith(begin) and reply.content_type.startswith(media)
+    for words, status in (
+        ("format=gif", 400), ("paper=A9", 400), ("dpi=9000", 400), ("paper=A2&dpi=600", 400), ("centre=1", 400), ("size=3", 400),
+        ("legend=perhaps", 400), ("title=" + "x" * 300, 400),
+    ):  # fmt: skip
+        reply = own_client.get(f"/studies/ferrow/maps/q1?{words}")
+        assert reply.status_code == status and reply.json["detail"], words
+    assert own_client.get("/studies/ferrow/maps/none").status_code in (400, 404)
+    hostile = own_client.get("/studies/ferrow/maps/q1?format=svg&paper=A5&title=<script>alert(1)</script>")
+    assert b"<script>" not in hostile.data

@@ -21,6 +21,7 @@ import { useOverview, useSheet } from "../state/sheet";
 import { useScreen, type Stage } from "../state/screen";
 import { Stepper } from "./Stepper";
 import { ResultsPanel } from "../features/results/ResultsPanel";
+import { PaperView } from "../features/handout/PaperView";
 import { MapFailures } from "../controls/MapFailures";
 
 type Page = (props: { overview: Overview }) => React.ReactNode;
@@ -37,7 +38,7 @@ const TwoMaps = lazy(() => import("../features/compare/TwoMaps"));
 const PreviewMap = lazy(() => import("../features/sources/PreviewMap"));
 
 export default function StudyScreen({ study }: { study: string }) {
-  const { stage, draft, unhide } = useScreen("stage", "draft", "unhide");
+  const { stage, draft, paper, unhide } = useScreen("stage", "draft", "paper", "unhide");
   const { data: overview, error } = useOverview(study);
   const { data: sheet } = useSheet(study);
   const [metresPerPixel, setMetresPerPixel] = useState(5);
@@ -71,6 +72,7 @@ export default function StudyScreen({ study }: { study: string }) {
   }
   if (!overview) return null;
   const Page = PAGES[stage];
+  const laid = stage === "handout" ? paper : null;
   const preview = stage === "sources" && draft && boundsOf(draft.upload) ? draft : null;
   return (
     <div className="app">
@@ -92,6 +94,8 @@ export default function StudyScreen({ study }: { study: string }) {
               </Suspense>
               <Ticks metresPerPixel={metresPerPixel} />
             </>
+          ) : laid ? (
+            <PaperView study={study} version={`${overview.revision} ${sheet?.changed ?? ""}`} paper={laid} />
           ) : overview.bounds ? (
             <>
               <Suspense fallback={null}>
@@ -108,7 +112,7 @@ export default function StudyScreen({ study }: { study: string }) {
           )}
           <MapFailures />
         </div>
-        <Legend groups={preview ? previewLegend(preview) : (two?.groups ?? content.groups)} metresPerPixel={overview.drawn ? null : metresPerPixel} looking={preview || two ? null : looking} above={<CompareLook study={study} />}>
+        <Legend groups={laid ? [] : preview ? previewLegend(preview) : (two?.groups ?? content.groups)} metresPerPixel={overview.drawn || laid ? null : metresPerPixel} looking={preview || two ? null : looking} above={<CompareLook study={study} />}>
           <AnswerLook overview={overview} overlays={content.overlays} />
         </Legend>
         <ResultsPanel overview={overview} />

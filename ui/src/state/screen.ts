@@ -4,6 +4,7 @@ import { useShallow } from "zustand/react/shallow";
 import { edits, NO_EDIT, type EditState } from "./slices/edits";
 import { frame, STAGES, type Frame, type Stage } from "./slices/frame";
 import { mapView, NOTHING_ON_MAP, type MapView } from "./slices/mapView";
+import { handout, NO_PAPER, type HandoutState } from "./slices/handout";
 import { modes, type Modes } from "./slices/modes";
 import { NO_QUESTION, questions, type Questions } from "./slices/questions";
 import { NO_LAYER, sources, type Sources } from "./slices/sources";
@@ -13,7 +14,7 @@ export type { Colour } from "./slices/modes";
 export type { ImportDraft } from "./slices/sources";
 export { STAGES };
 
-export type Screen = Frame & Questions & MapView & Sources & Modes & EditState & { cancel: () => void };
+export type Screen = Frame & Questions & MapView & Sources & Modes & EditState & HandoutState & { cancel: () => void };
 
 export const screenStore = create<Screen>()((set) => ({
   ...frame(set),
@@ -22,6 +23,7 @@ export const screenStore = create<Screen>()((set) => ({
   ...sources(set),
   ...modes(set),
   ...edits(set),
+  ...handout(set),
   /** End what waits for the map, and close what lies over it. */
   cancel: () => set({ editing: null, picking: null, street: null, drawing: null, measuring: null, sketch: null, ghosts: null }),
 }));
@@ -63,7 +65,7 @@ export function followAddress(): void {
     drawing: null,
     sketch: null,
     ghosts: null,
-    ...(changed ? { ...NO_QUESTION, ...NOTHING_ON_MAP, ...NO_LAYER, ...NO_EDIT } : {}),
+    ...(changed ? { ...NO_QUESTION, ...NOTHING_ON_MAP, ...NO_LAYER, ...NO_EDIT, ...NO_PAPER } : {}),
   });
 }
 

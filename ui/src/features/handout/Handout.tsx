@@ -6,6 +6,7 @@ import { useState } from "react";
 import { fetchJson, message } from "../../api/client";
 import { keepAnswer, type Overview } from "../../api/studies";
 import { clock, figure, words } from "../../common/format";
+import { MapSheet } from "./MapSheet";
 import { useSheet, type Answer, type QuestionBlock } from "../../state/sheet";
 
 export function Handout({ overview }: { overview: Overview }) {
@@ -15,6 +16,8 @@ export function Handout({ overview }: { overview: Overview }) {
     <>
       <h1><Trans>Handout</Trans></h1>
       <p className="dateline"><Trans>Open formats, ready for other programs</Trans></p>
+      <h2><Trans>A map on paper</Trans></h2>
+      <MapSheet study={overview.id} />
       <h2><Trans>The study</Trans></h2>
       <div className="downloads">
         <span><Trans>Layers, streets, sheet and kept answers in one file</Trans></span>

@@ -1,0 +1,124 @@
+"""What is drawn of shapes and lines: paths, collections and marks of the drawing library, all sizes in points."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+import shapely
+from matplotlib.axes import Axes
+from matplotlib.collections import LineCollection, PathCollection
+from matplotlib.path import Path
+from numpy.typing import NDArray
+
+POINTS_PER_PIXEL = 0.75
+"""A pixel of the screen is a 96th of an inch."""
+Shapes = NDArray[np.object_]
+
+
+def path_of(shape: shapely.Geometry) -> Path:
+    """A polygon or several as one path, holes left open."""
+    vertices, codes = [], []
+    for part in shapely.get_parts(shape):
+        if part.geom_type != "Polygon" or part.is_empty:
+            continue
+        for ring in (part.exterior, *part.interiors):
+            xy = shapely.get_coordinates(ring)
+            vertices.append(xy)
+            code = np.full(len(xy), Path.LINETO, Path.code_type)
+            code[0], code[-1] = Path.MOVETO, Path.CLOSEPOLY
+            codes.append(code)
+    if not vertices:
+        return Path(np.zeros((0, 2)))
+    return Path(np.concatenate(vertices), np.concatenate(codes))
+
+
+def clipped(shapes: Shapes, view: tuple[float, float, float, float]) -> Shapes:
+    """Shapes cut to what is in view, with a margin; those outside are empty."""
+    west, south, east, north = view
+    margin = (east - west) * 0.02
+    box = (west - margin, south - margin, east + margin, north + margin)
+    valid = np.where(shapely.is_valid(shapes), shapes, shapely.make_valid(shapes))
+    return np.asarray(shapely.clip_by_rect(valid, *box), dtype=object)
+
+
+def fill(
+    axes: Axes, shapes: Shapes, colours: Sequence[str] | str, z: float, edge: str | Sequence[str] = "none",
+    width: float = 0.0, opacity: float = 1.0, hatch: str | None = None,
+) -> None:  # fmt: skip
+    """Fill areas; `colours` and `edge` are one for all, or one each."""
+    kept = [i for i, shape in enumerate(shapes) if not shapely.is_empty(shape)]
+    if not kept:
+        return
+
+    def own(given: Sequence[str] | str) -> Any:
+        return given if isinstance(given, str) else [given[i] for i in kept]
+
+    axes.add_collection(
+        PathCollection(
+            [path_of(shapes[i]) for i in kept], facecolors=own(colours), edgecolors=own(edge), linewidths=width,
+            alpha=opacity if opacity < 1 else None, zorder=z, hatch=hatch,
+        ),
+        autolim=False,
+    )  # fmt: skip
+
+
+HATCH = "/////"
+"""Strokes over what grey alone does not tell apart."""
+DASHED = (0, (2.2, 1.6))
+
+
+def lines_of(shapes: Shapes) -> tuple[list[NDArray[np.float64]], NDArray[np.int64]]:
+    """The lines of shapes as coordinates, and the shape that each is of."""
+    parts, of = shapely.get_parts(shapes, return_index=True)
+    polygonal = np.isin(shapely.get_type_id(parts), (3,))
+    parts = np.where(polygonal, shapely.boundary(parts), parts)
+    parts, again = shapely.get_parts(parts, return_index=True)
+    of = of[again]
+    linear = np.isin(shapely.get_type_id(parts), (1, 2)) & ~shapely.is_empty(parts)
+    parts, of = parts[linear], of[linear]
+    xy, index = shapely.get_coordinates(parts, return_index=True)
+    begins = np.searchsorted(index, np.arange(1, len(parts)))
+    return [piece for piece in np.split(xy, begins) if len(piece)], of
+
+
+def stroke(
+    axes: Axes, shapes: Shapes, colours: Sequence[str] | str, widths: Any, z: float, dash: Any = "solid",
+    opacity: float = 1.0,
+) -> None:  # fmt: skip
+    """Draw lines, or the edges of areas; `colours` and `widths` are one for all, or one each."""
+    lines, of = lines_of(shapes)
+    if not lines:
+        return
+    inks = colours if isinstance(colours, str) else [colours[i] for i in of.tolist()]
+    width = widths if np.isscalar(widths) else np.asarray(widths)[of]
+    cap: Any = "round" if dash == "solid" else "butt"
+    collection = LineCollection(
+        lines, colors=inks, linewidths=width, zorder=z, linestyles=dash, capstyle=cap, joinstyle="round",
+        alpha=opacity if opacity < 1 else None,
+    )  # fmt: skip
+    axes.add_collection(collection, autolim=False)
+
+
+def dots(
+    axes: Axes, xy: NDArray[np.float64], colours: Sequence[str] | str, radius: Any, z: float, edge: str = "none",
+    width: float = 0.0,
+) -> None:  # fmt: skip
+    """Circles of a radius in points."""
+    if len(xy):
+        axes.scatter(
+            xy[:, 0], xy[:, 1], s=(2 * np.asarray(radius, float)) ** 2, c=colours if isinstance(colours, str) else list(colours),
+            edgecolors=edge, linewidths=width, zorder=z,
+        )  # fmt: skip
+
+
+def button(axes: Axes, xy: NDArray[np.float64], ink: str, paper: str, points: float, z: float, second: bool) -> None:
+    """Two-holed buttons, as places are sewn on; dashed without holes where a place is left out."""
+    dots(axes, xy, paper, points, z, ink, points * 0.22)
+    if not second:
+        for side in (-1, 1):
+            axes.plot(
+                xy[:, 0], xy[:, 1], linestyle="none", zorder=z + 0.1, markersize=points * 1.04, markeredgewidth=0, color=ink,
+                marker=Path.circle((side * 1.75, 0.0), 1.0),
+            )  # fmt: skip

@@ -1,0 +1,24 @@
+/** What is being made in stage Handout: the sheet of paper that is looked at. */
+import type { Slice } from "./slice";
+
+export type Paper = {
+  answer: string;
+  paper: "A5" | "A4" | "A3" | "A2";
+  orientation: "landscape" | "portrait";
+  colour: "colour" | "grey";
+  /** 1:this; null where the answer fills the map. */
+  scale: number | null;
+  title: string;
+  legend: boolean;
+  method: boolean;
+};
+
+export type HandoutState = {
+  paper: Paper | null;
+  /** Lay a sheet of paper in the place of the map, or change it; null takes it away. */
+  layOut: (paper: Paper | null) => void;
+};
+
+export const NO_PAPER = { paper: null } satisfies Partial<HandoutState>;
+
+export const handout: Slice<HandoutState> = (set) => ({ ...NO_PAPER, layOut: (paper) => set({ paper }) });
