@@ -110,8 +110,8 @@ def test_no_modules_import_each_other_in_a_circle():
 
 OURS = {"awl", "demo"}
 PACKAGES = {
-    "click", "dask", "distributed", "flask", "fontTools", "geopandas", "h5py", "lark", "llvmlite",
-    "mapbox_vector_tile", "matplotlib", "numba", "numpy", "openpyxl", "orjson", "pyarrow", "pydantic", "pyogrio",
+    "click", "dask", "distributed", "flask", "fontTools", "geopandas", "jinja2", "h5py", "lark", "llvmlite",
+    "mapbox_vector_tile", "markupsafe", "matplotlib", "numba", "numpy", "openpyxl", "orjson", "pyarrow", "pydantic", "pyogrio",
     "pyproj", "rapidfuzz", "rasterio", "rich", "scipy", "shapely", "waitress", "werkzeug",
 }  # fmt: skip
 """Packages of general use: what Awl is for is its own code."""

@@ -287,3 +287,29 @@ def test_a_map_sheet_is_written_by_question_and_by_answer(own_study, tmp_path):
         result = run(*words)
         assert result.exit_code == 2 and told in result.output, result.output
     assert {path.name for path in tmp_path.glob("x.*")} == set(), "nothing is half written"
+
+
+def test_a_report_is_written_and_set_against_an_earlier_one(own_study, tmp_path):
+    file, first, second = str(own_study.path), tmp_path / "first.html", tmp_path / "second.html"
+    block = {
+        "id": "q1",
+        "kind": "question",
+        "process": "isochrone",
+        "inputs": {"places": {"layer": "cool_rooms"}, "limits": [4]},
+    }
+    with own_study.writing() as connection:
+        records.save_sheet(connection, "main", {"title": "Reach", "blocks": [block]})
+    assert run("report", "main", "--study", file, "--out", str(first)).exit_code == 0
+    with own_study.writing() as connection:
+        inputs = {**block["inputs"], "mode": "cycle"}
+        records.save_sheet(connection, "main", {"title": "Reach", "blocks": [{**block, "inputs": inputs}]})
+    assert run("report", "--study", file, "--out", str(second), "--since", str(first)).exit_code == 0
+    assert "Question 1 was asked otherwise then." in second.read_text()
+    for words, told in (
+        (("--out", str(tmp_path / "x.pdf")), "A report is a page"),
+        (("--out", str(tmp_path / "x.html"), "--since", file), "cannot be read"),
+        (("--out", str(tmp_path / "x.html"), "--without", "q7"), "no block 'q7'"),
+    ):
+        result = run("report", "--study", file, *words)
+        assert result.exit_code == 2 and told in result.output, result.output
+    assert not list(tmp_path.glob("x.*"))

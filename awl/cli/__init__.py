@@ -30,6 +30,7 @@ COMMANDS: dict[str, str] = {
     "ask": "Run one question; print the results or write a file.",
     "compare": "Set answers of a kind against each other.",
     "run": "Run every question of a saved sheet.",
+    "report": "Write a sheet as one page that opens offline.",
     "export": "Write the street graph, a layer or an answer in an open format.",
     "completion": "Print the script that completes commands in a shell.",
 }

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from awl.handout.map_sheet import SheetContent
 from awl.io.table import Table
 from awl.questions import QUESTIONS
@@ -11,7 +13,7 @@ from awl.questions.results import Answer
 from awl.questions.wording import sentence_of
 from awl.study import records
 from awl.study.study import Study
-from awl.views.view import VIEW
+from awl.views.view import VIEW, View
 
 GRADES = ("error", "warning", "note")
 
@@ -29,20 +31,15 @@ def kept_content(study: Study, question: str) -> SheetContent:
         "figures": document["figures"],
         "method": document["method"],
     }
-    if "answers" in kept.inputs:
-        # What differs between the questions stands in place of one.
-        asked, named["method"] = named["method"][0], named["method"][1:]
-    else:
-        asked = _asked(study, kept.process, kept.inputs)
     view = VIEW.validate_python({**document["view"], **named})
     parts = set(kept.parts)
 
     def part(name: str) -> Table | None:
         return kept.part(name) if name in parts else None
 
+    view, asked = _worded(study, kept.process, kept.inputs, view)
     return SheetContent(
-        view, part, asked, _mode(kept.inputs), _doubts(document["doubts"]), kept.made,
-        block.get("look") or {},
+        view, part, asked, _mode(kept.inputs), _doubts(document["doubts"]), kept.made, block.get("look") or {},
     )  # fmt: skip
 
 
@@ -53,7 +50,8 @@ def fresh_content(study: Study, process: str, inputs: Json, answer: Answer) -> S
         return answer.part(name) if name in answer.parts else None
 
     doubts = _doubts([doubt.json() for doubt in answer.doubts])
-    return SheetContent(answer.view, part, _asked(study, process, inputs), _mode(inputs), doubts, records.now())
+    view, asked = _worded(study, process, inputs, answer.view)
+    return SheetContent(view, part, asked, _mode(inputs), doubts, records.now())
 
 
 def _block(study: Study, question: str) -> Json:
@@ -61,16 +59,21 @@ def _block(study: Study, question: str) -> Json:
     return next((block for block in sheet.get("blocks", []) if block.get("id") == question), {})
 
 
-def _asked(study: Study, process: str, inputs: Json) -> str:
-    """The question as a sentence; of a comparison none, its title and method say it."""
+def _worded(study: Study, process: str, inputs: Json, view: View) -> tuple[View, str]:
+    """The view, and its question as a sentence; of a comparison what differs between the questions, which leads its method."""
     asked = QUESTIONS.get(process)
-    return "" if asked is None or "answers" in inputs else sentence_of(asked, inputs, study)
+    if "answers" in inputs:
+        return replace(view, method=view.method[1:]), view.method[0]
+    return view, "" if asked is None else sentence_of(asked, inputs, study)
 
 
 def _mode(inputs: Json) -> str | None:
     return None if "answers" in inputs else str(inputs.get("mode", "walk"))
 
 
-def _doubts(doubts: list[Json]) -> list[str]:
-    """Texts of doubts, the gravest first."""
-    return [doubt["text"] for doubt in sorted(doubts, key=lambda doubt: GRADES.index(doubt["grade"]))]
+def _doubts(doubts: list[Json]) -> list[dict[str, str]]:
+    """Doubts with their grades, the gravest first."""
+    return [
+        {"grade": doubt["grade"], "text": doubt["text"]}
+        for doubt in sorted(doubts, key=lambda doubt: GRADES.index(doubt["grade"]))
+    ]

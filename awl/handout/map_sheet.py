@@ -54,7 +54,7 @@ class SheetContent:
         part: gives a part of it, None where it is not kept.
         asked: the question as a sentence; empty where there is none.
         mode: the mode whose streets are told apart from those it may not use; None for all alike.
-        doubts: what to know before trusting it.
+        graded_doubts: what to know before trusting it, with `grade` and `text`, the gravest first.
         made: when it was answered, RFC 3339.
         looks: looks of rows of the legend by their ids.
         hidden: rows that are switched off.
@@ -64,7 +64,7 @@ class SheetContent:
     part: Callable[[str], Table | None]
     asked: str
     mode: str | None
-    doubts: list[str]
+    graded_doubts: list[dict[str, str]]
     made: str
     looks: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
     hidden: frozenset[str] = frozenset({"unserved"})
@@ -101,6 +101,31 @@ def draw_map_sheet(study: Study, content: SheetContent, options: MapOptions, end
         LegendDrawer(page, layout.legend, inks, layout.letter).draw(groups)
     _write_foot(page, layout, inks, frame, content, options)
     return _file(figure, ending, options.dpi, content.view.title)
+
+
+def draw_map_picture(study: Study, content: SheetContent, size_mm: tuple[float, float], dpi: int) -> bytes:
+    """The map of an answer with its legend and scale beside it and nothing else, as PNG: for pages that say the rest.
+
+    Parameters:
+        study: the study of the answer.
+        content: what it is of.
+        size_mm: width and height.
+        dpi: pixels per inch.
+    """
+    width, height = size_mm
+    side, letter = 44.0, 0.95
+    beside = width - side
+    boxes = ((0, 0, width, 0), (0.3, 0.3, beside - 4.0, height - 0.6), (beside, 1.0, side, height - 16.0))
+    layout = Layout(width, height, *boxes, (beside, height - 13.0, side, 13.0), letter)
+    inks = Inks()
+    figure = Figure(figsize=(width / 25.4, height / 25.4), facecolor=inks("token:page"))
+    page = _page(figure, layout)
+    frame = _frame(figure, study, content, MapOptions.model_validate({}), layout, inks)
+    groups = draw_answer(frame, DrawnAnswer(content.view.map, content.part, content.looks, content.hidden))
+    draw_base(frame, study.network(content.mode).usable if content.mode in study.modes() else None)
+    LegendDrawer(page, layout.legend, inks, letter).draw(groups)
+    _draw_scale(page, inks, frame, layout.foot, letter)
+    return _file(figure, "png", dpi, content.view.title)
 
 
 def _page(figure: Figure, layout: Layout) -> Axes:
@@ -196,7 +221,7 @@ def _write_foot(
     if options.method:
         writer = _Writer(page, inks, x + side + 6 * letter, y - 0.6 * letter, width - side - 6 * letter)
         most = int((height - 1) / (6.4 * letter * MM_PER_POINT * 1.18))
-        doubts = " ".join(content.doubts)
+        doubts = " ".join(doubt["text"] for doubt in content.graded_doubts)
         for_doubts = min(most // 2, len(wrapped(doubts, MEDIUM, 6.4 * letter, writer.width))) if doubts else 0
         if doubts:
             writer.write(doubts, MEDIUM, 6.4 * letter, "token:ink", for_doubts)

@@ -107,3 +107,21 @@ def test_a_map_sheet_is_drawn_of_a_kept_answer(own_client):
     assert own_client.get("/studies/ferrow/maps/none").status_code in (400, 404)
     hostile = own_client.get("/studies/ferrow/maps/q1?format=svg&paper=A5&title=<script>alert(1)</script>")
     assert b"<script>" not in hostile.data
+
+
+def test_the_report_is_a_page_that_runs_nothing(own_client):
+    sheet = own_client.get("/studies/ferrow/sheet")
+    block = {"id": "q1", "kind": "question", "process": "isochrone", "inputs": {"places": [WEST], "limits": [5]}}
+    own_client.put(
+        "/studies/ferrow/sheet",
+        json={"title": "<b>Reach</b>", "blocks": [block, {"id": "n1", "kind": "prose", "text": "Words"}]},
+    )
+    reply = own_client.get("/studies/ferrow/report?without=n1")
+    assert sheet.status_code == reply.status_code == 200
+    assert b"&lt;b&gt;Reach" in reply.data and b"Words" not in reply.data
+    assert (
+        "sandbox" in reply.headers["Content-Security-Policy"]
+        and "script-src" not in reply.headers["Content-Security-Policy"]
+    )
+    assert own_client.get("/studies/ferrow/report?without=n7").status_code == 400
+    assert own_client.get("/studies/ferrow/report?since=x").status_code == 400

@@ -21,6 +21,7 @@ import { useOverview, useSheet } from "../state/sheet";
 import { useScreen, type Stage } from "../state/screen";
 import { Stepper } from "./Stepper";
 import { ResultsPanel } from "../features/results/ResultsPanel";
+import { ReportView } from "../features/handout/ReportView";
 import { PaperView } from "../features/handout/PaperView";
 import { MapFailures } from "../controls/MapFailures";
 
@@ -38,7 +39,7 @@ const TwoMaps = lazy(() => import("../features/compare/TwoMaps"));
 const PreviewMap = lazy(() => import("../features/sources/PreviewMap"));
 
 export default function StudyScreen({ study }: { study: string }) {
-  const { stage, draft, paper, unhide } = useScreen("stage", "draft", "paper", "unhide");
+  const { stage, draft, paper, leftOut, unhide } = useScreen("stage", "draft", "paper", "leftOut", "unhide");
   const { data: overview, error } = useOverview(study);
   const { data: sheet } = useSheet(study);
   const [metresPerPixel, setMetresPerPixel] = useState(5);
@@ -72,6 +73,7 @@ export default function StudyScreen({ study }: { study: string }) {
   }
   if (!overview) return null;
   const Page = PAGES[stage];
+  const reported = stage === "handout" ? leftOut : null;
   const laid = stage === "handout" ? paper : null;
   const preview = stage === "sources" && draft && boundsOf(draft.upload) ? draft : null;
   return (
@@ -94,6 +96,8 @@ export default function StudyScreen({ study }: { study: string }) {
               </Suspense>
               <Ticks metresPerPixel={metresPerPixel} />
             </>
+          ) : reported ? (
+            <ReportView study={study} leftOut={reported} />
           ) : laid ? (
             <PaperView study={study} version={`${overview.revision} ${sheet?.changed ?? ""}`} paper={laid} />
           ) : overview.bounds ? (
@@ -112,7 +116,7 @@ export default function StudyScreen({ study }: { study: string }) {
           )}
           <MapFailures />
         </div>
-        <Legend groups={laid ? [] : preview ? previewLegend(preview) : (two?.groups ?? content.groups)} metresPerPixel={overview.drawn || laid ? null : metresPerPixel} looking={preview || two ? null : looking} above={<CompareLook study={study} />}>
+        <Legend groups={laid || reported ? [] : preview ? previewLegend(preview) : (two?.groups ?? content.groups)} metresPerPixel={overview.drawn || laid || reported ? null : metresPerPixel} looking={preview || two ? null : looking} above={<CompareLook study={study} />}>
           <AnswerLook overview={overview} overlays={content.overlays} />
         </Legend>
         <ResultsPanel overview={overview} />

@@ -7,6 +7,7 @@ import { fetchJson, message } from "../../api/client";
 import { keepAnswer, type Overview } from "../../api/studies";
 import { clock, figure, words } from "../../common/format";
 import { MapSheet } from "./MapSheet";
+import { Report } from "./Report";
 import { useSheet, type Answer, type QuestionBlock } from "../../state/sheet";
 
 export function Handout({ overview }: { overview: Overview }) {
@@ -18,6 +19,8 @@ export function Handout({ overview }: { overview: Overview }) {
       <p className="dateline"><Trans>Open formats, ready for other programs</Trans></p>
       <h2><Trans>A map on paper</Trans></h2>
       <MapSheet study={overview.id} />
+      <h2><Trans>A report</Trans></h2>
+      <Report study={overview.id} />
       <h2><Trans>The study</Trans></h2>
       <div className="downloads">
         <span><Trans>Layers, streets, sheet and kept answers in one file</Trans></span>

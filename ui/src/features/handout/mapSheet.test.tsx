@@ -5,6 +5,8 @@ import { framed, question, sheetOf } from "../../testing/fixtures";
 import { MapSheet } from "./MapSheet";
 import { PaperView } from "./PaperView";
 import { addressOf, scaleOf } from "./paper";
+import { Report } from "./Report";
+import { ReportView } from "./ReportView";
 
 const KEPT = { id: "kept_1", process: "access", title: "Before", made: "2026-08-04T12:00:00Z" };
 const frame = (...blocks: ReturnType<typeof question>[]) => framed([[["sheet", "ferrow"], sheetOf(...blocks)], [["kept", "ferrow"], [KEPT]]]);
@@ -70,4 +72,23 @@ it("the sheet is shown as the server draws it, and a failure in its place", asyn
   fails = true;
   page.rerender(<PaperView study="ferrow" version="2" paper={PAPER} />);
   await waitFor(() => expect(screen.getByRole("alert").textContent).toBe("The scale is none."));
+});
+
+it("the report leaves out what is not ticked, and is shown as a page that runs nothing", () => {
+  const prose = { id: "n1", kind: "prose" as const, text: "A line of prose that is longer than what tells which one it is" };
+  const sheet = { ...sheetOf(question("q1", "access", {})), blocks: [prose, question("q1", "access", {})] };
+  render(<Report study="ferrow" />, { wrapper: framed([[["sheet", "ferrow"], sheet]]) });
+  fireEvent.click(screen.getByText("Look at the report"));
+  expect(screenNow().leftOut).toEqual([]);
+  fireEvent.click(screen.getByLabelText(/^A line of prose/));
+  expect(screenNow().leftOut).toEqual(["n1"]);
+  expect(screen.getByText<HTMLAnchorElement>("HTML").getAttribute("href")).toBe("/studies/ferrow/report?without=n1");
+  const view = render(<ReportView study="ferrow" leftOut={["n1"]} />);
+  const page = view.getByTitle("The report");
+  expect([page.getAttribute("src"), page.getAttribute("sandbox")]).toEqual(["/studies/ferrow/report?without=n1", ""]);
+  expect(view.getByRole("status")).toBeTruthy();
+  fireEvent.load(page);
+  expect(view.queryByRole("status")).toBeNull();
+  fireEvent.click(screen.getByText("Put away"));
+  expect(screenNow().leftOut).toBeNull();
 });
