@@ -19,8 +19,11 @@ MAP_FORMATS = ("png", "svg", "pdf")
 @click.option("--mode", default="walk", show_default=True, help="The mode whose streets and costs are written.")
 @click.option("--at", help="Local date and time such as 2026-06-05T08:00; free flow when left out.")
 @click.option("--part", help="Answers: the result to write; the main one when left out.")
+@click.option("--fields", is_flag=True, help="Answers: the data dictionary of the result: field, type, unit, meaning.")
 @map_options
-def command(what: str, study_path: Path, out: Path, mode: str, at: str | None, part: str | None, **given: Any) -> None:
+def command(
+    what: str, study_path: Path, out: Path, mode: str, at: str | None, part: str | None, fields: bool, **given: Any
+) -> None:
     """Write the street graph, a layer or an answer in an open format.
 
     WHAT is `streets` (to a folder of GMNS tables, .gpkg or .geojson), the id of a layer (.geojson, .csv, .xlsx, .parquet or
@@ -29,9 +32,11 @@ def command(what: str, study_path: Path, out: Path, mode: str, at: str | None, p
 
     Example: awl export streets --study ferrow.gpkg --out gmns --mode drive
     """
+    from awl.io.dictionary import data_dictionary
     from awl.io.whole import write_whole
-    from awl.questions.files import kept_bytes
+    from awl.questions.files import checked_part, kept_bytes, table_bytes
     from awl.questions.inputs import moment
+    from awl.questions.kept_answers import part_of
     from awl.study import records
     from awl.study.export import gmns_tables, graph_bytes, layer_bytes
     from awl.study.study import Study
@@ -53,7 +58,11 @@ def command(what: str, study_path: Path, out: Path, mode: str, at: str | None, p
             from awl.handout.map_sheet import draw_map_sheet
 
             data = draw_map_sheet(study, kept_content(study, what), map_sheet_options(given), ending)
-        elif (answer := records.answer(study.reading, what)) is not None:
+        elif (answer := records.answer(study.reading, what)) is not None and fields:
+            shown = part or answer["result"]["view"]["tables"][0]["part"]
+            dictionary = data_dictionary(part_of(answer["result"], checked_part(answer["result"], shown)))
+            data = table_bytes(dictionary, ending, out.name)
+        elif answer is not None:
             data = kept_bytes(answer["result"], part, ending, out.name)
         else:
             data = layer_bytes(study.read_layer(what), what, ending)

@@ -22,6 +22,7 @@ from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
 from awl.io import rtree
+from awl.io.dictionary import meaning_of
 from awl.io.table import TYPES, Column, Kind, Table
 
 APPLICATION_ID = 0x47504B47  # "GPKG"
@@ -429,7 +430,41 @@ def bytes_of(tables: dict[str, Table]) -> bytes:
             create(connection)
             for name, layer in tables.items():
                 write_table(connection, name, layer, name.replace("_", " ").capitalize(), "")
+                _describe(connection, name, layer)
             connection.execute("COMMIT")
         finally:
             connection.close()
         return path.read_bytes()
+
+
+_DATA_COLUMNS = """
+CREATE TABLE IF NOT EXISTS gpkg_data_columns (table_name TEXT NOT NULL, column_name TEXT NOT NULL, name TEXT, title TEXT,
+  description TEXT, mime_type TEXT, constraint_name TEXT, CONSTRAINT pk_gdc PRIMARY KEY (table_name, column_name),
+  CONSTRAINT gdc_tn UNIQUE (table_name, name));
+CREATE TABLE IF NOT EXISTS gpkg_data_column_constraints (constraint_name TEXT NOT NULL, constraint_type TEXT NOT NULL,
+  value TEXT, min NUMERIC, min_is_inclusive BOOLEAN, max NUMERIC, max_is_inclusive BOOLEAN, description TEXT,
+  CONSTRAINT gdcc_ntv UNIQUE (constraint_name, constraint_type, value));
+"""
+
+
+def _describe(connection: sqlite3.Connection, table: str, layer: Table) -> None:
+    """Unit and meaning of fields, by the schema extension of the standard."""
+    told = [
+        (table, field, ", ".join(part for part in (meaning_of(column), column.unit) if part))
+        for field, column in zip(_field_names(layer.columns), layer.columns.values(), strict=True)
+    ]
+    told = [row for row in told if row[2]]
+    if not told:
+        return
+    for statement in _DATA_COLUMNS.split(";"):
+        if statement.strip():
+            connection.execute(statement)
+    for name in ("gpkg_data_columns", "gpkg_data_column_constraints"):
+        connection.execute(
+            "INSERT OR IGNORE INTO gpkg_extensions SELECT ?, NULL, 'gpkg_schema', 'http://www.geopackage.org/spec/#extension_schema',"
+            " 'read-write' WHERE NOT EXISTS (SELECT 1 FROM gpkg_extensions WHERE table_name = ?)",
+            (name, name),
+        )
+    connection.executemany(
+        "INSERT INTO gpkg_data_columns (table_name, column_name, description) VALUES (?, ?, ?)", told
+    )

@@ -1,14 +1,18 @@
-"""XLSX (ISO 29500): a table as the one sheet of a workbook. Text is written as text, never as a formula."""
+"""XLSX (ISO 29500): a table as the first sheet of a workbook, its data dictionary as the second.
+
+Text is written as text, never as a formula.
+"""
 
 from __future__ import annotations
 
 import io
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 import shapely
 
 from awl.core.errors import AwlError
+from awl.io.dictionary import data_dictionary
 from awl.io.table import Table
 
 MAX_ROWS = 1_048_575
@@ -30,16 +34,22 @@ def of_table(table: Table) -> bytes:
     else:
         place = {"wkt": shapely.to_wkt(table.geometry, rounding_precision=7).tolist()}
     columns |= place
-    return write(list(columns), zip(*columns.values(), strict=True), len(table))
+    sheets = {"Awl": (list(columns), zip(*columns.values(), strict=True), len(table))}
+    if any(column.unit or column.meaning for column in table.columns.values()):
+        fields = data_dictionary(table)
+        sheets["Fields"] = (list(fields.columns), zip(*fields.lists().values(), strict=True), len(fields))
+    return write(sheets)
 
 
-def write(header: Sequence[str], rows: Iterable[Sequence[Any]], count: int) -> bytes:
-    """A workbook of one sheet.
+Sheet = tuple[Sequence[str], Iterable[Sequence[Any]], int]
+"""Names of the columns, the rows, and how many there are."""
+
+
+def write(sheets: Mapping[str, Sheet]) -> bytes:
+    """A workbook.
 
     Parameters:
-        header: names of the columns.
-        rows: the rows.
-        count: how many rows there are.
+        sheets: sheets by name, the first is shown.
 
     Raises:
         AwlError: there are more rows than a sheet holds.
@@ -47,25 +57,26 @@ def write(header: Sequence[str], rows: Iterable[Sequence[Any]], count: int) -> b
     from openpyxl import Workbook
     from openpyxl.cell import WriteOnlyCell
 
-    if count > MAX_ROWS:
-        raise AwlError(
-            f"A sheet holds {MAX_ROWS:,} rows, not {count:,}", remedy="Choose csv or parquet", inputs=("format",)
-        )
     book = Workbook(write_only=True)
-    sheet = book.create_sheet("Awl")
+    for name, (header, rows, count) in sheets.items():
+        if count > MAX_ROWS:
+            raise AwlError(
+                f"A sheet holds {MAX_ROWS:,} rows, not {count:,}", remedy="Choose csv or parquet", inputs=("format",)
+            )
+        sheet = book.create_sheet(name)
 
-    def cell(value: Any) -> Any:
-        if value is None or value != value:
-            return None
-        if isinstance(value, bool | int | float):
-            return value
-        cell = WriteOnlyCell(sheet, value=_printable(str(value)))
-        cell.data_type = "s"
-        return cell
+        def cell(value: Any, sheet: Any = sheet) -> Any:
+            if value is None or value != value:
+                return None
+            if isinstance(value, bool | int | float):
+                return value
+            cell = WriteOnlyCell(sheet, value=_printable(str(value)))
+            cell.data_type = "s"
+            return cell
 
-    sheet.append([cell(name) for name in header])
-    for row in rows:
-        sheet.append([cell(value) for value in row])
+        sheet.append([cell(title) for title in header])
+        for row in rows:
+            sheet.append([cell(value) for value in row])
     out = io.BytesIO()
     book.save(out)
     return out.getvalue()

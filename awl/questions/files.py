@@ -64,6 +64,33 @@ def kept_bytes(document: Json, part: str | None, ending: str, where: str) -> byt
     return _written(tables, part, shown, ending, where, document["title"])
 
 
+def checked_part(document: Json, part: str) -> str:
+    """The name of a part that a kept answer has; raises `AwlError` (404) naming those it has."""
+    _check_part(part, part_names(document))
+    return part
+
+
+def table_bytes(table: Table, ending: str, where: str) -> bytes:
+    """A table of its own as a file: csv, xlsx, parquet or json.
+
+    Parameters:
+        table: the table.
+        ending: the format.
+        where: what was asked for, for errors.
+
+    Raises:
+        AwlError: a table is not written in that format.
+    """
+    if ending == "json":
+        return geojson.dumps(table.records())
+    if ending not in ("csv", "xlsx", "parquet"):
+        raise AwlError(
+            f"A table is not written as {ending or 'that'}", where=where, remedy="Choose csv, xlsx, parquet or json",
+            inputs=("format",),
+        )  # fmt: skip
+    return WRITERS[ending](table)
+
+
 def _check_part(part: str, known: list[str]) -> None:
     if part not in known:
         raise AwlError(

@@ -9,8 +9,10 @@ from pathlib import Path
 from flask import Blueprint, Response, request
 
 from awl.core.errors import AwlError
-from awl.questions.files import kept_bytes
+from awl.io.dictionary import data_dictionary
+from awl.questions.files import checked_part, kept_bytes, table_bytes
 from awl.questions.inputs import moment
+from awl.questions.kept_answers import part_of
 from awl.server.web import known_parameters, study_of
 from awl.study import records
 from awl.study.export import gmns_tables, graph_bytes, layer_bytes
@@ -60,10 +62,13 @@ def layer(study_id: str, layer_id: str) -> Response:
 @api.get("/studies/<study_id>/export/answers/<question_id>/<part>")
 def answer_part(study_id: str, question_id: str, part: str) -> Response:
     """One result of a kept answer, or `all` of them where the format holds several."""
-    known_parameters("format")
+    known_parameters("format", "fields")
     ending = request.args.get("format", "geojson")
     answer = records.answer(study_of(study_id).reading, question_id)
     if answer is None:
         raise AwlError("The question has no answer yet", remedy="Ask it first", status=404, kind="no-answer")
+    if request.args.get("fields") == "true":
+        fields = data_dictionary(part_of(answer["result"], checked_part(answer["result"], part)))
+        return _download(table_bytes(fields, ending, "format"), f"{answer['process']}-{part}-fields.{ending}")
     data = kept_bytes(answer["result"], None if part == "all" else part, ending, "format")
     return _download(data, f"{answer['process']}-{part}.{ending}")

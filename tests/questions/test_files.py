@@ -5,15 +5,18 @@ from __future__ import annotations
 import csv
 import io
 import json
+import sqlite3
 from xml.etree import ElementTree
 
 import h5py
+import openpyxl
 import pyogrio
 import pytest
 from pyarrow import parquet
 
 from awl.core.errors import AwlError
-from awl.questions.files import kept_bytes
+from awl.io.dictionary import data_dictionary
+from awl.questions.files import kept_bytes, table_bytes
 from awl.questions.run import ask
 
 
@@ -110,3 +113,63 @@ def test_routes_as_gpx(study):
 def test_what_cannot_be_written_is_said(reach, part, ending, words):
     with pytest.raises(AwlError, match=words):
         kept_bytes(reach, part, ending, "here")
+
+
+# -- data dictionaries -----------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture(scope="module")
+def people(study):
+    inputs = {
+        "zones": {"layer": "zones"},
+        "places": {"layer": "cool_rooms"},
+        "fields": ["population"],
+        "limits": [4, 8],
+    }
+    return ask(study, "access", inputs)
+
+
+def test_the_dictionary_says_of_each_field_what_it_holds(study, people):
+    told = {row["field"]: row for row in data_dictionary(people.part("zones")).records()}
+    assert set(told) == {*people.part("zones").columns, "geometry"}
+    meaning = "people within, of population, at a limit of 8"
+    assert told["population_within_8"] == {
+        "field": "population_within_8", "type": "number", "unit": "people", "meaning": meaning,
+    }  # fmt: skip
+    assert told["zone"]["type"] == "text" and told["geometry"]["unit"] == "degrees"
+    routes = data_dictionary(
+        ask(study, "route", {"waypoints": [[-36.206, 41.2915], [-36.1935, 41.2905]]}).part("routes")
+    )
+    assert {row["field"]: row["type"] for row in routes.records()}["link_ids"] == "list or mapping, as JSON"
+
+
+def test_files_carry_their_dictionary(people, tmp_path, other_reader):
+    document = people.document()
+    book = openpyxl.load_workbook(io.BytesIO(kept_bytes(document, "zones", "xlsx", "here")))
+    assert book.sheetnames == ["Awl", "Fields"]
+    rows = list(book["Fields"].values)
+    assert rows[0] == ("field", "type", "unit", "meaning")
+    assert [row[0] for row in rows[1:-1]] == list(document["zones"]["features"][0]["properties"])
+    table = parquet.read_table(io.BytesIO(kept_bytes(document, "zones", "parquet", "here")))
+    told = json.loads(table.schema.metadata[b"fields"])
+    assert {row["field"]: row["unit"] for row in told}["mean_min"] == "min"
+    path = tmp_path / "zones.gpkg"
+    path.write_bytes(kept_bytes(document, "zones", "gpkg", "here"))
+    with sqlite3.connect(path) as connection:
+        described = dict(connection.execute("SELECT column_name, description FROM gpkg_data_columns"))
+        extensions = connection.execute(
+            "SELECT table_name FROM gpkg_extensions WHERE extension_name = 'gpkg_schema'"
+        ).fetchall()
+    assert described["population_within_8"] == "people within, of population, at a limit of 8, people"
+    assert {name for (name,) in extensions} == {"gpkg_data_columns", "gpkg_data_column_constraints"}
+    frame = other_reader().read_dataframe(path)
+    assert len(frame) == len(people.part("zones"))
+
+
+def test_a_dictionary_is_a_file_of_its_own(people):
+    fields = data_dictionary(people.part("totals"))
+    rows = list(csv.DictReader(io.StringIO(table_bytes(fields, "csv", "here").decode())))
+    assert [row["field"] for row in rows] == list(people.part("totals").columns)
+    assert json.loads(table_bytes(fields, "json", "here"))[0]["field"] == "field"
+    with pytest.raises(AwlError, match="not written as gpkg"):
+        table_bytes(fields, "gpkg", "here")

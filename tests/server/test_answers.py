@@ -125,3 +125,12 @@ def test_the_report_is_a_page_that_runs_nothing(own_client):
     )
     assert own_client.get("/studies/ferrow/report?without=n7").status_code == 400
     assert own_client.get("/studies/ferrow/report?since=x").status_code == 400
+
+
+def test_the_fields_of_a_part_are_told(own_client):
+    run(own_client, "isochrone", {"places": [WEST], "limits": [5]}, "q1")
+    reply = own_client.get("/studies/ferrow/export/answers/q1/areas?format=csv&fields=true")
+    assert reply.status_code == 200 and reply.data.decode().splitlines()[0] == "field,type,unit,meaning"
+    assert "area_km2,number,km²," in reply.data.decode()
+    assert own_client.get("/studies/ferrow/export/answers/q1/nothing?format=csv&fields=true").status_code == 404
+    assert own_client.get("/studies/ferrow/export/answers/q1/areas?format=gpkg&fields=true").status_code == 400

@@ -6,6 +6,7 @@ import { useState } from "react";
 import { fetchJson, message } from "../../api/client";
 import { keepAnswer, type Overview } from "../../api/studies";
 import { clock, figure, words } from "../../common/format";
+import { Addresses } from "./Addresses";
 import { MapSheet } from "./MapSheet";
 import { Report } from "./Report";
 import { useSheet, type Answer, type QuestionBlock } from "../../state/sheet";
@@ -49,6 +50,8 @@ export function Handout({ overview }: { overview: Overview }) {
           </Row>
         ))}
       </div>
+      <h2><Trans>The same questions for other programs</Trans></h2>
+      <Addresses study={overview.id} />
       <h2><Trans>The web API of this study</Trans></h2>
       <p className="prose"><Trans>Other programs read its layers and ask its questions at</Trans></p>
       <p>
@@ -129,7 +132,11 @@ function Answers({ overview }: { overview: Overview }) {
                   ) : (
                     <a href={`/studies/${overview.id}/export/answers/${question.id}/${name}?format=geojson`}><Trans>GeoJSON</Trans></a>
                   )}
-                  <a href={`/studies/${overview.id}/export/answers/${question.id}/${name}?format=csv`}><Trans>CSV</Trans></a>
+                  <span>
+                    <a href={`/studies/${overview.id}/export/answers/${question.id}/${name}?format=csv`}><Trans>CSV</Trans></a>{" "}
+                    <a href={`/studies/${overview.id}/export/answers/${question.id}/${name}?format=xlsx`}><Trans>XLSX</Trans></a>{" "}
+                    <a href={`/studies/${overview.id}/export/answers/${question.id}/${name}?format=csv&fields=true`} title={t`What each field holds, in which unit`}><Trans>fields</Trans></a>
+                  </span>
                 </Row>
               ))}
           </div>
