@@ -231,6 +231,8 @@ def test_answers_are_kept_and_compared(own_study, tmp_path):
         str(tmp_path / "x.csv"),
     )
     document = json.loads(run("compare", "--study", file, "on-foot", "by-cycle").output)
+    asked = json.loads(run("ask", "compare", "--study", file, "--set", "answers=on-foot,by-cycle").output)
+    assert asked["summary"] == document["summary"]
     assert document["summary"]["answers"] == ["walker", "cyclist"]
     out = tmp_path / "areas.gpkg"
     said = run("compare", "--study", file, "on-foot", "by-cycle", "--out", str(out), "--part", "areas").output

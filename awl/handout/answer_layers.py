@@ -16,7 +16,9 @@ from awl.handout.letters import MEDIUM
 from awl.handout.pictures import DASHED, HATCH, button, dots, fill, stroke
 from awl.io.table import Table
 from awl.views.map_view import Classes, Grades, LegendGroup, LegendRow, MapLayer, MapView, Paint, Swatch, Widths
+from awl.views.pins import ON_STREET
 
+PINS = MapLayer("places", "pins")
 GRADED_OPACITY, AREA_OPACITY = 0.82, 0.94
 WIDEST = 6.0
 SMALL_PIXELS = 2.2
@@ -58,14 +60,42 @@ def draw_answer(frame: MapFrame, answer: DrawnAnswer) -> list[LegendGroup]:
             _draw_classes(frame, answer, layer, layer.classes, table)
         elif layer.widths is not None and layer.widths.with_field in (None, graded):
             groups.append(_draw_widths(frame, answer, layer, layer.widths, table))
+    left_out = set(answer.hidden)
+    if answer.map.streets.kind == "reach" and not _draw_reached(frame, answer):
+        left_out.add(answer.map.streets.row or "")
+    _draw_own_places(frame, answer)
     for group in answer.map.legend:
-        rows = [_looked(row, answer.looks) for row in group.rows if row.id not in answer.hidden]
+        rows = [_looked(row, answer.looks) for row in group.rows if row.id not in left_out]
         if group.title == "" and groups:
             last = groups[-1]
             groups[-1] = LegendGroup(last.id, last.title, [*last.rows, *rows], last.note)
         elif rows:
             groups.append(LegendGroup(group.id, group.title, rows, group.note))
     return groups
+
+
+def _draw_reached(frame: MapFrame, answer: DrawnAnswer) -> bool:
+    """Streets by the limit within which they are reached, where the answer holds them; whether it does."""
+    table, limits = answer.part("streets"), answer.map.streets.limits
+    if table is None or "limit" not in table.columns or not len(table):
+        return False
+    count = len(limits)
+    inks = {limit: frame.inks(f"band:{i}/{count}", "street") for i, limit in enumerate(limits)}
+    colours = [inks.get(limit, frame.inks("token:ink")) for limit in table.columns["limit"]]
+    stroke(frame.axes, frame.in_view(table.geometry), colours, frame.width(1.1), Z_LINES - 0.5)
+    return True
+
+
+def _draw_own_places(frame: MapFrame, answer: DrawnAnswer) -> None:
+    """Places that are no layer's: pins to drag in the browser, buttons with letters on paper."""
+    table = answer.part("places")
+    if table is None or not len(table) or any(layer.drawn == "pins" for layer in answer.map.layers):
+        return
+    if table.kind != "point" or "status" not in table.columns or "places" in answer.map.parts:
+        return
+    paints = [Paint("places", second=status != ON_STREET) for status in table.columns["status"]]
+    letters = [chr(65 + i % 26) if len(table) > 1 else None for i in range(len(table))]
+    _paint_points(frame, PINS, frame.in_view(table.geometry), paints, [""] * len(table), letters)
 
 
 def _looked(row: LegendRow, looks: Mapping[str, Look]) -> LegendRow:

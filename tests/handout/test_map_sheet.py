@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import io
 import re
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -166,6 +167,19 @@ def test_the_sheet_gives_names_and_looks(own_study):
     keep_under(own_study, "c", question("compare"), {"answers": ["a", "b"]}, both, 0.1)
     compared = draw_map_sheet(own_study, kept_content(own_study, "c"), MapOptions(), "svg").decode()
     assert "The same question, but the bridges closed for no street closed." in compared
+
+
+def test_places_of_ones_own_and_reached_streets_are_on_the_paper(study):
+    inputs = {"places": [[-36.2040, 41.2905], [-36.1960, 41.2925]], "limits": [4]}
+    answer = ask(study, "isochrone", inputs)
+    texts = []
+    for parts in (set(answer.parts), {"areas", "contours", "places"}):
+        content = fresh_content(study, "isochrone", inputs, answer)
+        seen = replace(content, part=lambda name, own=content.part, parts=parts: own(name) if name in parts else None)
+        tree = etree.fromstring(draw_map_sheet(study, seen, MapOptions(), "svg"), etree.XMLParser(huge_tree=True))
+        texts.append(["".join(element.itertext()).strip() for element in tree.iter(f"{SVG}text")])
+    assert all({"A", "B", "Point"} <= set(own) for own in texts)
+    assert "Reached street" in texts[0] and "Reached street" not in texts[1], "the legend tells what is drawn"
 
 
 def test_equal_sheets_are_equal_files(study):

@@ -24,12 +24,17 @@ def _as_kept(value: Any) -> Any:
     return {"answer": value} if isinstance(value, str) else value
 
 
+def _as_list(value: Any) -> Any:
+    """Names with commas between as a list."""
+    return [name.strip() for name in value.split(",")] if isinstance(value, str) else value
+
+
 class CompareInputs(BaseModel):
     """Inputs of `compare`."""
 
     model_config = ConfigDict(extra="forbid")
 
-    answers: list[Annotated[KeptOne, BeforeValidator(_as_kept)]] = Field(
+    answers: Annotated[list[Annotated[KeptOne, BeforeValidator(_as_kept)]], BeforeValidator(_as_list)] = Field(
         min_length=2,
         max_length=MOST_ANSWERS,
         description="Answers of one question, by the names they are kept under; the others are set against the first.",
