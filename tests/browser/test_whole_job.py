@@ -101,7 +101,7 @@ def test_from_the_extract_to_the_zone_figure(page: Page, served: Path) -> None:
     page.click(".stage", "Handout")
     page.find(".downloads a", "GeoPackage")
     zones = page.find(".downloads", "zones").find_element(
-        By.XPATH, ".//span[.='zones']/following-sibling::a[.='CSV'][1]"
+        By.XPATH, ".//span[.='zones']/following-sibling::span[1]/a[.='CSV']"
     )
     text = page.script(
         "const r = new XMLHttpRequest(); r.open('GET', arguments[0], false); r.send(); return r.responseText",
