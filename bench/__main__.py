@@ -37,6 +37,7 @@ from awl.questions.run import ask
 from awl.shipped import SOURCE
 from awl.study.study import Study
 from bench.access import among_buildings, in_a_region, in_the_city
+from bench.handout import handed_out
 from bench.heights import by_the_clock, on_the_hierarchy
 from bench.measure import Row, medians
 from bench.reading import CACHE, joining, reading_pbf, reading_xml, region, storing
@@ -105,7 +106,7 @@ def questions() -> list[Row]:
             Row(f"Ferrow: {name}; bound: one search", seconds, base, "of the bound's speed")
             for name, seconds in zip(calls, times, strict=True)
         ]
-        return [*rows, *in_the_city(study), *among_buildings(study), *in_ferrow(study)]
+        return [*rows, *in_the_city(study), *among_buildings(study), *in_ferrow(study), *handed_out(study)]
 
 
 def main(large: bool) -> None:
