@@ -118,7 +118,8 @@ def _row_tables(one: RowDifferences, labels: list[str]) -> list[TableView]:
 
 def _number_columns(one: RowDifferences, field: str, labels: list[str], alone: bool) -> list[Column]:
     column = one.table.columns[field]
-    digits = 0 if column.kind == "integer" else min(1 if column.digits is None else column.digits, 2)
+    whole = column.kind == "integer" or column.unit == "people"
+    digits = 0 if whole else min(1 if column.digits is None else column.digits, 2)
     title = "" if alone else f"{number_title(one.table.columns[field], field)}, "
     values = [
         Column(value_field(field, nth), capitalized(f"{title}{label}"), column.unit, digits)
@@ -147,7 +148,7 @@ def _group_table(labels: list[str]) -> TableView:
 
 def _most_table(one: RowDifferences, labels: list[str]) -> TableView:
     lead = one.lead
-    unit, digits = ("", 1) if lead is None else (lead.unit, lead.digits)
+    unit, digits = ("", 1) if lead is None else (lead.unit, 0 if lead.unit == "people" else lead.digits)
     columns = [Column("name", one.spec.title)]
     if one.spec.more_is_better is not None:
         columns.append(Column("way", "Which"))

@@ -13,7 +13,7 @@ import { middleLimit } from "../../map/content";
 import { bands } from "../../map/look";
 import { useScreen } from "../../state/screen";
 import { Departures } from "./Departures";
-import { AXIS, FRAME } from "./frame";
+import { AXIS, FRAME, spanOf } from "./frame";
 import { Itineraries } from "./Itineraries";
 
 type Chart = components["schemas"]["Chart"];
@@ -126,6 +126,7 @@ function Bars({ chart, named }: { chart: Chart; named: boolean }) {
   const words = chart.x?.values ?? [];
   const series = (chart.series ?? []).map(({ label, values }) => ({ label, values: values as number[] }));
   const many = words.length > 8;
+  const span = spanOf(series.flatMap(({ values }) => values));
   const inks = series.length > 1 ? bands(series.length).map(({ street }) => street) : ["var(--ink-2)"];
   return (
     <>
@@ -149,10 +150,12 @@ function Bars({ chart, named }: { chart: Chart; named: boolean }) {
         skipAnimation
         grid={{ horizontal: true }}
         xAxis={[{ scaleType: "band", data: words, height: many ? 62 : 30, ...AXIS, tickLabelStyle: { ...AXIS.tickLabelStyle, ...(many ? { angle: -38, textAnchor: "end", fontSize: 11.5 } : {}) } }]}
-        yAxis={[{ min: 0, width: 52, tickNumber: 3, ...AXIS }]}
+        yAxis={[{ ...span, width: 52, tickNumber: 3, ...AXIS }]}
         series={series.map(({ label, values }, i) => ({ data: values, label, color: inks[i] ?? "var(--ink-2)" }))}
         sx={FRAME}
-      />
+      >
+        {"max" in span && <ChartsReferenceLine y={0} lineStyle={{ stroke: "var(--ink)", strokeWidth: 1 }} />}
+      </BarChart>
       </div>
     </>
   );

@@ -1,3 +1,4 @@
+import { spanOf } from "./frame";
 import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
 import { screenNow, screenStore } from "../../state/screen";
@@ -78,4 +79,10 @@ describe("the results of an access answer", () => {
 it("shares by minute are read by zone", () => {
   expect(curvesOf(answerOf(block, result).result, "curves", "zone")).toEqual(new Map([["Quay 1", [0, 20]], ["Quay 2", [0, 100]]]));
   expect(curvesOf(answerOf(block, {}).result, undefined, "zone").size).toBe(0);
+});
+
+it("bars that fall below zero are centred on it", () => {
+  expect(spanOf([3, null, 5])).toEqual({ min: 0 });
+  expect(spanOf([3, -8, null])).toEqual({ min: -8, max: 8 });
+  expect(spanOf([])).toEqual({ min: 0 });
 });
