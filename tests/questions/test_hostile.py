@@ -38,7 +38,20 @@ EVERY = sorted(SOUND)
 
 
 def test_no_question_is_left_out():
-    assert set(SOUND) == set(QUESTIONS)
+    # A comparison takes no places: what nobody should ask of it is below.
+    assert {*SOUND, "compare"} == set(QUESTIONS)
+
+
+@pytest.mark.parametrize(
+    "answers",
+    [None, [], {}, 5, "x", ["x"], ["a", "a"], [1, 2], [None, None], ["a", {"answer": ""}], ["a", {"answer": "x" * 300}],
+     ["a", {"answer": "b", "study": "../../etc/passwd"}], ["a", {"answer": "'; DROP TABLE awl_answers; --"}],
+     ["a", {"answer": "b", "part": "areas"}], ["a"] * 2000],
+)  # fmt: skip
+def test_no_comparison_of_what_is_no_answer(study, answers):
+    with pytest.raises(AwlError) as caught:
+        ask(study, "compare", {"answers": answers})
+    assert caught.value.inputs == ("answers",) and study.reading.execute("SELECT count(*) FROM awl_answers").fetchone()
 
 
 def refused(study, question: str, more: dict, words: str) -> AwlError:

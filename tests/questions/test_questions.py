@@ -464,7 +464,7 @@ def test_every_changeable_word_of_a_sentence_is_described(ident):
     for name, slot in slots.items():
         said = {part.split("}")[0] for part in slot.get("clause", {"text": ""})["text"].split("{")[1:]}
         assert said <= set(slots) and (not said or name in said), "a clause says its own word"
-        assert slot.get("of", "mode") in described["inputs"]
+        assert slot.get("of", name) in described["inputs"]
         assert not {*slot.get("offer", {}).get("needs", []), *slot.get("offer", {}).get("unless", [])} - set(slots)
 
 
