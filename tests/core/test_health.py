@@ -185,7 +185,8 @@ def test_crossings_are_those_that_shapely_finds(seed, count, span):
     told = {
         (a, b): xy
         for a, b, xy, along in zip(meet.a.tolist(), meet.b.tolist(), meet.xy, meet.along, strict=True)
-        if along == 0
+        # Which of those that are about parallel cross, and which overlap, is a matter of rounding.
+        if along == 0 and not nearly_parallel(begin, end, a, b)
     }
     assert len(meet.a) == len(set(zip(meet.a.tolist(), meet.b.tolist(), meet.along.tolist(), strict=True))), (
         "each is told once"
