@@ -220,8 +220,8 @@ def _paint_points(
     xy, rows = _points(shapes)
     if layer.drawn == "pins":
         for second in (True, False):
-            some = np.array([paints[i].second == second for i in rows.tolist()], bool)
-            button(frame.axes, xy[some], inks("token:ink"), inks("token:page"), frame.width(5.6), Z_MARKS, second)
+            of_kind = np.array([paints[i].second == second for i in rows.tolist()], bool)
+            button(frame.axes, xy[of_kind], inks("token:ink"), inks("token:page"), frame.width(5.6), Z_MARKS, second)
         frame.lettering.take(xy, 1.5 * frame.letter)
     else:
         usual = 2.0 if layer.drawn == "dots" else 6.0

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from pydantic import ValidationError
+
+from awl.core.errors import AwlError
 from awl.handout.map_sheet import SheetContent
 from awl.io.table import Table
 from awl.questions import QUESTIONS
@@ -31,7 +34,12 @@ def kept_content(study: Study, question: str) -> SheetContent:
         "figures": document["figures"],
         "method": document["method"],
     }
-    view = VIEW.validate_python({**document["view"], **named})
+    try:
+        view = VIEW.validate_python({**document["view"], **named})
+    except ValidationError as error:
+        raise AwlError(
+            f"'{question}' was answered by another version of Awl", remedy="Ask it again", inputs=("answer",)
+        ) from error
     parts = set(kept.parts)
 
     def part(name: str) -> Table | None:

@@ -1,4 +1,4 @@
-"""Classes of numbers on a map, as the browser makes them: their limits, which one a value is in, and how they are said."""
+"""Classes of numbers on a map, as the browser makes them: their limits, which one a value is in, and how they are number_text."""
 
 from __future__ import annotations
 
@@ -89,8 +89,8 @@ def classes_of(values: Floats, limits: list[float]) -> NDArray[np.int64]:
     """
     edges = np.array(limits)
     within = np.isfinite(values) & (values >= edges[0]) & (values <= edges[-1])
-    found = np.searchsorted(edges[:-1], np.nan_to_num(values), side="right") - 1
-    return np.where(within, np.minimum(found, len(limits) - 2), -1)
+    level = np.searchsorted(edges[:-1], np.nan_to_num(values), side="right") - 1
+    return np.where(within, np.minimum(level, len(limits) - 2), -1)
 
 
 def class_words(limits: list[float], i: int, unit: str, counts: bool) -> str:
@@ -102,10 +102,10 @@ def class_words(limits: list[float], i: int, unit: str, counts: bool) -> str:
     spread = limits[-1] - limits[0]
     digits = 0 if all(float(limit).is_integer() for limit in limits) else 3 if spread < 1 else 1 if spread < 50 else 0
 
-    def said(value: float) -> str:
+    def number_text(value: float) -> str:
         own = 1 if digits == 0 and abs(value) < 10 and not float(value).is_integer() else digits
         return f"{value:,.{own}f}".replace("-", "−")
 
-    low_word, high_word = said(limits[i]), said(limits[i + 1])
+    low_word, high_word = number_text(limits[i]), number_text(limits[i + 1])
     words = low_word if low_word == high_word else f"{low_word} to {high_word}"
     return f"{words}{unit}" if unit == "%" else f"{words} {unit}".strip()

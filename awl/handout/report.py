@@ -151,7 +151,7 @@ def _block(study: Study, one: Asked) -> Json:
         "asked": content.asked or view.title,
         "title": view.title,
         "figures": [
-            {"value": _said(figure.value), "unit": figure.unit, "label": figure.label} for figure in view.figures
+            {"value": _text(figure.value), "unit": figure.unit, "label": figure.label} for figure in view.figures
         ],
         "doubts": content.graded_doubts,
         "map": base64.b64encode(draw_map_picture(study, content, MAP_MM, MAP_DPI)).decode() if drawn else None,
@@ -181,13 +181,13 @@ def _table(view: TableView, table: Table | None) -> Json | None:
             for column in columns
         ],
         "rows": [
-            [_said(value, column.digits) for value, column in zip(row, columns, strict=True)] for row in zip(*shown, strict=True)
+            [_text(value, column.digits) for value, column in zip(row, columns, strict=True)] for row in zip(*shown, strict=True)
         ],
         "more": f"{len(table) - MOST_ROWS:,}" if len(table) > MOST_ROWS else "",
     }  # fmt: skip
 
 
-def _said(value: Any, digits: int | None = None) -> str:
+def _text(value: Any, digits: int | None = None) -> str:
     """A value as it is read."""
     if value is None:
         return NO_VALUE
@@ -284,13 +284,13 @@ def _changes(former: Json, record: Json) -> Json:
                 continue
             numbers = isinstance(then, int | float) and isinstance(figure["value"], int | float)
             label = f"{figure['label']}, {figure['unit']}" if figure["unit"] else figure["label"]
-            difference = _said(round(figure["value"] - then, 4)) if numbers else ""
+            difference = _text(round(figure["value"] - then, 4)) if numbers else ""
             rows.append(
                 {
                     "number": one["number"],
                     "label": label,
-                    "then": _said(then),
-                    "now": _said(figure["value"]),
+                    "then": _text(then),
+                    "now": _text(figure["value"]),
                     "difference": difference,
                 }
             )

@@ -449,12 +449,12 @@ CREATE TABLE IF NOT EXISTS gpkg_data_column_constraints (constraint_name TEXT NO
 
 def _describe(connection: sqlite3.Connection, table: str, layer: Table) -> None:
     """Unit and meaning of fields, by the schema extension of the standard."""
-    told = [
+    descriptions = [
         (table, field, ", ".join(part for part in (meaning_of(column), column.unit) if part))
         for field, column in zip(_field_names(layer.columns), layer.columns.values(), strict=True)
     ]
-    told = [row for row in told if row[2]]
-    if not told:
+    descriptions = [row for row in descriptions if row[2]]
+    if not descriptions:
         return
     for statement in _DATA_COLUMNS.split(";"):
         if statement.strip():
@@ -466,5 +466,5 @@ def _describe(connection: sqlite3.Connection, table: str, layer: Table) -> None:
             (name, name),
         )
     connection.executemany(
-        "INSERT INTO gpkg_data_columns (table_name, column_name, description) VALUES (?, ?, ?)", told
+        "INSERT INTO gpkg_data_columns (table_name, column_name, description) VALUES (?, ?, ?)", descriptions
     )

@@ -89,14 +89,14 @@ def differing_words(question: type[Question], asked: list[Json], studies: list[S
         return canonical({"": given})
 
     names = [*slots, *(name for name in defaults if name not in slots)]
-    found = []
+    differing = []
     for name in names:
         if len({value(inputs, name) for inputs in asked}) == 1:
             continue
         slot = slots.get(name, {"kind": "way", "label": _spaced(name).capitalize()})
         read = [text.get(name) or _plain(name, inputs) for text, inputs in zip(texts, asked, strict=True)]
-        found.append(DifferingWord(name, slot["kind"], slot["label"], read))
-    return found
+        differing.append(DifferingWord(name, slot["kind"], slot["label"], read))
+    return differing
 
 
 def _known(question: type[Question], inputs: Json, study: Study) -> Known:

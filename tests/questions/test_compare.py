@@ -364,6 +364,13 @@ def test_what_cannot_be_compared_is_refused(own_study):
         )
 
 
+def test_minutes_are_not_compared_with_metres(own_study):
+    keep(own_study, "a", "isochrone", places=points(WEST), limits=[5, 10])
+    keep(own_study, "b", "isochrone", places=points(WEST), limits=[5, 10], measure="distance", snap=50)
+    with pytest.raises(AwlError, match="nothing in common"):
+        compared(own_study, "a", "b")
+
+
 # -- kept answers ----------------------------------------------------------------------------------------------------------
 
 

@@ -56,6 +56,8 @@ def compare_areas(
     """Lay areas over each other, each value of the key by itself; None where no value is in all tables."""
     if not all(spec.key in table.columns and table.has_geometry for table in tables):
         return None
+    if len({table.columns[spec.key].unit for table in tables}) > 1:
+        return None
     grounds = [_by_value(spec, table, plane) for table in tables]
     values = [value for value in grounds[0] if all(value in ground for ground in grounds)]
     if not values:

@@ -91,6 +91,8 @@ def compare_rows(spec: ComparedRows, tables: Sequence[Table], labels: list[str])
     """Set the rows of tables side by side; None where one of them has not the keys."""
     if not all(key in table.columns for table in tables for key in spec.keys) or not any(map(len, tables)):
         return None
+    if any(len({table.columns[key].unit for table in tables}) > 1 for key in spec.keys):
+        return None
     rows = matched(_codes(tables, spec.keys))
     tables = [_in_minutes(table) for table in tables]
     fields = _shared_numbers(spec, tables)

@@ -111,12 +111,12 @@ def _differences(spec: ComparedPart, sides: list[Side], labels: list[str]) -> li
     if isinstance(spec, ComparedFeatures):
         named = list(dict.fromkeys(name for side in sides for name in side.parts if name not in spec.fixed))
         each = [[side.part(name) for side in sides] for name in named]
-        found = [
+        features = [
             compare_features(name, [table for table in tables if table is not None], labels)
             for name, tables in zip(named, each, strict=True)
             if all(table is not None for table in tables)
         ]
-        return [one for one in found if one is not None]
+        return [one for one in features if one is not None]
     tables = [table for side in sides if (table := side.part(spec.part)) is not None]
     if len(tables) < len(sides) or not any(map(len, tables)):
         return []

@@ -44,11 +44,13 @@ class ReachDifferences:
     mean_change: list[float]
 
 
-def compare_reach(spec: ComparedReach, tables: Sequence[Table]) -> ReachDifferences:
-    """Set the streets side by side that answers reach."""
+def compare_reach(spec: ComparedReach, tables: Sequence[Table]) -> ReachDifferences | None:
+    """Set the streets side by side that answers reach; None where one counts minutes and another metres."""
     begin, end, unit, scale = spec.begin, spec.end, "min", 60.0
     if spec.begin not in tables[0].columns:
         begin, end, unit, scale = spec.begin.replace("_s", "_m"), spec.end.replace("_s", "_m"), "m", 1.0
+    if not all({begin, end} <= set(table.columns) for table in tables):
+        return None
     links = [table.columns["link_id"].numbers().astype(np.int64) for table in tables]
     ids, of = np.unique(np.concatenate(links), return_inverse=True)
     at = np.split(of.ravel(), np.cumsum([len(own) for own in links])[:-1])

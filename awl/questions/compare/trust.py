@@ -42,11 +42,11 @@ def said_differences(words: list[DifferingWord], sides: list[Side]) -> str:
         where = ""
     if not words:
         return f"The same question{where or ', asked at different times'}."
-    said = []
+    clauses = []
     for nth in range(1, len(sides)):
         pairs = [f"{word.texts[nth]} for {word.texts[0]}" for word in words if word.texts[nth] != word.texts[0]]
-        said.append(" and ".join(pairs) or "nothing else")
-    return f"The same question{where}, but {'; or '.join(said)}."
+        clauses.append(" and ".join(pairs) or "nothing else")
+    return f"The same question{where}, but {'; or '.join(clauses)}."
 
 
 def doubts_of(sides: list[Side], labels: list[str], differences: Sequence[Any]) -> list[Doubt]:
@@ -118,9 +118,9 @@ def _by_place(side: Side, field: str) -> dict[str, Any]:
 def _own_doubts(sides: list[Side], labels: list[str]) -> list[Doubt]:
     """Doubts of the answers: those of all once, others with whose they are; spots are told with the answers themselves."""
     texts = [[doubt["text"] for doubt in side.doubts] for side in sides]
-    found: dict[str, Doubt] = {}
+    by_text: dict[str, Doubt] = {}
     for side, label in zip(sides, labels, strict=True):
         for doubt in side.doubts:
             text = doubt["text"] if all(doubt["text"] in own for own in texts) else f"'{label}': {doubt['text']}"
-            found.setdefault(text, Doubt(doubt["code"], doubt["grade"], doubt["count"], text))
-    return sorted(found.values(), key=lambda doubt: doubt.grade == "note")
+            by_text.setdefault(text, Doubt(doubt["code"], doubt["grade"], doubt["count"], text))
+    return sorted(by_text.values(), key=lambda doubt: doubt.grade == "note")

@@ -118,8 +118,8 @@ def _row_tables(one: RowDifferences, labels: list[str]) -> list[TableView]:
 
 def _number_columns(one: RowDifferences, field: str, labels: list[str], alone: bool) -> list[Column]:
     column = one.table.columns[field]
-    whole = column.kind == "integer" or column.unit == "people"
-    digits = 0 if whole else min(1 if column.digits is None else column.digits, 2)
+    is_whole = column.kind == "integer" or column.unit == "people"
+    digits = 0 if is_whole else min(1 if column.digits is None else column.digits, 2)
     title = "" if alone else f"{number_title(one.table.columns[field], field)}, "
     values = [
         Column(value_field(field, nth), capitalized(f"{title}{label}"), column.unit, digits)
