@@ -7,7 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from awl.shipped import demo_data
-from awl.study import feeds, importing, records
+from awl.study import feeds, importing, sheet_records
 from awl.study.study import Study
 
 DATA = demo_data()
@@ -30,5 +30,5 @@ def make_demo(folder: Path) -> Path:
         feeds.add_file(DATA / "transit.zip", study, "transit", "Ferrow timetable", "transit.zip")
         fields.result()
     with study.writing() as connection:
-        records.save_sheet(connection, "main", json.loads((DATA / "sheet.json").read_text()))
+        sheet_records.save(connection, "main", json.loads((DATA / "sheet.json").read_text()))
     return path

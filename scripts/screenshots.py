@@ -11,7 +11,7 @@ from selenium.webdriver.support.ui import Select
 
 from awl.demo_study import make_demo
 from awl.shipped import SOURCE
-from awl.study import records
+from awl.study import sheet_records
 from awl.study.study import Study
 from tests.browser.chromium import Page, browser, server
 
@@ -224,7 +224,7 @@ def transit(page: Page, folder: Path, study: Path) -> None:
     }  # fmt: skip
     block = {"id": "t1", "kind": "question", "process": "access", "inputs": inputs}
     with Study(study).writing() as connection:
-        records.save_sheet(connection, "main", {"title": "By tram to a cool room", "blocks": [block]})
+        sheet_records.save(connection, "main", {"title": "By tram to a cool room", "blocks": [block]})
     page.driver.get(f"{page.address}/")
     page.open("ferrow/sources")
     page.click("td button", "Ferrow timetable")

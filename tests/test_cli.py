@@ -19,7 +19,7 @@ from click.testing import CliRunner
 
 from awl.cli import main
 from awl.shipped import SOURCE
-from awl.study import records
+from awl.study import sheet_records
 from tests.conftest import node, osm, way
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -149,13 +149,13 @@ def test_a_saved_sheet_is_run_whole_or_not_at_all(own_study, tmp_path):
         },
     ]
     with own_study.writing() as connection:
-        records.save_sheet(connection, "main", {"title": "t", "blocks": blocks})
+        sheet_records.save(connection, "main", {"title": "t", "blocks": blocks})
     result = run("run", "main", "--study", str(own_study.path), "--out", str(tmp_path / "answers"))
     assert result.exit_code == 0
     assert sorted(path.name for path in (tmp_path / "answers").iterdir()) == ["1-isochrone.json", "2-matrix.json"]
     blocks[2]["inputs"]["mode"] = "fly"
     with own_study.writing() as connection:
-        records.save_sheet(connection, "main", {"title": "t", "blocks": blocks})
+        sheet_records.save(connection, "main", {"title": "t", "blocks": blocks})
     result = run("run", "main", "--study", str(own_study.path), "--out", str(tmp_path / "none"))
     assert result.exit_code == 2 and not (tmp_path / "none").exists()
     assert (
@@ -300,11 +300,11 @@ def test_a_report_is_written_and_set_against_an_earlier_one(own_study, tmp_path)
         "inputs": {"places": {"layer": "cool_rooms"}, "limits": [4]},
     }
     with own_study.writing() as connection:
-        records.save_sheet(connection, "main", {"title": "Reach", "blocks": [block]})
+        sheet_records.save(connection, "main", {"title": "Reach", "blocks": [block]})
     assert run("report", "main", "--study", file, "--out", str(first)).exit_code == 0
     with own_study.writing() as connection:
         inputs = {**block["inputs"], "mode": "cycle"}
-        records.save_sheet(connection, "main", {"title": "Reach", "blocks": [{**block, "inputs": inputs}]})
+        sheet_records.save(connection, "main", {"title": "Reach", "blocks": [{**block, "inputs": inputs}]})
     assert run("report", "--study", file, "--out", str(second), "--since", str(first)).exit_code == 0
     assert "Question 1 was asked otherwise then." in second.read_text()
     for words, told in (

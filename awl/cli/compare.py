@@ -72,10 +72,9 @@ def _wanted(study: Study, others: dict[str, Study], text: str) -> dict[str, Any]
 
 def _named(study: Study, name: str) -> str:
     """The id of an answer; a number stands for the question of the sheet with that number."""
-    from awl.study import records
+    from awl.study import sheet_records
 
-    sheet = records.sheet(study.reading, "main") or {}
-    questions = [block["id"] for block in sheet.get("blocks", []) if block.get("kind") == "question"]
+    questions = [block["id"] for block in sheet_records.questions(study.reading, sheet_records.FIRST)]
     if not name.isdigit() or name in questions:
         return name
     if not 1 <= int(name) <= len(questions):

@@ -22,11 +22,11 @@ def command(sheet: str, study_path: Path, out: Path) -> None:
     from awl.io import geojson
     from awl.io.whole import write_whole
     from awl.questions.run import ask as run
-    from awl.study import records
+    from awl.study import sheet_records
     from awl.study.study import Study
 
     study = Study(study_path)
-    stored = records.sheet(study.reading, sheet)
+    stored = sheet_records.read(study.reading, sheet)
     if stored is None:
         raise AwlError(f"The study has no sheet '{sheet}'", remedy="The sheet of the browser is called 'main'")
     questions = [block for block in stored["blocks"] if block.get("kind") == "question"]

@@ -14,7 +14,7 @@ from awl.questions.inputs import Json
 from awl.questions.kept_answers import kept_answer
 from awl.questions.results import Answer
 from awl.questions.wording import sentence_of
-from awl.study import records
+from awl.study import records, sheet_records
 from awl.study.study import Study
 from awl.views.view import VIEW, View
 
@@ -28,7 +28,7 @@ def kept_content(study: Study, question: str) -> SheetContent:
         AwlError: there is no such answer.
     """
     kept = kept_answer(study, question, "answer")
-    document, block = kept.document, _block(study, question)
+    document, block = kept.document, sheet_records.block(study.reading, question) or {}
     named = {
         "title": block.get("title") or document["title"],
         "figures": document["figures"],
@@ -60,11 +60,6 @@ def fresh_content(study: Study, process: str, inputs: Json, answer: Answer) -> S
     doubts = _doubts([doubt.json() for doubt in answer.doubts])
     view, asked = _worded(study, process, inputs, answer.view)
     return SheetContent(view, part, asked, _mode(inputs), doubts, records.now())
-
-
-def _block(study: Study, question: str) -> Json:
-    sheet = records.sheet(study.reading, "main") or {}
-    return next((block for block in sheet.get("blocks", []) if block.get("id") == question), {})
 
 
 def _worded(study: Study, process: str, inputs: Json, view: View) -> tuple[View, str]:

@@ -26,7 +26,7 @@ from awl.questions import QUESTIONS
 from awl.questions.inputs import Json
 from awl.questions.kept_answers import is_current
 from awl.questions.run import ask
-from awl.study import records, what_ifs
+from awl.study import records, sheet_records, what_ifs
 from awl.study.study import Study
 from awl.views.view import TableView
 
@@ -68,7 +68,7 @@ def report_html(
         AwlError: there is no such sheet or block, or `since` is no report.
     """
     progress = progress or Progress()
-    stored = records.sheet(study.reading, sheet)
+    stored = sheet_records.read(study.reading, sheet)
     if stored is None:
         raise AwlError(f"The study has no sheet '{sheet}'", remedy="The sheet of the browser is called 'main'")
     blocks: list[Json] = stored["blocks"]

@@ -26,7 +26,7 @@ from awl.core.transit.router import TransitRouter
 from awl.io import geojson
 from awl.io.table import Column, Table, Values
 from awl.questions import by_transit
-from awl.questions.from_answers import answer_features, inside_answer
+from awl.questions.from_answers import AnswerSource, answer_features, inside_answer, kept_source
 from awl.questions.inputs import AnswerSet, FeatureSet, GeoJson, LayerSet, NamedPlace, SharedInputs, moment
 from awl.questions.on_the_way import findings_on, is_checked
 from awl.questions.results import Doubt, counted, listed
@@ -78,8 +78,14 @@ class Context:
     """
 
     def __init__(
-        self, study: Study, inputs: SharedInputs, progress: Progress | None = None, most_places: int = MAX_PLACES
+        self,
+        study: Study,
+        inputs: SharedInputs,
+        progress: Progress | None = None,
+        most_places: int = MAX_PLACES,
+        answers: AnswerSource | None = None,
     ) -> None:
+        self._answers = answers or kept_source(study)
         self.base, self.study = study, what_ifs.variant(study, inputs.what_ifs)
         study = self.study
         self._most_places = most_places
@@ -99,6 +105,10 @@ class Context:
         self.transit = by_transit.router_of(self.study, self.street_router, self.when, inputs, self.progress)
         # Which streets places are put on does not depend on the hour.
         self.snapper = Snapper(self.network, study.area) if closed.any() else study.snapper(inputs.mode)
+
+    def beside(self, inputs: SharedInputs, progress: Progress) -> Context:
+        """What other inputs of the same question work with: the same study, resting on the same answers."""
+        return Context(self.base, inputs, progress, answers=self._answers)
 
     @property
     def router(self) -> StreetRouter | TransitRouter:
@@ -182,11 +192,11 @@ class Context:
             self.found_places.append(hit)
             return Table(np.array([shapely.Point(hit.lon, hit.lat)], dtype=object), {"name": [hit.name]}), hit.name
         if isinstance(wanted, AnswerSet):
-            return answer_features(self.base, wanted, name)
+            return answer_features(self._answers, wanted, name)
         if isinstance(wanted, LayerSet):
             layer = self.study.read_layer(wanted.layer, wanted.where, name)
             if wanted.inside is not None:
-                layer = inside_answer(self.base, layer, wanted.inside, name)
+                layer = inside_answer(self._answers, layer, wanted.inside, name)
             if len(layer) == 0:
                 why = "lies inside that answer" if wanted.inside else f"matches the filter {wanted.where}"
                 raise AwlError(f"No feature of '{wanted.layer}' {why}", inputs=(name,), kind="no-features")

@@ -7,7 +7,7 @@ the browser, the files it gives and all that is drawn of it are read from there.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from pydantic import BaseModel
@@ -16,6 +16,7 @@ from awl.core.progress import Progress
 from awl.questions.compared_parts import ComparedPart
 from awl.questions.context import Context
 from awl.questions.faults import parse_inputs
+from awl.questions.from_answers import AnswerSource, FeedingAnswer, kept_source
 from awl.questions.inputs import Json
 from awl.questions.results import Answer, Result
 from awl.study import what_ifs
@@ -24,11 +25,37 @@ from awl.views.view import View
 
 
 @dataclass(frozen=True)
+class Answered:
+    """A question of a sheet with the answer it was given a moment ago, kept nowhere."""
+
+    process: str
+    inputs: Json
+    answer: Answer
+
+
+@dataclass(frozen=True)
 class Around:
-    """What a question may look at beside its own study: the other questions by id, and other studies."""
+    """What a question may look at beside its own study.
+
+    Attributes:
+        questions: the other questions by id.
+        study: opens other studies.
+        answered: answers that stand for those the study keeps, by the ids of their questions.
+    """
 
     questions: Mapping[str, type[Question]]
     study: Callable[[str], Study]
+    answered: Mapping[str, Answered] = field(default_factory=dict)
+
+    def answers(self, study: Study) -> AnswerSource:
+        """The answers that questions of a study may rest on."""
+        kept = kept_source(study)
+
+        def known(question: str) -> FeedingAnswer | None:
+            fresh = self.answered.get(question)
+            return kept(question) if fresh is None else fresh.answer.feeding()
+
+        return known
 
 
 class Question:
@@ -75,4 +102,4 @@ class Question:
         """The answer to checked inputs, asked of a study."""
         if cls.needs_hierarchy:
             what_ifs.variant(study, inputs.what_ifs).wait_until_prepared(inputs.mode)
-        return cls.answer(inputs, Context(study, inputs, progress))
+        return cls.answer(inputs, Context(study, inputs, progress, answers=around.answers(study)))

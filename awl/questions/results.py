@@ -8,6 +8,7 @@ from typing import Any, Literal
 
 from awl.io import geojson
 from awl.io.table import Table
+from awl.questions.from_answers import FeedingAnswer
 from awl.questions.spots import Spot
 from awl.views.view import View, view_document
 
@@ -91,6 +92,10 @@ class Answer:
     def part(self, name: str) -> Table:
         """A part."""
         return self.result.part(name)
+
+    def feeding(self) -> FeedingAnswer:
+        """The answer as questions rest on it."""
+        return FeedingAnswer(self.title, self.parts, self.part)
 
     def document(self, wanted: set[str] | None = None) -> Json:
         """The results document, with all parts or those wanted: GeoJSON where rows lie on the ground, else records."""

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.questions import QUESTIONS, question
 from awl.questions.inputs import Json
-from awl.questions.question import Around
+from awl.questions.question import Answered, Around
 from awl.questions.results import Answer
 from awl.study.study import Study
 
@@ -28,9 +28,22 @@ def ask(
     inputs: Json,
     progress: Progress | None = None,
     other_study: Callable[[str], Study] = no_other_study,
+    answered: Mapping[str, Answered] | None = None,
 ) -> Answer:
-    """The answer of question `ident`; raises `AwlError` for faulty inputs. `other_study` opens the studies it may name."""
+    """The answer of question `ident`.
+
+    Parameters:
+        study: the study.
+        ident: id of the question.
+        inputs: its inputs.
+        progress: is told how far the work is, and stops it.
+        other_study: opens the other studies that inputs may name.
+        answered: answers that stand for those the study keeps, by the ids of their questions.
+
+    Raises:
+        AwlError: an input is wrong.
+    """
     asked, progress = question(ident), progress or Progress()
     parsed = asked.parse(inputs)
     with progress.running():
-        return asked.asked_of(study, parsed, progress, Around(QUESTIONS, other_study))
+        return asked.asked_of(study, parsed, progress, Around(QUESTIONS, other_study, answered or {}))

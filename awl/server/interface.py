@@ -36,7 +36,7 @@ from awl.server.web import (
     reply,
     study_of,
 )
-from awl.study import centroids, feeds, modes, records, what_ifs
+from awl.study import centroids, feeds, modes, sheet_records, what_ifs
 from awl.study.card import card_of
 from awl.study.joined_stops import joined_stops
 from awl.study.study import Study
@@ -258,7 +258,7 @@ def node(study_id: str, number_: int) -> Response:
 
 
 def _sheet(study: Study) -> dict[str, Any]:
-    sheet = records.sheet(study.reading, SHEET)
+    sheet = sheet_records.read(study.reading, SHEET)
     return sheet or {"id": SHEET, "title": "Untitled sheet", "blocks": [], "undo": 0, "changed": ""}
 
 
@@ -282,7 +282,7 @@ def save_sheet(study_id: str) -> Response:
         raise AwlError("A sheet has a list of blocks, each with an id", inputs=("blocks",))
     with study.writing() as connection:
         check_version(_sheet(study)["changed"], "sheet")
-        records.save_sheet(connection, SHEET, {"title": str(document.get("title", ""))[:300], "blocks": blocks})
+        sheet_records.save(connection, SHEET, {"title": str(document.get("title", ""))[:300], "blocks": blocks})
     return _sheet_reply(study)
 
 
@@ -293,7 +293,7 @@ def undo_sheet(study_id: str) -> Response:
     body()
     with study.writing() as connection:
         check_version(_sheet(study)["changed"], "sheet")
-        if not records.undo_sheet(connection, SHEET):
+        if not sheet_records.undo(connection, SHEET):
             raise AwlError("There is nothing to undo", status=409, kind="nothing-to-undo")
     return _sheet_reply(study)
 

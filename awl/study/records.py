@@ -1,4 +1,4 @@
-"""Awl's own records in a study: facts, layers, the sheet with its history, answers."""
+"""Awl's own records in a study: facts, layers, answers."""
 
 from __future__ import annotations
 
@@ -20,7 +20,6 @@ CREATE TABLE IF NOT EXISTS awl_sheet_history (number INTEGER PRIMARY KEY, sheet 
 CREATE TABLE IF NOT EXISTS awl_answers (question TEXT PRIMARY KEY, process TEXT NOT NULL, inputs TEXT NOT NULL,
   stamp TEXT NOT NULL, made TEXT NOT NULL, seconds REAL NOT NULL, result BLOB NOT NULL) STRICT;
 """
-HISTORY_KEPT = 200
 
 
 def now() -> str:
@@ -55,42 +54,6 @@ def layers(connection: sqlite3.Connection) -> list[dict[str, str]]:
 def set_layer(connection: sqlite3.Connection, ident: str, title: str, role: str, source: str) -> None:
     """Record a layer."""
     connection.execute("INSERT OR REPLACE INTO awl_layers VALUES (?, ?, ?, ?, ?)", (ident, title, role, source, now()))
-
-
-def sheet(connection: sqlite3.Connection, ident: str) -> dict[str, Any] | None:
-    """The body of a sheet with `changed` and how many changes can be undone."""
-    row = connection.execute("SELECT body, changed FROM awl_sheets WHERE id = ?", (ident,)).fetchone()
-    if row is None:
-        return None
-    undo = connection.execute("SELECT count(*) FROM awl_sheet_history WHERE sheet = ?", (ident,)).fetchone()[0]
-    return {**json.loads(row[0]), "id": ident, "changed": row[1], "undo": undo}
-
-
-def save_sheet(connection: sqlite3.Connection, ident: str, body: dict[str, Any]) -> None:
-    """Save a sheet; the former body goes to the history. Runs inside the caller's transaction."""
-    text = orjson.dumps(body).decode()
-    row = connection.execute("SELECT body, changed FROM awl_sheets WHERE id = ?", (ident,)).fetchone()
-    if row is not None:
-        if row[0] == text:
-            return
-        connection.execute("INSERT INTO awl_sheet_history (sheet, body, changed) VALUES (?, ?, ?)", (ident, *row))
-        connection.execute(
-            "DELETE FROM awl_sheet_history WHERE sheet = ? AND number <= (SELECT max(number) FROM awl_sheet_history) - ?",
-            (ident, HISTORY_KEPT),
-        )
-    connection.execute("INSERT OR REPLACE INTO awl_sheets VALUES (?, ?, ?)", (ident, text, now()))
-
-
-def undo_sheet(connection: sqlite3.Connection, ident: str) -> bool:
-    """Bring back the former body of a sheet; False when there is none. Runs inside the caller's transaction."""
-    row = connection.execute(
-        "SELECT number, body FROM awl_sheet_history WHERE sheet = ? ORDER BY number DESC LIMIT 1", (ident,)
-    ).fetchone()
-    if row is None:
-        return False
-    connection.execute("DELETE FROM awl_sheet_history WHERE number = ?", (row[0],))
-    connection.execute("UPDATE awl_sheets SET body = ?, changed = ? WHERE id = ?", (row[1], now(), ident))
-    return True
 
 
 def save_answer(

@@ -10,7 +10,7 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
 from awl.questions.run import ask
-from awl.study import records
+from awl.study import sheet_records
 from awl.study.study import Study
 from tests.browser.chromium import Page
 from tests.browser.test_access import figures
@@ -21,7 +21,7 @@ CAMERA = "return window.awlMaps.map(({map}) => [map.getZoom(), map.getCenter().l
 
 
 def blocks(cut: Study) -> list[dict]:
-    return records.sheet(cut.reading, "main")["blocks"]
+    return sheet_records.read(cut.reading, "main")["blocks"]
 
 
 def show_as(page: Page, way: str) -> None:

@@ -14,7 +14,7 @@ from selenium.webdriver.support.ui import Select
 
 from awl.core.analysis.health.findings import KINDS, NAMES
 from awl.core.analysis.health.sentences import sentences
-from awl.study import ledger, records, what_ifs
+from awl.study import ledger, records, sheet_records, what_ifs
 from awl.study.health import findings_of
 from awl.study.importing import build
 from awl.study.study import Study
@@ -58,7 +58,7 @@ def town(served: Path) -> Study:
     inputs = {"places": [[0.5 * STEP, 2 * STEP]], "limits": [5, 10], "mode": "walk"}
     block = {"id": "q1", "kind": "question", "process": "isochrone", "title": "From the west", "inputs": inputs}
     with study.writing() as connection:
-        records.save_sheet(connection, "main", {"title": "Bridge", "blocks": [block]})
+        sheet_records.save(connection, "main", {"title": "Bridge", "blocks": [block]})
     return study
 
 

@@ -10,7 +10,7 @@ from selenium.webdriver.support.ui import Select
 
 from awl.io.table import Table
 from awl.questions.run import ask
-from awl.study import records
+from awl.study import records, sheet_records
 from awl.study.study import Study
 from tests.browser.chromium import Page
 from tests.browser.test_views import EAST, WEST, block, sheet  # noqa: F401 - a fixture
@@ -19,7 +19,7 @@ pytestmark = pytest.mark.browser
 
 
 def blocks(cut: Study) -> list[dict]:
-    return records.sheet(cut.reading, "main")["blocks"]
+    return sheet_records.read(cut.reading, "main")["blocks"]
 
 
 def press(page: Page, *keys: str) -> None:

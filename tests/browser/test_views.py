@@ -10,7 +10,7 @@ import shapely
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from awl.study import records
+from awl.study import records, sheet_records
 from awl.study.study import Study
 from tests.browser.chromium import Page
 
@@ -25,7 +25,7 @@ WEST, EAST = (-36.2055, 41.2935), (-36.1935, 41.2905)
 def sheet(page: Page, cut: Study) -> Page:
     """The sheet, empty."""
     with cut.writing() as connection:
-        records.save_sheet(connection, "main", {"title": "Trial", "blocks": []})
+        sheet_records.save(connection, "main", {"title": "Trial", "blocks": []})
         connection.execute("DELETE FROM awl_answers")
     page.driver.get("about:blank")
     page.open("cut/sheet")
@@ -39,7 +39,7 @@ def pins(page: Page) -> int:
 
 
 def block(cut: Study, number: int = 0) -> dict:
-    return records.sheet(cut.reading, "main")["blocks"][number]
+    return sheet_records.read(cut.reading, "main")["blocks"][number]
 
 
 def test_a_route_by_clicking_then_dragging(sheet: Page, cut: Study) -> None:
@@ -154,17 +154,17 @@ def test_a_sheet_that_somebody_else_changed_is_combined(sheet: Page, cut: Study)
     sheet.click(".asking .linkish", "How far")
     sheet.find(".block.selected .figure", "km²")
     sheet.settled()
-    theirs = records.sheet(cut.reading, "main")["blocks"] + [{"id": "x", "kind": "prose", "text": "Their note."}]
+    theirs = sheet_records.read(cut.reading, "main")["blocks"] + [{"id": "x", "kind": "prose", "text": "Their note."}]
     with cut.writing() as connection:
-        records.save_sheet(connection, "main", {"title": "Theirs", "blocks": theirs})
+        sheet_records.save(connection, "main", {"title": "Theirs", "blocks": theirs})
     sheet.click(".block.selected [data-slot=limits]")
     sheet.type("[aria-label='Limits in minutes']", "4, 8" + Keys.ENTER)
     sheet.find(".brand small", "Not saved")
-    assert records.sheet(cut.reading, "main")["blocks"][0]["inputs"]["limits"] != [4, 8], "theirs is not overwritten"
+    assert sheet_records.read(cut.reading, "main")["blocks"][0]["inputs"]["limits"] != [4, 8], "theirs is not overwritten"
     sheet.click(".conflict .linkish", "Combine both")
     sheet.find("h1", "Theirs")
     sheet.wait(lambda: block(cut)["inputs"]["limits"] == [4, 8], "my change")
-    assert records.sheet(cut.reading, "main")["blocks"][1]["text"] == "Their note."
+    assert sheet_records.read(cut.reading, "main")["blocks"][1]["text"] == "Their note."
 
 
 @pytest.mark.parametrize("theme", ["dark", "light"])

@@ -29,7 +29,7 @@ from awl.handout.paper import MapOptions, bar_length, layout_of, scale_for, view
 from awl.questions import QUESTIONS, question
 from awl.questions.kept_answers import keep_under
 from awl.questions.run import ask
-from awl.study import records
+from awl.study import sheet_records
 from tests.questions.test_compare import BRIDGE, PEOPLE
 from tests.questions.test_views import ASKED, COMPARED, answered
 
@@ -157,7 +157,7 @@ def test_the_sheet_gives_names_and_looks(own_study):
         "look": {"band-0": {"label": "a short walk", "colour": "#00ff00"}},
     }  # fmt: skip
     with own_study.writing() as connection:
-        records.save_sheet(connection, "main", {"title": "", "blocks": [block]})
+        sheet_records.save(connection, "main", {"title": "", "blocks": [block]})
     svg = draw_map_sheet(own_study, kept_content(own_study, "q1"), MapOptions(), "svg").decode()
     assert "Cool rooms on foot" in svg and "a short walk" in svg and "to 4 min" not in svg and "#00ff00" in svg
     keep_under(own_study, "a", question("access"), PEOPLE, ask(own_study, "access", PEOPLE), 0.1)

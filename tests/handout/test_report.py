@@ -16,7 +16,7 @@ from awl.handout.report import record_of, report_html
 from awl.questions import question
 from awl.questions.kept_answers import keep_under
 from awl.questions.run import ask
-from awl.study import records
+from awl.study import sheet_records
 from awl.study.study import Study
 from tests.questions.test_compare import BRIDGE, PEOPLE
 from tests.questions.test_questions import EAST, WEST
@@ -36,7 +36,7 @@ BLOCKS = [
 
 def save(study, blocks):
     with study.writing() as connection:
-        records.save_sheet(connection, "main", {"title": "Who can walk to a cool room?", "blocks": blocks})
+        sheet_records.save(connection, "main", {"title": "Who can walk to a cool room?", "blocks": blocks})
 
 
 @pytest.fixture(scope="module")

@@ -17,7 +17,7 @@ from awl.questions.compared_parts import ComparedFeatures, parts_compared
 from awl.questions.kept_answers import keep_under, kept_answer
 from awl.questions.run import ask
 from awl.questions.wording import sentence_of
-from awl.study import records
+from awl.study import sheet_records
 from awl.study.study import Study
 from tests.questions.test_questions import EAST, ROOMS, WEST, ZONES, points
 
@@ -336,7 +336,7 @@ def test_a_question_of_the_sheet_without_an_answer_is_asked(own_study):
     ]
     blocks[1]["inputs"]["mode"] = "cycle"
     with own_study.writing() as connection:
-        records.save_sheet(connection, "main", {"title": "", "blocks": blocks})
+        sheet_records.save(connection, "main", {"title": "", "blocks": blocks})
     assert compared(own_study, "q1", "q2")["summary"]["answers"] == ["walker", "cyclist"]
 
 

@@ -17,7 +17,7 @@ import pytest
 from awl.core.errors import AwlError
 from awl.io import geopackage
 from awl.questions.run import ask
-from awl.study import importing, migrations, records
+from awl.study import importing, migrations, records, sheet_records
 from awl.study.study import Study
 from tests.conftest import DATA, EXTRACT
 
@@ -47,7 +47,7 @@ def test_it_keeps_all_it_held_and_has_a_version_now(old):
     study = Study(old)
     assert study.fact("version") == migrations.VERSION == 1
     assert {entry["id"] for entry in study.layers()} >= {"streets", "nodes", "restrictions", "zones", "cool_rooms"}
-    sheet = records.sheet(study.reading, "main")
+    sheet = sheet_records.read(study.reading, "main")
     assert sheet["title"] == "Kept" and sheet["undo"] == 1
     assert records.answer(study.reading, "q1")["result"]["summary"] == FORMER["route"]["summary"]
     assert "stroll" in study.modes()

@@ -16,7 +16,7 @@ from awl.core.graph.street_graph import StreetGraph
 from awl.cql2.sql import to_sql
 from awl.io import geopackage
 from awl.io.table import Table
-from awl.study import arrays, importing, records
+from awl.study import arrays, importing, records, sheet_records
 from awl.study.study import Study, slug
 from tests.conftest import CUT, EXTRACT, node, osm, way
 
@@ -145,15 +145,15 @@ def test_other_files_are_no_study(tmp_path):
 def test_the_sheet_can_be_undone_step_by_step(own_study):
     def save(title: str) -> None:
         with own_study.writing() as connection:
-            records.save_sheet(connection, "main", {"title": title, "blocks": []})
+            sheet_records.save(connection, "main", {"title": title, "blocks": []})
 
     for title in ("one", "two", "two", "three"):
         save(title)
     seen = []
     while True:
-        seen.append(records.sheet(own_study.reading, "main")["title"])
+        seen.append(sheet_records.read(own_study.reading, "main")["title"])
         with own_study.writing() as connection:
-            if not records.undo_sheet(connection, "main"):
+            if not sheet_records.undo(connection, "main"):
                 break
     assert seen == ["three", "two", "one"]
 

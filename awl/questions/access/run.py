@@ -157,7 +157,7 @@ def _other_run(inputs: AccessInputs, run: Run, shapes: NDArray[np.object_], spre
     changed = {key: value for key, value in changed.items() if value is not None or key in ("at", "closures")}
     own = inputs.model_dump(mode="json", exclude={"against", "candidates"})
     asked = parse_inputs("access", AccessInputs, {**own, **_plain(changed)})
-    context = Context(run.context.base, asked, run.context.progress.part(0.85, 0.98))
+    context = run.context.beside(asked, run.context.progress.part(0.85, 0.98))
     population = run.population if asked.mode == inputs.mode else None
     other = run_of(asked, context, shapes, population, spread)
     words = [context.mode.title.lower() if "mode" in changed else "the same"]

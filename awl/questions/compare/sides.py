@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
@@ -12,9 +12,9 @@ from awl.questions.compare.inputs import KeptOne
 from awl.questions.compared_parts import parts_compared
 from awl.questions.inputs import Json
 from awl.questions.kept_answers import KeptAnswer, kept_answer
-from awl.questions.question import Around, Question
+from awl.questions.question import Answered, Around, Question
 from awl.questions.results import Answer
-from awl.study import records
+from awl.study import records, sheet_records
 from awl.study.study import Study
 
 
@@ -58,7 +58,7 @@ def kept_sides(
         AwlError: an answer is missing, they answer different questions, or cannot be compared.
     """
     opened = [study if one.study is None else around.study(one.study) for one in wanted]
-    kept = [_kept_or_asked(own, one.answer, around, progress) for own, one in zip(opened, wanted, strict=True)]
+    kept = [_kept_or_asked(own, one, around, progress) for own, one in zip(opened, wanted, strict=True)]
     if len({(one.study, one.answer) for one in wanted}) < len(wanted):
         raise AwlError("An answer is named twice", remedy="Name different answers", inputs=("answers",))
     processes = list(dict.fromkeys(answer.process for answer in kept))
@@ -83,25 +83,30 @@ def kept_sides(
     return asked, sides
 
 
-def _kept_or_asked(study: Study, ident: str, around: Around, progress: Progress) -> KeptAnswer:
-    """The answer kept under a name; a question of the sheet that has none yet is asked."""
-    block = next((one for one in _questions(study) if one["id"] == ident), None)
-    if block is None or records.answer(study.reading, ident) is not None or block["process"] not in around.questions:
-        return kept_answer(study, ident)
+def _kept_or_asked(study: Study, one: KeptOne, around: Around, progress: Progress) -> KeptAnswer | Answered:
+    """The answer under a name: given a moment ago, or kept; a question of a sheet that has none yet is asked."""
+    if one.study is None and one.answer in around.answered:
+        return around.answered[one.answer]
+    block = sheet_records.block(study.reading, one.answer)
+    known = records.answer(study.reading, one.answer) is not None
+    if block is None or known or block.get("process") not in around.questions:
+        return kept_answer(study, one.answer)
     asked, revision = around.questions[block["process"]], study.revision
     answer = asked.asked_of(study, asked.parse(block["inputs"]), progress.part(0.0, 0.3), around)
     wanted = answer.view.parts | (set(parts_compared(asked.compared)) & set(answer.parts))
-    return KeptAnswer(ident, asked.id, block["inputs"], records.now(), revision, answer.document(wanted))
-
-
-def _questions(study: Study) -> list[Json]:
-    sheet = records.sheet(study.reading, "main") or {}
-    return [block for block in sheet.get("blocks", []) if block.get("kind") == "question"]
+    return KeptAnswer(one.answer, asked.id, block["inputs"], records.now(), revision, answer.document(wanted))
 
 
 def _kept_side(
-    study: Study, one: KeptOne, answer: KeptAnswer, asked: type[Question], around: Around, progress: Progress
+    study: Study,
+    one: KeptOne,
+    answer: KeptAnswer | Answered,
+    asked: type[Question],
+    around: Around,
+    progress: Progress,
 ) -> Side:
+    if isinstance(answer, Answered):
+        return replace(side_of(answer.answer, study, answer.inputs), kept=one)
     document = answer.document
     lacking = set(parts_compared(asked.compared)) - set(answer.parts)
     parts, part = answer.parts, lambda name: answer.part(name) if name in answer.parts else None

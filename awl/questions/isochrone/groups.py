@@ -47,7 +47,7 @@ def groups_of(inputs: IsochroneInputs, context: Context) -> list[Group]:
         number = int(rule_of[rows[0]])
         asked = inputs if number < 0 else own[number]
         progress = context.progress.part(done / len(set(keys)) * 0.9, (done + 1) / len(set(keys)) * 0.9)
-        of_group = Context(context.base, asked, progress)
+        of_group = context.beside(asked, progress)
         groups.append(Group(of_group, places.take(rows), check_limits(asked.limits, asked.measure), added[rows]))
     if len(groups) > 1 and inputs.merge == "nearest":
         raise AwlError(
