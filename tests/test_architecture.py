@@ -18,8 +18,9 @@ MAY_USE = {
     "study": {"core", "io", "cql2", "study"},
     "views": {"views"},
     "questions": {"core", "io", "cql2", "study", "views", "questions"},
-    "handout": {"core", "io", "study", "views", "questions", "handout"},
-    "server": {"core", "io", "cql2", "study", "views", "questions", "handout", "server", "shipped"},
+    "handout": {"core", "io", "study", "views", "questions", "sheets", "handout"},
+    "sheets": {"core", "io", "cql2", "study", "views", "questions", "sheets"},
+    "server": {"core", "io", "cql2", "study", "views", "questions", "handout", "sheets", "server", "shipped"},
 }
 INSIDE_CORE = {
     "graph": {"graph"},

@@ -16,7 +16,6 @@ from awl.core.errors import AwlError
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.rules import SPEED_ASSUMED
 from awl.core.network.network import Network
-from awl.core.polygons import repaired
 from awl.core.progress import Progress
 from awl.core.routing.dijkstra.plain import Arrivals
 from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
@@ -26,8 +25,9 @@ from awl.core.transit.router import TransitRouter
 from awl.io import geojson
 from awl.io.table import Column, Table, Values
 from awl.questions import by_transit
+from awl.questions.closures import closures_of
 from awl.questions.from_answers import AnswerSource, answer_features, inside_answer, kept_source
-from awl.questions.inputs import AnswerSet, FeatureSet, GeoJson, LayerSet, NamedPlace, SharedInputs, moment
+from awl.questions.inputs import AnswerSet, FeatureSet, LayerSet, NamedPlace, SharedInputs, moment
 from awl.questions.on_the_way import findings_on, is_checked
 from awl.questions.results import Doubt, counted, listed
 from awl.questions.spots import MOST_SPOTS, Spot, parts_left_out, unread_hours
@@ -97,9 +97,9 @@ class Context:
         self.when = inputs.when or next((moment(idea.at) for idea in self.what_ifs if idea.at), None)
         self._router = study.router(inputs.mode, self.when)
         base = self._router.network
-        self._crossed = 0
-        self._closed, self._slower = closed, slower = self._closures(inputs.closures, base)
-        self.closed_links, self.slowed_links = int(closed.sum()), int((slower > 1).sum())
+        self._closures = closures_of(inputs.closures, base, self._snap_m)
+        closed = self._closures.closed
+        self.closed_links, self.slowed_links = int(closed.sum()), int((self._closures.slower > 1).sum())
         self.street_router = self._router.on(self._with_closures(base))
         self._inputs = inputs
         self.transit = by_transit.router_of(self.study, self.street_router, self.when, inputs, self.progress)
@@ -128,8 +128,8 @@ class Context:
 
     def _with_closures(self, network: Network) -> Network:
         """A network with the closures of the question."""
-        closed = network.with_closed(self._closed) if self._closed.any() else network
-        return closed.with_slower(self._slower) if (self._slower > 1).any() else closed
+        closed = network.with_closed(self._closures.closed) if self._closures.closed.any() else network
+        return closed.with_slower(self._closures.slower) if (self._closures.slower > 1).any() else closed
 
     def network_at(self, when: datetime) -> Network:
         """The network of the question at another time, kept nowhere."""
@@ -362,9 +362,10 @@ class Context:
         if self.closed_links:
             text = f"{counted(self.closed_links, 'street link')} closed for this question."
             doubts.append(Doubt("closures", "note", self.closed_links, text))
-        if self._crossed:
-            what = "A closure crosses itself" if self._crossed == 1 else f"{self._crossed} closures cross themselves"
-            doubts.append(Doubt("closures-cross", "warning", self._crossed, f"{what}: all its parts are closed."))
+        if self._closures.crossed:
+            crossed = self._closures.crossed
+            what = "A closure crosses itself" if crossed == 1 else f"{crossed} closures cross themselves"
+            doubts.append(Doubt("closures-cross", "warning", crossed, f"{what}: all its parts are closed."))
         if self.slowed_links:
             text = f"{counted(self.slowed_links, 'street link')} slowed for this question."
             doubts.append(Doubt("closures", "note", self.slowed_links, text))
@@ -431,36 +432,6 @@ class Context:
             },
         )
 
-    def _closures(self, closures: GeoJson | None, network: Network) -> tuple[NDArray[np.bool_], NDArray[np.float64]]:
-        """Links closed by the question's closures, and how many times longer each of the others takes."""
-        graph = network.graph
-        closed, slower = np.zeros(graph.link_count, bool), np.ones(graph.link_count)
-        if closures is None:
-            return closed, slower
-        layer = geojson.from_document(closures.model_dump(), "closures")
-        factors = layer.columns["factor"] if "factor" in layer.columns else [None] * len(layer)
-        share = np.array([_share_left(value, i) for i, value in enumerate(factors)])
-        self._crossed = int((~shapely.is_valid(layer.geometry)).sum())
-        shapes = graph.plane.project(repaired(layer.geometry).shapes)
-        links = np.flatnonzero(network.usable)
-        tree = shapely.STRtree(graph.lines_xy[links])
-        points = np.flatnonzero(shapely.get_type_id(shapes) == 0)
-        others = np.flatnonzero(shapely.get_type_id(shapes) != 0)
-        near = tree.query_nearest(shapes[points], max_distance=self._snap_m, all_matches=False)
-        crossed = tree.query(shapes[others], predicate="intersects")
-        feature = np.concatenate([points[near[0]], others[crossed[0]]])
-        link = links[np.concatenate([near[1], crossed[1]])]
-        if len(link) == 0:
-            raise AwlError(
-                "No usable street lies at the closures",
-                remedy="Move them onto the streets they close",
-                inputs=("closures",),
-            )
-        closed[link[share[feature] == 0]] = True
-        slows = share[feature] > 0
-        np.maximum.at(slower, link[slows], 1.0 / share[feature][slows])
-        return closed, slower
-
 
 def _links_at(graph: StreetGraph, is_reached: NDArray[np.bool_]) -> NDArray[np.int64]:
     """Links of which an end is reached: a fault at the edge of what is reached may be why no more is."""
@@ -471,20 +442,6 @@ def _spots(places: Places, rows: NDArray[np.integer], notes: list[str]) -> tuple
     """Places of some rows on the map, with a note each."""
     named = zip(rows.tolist()[:MOST_SPOTS], notes, strict=False)
     return tuple(Spot(places.names[i], note, float(places.lon[i]), float(places.lat[i])) for i, note in named)
-
-
-def _share_left(value: Any, row: int) -> float:
-    """Share of the speed that a closure leaves, 0 where it closes."""
-    if value is None:
-        return 0.0
-    if isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value <= 1:
-        raise AwlError(
-            f"'{value}' is no share of the speed",
-            where=f"closures, feature {row + 1}",
-            remedy="Let 'factor' lie between 0 (closed) and 1",
-            inputs=("closures",),
-        )
-    return float(value)
 
 
 def singular(title: str) -> str:

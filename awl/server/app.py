@@ -23,6 +23,7 @@ from awl.server import (
     modes,
     processes,
     search,
+    sheets,
     uploads,
 )
 from awl.server.catalogue import Catalogue
@@ -61,6 +62,7 @@ def create_app(root: Path, host: str = "127.0.0.1") -> Flask:
         uploads,
         downloads,
         search,
+        sheets,
     ):
         app.register_blueprint(module.api)
     app.register_error_handler(AwlError, problem)

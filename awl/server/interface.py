@@ -1,4 +1,4 @@
-"""What the browser uses beyond the OGC APIs: arrays for live work, the sheet, importing and downloads. Awl's own."""
+"""What the browser uses beyond the OGC APIs: arrays for live work, facts and jobs. Awl's own."""
 
 from __future__ import annotations
 
@@ -27,7 +27,6 @@ from awl.server.explain import mode_info
 from awl.server.web import (
     asked_study,
     body,
-    check_version,
     checked,
     jobs,
     known_parameters,
@@ -36,13 +35,12 @@ from awl.server.web import (
     reply,
     study_of,
 )
-from awl.study import centroids, feeds, modes, sheet_records, what_ifs
+from awl.study import centroids, feeds, modes, what_ifs
 from awl.study.card import card_of
 from awl.study.joined_stops import joined_stops
 from awl.study.study import Study
 
 api = Blueprint("own", __name__)
-SHEET = "main"
 MAX_PART_LINKS = 50_000
 
 
@@ -54,7 +52,7 @@ def card(study_id: str) -> Response:
 
 @api.get("/studies/<study_id>/overview")
 def overview(study_id: str) -> Response:
-    """What the browser needs to open a study: facts, layers, modes, sheet."""
+    """What the browser needs to open a study: facts, layers, modes."""
     study = study_of(study_id)
     revision = study.revision
     study.prepare()
@@ -252,50 +250,6 @@ def node(study_id: str, number_: int) -> Response:
             kind="no-such-node",
         )
     return reply({"node_id": number_, "lon": float(graph.node_lon[row]), "lat": float(graph.node_lat[row])})
-
-
-# -- the sheet -------------------------------------------------------------------------------------------------------------
-
-
-def _sheet(study: Study) -> dict[str, Any]:
-    sheet = sheet_records.read(study.reading, SHEET)
-    return sheet or {"id": SHEET, "title": "Untitled sheet", "blocks": [], "undo": 0, "changed": ""}
-
-
-def _sheet_reply(study: Study) -> Response:
-    document = _sheet(study)
-    return reply(document, ETag=f'"{document["changed"]}"')
-
-
-@api.get("/studies/<study_id>/sheet")
-def sheet(study_id: str) -> Response:
-    """The sheet, and its version as entity tag."""
-    return _sheet_reply(study_of(study_id))
-
-
-@api.put("/studies/<study_id>/sheet")
-def save_sheet(study_id: str) -> Response:
-    """Save the sheet; the former one can be brought back. With `If-Match` only over the version it names."""
-    study, document = study_of(study_id), body(8 << 20)
-    blocks = document.get("blocks")
-    if not isinstance(blocks, list) or not all(isinstance(b, dict) and isinstance(b.get("id"), str) for b in blocks):
-        raise AwlError("A sheet has a list of blocks, each with an id", inputs=("blocks",))
-    with study.writing() as connection:
-        check_version(_sheet(study)["changed"], "sheet")
-        sheet_records.save(connection, SHEET, {"title": str(document.get("title", ""))[:300], "blocks": blocks})
-    return _sheet_reply(study)
-
-
-@api.post("/studies/<study_id>/sheet/undo")
-def undo_sheet(study_id: str) -> Response:
-    """Bring back the former sheet."""
-    study = study_of(study_id)
-    body()
-    with study.writing() as connection:
-        check_version(_sheet(study)["changed"], "sheet")
-        if not sheet_records.undo(connection, SHEET):
-            raise AwlError("There is nothing to undo", status=409, kind="nothing-to-undo")
-    return _sheet_reply(study)
 
 
 # -- jobs ------------------------------------------------------------------------------------------------------------------

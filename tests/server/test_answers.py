@@ -110,10 +110,10 @@ def test_a_map_sheet_is_drawn_of_a_kept_answer(own_client):
 
 
 def test_the_report_is_a_page_that_runs_nothing(own_client):
-    sheet = own_client.get("/studies/ferrow/sheet")
+    sheet = own_client.get("/studies/ferrow/sheets/main")
     block = {"id": "q1", "kind": "question", "process": "isochrone", "inputs": {"places": [WEST], "limits": [5]}}
     own_client.put(
-        "/studies/ferrow/sheet",
+        "/studies/ferrow/sheets/main",
         json={"title": "<b>Reach</b>", "blocks": [block, {"id": "n1", "kind": "prose", "text": "Words"}]},
     )
     reply = own_client.get("/studies/ferrow/report?without=n1")

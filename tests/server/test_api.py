@@ -207,7 +207,7 @@ WRONG = [
     ("POST", f"{BASE}/processes/isochrone/execution", {"inputs": [1]}, 400, "not a JSON object"),
     ("POST", f"{BASE}/processes/isochrone/execution", {"input": {}}, 400, "not a member"),
     ("POST", f"{BASE}/processes/route/execution", {"inputs": {"waypoints": [[0, 0], [1, 1]]}}, 422, "outside the study area"),
-    ("PUT", f"{BASE}/sheet", {"blocks": "none"}, 400, "list of blocks"),
+    ("PUT", f"{BASE}/sheets/main", {"blocks": "none"}, 400, "list of blocks"),
     ("GET", f"{BASE}/near?lon=x&lat=1", None, 400, "not a number"),
     ("GET", f"{BASE}/near?lon=0&lat=0&within=20", None, 404, "No street lies within 20 m"),
     ("GET", f"{BASE}/export/layers/zones?format=exe", None, 400, "not a format"),
@@ -234,11 +234,11 @@ def test_bodies_that_are_no_json(client):
 
 
 def test_other_sites_may_not_write(client):
-    response = client.put(f"{BASE}/sheet", json={"blocks": []}, headers={"Origin": "https://elsewhere.invalid"})
+    response = client.put(f"{BASE}/sheets/main", json={"blocks": []}, headers={"Origin": "https://elsewhere.invalid"})
     assert response.status_code == 403
     assert (
         client.put(
-            f"{BASE}/sheet", json={"title": "t", "blocks": []}, headers={"Origin": "http://localhost"}
+            f"{BASE}/sheets/main", json={"title": "t", "blocks": []}, headers={"Origin": "http://localhost"}
         ).status_code
         == 200
     )
@@ -246,10 +246,10 @@ def test_other_sites_may_not_write(client):
 
 def test_the_sheet_is_saved_and_undone(client):
     blocks = [{"id": "a", "kind": "prose", "text": "One."}]
-    client.put(f"{BASE}/sheet", json={"title": "First", "blocks": blocks})
-    client.put(f"{BASE}/sheet", json={"title": "Second", "blocks": []})
-    assert get(client, f"{BASE}/sheet")["title"] == "Second"
-    undone = client.post(f"{BASE}/sheet/undo", json={}).get_json()
+    client.put(f"{BASE}/sheets/main", json={"title": "First", "blocks": blocks})
+    client.put(f"{BASE}/sheets/main", json={"title": "Second", "blocks": []})
+    assert get(client, f"{BASE}/sheets/main")["title"] == "Second"
+    undone = client.post(f"{BASE}/sheets/main/undo", json={}).get_json()
     assert (undone["title"], undone["blocks"]) == ("First", blocks)
 
 

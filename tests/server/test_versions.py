@@ -12,21 +12,21 @@ BLOCK = {"id": "b1", "kind": "prose", "text": "One"}
 
 
 def test_a_sheet_is_saved_over_the_version_it_was_made_from(client):
-    first = client.get(f"{BASE}/sheet")
+    first = client.get(f"{BASE}/sheets/main")
     tag = first.headers["ETag"]
-    saved = client.put(f"{BASE}/sheet", json={"title": "Mine", "blocks": [BLOCK]}, headers={"If-Match": tag})
+    saved = client.put(f"{BASE}/sheets/main", json={"title": "Mine", "blocks": [BLOCK]}, headers={"If-Match": tag})
     assert saved.status_code == 200 and saved.headers["ETag"] != tag and saved.json["changed"] in saved.headers["ETag"]
-    late = client.put(f"{BASE}/sheet", json={"title": "Theirs", "blocks": []}, headers={"If-Match": tag})
+    late = client.put(f"{BASE}/sheets/main", json={"title": "Theirs", "blocks": []}, headers={"If-Match": tag})
     assert (
         late.status_code == 412
         and "changed elsewhere" in late.json["detail"]
         and late.json["type"].endswith("changed-meanwhile")
     )
-    assert client.get(f"{BASE}/sheet").json["title"] == "Mine"
-    assert client.post(f"{BASE}/sheet/undo", json={}, headers={"If-Match": tag}).status_code == 412
+    assert client.get(f"{BASE}/sheets/main").json["title"] == "Mine"
+    assert client.post(f"{BASE}/sheets/main/undo", json={}, headers={"If-Match": tag}).status_code == 412
     # Programs that name no version, or any, save over whatever there is.
     for headers in ({}, {"If-Match": "*"}, {"If-Match": f'W/"{saved.json["changed"]}"'}):
-        again = client.put(f"{BASE}/sheet", json={"title": "Mine", "blocks": [BLOCK]}, headers=headers)
+        again = client.put(f"{BASE}/sheets/main", json={"title": "Mine", "blocks": [BLOCK]}, headers=headers)
         assert again.status_code == 200
 
 
