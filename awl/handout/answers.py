@@ -11,7 +11,7 @@ from awl.handout.map_sheet import SheetContent
 from awl.io.table import Table
 from awl.questions import QUESTIONS
 from awl.questions.inputs import Json
-from awl.questions.kept_answers import kept_answer
+from awl.questions.kept_answers import KeptAnswer, kept_answer
 from awl.questions.results import Answer
 from awl.questions.wording import sentence_of
 from awl.study import records, sheet_records
@@ -28,7 +28,21 @@ def kept_content(study: Study, question: str) -> SheetContent:
         AwlError: there is no such answer.
     """
     kept = kept_answer(study, question, "answer")
-    document, block = kept.document, sheet_records.block(study.reading, question) or {}
+    return document_content(study, kept, sheet_records.block(study.reading, question) or {})
+
+
+def document_content(study: Study, kept: KeptAnswer, block: Json) -> SheetContent:
+    """An answer that was kept as its document.
+
+    Parameters:
+        study: the study that it is of.
+        kept: the answer.
+        block: its question in the sheet, with the name and the looks it was given.
+
+    Raises:
+        AwlError: another version of Awl has answered it.
+    """
+    document = kept.document
     named = {
         "title": block.get("title") or document["title"],
         "figures": document["figures"],
@@ -38,7 +52,7 @@ def kept_content(study: Study, question: str) -> SheetContent:
         view = VIEW.validate_python({**document["view"], **named})
     except ValidationError as error:
         raise AwlError(
-            f"'{question}' was answered by another version of Awl", remedy="Ask it again", inputs=("answer",)
+            f"'{kept.question}' was answered by another version of Awl", remedy="Ask it again", inputs=("answer",)
         ) from error
     parts = set(kept.parts)
 

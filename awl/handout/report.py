@@ -9,7 +9,6 @@ import re
 from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any
 
 import jinja2
 from markupsafe import Markup
@@ -17,23 +16,19 @@ from markupsafe import Markup
 from awl import __version__
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
+from awl.handout.answer_block import answer_block, shown_day, shown_value
 from awl.handout.answers import fresh_content, kept_content
-from awl.handout.chart_pictures import chart_svg
 from awl.handout.letters import ITALIC, MEDIUM, SANS, SEMIBOLD, SERIF, TITLE, path_of
 from awl.handout.map_sheet import SheetContent, draw_map_picture
-from awl.io.table import Table
 from awl.questions import QUESTIONS
 from awl.questions.inputs import Json
 from awl.questions.kept_answers import is_current
 from awl.questions.run import ask
 from awl.study import records, sheet_records, what_ifs
 from awl.study.study import Study
-from awl.views.view import TableView
 
 MAP_MM, MAP_DPI = (176.0, 104.0), 150
-CHART_MM = (115.0, 52.0)
-MOST_ROWS, MOST_TABLES = 20, 3
-NO_VALUE = "–"
+MOST_TABLES = 3
 RECORD = re.compile(r'<script type="application/json" id="awl-report">(.*?)</script>', re.S)
 MOST_BYTES = 200 << 20
 
@@ -103,7 +98,7 @@ def report_html(
     return _template().render(
         title=stored.get("title") or "Untitled sheet",
         study=study.fact("title") or study.path.stem,
-        date=_day(records.now()),
+        date=shown_day(records.now()),
         version=__version__,
         fonts=fonts,
         changes=None if former is None else _changes(former, record),
@@ -143,79 +138,26 @@ def _block(study: Study, one: Asked) -> Json:
     if content is None:
         process = QUESTIONS.get(block["process"])
         return {**head, "asked": process.title if process else block["process"], "fault": one.fault}
-    view = content.view
-    drawn = bool(view.map.layers) and not study.graph.drawn
-    charts = [(chart, chart_svg(chart, CHART_MM)) for chart in view.charts]
-    return {
-        **head,
-        "asked": content.asked or view.title,
-        "title": view.title,
-        "figures": [
-            {"value": _text(figure.value), "unit": figure.unit, "label": figure.label} for figure in view.figures
-        ],
-        "doubts": content.graded_doubts,
-        "map": base64.b64encode(draw_map_picture(study, content, MAP_MM, MAP_DPI)).decode() if drawn else None,
-        "charts": [{"title": chart.title, "svg": svg} for chart, svg in charts if svg is not None][:2],
-        "tables": [
-            shown
-            for table in view.tables[:MOST_TABLES]
-            if (shown := _table(table, content.part(table.part))) is not None
-        ],
-        "method": view.method,
-        "made": _day(content.made),
-    }
-
-
-def _table(view: TableView, table: Table | None) -> Json | None:
-    """The few columns that matter, and the first rows."""
-    columns = [column for column in view.columns if table is not None and column.field in table.columns]
-    if table is None or not len(table) or not columns:
-        return None
-    head = table.take(list(range(min(len(table), MOST_ROWS))))
-    shown = [head.columns[column.field].shown() for column in columns]
-    return {
-        "title": view.title or view.part.replace("_", " ").capitalize(),
-        "columns": [
-            {"title": f"{column.title}, {column.unit}" if column.unit and column.unit != "people" else column.title,
-             "is_number": column.digits is not None}
-            for column in columns
-        ],
-        "rows": [
-            [_text(value, column.digits) for value, column in zip(row, columns, strict=True)] for row in zip(*shown, strict=True)
-        ],
-        "more": f"{len(table) - MOST_ROWS:,}" if len(table) > MOST_ROWS else "",
-    }  # fmt: skip
-
-
-def _text(value: Any, digits: int | None = None) -> str:
-    """A value as it is read."""
-    if value is None:
-        return NO_VALUE
-    if isinstance(value, bool) or not isinstance(value, int | float):
-        return str(value)
-    text = f"{value:,.2f}".rstrip("0").rstrip(".") if digits is None else f"{value:,.{digits}f}"
-    return text.replace("-", "−")
-
-
-def _day(moment: str) -> str:
-    when = datetime.fromisoformat(moment)
-    return f"{when.day} {when:%B %Y}"
+    shown = answer_block(content, [table.part for table in content.view.tables[:MOST_TABLES]])
+    drawn = bool(content.view.map.layers) and not study.graph.drawn
+    picture = base64.b64encode(draw_map_picture(study, content, MAP_MM, MAP_DPI)).decode() if drawn else None
+    return {**head, **shown, "map": picture}
 
 
 def _versions(study: Study) -> list[str]:
     """What the report rests on: streets, layers, timetables, modes of one's own, what-ifs, program."""
     build = study.fact("build") or {}
     lines = [
-        f"Streets: {build.get('source', 'unknown')}, built {_day(build['built'])}"
+        f"Streets: {build.get('source', 'unknown')}, built {shown_day(build['built'])}"
         if build.get("built")
         else "Streets: none"
     ]
     lines += [
-        f"{entry['title']}: {entry['source']}, {_day(entry['added'])}"
+        f"{entry['title']}: {entry['source']}, {shown_day(entry['added'])}"
         for entry in study.layers()
         if entry["role"] not in ("base", "answer", "streets", "nodes", "restrictions")
     ]
-    lines += [f"Mode {mode.title}: changed {_day(changed)}" for mode, changed in study.modes().values() if changed]
+    lines += [f"Mode {mode.title}: changed {shown_day(changed)}" for mode, changed in study.modes().values() if changed]
     lines += [f"What-if: {idea.title}" for idea in what_ifs.listed(study.reading)]
     return [*lines, f"Awl {__version__}"]
 
@@ -284,13 +226,13 @@ def _changes(former: Json, record: Json) -> Json:
                 continue
             numbers = isinstance(then, int | float) and isinstance(figure["value"], int | float)
             label = f"{figure['label']}, {figure['unit']}" if figure["unit"] else figure["label"]
-            difference = _text(round(figure["value"] - then, 4)) if numbers else ""
+            difference = shown_value(round(figure["value"] - then, 4)) if numbers else ""
             rows.append(
                 {
                     "number": one["number"],
                     "label": label,
-                    "then": _text(then),
-                    "now": _text(figure["value"]),
+                    "then": shown_value(then),
+                    "now": shown_value(figure["value"]),
                     "difference": difference,
                 }
             )
@@ -299,4 +241,4 @@ def _changes(former: Json, record: Json) -> Json:
         notes.append(f"The streets were those of {former.get('streets') or 'another extract'} then.")
     if former.get("version") != record["version"]:
         notes.append(f"It was made by Awl {former.get('version')} then.")
-    return {"since": _day(str(former["made"])), "rows": rows, "notes": notes}
+    return {"since": shown_day(str(former["made"])), "rows": rows, "notes": notes}

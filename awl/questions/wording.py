@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -49,8 +49,31 @@ def words_of(question: type[Question], inputs: Json, study: Study) -> dict[str, 
     return {name: _read(slot, inputs.get(name), known) for name, slot in known.slots.items()}
 
 
+@dataclass(frozen=True)
+class Word:
+    """A changeable word where it stands in a sentence: the input that it is, and what it reads."""
+
+    name: str
+    text: str
+
+
 def sentence_of(question: type[Question], inputs: Json, study: Study) -> str:
     """A question as a sentence."""
+    pieces = sentence_pieces(question, inputs, study)
+    return "".join(piece if isinstance(piece, str) else piece.text for piece in pieces)
+
+
+def sentence_pieces(
+    question: type[Question], inputs: Json, study: Study, wanted: Collection[str] = ()
+) -> list[str | Word]:
+    """A question as a sentence, text and changeable words in turn.
+
+    Parameters:
+        question: the question.
+        inputs: what is asked.
+        study: the study it is asked of.
+        wanted: words that are in it even where they have their default, as far as it has a place for them.
+    """
     known, text = _known(question, inputs, study), words_of(question, inputs, study)
     templates = sentence(question, [mode for mode, _ in study.modes().values()])["sentences"]
 
@@ -59,18 +82,20 @@ def sentence_of(question: type[Question], inputs: Json, study: Study) -> str:
         return known.slots.get(name, {}).get("default") if value is None else value
 
     fits = next(
-        (one["text"] for one in templates if all(given(name) == wanted for name, wanted in one["when"].items())),
+        (one["text"] for one in templates if all(given(name) == value for name, value in one["when"].items())),
         question.title,
     )
     clauses = sorted(
         (slot["clause"]["rank"], slot["clause"]["text"])
         for name, slot in known.slots.items()
-        if (clause := slot.get("clause")) and (clause["always"] or inputs.get(name) not in (None, [], slot["default"]))
+        if (clause := slot.get("clause"))
+        and (clause["always"] or name in wanted or inputs.get(name) not in (None, [], slot["default"]))
     )
-    whole = fits.replace(CLAUSES, "".join(f", {clause}" for _, clause in clauses))
-    for name, words in text.items():
-        whole = whole.replace(f"{{{name}}}", words)
-    return re.sub(r", \{\w+\}", "", str(whole))
+    template = str(fits.replace(CLAUSES, "".join(f", {clause}" for _, clause in clauses)))
+    for name in set(re.findall(r"\{(\w+)\}", template)) - set(text):
+        template = re.sub(rf", \{{{name}\}}", "", template)
+    parts = re.split(r"\{(\w+)\}", template)
+    return [part if i % 2 == 0 else Word(part, text.get(part, "")) for i, part in enumerate(parts) if part]
 
 
 def differing_words(question: type[Question], asked: list[Json], studies: list[Study]) -> list[DifferingWord]:
