@@ -9,11 +9,12 @@ from typing import Any
 from awl.handout.chart_pictures import chart_svg
 from awl.handout.map_sheet import SheetContent
 from awl.io.table import Table
+from awl.questions.field_columns import field_columns
 from awl.questions.inputs import Json
-from awl.views.view import TableView
+from awl.views.view import TableView, View
 
 CHART_MM = (115.0, 52.0)
-MOST_ROWS, MOST_CHARTS = 20, 2
+MOST_ROWS, MOST_CHARTS, MOST_FIELDS = 20, 2, 6
 NO_VALUE = "–"
 
 
@@ -37,24 +38,31 @@ def answer_block(content: SheetContent, parts: Sequence[str], most_rows: int = M
         "charts": [{"title": chart.title, "svg": svg} for chart, svg in charts if svg is not None][:MOST_CHARTS],
         "tables": [
             shown
-            for table in view.tables
-            if table.part in parts and (shown := table_block(table, content.part(table.part), most_rows)) is not None
+            for part in parts
+            if (table := content.part(part)) is not None
+            and (shown := table_block(_view(view, part, table), table, most_rows))
         ],
         "method": view.method,
         "made": shown_day(content.made),
     }
 
 
-def table_block(view: TableView, table: Table | None, most_rows: int = MOST_ROWS) -> Json | None:
+def _view(view: View, part: str, table: Table) -> TableView:
+    """What is shown of a part: what its view says, its first fields where that says nothing."""
+    known = next((one for one in view.tables if one.part == part), None)
+    return known or TableView(part, field_columns(table, list(table.columns), MOST_FIELDS))
+
+
+def table_block(view: TableView, table: Table, most_rows: int = MOST_ROWS) -> Json | None:
     """The columns of a table that matter and its first rows; None where it is empty.
 
     Parameters:
         view: what is shown of it.
-        table: the table; None where it was not kept.
+        table: the table.
         most_rows: so many rows are shown.
     """
-    columns = [column for column in view.columns if table is not None and column.field in table.columns]
-    if table is None or not len(table) or not columns:
+    columns = [column for column in view.columns if column.field in table.columns]
+    if not len(table) or not columns:
         return None
     head = table.take(list(range(min(len(table), most_rows))))
     shown = [head.columns[column.field].shown() for column in columns]

@@ -8,17 +8,20 @@ Use = Literal["fill", "line", "street"]
 TOKENS = {
     "page": "#FDFDFB", "ground": "#F5F6F1", "sunk": "#F0F2EC",
     "ink": "#1A2528", "ink-2": "#48555A", "ink-3": "#5B676B", "rule": "#D6DAD5", "rule-2": "#849093",
-    "thread": "#005E73", "warn": "#835300", "good": "#2F6234",
+    "thread": "#005E73", "thread-wash": "#E1EEF0", "on-thread": "#FDFDFB",
+    "error": "#A1233B", "warn": "#835300", "note": "#48555A", "good": "#2F6234",
     "water": "#D3DFE1", "water-edge": "#A9BDC1", "water-text": "#3F5E66",
     "green": "#E3EAD9", "green-edge": "#C3CFB4", "field": "#F0F1E5", "field-edge": "#E2E5D5", "sand": "#F3EBD3",
     "st-main": "#5A666A", "st-sec": "#828D8F", "st-minor": "#ABB3B3", "st-path": "#A9B399", "st-fade": "#CFD4CE",
-    "building": "#E4E5DE", "building-edge": "#C9CCC4",
+    "building": "#E4E5DE", "building-edge": "#C9CCC4", "halo": "#F5F6F1",
     "b1-fill": "#DBBDD1", "b1": "#5B1647", "b1-line": "#4A0F39",
     "b2-fill": "#F3D8C9", "b2": "#B4472F", "b2-line": "#8F301A",
     "b3-fill": "#FAF1DB", "b3": "#B67710", "b3-line": "#7A4E00",
-    "place": "#3F5C18", "mode": "#005E73", "amount": "#7A4E00", "time": "#7A2860",
+    "l1": "#BF7A75", "l2": "#B04A52", "l3": "#84203B", "l4": "#3F0A20",
+    "place": "#3F5C18", "mode": "#005E73", "amount": "#7A4E00", "time": "#7A2860", "way": "#48555A",
+    "place-wash": "#EAF0DF", "mode-wash": "#E1EEF0", "amount-wash": "#F7EBD3", "time-wash": "#F3E4EE", "way-wash": "#ECEEE9",
 }  # fmt: skip
-"""The light theme of the interface, which is printed."""
+"""The light theme of the interface (`ui/src/tokens.css`), which is printed."""
 TINTS = ("place", "time", "amount", "mode", "b2", "good", "b1", "b3")
 Rgb = tuple[float, float, float]
 
@@ -91,7 +94,7 @@ class Inks:
             return name
         kind, _, rest = name.partition(":")
         if kind == "token":
-            return TOKENS.get(rest, TOKENS["ink"])
+            return TOKENS[rest]
         i, _, count = rest.partition("/")
         if kind == "tint":
             return TOKENS[TINTS[int(i) % len(TINTS)]]

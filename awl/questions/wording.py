@@ -206,7 +206,7 @@ def _places(value: Any, slot: Json, known: Known) -> str:
     if isinstance(value, str):
         return known.layers.get(value, _spaced(value))
     if isinstance(value, list):
-        return f"{len(value)} points"
+        return "a point" if len(value) == 1 or not isinstance(value[0], list) else f"{len(value)} points"
     if "layer" in value:
         return _layer(value, known)
     if "answer" in value:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import mimetypes
 from pathlib import Path
 
 from flask import Flask, Response, request, send_from_directory
@@ -16,6 +17,7 @@ from awl.server import (
     edits,
     explain,
     features,
+    forms,
     health,
     interface,
     layers,
@@ -54,6 +56,7 @@ def create_app(root: Path, host: str = "127.0.0.1") -> Flask:
         interface,
         answers,
         maps,
+        forms,
         health,
         edits,
         explain,
@@ -78,7 +81,15 @@ def create_app(root: Path, host: str = "127.0.0.1") -> Flask:
 def _front(name: str) -> Response:
     if not (FRONT_END / "index.html").is_file():
         raise AwlError("The front end is not built", remedy="Run 'make setup'", status=503)
-    return send_from_directory(FRONT_END, name, max_age=86400 if name.startswith("assets/") else 0)
+    age = 86400 if name.startswith("assets/") else 0
+    # The build holds scripts and styles compressed too.
+    compressed = "gzip" in request.accept_encodings and (FRONT_END / f"{name}.gz").is_file()
+    media = mimetypes.guess_type(name)[0]
+    response = send_from_directory(FRONT_END, f"{name}.gz" if compressed else name, max_age=age, mimetype=media)
+    if compressed:
+        response.headers["Content-Encoding"] = "gzip"
+    response.headers["Vary"] = "Accept-Encoding"
+    return response
 
 
 def _headers(response: Response) -> Response:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import zipfile
-from pathlib import Path
 
 from flask import Blueprint, Response, request
 
@@ -13,26 +12,11 @@ from awl.io.dictionary import data_dictionary
 from awl.questions.files import checked_part, kept_bytes, table_bytes
 from awl.questions.inputs import moment
 from awl.questions.kept_answers import part_of
-from awl.server.web import known_parameters, study_of
+from awl.server.web import download, known_parameters, study_of
 from awl.study import records
 from awl.study.export import gmns_tables, graph_bytes, layer_bytes
 
 api = Blueprint("downloads", __name__)
-
-
-def _download(data: bytes, name: str) -> Response:
-    media = {
-        "csv": "text/csv; charset=utf-8",
-        "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
-        "geojson": "application/geo+json",
-        "json": "application/json",
-        "zip": "application/zip",
-        "parquet": "application/vnd.apache.parquet",
-        "omx": "application/x-hdf5",
-        "gpx": "application/gpx+xml",
-        "gpkg": "application/geopackage+sqlite3",
-    }[Path(name).suffix[1:]]
-    return Response(data, content_type=media, headers={"Content-Disposition": f'attachment; filename="{name}"'})
 
 
 @api.get("/studies/<study_id>/export/streets")
@@ -42,12 +26,12 @@ def streets(study_id: str) -> Response:
     study, mode = study_of(study_id), request.args.get("mode", "walk")
     ending, when = request.args.get("format", "gmns"), moment(request.args.get("at"))
     if ending != "gmns":
-        return _download(graph_bytes(study, mode, ending, when), f"{study_id}-{mode}-streets.{ending}")
+        return download(graph_bytes(study, mode, ending, when), f"{study_id}-{mode}-streets.{ending}")
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         for name, text in gmns_tables(study, mode, when).items():
             archive.writestr(name, text)
-    return _download(out.getvalue(), f"{study_id}-{mode}-gmns.zip")
+    return download(out.getvalue(), f"{study_id}-{mode}-gmns.zip")
 
 
 @api.get("/studies/<study_id>/export/layers/<layer_id>")
@@ -56,7 +40,7 @@ def layer(study_id: str, layer_id: str) -> Response:
     known_parameters("format")
     ending = request.args.get("format", "geojson")
     data = layer_bytes(study_of(study_id).read_layer(layer_id), layer_id, ending)
-    return _download(data, f"{layer_id}.{ending}")
+    return download(data, f"{layer_id}.{ending}")
 
 
 @api.get("/studies/<study_id>/export/answers/<question_id>/<part>")
@@ -69,6 +53,6 @@ def answer_part(study_id: str, question_id: str, part: str) -> Response:
         raise AwlError("The question has no answer yet", remedy="Ask it first", status=404, kind="no-answer")
     if request.args.get("fields") == "true":
         fields = data_dictionary(part_of(answer["result"], checked_part(answer["result"], part)))
-        return _download(table_bytes(fields, ending, "format"), f"{answer['process']}-{part}-fields.{ending}")
+        return download(table_bytes(fields, ending, "format"), f"{answer['process']}-{part}-fields.{ending}")
     data = kept_bytes(answer["result"], None if part == "all" else part, ending, "format")
-    return _download(data, f"{answer['process']}-{part}.{ending}")
+    return download(data, f"{answer['process']}-{part}.{ending}")

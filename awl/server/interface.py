@@ -37,6 +37,7 @@ from awl.server.web import (
 )
 from awl.study import centroids, feeds, modes, what_ifs
 from awl.study.card import card_of
+from awl.study.importing import street_bounds
 from awl.study.joined_stops import joined_stops
 from awl.study.study import Study
 
@@ -76,7 +77,7 @@ def overview(study_id: str) -> Response:
                 for told in what_ifs.listed(study.reading)
             ],
             "modeUndo": modes.undoable(study.reading),
-            "bounds": _bounds(study) if revision else None,
+            "bounds": street_bounds(study),
         }
     )
 
@@ -110,13 +111,6 @@ def _street_fields(study: Study) -> list[str]:
     """Attributes of links that can be lettered on the map."""
     known = geopackage.field_names(study.reading, "streets")
     return [name for name in known if name not in ("osm_way_ids",)]
-
-
-def _bounds(study: Study) -> list[float]:
-    graph = study.graph
-    return [
-        float(v) for v in (graph.shape_lon.min(), graph.shape_lat.min(), graph.shape_lon.max(), graph.shape_lat.max())
-    ]
 
 
 class KeepBody(BaseModel):

@@ -172,6 +172,29 @@ def body(most: int = 64 << 20) -> dict[str, Any]:
     return document
 
 
+MEDIA = {
+    "csv": "text/csv; charset=utf-8",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    "geojson": "application/geo+json",
+    "json": "application/json",
+    "zip": "application/zip",
+    "parquet": "application/vnd.apache.parquet",
+    "omx": "application/x-hdf5",
+    "gpx": "application/gpx+xml",
+    "gpkg": "application/geopackage+sqlite3",
+    "png": "image/png",
+    "svg": "image/svg+xml",
+    "pdf": "application/pdf",
+}
+"""Media types of files by their ending."""
+
+
+def download(data: bytes, name: str) -> Response:
+    """A file that is saved under a name."""
+    media = MEDIA[name.rpartition(".")[2]]
+    return Response(data, content_type=media, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
 def packed(head: dict[str, Any], *arrays: np.ndarray[Any, Any]) -> Response:
     """A JSON head and raw little-endian arrays: head length (uint32), head, padding to 8 bytes, arrays each padded to 8."""
     described = [{"dtype": array.dtype.str, "length": array.size} for array in arrays]

@@ -74,6 +74,7 @@ class Blank(Model):
         least, most: bounds of a number.
         options: the values that may be chosen; all there are where None.
         empty: whether it begins empty; it begins with what the sheet says otherwise.
+        several: whether a place can be several points.
     """
 
     name: Name
@@ -85,6 +86,7 @@ class Blank(Model):
     most: float | None = None
     options: list[str] | None = Field(default=None, min_length=1, max_length=100)
     empty: bool = False
+    several: bool = False
 
     @model_validator(mode="after")
     def _bounds_are_in_order(self) -> Blank:

@@ -19,10 +19,9 @@ from awl.questions.question import Question
 from awl.sheets.document import Blank, Form, QuestionBlock, Sheet
 from awl.sheets.references import in_order, rests_on
 from awl.study import records, what_ifs
+from awl.study.importing import apart, street_bounds
 from awl.study.study import Study
 
-FAR_DEGREES = 0.05
-"""Features this far outside of the streets, some five kilometres, are of somewhere else."""
 NEVER_BLANK = ("answers", "chain", "rules", "comparison")
 """Words that are too much for one input of a form."""
 
@@ -85,7 +84,7 @@ class _There:
     modes: dict[str, str]
     what_ifs: set[str]
     answers: set[str]
-    bounds: tuple[float, float, float, float] | None
+    bounds: list[float] | None
     slots: dict[str, dict[str, Json]]
 
     @classmethod
@@ -100,17 +99,12 @@ class _There:
             {ident: mode.title for ident, (mode, _) in modes.items()},
             {idea.id for idea in what_ifs.listed(study.reading)},
             own | copies | {ident for (ident,) in kept},
-            _bounds(study) if has_streets else None,
+            street_bounds(study) if has_streets else None,
             {
                 ident: sentence(QUESTIONS[ident], [mode for mode, _ in modes.values()])["slots"]
                 for ident in {block.process for block in sheet.questions} & set(QUESTIONS)
             },
         )
-
-
-def _bounds(study: Study) -> tuple[float, float, float, float]:
-    lon, lat = study.graph.shape_lon, study.graph.shape_lat
-    return float(lon.min()), float(lat.min()), float(lon.max()), float(lat.max())
 
 
 def _of_question(block: QuestionBlock, there: _There) -> list[str]:
@@ -177,14 +171,7 @@ def _elsewhere(value: Json, there: _There) -> Iterator[str]:
         return
     if not shapes:
         return
-    west, south, east, north = shapely.total_bounds(np.array(shapes, dtype=object)).tolist()
-    own = there.bounds
-    if (
-        west > own[2] + FAR_DEGREES
-        or east < own[0] - FAR_DEGREES
-        or south > own[3] + FAR_DEGREES
-        or north < own[1] - FAR_DEGREES
-    ):
+    if apart(there.bounds, shapely.total_bounds(np.array(shapes, dtype=object)).tolist()):
         yield "Points or shapes it was given lie far outside of the streets of this study"
 
 

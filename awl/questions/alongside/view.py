@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import numpy as np
-
-from awl.io.table import LABEL_NAMES, Table
+from awl.io.table import Table
 from awl.questions.alongside.inputs import AlongsideInputs
 from awl.questions.alongside.run import AlongsideResult
+from awl.questions.field_columns import field_columns
 from awl.views.charts import Axis, Chart, Series
 from awl.views.map_view import LegendGroup, LegendRow, MapLayer, MapView, Paint, Swatch, alike, token
 from awl.views.pins import pin_layers, pin_row
@@ -19,6 +18,9 @@ INKS = ("amount", "place", "mode", "time")
 def view_alongside(inputs: AlongsideInputs, result: AlongsideResult) -> View:
     """The strip, and the features of each layer on it."""
     features = result.part("found")
+    columns = [
+        *field_columns(features, result.fields, SHOWN_FIELDS), Column("street", "Street"), Column("along_m", "Along", "m", 0),
+    ]  # fmt: skip
     return View(
         title=f"Along the streets within {inputs.distance:g} m of {result.words}",
         figures=[
@@ -26,7 +28,7 @@ def view_alongside(inputs: AlongsideInputs, result: AlongsideResult) -> View:
             Figure(round(result.street_km, 2), "km", "of street reached"),
         ],
         method=result.method,
-        tables=[TableView("found", _columns(features, result.fields), key=_key(features))],
+        tables=[TableView("found", columns, key=_key(features))],
         charts=[
             Chart(
                 "bars",
@@ -45,21 +47,6 @@ def _key(features: Table) -> str | None:
     return features.label_field or ("fid" if "fid" in features.columns else None)
 
 
-def _columns(features: Table, fields: list[str]) -> list[Column]:
-    """The columns that matter: names first, then others of the layer, then the street."""
-    fields = sorted(fields, key=lambda field: field.lower() not in LABEL_NAMES)
-    shown = []
-    for field in fields[:SHOWN_FIELDS]:
-        column = features.columns[field]
-        digits = None
-        if column.is_numeric:
-            numbers = column.numbers()
-            known = numbers[np.isfinite(numbers)]
-            digits = 0 if (known == np.round(known)).all() else 1
-        shown.append(Column(field, field.replace("_", " ").capitalize(), "", digits))
-    return [*shown, Column("street", "Street"), Column("along_m", "Along", "m", 0)]
-
-
 def _map(result: AlongsideResult, key: str | None) -> MapView:
     rows = [
         LegendRow("strip", "Strip", Swatch("area", token("thread-wash"), token("thread"))),
@@ -76,7 +63,7 @@ def _map(result: AlongsideResult, key: str | None) -> MapView:
         solid = last and number > 0
         row = f"layer:{part}"
         paint = Paint(row, token(ink if solid else f"{ink}-wash"), token(ink), opacity=0.75 if solid else 0.6)
-        rows.append(LegendRow(row, title.capitalize(), Swatch("area", token(f"{ink}-wash"), token(ink)), count))
+        rows.append(LegendRow(row, title.capitalize(), Swatch("area", paint.fill, token(ink)), count))
         layers.append(MapLayer(part, "shapes", alike(paint), key=key if last else None))
     return MapView(
         layers=[*layers, *pin_layers("Event", "events")],

@@ -1,0 +1,4 @@
+import "./form.css";
+import { bring } from "./form";
+
+bring(document);
