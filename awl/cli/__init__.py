@@ -29,6 +29,7 @@ COMMANDS: dict[str, str] = {
     "connect": "Join zone centroids to their nearest streets.",
     "ask": "Run one question; print the results or write a file.",
     "compare": "Set answers of a kind against each other.",
+    "sheet": "List, copy, export, import, check and drop sheets.",
     "run": "Run every question of a saved sheet.",
     "report": "Write a sheet as one page that opens offline.",
     "export": "Write the street graph, a layer or an answer in an open format.",

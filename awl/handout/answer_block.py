@@ -50,7 +50,8 @@ def answer_block(content: SheetContent, parts: Sequence[str], most_rows: int = M
 def _view(view: View, part: str, table: Table) -> TableView:
     """What is shown of a part: what its view says, its first fields where that says nothing."""
     known = next((one for one in view.tables if one.part == part), None)
-    return known or TableView(part, field_columns(table, list(table.columns), MOST_FIELDS))
+    fields = [name for name in table.columns if name != "fid"] or list(table.columns)
+    return known or TableView(part, field_columns(table, fields, MOST_FIELDS))
 
 
 def table_block(view: TableView, table: Table, most_rows: int = MOST_ROWS) -> Json | None:

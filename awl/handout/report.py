@@ -24,7 +24,8 @@ from awl.questions import QUESTIONS
 from awl.questions.inputs import Json
 from awl.questions.kept_answers import is_current
 from awl.questions.run import ask
-from awl.study import records, sheet_records, what_ifs
+from awl.sheets.shelf import stored_body
+from awl.study import records, what_ifs
 from awl.study.study import Study
 
 MAP_MM, MAP_DPI = (176.0, 104.0), 150
@@ -63,9 +64,7 @@ def report_html(
         AwlError: there is no such sheet or block, or `since` is no report.
     """
     progress = progress or Progress()
-    stored = sheet_records.read(study.reading, sheet)
-    if stored is None:
-        raise AwlError(f"The study has no sheet '{sheet}'", remedy="The sheet of the browser is called 'main'")
+    stored = stored_body(study, sheet)
     blocks: list[Json] = stored["blocks"]
     unknown = sorted(set(without) - {block["id"] for block in blocks})
     if unknown:

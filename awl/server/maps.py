@@ -11,6 +11,7 @@ from awl.handout.map_sheet import FORMATS, draw_map_sheet
 from awl.handout.paper import MapOptions
 from awl.handout.report import report_html
 from awl.server.web import checked, known_parameters, study_of
+from awl.study.sheet_records import FIRST
 
 api = Blueprint("maps", __name__)
 REPORT_POLICY = (
@@ -34,11 +35,12 @@ def map_sheet(study_id: str, answer_id: str) -> Response:
 
 @api.get("/studies/<study_id>/report")
 def report(study_id: str) -> Response:
-    """The sheet as one page that opens offline; `without` names blocks that are left out, commas between."""
-    known_parameters("without")
+    """A sheet as one page that opens offline; `without` names blocks that are left out, commas between."""
+    known_parameters("sheet", "without")
     left_out = [part for part in request.args.get("without", "").split(",") if part]
-    page = report_html(study_of(study_id), without=left_out)
-    name = f"{study_id}-report.html"
+    sheet = request.args.get("sheet", FIRST)
+    page = report_html(study_of(study_id), sheet, left_out)
+    name = f"{study_id}-report.html" if sheet == FIRST else f"{study_id}-{sheet[:40]}-report.html"
     reply = Response(
         page, content_type="text/html; charset=utf-8", headers={"Content-Disposition": f'inline; filename="{name}"'}
     )

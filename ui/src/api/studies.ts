@@ -171,7 +171,17 @@ export type Looks = Record<string, RowLook>;
 export type Block =
   | { id: string; kind: "prose" | "heading"; text: string }
   | { id: string; kind: "question"; process: string; inputs: Inputs; title?: string; look?: Looks; order?: string[] };
-export type SheetDoc = { id: string; title: string; blocks: Block[]; undo: number; changed: string };
+/** A word of a question that a form asks for. */
+export type Blank = { name: string; question: string; input: string; label: string; help: string; least?: number; most?: number; options?: string[]; empty: boolean; several: boolean };
+/** What a form shows of a question, and gives away. */
+export type Shown = { question: string; figures: boolean; map: boolean; tables: string[]; files: string[]; maps: string[] };
+/** A page for colleagues: the blanks it asks for, and what it shows. */
+export type Form = { id: string; title: string; text: string; author: string; assumes: string; asks: string[]; shows: Shown[] };
+export type SheetBody = { title: string; blocks: Block[]; blanks: Blank[]; forms: Form[] };
+export type SheetDoc = SheetBody & { id: string; undo: number; changed: string };
+export type SheetListed = { id: string; title: string; questions: number; forms: { id: string; title: string }[]; changed: string };
+/** Something of a sheet that does not fit its study. */
+export type Misfit = { text: string; question?: number; block?: string; form?: string; blank?: string };
 /** Something with a name that was found. */
 export type Hit = { name: string; what: string; lon: number; lat: number };
 export type Street = {
@@ -214,11 +224,18 @@ export const listStudies = () => fetchJson<{ studies: StudyListed[] }>("/studies
 export const studyCard = (study: string) => fetchJson<StudyCard>(`/studies/${study}/card`);
 export const overview = (study: string) => fetchJson<Overview>(`/studies/${study}/overview`);
 export const preparation = (study: string) => fetchJson<Preparation>(`/studies/${study}/preparation`);
-export const getSheet = (study: string) => fetchJson<SheetDoc>(`/studies/${study}/sheet`);
+const sheetAddress = (study: string, sheet: string) => `/studies/${study}/sheets/${encodeURIComponent(sheet)}`;
+export const listSheets = async (study: string): Promise<SheetListed[]> => (await fetchJson<{ sheets: SheetListed[] }>(`/studies/${study}/sheets`)).sheets;
+/** Make a sheet: empty, a copy of another one, or from a sheet file. */
+export const makeSheet = (study: string, wanted: { title?: string; copy_of?: string; document?: unknown }) => sendJson<{ id: string; unfit: Misfit[] }>(`/studies/${study}/sheets`, "POST", wanted);
+export const dropSheet = (study: string, sheet: string) => sendJson<unknown>(sheetAddress(study, sheet), "DELETE");
+export const sheetFile = (study: string, sheet: string) => `${sheetAddress(study, sheet)}/file`;
+/** What of a sheet does not fit the study as it is now. */
+export const sheetFit = async (study: string, sheet: string): Promise<Misfit[]> => (await fetchJson<{ unfit: Misfit[] }>(`${sheetAddress(study, sheet)}/fit`)).unfit;
+export const getSheet = (study: string, sheet: string) => fetchJson<SheetDoc>(sheetAddress(study, sheet));
 /** Save the sheet over the version that was changed last at `over`; refused (412) where there is a newer one. */
-export const putSheet = (study: string, sheet: { title: string; blocks: Block[] }, over: string) =>
-  sendJson<SheetDoc>(`/studies/${study}/sheet`, "PUT", sheet, { "If-Match": `"${over}"` });
-export const undoSheet = (study: string, over: string) => sendJson<SheetDoc>(`/studies/${study}/sheet/undo`, "POST", {}, { "If-Match": `"${over}"` });
+export const putSheet = (study: string, sheet: string, body: SheetBody, over: string) => sendJson<SheetDoc>(sheetAddress(study, sheet), "PUT", body, { "If-Match": `"${over}"` });
+export const undoSheet = (study: string, sheet: string, over: string) => sendJson<SheetDoc>(`${sheetAddress(study, sheet)}/undo`, "POST", {}, { "If-Match": `"${over}"` });
 
 export async function processes(study: string): Promise<ProcessInfo[]> {
   const { processes: listed } = await fetchJson<{ processes: { id: string }[] }>(`/studies/${study}/processes`);

@@ -5,7 +5,7 @@ import { useQueries } from "@tanstack/react-query";
 import { clock } from "../common/format";
 import type { Overview, SheetDoc } from "../api/studies";
 import { isStale, usePreparation, useSheetActions, type Answer, type QuestionBlock } from "../state/sheet";
-import { STAGES, useScreen, useScreenValue, type Stage } from "../state/screen";
+import { addressOf, STAGES, useScreen, useScreenValue, type Stage } from "../state/screen";
 
 const NAMES: Record<Stage, string> = { sources: t`Sources`, streets: t`Streets`, modes: t`Modes`, sheet: t`Sheet`, handout: t`Handout` };
 type StepState = "closed" | "stale" | "failed";
@@ -69,9 +69,10 @@ export function Kept({ overview, changed }: { overview: Overview; changed: strin
 }
 
 function StageWithLine({ name, study, current, line }: { name: Stage; study: string | null; current: boolean; line: [StepState, string] | undefined }) {
+  const open = useScreenValue((screen) => screen.sheet);
   return (
     <>
-      <a className="stage" href={`#/${study ?? ""}/${name}`} {...(current ? { "aria-current": "page" as const } : {})}>
+      <a className="stage" href={`#${addressOf(study ?? "", name, open)}`} {...(current ? { "aria-current": "page" as const } : {})}>
         <i />
         {NAMES[name]}
       </a>

@@ -151,7 +151,7 @@ describe("places", () => {
   const block = question("q2", "matrix", { from: { layer: "zones", where: "population > 5" } });
   const edit = (value: unknown) =>
     render(<PlaceEditor slot={slotOf("matrix", "from")} block={block} name="from" overview={overview} value={value} put={put} />, {
-      wrapper: framed([[["processes", "ferrow"], PROCESSES], [["sheet", "ferrow"], sheetOf(above, question("q0", "route", {}), block)]]),
+      wrapper: framed([[["processes", "ferrow"], PROCESSES], [["sheet", "ferrow", "main"], sheetOf(above, question("q0", "route", {}), block)]]),
     });
   it("may lie inside an answer above that covers ground, and keep their filter", () => {
     edit(block.inputs.from);

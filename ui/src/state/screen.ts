@@ -2,7 +2,7 @@
 import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 import { edits, NO_EDIT, type EditState } from "./slices/edits";
-import { frame, STAGES, type Frame, type Stage } from "./slices/frame";
+import { FIRST_SHEET, frame, STAGES, type Frame, type Stage } from "./slices/frame";
 import { mapView, NOTHING_ON_MAP, type MapView } from "./slices/mapView";
 import { handout, NO_PAPER, type HandoutState } from "./slices/handout";
 import { modes, type Modes } from "./slices/modes";
@@ -12,7 +12,7 @@ import { NO_LAYER, sources, type Sources } from "./slices/sources";
 export type { Frame, Stage, Theme } from "./slices/frame";
 export type { Colour } from "./slices/modes";
 export type { ImportDraft } from "./slices/sources";
-export { STAGES };
+export { FIRST_SHEET, STAGES };
 
 export type Screen = Frame & Questions & MapView & Sources & Modes & EditState & HandoutState & { cancel: () => void };
 
@@ -51,24 +51,31 @@ function applyTheme({ theme }: Screen): void {
 applyTheme(screenNow());
 screenStore.subscribe(applyTheme);
 
-/** Read study and stage from the address, `#/ferrow/sheet`. What belongs to a study does not outlive it. */
+/** Read study, stage and sheet from the address, `#/ferrow/sheet/second_try`. What belongs to a study does not outlive it. */
 export function followAddress(): void {
-  const [, id, stage] = location.hash.slice(1).split("/");
+  const [, id, stage, open] = location.hash.slice(1).split("/");
   const study = id ? decodeURIComponent(id) : null;
+  const sheet = open ? decodeURIComponent(open) : FIRST_SHEET;
   const known = STAGES.find((name) => name === stage);
   const changed = study !== screenNow().study;
+  const turned = sheet !== screenNow().sheet;
   screenStore.setState({
+    ...(changed ? { ...NO_QUESTION, ...NOTHING_ON_MAP, ...NO_LAYER, ...NO_EDIT, ...NO_PAPER } : turned ? { ...NO_QUESTION, ...NO_PAPER } : {}),
     study,
+    sheet,
     stage: known ?? "sheet",
     street: null,
     picking: null,
     drawing: null,
     sketch: null,
     ghosts: null,
-    ...(changed ? { ...NO_QUESTION, ...NOTHING_ON_MAP, ...NO_LAYER, ...NO_EDIT, ...NO_PAPER } : {}),
   });
 }
 
-export function go(study: string | null, stage: Stage = "sheet"): void {
-  location.hash = study ? `/${encodeURIComponent(study)}/${stage}` : "/";
+/** The address of a stage with a sheet of a study, after the `#`. */
+export const addressOf = (study: string, stage: Stage, sheet: string) => `/${encodeURIComponent(study)}/${stage}${sheet === FIRST_SHEET ? "" : `/${encodeURIComponent(sheet)}`}`;
+
+/** Go to a stage of a study, with the sheet that is open or another one. */
+export function go(study: string | null, stage: Stage = "sheet", sheet = study === screenNow().study ? screenNow().sheet : FIRST_SHEET): void {
+  location.hash = study ? addressOf(study, stage, sheet) : "/";
 }

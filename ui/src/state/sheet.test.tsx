@@ -34,7 +34,7 @@ describe("a change", () => {
   it("is not lost to an older sheet that arrives after it", async () => {
     const [old, added] = [question("q1", "access", {}), question("q2", "isochrone", {})];
     const queries = new QueryClient({ defaultOptions: { queries: { staleTime: 0 } } });
-    queries.setQueryData(["sheet", "ferrow"], sheetOf(old));
+    queries.setQueryData(["sheet", "ferrow", "main"], sheetOf(old));
     let arrive = () => undefined as void;
     vi.stubGlobal("fetch", (_: string, init?: RequestInit) => {
       if (init?.method === "PUT") return Promise.resolve(new Response(JSON.stringify(sheetOf(old, added))));
@@ -55,12 +55,12 @@ describe("a change", () => {
     const wrapper = ({ children }: { children: ReactNode }) => <QueryClientProvider client={queries}>{children}</QueryClientProvider>;
     return renderHook(() => useSheetActions("ferrow"), { wrapper }).result;
   };
-  const shown = (queries: QueryClient) => queries.getQueryData<SheetDoc>(["sheet", "ferrow"]);
+  const shown = (queries: QueryClient) => queries.getQueryData<SheetDoc>(["sheet", "ferrow", "main"]);
   const reply = (status: number, body: unknown) => Promise.resolve(new Response(JSON.stringify(body), { status }));
 
   it("that fails is not undone by itself once another was made after it", async () => {
     const queries = new QueryClient();
-    queries.setQueryData(["sheet", "ferrow"], sheetOf());
+    queries.setQueryData(["sheet", "ferrow", "main"], sheetOf());
     const [one, two] = [question("q1", "access", {}), question("q2", "isochrone", {})];
     const overs: (string | null)[] = [];
     vi.stubGlobal("fetch", (_: string, init: RequestInit) => {
@@ -83,7 +83,7 @@ describe("a change", () => {
     const queries = new QueryClient();
     const [one, theirs] = [question("q1", "access", {}), question("q2", "isochrone", { places: { features: [] } })];
     const newer = { ...sheetOf(theirs), title: "Theirs", changed: "t9" };
-    queries.setQueryData(["sheet", "ferrow"], sheetOf());
+    queries.setQueryData(["sheet", "ferrow", "main"], sheetOf());
     const sent: { over: string | null; body: { blocks?: { id: string }[] } }[] = [];
     vi.stubGlobal("fetch", (_: string, init?: RequestInit) => {
       if (init?.method !== "PUT") return reply(200, newer);

@@ -6,6 +6,7 @@ import { fetchJson, isChangedMeanwhile, message, sendJson, type Results } from "
 import {
   follow,
   getSheet,
+  listSheets,
   keptCopies,
   overview,
   preparation,
@@ -15,11 +16,12 @@ import {
   undoSheet,
   type Block,
   type JobInfo,
+  type SheetBody,
   type SheetDoc,
 } from "../api/studies";
 import { isComplete, restsOn, type Inputs, type ProcessInfo } from "../api/inputs";
 import { combined, syncOf } from "./sheetSync";
-import { screenNow } from "./screen";
+import { screenNow, useScreenValue } from "./screen";
 
 export type QuestionBlock = Extract<Block, { kind: "question" }>;
 export type Answer = {
@@ -48,18 +50,23 @@ export const useProcesses = (study: string | null) =>
     enabled: study !== null,
     staleTime: Infinity,
   });
+/** The sheet of the study that is open. */
 export function useSheet(study: string | null) {
   const queries = useQueryClient();
+  const open = useScreenValue((screen) => screen.sheet);
   return useQuery({
-    queryKey: ["sheet", study],
+    queryKey: ["sheet", study, open],
     queryFn: async () => {
-      const sheet = await getSheet(study ?? "");
-      syncOf(queries, study ?? "").base = sheet;
+      const sheet = await getSheet(study ?? "", open);
+      syncOf(queries, study ?? "", open).base = sheet;
       return sheet;
     },
     enabled: study !== null,
   });
 }
+
+/** All sheets of the study, by their titles. */
+export const useSheets = (study: string) => useQuery({ queryKey: ["sheets", study], queryFn: () => listSheets(study), meta: { panel: "page", what: t`The sheets` } });
 
 /** Null while a question has no answer. */
 export const useAnswer = (study: string | null, question: string | null) =>
@@ -84,21 +91,24 @@ export function canonical(value: unknown): string {
   return JSON.stringify(value);
 }
 
+const bodyOf = ({ title, blocks, blanks, forms }: SheetDoc): SheetBody => ({ title, blocks, blanks, forms });
+
 export function isStale(block: QuestionBlock, answer: Answer | null | undefined): boolean {
   return !!answer && (!answer.fresh || canonical(answer.inputs) !== canonical(block.inputs));
 }
 
 export function useSheetActions(study: string) {
   const queries = useQueryClient();
+  const open = useScreenValue((screen) => screen.sheet);
 
   /** A sheet that is being fetched is older than what stands here now: it must not take its place. */
   const put = useCallback(
     (sheet: SheetDoc) => {
-      const queryKey = ["sheet", study];
+      const queryKey = ["sheet", study, open];
       void queries.cancelQueries({ queryKey });
       queries.setQueryData(queryKey, sheet);
     },
-    [queries, study],
+    [queries, study, open],
   );
 
   /** Whether a question can be asked; its own words say how many points it needs. */
@@ -111,10 +121,10 @@ export function useSheetActions(study: string) {
   );
 
   const save = useCallback(
-    async (change: (sheet: SheetDoc) => { title?: string; blocks?: Block[] }) => {
-      const former = queries.getQueryData<SheetDoc>(["sheet", study]);
+    async (change: (sheet: SheetDoc) => Partial<SheetBody>) => {
+      const former = queries.getQueryData<SheetDoc>(["sheet", study, open]);
       if (!former) return;
-      const sync = syncOf(queries, study);
+      const sync = syncOf(queries, study, open);
       sync.base ??= former;
       const next = { ...former, ...change(former) };
       sync.undone = [];
@@ -124,11 +134,12 @@ export function useSheetActions(study: string) {
       await sync.queue(async () => {
         const base = sync.base ?? former;
         try {
-          sync.base = await putSheet(study, { title: next.title, blocks: next.blocks }, base.changed);
+          sync.base = await putSheet(study, open, bodyOf(next), base.changed);
           if (mine === sync.edits) put(sync.base);
+          if (next.title !== former.title || next.forms !== former.forms) void queries.invalidateQueries({ queryKey: ["sheets", study] });
         } catch (error) {
           if (isChangedMeanwhile(error)) {
-            screenNow().setConflict(await getSheet(study).catch(() => null));
+            screenNow().setConflict(await getSheet(study, open).catch(() => null));
             return;
           }
           // What was changed since stands, and is saved next.
@@ -137,7 +148,7 @@ export function useSheetActions(study: string) {
         }
       });
     },
-    [put, queries, study],
+    [put, queries, study, open],
   );
 
   const again = useRef<((block: QuestionBlock, chain: string[]) => Promise<void>) | null>(null);
@@ -166,7 +177,7 @@ export function useSheetActions(study: string) {
           await queries.invalidateQueries({ queryKey: ["answer", study, id] });
           setRun(id, null);
           // What rests on this answer is asked again, each question once in a chain.
-          const blocks = queries.getQueryData<SheetDoc>(["sheet", study])?.blocks ?? [];
+          const blocks = queries.getQueryData<SheetDoc>(["sheet", study, open])?.blocks ?? [];
           for (const block of blocks) {
             if (block.kind === "question" && !chain.includes(block.id) && restsOn(block.inputs).includes(id)) void again.current?.(block, [...chain, id]);
           }
@@ -179,7 +190,7 @@ export function useSheetActions(study: string) {
         setRun(id, { job: null, error: message(error) });
       }
     },
-    [queries, study],
+    [queries, study, open],
   );
 
   useEffect(() => {
@@ -212,8 +223,8 @@ export function useSheetActions(study: string) {
   const settle = useCallback(
     async (how: "combine" | "theirs") => {
       const { conflict, setConflict } = screenNow();
-      const here = queries.getQueryData<SheetDoc>(["sheet", study]);
-      const sync = syncOf(queries, study);
+      const here = queries.getQueryData<SheetDoc>(["sheet", study, open]);
+      const sync = syncOf(queries, study, open);
       if (!conflict || !here) return;
       const whole = how === "combine" && sync.base ? combined(sync.base, here, conflict) : conflict;
       sync.base = conflict;
@@ -221,43 +232,43 @@ export function useSheetActions(study: string) {
       restore(here, { ...conflict, ...whole });
       if (how === "combine") await save(() => whole);
     },
-    [queries, restore, save, study],
+    [queries, restore, save, study, open],
   );
 
   const undo = useCallback(async () => {
-    const sync = syncOf(queries, study);
+    const sync = syncOf(queries, study, open);
     sync.edits++;
     await sync.queue(async () => {
       try {
-        const former = queries.getQueryData<SheetDoc>(["sheet", study]);
-        const sheet = await undoSheet(study, (sync.base ?? former)?.changed ?? "");
+        const former = queries.getQueryData<SheetDoc>(["sheet", study, open]);
+        const sheet = await undoSheet(study, open, (sync.base ?? former)?.changed ?? "");
         sync.base = sheet;
         if (former) sync.undone.push(former);
         screenNow().setRedoable(true);
         restore(former, sheet);
       } catch (error) {
-        if (isChangedMeanwhile(error)) screenNow().setConflict(await getSheet(study).catch(() => null));
+        if (isChangedMeanwhile(error)) screenNow().setConflict(await getSheet(study, open).catch(() => null));
         else screenNow().tell(message(error));
       }
     });
-  }, [queries, restore, study]);
+  }, [queries, restore, study, open]);
 
   const redo = useCallback(async () => {
-    const sync = syncOf(queries, study);
+    const sync = syncOf(queries, study, open);
     const last = sync.undone.pop();
     screenNow().setRedoable(sync.undone.length > 0);
     if (!last) return;
     sync.edits++;
     await sync.queue(async () => {
       try {
-        const former = queries.getQueryData<SheetDoc>(["sheet", study]);
-        sync.base = await putSheet(study, { title: last.title, blocks: last.blocks }, (sync.base ?? former)?.changed ?? "");
+        const former = queries.getQueryData<SheetDoc>(["sheet", study, open]);
+        sync.base = await putSheet(study, open, bodyOf(last), (sync.base ?? former)?.changed ?? "");
         restore(former, sync.base);
       } catch (error) {
         screenNow().tell(message(error));
       }
     });
-  }, [queries, restore, study]);
+  }, [queries, restore, study, open]);
 
   return { save, ask, change, undo, redo, settle };
 }

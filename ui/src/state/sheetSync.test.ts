@@ -4,7 +4,7 @@ import type { Block, SheetDoc } from "../api/studies";
 import { combined, syncOf } from "./sheetSync";
 
 const note = (id: string, text = id): Block => ({ id, kind: "prose", text });
-const sheet = (title: string, ...blocks: Block[]): SheetDoc => ({ id: "main", title, blocks, undo: 0, changed: "" });
+const sheet = (title: string, ...blocks: Block[]): SheetDoc => ({ id: "main", title, blocks, blanks: [], forms: [], undo: 0, changed: "" });
 const ids = (made: { blocks: Block[] }) => made.blocks.map(({ id }) => id).join(" ");
 
 describe("two sheets changed at once", () => {
@@ -31,7 +31,7 @@ describe("two sheets changed at once", () => {
 
 describe("saves", () => {
   it("go out one after another, also after one that failed", async () => {
-    const sync = syncOf(new QueryClient(), "ferrow");
+    const sync = syncOf(new QueryClient(), "ferrow", "main");
     const seen: number[] = [];
     let open = () => undefined as void;
     const first = sync.queue(async () => {
@@ -49,7 +49,8 @@ describe("saves", () => {
   });
   it("are those of one study", () => {
     const queries = new QueryClient();
-    expect(syncOf(queries, "a")).toBe(syncOf(queries, "a"));
-    expect(syncOf(queries, "a")).not.toBe(syncOf(queries, "b"));
+    expect(syncOf(queries, "a", "main")).toBe(syncOf(queries, "a", "main"));
+    expect(syncOf(queries, "a", "main")).not.toBe(syncOf(queries, "b", "main"));
+    expect(syncOf(queries, "a", "main")).not.toBe(syncOf(queries, "a", "second"));
   });
 });

@@ -1,6 +1,6 @@
 /** Saves of a study's sheet: one after another, each over the version before it, and what two who change it at once make together. */
 import type { QueryClient } from "@tanstack/react-query";
-import type { Block, SheetDoc } from "../api/studies";
+import type { SheetBody, SheetDoc } from "../api/studies";
 
 export class SheetSync {
   /** The sheet as the server had it last. */
@@ -20,31 +20,42 @@ export class SheetSync {
 
 const syncs = new WeakMap<QueryClient, Map<string, SheetSync>>();
 
-/** What the page knows of a study's saves. */
-export function syncOf(queries: QueryClient, study: string): SheetSync {
+/** What the page knows of the saves of a study's sheet. */
+export function syncOf(queries: QueryClient, study: string, sheet: string): SheetSync {
   const known = syncs.get(queries) ?? new Map<string, SheetSync>();
   syncs.set(queries, known);
-  const sync = known.get(study) ?? new SheetSync();
-  known.set(study, sync);
+  const key = `${study}/${sheet}`;
+  const sync = known.get(key) ?? new SheetSync();
+  known.set(key, sync);
   return sync;
 }
 
-const same = (one: Block | undefined, other: Block | undefined) => JSON.stringify(one) === JSON.stringify(other);
+const same = (one: unknown, other: unknown) => JSON.stringify(one) === JSON.stringify(other);
 
-/** My sheet and theirs as one: of each block the version that was changed since the base; mine where both were. */
-export function combined(base: SheetDoc, mine: SheetDoc, theirs: SheetDoc): { title: string; blocks: Block[] } {
-  const of = (sheet: SheetDoc, id: string) => sheet.blocks.find((block) => block.id === id);
-  const blocks = theirs.blocks.flatMap((block) => {
-    const before = of(base, block.id);
-    const here = of(mine, block.id);
-    if (!here) return before && same(before, block) ? [] : [block]; // I took it out, or they brought it
-    return [same(here, before) ? block : here];
+/** My sheet and theirs as one: of each block, blank and form the version that was changed since the base; mine where both were. */
+export function combined(base: SheetDoc, mine: SheetDoc, theirs: SheetDoc): SheetBody {
+  return {
+    title: mine.title === base.title ? theirs.title : mine.title,
+    blocks: together(base.blocks, mine.blocks, theirs.blocks, ({ id }) => id),
+    blanks: together(base.blanks, mine.blanks, theirs.blanks, ({ name }) => name),
+    forms: together(base.forms, mine.forms, theirs.forms, ({ id }) => id),
+  };
+}
+
+/** Two lists that come from one, as one; `name` tells their members apart. */
+function together<T>(base: T[], mine: T[], theirs: T[], name: (one: T) => string): T[] {
+  const of = (list: T[], wanted: string) => list.find((one) => name(one) === wanted);
+  const joined = theirs.flatMap((one) => {
+    const before = of(base, name(one));
+    const here = of(mine, name(one));
+    if (!here) return before && same(before, one) ? [] : [one]; // I took it out, or they brought it
+    return [same(here, before) ? one : here];
   });
-  mine.blocks.forEach((block, at) => {
-    if (of(theirs, block.id)) return;
-    if (same(block, of(base, block.id))) return; // they took it out
-    const previous = mine.blocks.slice(0, at).reverse().find(({ id }) => blocks.some((known) => known.id === id));
-    blocks.splice(previous ? blocks.findIndex(({ id }) => id === previous.id) + 1 : 0, 0, block);
+  mine.forEach((one, at) => {
+    if (of(theirs, name(one))) return;
+    if (same(one, of(base, name(one)))) return; // they took it out
+    const previous = mine.slice(0, at).reverse().find((other) => of(joined, name(other)));
+    joined.splice(previous ? joined.findIndex((other) => name(other) === name(previous)) + 1 : 0, 0, one);
   });
-  return { title: mine.title === base.title ? theirs.title : mine.title, blocks };
+  return joined;
 }

@@ -29,7 +29,7 @@ export const processOf = (id: string) => PROCESSES.find((process) => process.id 
 
 export const question = (id: string, process: string, inputs: Record<string, unknown>): QuestionBlock => ({ id, kind: "question", process, inputs });
 
-export const sheetOf = (...blocks: QuestionBlock[]): SheetDoc => ({ id: "main", title: "Who?", blocks, undo: 1, changed: "2026-08-04T12:00:00Z" });
+export const sheetOf = (...blocks: QuestionBlock[]): SheetDoc => ({ id: "main", title: "Who?", blocks, blanks: [], forms: [], undo: 1, changed: "2026-08-04T12:00:00Z" });
 
 export function answerOf(block: QuestionBlock, result: Record<string, unknown>, fresh = true): Answer {
   const made = { title: "", summary: {}, figures: [], doubts: [], method: [], view: {}, schema: {}, ...result } as unknown as Answer["result"];

@@ -22,7 +22,7 @@ const KEPT = { id: "kept_1", process: "access", title: "Before the works", made:
 const WORDS = [{ kind: "mode", label: "Mode", texts: ["walker", "cyclist", "walker"] }, { kind: "time", label: "Hour", texts: ["in free flow", "in free flow", "at 17:00"] }];
 
 const frame = (copies = [KEPT], ...more: [unknown[], unknown][]) =>
-  framed([[["sheet", "ferrow"], sheetOf(walk, cycle, far, apart)], [["kept", "ferrow"], copies], [["processes", "ferrow"], PROCESSES], ...more]);
+  framed([[["sheet", "ferrow", "main"], sheetOf(walk, cycle, far, apart)], [["kept", "ferrow"], copies], [["processes", "ferrow"], PROCESSES], ...more]);
 
 beforeEach(() => setTokens(TOKENS));
 afterEach(() => {
@@ -76,7 +76,7 @@ it("an answer is compared with one click, and the other is what it is set agains
   fireEvent.click(screen.getByText("answer 1"));
   expect(close).toHaveBeenCalled();
   await waitFor(() => expect(sent.some(([, address]) => address.includes("/processes/compare/execution"))).toBe(true));
-  const [, , saved] = sent.find(([method, address]) => method === "PUT" && address.endsWith("/sheet")) ?? [];
+  const [, , saved] = sent.find(([method, address]) => method === "PUT" && address.endsWith("/sheets/main")) ?? [];
   const last = (saved?.blocks as QuestionBlock[]).at(-1);
   expect(last).toMatchObject({ process: "compare", inputs: { answers: [{ answer: "q1" }, { answer: "q2" }] } });
   expect(screenNow().question).toBe(last?.id);

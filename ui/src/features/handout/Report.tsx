@@ -8,14 +8,15 @@ import { questionNames } from "../../state/blocks";
 import { useSheet } from "../../state/sheet";
 import { useScreen } from "../../state/screen";
 
-export const reportAddress = (study: string, leftOut: string[]) => `/studies/${study}/report${leftOut.length ? `?without=${leftOut.map(encodeURIComponent).join(",")}` : ""}`;
+export const reportAddress = (study: string, sheet: string, leftOut: string[]) =>
+  `/studies/${study}/report?sheet=${encodeURIComponent(sheet)}${leftOut.length ? `&without=${leftOut.map(encodeURIComponent).join(",")}` : ""}`;
 
 /** So many letters of a heading or a line tell which it is. */
 const TOLD = 40;
 
 export function Report({ study }: { study: string }) {
   const { data: sheet } = useSheet(study);
-  const { leftOut, report } = useScreen("leftOut", "report");
+  const { leftOut, report, sheet: open } = useScreen("leftOut", "report", "sheet");
   useEffect(() => () => report(null), [report]);
   const blocks = sheet?.blocks ?? [];
   const names = questionNames(blocks);
@@ -40,7 +41,7 @@ export function Report({ study }: { study: string }) {
       </div>
       <div className="downloads">
         <span><Trans>The report</Trans></span>
-        <a href={reportAddress(study, leftOut)} download={`${study}-report.html`}><Trans>HTML</Trans></a>
+        <a href={reportAddress(study, open, leftOut)} download={`${study}-report.html`}><Trans>HTML</Trans></a>
         <button className="linkish" onClick={() => report(null)}><Trans>Put away</Trans></button>
       </div>
     </>

@@ -2,10 +2,11 @@
 import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { useState } from "react";
+import { useScreenValue } from "../../state/screen";
 import { reportAddress } from "./Report";
 
 export function ReportView({ study, leftOut }: { study: string; leftOut: string[] }) {
-  const address = reportAddress(study, leftOut);
+  const address = reportAddress(study, useScreenValue((screen) => screen.sheet), leftOut);
   const [there, setThere] = useState<string | null>(null);
   return (
     <div className="paper-view">

@@ -46,7 +46,7 @@ describe("a question for other programs", () => {
 it("the text of a question is chosen and copied", async () => {
   const copied: string[] = [];
   vi.stubGlobal("navigator", { ...navigator, clipboard: { writeText: (text: string) => Promise.resolve(void copied.push(text)) } });
-  render(<Addresses study="ferrow" />, { wrapper: framed([[["sheet", "ferrow"], sheetOf(question("q1", "access", { limits: [5] }), question("q2", "route", {}))]]) });
+  render(<Addresses study="ferrow" />, { wrapper: framed([[["sheet", "ferrow", "main"], sheetOf(question("q1", "access", { limits: [5] }), question("q2", "route", {}))]]) });
   fireEvent.change(screen.getByLabelText("Question for other programs"), { target: { value: "q2" } });
   fireEvent.change(screen.getByLabelText("Program"), { target: { value: "command" } });
   expect(screen.getByLabelText("The question as text").textContent).toBe("awl ask route --study ferrow.gpkg");

@@ -54,7 +54,7 @@ describe("the handout", () => {
   const block = question("q1", "access", { limits: [5] });
   const result = { title: "Walk, population within 5 min", zones: { type: "FeatureCollection", features: [square(0, {})] }, totals: [{ field: "population" }], schema: { zones: [], totals: [] } };
   const show = (answer: unknown) =>
-    render(<Handout overview={WITH_MODES} />, { wrapper: framed([[["sheet", "ferrow"], sheetOf(block)], [["answer", "ferrow", "q1"], answer]]) });
+    render(<Handout overview={WITH_MODES} />, { wrapper: framed([[["sheet", "ferrow", "main"], sheetOf(block)], [["answer", "ferrow", "q1"], answer]]) });
   const links = () => screen.getAllByRole("link").map((link) => link.getAttribute("href"));
 
   it("gives away study, layers and the streets of each mode", () => {

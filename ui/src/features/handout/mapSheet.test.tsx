@@ -9,7 +9,7 @@ import { Report } from "./Report";
 import { ReportView } from "./ReportView";
 
 const KEPT = { id: "kept_1", process: "access", title: "Before", made: "2026-08-04T12:00:00Z" };
-const frame = (...blocks: ReturnType<typeof question>[]) => framed([[["sheet", "ferrow"], sheetOf(...blocks)], [["kept", "ferrow"], [KEPT]]]);
+const frame = (...blocks: ReturnType<typeof question>[]) => framed([[["sheet", "ferrow", "main"], sheetOf(...blocks)], [["kept", "ferrow"], [KEPT]]]);
 const PAPER = { answer: "q 1", paper: "A3", orientation: "portrait", colour: "grey", scale: 15000, title: "Who & where", legend: true, method: false } as const;
 
 afterEach(() => {
@@ -51,7 +51,7 @@ it("a sheet is laid out in words, changed and put away", () => {
 });
 
 it("without an answer there is nothing to lay out", () => {
-  render(<MapSheet study="ferrow" />, { wrapper: framed([[["sheet", "ferrow"], sheetOf()], [["kept", "ferrow"], []]]) });
+  render(<MapSheet study="ferrow" />, { wrapper: framed([[["sheet", "ferrow", "main"], sheetOf()], [["kept", "ferrow"], []]]) });
   expect(screen.getByText(/No answer yet/)).toBeTruthy();
 });
 
@@ -77,15 +77,15 @@ it("the sheet is shown as the server draws it, and a failure in its place", asyn
 it("the report leaves out what is not ticked, and is shown as a page that runs nothing", () => {
   const prose = { id: "n1", kind: "prose" as const, text: "A line of prose that is longer than what tells which one it is" };
   const sheet = { ...sheetOf(question("q1", "access", {})), blocks: [prose, question("q1", "access", {})] };
-  render(<Report study="ferrow" />, { wrapper: framed([[["sheet", "ferrow"], sheet]]) });
+  render(<Report study="ferrow" />, { wrapper: framed([[["sheet", "ferrow", "main"], sheet]]) });
   fireEvent.click(screen.getByText("Look at the report"));
   expect(screenNow().leftOut).toEqual([]);
   fireEvent.click(screen.getByLabelText(/^A line of prose/));
   expect(screenNow().leftOut).toEqual(["n1"]);
-  expect(screen.getByText<HTMLAnchorElement>("HTML").getAttribute("href")).toBe("/studies/ferrow/report?without=n1");
+  expect(screen.getByText<HTMLAnchorElement>("HTML").getAttribute("href")).toBe("/studies/ferrow/report?sheet=main&without=n1");
   const view = render(<ReportView study="ferrow" leftOut={["n1"]} />);
   const page = view.getByTitle("The report");
-  expect([page.getAttribute("src"), page.getAttribute("sandbox")]).toEqual(["/studies/ferrow/report?without=n1", ""]);
+  expect([page.getAttribute("src"), page.getAttribute("sandbox")]).toEqual(["/studies/ferrow/report?sheet=main&without=n1", ""]);
   expect(view.getByRole("status")).toBeTruthy();
   fireEvent.load(page);
   expect(view.queryByRole("status")).toBeNull();

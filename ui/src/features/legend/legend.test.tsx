@@ -25,7 +25,7 @@ afterEach(() => {
 
 function shown(order?: string[]) {
   const block: QuestionBlock = { ...question("q1", "isochrone", {}), ...(order ? { order } : {}) };
-  render(<DrawnOrder block={block} overview={OVERVIEW} overlays={some("areas", "contours", "places")} />, { wrapper: framed([[["sheet", "ferrow"], sheetOf(block)]]) });
+  render(<DrawnOrder block={block} overview={OVERVIEW} overlays={some("areas", "contours", "places")} />, { wrapper: framed([[["sheet", "ferrow", "main"], sheetOf(block)]]) });
 }
 const newest = () => (saved.at(-1)?.[0] as QuestionBlock | undefined)?.order;
 const among = (...names: string[]) => newest()?.filter((name) => names.includes(name));

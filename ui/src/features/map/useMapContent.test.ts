@@ -17,7 +17,7 @@ beforeEach(() => {
 function shown(process: string, inputs: Record<string, unknown>, result: Record<string, unknown>): MapContent {
   const block = question("q1", process, inputs);
   const wrapper = framed([
-    [["sheet", "ferrow"], sheetOf(block)],
+    [["sheet", "ferrow", "main"], sheetOf(block)],
     [["answer", "ferrow", "q1"], answerOf(block, result)],
   ]);
   return renderHook(() => useMapContent(OVERVIEW, null), { wrapper }).result.current;

@@ -41,7 +41,7 @@ beforeAll(async () => {
 });
 beforeEach(() => {
   screenStore.setState({ study: "ferrow", stage: "sheet", question: "q1", street: null, notice: null, row: null, minute: null });
-  render(<ResultsPanel overview={OVERVIEW} />, { wrapper: framed([[["answer", "ferrow", "q1"], answerOf(block, result)], [["sheet", "ferrow"], sheetOf(block)]]) });
+  render(<ResultsPanel overview={OVERVIEW} />, { wrapper: framed([[["answer", "ferrow", "q1"], answerOf(block, result)], [["sheet", "ferrow", "main"], sheetOf(block)]]) });
 });
 afterEach(cleanup);
 

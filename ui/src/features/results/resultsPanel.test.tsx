@@ -51,7 +51,7 @@ describe("the results panel", () => {
   const view = { tables: [table], files: ["csv", "parquet", "omx"].map((format) => ({ format, part: "rows" })) };
   const show = () => {
     screenStore.setState({ study: "ferrow", stage: "sheet", question: "q1", street: null, notice: null });
-    const known: [unknown[], unknown][] = [[["answer", "ferrow", "q1"], answerOf(block, { title: "Walk", rows, view })], [["sheet", "ferrow"], sheetOf(block)]];
+    const known: [unknown[], unknown][] = [[["answer", "ferrow", "q1"], answerOf(block, { title: "Walk", rows, view })], [["sheet", "ferrow", "main"], sheetOf(block)]];
     render(<ResultsPanel overview={OVERVIEW} />, { wrapper: framed(known) });
   };
   it("bears the name of the question, and gives its formats away", () => {

@@ -8,6 +8,7 @@ import { COMPARE, comparable } from "../../state/comparable";
 import { Note } from "./Note";
 import { useAsking } from "./asking";
 import { QuestionView } from "./QuestionView";
+import { Sheets } from "./Sheets";
 import { message } from "../../api/client";
 import { useProcesses, useSheet, useSheetActions } from "../../state/sheet";
 import { useScreen } from "../../state/screen";
@@ -76,7 +77,7 @@ export function Sheet({ overview }: { overview: Overview }) {
       >
         {sheet.title}
       </h1>
-      <p className="dateline">{overview.title}</p>
+      <Sheets overview={overview} />
       {sheet.blocks.length === 0 && <p className="prose"><Trans>Begin with a question below. Its changeable words are underlined: click one to change it.</Trans></p>}
       {sheet.blocks.map((block: Block) =>
         block.kind !== "question" ? (

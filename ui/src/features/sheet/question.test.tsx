@@ -31,11 +31,11 @@ beforeEach(() => {
   [saved, asked] = [[], []];
   vi.stubGlobal("fetch", (address: string, init?: RequestInit) => {
     const body = init?.body ? (JSON.parse(init.body as string) as Record<string, unknown>) : {};
-    if (address.endsWith("/sheet")) saved.push(body as unknown as { blocks: Block[] });
+    if (address.endsWith("/sheets/main")) saved.push(body as unknown as { blocks: Block[] });
     if (address.endsWith("/execution")) asked.push(body.inputs as Record<string, unknown>);
     const job = { jobID: "j1", status: "successful", progress: 100, message: "" };
     const answer = answerOf(question("q1", "access", INPUTS), RESULT);
-    const reply = address.endsWith("/sheet") ? { ...sheetOf(), ...body } : address.includes("/answers/") ? answer : job;
+    const reply = address.endsWith("/sheets/main") ? { ...sheetOf(), ...body } : address.includes("/answers/") ? answer : job;
     return Promise.resolve(new Response(JSON.stringify(reply), { status: 200 }));
   });
 });
@@ -48,7 +48,7 @@ function show(inputs: Record<string, unknown> = INPUTS, fresh = true, answered: 
   const block = question("q1", "access", inputs);
   const sheet: SheetDoc = sheetOf(block);
   const wrapper = framed([
-    [["sheet", "ferrow"], sheet],
+    [["sheet", "ferrow", "main"], sheet],
     [["answer", "ferrow", "q1"], answerOf({ ...block, inputs: answered }, RESULT, fresh)],
   ]);
   return render(<QuestionView number={1} block={block} process={PROCESS} overview={OVERVIEW} />, { wrapper });

@@ -33,7 +33,7 @@ beforeEach(() => {
         ? { what_ifs: [SLIP] }
         : path.includes("/edits")
           ? method === "GET" ? LEDGER : { step: 3, links: [1], revision: "r2", version: "" }
-          : path.includes("/sheet")
+          : path.includes("/sheets/")
             ? { id: "main", title: "", blocks: [], undo: 0, changed: "" }
             : { processes: [] };
     return Promise.resolve(new Response(JSON.stringify(answer)));

@@ -3,11 +3,15 @@ import type { Slice } from "./slice";
 
 export const STAGES = ["sources", "streets", "modes", "sheet", "handout"] as const;
 export type Stage = (typeof STAGES)[number];
+/** The sheet that every study has. */
+export const FIRST_SHEET = "main";
 export type Theme = "light" | "dark";
 
 export type Frame = {
   study: string | null;
   stage: Stage;
+  /** Which of the study's sheets is open. */
+  sheet: string;
   theme: Theme;
   /** What is told at the foot of the page. */
   notice: string | null;
@@ -28,6 +32,7 @@ function storedTheme(): Theme {
 export const frame: Slice<Frame> = (set) => ({
   study: null,
   stage: "sheet",
+  sheet: FIRST_SHEET,
   theme: storedTheme(),
   notice: null,
   panelHeight: 222,
