@@ -20,6 +20,7 @@ export type ProcessInfo = {
   id: string;
   title: string;
   description: string;
+  outputs?: Record<string, unknown>;
   inputs: Record<string, { schema: { default?: unknown; minimum?: number; exclusiveMinimum?: number; maximum?: number } }>;
   "x-awl": QuestionWords;
 };

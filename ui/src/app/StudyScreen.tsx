@@ -21,25 +21,26 @@ import { useOverview, useSheet } from "../state/sheet";
 import { useScreen, type Stage } from "../state/screen";
 import { Stepper } from "./Stepper";
 import { ResultsPanel } from "../features/results/ResultsPanel";
+import { FormView } from "../features/forms/FormView";
 import { ReportView } from "../features/handout/ReportView";
 import { PaperView } from "../features/handout/PaperView";
 import { MapFailures } from "../controls/MapFailures";
 
 type Page = (props: { overview: Overview }) => React.ReactNode;
-const page = (load: () => Promise<{ default: Page }>) => lazy(load);
-const PAGES: Record<Stage, ReturnType<typeof page>> = {
-  sources: page(() => import("../features/sources/Sources").then(({ Sources }) => ({ default: Sources }))),
-  streets: page(() => import("../features/streets/Streets").then(({ Streets }) => ({ default: Streets }))),
-  modes: page(() => import("../features/modes/Modes").then(({ Modes }) => ({ default: Modes }))),
-  sheet: page(() => import("../features/sheet/Sheet").then(({ Sheet }) => ({ default: Sheet }))),
-  handout: page(() => import("../features/handout/Handout").then(({ Handout }) => ({ default: Handout }))),
+const lazyPage = (load: () => Promise<{ default: Page }>) => lazy(load);
+const PAGES: Record<Stage, ReturnType<typeof lazyPage>> = {
+  sources: lazyPage(() => import("../features/sources/Sources").then(({ Sources }) => ({ default: Sources }))),
+  streets: lazyPage(() => import("../features/streets/Streets").then(({ Streets }) => ({ default: Streets }))),
+  modes: lazyPage(() => import("../features/modes/Modes").then(({ Modes }) => ({ default: Modes }))),
+  sheet: lazyPage(() => import("../features/sheet/Sheet").then(({ Sheet }) => ({ default: Sheet }))),
+  handout: lazyPage(() => import("../features/handout/Handout").then(({ Handout }) => ({ default: Handout }))),
 };
 const StudyMap = lazy(() => import("../features/map/StudyMap"));
 const TwoMaps = lazy(() => import("../features/compare/TwoMaps"));
 const PreviewMap = lazy(() => import("../features/sources/PreviewMap"));
 
 export default function StudyScreen({ study }: { study: string }) {
-  const { stage, draft, paper, leftOut, unhide } = useScreen("stage", "draft", "paper", "leftOut", "unhide");
+  const { stage, draft, paper, leftOut, form, unhide } = useScreen("stage", "draft", "paper", "leftOut", "form", "unhide");
   const { data: overview, error } = useOverview(study);
   const { data: sheet } = useSheet(study);
   const [metresPerPixel, setMetresPerPixel] = useState(5);
@@ -75,6 +76,8 @@ export default function StudyScreen({ study }: { study: string }) {
   const Page = PAGES[stage];
   const reported = stage === "handout" ? leftOut : null;
   const laid = stage === "handout" ? paper : null;
+  const formed = stage === "handout" && sheet?.forms.some(({ id }) => id === form) ? form : null;
+  const page = !!(laid || reported || formed);
   const preview = stage === "sources" && draft && boundsOf(draft.upload) ? draft : null;
   return (
     <div className="app">
@@ -98,6 +101,8 @@ export default function StudyScreen({ study }: { study: string }) {
             </>
           ) : reported ? (
             <ReportView study={study} leftOut={reported} />
+          ) : formed ? (
+            <FormView study={study} form={formed} version={sheet?.changed ?? ""} />
           ) : laid ? (
             <PaperView study={study} version={`${overview.revision} ${sheet?.changed ?? ""}`} paper={laid} />
           ) : overview.bounds ? (
@@ -116,7 +121,7 @@ export default function StudyScreen({ study }: { study: string }) {
           )}
           <MapFailures />
         </div>
-        <Legend groups={laid || reported ? [] : preview ? previewLegend(preview) : (two?.groups ?? content.groups)} metresPerPixel={overview.drawn || laid || reported ? null : metresPerPixel} looking={preview || two ? null : looking} above={<CompareLook study={study} />}>
+        <Legend groups={page ? [] : preview ? previewLegend(preview) : (two?.groups ?? content.groups)} metresPerPixel={overview.drawn || page ? null : metresPerPixel} looking={preview || two ? null : looking} above={<CompareLook study={study} />}>
           <AnswerLook overview={overview} overlays={content.overlays} />
         </Legend>
         <ResultsPanel overview={overview} />

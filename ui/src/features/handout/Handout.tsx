@@ -9,6 +9,7 @@ import { clock, figure, words } from "../../common/format";
 import { Addresses } from "./Addresses";
 import { MapSheet } from "./MapSheet";
 import { Report } from "./Report";
+import { FormEditor } from "../forms/FormEditor";
 import { useSheet, type Answer, type QuestionBlock } from "../../state/sheet";
 
 export function Handout({ overview }: { overview: Overview }) {
@@ -22,6 +23,8 @@ export function Handout({ overview }: { overview: Overview }) {
       <MapSheet study={overview.id} />
       <h2><Trans>A report</Trans></h2>
       <Report study={overview.id} />
+      <h2><Trans>A form for colleagues</Trans></h2>
+      <FormEditor overview={overview} />
       <h2><Trans>The study</Trans></h2>
       <div className="downloads">
         <span><Trans>Layers, streets, sheet and kept answers in one file</Trans></span>
