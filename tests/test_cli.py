@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import json
 import re
 import shlex
@@ -18,9 +19,12 @@ import pytest
 from click.testing import CliRunner
 
 from awl.cli import main
+from awl.questions.run import ask
 from awl.shipped import SOURCE
 from awl.study import sheet_records
 from tests.conftest import node, osm, way
+from tests.sheets.sheets_made import DOCUMENT as BURST
+from tests.sheets.sheets_made import WEST
 
 ROOT = Path(__file__).resolve().parents[1]
 
@@ -315,3 +319,64 @@ def test_a_report_is_written_and_set_against_an_earlier_one(own_study, tmp_path)
         result = run("report", "--study", file, *words)
         assert result.exit_code == 2 and told in result.output, result.output
     assert not list(tmp_path.glob("x.*"))
+
+
+def test_a_sheet_is_run_with_blanks_filled_in_once_and_for_each_row(own_study, tmp_path):
+    """Figures of each run are those of the question asked with the value of its row."""
+    sheet = tmp_path / "burst.json"
+    sheet.write_text(json.dumps({"awl_sheet": 1, **BURST}))
+    file = str(own_study.path)
+    made = run("sheet", "import", str(sheet), "--study", file)
+    assert (made.exit_code, made.stdout.strip(), made.stderr) == (0, "a_burst_main", "")
+    where = f"where={WEST[0]},{WEST[1]}"
+    out = tmp_path / "once"
+    once = run("run", "a_burst_main", "--study", file, "--set", where, "--set", "reach=200", "--out", str(out))
+    assert once.exit_code == 0, once.stderr
+    assert sorted(path.name for path in out.iterdir()) == ["1-alongside.json", "2-neighbours.json"]
+    refused = run(
+        "run", "a_burst_main", "--study", file, "--set", where, "--set", "reach=9000", "--out", str(tmp_path / "no")
+    )
+    assert refused.exit_code == 2 and "9000 is more than 400" in refused.stderr and not (tmp_path / "no").exists()
+    values = tmp_path / "values.csv"
+    values.write_text(f'reach,where\n120,"{WEST[0]},{WEST[1]}"\n,"{WEST[0]},{WEST[1]}"\n')
+    many = tmp_path / "many"
+    each = run("run", "a_burst_main", "--study", file, "--values", str(values), "--out", str(many))
+    assert each.exit_code == 0, each.stderr
+    with (many / "runs.csv").open() as table:
+        rows = list(csv.DictReader(table))
+    for row, distance in zip(rows, (120, 150), strict=True):
+        direct = ask(own_study, "alongside", {**BURST["blocks"][1]["inputs"], "distance": distance})
+        assert int(row["1: zones"]) == direct.view.figures[0].value
+        written = json.loads((many / row["run"] / "1-alongside.json").read_text())
+        assert written["summary"] == json.loads(json.dumps(direct.summary))
+    values.write_text("reach,where\n120,Nowhere Lane\n5,Nowhere Lane\n")
+    faulty = run("run", "a_burst_main", "--study", file, "--values", str(values), "--out", str(tmp_path / "none"))
+    assert faulty.exit_code == 2 and "values.csv, line 3" in faulty.stderr and not (tmp_path / "none").exists()
+
+
+def test_sheets_by_command(own_study, tmp_path):
+    file = str(own_study.path)
+    sheet = tmp_path / "burst.json"
+    sheet.write_text(json.dumps({"awl_sheet": 1, **BURST}))
+    run("sheet", "import", str(sheet), "--study", file)
+    assert run("sheet", "copy", "a_burst_main", "Again", "--study", file).stdout.strip() == "again"
+    listed = json.loads(run("sheet", "list", "--study", file, "--json").stdout)
+    assert [(one["id"], len(one["forms"])) for one in listed] == [("main", 0), ("a_burst_main", 1), ("again", 1)]
+    assert "forms: burst" in run("sheet", "list", "--study", file).stdout
+    out = tmp_path / "out.json"
+    assert run("sheet", "export", "again", "--study", file, "--out", str(out)).exit_code == 0
+    document = json.loads(out.read_text())
+    assert (document["awl_sheet"], document["title"], document["study"]) == (1, "Again", "Ferrow, a cut")
+    assert run("sheet", "check", "again", "--study", file).stdout == "All of it fits.\n"
+    document["blocks"][1]["inputs"]["layers"] = [{"layer": "parcels"}]
+    out.write_text(json.dumps(document))
+    taken = run("sheet", "import", str(out), "--study", file)
+    assert taken.exit_code == 0 and "Question 1: The study has no layer 'parcels'" in taken.stderr
+    checked = run("sheet", "check", taken.stdout.strip(), "--study", file, "--json")
+    assert checked.exit_code == 1 and json.loads(checked.stdout)[0]["question"] == 1
+    assert run("sheet", "drop", "again", "--study", file).exit_code == 0
+    assert "no sheet 'again'" in run("sheet", "drop", "again", "--study", file).stderr
+    for text, words in (("{", "no JSON"), ("[" * 100_000, "no JSON"), ("{}", "'awl_sheet' is missing")):
+        out.write_text(text)
+        refused = run("sheet", "import", str(out), "--study", file)
+        assert refused.exit_code == 2 and words in refused.stderr, text[:5]

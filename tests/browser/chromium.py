@@ -85,7 +85,13 @@ class Page:
 
     def type(self, selector: str, text: str) -> None:
         """Replace the content of a field, as a person does: select all, then type."""
-        self.find(selector).send_keys(Keys.CONTROL, "a", Keys.NULL, text)
+
+        def write() -> bool:
+            # A field that was drawn anew meanwhile is looked for again.
+            self.find(selector).send_keys(Keys.CONTROL, "a", Keys.NULL, text)
+            return True
+
+        self.wait(write, f"{selector} to be written into")
 
     def script(self, code: str, *arguments: Any) -> Any:
         """Run code in the page."""

@@ -160,7 +160,9 @@ def test_a_sheet_that_somebody_else_changed_is_combined(sheet: Page, cut: Study)
     sheet.click(".block.selected [data-slot=limits]")
     sheet.type("[aria-label='Limits in minutes']", "4, 8" + Keys.ENTER)
     sheet.find(".brand small", "Not saved")
-    assert sheet_records.read(cut.reading, "main")["blocks"][0]["inputs"]["limits"] != [4, 8], "theirs is not overwritten"
+    assert sheet_records.read(cut.reading, "main")["blocks"][0]["inputs"]["limits"] != [4, 8], (
+        "theirs is not overwritten"
+    )
     sheet.click(".conflict .linkish", "Combine both")
     sheet.find("h1", "Theirs")
     sheet.wait(lambda: block(cut)["inputs"]["limits"] == [4, 8], "my change")
