@@ -12,6 +12,7 @@ from setuptools.command.build_py import build_py
 ROOT = Path(__file__).resolve().parent
 DEMO = (
     "ferrow.osm.pbf", "layers.gpkg", "parcels.gpkg", "buildings.gpkg", "elevation.tif", "population.tif", "sheet.json",
+    "burst.sheet.json",
     "transit.zip",
 )  # fmt: skip
 

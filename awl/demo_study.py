@@ -6,6 +6,7 @@ import json
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
+from awl.sheets import shelf
 from awl.shipped import demo_data
 from awl.study import feeds, importing, sheet_records
 from awl.study.study import Study
@@ -31,4 +32,5 @@ def make_demo(folder: Path) -> Path:
         fields.result()
     with study.writing() as connection:
         sheet_records.save(connection, "main", json.loads((DATA / "sheet.json").read_text()))
+    shelf.take_in(study, json.loads((DATA / "burst.sheet.json").read_text()), "burst.sheet.json")
     return path

@@ -89,9 +89,6 @@ def pictures(page: Page, folder: Path) -> None:
     page.settled()
     page.click_map(-36.199, 41.2935)
     page.find(".block.selected .figure", "parcels")
-    page.settled()
-    page.picture(folder / "alongside.png")
-
     page.click(".asking .linkish", "How central")
     page.find(".block.selected .figure", "has the highest reach")
     page.click(".block.selected [data-slot=places]")
@@ -242,6 +239,30 @@ def transit(page: Page, folder: Path, study: Path) -> None:
     page.picture(folder / "transit.png")
 
 
+def form(page: Page, folder: Path) -> None:
+    """The form of the burst main as its author sees it in stage Handout, filled in as a colleague would."""
+    page.open("ferrow/sheet/a_burst_water_main")
+    page.find(".block.selected .figure", "parcels")
+    page.settled()
+    page.script("location.hash = '#/ferrow/handout/a_burst_water_main'")
+    page.click(".left .linkish", "Who is hit")
+    page.find(".form-editor .shown-row")
+    page.script("document.querySelector('.form-editor').scrollIntoView()")
+    page.driver.switch_to.frame(page.find(".paper-view iframe"))
+    try:
+        page.find("#map canvas")
+        page.type("[name=where]", "Heron Lane")
+        page.click("#hits button", "Heron Lane")
+        page.find("#map .pin")
+        page.click("button", "Answer")
+        page.find("#outcome article")
+        page.wait(lambda: page.script("return document.querySelector('#outcome img').naturalWidth > 0"), "the map")
+        page.script("document.querySelector('#outcome .figures').scrollIntoView({block: 'center'})")
+    finally:
+        page.driver.switch_to.default_content()
+    page.picture(folder / "form.png")
+
+
 def start(page: Page, folder: Path) -> None:
     """The start page."""
     page.driver.get(f"{page.address}/")
@@ -260,6 +281,7 @@ def main(folder: Path) -> None:
             pictures(page, folder)
             edit(page, folder)
             extract(page, folder)
+            form(page, folder)
             transit(page, folder, Path(studies) / "ferrow.gpkg")
             start(page, folder)
 

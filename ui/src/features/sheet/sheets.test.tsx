@@ -1,6 +1,6 @@
 import { fireEvent, render, screen, waitFor } from "@testing-library/react";
 import { afterAll, beforeEach, expect, it, vi } from "vitest";
-import { addressOf, FIRST_SHEET, followAddress, go, screenNow, screenStore } from "../../state/screen";
+import { addressOf, followAddress, go, screenNow, screenStore } from "../../state/screen";
 import { framed, OVERVIEW, question, sheetOf } from "../../testing/fixtures";
 import { Sheets } from "./Sheets";
 
@@ -11,7 +11,9 @@ const LISTED = [
 const sent: [string, string, unknown][] = [];
 let reply: unknown = {};
 
-afterAll(() => screenStore.setState({ sheet: FIRST_SHEET }));
+afterAll(() => {
+  location.hash = "";
+});
 beforeEach(() => {
   sent.length = 0;
   reply = { id: "made", unfit: [] };
