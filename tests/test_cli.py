@@ -59,6 +59,7 @@ def test_the_readme_tour(tmp_path, monkeypatch, other_reader):
         "link.csv",
         "movement.csv",
         "restriction.csv",
+        "fields.csv",
     }
 
 
@@ -288,7 +289,10 @@ def test_a_map_sheet_is_written_by_question_and_by_answer(own_study, tmp_path):
             ("export", "reach", "--study", file, "--out", str(tmp_path / "x.png"), "--paper", "A2", "--dpi", "600"),
             "pixels",
         ),
-        (("ask", "isochrone", "--study", file, *rooms, "--map", str(tmp_path / "x.gif")), "'gif' is no format"),
+        (
+            ("ask", "isochrone", "--study", file, *rooms, "--map", str(tmp_path / "x.gif")),
+            "x.gif: A map sheet is not",
+        ),
     ):
         result = run(*words)
         assert result.exit_code == 2 and told in result.output, result.output

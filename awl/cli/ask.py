@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from awl.cli.inputs import inputs_of
-from awl.cli.options import PATH, map_options, map_sheet_options, progress_bar, study_option
+from awl.cli.options import MAP_FORMATS, PATH, map_options, map_sheet_options, progress_bar, study_option
 from awl.cli.question_names import NAMES
 from awl.core.errors import AwlError, nearest
 
@@ -107,6 +107,9 @@ def command(
         return
     if out is not None:
         check_ending(out.suffix[1:].lower(), out.name)
+    if map_file is not None and map_file.suffix[1:].lower() not in MAP_FORMATS:
+        remedy = f"Choose {', '.join(MAP_FORMATS[:-1])} or {MAP_FORMATS[-1]}"
+        raise AwlError("A map sheet is not written in that format", where=map_file.name, remedy=remedy, inputs=("map",))
     with progress_bar() as progress:
         study = Study(study_path)
         began = time.monotonic()

@@ -7,9 +7,8 @@ from typing import Any
 
 import click
 
-from awl.cli.options import PATH, map_options, map_sheet_options, progress_bar, study_option
-
-MAP_FORMATS = ("png", "svg", "pdf")
+from awl.cli.options import MAP_FORMATS, PATH, map_options, map_sheet_options, progress_bar, study_option
+from awl.core.errors import AwlError
 
 
 @click.command()
@@ -54,6 +53,8 @@ def command(
         if what == "streets":
             data = graph_bytes(study, mode, ending, moment(at))
         elif ending in MAP_FORMATS:
+            if part is not None:
+                raise AwlError("A map sheet shows all of an answer", remedy="Leave --part out", inputs=("part",))
             from awl.handout.answers import kept_content
             from awl.handout.map_sheet import draw_map_sheet
 

@@ -31,6 +31,8 @@ new_study_option = click.option("--study", "study_path", required=True, type=PAT
 json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON for machines.")
 
 
+MAP_FORMATS = ("png", "svg", "pdf")
+"""Formats of map sheets, by their endings."""
 MAP_OPTIONS = (
     click.option("--paper", default="A4", show_default=True, type=click.Choice(("A5", "A4", "A3", "A2")), help="Maps: paper."),
     click.option("--portrait", is_flag=True, help="Maps: upright in place of lying."),

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.network.movements import movements as turns_of
 from awl.core.network.network import Network
-from awl.io import csv_table, graph_tables
+from awl.io import csv_table, gmns_fields, graph_tables
 
 NODE_FIELDS = ("node_id", "x_coord", "y_coord", "node_type", "osm_node_id")
 LINK_FIELDS = (
@@ -39,17 +39,18 @@ MAX_ID = 2**62
 
 
 def tables(network: Network) -> dict[str, str]:
-    """All tables by file name; those of turns only where there are any.
+    """All tables by file name, with what their fields hold; those of turns only where there are any.
 
     Parameters:
         network: the streets of a mode, at a time and with closures.
     """
     turns = {"movement.csv": movements(network), "restriction.csv": restrictions(network)}
-    return {
+    written = {
         "node.csv": nodes(network),
         "link.csv": links(network),
         **{name: text for name, text in turns.items() if text},
     }
+    return {**written, gmns_fields.FILE: gmns_fields.fields_of(written)}
 
 
 def nodes(network: Network) -> str:

@@ -9,6 +9,7 @@ import h5py
 import numpy as np
 from numpy.typing import NDArray
 
+from awl.io.dictionary import meaning_of
 from awl.io.table import Table
 
 ENDS = ("origin_id", "destination_id")
@@ -35,6 +36,8 @@ def of_table(table: Table) -> bytes:
             values[origin, destination] = column.numbers()
             data.create_dataset(name, data=values, compression="gzip", compression_opts=1)
             data[name].attrs["NA"] = np.nan
+            # What it holds, for readers who look at attributes.
+            data[name].attrs["unit"], data[name].attrs["description"] = column.unit, meaning_of(column)
         for name, idents, dim in (("origin", origins, 0), ("destination", destinations, 1)):
             lookup.create_dataset(name, data=_lookup(idents)).attrs["DIM"] = dim
     return out.getvalue()

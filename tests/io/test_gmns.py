@@ -42,6 +42,21 @@ def folder(tmp_path, links, nodes=NODES, **more):
 
 
 @pytest.mark.parametrize("mode", ["walk", "drive"])
+def test_every_field_of_the_tables_is_explained(graph, mode):
+    """Against the headers as another reader of CSV has them."""
+    tables = gmns.tables(Network.of(graph, SHIPPED[mode]))
+    rows = list(csv.DictReader(io.StringIO(tables.pop("fields.csv"))))
+    told = {(row["table"], row["field"]): row["unit"] for row in rows}
+    assert list(told) == [
+        (name.removesuffix(".csv"), field)
+        for name, text in tables.items()
+        for field in next(csv.reader(io.StringIO(text)))
+    ]
+    assert all(row["meaning"] for row in rows)
+    assert (told["link", "length"], told["link", "free_speed"], told["link", "duration_s"]) == ("m", "km/h", "s")
+
+
+@pytest.mark.parametrize("mode", ["walk", "drive"])
 def test_what_is_written_reads_back_as_the_same_graph(graph, tmp_path, mode):
     before = Network.of(graph, SHIPPED[mode])
     for name, text in gmns.tables(before).items():

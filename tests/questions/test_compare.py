@@ -17,7 +17,7 @@ from awl.questions.compared_parts import ComparedFeatures, parts_compared
 from awl.questions.kept_answers import keep_under, kept_answer
 from awl.questions.run import ask
 from awl.questions.wording import sentence_of
-from awl.study import sheet_records
+from awl.study import records, sheet_records
 from awl.study.study import Study
 from tests.questions.test_questions import EAST, ROOMS, WEST, ZONES, points
 
@@ -312,6 +312,37 @@ def test_an_answer_from_before_is_set_against_one_of_changed_streets(own_study):
     assert result["method"][0] == "The same question, asked at different times."
     assert all(label.startswith("of ") for label in result["summary"]["answers"])
     assert "other-streets" in {doubt["code"] for doubt in result["doubts"]}
+
+
+def test_what_an_answer_was_not_kept_with_is_said(own_study):
+    """Kept without its streets, and the streets of the study have changed since: they are not compared, and that is told."""
+    inputs = {"places": [WEST], "limits": [4]}
+    answer = ask(own_study, "isochrone", inputs)
+    head = {
+        "process": "isochrone",
+        "inputs": inputs,
+        "stamp": own_study.revision,
+        "made": records.now(),
+        "seconds": 0.1,
+    }
+    with own_study.writing() as connection:
+        records.keep_copy(connection, head, "bare", geojson.dumps(answer.document(answer.view.parts)), "bare")
+    keep(own_study, "full", "isochrone", **inputs, mode="cycle")
+    assert "not-kept" not in {doubt["code"] for doubt in compared(own_study, "bare", "full")["doubts"]}
+    with own_study.writing() as connection:
+        own_study.answers_are_stale(connection)
+    study = Study(own_study.path)
+    keep(study, "now", "isochrone", **inputs)
+    result = compared(study, "bare", "now")
+    (doubt,) = [one for one in result["doubts"] if one["code"] == "not-kept"]
+    assert doubt["text"].startswith("Not compared: streets. 'of ") and "streets" not in result
+
+
+def test_a_comparison_shows_places_that_are_no_layer(own_study):
+    for name, limits in (("a", [4]), ("b", [6])):
+        keep(own_study, name, "isochrone", places=[WEST], limits=limits)
+    result = compared(own_study, "a", "b")
+    assert [feature["geometry"]["type"] for feature in result["pins"]["features"]] == ["Point"]
 
 
 def test_answers_of_two_studies_are_compared(own_study, tmp_path):

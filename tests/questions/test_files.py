@@ -45,6 +45,10 @@ def test_a_matrix_as_parquet_and_omx(matrix):
             at = rows.index(named(row["origin_id"])), columns.index(named(row["destination_id"]))
             assert file["data/duration_s"][at] == row["duration_s"]
             assert file["data/distance_m"][at] == row["distance_m"]
+        assert {name: data.attrs["unit"] for name, data in file["data"].items()} == {
+            "distance_m": "m",
+            "duration_s": "s",
+        }
 
 
 def test_areas_as_geopackage_and_geoparquet(reach, tmp_path):

@@ -31,6 +31,7 @@ from awl.questions.compared_parts import (
     ComparedReach,
     ComparedRows,
     ComparedWays,
+    parts_compared,
 )
 from awl.questions.inputs import Json
 from awl.questions.question import Question
@@ -96,7 +97,7 @@ def compare(asked: type[Question], sides: list[Side], progress: Progress | None 
     return CompareResult(
         summary={"answers": labels, "question": asked.id} | _summary(differences),
         parts=parts,
-        doubts=doubts_of(sides, labels, differences),
+        doubts=doubts_of(sides, labels, differences, parts_compared(asked.compared)),
         method=[said_differences(words, sides), *_method(differences, labels)],
         asked=asked,
         sides=sides,

@@ -33,6 +33,7 @@ class Side:
         streets: what tells the streets apart that it was computed on.
         part: gives a part of it, None where it has none of that name.
         parts: names of its parts.
+        is_stale: whether it lacks what it was not kept with, because asking again would give another answer.
     """
 
     kept: KeptOne | None
@@ -45,6 +46,7 @@ class Side:
     streets: tuple[str, str]
     part: Callable[[str], Table | None]
     parts: list[str]
+    is_stale: bool = False
 
 
 def kept_sides(
@@ -110,13 +112,14 @@ def _kept_side(
     document = answer.document
     lacking = set(parts_compared(asked.compared)) - set(answer.parts)
     parts, part = answer.parts, lambda name: answer.part(name) if name in answer.parts else None
-    if lacking and answer.is_current(study):
+    is_stale = bool(lacking) and not answer.is_current(study)
+    if lacking and not is_stale:
         again = asked.asked_of(study, asked.parse(answer.inputs), progress, around)
         side = side_of(again, study, answer.inputs)
         parts, part = side.parts, side.part
     return Side(
         one, study, answer.inputs, document["title"], document["figures"], document["doubts"], answer.made,
-        (str(study.path), answer.revision), part, parts,
+        (str(study.path), answer.revision), part, parts, is_stale,
     )  # fmt: skip
 
 

@@ -49,9 +49,16 @@ def said_differences(words: list[DifferingWord], sides: list[Side]) -> str:
     return f"The same question{where}, but {'; or '.join(clauses)}."
 
 
-def doubts_of(sides: list[Side], labels: list[str], differences: Sequence[Any]) -> list[Doubt]:
+def doubts_of(
+    sides: list[Side], labels: list[str], differences: Sequence[Any], parts: Sequence[str] = ()
+) -> list[Doubt]:
     """What of the difference may come from the data and not from the question, and the doubts of the answers themselves."""
-    doubts = [*_other_streets(sides, labels), *_left_out(sides, labels), *_snapped_elsewhere(sides, labels)]
+    doubts = [
+        *_other_streets(sides, labels),
+        *_not_kept(sides, labels, parts),
+        *_left_out(sides, labels),
+        *_snapped_elsewhere(sides, labels),
+    ]
     for one in differences:
         if isinstance(one, RowDifferences) and any(one.only):
             each = [
@@ -74,6 +81,21 @@ def _other_streets(sides: list[Side], labels: list[str]) -> list[Doubt]:
     names = ", ".join(f"'{label}'" for label in others)
     text = f"The streets are others than those of '{labels[0]}' in {names}: some of the difference may come from there."
     return [Doubt("other-streets", "warning", len(others), text)]
+
+
+def _not_kept(sides: list[Side], labels: list[str], parts: Sequence[str]) -> list[Doubt]:
+    """Parts that are not compared, because an answer was kept without them and what it rests on has changed since."""
+    doubts = []
+    for side, label in zip(sides, labels, strict=True):
+        lacking = [part for part in parts if part not in side.parts and any(part in other.parts for other in sides)]
+        if side.is_stale and lacking:
+            names = " and ".join(name.replace("_", " ") for name in lacking)
+            text = (
+                f"Not compared: {names}. '{label}' was kept without, and what it rests on has changed since; "
+                "keep answers before such changes."
+            )
+            doubts.append(Doubt("not-kept", "warning", len(lacking), text))
+    return doubts
 
 
 def _left_out(sides: list[Side], labels: list[str]) -> list[Doubt]:

@@ -67,6 +67,7 @@ def view_isochrone(inputs: IsochroneInputs, result: IsochroneResult) -> View:
         charts=charts,
         map=_map(inputs, result),
         files=[File("csv", "by_limit"), File("gpkg")],
+        needs=["places"],
     )
 
 

@@ -29,6 +29,7 @@ def view_route(inputs: RouteInputs, result: RouteResult) -> View:
         charts=[] if result.drawn else [directions],
         map=_map(result),
         files=[File("csv", "compared"), File("gpx", "routes"), File("gpkg")],
+        needs=["places"],
     )
 
 
