@@ -124,6 +124,15 @@ def test_the_report_is_a_page_that_runs_nothing(own_client):
         and "script-src" not in reply.headers["Content-Security-Policy"]
     )
     assert own_client.get("/studies/ferrow/report?without=n7").status_code == 400
+    made = own_client.post("/studies/ferrow/reports", json={"without": ["n1"]})
+    assert own_client.application.extensions["awl-jobs"].get(made.json["jobID"]).over.wait(60)
+    again = own_client.get(made.headers["Location"])
+    assert again.headers["Content-Security-Policy"] == reply.headers["Content-Security-Policy"]
+    assert again.text.split("<section")[1:-1] == reply.text.split("<section")[1:-1]
+    failed = own_client.post("/studies/ferrow/reports", json={"without": ["n7"]})
+    assert own_client.application.extensions["awl-jobs"].get(failed.json["jobID"]).over.wait(60)
+    assert own_client.get(failed.headers["Location"]).status_code == 400
+    assert own_client.post("/studies/ferrow/reports", json={"sheet": "none"}).status_code == 404
     assert own_client.get("/studies/ferrow/report?since=x").status_code == 400
 
 

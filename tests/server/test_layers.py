@@ -224,7 +224,7 @@ def test_the_graph_goes_out_in_three_formats(client, tmp_path, folder):
         back = importing.read_graph(path, path.name).graph
         assert back is not None and np.array_equal(back.node_id, graph.node_id)
     archive = zipfile.ZipFile(io.BytesIO(client.get(f"{BASE}/export/streets?mode=drive").data))
-    assert set(archive.namelist()) == {"node.csv", "link.csv", "movement.csv", "restriction.csv"}
+    assert set(archive.namelist()) == {"node.csv", "link.csv", "movement.csv", "restriction.csv", "fields.csv"}
     assert client.get(f"{BASE}/export/streets?format=docx").status_code == 400
 
 

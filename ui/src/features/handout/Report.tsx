@@ -5,18 +5,17 @@ import { Checkbox, FormControlLabel } from "@mui/material";
 import { useEffect } from "react";
 import type { Block } from "../../api/studies";
 import { questionNames } from "../../state/blocks";
+import { useReport } from "./useReport";
 import { useSheet } from "../../state/sheet";
 import { useScreen } from "../../state/screen";
-
-export const reportAddress = (study: string, sheet: string, leftOut: string[]) =>
-  `/studies/${study}/report?sheet=${encodeURIComponent(sheet)}${leftOut.length ? `&without=${leftOut.map(encodeURIComponent).join(",")}` : ""}`;
 
 /** So many letters of a heading or a line tell which it is. */
 const TOLD = 40;
 
 export function Report({ study }: { study: string }) {
   const { data: sheet } = useSheet(study);
-  const { leftOut, report, sheet: open } = useScreen("leftOut", "report", "sheet");
+  const { leftOut, report } = useScreen("leftOut", "report");
+  const { address } = useReport(study, leftOut);
   useEffect(() => () => report(null), [report]);
   const blocks = sheet?.blocks ?? [];
   const names = questionNames(blocks);
@@ -41,7 +40,7 @@ export function Report({ study }: { study: string }) {
       </div>
       <div className="downloads">
         <span><Trans>The report</Trans></span>
-        <a href={reportAddress(study, open, leftOut)} download={`${study}-report.html`}><Trans>HTML</Trans></a>
+        {address ? <a href={address} download={`${study}-report.html`}><Trans>HTML</Trans></a> : <span />}
         <button className="linkish" onClick={() => report(null)}><Trans>Put away</Trans></button>
       </div>
     </>

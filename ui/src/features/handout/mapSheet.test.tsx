@@ -1,6 +1,6 @@
 import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
 import { afterEach, expect, it, vi } from "vitest";
-import { screenNow } from "../../state/screen";
+import { screenNow, useScreen } from "../../state/screen";
 import { framed, question, sheetOf } from "../../testing/fixtures";
 import { MapSheet } from "./MapSheet";
 import { PaperView } from "./PaperView";
@@ -74,21 +74,39 @@ it("the sheet is shown as the server draws it, and a failure in its place", asyn
   await waitFor(() => expect(screen.getByRole("alert").textContent).toBe("The scale is none."));
 });
 
-it("the report leaves out what is not ticked, and is shown as a page that runs nothing", () => {
+it("the report leaves out what is not ticked, is made as a job, and shown as a page that runs nothing", async () => {
   const prose = { id: "n1", kind: "prose" as const, text: "A line of prose that is longer than what tells which one it is" };
   const sheet = { ...sheetOf(question("q1", "access", {})), blocks: [prose, question("q1", "access", {})] };
-  render(<Report study="ferrow" />, { wrapper: framed([[["sheet", "ferrow", "main"], sheet]]) });
+  const asked: [string, unknown][] = [];
+  let status = "running";
+  let fault: object = {};
+  vi.stubGlobal("fetch", (address: string, init: RequestInit = {}) => {
+    if (init.method) asked.push([`${init.method} ${address}`, init.body ? JSON.parse(init.body as string) : null]);
+    return Promise.resolve(new Response(JSON.stringify({ jobID: `j${asked.length}`, status: init.method ? "accepted" : status, message: "Question 1", progress: 40, ...fault })));
+  });
+  const Both = () => {
+    const { leftOut } = useScreen("leftOut");
+    return <><Report study="ferrow" />{leftOut && <ReportView study="ferrow" leftOut={leftOut} />}</>;
+  };
+  render(<Both />, { wrapper: framed([[["sheet", "ferrow", "main"], sheet]]) });
   fireEvent.click(screen.getByText("Look at the report"));
   expect(screenNow().leftOut).toEqual([]);
+  await waitFor(() => expect(screen.getByRole("status").textContent).toContain("Question 1"));
+  expect(screen.queryByText("HTML")).toBeNull();
   fireEvent.click(screen.getByLabelText(/^A line of prose/));
   expect(screenNow().leftOut).toEqual(["n1"]);
-  expect(screen.getByText<HTMLAnchorElement>("HTML").getAttribute("href")).toBe("/studies/ferrow/report?sheet=main&without=n1");
-  const view = render(<ReportView study="ferrow" leftOut={["n1"]} />);
-  const page = view.getByTitle("The report");
-  expect([page.getAttribute("src"), page.getAttribute("sandbox")]).toEqual(["/studies/ferrow/report?sheet=main&without=n1", ""]);
-  expect(view.getByRole("status")).toBeTruthy();
-  fireEvent.load(page);
-  expect(view.queryByRole("status")).toBeNull();
+  status = "successful";
+  const page = await screen.findByTitle("The report");
+  const posts = asked.filter(([what]) => what.startsWith("POST"));
+  expect(posts.map(([, body]) => body)).toEqual([{ sheet: "main", without: [] }, { sheet: "main", without: ["n1"] }]);
+  expect([page.getAttribute("src"), page.getAttribute("sandbox")]).toEqual([screen.getByText("HTML").getAttribute("href"), ""]);
+  expect(page.getAttribute("src")).toMatch(/^\/studies\/ferrow\/reports\/j\d$/);
+  expect(screen.queryByRole("status")).toBeNull();
+  expect(asked.some(([what]) => what.startsWith("DELETE /jobs/"))).toBe(true);
+  status = "failed";
+  fault = { problem: { title: "x", detail: "The sheet is gone." } };
+  fireEvent.click(screen.getByLabelText(/^A line of prose/));
+  await waitFor(() => expect(screen.getByRole("alert").textContent).toBe("The sheet is gone."));
   fireEvent.click(screen.getByText("Put away"));
   expect(screenNow().leftOut).toBeNull();
 });
