@@ -3,26 +3,44 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
+from awl.core.modes.mode import Mode
 from awl.questions.describe import CLAUSES, sentence
 from awl.questions.inputs import Json
 from awl.questions.question import Question
-from awl.study import what_ifs
+from awl.study import sheet_records, what_ifs
 from awl.study.records import canonical
 from awl.study.study import Study
 
 
 @dataclass(frozen=True)
-class Known:
-    """What words are read with: the layers and what-ifs of the study by their ids, and the slots of the question."""
+class Vocabulary:
+    """What words of a study are read with.
 
-    layers: Mapping[str, str]
+    Attributes:
+        layers: title and number of features of each layer, by its id.
+        what_ifs: titles of what-ifs by their ids.
+        questions: what questions of sheets are called, by their ids.
+        modes: the modes; a question is worded for the one it is asked with.
+    """
+
+    layers: Mapping[str, tuple[str, int]]
     what_ifs: Mapping[str, str]
+    questions: Mapping[str, str]
+    modes: Sequence[Mode]
+
+
+@dataclass(frozen=True)
+class Known:
+    """What words of a question are read with: those of its study, its own slots, and what its limits count."""
+
+    words: Vocabulary
     slots: Json
+    sentences: list[Json]
     measure: str
 
 
@@ -43,9 +61,23 @@ class DifferingWord:
     texts: list[str]
 
 
-def words_of(question: type[Question], inputs: Json, study: Study) -> dict[str, str]:
+def vocabulary_of(study: Study) -> Vocabulary:
+    """The words of a study."""
+    questions = {}
+    for sheet in sheet_records.listed(study.reading):
+        for number, block in enumerate(sheet_records.questions(study.reading, sheet["id"]), 1):
+            questions[block["id"]] = f"'{block['title']}'" if block.get("title") else f"answer {number}"
+    return Vocabulary(
+        {entry["id"]: (entry["title"], entry.get("count", 0)) for entry in study.layers()},
+        {idea.id: idea.title for idea in what_ifs.listed(study.reading)},
+        questions,
+        [mode for mode, _ in study.modes().values()],
+    )
+
+
+def words_of(question: type[Question], inputs: Json, words: Vocabulary) -> dict[str, str]:
     """What each changeable word of a question reads, by the input it is."""
-    known = _known(question, inputs, study)
+    known = _known(question, inputs, words)
     return {name: _read(slot, inputs.get(name), known) for name, slot in known.slots.items()}
 
 
@@ -58,31 +90,34 @@ class Word:
 
 
 def sentence_of(question: type[Question], inputs: Json, study: Study) -> str:
-    """A question as a sentence."""
-    pieces = sentence_pieces(question, inputs, study)
+    """A question as a sentence, asked of a study."""
+    return as_text(sentence_pieces(question, inputs, vocabulary_of(study)))
+
+
+def as_text(pieces: list[str | Word]) -> str:
+    """A sentence of its pieces."""
     return "".join(piece if isinstance(piece, str) else piece.text for piece in pieces)
 
 
 def sentence_pieces(
-    question: type[Question], inputs: Json, study: Study, wanted: Collection[str] = ()
+    question: type[Question], inputs: Json, words: Vocabulary, wanted: Collection[str] = ()
 ) -> list[str | Word]:
     """A question as a sentence, text and changeable words in turn.
 
     Parameters:
         question: the question.
         inputs: what is asked.
-        study: the study it is asked of.
+        words: the words of the study it is asked of.
         wanted: words that are in it even where they have their default, as far as it has a place for them.
     """
-    known, text = _known(question, inputs, study), words_of(question, inputs, study)
-    templates = sentence(question, [mode for mode, _ in study.modes().values()])["sentences"]
+    known, text = _known(question, inputs, words), words_of(question, inputs, words)
 
     def given(name: str) -> Any:
         value = inputs.get(name)
         return known.slots.get(name, {}).get("default") if value is None else value
 
     fits = next(
-        (one["text"] for one in templates if all(given(name) == value for name, value in one["when"].items())),
+        (one["text"] for one in known.sentences if all(given(name) == value for name, value in one["when"].items())),
         question.title,
     )
     clauses = sorted(
@@ -100,8 +135,9 @@ def sentence_pieces(
 
 def differing_words(question: type[Question], asked: list[Json], studies: list[Study]) -> list[DifferingWord]:
     """The words in which questions of a kind differ, in the order of the sentence; other inputs by their names."""
-    texts = [words_of(question, inputs, study) for inputs, study in zip(asked, studies, strict=True)]
-    each = [_known(question, inputs, study).slots for inputs, study in zip(asked, studies, strict=True)]
+    words = [vocabulary_of(study) for study in studies]
+    texts = [words_of(question, inputs, own) for inputs, own in zip(asked, words, strict=True)]
+    each = [_known(question, inputs, own).slots for inputs, own in zip(asked, words, strict=True)]
     slots = {name: slot for own in reversed(each) for name, slot in own.items()}
     slots = {name: slots[name] for name in sentence(question)["slots"] if name in slots}
     defaults = {info.alias or name: info for name, info in question.Inputs.model_fields.items()}
@@ -124,18 +160,15 @@ def differing_words(question: type[Question], asked: list[Json], studies: list[S
     return differing
 
 
-def _known(question: type[Question], inputs: Json, study: Study) -> Known:
-    modes = study.modes()
-    slots = sentence(question, [mode for mode, _ in modes.values()])["slots"]
-    asked = modes.get(str(inputs.get("mode") or "walk"))
-    rides = asked is not None and asked[0].transit is not None
+def _known(question: type[Question], inputs: Json, words: Vocabulary) -> Known:
+    described = sentence(question, words.modes)
+    asked = next((mode for mode in words.modes if mode.id == str(inputs.get("mode") or "walk")), None)
+    rides = asked is not None and asked.transit is not None
     # Some words mean something by public transport alone, others nothing there.
-    slots = {name: slot for name, slot in slots.items() if slot.get("transit", rides) == rides}
-    titles = {entry["id"]: entry["title"].lower() for entry in study.layers()}
-    ideas = {idea.id: idea.title for idea in what_ifs.listed(study.reading)}
+    slots = {name: slot for name, slot in described["slots"].items() if slot.get("transit", rides) == rides}
     measure = question.Inputs.model_fields.get("measure")
     counted = inputs.get("measure") or (None if measure is None else measure.default)
-    return Known(titles, ideas, slots, counted if isinstance(counted, str) else "time")
+    return Known(words, slots, described["sentences"], counted if isinstance(counted, str) else "time")
 
 
 def _read(slot: Json, value: Any, known: Known) -> str:
@@ -193,36 +226,44 @@ def _limits(value: Any, slot: Json, known: Known) -> str:
     return f"{', '.join(f'{limit:g}' for limit in _many(value))} {_unit(known)}"
 
 
-def _layer(value: Json, known: Known) -> str:
-    title = known.layers.get(value["layer"], _spaced(value["layer"]))
-    if value.get("inside"):
-        return f"{title} inside an answer"
-    return f"{title} where {value['where']}" if value.get("where") else title
+def _layer(value: Json, known: Known, counted: bool = True) -> str:
+    title, count = known.words.layers.get(value["layer"], (_spaced(value["layer"]), None))
+    if value.get("where"):
+        return f"{title.lower()} where {value['where']}"
+    return f"{count:,} {title.lower()}" if counted and count is not None else title.lower()
 
 
 def _places(value: Any, slot: Json, known: Known) -> str:
     if value is None:
         return "somewhere"
     if isinstance(value, str):
-        return known.layers.get(value, _spaced(value))
+        return _layer({"layer": value}, known) if value in known.words.layers else _spaced(value)
     if isinstance(value, list):
         return "a point" if len(value) == 1 or not isinstance(value[0], list) else f"{len(value)} points"
     if "layer" in value:
+        if value.get("inside"):
+            answer = known.words.questions.get(value["inside"], "an answer")
+            return f"{_layer(value, known, False)} inside {answer}"
         return _layer(value, known)
     if "answer" in value:
-        return f"{_spaced(value.get('part') or 'results')} of an answer"
+        answer = known.words.questions.get(value["answer"], "an answer")
+        return f"{_spaced(value.get('part') or 'results')} of {answer}"
     if "name" in value and "type" not in value:
         return str(value["name"])
     features = value.get("features")
     if features is None:
         return "a drawn shape" if value.get("type") not in ("Point", "MultiPoint") else "points"
     names = [(feature.get("properties") or {}).get("name") or f"point {i + 1}" for i, feature in enumerate(features)]
-    return _joined(names) if 0 < len(names) <= 3 else f"{len(names)} points"
+    if not names:
+        return str((slot.get("points") or {}).get("empty", "a point"))
+    return _joined(names) if len(names) <= 3 else f"{len(names)} points"
 
 
 def _closures(value: Any, slot: Json, known: Known) -> str:
     if value is None:
         return "no street closed"
+    if "features" not in value and (value.get("properties") or {}).get("name"):
+        value = {"features": [value]}
     factors = [(feature.get("properties") or {}).get("factor") or 0 for feature in value.get("features", [])]
     slowed = [factor > 0 for factor in factors]
     state = "slowed" if slowed and all(slowed) else "closed or slowed" if any(slowed) else "closed"
@@ -230,7 +271,11 @@ def _closures(value: Any, slot: Json, known: Known) -> str:
 
 
 def _chain(value: Any, slot: Json, known: Known) -> str:
-    return ", then on them ".join(_places(one, slot, known) for one in _many(value or [])) or "no layer"
+    titles = []
+    for one in _many(value or []):
+        is_layer = isinstance(one, dict) and "layer" in one
+        titles.append(_layer(one, known, False) if is_layer else _places(one, slot, known))
+    return ", then on them ".join(titles) or "no layer"
 
 
 def _rules(value: Any, slot: Json, known: Known) -> str:
@@ -249,6 +294,20 @@ def _rules(value: Any, slot: Json, known: Known) -> str:
     return "; ".join(one(rule) for rule in value)
 
 
+def _hours(hours: list[int]) -> str:
+    """Hours of a day, those that follow each other as a stretch."""
+    stretches: list[list[int]] = []
+    for hour in sorted(set(hours)):
+        if stretches and stretches[-1][1] == hour - 1:
+            stretches[-1][1] = hour
+        else:
+            stretches.append([hour, hour])
+    said: list[str] = []
+    for first, last in stretches:
+        said += [f"{first} to {last}"] if last - first > 1 else [str(hour) for hour in range(first, last + 1)]
+    return _joined(said)
+
+
 def _against(value: Json, slot: Json, known: Known) -> str:
     modes = known.slots.get("mode", {}).get("words", {})
     parts = [f"a {modes.get(value['mode'], value['mode'])}" if value.get("mode") else "the same"]
@@ -258,6 +317,9 @@ def _against(value: Json, slot: Json, known: Known) -> str:
         parts.append(f"with {_closures(value['closures'], slot, known)}")
     if value.get("places"):
         parts.append(f"for {_places(value['places'], slot, known)}")
+    if value.get("direction"):
+        words = (known.slots.get("direction") or {}).get("words") or {}
+        parts.append(str(words.get(value["direction"], value["direction"])))
     return " ".join(parts)
 
 
@@ -268,16 +330,18 @@ READ: dict[str, Callable[[Any, Json, Known], str]] = {
     "measures": _several,
     "costs": _costs,
     "moment": _moment,
-    "hours": lambda value, slot, known: _joined([str(hour) for hour in sorted(set(_many(value)))]),
+    "hours": lambda value, slot, known: _hours(_many(value)),
     "place": _places,
     "closures": _closures,
     "chain": _chain,
     "rules": _rules,
     "comparison": _against,
     "fields": lambda value, slot, known: _joined([_spaced(one) for one in _many(value)]),
-    "number": lambda value, slot, known: f"{value:,g}",
+    "number": lambda value, slot, known: f"{value:,}".removesuffix(".0"),
     "limit": lambda value, slot, known: f"{value:g} {_unit(known)}",
     "limits": _limits,
-    "what-ifs": lambda value, slot, known: _joined([known.what_ifs.get(one, _spaced(one)) for one in _many(value)]),
+    "what-ifs": lambda value, slot, known: _joined(
+        [known.words.what_ifs.get(one, _spaced(one)) for one in _many(value)]
+    ),
 }
 """What a word reads, by how it is changed; any other is its value."""

@@ -10,7 +10,7 @@ from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.questions import question
 from awl.questions.inputs import Json
-from awl.questions.wording import Word, sentence_pieces
+from awl.questions.wording import Word, sentence_pieces, vocabulary_of
 from awl.sheets.document import Blank, Form, Sheet
 from awl.sheets.filling import filled, slot_of
 from awl.sheets.running import run_sheet
@@ -68,7 +68,7 @@ def form_sentences(form: Form, sheet: Sheet, study: Study) -> list[FormSentence]
     Raises:
         AwlError: a blank has lost its word.
     """
-    sentences = []
+    sentences, words = [], vocabulary_of(study)
     for number, block in enumerate(sheet.questions, 1):
         asked = {
             blank.input: form_field(blank, sheet, study)
@@ -78,7 +78,7 @@ def form_sentences(form: Form, sheet: Sheet, study: Study) -> list[FormSentence]
         if not asked:
             continue
         pieces: list[str | FormField] = []
-        for piece in sentence_pieces(question(block.process), block.inputs, study, asked):
+        for piece in sentence_pieces(question(block.process), block.inputs, words, asked):
             shown = asked.get(piece.name, piece.text) if isinstance(piece, Word) else piece
             if isinstance(shown, str) and pieces and isinstance(pieces[-1], str):
                 pieces[-1] += shown

@@ -63,7 +63,7 @@ def test_a_pdf_has_the_size_of_its_paper_text_as_text_and_its_fonts_inside(peopl
         assert "/FontFile2" in inner["/FontDescriptor"].get_object(), "the letters are in the file"
     text = pypdfium2.PdfDocument(people_pdf)[0].get_textpage().get_text_range()
     words = (
-        "Who can walk to a cool room?", "Who lives near cool rooms", "The city of Ferrow, 2026", "80 to 100%", "Heron Baths",
+        "Who can walk to a cool room?", "Who lives near 3 cool rooms", "The city of Ferrow, 2026", "80 to 100%", "Heron Baths",
         "drawn by Awl", "Walks at 4.8 km/h", "Touches the border",
     )  # fmt: skip
     assert [one for one in words if one not in text.replace("\r\n", " ")] == []

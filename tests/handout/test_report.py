@@ -72,7 +72,7 @@ def test_a_report_says_what_the_sheet_says(written):
     assert len(figures) == len(answer.view.figures)
     for figure, said in zip(answer.view.figures, figures, strict=True):
         assert said.endswith(figure.label) and float(said.split()[0].replace(",", "").replace("−", "-")) == figure.value
-    assert "Who lives near cool rooms" in shown and "Walks at 4.8 km/h" in shown
+    assert "Who lives near 3 cool rooms" in shown and "Walks at 4.8 km/h" in shown
     assert all(doubt.text.replace("  ", " ") in shown for doubt in answer.doubts)
     assert "with the bridges closed" in text(sections["q2"])
     assert "The same question, but the bridges closed for no street closed." in text(sections["q3"])

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import itertools
+import json
 import re
+from pathlib import Path
 
 import pytest
 
+from awl.core.modes.mode import SHIPPED
 from awl.questions import QUESTIONS
 from awl.questions.describe import process_description
+from awl.questions.wording import Vocabulary, as_text, sentence_pieces
 
 WORDS = {
     "mode": "walker",
@@ -105,3 +109,19 @@ def test_no_word_that_changes_the_number_is_hidden(ident):
             - {name for s in described["x-awl"]["sentences"] if s["text"] == template for name in s["when"]}
         )
         assert not missing, f"{missing} not in: {text}"
+
+
+ROOT = Path(__file__).resolve().parents[2]
+SHARED = json.loads((ROOT / "ui/src/testing/sentences.json").read_text())
+"""Questions and what they read, which the front end reads the same (`ui/src/controls/words.test.ts`)."""
+
+
+@pytest.mark.parametrize("case", SHARED["sentences"], ids=lambda case: case["text"][:60])
+def test_sentences_read_the_same_on_paper_as_on_the_screen(case):
+    layers = {one["id"]: (one["title"], one["count"]) for one in SHARED["layers"]}
+    words = Vocabulary(layers, SHARED["whatIfs"], SHARED["questions"], list(SHIPPED.values()))
+    assert as_text(sentence_pieces(QUESTIONS[case["process"]], case["inputs"], words)) == case["text"]
+
+
+def test_every_question_that_has_places_is_among_them():
+    assert {case["process"] for case in SHARED["sentences"]} == set(QUESTIONS) - {"compare"}

@@ -2,6 +2,7 @@ import { describe, expect, it } from "vitest";
 import { isComplete, pointFeature, restsOn, valueAt, withValueAt, type Inputs } from "../api/inputs";
 import type { LayerInfo, ModeInfo, Overview } from "../api/studies";
 import { processOf } from "../testing/fixtures";
+import shared from "../testing/sentences.json";
 import { rides, usualMorning, wordedFor } from "./riding";
 import { freshInputs, hintOf, layersFor, offersOf, sentencePieces } from "./sentence";
 import { hoursOf, hoursWords, slotWords } from "./words";
@@ -65,6 +66,22 @@ describe("a sentence", () => {
     expect(read("neighbours", { places, others: places, kind: "land_use" })).toContain("by land use");
   });
   it("names costs", () => expect(read("route", { waypoints: points("a", "b"), measure: ["time", "scenic_cost"] })).toContain("quickest and least scenic cost"));
+});
+
+describe("sentences read the same on the screen as on paper", () => {
+  const { layers: named, questions, whatIfs, sentences } = shared;
+  it.each(sentences.map(({ process, inputs, text }) => [text, process, inputs as Inputs] as const))("%s", (text, id, inputs) => {
+    const process = wordedFor(processOf(id), modes, inputs);
+    const { slots } = process["x-awl"];
+    const measure = String(inputs.measure ?? process.inputs.measure?.schema.default ?? "time");
+    const known = { layers: named as LayerInfo[], slots, measure, questions, whatIfs };
+    const said = sentencePieces(process, inputs).map((piece) => {
+      if ("text" in piece) return piece.text;
+      const slot = slots[piece.slot];
+      return slot ? slotWords(slot, inputs[piece.slot], known) : "";
+    });
+    expect(said.join("")).toBe(text);
+  });
 });
 
 describe("access in words", () => {
