@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from awl.io.table import LABEL_NAMES, Table
 from awl.views.view import Column
+
+UNITS_IN_NAMES = ("km2", "m2", "km", "m", "s", "min", "kmh", "percent", "ha")
+"""What names of fields end with where they say their unit."""
+MOST_DIGITS = 4
 
 
 def field_columns(features: Table, fields: Sequence[str], most: int) -> list[Column]:
@@ -24,7 +30,17 @@ def field_columns(features: Table, fields: Sequence[str], most: int) -> list[Col
         digits = None
         if column.is_numeric:
             numbers = column.numbers()
-            known = numbers[np.isfinite(numbers)]
-            digits = 0 if (known == np.round(known)).all() else 1
-        shown.append(Column(field, field.replace("_", " ").capitalize(), column.unit, digits))
+            digits = digits_of(numbers[np.isfinite(numbers)])
+        words = field.split("_")
+        if column.unit and len(words) > 1 and words[-1] in UNITS_IN_NAMES:
+            words = words[:-1]
+        shown.append(Column(field, " ".join(words).capitalize(), column.unit, digits))
     return shown
+
+
+def digits_of(numbers: NDArray[np.float64]) -> int:
+    """Digits after the point with which numbers are read: none for whole ones, three that count for the largest of others."""
+    if (numbers == np.round(numbers)).all():
+        return 0
+    largest = float(np.abs(numbers).max())
+    return min(max(2 - math.floor(math.log10(largest)), 1), MOST_DIGITS)

@@ -37,7 +37,8 @@ class FormField:
         least, most: bounds of a number.
         unit: what stands beside it.
         many: whether it takes several points.
-        can_be_empty: whether it may be left empty.
+        nothing: what it says where it is left empty; None where it must be filled in.
+        ink: what kind of word it is, which decides its colour.
     """
 
     name: str
@@ -50,7 +51,8 @@ class FormField:
     most: float | None
     unit: str
     many: bool
-    can_be_empty: bool
+    nothing: str | None
+    ink: str
 
 
 @dataclass(frozen=True)
@@ -118,7 +120,7 @@ def form_field(blank: Blank, sheet: Sheet, study: Study) -> FormField:
     many = blank.several or control == "closures" or slot.get("points", {}).get("least", 1) > 1
     return FormField(
         blank.name, blank.called, blank.help, kind, value, options, blank.least, blank.most, _unit(slot, block.inputs), many,
-        slot.get("nothing") is not None,
+        slot.get("nothing"), slot["kind"],
     )  # fmt: skip
 
 

@@ -7,6 +7,7 @@ import io
 import json
 import re
 
+import numpy as np
 import pytest
 from lxml import html
 from PIL import Image
@@ -14,6 +15,7 @@ from PIL import Image
 from awl.core.errors import AwlError
 from awl.handout.report import record_of, report_html
 from awl.questions import question
+from awl.questions.field_columns import digits_of
 from awl.questions.kept_answers import keep_under
 from awl.questions.run import ask
 from awl.study import sheet_records
@@ -167,3 +169,11 @@ def test_the_record_of_a_report_is_json_whatever_it_holds(own_study):
     inner = page.partition('id="awl-report">')[2].partition("</script>")[0]
     assert json.loads(inner)["questions"][0]["id"] == "q1"
     assert record_of(page) == json.loads(inner)
+
+
+@pytest.mark.parametrize(
+    ("numbers", "digits"),
+    [([1, 2, 300], 0), ([0.29, 0.012], 3), ([12.34, 0.5], 1), ([1234.5], 1), ([1.5, -2.25], 2), ([3e-6], 4), ([], 0)],
+)
+def test_numbers_of_any_field_are_read_with_digits_that_count(numbers, digits):
+    assert digits_of(np.array(numbers, float)) == digits

@@ -135,7 +135,7 @@ def test_a_form_shows_sentences_with_its_blanks_in_them(study):
         "when": "datetime-local",
         "shut": "points",
     }
-    assert [value for value, _ in kinds["who"].options] == ["walk", "cycle"] and kinds["when"].can_be_empty
+    assert [value for value, _ in kinds["who"].options] == ["walk", "cycle"] and kinds["when"].nothing == "in free flow"
     (within,) = [piece for piece in second.pieces if not isinstance(piece, str)]
     assert (within.kind, within.value, within.unit) == ("text", "6", "min")
 
