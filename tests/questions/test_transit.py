@@ -21,6 +21,7 @@ from awl.core.geodesy import segment_lengths
 from awl.core.modes.mode import SHIPPED
 from awl.io import geojson
 from awl.io.gtfs import source, specification
+from awl.questions.question import Answered
 from awl.questions.run import ask
 from awl.server.app import create_app
 from awl.study import feeds, importing, modes, street_edits, what_ifs
@@ -187,6 +188,33 @@ def test_the_next_departures_arrive_when_the_matrix_says_and_their_legs_follow_e
     late = ask(study, "route", {**asked, "at": "2026-06-02T12:00"})
     assert [row["by"] for row in late.part("itineraries").records()] == ["on foot"]
     assert [leg["kind"] for leg in late.part("legs").records()] == ["walk"]
+
+
+def test_the_first_departure_is_set_against_the_first_and_the_next_against_the_next(place: Path) -> None:
+    study = Study(place)
+    asked = {
+        "mode": "transit",
+        "at": "2026-06-02T08:00",
+        "waypoints": [*BASE["places"], *EAST],
+        "snap": 300,
+        "window": 45,
+    }
+    other = {**asked, "max_walk": 4}
+    answers = {}
+    for name, inputs in (("a", asked), ("b", other)):
+        answers[name] = Answered("route", inputs, ask(study, "route", inputs))
+    rows = ask(study, "compare", {"answers": ["a", "b"]}, answered=answers).part("itineraries").records()
+    each = [{row["itinerary"]: row for row in one.answer.part("itineraries").records()} for one in answers.values()]
+    assert {row["itinerary"] for row in rows} == set(each[0]) | set(each[1])
+    for row in rows:
+        first, second = (one.get(row["itinerary"]) for one in each)
+        if first and second:
+            assert row["change_2_duration_min"] == pytest.approx(
+                second["duration_min"] - first["duration_min"], abs=0.05
+            )
+            assert row["change_2_walk_min"] == pytest.approx(second["walk_min"] - first["walk_min"], abs=0.05)
+        else:
+            assert row["change_2_duration_min"] is None and row["standing"].startswith("only in")
 
 
 def test_what_a_window_comes_to_is_told_side_by_side(place: Path) -> None:

@@ -16,7 +16,7 @@ from awl.core.transit.itineraries import PARKED, Itinerary, ItineraryFinder, Rid
 from awl.core.transit.router import TransitRouter
 from awl.core.transit.service_day import clock_of
 from awl.core.transit.tracks import track
-from awl.io.table import Column, Table, Values
+from awl.io.table import Column, Meaning, Table, Values
 from awl.questions import by_transit
 from awl.questions.context import Context, Places
 from awl.questions.inputs import Json
@@ -95,7 +95,7 @@ def run_itineraries(inputs: RouteInputs, context: Context, places: Places, snapp
     return ItinerariesResult(
         summary={"itineraries": [{key: row[key] for key in SUMMED} for row in rows], "on_foot_min": walk_min},
         parts={
-            "itineraries": Table.of_records(rows),
+            "itineraries": _itineraries_table(rows),
             "legs": _legs_table(legs),
             "places": context.place_table(places, snapped),
         },
@@ -134,6 +134,16 @@ def _time_alone(wanted: list[str]) -> list[Doubt]:
 
 
 SUMMED = ("departs", "arrives", "duration_min", "changes", "walk_min", "by")
+
+
+def _itineraries_table(rows: list[Json]) -> Table:
+    """The departures with what their numbers measure, by which they are compared."""
+    measured = {"duration_min": ("min", "duration"), "changes": ("", "changes"), "walk_min": ("min", "walking")}
+    stated = {
+        name: Column.of([row[name] for row in rows], unit, 1 if unit else None, Meaning(quantity))
+        for name, (unit, quantity) in measured.items()
+    }
+    return Table.of_records(rows).with_columns(stated)
 
 
 def _legs_table(legs: list[Json]) -> Table:

@@ -50,6 +50,8 @@ class Route(Question):
         ComparedRows(
             "compared", "What each costs", ("way",), ("way",), ("duration_min",), more_is_better=False, sums_up=True
         ),
+        # By public transport the first departure is set against the first, the next against the next.
+        ComparedRows("itineraries", "Departures", ("itinerary",), ("itinerary",), ("duration",), more_is_better=False),
     )
     run = staticmethod(run_by_mode)
     view = staticmethod(view_by_mode)
