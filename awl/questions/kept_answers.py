@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Collection
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -47,6 +48,10 @@ class KeptAnswer:
     def parts(self) -> list[str]:
         """Names of the parts that were kept."""
         return part_names(self.document)
+
+    def lacks(self, wanted: Collection[str]) -> set[str]:
+        """Which of some parts the answer had and was kept without."""
+        return kept_without(self.document, wanted)
 
     def part(self, name: str) -> Table:
         """A part that was kept."""
@@ -108,6 +113,12 @@ def kept_answer(study: Study, question: str, name: str = "answers") -> KeptAnswe
         )
     head = {key: answer[key] for key in ("process", "inputs", "made")}
     return KeptAnswer(question, revision=answer["stamp"], document=answer["result"], **head)
+
+
+def kept_without(document: Json, wanted: Collection[str]) -> set[str]:
+    """Which of some parts an answer had that its document does not hold; those of earlier versions do not say what they had."""
+    had = document.get("parts")
+    return (set(wanted) if had is None else set(wanted) & set(had)) - set(part_names(document))
 
 
 def part_names(document: Json) -> list[str]:

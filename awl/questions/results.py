@@ -103,7 +103,7 @@ class Answer:
         view = view_document(self.view)
         document: Json = {key: view.pop(key) for key in ("title", "figures", "method")}
         document |= {"summary": self.result.summary, "doubts": [doubt.json() for doubt in self.result.doubts]}
-        document |= {"view": view, "schema": {name: self.part(name).schema() for name in shown}}
+        document |= {"view": view, "schema": {name: self.part(name).schema() for name in shown}, "parts": self.parts}
         for name in shown:
             table = self.part(name)
             document[name] = geojson.collection(table) if table.has_geometry else table.records()

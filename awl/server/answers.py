@@ -12,7 +12,7 @@ from awl.io import geojson
 from awl.questions import question
 from awl.questions.compared_parts import parts_compared
 from awl.questions.inputs import Json
-from awl.questions.kept_answers import is_current, part_names
+from awl.questions.kept_answers import is_current, kept_without, part_names
 from awl.questions.run import ask
 from awl.server.web import base_of, body, jobs, reply, study_of
 from awl.study import records
@@ -73,8 +73,8 @@ def keep_copy(study_id: str, question_id: str) -> Response:
 def _with_parts(study: Study, document: Json, progress: Progress) -> Json:
     """The results document of an answer with all that a comparison needs, where asking again would give the same."""
     result: Json = document["result"]
-    needed = set(parts_compared(question(document["process"]).compared))
-    if needed <= set(part_names(result)) or not is_current(study, document):
+    needed = kept_without(result, parts_compared(question(document["process"]).compared))
+    if not needed or not is_current(study, document):
         return result
     again = ask(study, document["process"], document["inputs"], progress)
     return again.document((needed & set(again.parts)) | set(part_names(result)))

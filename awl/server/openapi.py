@@ -97,6 +97,11 @@ _SCHEMAS: Json = {
             "doubts": {"type": "array", "items": {"$ref": "#/components/schemas/Doubt"}},
             "method": {"type": "array", "items": _TEXT},
             "view": {"$ref": "#/components/schemas/View"},
+            "parts": {
+                "type": "array",
+                "items": {"type": "string"},
+                "description": "Names of all results there are, also of those that were not asked for.",
+            },
             "schema": {
                 "type": "object",
                 "description": "The columns of each part",

@@ -191,5 +191,5 @@ def view_document(view: View) -> Json:
     return document | {"figures": [{"value": None, **figure} for figure in document["figures"]]}
 
 
-FRAME = ("title", "summary", "figures", "doubts", "method", "view", "schema")
+FRAME = ("title", "summary", "figures", "doubts", "method", "view", "schema", "parts")
 """Members of a results document that are no part of the result."""

@@ -110,7 +110,7 @@ def _kept_side(
     if isinstance(answer, Answered):
         return replace(side_of(answer.answer, study, answer.inputs), kept=one)
     document = answer.document
-    lacking = set(parts_compared(asked.compared)) - set(answer.parts)
+    lacking = answer.lacks(parts_compared(asked.compared))
     parts, part = answer.parts, lambda name: answer.part(name) if name in answer.parts else None
     is_stale = bool(lacking) and not answer.is_current(study)
     if lacking and not is_stale:

@@ -2592,6 +2592,8 @@ export interface components {
             doubts: components["schemas"]["Doubt"][];
             method: string[];
             view: components["schemas"]["View"];
+            /** @description Names of all results there are, also of those that were not asked for. */
+            parts?: string[];
             /** @description The columns of each part */
             schema: {
                 [key: string]: components["schemas"]["ColumnSchema"][];
