@@ -45,6 +45,9 @@ export function exposeMap(map: MapLibre, streets: () => number = () => 0): () =>
 
 /** Metres that a pixel in the middle of a map stands for. */
 export const metresPerPixel = (map: MapLibre) => (EQUATOR_M * Math.cos((map.getCenter().lat * Math.PI) / 180)) / (512 * 2 ** map.getZoom());
+/** Pixels that are left round an answer that is gone to, and the most of the map's width that they take. */
+const MARGIN = 56;
+const MARGIN_SHARE = 0.085;
 const EQUATOR_M = 40_075_016.7;
 
 export class Scene {
@@ -325,7 +328,9 @@ export class Scene {
     const now = () => [this.map.getZoom(), ...this.map.getCenter().toArray()].join();
     let fitted = "";
     const fit = () => {
-      this.map.fitBounds(box, { padding: 56, maxZoom: 16, animate: false });
+      // On half a map half the margin.
+      const padding = Math.min(MARGIN, MARGIN_SHARE * this.map.getContainer().clientWidth);
+      this.map.fitBounds(box, { padding, maxZoom: 16, animate: false });
       fitted = now();
     };
     // A map that has gone elsewhere since, by hand or not, stays there when a panel opens beside it.
