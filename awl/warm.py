@@ -14,6 +14,7 @@ from awl.core.analysis.centrality import Centrality
 from awl.core.analysis.health.check import check
 from awl.core.analysis.isochrone_areas.contours import contour_area, field_values
 from awl.core.analysis.isochrone_areas.field import field_of
+from awl.core.analysis.simulation.filling import Conduct, Crowd, Rooms, fill
 from awl.core.columns import Categorical
 from awl.core.graph.build import build_graph
 from awl.core.graph.osm_change.elements import Wanted
@@ -104,6 +105,12 @@ def warm_transit(router: StreetRouter) -> None:
     search.earliest(ends, Ends(np.ones(1, np.int32), np.zeros(1, np.int32)), 8 * 3600 * 1000)
 
 
+def warm_simulation() -> None:
+    """Run the kernel of places that fill up."""
+    one = np.ones(1, np.int64)
+    fill(Crowd(one, one[None], one), Rooms(one, one[None]), Conduct(2))
+
+
 def drop_unreadable(folder: Path = Path(__file__).parent) -> int:
     """Remove compiled kernels whose index names modules that are gone, as after an update; return how many.
 
@@ -127,6 +134,7 @@ def drop_unreadable(folder: Path = Path(__file__).parent) -> int:
 def warm() -> None:
     """Run each kernel with the types the application uses."""
     warm_reading(tiny_extract())
+    warm_simulation()
     graph, _ = build_graph(tiny_extract())
     many = np.repeat(graph.node_lon[:1], LANES) + 1e-4, np.repeat(graph.node_lat[:1], LANES) + 1e-4
     for mode in SHIPPED.values():

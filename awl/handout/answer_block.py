@@ -18,16 +18,17 @@ MOST_ROWS, MOST_CHARTS, MOST_FIELDS = 20, 2, 6
 NO_VALUE = "–"
 
 
-def answer_block(content: SheetContent, parts: Sequence[str], most_rows: int = MOST_ROWS) -> Json:
+def answer_block(content: SheetContent, parts: Sequence[str], most_rows: int = MOST_ROWS, charts: bool = True) -> Json:
     """An answer as a page says it, but for its map.
 
     Parameters:
         content: the answer.
         parts: the parts that are shown as tables.
         most_rows: so many rows of each are shown; how many more there are is said.
+        charts: whether its charts are drawn.
     """
     view = content.view
-    charts = [(chart, chart_svg(chart, CHART_MM)) for chart in view.charts]
+    drawn = [(chart, chart_svg(chart, CHART_MM)) for chart in view.charts if charts]
     return {
         "asked": content.asked or view.title,
         "title": view.title,
@@ -35,7 +36,7 @@ def answer_block(content: SheetContent, parts: Sequence[str], most_rows: int = M
             {"value": shown_value(figure.value), "unit": figure.unit, "label": figure.label} for figure in view.figures
         ],
         "doubts": content.graded_doubts,
-        "charts": [{"title": chart.title, "svg": svg} for chart, svg in charts if svg is not None][:MOST_CHARTS],
+        "charts": [{"title": chart.title, "svg": svg} for chart, svg in drawn if svg is not None][:MOST_CHARTS],
         "tables": [
             shown
             for part in parts

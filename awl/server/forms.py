@@ -169,7 +169,7 @@ def outcome_page(study_id: str, form_id: str, run_id: str) -> Response:
     contents = {shown.question: _content(study, sheet, outcome, shown.question) for shown in shows}
     blocks = [
         {
-            **answer_block(contents[shown.question], shown.tables, MOST_ROWS),
+            **answer_block(contents[shown.question], shown.tables, MOST_ROWS, charts=False),
             "id": shown.question,
             "shown": shown,
             "drawn": shown.map and bool(contents[shown.question].view.map.layers) and not study.graph.drawn,

@@ -1,0 +1,1 @@
+"""What happens when many set out at once: demand between places, and places that fill up."""

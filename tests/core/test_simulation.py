@@ -1,0 +1,169 @@
+"""Demand against its constraints, and places that fill up against a plain agenda: conservation, order, chance."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from awl.core.analysis.simulation.demand import (
+    calibrated,
+    doubly_constrained,
+    mean_cost,
+    sampled_pairs,
+    sampled_starts,
+    singly_constrained,
+)
+from awl.core.analysis.simulation.filling import STATES, Conduct, Crowd, Rooms, fill
+from awl.core.errors import AwlError
+from tests.core.filling_oracle import fill_plainly
+from tests.examples import examples
+
+FAR = 10**9
+
+
+@st.composite
+def crowds(draw):
+    """A small crowd with ties in time, places of no and little room, and places that cannot be reached."""
+    n, k = draw(st.integers(0, 14)), draw(st.integers(1, 4))
+    times = st.one_of(st.integers(0, 9), st.just(FAR))
+    crowd = Crowd(
+        np.array(draw(st.lists(st.integers(0, 6), min_size=n, max_size=n)), np.int64),
+        np.array(draw(st.lists(times, min_size=n * k, max_size=n * k)), np.int64).reshape(n, k),
+        np.array(draw(st.lists(st.integers(0, 12), min_size=n, max_size=n)), np.int64),
+    )
+    between = np.array(draw(st.lists(times, min_size=k * k, max_size=k * k)), np.int64).reshape(k, k)
+    np.fill_diagonal(between, 0)
+    rooms = Rooms(np.array(draw(st.lists(st.integers(0, 3), min_size=k, max_size=k)), np.int64), between)
+    conduct = Conduct(
+        draw(st.integers(0, 20)), draw(st.sampled_from(["wait", "next", "leave"])), draw(st.integers(0, 9))
+    )
+    return crowd, rooms, conduct
+
+
+@settings(max_examples=examples(400))
+@given(crowds())
+def test_places_fill_up_as_on_a_plain_agenda(made):
+    crowd, rooms, conduct = made
+    filled = fill(crowd, rooms, conduct)
+    plain = fill_plainly(
+        crowd.departs_ms, crowd.travel_ms, rooms.between_ms, rooms.capacity, crowd.stay_ms, conduct.limit_ms, conduct.when_full,
+        conduct.patience_ms,
+    )  # fmt: skip
+    for name, values in plain.items():
+        assert np.array_equal(getattr(filled, name), values), name
+
+
+@settings(max_examples=examples(200))
+@given(crowds())
+def test_nobody_is_lost_and_no_place_holds_more_than_it_can(made):
+    crowd, rooms, conduct = made
+    filled = fill(crowd, rooms, conduct)
+    moments = np.arange(-1, 80, dtype=np.int64)
+    states = filled.states_at(moments)
+    assert states.shape == (len(STATES), len(moments)) and (states >= 0).all()
+    assert (states.sum(axis=0) == len(crowd.departs_ms)).all()
+    inside = filled.occupancy(moments, len(rooms.capacity))
+    assert (inside <= rooms.capacity[:, None]).all()
+    assert np.array_equal(inside.sum(axis=0), states[STATES.index("inside")])
+    assert states[:, -1][[STATES.index(one) for one in ("not started", "travelling", "waiting", "inside")]].sum() == 0
+    if conduct.when_full != "wait":
+        assert not states[STATES.index("waiting")].any()
+
+
+def test_a_worked_case_of_each_rule():
+    """Three people come to a room of one seat at minutes 1, 2 and 3 and stay ten; another room is four minutes on."""
+    crowd = Crowd(np.zeros(3, np.int64), np.array([[1, 9], [2, 9], [3, 9]], np.int64), np.full(3, 10, np.int64))
+    rooms = Rooms(np.array([1, 1], np.int64), np.array([[0, 4], [4, 0]], np.int64))
+    on = fill(crowd, rooms, Conduct(20, "next"))
+    assert (on.place.tolist(), on.enters_ms.tolist(), on.found_full.tolist()) == ([0, 1, 1], [1, 6, -1], [0, 1, 2])
+    assert on.turned_away.tolist() == [2, 1] and on.ends_ms.tolist() == [11, 16, 7]
+    assert on.full.tolist() == [[-1, -1], [0, -1], [0, 1]] and on.full_ms.tolist() == [[-1, -1], [2, -1], [3, 7]]
+    short = fill(crowd, rooms, Conduct(6, "next"))
+    assert short.served.tolist() == [True, True, False] and short.ends_ms[2] == 3, "seven minutes are over the limit"
+    wait = fill(crowd, rooms, Conduct(20, "wait", 12))
+    assert wait.enters_ms.tolist() == [1, 11, -1] and wait.ends_ms.tolist() == [11, 21, 15]
+    assert fill(crowd, rooms, Conduct(20, "leave")).ends_ms.tolist() == [11, 2, 3]
+
+
+def test_times_and_crowds_that_do_not_fit_are_refused():
+    crowd = Crowd(np.array([-1]), np.array([[1]]), np.array([1]))
+    rooms = Rooms(np.array([1]), np.array([[0]]))
+    with pytest.raises(AwlError, match="before its begin"):
+        fill(crowd, rooms, Conduct(5))
+    with pytest.raises(AwlError, match="years after"):
+        fill(Crowd(np.array([2**36]), crowd.travel_ms, crowd.stay_ms), rooms, Conduct(5))
+
+
+# -- demand ----------------------------------------------------------------------------------------------------------------
+
+
+@settings(max_examples=examples(100))
+@given(st.integers(1, 8), st.integers(1, 8), st.integers(0, 2**32 - 1))
+def test_constrained_trips_have_their_sums(n, m, seed):
+    rng = np.random.default_rng(seed)
+    cost = rng.uniform(1, 30, (n, m))
+    share, produced, attraction = np.exp(-0.1 * cost), rng.uniform(0, 100, n), rng.uniform(0.1, 5, m)
+    one = singly_constrained(share, produced, attraction)
+    assert one.sum(axis=1) == pytest.approx(produced)
+    attracted = attraction / attraction.sum() * produced.sum()
+    two = doubly_constrained(share, produced, attracted)
+    assert two.sum(axis=1) == pytest.approx(produced, rel=1e-6, abs=1e-6)
+    assert two.sum(axis=0) == pytest.approx(attracted, rel=1e-6, abs=1e-6)
+    # The odds of any two origins and destinations are those of the shares: balancing changes no more than it must.
+    if n > 1 and m > 1 and (two[:2, :2] > 1e-9).all():
+        odds = two[0, 0] * two[1, 1] / (two[0, 1] * two[1, 0])
+        assert odds == pytest.approx(share[0, 0] * share[1, 1] / (share[0, 1] * share[1, 0]), rel=1e-4)
+
+
+def test_sums_that_cannot_be_are_refused():
+    share = np.array([[1.0, 0.0], [0.0, 1.0]])
+    with pytest.raises(AwlError, match="30 trips begin and 20 end"):
+        doubly_constrained(share, np.array([10.0, 20.0]), np.array([10.0, 10.0]))
+    with pytest.raises(AwlError, match="No table of trips"):
+        doubly_constrained(share, np.array([10.0, 20.0]), np.array([20.0, 10.0]))
+    assert singly_constrained(np.array([[0.0, 0.0], [1.0, 1.0]]), np.array([5.0, 4.0]), np.ones(2)).tolist() == [
+        [0, 0],
+        [2, 2],
+    ]
+
+
+@settings(max_examples=examples(60))
+@given(st.integers(0, 2**32 - 1), st.floats(0.15, 0.95))
+def test_trips_are_calibrated_to_their_mean(seed, between):
+    rng = np.random.default_rng(seed)
+    cost = rng.uniform(1, 60, (6, 9))
+    cost[rng.random((6, 9)) < 0.1] = np.inf
+    cost[:, 0] = 20.0
+    produced, attraction = rng.uniform(1, 50, 6), rng.uniform(1, 5, 9)
+
+    def distribute(share):
+        return singly_constrained(share, produced, attraction)
+
+    longest = mean_cost(distribute(np.isfinite(cost).astype(float)), cost)
+    least = float((produced * cost.min(axis=1)).sum() / produced.sum())
+    wanted = least + between * (longest - least)
+    b, trips = calibrated(cost, wanted, distribute)
+    assert mean_cost(trips, cost) == pytest.approx(wanted, rel=2e-4) and b >= 0
+    assert trips.sum(axis=1) == pytest.approx(produced)
+    with pytest.raises(AwlError, match="one of"):
+        calibrated(cost, longest * 1.1, distribute)
+    with pytest.raises(AwlError, match="even where everybody goes to the nearest"):
+        calibrated(cost, least * 0.9, distribute)
+
+
+def test_samples_follow_their_shares_and_their_seed():
+    trips = np.array([[0.0, 6.0], [3.0, 1.0], [0.0, 0.0]])
+    pairs = sampled_pairs(trips, 40_000, np.random.default_rng(7))
+    counted = np.zeros_like(trips)
+    np.add.at(counted, pairs, 1)
+    # Five standard deviations of a binomial count.
+    expected = trips / trips.sum() * 40_000
+    assert (np.abs(counted - expected) <= 5 * np.sqrt(expected)).all()
+    again = sampled_pairs(trips, 40_000, np.random.default_rng(7))
+    assert all(np.array_equal(one, other) for one, other in zip(pairs, again, strict=True))
+    starts = sampled_starts(1000, 5000, np.array([1.0, 0.0, 3.0, 0.0]), 20_000, np.random.default_rng(3))
+    quarters = np.bincount((starts - 1000) // 1000, minlength=4)
+    assert starts.min() >= 1000 and starts.max() < 5000 and quarters[1] == quarters[3] == 0
+    assert quarters[2] / quarters[0] == pytest.approx(3, rel=0.1)
