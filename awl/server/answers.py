@@ -15,7 +15,7 @@ from awl.questions.inputs import Json
 from awl.questions.kept_answers import is_current, kept_without, part_names
 from awl.questions.run import ask
 from awl.server.web import base_of, body, jobs, reply, study_of
-from awl.study import records
+from awl.study import records, sheet_records
 from awl.study.study import Study, slug
 
 api = Blueprint("answers", __name__)
@@ -25,8 +25,17 @@ LONGEST_TITLE = 200
 
 @api.get("/studies/<study_id>/answers")
 def answers(study_id: str) -> Response:
-    """Answers that were kept as they stood, the oldest first."""
-    return reply({"answers": records.kept_copies(study_of(study_id).reading)})
+    """Answers that were kept as they stood, the oldest first; and those that questions of its sheets have."""
+    reading = study_of(study_id).reading
+    answered = {ident for (ident,) in reading.execute("SELECT question FROM awl_answers")}
+    asked = [
+        {"id": block["id"], "process": block["process"], "title": block.get("title") or f"answer {number}",
+         "sheet": sheet["id"], "sheet_title": sheet.get("title", "")}
+        for sheet in sheet_records.listed(reading)
+        for number, block in enumerate(sheet_records.questions(reading, sheet["id"]), 1)
+        if block["id"] in answered
+    ]  # fmt: skip
+    return reply({"answers": records.kept_copies(reading), "asked": asked})
 
 
 @api.get("/studies/<study_id>/answers/<question_id>")

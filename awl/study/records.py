@@ -140,10 +140,10 @@ def is_fresh(connection: sqlite3.Connection, answer: dict[str, Any], revision: s
 
 
 def _named(inputs: Any, key: str) -> set[str]:
-    """Ids of the layers or answers that inputs name under a key, however deep."""
+    """Ids of the layers or answers of this study that inputs name under a key, however deep."""
     if isinstance(inputs, list):
         return {name for value in inputs for name in _named(value, key)}
-    if not isinstance(inputs, dict):
+    if not isinstance(inputs, dict) or inputs.get("study"):
         return set()
     here = {inputs[key]} if isinstance(inputs.get(key), str) else set()
     return here | {name for value in inputs.values() for name in _named(value, key)}

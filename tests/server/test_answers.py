@@ -33,7 +33,7 @@ def test_a_copy_stands_whatever_becomes_of_its_question(own_client):
     head = copied(own_client, "q1", title="Before the works")
     assert (head["id"], head["process"], head["title"]) == ("kept_1", "access", "Before the works")
     run(own_client, "access", {**PEOPLE, "closures": BRIDGE}, "q1")
-    assert own_client.get("/studies/ferrow/answers").json == {"answers": [head]}
+    assert own_client.get("/studies/ferrow/answers").json == {"answers": [head], "asked": []}
     kept = own_client.get("/studies/ferrow/answers/kept_1").json
     assert kept["result"]["summary"] == first["summary"]
     result = run(own_client, "compare", {"answers": ["kept_1", "q1"]})
@@ -143,3 +143,29 @@ def test_the_fields_of_a_part_are_told(own_client):
     assert "area_km2,number,km²," in reply.data.decode()
     assert own_client.get("/studies/ferrow/export/answers/q1/nothing?format=csv&fields=true").status_code == 404
     assert own_client.get("/studies/ferrow/export/answers/q1/areas?format=gpkg&fields=true").status_code == 400
+
+
+def test_answers_of_all_sheets_are_listed_with_their_names(own_client):
+    blocks = [
+        {"id": "q1", "kind": "question", "process": "access", "inputs": PEOPLE},
+        {"id": "q2", "kind": "question", "process": "access", "inputs": PEOPLE, "title": "By cycle"},
+        {"id": "q3", "kind": "question", "process": "access", "inputs": PEOPLE},
+    ]
+    own_client.put("/studies/ferrow/sheets/main", json={"title": "Heat", "blocks": blocks})
+    own_client.post("/studies/ferrow/sheets", json={"copy_of": "main", "title": "Again"})
+    for name in ("q1", "q2", "q2_2"):
+        run(own_client, "access", PEOPLE, name)
+    listed = own_client.get("/studies/ferrow/answers").json["asked"]
+    assert [(one["id"], one["title"], one["sheet_title"]) for one in listed] == [
+        ("q1", "answer 1", "Heat"), ("q2", "By cycle", "Heat"), ("q2_2", "By cycle", "Again"),
+    ]  # fmt: skip
+
+
+def test_a_comparison_with_another_study_stays_fresh(own_client, own_study):
+    run(own_client, "access", PEOPLE, "q1")
+    shutil.copy(own_study.path, own_study.path.parent / "twin.gpkg")
+    answers = [{"answer": "q1", "study": "twin"}, {"answer": "q1"}]
+    run(own_client, "compare", {"answers": answers}, "c")
+    assert own_client.get("/studies/ferrow/answers/c").json["fresh"] is True
+    run(own_client, "access", {**PEOPLE, "mode": "cycle"}, "q1")
+    assert own_client.get("/studies/ferrow/answers/c").json["fresh"] is False, "its own answer is another now"

@@ -331,6 +331,9 @@ export async function follow(id: string, onStatus: (job: JobInfo) => void): Prom
 /** An answer that was kept as it stood. */
 export type KeptCopy = { id: string; process: string; title: string; made: string };
 export const keptCopies = async (study: string): Promise<KeptCopy[]> => (await fetchJson<{ answers: KeptCopy[] }>(`/studies/${study}/answers`)).answers;
+/** An answer that a question of a sheet has. */
+export type AskedAnswer = { id: string; process: string; title: string; sheet: string; sheet_title: string };
+export const askedAnswers = (study: string) => fetchJson<{ answers: KeptCopy[]; asked: AskedAnswer[] }>(`/studies/${study}/answers`);
 /** Keep an answer as it stands, to be compared with later ones. */
 export const keepCopy = (study: string, question: string, title: string) =>
   sendJson<JobInfo>(`/studies/${study}/answers/${encodeURIComponent(question)}/copies`, "POST", { title });

@@ -4,6 +4,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef } from "react";
 import { fetchJson, isChangedMeanwhile, message, sendJson, type Results } from "../api/client";
 import {
+  askedAnswers,
   follow,
   getSheet,
   listSheets,
@@ -79,6 +80,17 @@ export const useAnswer = (study: string | null, question: string | null) =>
 /** Answers of the study that were kept as they stood. */
 export const useKeptCopies = (study: string | null) =>
   useQuery({ queryKey: ["kept", study], queryFn: () => keptCopies(study ?? ""), enabled: study !== null, staleTime: Infinity, meta: { panel: "page", what: t`The kept answers` } });
+
+/** Answers of all sheets of a study, and those kept as they stood; asked for anew each time they are looked at. */
+export const useAskedAnswers = (study: string | null) =>
+  useQuery({ queryKey: ["asked", study], queryFn: () => askedAnswers(study ?? ""), enabled: study !== null, meta: { panel: "page", what: t`The answers of other sheets` } });
+
+/** What answers are called that are not of the open sheet: those kept, and those of other sheets. */
+export function useOtherAnswers(study: string): Record<string, string> {
+  const { data: copies } = useKeptCopies(study);
+  const { data: known } = useAskedAnswers(study);
+  return Object.fromEntries([...(known?.asked ?? []).map(({ id, title, sheet_title: sheet }) => [id, t`${title} of ${sheet}`]), ...(copies ?? []).map(({ id, title }) => [id, title])]) as Record<string, string>;
+}
 
 /** JSON with sorted keys: equal questions give equal text. */
 export function canonical(value: unknown): string {

@@ -11,6 +11,7 @@ import { questionNames } from "../../state/blocks";
 import { useKeptCopies, useSheet, type QuestionBlock } from "../../state/sheet";
 import { comparable, type Comparable } from "../../state/comparable";
 import { useComparing } from "./comparing";
+import { Elsewhere } from "./Elsewhere";
 
 export function CompareWith({ overview, block, made, close }: { overview: Overview; block: QuestionBlock; made: string | undefined; close: () => void }) {
   const { data: sheet } = useSheet(overview.id);
@@ -19,6 +20,7 @@ export function CompareWith({ overview, block, made, close }: { overview: Overvi
   const compare = useComparing(overview);
   const [state, setState] = useState<"idle" | "keeping" | "kept">("idle");
   const [fault, setFault] = useState<string | null>(null);
+  const [elsewhere, setElsewhere] = useState(false);
   const blocks = sheet?.blocks ?? [];
   const names = questionNames(blocks);
   const others = comparable(blocks, copies, block.process).filter(({ id }) => id !== block.id);
@@ -58,6 +60,13 @@ export function CompareWith({ overview, block, made, close }: { overview: Overvi
               )}{" "}
             </span>
           ))}
+        </p>
+      )}
+      {elsewhere ? (
+        <Elsewhere study={overview.id} process={block.process} onChoose={(answer) => { close(); compare([answer, block.id]); }} />
+      ) : (
+        <p>
+          <button className="linkish" onClick={() => setElsewhere(true)}><Trans>With an answer of another sheet or study</Trans></button>
         </p>
       )}
       {made && state !== "kept" && (

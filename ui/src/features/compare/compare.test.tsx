@@ -72,7 +72,7 @@ it("an answer is compared with one click, and the other is what it is set agains
   });
   const close = vi.fn();
   render(<CompareWith overview={OVERVIEW} block={cycle} made="2026-08-04T12:00:00Z" close={close} />, { wrapper: frame() });
-  expect(screen.getAllByRole("button").map(({ textContent }) => textContent)).toEqual(["answer 1", "'Before the works'", "forget", "Keep", "Close"]);
+  expect(screen.getAllByRole("button").map(({ textContent }) => textContent)).toEqual(["answer 1", "'Before the works'", "forget", "With an answer of another sheet or study", "Keep", "Close"]);
   fireEvent.click(screen.getByText("answer 1"));
   expect(close).toHaveBeenCalled();
   await waitFor(() => expect(sent.some(([, address]) => address.includes("/processes/compare/execution"))).toBe(true));
@@ -186,4 +186,28 @@ it("two maps move as one, point at the same place, and part", () => {
   part();
   expect(other.shown).toEqual([[1, 2], null, null]);
   expect([...Object.values(one.heard), ...Object.values(other.heard)].flat()).toHaveLength(0);
+});
+
+it("an answer is compared with one of another sheet, and of another study", async () => {
+  const sent: unknown[] = [];
+  vi.stubGlobal("fetch", (address: string, init: RequestInit = {}) => {
+    if (init.method === "PUT") sent.push((JSON.parse(init.body as string) as { blocks: QuestionBlock[] }).blocks.slice(-1)[0]?.inputs);
+    const here = [{ id: "q1", process: "access", title: "answer 1", sheet: "main", sheet_title: "Who?" }, { id: "q9", process: "access", title: "answer 2", sheet: "second", sheet_title: "Again" }, { id: "q8", process: "route", title: "answer 3", sheet: "second", sheet_title: "Again" }];
+    const there = { answers: [{ ...KEPT, id: "kept_4", title: "Of May" }], asked: [{ id: "p1", process: "access", title: "answer 1", sheet: "main", sheet_title: "Harbour" }] };
+    const body = address === "/studies" ? { studies: [{ id: "ferrow", title: "Ferrow" }, { id: "quill", title: "Quillhaven" }, { id: "bad", title: "Bad", problem: "x" }] } : address === "/studies/quill/answers" ? there : address === "/studies/ferrow/answers" ? { answers: [KEPT], asked: here } : { ...sheetOf(walk), jobID: "j", status: "failed" };
+    return Promise.resolve(new Response(JSON.stringify(body)));
+  });
+  const close = vi.fn();
+  const { rerender } = render(<CompareWith overview={OVERVIEW} block={walk} made={undefined} close={close} />, { wrapper: frame() });
+  fireEvent.click(screen.getByText("With an answer of another sheet or study"));
+  fireEvent.click(await screen.findByText("answer 2 of Again"));
+  await waitFor(() => expect(sent).toEqual([{ answers: [{ answer: "q9" }, { answer: "q1" }] }]));
+  expect([screen.queryByText("answer 1 of Who?"), screen.queryByText("answer 3 of Again")]).toEqual([null, null]);
+  rerender(<CompareWith overview={OVERVIEW} block={walk} made={undefined} close={close} />);
+  const studies = screen.getByLabelText<HTMLSelectElement>("Study of the other answer");
+  expect([...studies.options].map(({ text }) => text)).toEqual(["this study", "Quillhaven"]);
+  fireEvent.change(studies, { target: { value: "quill" } });
+  await screen.findByText("'Of May'");
+  fireEvent.click(screen.getByText("answer 1 of Harbour"));
+  await waitFor(() => expect(sent[1]).toEqual({ answers: [{ answer: "p1", study: "quill" }, { answer: "q1" }] }));
 });

@@ -7,7 +7,7 @@ import { isComplete, isPointSet, valueAt, type ProcessInfo } from "../../api/inp
 import { stopJob, type Overview } from "../../api/studies";
 import { clock, elapsed, figure } from "../../common/format";
 import { Committed } from "../../controls/inline";
-import { isStale, useAnswer, useKeptCopies, useSheet, useSheetActions, type Answer, type QuestionBlock } from "../../state/sheet";
+import { isStale, useAnswer, useOtherAnswers, useSheet, useSheetActions, type Answer, type QuestionBlock } from "../../state/sheet";
 import { useScreen, useScreenValue } from "../../state/screen";
 import type { Picking } from "../../state/slices/questions";
 import { DoubtView } from "./DoubtView";
@@ -160,12 +160,12 @@ function Sentence({ block, process, overview, onSelect }: { block: QuestionBlock
   const open = editing?.question === block.id ? editing.slot : null;
   const openSlot = open ? slots[open] : undefined;
   const { data: sheet } = useSheet(overview.id);
-  const { data: copies } = useKeptCopies(overview.id);
+  const others = useOtherAnswers(overview.id);
   const known = {
     layers: overview.layers,
     slots,
     questions: questionNames(sheet?.blocks ?? []),
-    kept: Object.fromEntries((copies ?? []).map(({ id, title }) => [id, title])),
+    kept: others,
     whatIfs: Object.fromEntries(overview.whatIfs.map(({ id, title }) => [id, title])),
     measure: measureOf(process, block.inputs),
   };
