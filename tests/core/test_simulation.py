@@ -16,6 +16,7 @@ from awl.core.analysis.simulation.demand import (
     singly_constrained,
 )
 from awl.core.analysis.simulation.filling import STATES, Conduct, Crowd, Rooms, fill
+from awl.core.analysis.simulation.tracks import Tracks, load_by_time
 from awl.core.errors import AwlError
 from tests.core.filling_oracle import fill_plainly
 from tests.examples import examples
@@ -94,6 +95,64 @@ def test_times_and_crowds_that_do_not_fit_are_refused():
         fill(crowd, rooms, Conduct(5))
     with pytest.raises(AwlError, match="years after"):
         fill(Crowd(np.array([2**36]), crowd.travel_ms, crowd.stay_ms), rooms, Conduct(5))
+
+
+# -- tracks ----------------------------------------------------------------------------------------------------------------
+
+
+@st.composite
+def tracks(draw):
+    """A few tracks, some empty, some that wait where they are, with times that are shared."""
+    begins, times, points = [0], [], []
+    for _ in range(draw(st.integers(1, 6))):
+        count = draw(st.integers(0, 5))
+        times += sorted(draw(st.lists(st.integers(0, 12), min_size=count, max_size=count)))
+        points += [[draw(st.integers(-5, 5)), draw(st.integers(-5, 5))] for _ in range(count)]
+        begins.append(len(times))
+    return Tracks(np.array(begins), np.array(times, np.int64), np.array(points, float).reshape(-1, 2))
+
+
+@settings(max_examples=examples(200))
+@given(tracks(), st.integers(-1, 13))
+def test_positions_are_those_of_each_track_by_itself(made, moment):
+    """Against interpolation track by track; where several points share a moment the last of them is where one is."""
+    where = made.positions_at(moment)
+    for row in range(len(made)):
+        part = slice(made.begins[row], made.begins[row + 1])
+        times, xy = made.time_ms[part], made.xy[part]
+        if len(times) == 0 or not times[0] <= moment <= times[-1]:
+            assert np.isnan(where[row]).all()
+            continue
+        last = np.flatnonzero(times <= moment)[-1]
+        kept = np.concatenate([np.unique(times, return_index=True)[1][1:] - 1, [len(times) - 1]])
+        later = np.interp(moment, times[kept], xy[kept, 0]), np.interp(moment, times[kept], xy[kept, 1])
+        assert times[last] <= moment
+        if moment in times:
+            assert where[row] == pytest.approx(xy[last])
+        elif len(kept) == len(times):
+            assert where[row] == pytest.approx(later)
+    arrivals = made.arrivals()
+    assert [int(one) for one in arrivals] == [
+        int(made.time_ms[made.begins[row + 1] - 1]) if made.begins[row + 1] > made.begins[row] else -1
+        for row in range(len(made))
+    ]
+
+
+@settings(max_examples=examples(100))
+@given(st.integers(0, 2**32 - 1), st.integers(0, 40))
+def test_streets_hold_who_is_on_them(seed, count):
+    """Against everybody counted at every moment."""
+    rng = np.random.default_rng(seed)
+    link, enters = rng.integers(0, 4, count), rng.integers(-5, 30, count)
+    leaves = enters + rng.integers(0, 9, count)
+    edges = np.array([0, 10, 15, 25])
+    entries, mean = load_by_time(link, enters, leaves, 4, edges)
+    for street in range(4):
+        own = link == street
+        for nth, (begin, end) in enumerate(zip(edges[:-1], edges[1:], strict=True)):
+            assert entries[street, nth] == ((enters[own] >= begin) & (enters[own] < end)).sum()
+            there = sum(((enters[own] <= moment) & (leaves[own] > moment)).sum() for moment in range(begin, end))
+            assert mean[street, nth] == pytest.approx(there / (end - begin))
 
 
 # -- demand ----------------------------------------------------------------------------------------------------------------
