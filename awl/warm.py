@@ -15,6 +15,7 @@ from awl.core.analysis.health.check import check
 from awl.core.analysis.isochrone_areas.contours import contour_area, field_values
 from awl.core.analysis.isochrone_areas.field import field_of
 from awl.core.analysis.simulation.filling import Conduct, Crowd, Rooms, fill
+from awl.core.analysis.simulation.passing import Meetings, passed_on
 from awl.core.columns import Categorical
 from awl.core.graph.build import build_graph
 from awl.core.graph.osm_change.elements import Wanted
@@ -106,8 +107,9 @@ def warm_transit(router: StreetRouter) -> None:
 
 
 def warm_simulation() -> None:
-    """Run the kernel of places that fill up."""
+    """Run the kernels of places that fill up, and of what is passed on."""
     one = np.ones(1, np.int64)
+    passed_on(2, Meetings(one, one - 1, one), one, 0.5, 1, 0, np.random.default_rng(1))
     fill(Crowd(one, one[None], one), Rooms(one, one[None]), Conduct(2))
 
 

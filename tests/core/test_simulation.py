@@ -16,6 +16,7 @@ from awl.core.analysis.simulation.demand import (
     singly_constrained,
 )
 from awl.core.analysis.simulation.filling import STATES, Conduct, Crowd, Rooms, fill
+from awl.core.analysis.simulation.passing import NEVER, Meetings, passed_on
 from awl.core.analysis.simulation.tracks import Tracks, load_by_time
 from awl.core.errors import AwlError
 from tests.core.filling_oracle import fill_plainly
@@ -153,6 +154,65 @@ def test_streets_hold_who_is_on_them(seed, count):
             assert entries[street, nth] == ((enters[own] >= begin) & (enters[own] < end)).sum()
             there = sum(((enters[own] <= moment) & (leaves[own] > moment)).sum() for moment in range(begin, end))
             assert mean[street, nth] == pytest.approx(there / (end - begin))
+
+
+# -- what is passed on at meetings -----------------------------------------------------------------------------------------
+
+
+def test_without_recovery_in_complete_mixing_the_curve_is_logistic():
+    """Everybody meets one other, drawn at random, at each step: Verhulst's curve, its step as a rate."""
+    people, steps, probability, begun = 20_000, 160, 0.05, 800
+    rng = np.random.default_rng(11)
+    pairs = np.vstack([rng.permutation(people).reshape(-1, 2) for _ in range(steps)])
+    meetings = Meetings(pairs[:, 0].copy(), pairs[:, 1].copy(), np.repeat(np.arange(steps), people // 2))
+    passed = passed_on(people, meetings, np.arange(begun), probability, 0, 0, rng)
+    moments = np.arange(steps)
+    carrying = passed.counts_at(moments)[1]
+    rate = np.log1p(probability)
+    expected = people / (1 + (people / begun - 1) * np.exp(-rate * (moments + 1)))
+    assert np.abs(carrying - expected).max() < 0.02 * people
+    assert (np.diff(carrying) >= 0).all() and carrying[-1] > 0.98 * people
+
+
+@settings(max_examples=examples(150))
+@given(st.integers(0, 2**32 - 1), st.integers(2, 9), st.integers(0, 40), st.sampled_from([0, 3, 8]))
+def test_passing_on_follows_meetings_one_by_one(seed, people, count, recovery):
+    """With certainty of passing on, against sets of carriers moment by moment; meetings of a moment in any order."""
+    rng = np.random.default_rng(seed)
+    first = rng.integers(0, people, count)
+    second = (first + rng.integers(1, people, count)) % people
+    when = np.sort(rng.integers(0, 12, count))
+    begin_with = np.array([0])
+    passed = passed_on(people, Meetings(first, second, when), begin_with, 1.0, recovery, 0, rng)
+    since = {0: -1}
+    for moment in range(12):
+        carriers = {one for one, begin in since.items() if not recovery or moment < begin + recovery}
+        for one, other in zip(first[when == moment], second[when == moment], strict=True):
+            for giver, taker in ((one, other), (other, one)):
+                if giver in carriers and taker not in since:
+                    since[int(taker)] = moment
+    assert {i: int(t) for i, t in enumerate(passed.since_ms) if t != NEVER} == since
+    counts = passed.counts_at(np.arange(-2, 30))
+    assert (counts.sum(axis=0) == people).all() and (counts >= 0).all()
+    assert counts[2, -1] == (len(since) if recovery else 0)
+    shuffled = np.lexsort((rng.random(count), when))
+    again = passed_on(people, Meetings(first[shuffled], second[shuffled], when), begin_with, 1.0, recovery, 0, rng)
+    assert np.array_equal(again.since_ms, passed.since_ms)
+    for taker, giver in enumerate(passed.source):
+        assert giver == -1 or passed.since_ms[giver] < passed.since_ms[taker]
+
+
+def test_meetings_out_of_order_are_refused():
+    with pytest.raises(AwlError, match="not in order"):
+        passed_on(
+            2,
+            Meetings(np.zeros(2, int), np.ones(2, int), np.array([5, 4])),
+            np.array([0]),
+            1,
+            0,
+            0,
+            np.random.default_rng(1),
+        )
 
 
 # -- demand ----------------------------------------------------------------------------------------------------------------
