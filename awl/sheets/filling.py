@@ -163,7 +163,7 @@ def _features(value: Any, blank: Blank, slot: Json) -> Any:
         return value
     try:
         document = json.loads(value if value.startswith(("{", "[")) else f"[{value}]")
-    except ValueError:
+    except (ValueError, RecursionError):
         document = None
     if isinstance(document, dict | list):
         return document

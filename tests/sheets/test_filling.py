@@ -64,6 +64,7 @@ def test_values_are_read_by_what_their_word_is(study, name, text, read):
         ({**HERE, "who": "drive"}, "'drive' cannot be chosen", ("who",)),
         ({**HERE, "when": "yesterday"}, "no date and time", ("when",)),
         ({**HERE, "within": "5, x"}, "'x' is no number", ("within",)),
+        ({"where": "[" * 50_000}, "'Where is it?'", ("where",)),
         ({**HERE, "wher": "1"}, "There is no blank 'wher'. Is it 'where'?", ("wher",)),
         ({"where": {"layer": "a", "script": 1}}, "'Where is it?'", ("where",)),
         ({"where": "", "reach": "5"}, "is not filled in; 'Reach': 5 is less than 100", ("where", "reach")),
