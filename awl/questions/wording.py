@@ -302,10 +302,10 @@ def _hours(hours: list[int]) -> str:
             stretches[-1][1] = hour
         else:
             stretches.append([hour, hour])
-    said: list[str] = []
+    texts: list[str] = []
     for first, last in stretches:
-        said += [f"{first} to {last}"] if last - first > 1 else [str(hour) for hour in range(first, last + 1)]
-    return _joined(said)
+        texts += [f"{first} to {last}"] if last - first > 1 else [str(hour) for hour in range(first, last + 1)]
+    return _joined(texts)
 
 
 def _against(value: Json, slot: Json, known: Known) -> str:

@@ -46,18 +46,18 @@ export function bring(page: Document): void {
     fault("");
     busy(words.asking ?? "");
     shown.replaceChildren();
-    let mine: string | null = null;
+    let run: string | null = null;
     try {
-      mine = (await start(address, valuesOf(form, fields))).jobID;
-      running = mine;
-      const ended = await follow(mine, (job) => busy(`${job.message}, ${job.progress} %`));
-      if (running !== mine) return;
+      run = (await start(address, valuesOf(form, fields))).jobID;
+      running = run;
+      const ended = await follow(run, ({ message, progress }) => busy(`${message}, ${progress} %`));
+      if (running !== run) return;
       if (ended === "dismissed") fault(words.stopped ?? "");
-      else await show(mine);
+      else await show(run);
     } catch (error) {
       failed(error);
     } finally {
-      if (running === mine) busy("");
+      if (running === run) busy("");
     }
   };
   form.addEventListener("submit", (event) => {
@@ -86,14 +86,14 @@ function mapOf(fields: PointField[]): FormMap | null {
 function suggest(field: PointField, map: FormMap | null): void {
   const list = within("hits");
   const address = within("map")?.dataset.search ?? "";
-  let waiting = 0;
+  let timer = 0;
   field.input.addEventListener("input", () => {
-    clearTimeout(waiting);
+    clearTimeout(timer);
     list?.replaceChildren();
     map?.draw();
     const typed = field.input.value.trim();
     if (typed.length < TYPED) return;
-    waiting = window.setTimeout(() => {
+    timer = window.setTimeout(() => {
       search(address, typed).then(
         (hits) => {
           if (field.input.value.trim() !== typed) return;

@@ -114,8 +114,8 @@ class Filled:
         there = _until(self.arrives_ms[waited], times_ms) + _until(last[has_way & ~waited], times_ms)
         inside, out = _until(self.enters_ms[self.served], times_ms), _until(self.ends_ms[self.served], times_ms)
         gave_up = _until(self.ends_ms[has_way & ~self.served], times_ms)
-        waiting = there - inside - gave_up
-        counts = [has_way.sum() - begun, begun - there, waiting, inside - out, out, gave_up]
+        in_queue = there - inside - gave_up
+        counts = [has_way.sum() - begun, begun - there, in_queue, inside - out, out, gave_up]
         return np.vstack([*counts, np.full(len(times_ms), (~has_way).sum())])
 
     def occupancy(self, times_ms: Ints, places: int) -> Ints:

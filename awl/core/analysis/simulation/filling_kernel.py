@@ -14,7 +14,7 @@ WAIT, NEXT, GO_HOME = 0, 1, 2
 """What those do who find a place full."""
 NO_WAY, SERVED, GAVE_UP = 0, 1, 2
 """What becomes of people."""
-WAITING = 3
+IN_QUEUE = 3
 NOBODY = -1
 
 
@@ -75,7 +75,7 @@ def run(
             places[0, place] -= 1
             # The next who still waits comes in.
             follower = places[2, place]
-            while follower != NOBODY and people[1, follower] != WAITING:
+            while follower != NOBODY and people[1, follower] != IN_QUEUE:
                 follower = people[6, follower]
             if follower == NOBODY:
                 places[2, place] = NOBODY
@@ -102,7 +102,7 @@ def run(
             if count < tried.shape[1]:
                 tried[agent, count], tried_at[agent, count] = place, time
             if rule == WAIT:
-                people[1, agent] = WAITING
+                people[1, agent] = IN_QUEUE
                 people[6, agent] = NOBODY
                 last = waits_for[place]
                 if last == NOBODY:
@@ -122,7 +122,7 @@ def run(
                 continue
             people[0, agent] = other
             size = pushed(events, size, event(time + between[place, other], ARRIVE, agent))
-        elif people[1, agent] == WAITING:
+        elif people[1, agent] == IN_QUEUE:
             people[1, agent] = GAVE_UP
             people[4, agent] = time
     return happened

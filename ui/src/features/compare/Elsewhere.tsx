@@ -21,7 +21,7 @@ export function Elsewhere({ study, process, onChoose }: Props) {
   const here = other === study;
   const asked = (known?.asked ?? []).filter((one) => one.process === process && !(here && one.sheet === open));
   const copies = here ? [] : (known?.answers ?? []).filter((one) => one.process === process);
-  const found = [...asked.map(({ id, title, sheet_title: sheet }) => [id, t`${title} of ${sheet}`]), ...copies.map(({ id, title }) => [id, `'${title}'`])] as [string, string][];
+  const offered = [...asked.map(({ id, title, sheet_title: sheet }) => [id, t`${title} of ${sheet}`]), ...copies.map(({ id, title }) => [id, `'${title}'`])] as [string, string][];
   const options = studies.map(({ id, title }): [string, string] => [id, id === study ? t`this study` : title]);
   return (
     <div>
@@ -29,12 +29,12 @@ export function Elsewhere({ study, process, onChoose }: Props) {
         <Trans>
           Of other sheets of <Word kind="place" label={t`Study of the other answer`} value={other} options={options.length ? options : [[study, t`this study`]]} onChange={setOther} />:
         </Trans>{" "}
-        {found.map(([id, words]) => (
+        {offered.map(([id, words]) => (
           <span key={id}>
             <button className="linkish" onClick={() => onChoose(here ? { answer: id } : { answer: id, study: other })}>{words}</button>{" "}
           </span>
         ))}
-        {known && found.length === 0 && <span className="faint"><Trans>no answer of this kind</Trans></span>}
+        {known && offered.length === 0 && <span className="faint"><Trans>no answer of this kind</Trans></span>}
       </p>
       {error && <p className="problem" role="alert">{message(error)}</p>}
     </div>

@@ -30,8 +30,8 @@ export function WordsToAsk({ overview, block, process: plain, form, blanks, name
       </button>
     );
   };
-  const said = pieces.flatMap((piece) => ("slot" in piece ? [piece.slot] : []));
-  const others = Object.entries(slots).filter(([input, slot]) => !said.includes(input) && canBeBlank(slot));
+  const inSentence = pieces.flatMap((piece) => ("slot" in piece ? [piece.slot] : []));
+  const others = Object.entries(slots).filter(([input, slot]) => !inSentence.includes(input) && canBeBlank(slot));
   return (
     <>
       <p className="words-to-ask">

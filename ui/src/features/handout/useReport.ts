@@ -13,7 +13,7 @@ export function useReport(study: string, leftOut: string[] | null) {
   const sheet = useScreenValue((screen) => screen.sheet);
   const { data: stored } = useSheet(study);
   const progress = ["report-progress", study];
-  const made = useQuery({
+  const report = useQuery({
     queryKey: ["report", study, sheet, leftOut, stored?.changed],
     enabled: leftOut !== null && stored !== undefined,
     staleTime: Infinity,
@@ -32,5 +32,5 @@ export function useReport(study: string, leftOut: string[] | null) {
     },
   });
   const { data: making } = useQuery<Making>({ queryKey: progress, enabled: false, queryFn: () => ({ message: "", share: 0 }), meta: { panel: "own" } });
-  return { address: made.data ?? null, error: made.error, making: made.isFetching ? (making ?? null) : null };
+  return { address: report.data ?? null, error: report.error, making: report.isFetching ? (making ?? null) : null };
 }
