@@ -15,6 +15,8 @@ from awl.core.analysis.health.check import check
 from awl.core.analysis.isochrone_areas.contours import contour_area, field_values
 from awl.core.analysis.isochrone_areas.field import field_of
 from awl.core.analysis.simulation.filling import Conduct, Crowd, Rooms, fill
+from awl.core.analysis.simulation.meetings import Close, met
+from awl.core.analysis.simulation.moving import passages_of, timed_paths
 from awl.core.analysis.simulation.passing import Meetings, passed_on
 from awl.core.columns import Categorical
 from awl.core.graph.build import build_graph
@@ -110,7 +112,7 @@ def warm_simulation() -> None:
     """Run the kernels of places that fill up, and of what is passed on."""
     one = np.ones(1, np.int64)
     passed_on(2, Meetings(one, one - 1, one), one, 0.5, 1, 0, np.random.default_rng(1))
-    fill(Crowd(one, one[None], one), Rooms(one, one[None]), Conduct(2))
+    fill(Crowd(one, one - 1, one[None], one), Rooms(one, one[None, None]), Conduct(2))
 
 
 def drop_unreadable(folder: Path = Path(__file__).parent) -> int:
@@ -163,6 +165,9 @@ def warm() -> None:
             router.arrivals(places.take(np.arange(1)), "time", direction)
         router.path(places, 0, 1, "time")
         check(network.graph, network)
+        paths = timed_paths(network, router.trips(places, places, "time"))
+        two = np.arange(2)
+        met(passages_of(paths, two, two, two), network.graph, 2, Close(9.0))
         Centrality(router, places, "distance", 600_000, np.ones(2), 0.01).sums()
         closed = np.zeros(graph.link_count, bool)
         closed[0] = True

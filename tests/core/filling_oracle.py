@@ -11,9 +11,20 @@ LEAVE, ARRIVE, GIVE_UP = range(3)
 
 
 def fill_plainly(
-    departs: Any, travel: Any, between: Any, capacity: Any, stay: Any, limit: int, rule: str, patience: int
+    departs: Any,
+    travel: Any,
+    bound_for: Any,
+    between: Any,
+    capacity: Any,
+    stay: Any,
+    limit: int,
+    rule: str,
+    patience: int,
 ) -> dict[str, Any]:
-    """What becomes of everybody: place, whether served, arrival, entry and end of each, and how often each place was full."""
+    """Place, whether served, arrival, entry and end of everybody, and how often each place was full.
+
+    `travel` and `between` are those of each person.
+    """
     people = range(len(departs))
     place: list[int] = []
     arrives, enters, ends = ([-1] * len(departs) for _ in range(3))
@@ -33,7 +44,10 @@ def fill_plainly(
         bisect.insort(agenda, (time + int(stay[who]), LEAVE, who))
 
     for who in people:
-        place.append(nearest(travel[who], limit, []))
+        if bound_for[who] < 0:
+            place.append(nearest(travel[who], limit, []))
+        else:
+            place.append(int(bound_for[who]) if travel[who][bound_for[who]] <= limit else -1)
         if place[who] >= 0:
             bisect.insort(agenda, (int(departs[who] + travel[who][place[who]]), ARRIVE, who))
     while agenda:
@@ -55,12 +69,14 @@ def fill_plainly(
                 queue[here].append(who)
                 bisect.insort(agenda, (time + patience, GIVE_UP, who))
                 continue
-            other = nearest(between[here], limit - (time - int(departs[who])), tried[who]) if rule == "next" else -1
+            other = (
+                nearest(between[who][here], limit - (time - int(departs[who])), tried[who]) if rule == "next" else -1
+            )
             if other < 0:
                 ends[who] = time
             else:
                 place[who] = other
-                bisect.insort(agenda, (time + int(between[here][other]), ARRIVE, who))
+                bisect.insort(agenda, (time + int(between[who][here][other]), ARRIVE, who))
         elif who in queue[here]:
             queue[here].remove(who)
             ends[who] = time

@@ -28,16 +28,24 @@ FAR = 10**9
 @st.composite
 def crowds(draw):
     """A small crowd with ties in time, places of no and little room, and places that cannot be reached."""
-    n, k = draw(st.integers(0, 14)), draw(st.integers(1, 4))
+    n, k, h, g = draw(st.integers(0, 14)), draw(st.integers(1, 4)), draw(st.integers(1, 9)), draw(st.integers(1, 2))
     times = st.one_of(st.integers(0, 9), st.just(FAR))
+
+    def whole(values, *shape):
+        size = int(np.prod(shape))
+        return np.array(draw(st.lists(values, min_size=size, max_size=size)), np.int64).reshape(shape)
+
     crowd = Crowd(
-        np.array(draw(st.lists(st.integers(0, 6), min_size=n, max_size=n)), np.int64),
-        np.array(draw(st.lists(times, min_size=n * k, max_size=n * k)), np.int64).reshape(n, k),
-        np.array(draw(st.lists(st.integers(0, 12), min_size=n, max_size=n)), np.int64),
+        whole(st.integers(0, 6), n),
+        whole(st.integers(0, h - 1), n),
+        whole(times, h, k),
+        whole(st.integers(0, 12), n),
+        whole(st.integers(-1, k - 1), n) if draw(st.booleans()) else None,
+        whole(st.integers(0, g - 1), n) if draw(st.booleans()) else None,
     )
-    between = np.array(draw(st.lists(times, min_size=k * k, max_size=k * k)), np.int64).reshape(k, k)
-    np.fill_diagonal(between, 0)
-    rooms = Rooms(np.array(draw(st.lists(st.integers(0, 3), min_size=k, max_size=k)), np.int64), between)
+    between = whole(times, g, k, k)
+    between[:, np.arange(k), np.arange(k)] = 0
+    rooms = Rooms(whole(st.integers(0, 3), k), between)
     conduct = Conduct(
         draw(st.integers(0, 20)), draw(st.sampled_from(["wait", "next", "leave"])), draw(st.integers(0, 9))
     )
@@ -49,9 +57,11 @@ def crowds(draw):
 def test_places_fill_up_as_on_a_plain_agenda(made):
     crowd, rooms, conduct = made
     filled = fill(crowd, rooms, conduct)
+    n = len(crowd)
     plain = fill_plainly(
-        crowd.departs_ms, crowd.travel_ms, rooms.between_ms, rooms.capacity, crowd.stay_ms, conduct.limit_ms, conduct.when_full,
-        conduct.patience_ms,
+        crowd.departs_ms, crowd.travel_ms[crowd.origin], np.full(n, -1) if crowd.bound_for is None else crowd.bound_for,
+        rooms.between_ms[np.zeros(n, int) if crowd.goes_on is None else crowd.goes_on], rooms.capacity, crowd.stay_ms,
+        conduct.limit_ms, conduct.when_full, conduct.patience_ms,
     )  # fmt: skip
     for name, values in plain.items():
         assert np.array_equal(getattr(filled, name), values), name
@@ -76,8 +86,9 @@ def test_nobody_is_lost_and_no_place_holds_more_than_it_can(made):
 
 def test_a_worked_case_of_each_rule():
     """Three people come to a room of one seat at minutes 1, 2 and 3 and stay ten; another room is four minutes on."""
-    crowd = Crowd(np.zeros(3, np.int64), np.array([[1, 9], [2, 9], [3, 9]], np.int64), np.full(3, 10, np.int64))
-    rooms = Rooms(np.array([1, 1], np.int64), np.array([[0, 4], [4, 0]], np.int64))
+    times = np.array([[1, 9], [2, 9], [3, 9]], np.int64)
+    crowd = Crowd(np.zeros(3, np.int64), np.arange(3), times, np.full(3, 10, np.int64))
+    rooms = Rooms(np.array([1, 1], np.int64), np.array([[[0, 4], [4, 0]]], np.int64))
     on = fill(crowd, rooms, Conduct(20, "next"))
     assert (on.place.tolist(), on.enters_ms.tolist(), on.found_full.tolist()) == ([0, 1, 1], [1, 6, -1], [0, 1, 2])
     assert on.turned_away.tolist() == [2, 1] and on.ends_ms.tolist() == [11, 16, 7]
@@ -90,12 +101,13 @@ def test_a_worked_case_of_each_rule():
 
 
 def test_times_and_crowds_that_do_not_fit_are_refused():
-    crowd = Crowd(np.array([-1]), np.array([[1]]), np.array([1]))
-    rooms = Rooms(np.array([1]), np.array([[0]]))
+    one = np.ones(1, np.int64)
+    crowd = Crowd(-one, one - 1, one[None], one)
+    rooms = Rooms(one, one[None, None] - 1)
     with pytest.raises(AwlError, match="before its begin"):
         fill(crowd, rooms, Conduct(5))
     with pytest.raises(AwlError, match="years after"):
-        fill(Crowd(np.array([2**36]), crowd.travel_ms, crowd.stay_ms), rooms, Conduct(5))
+        fill(Crowd(one << 36, crowd.origin, crowd.travel_ms, crowd.stay_ms), rooms, Conduct(5))
 
 
 # -- tracks ----------------------------------------------------------------------------------------------------------------

@@ -34,13 +34,22 @@ class Crowd:
 
     Attributes:
         departs_ms: when each sets out (n,).
-        travel_ms: time from each to each place (n, k); more than any limit where there is no way.
+        origin: where each sets out from (n,), a row of `travel_ms`.
+        travel_ms: time from each origin to each place (h, k); more than any limit where there is no way.
         stay_ms: how long each stays (n,).
+        bound_for: the place each goes to first (n,), -1 for the nearest; so for all where it is left out.
+        goes_on: how each goes on from a place that is full (n,), a row of `Rooms.between_ms`; alike where left out.
     """
 
     departs_ms: Ints
+    origin: Ints
     travel_ms: Ints
     stay_ms: Ints
+    bound_for: Ints | None = None
+    goes_on: Ints | None = None
+
+    def __len__(self) -> int:
+        return len(self.departs_ms)
 
 
 @dataclass(frozen=True)
@@ -49,7 +58,7 @@ class Rooms:
 
     Attributes:
         capacity: how many may be inside at once (k,).
-        between_ms: time from each place to each other (k, k).
+        between_ms: time from each place to each other, for each way of going on (g, k, k).
     """
 
     capacity: Ints
@@ -138,7 +147,7 @@ def _until(when: Ints, times: Ints) -> Ints:
 
 
 def fill(crowd: Crowd, rooms: Rooms, conduct: Conduct) -> Filled:
-    """Let everybody go to the nearest place, and on from there as the rule says. Time n k and n log n.
+    """Let everybody go to the nearest place or that they are bound for, and on from there as the rule says. Time n k and n log n.
 
     Parameters:
         crowd: the people.
@@ -148,7 +157,7 @@ def fill(crowd: Crowd, rooms: Rooms, conduct: Conduct) -> Filled:
     Raises:
         AwlError: there are too many people, or a time is too late.
     """
-    count, places = crowd.travel_ms.shape
+    count, places = len(crowd), crowd.travel_ms.shape[1]
     if count >= MOST_PEOPLE:
         raise AwlError(
             f"{count:,} people are more than {MOST_PEOPLE - 1:,}", remedy="Simulate fewer", inputs=("people",)
@@ -166,8 +175,10 @@ def fill(crowd: Crowd, rooms: Rooms, conduct: Conduct) -> Filled:
     state[2:] = kernel.NOBODY
     tried = np.full((count, min(places, MOST_TRIED)), kernel.NOBODY, np.int64)
     tried_at = np.full(tried.shape, NEVER, np.int64)
+    bound_for = np.full(count, kernel.NOBODY, np.int64) if crowd.bound_for is None else crowd.bound_for
+    goes_on = np.zeros(count, np.int64) if crowd.goes_on is None else crowd.goes_on
     events = kernel.run(
-        crowd.departs_ms, crowd.travel_ms, rooms.between_ms, rooms.capacity, crowd.stay_ms,
+        crowd.departs_ms, crowd.travel_ms, crowd.origin, bound_for, rooms.between_ms, goes_on, rooms.capacity, crowd.stay_ms,
         np.array([conduct.limit_ms, conduct.patience_ms], np.int64), RULES[conduct.when_full], tried, tried_at, people, state,
         np.empty(2 * count + 1, np.int64),
     )  # fmt: skip

@@ -32,15 +32,18 @@ def event(time: int, kind: int, agent: int) -> int:
 
 @njit_no_refcount
 def run(
-    departs: Any, travel: Any, between: Any, capacity: Any, stay: Any, limits: Any, rule: int, tried: Any, tried_at: Any,
-    people: Any, places: Any, events: Any,
+    departs: Any, travel: Any, row: Any, bound_for: Any, between: Any, group: Any, capacity: Any, stay: Any, limits: Any,
+    rule: int, tried: Any, tried_at: Any, people: Any, places: Any, events: Any,
 ) -> int:  # fmt: skip
     """Let people go; returns how many events happened.
 
     Parameters:
         departs: when each sets out, ms (n,).
-        travel: time from each to each place, ms (n, k); above the limit where there is no way.
-        between: time from place to place, ms (k, k).
+        travel: time from each origin to each place, ms (h, k); above the limit where there is no way.
+        row: the origin of each (n,).
+        bound_for: the place that each goes to first (n,); the nearest where it is nobody's number.
+        between: time from place to place of each way of going on, ms (g, k, k).
+        group: how each goes on (n,).
         capacity: seats of each place (k,).
         stay: how long each stays, ms (n,).
         limits: longest travelling and longest waiting, ms (2,).
@@ -55,13 +58,18 @@ def run(
     limit, patience = limits[0], limits[1]
     waits_for = places[3]
     for agent in range(len(departs)):
-        place = nearest(travel[agent], limit, tried[agent], 0)
+        times = travel[row[agent]]
+        place = bound_for[agent]
+        if place == NOBODY:
+            place = nearest(times, limit, tried[agent], 0)
+        elif times[place] > limit:
+            place = NOBODY
         people[0, agent] = place
         if place == NOBODY:
             people[1, agent] = NO_WAY
             continue
         people[5, agent] = 0
-        size = pushed(events, size, event(departs[agent] + travel[agent, place], ARRIVE, agent))
+        size = pushed(events, size, event(departs[agent] + times[place], ARRIVE, agent))
     while size > 0:
         key = events[0]
         size = popped(events, size)
@@ -115,13 +123,13 @@ def run(
             other = NOBODY
             if rule == NEXT and count < tried.shape[1]:
                 left = limit - (time - departs[agent])
-                other = nearest(between[place], left, tried[agent], count + 1)
+                other = nearest(between[group[agent], place], left, tried[agent], count + 1)
             if other == NOBODY:
                 people[1, agent] = GAVE_UP
                 people[4, agent] = time
                 continue
             people[0, agent] = other
-            size = pushed(events, size, event(time + between[place, other], ARRIVE, agent))
+            size = pushed(events, size, event(time + between[group[agent], place, other], ARRIVE, agent))
         elif people[1, agent] == IN_QUEUE:
             people[1, agent] = GAVE_UP
             people[4, agent] = time
