@@ -13,6 +13,7 @@ from awl.questions.matrix.question import Matrix
 from awl.questions.neighbours.question import Neighbours
 from awl.questions.question import Question
 from awl.questions.route.question import Route
+from awl.questions.simulate.question import Simulate
 from awl.questions.trips.question import TripsQuestion
 
 QUESTIONS: dict[str, type[Question]] = {
@@ -27,6 +28,7 @@ QUESTIONS: dict[str, type[Question]] = {
         Neighbours,
         CentralityQuestion,
         Matrix,
+        Simulate,
         Compare,
     )
 }

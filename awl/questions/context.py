@@ -135,10 +135,13 @@ class Context:
         """The network of the question at another time, kept nowhere."""
         return self.network if when == self.when else self._with_closures(self.study.network(self.mode.id).at(when))
 
+    def street_router_at(self, when: datetime) -> StreetRouter:
+        """The router along the streets of the question at another time."""
+        return self._router.on(self.network_at(when))
+
     def transit_at(self, when: datetime) -> TransitRouter | None:
         """The router by public transport in a window that begins at another time; None where the mode does not ride."""
-        street = self._router.on(self.network_at(when))
-        return by_transit.router_of(self.study, street, when, self._inputs, self.progress)
+        return by_transit.router_of(self.study, self.street_router_at(when), when, self._inputs, self.progress)
 
     @property
     def field(self) -> Field:

@@ -323,6 +323,31 @@ def _against(value: Json, slot: Json, known: Known) -> str:
     return " ".join(parts)
 
 
+def _window(value: Any, slot: Json, known: Known) -> str:
+    begin, slash, end = str(value).partition("/")
+    return f"between {begin} and {end}" if slash else f"at the times in {_spaced(value)}"
+
+
+def _room(value: Any, slot: Json, known: Known) -> str:
+    return f"as many as {_spaced(value)} says" if isinstance(value, str) else f"{value:,} each"
+
+
+def _shares(value: Json, slot: Json, known: Known) -> str:
+    modes = known.slots.get("mode", {}).get("words", {})
+    return _joined([f"{share:g}% as a {modes.get(mode, _spaced(mode))}" for mode, share in value.items()])
+
+
+def _sweep(value: Json, slot: Json, known: Known) -> str:
+    words = slot.get("words") or {}
+    return _joined([f"{_numbers(values)} {words.get(name, _spaced(name))}" for name, values in value.items()])
+
+
+def _numbers(values: list[Any]) -> str:
+    """All of a few numbers, the first and the last of many."""
+    plain = [f"{value:,}".removesuffix(".0") for value in values]
+    return ", ".join(plain) if len(plain) <= 5 else f"{plain[0]} to {plain[-1]}"
+
+
 READ: dict[str, Callable[[Any, Json, Known], str]] = {
     "mode": _word,
     "choice": _word,
@@ -340,6 +365,10 @@ READ: dict[str, Callable[[Any, Json, Known], str]] = {
     "number": lambda value, slot, known: f"{value:,}".removesuffix(".0"),
     "limit": lambda value, slot, known: f"{value:g} {_unit(known)}",
     "limits": _limits,
+    "window": _window,
+    "room": _room,
+    "shares": _shares,
+    "sweep": _sweep,
     "what-ifs": lambda value, slot, known: _joined(
         [known.words.what_ifs.get(one, _spaced(one)) for one in _many(value)]
     ),

@@ -9,23 +9,26 @@ from typing import Literal
 
 @dataclass(frozen=True)
 class Axis:
-    """The horizontal axis: numbers of a curve, or words of bars."""
+    """The horizontal axis: numbers of a curve, or words of bars. With `clock` numbers are minutes since midnight."""
 
     label: str
     values: Sequence[float | str]
+    clock: bool = False
 
 
 @dataclass(frozen=True)
 class Series:
-    """A value for each step of the axis."""
+    """A value for each step of the axis; `low` and `high` are the ends of a band around it."""
 
     label: str
     values: Sequence[float | int | None]
+    low: Sequence[float | int | None] | None = None
+    high: Sequence[float | int | None] | None = None
 
 
 @dataclass(frozen=True)
 class Chart:
-    """A curve, bars, steps of directions, a dot for each departure, or itineraries on one axis of time.
+    """A curve, bars, steps of directions, a dot for each departure, itineraries on one axis of time, or several small curves.
 
     Attributes:
         kind: what it is.
@@ -40,9 +43,10 @@ class Chart:
         share: for departures, that share in percent.
         more_is_better: for departures, whether a higher value is what one wants.
         from_least: whether its vertical axis begins at the least value in place of zero.
+        several: small curves side by side, each with its own title; with a clock one cursor goes through all of them.
     """
 
-    kind: Literal["curve", "bars", "steps", "departures", "itineraries"]
+    kind: Literal["curve", "bars", "steps", "departures", "itineraries", "several"]
     title: str
     x: Axis | None = None
     series: list[Series] = field(default_factory=list)
@@ -54,3 +58,4 @@ class Chart:
     handle: str | None = None
     share: float | None = None
     more_is_better: bool = False
+    several: list[Chart] | None = None

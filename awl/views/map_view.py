@@ -155,7 +155,7 @@ class Grades:
 
 @dataclass(frozen=True)
 class Widths:
-    """Lines as wide as the number of trips on them; the legend shows some steps.
+    """Lines as wide as the number of trips, or of `of`, on them; the legend shows some steps.
 
     Attributes:
         id: the id of the row that switches them.
@@ -165,6 +165,8 @@ class Widths:
         scale: `root` shows small numbers too, `linear` lets them vanish.
         note: a sentence below the legend.
         with_field: drawn only where features of another layer are graded by this field.
+        of: what is counted.
+        frames: what the time that is played shows instead.
     """
 
     id: str
@@ -174,6 +176,8 @@ class Widths:
     scale: Literal["root", "linear"] = "root"
     note: str | None = None
     with_field: str | None = None
+    of: Literal["trips", "people"] = "trips"
+    frames: Frames | None = None
 
 
 @dataclass(frozen=True)
@@ -221,11 +225,27 @@ class Drag:
 
 
 @dataclass(frozen=True)
+class Moving:
+    """People who move on the map as time is played, from one minute of the day to another.
+
+    Attributes:
+        begin, end: minutes since midnight.
+        row: the row of the legend that switches them.
+        inks: the ink of each state; states without one are not drawn.
+    """
+
+    begin: float
+    end: float
+    row: str
+    inks: dict[str, str]
+
+
+@dataclass(frozen=True)
 class MapView:
     """Layers, lowest first within what is drawn alike, and groups of the legend from the top.
 
     `outline` names the parts that can be drawn in outline over another answer, and say where this one lies: the first that has
-    features. `drag` is what can be dragged.
+    features. `drag` is what can be dragged, `moving` what is played.
     """
 
     layers: list[MapLayer] = field(default_factory=list)
@@ -233,9 +253,11 @@ class MapView:
     streets: Streets = Streets()
     outline: list[str] = field(default_factory=list)
     drag: Drag | None = None
+    moving: Moving | None = None
 
     @property
     def parts(self) -> set[str]:
         """Names of the parts that it draws."""
-        frames = {layer.grades.frames.part for layer in self.layers if layer.grades and layer.grades.frames}
+        shown = [layer.grades or layer.widths for layer in self.layers]
+        frames = {one.frames.part for one in shown if one and one.frames}
         return {layer.part for layer in self.layers} | set(self.outline) | frames

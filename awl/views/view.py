@@ -37,13 +37,19 @@ class Column:
 
 @dataclass(frozen=True)
 class Pivot:
-    """How rows can be shown as a table with two heads instead: fields of its rows, its columns and its cells."""
+    """How rows can be shown as a table with two heads instead: fields of its rows, its columns and its cells.
+
+    Attributes:
+        rows, columns, cells: the fields.
+        per: cells are shown divided by this.
+        title: what its cells are; minutes from each start to each end where it is empty.
+    """
 
     rows: str
     columns: str
     cells: str
     per: float = 1.0
-    """Cells are shown divided by this."""
+    title: str = ""
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Protocol
+
 import numpy as np
 import shapely
 from numba import njit
@@ -62,8 +64,32 @@ def cut_lines(
     return ragged_lines(vertices, start) if len(link) else np.zeros(0, object)
 
 
+class Shaped(Protocol):
+    """What has shapes that can be cut: streets, or lines beside them. Those of link i are `shape_start[i]` to the next."""
+
+    @property
+    def shape_start(self) -> NDArray[np.int64]:
+        """Offsets (m + 1,) of the vertices."""
+
+    @property
+    def shape_lon(self) -> NDArray[np.float64]:
+        """Degrees (v,)."""
+
+    @property
+    def shape_lat(self) -> NDArray[np.float64]:
+        """Degrees (v,)."""
+
+    @property
+    def shape_m(self) -> NDArray[np.float64]:
+        """Metres from the begin of the link (v,)."""
+
+    @property
+    def shape_xy(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """The same vertices in a metric plane."""
+
+
 def cut_vertices(
-    graph: StreetGraph,
+    graph: Shaped,
     link: NDArray[np.int32],
     begin: NDArray[np.float64],
     end: NDArray[np.float64],
@@ -72,7 +98,7 @@ def cut_vertices(
     """The vertices (v, 2) of the same pieces one after another, and the offsets at which each begins.
 
     Parameters:
-        graph: the street graph.
+        graph: the street graph, or what has shapes as it has.
         link: rows (k,) of links.
         begin: fractions (k,) of the length at which pieces begin.
         end: fractions (k,) of the length at which pieces end.

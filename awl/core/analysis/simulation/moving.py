@@ -13,8 +13,7 @@ from numpy.typing import NDArray
 
 from awl.core.analysis.simulation import moving_kernel as kernel
 from awl.core.analysis.simulation.tracks import Tracks
-from awl.core.graph.shapes import cut_vertices
-from awl.core.graph.street_graph import StreetGraph
+from awl.core.graph.shapes import Shaped, cut_vertices
 from awl.core.network.costs import BLOCKED
 from awl.core.network.network import Network
 from awl.core.routing.cch.paths import PathBatch
@@ -65,6 +64,30 @@ class TimedPaths:
 
     def __len__(self) -> int:
         return len(self.takes_ms)
+
+    @classmethod
+    def joined(cls, parts: list[TimedPaths]) -> TimedPaths:
+        """Several together, one after another.
+
+        Parameters:
+            parts: one or more.
+        """
+        start = np.concatenate([[0], np.cumsum(np.concatenate([np.diff(part.start) for part in parts]))])
+        names = ("link", "begin", "end", "enters_ms", "leaves_ms", "takes_ms")
+        return cls(start, **{name: np.concatenate([getattr(part, name) for part in parts]) for name in names})
+
+    def take(self, rows: Ints) -> TimedPaths:
+        """Some of them, in this order.
+
+        Parameters:
+            rows: which.
+        """
+        row, _ = stretches(self.start, rows)
+        start = np.concatenate([[0], np.cumsum(self.start[rows + 1] - self.start[rows])])
+        return TimedPaths(
+            start, self.link[row], self.begin[row], self.end[row], self.enters_ms[row], self.leaves_ms[row],
+            self.takes_ms[rows],
+        )  # fmt: skip
 
     def at_speed(self, share: float) -> TimedPaths:
         """The same paths at another speed.
@@ -163,11 +186,11 @@ class Passages:
         columns["enters_ms"][standing], columns["leaves_ms"][standing] = self.leaves_ms[gap], self.enters_ms[gap + 1]
         return Passages(**columns)
 
-    def tracks(self, graph: StreetGraph, people: int, in_plane: bool = False) -> Tracks:
+    def tracks(self, graph: Shaped, people: int, in_plane: bool = False) -> Tracks:
         """The same as points with times. Between two stretches one stays where the first ended.
 
         Parameters:
-            graph: the streets.
+            graph: the shapes of the streets.
             people: how many there are.
             in_plane: whether in metres of the plane instead of degrees.
         """

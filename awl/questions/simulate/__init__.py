@@ -1,0 +1,1 @@
+"""The question `simulate`: what happens when many set out."""
