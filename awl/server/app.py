@@ -23,6 +23,7 @@ from awl.server import (
     layers,
     maps,
     modes,
+    playing,
     processes,
     search,
     sheets,
@@ -49,6 +50,7 @@ def create_app(root: Path, host: str = "127.0.0.1") -> Flask:
     app.json.sort_keys = False  # type: ignore[attr-defined]
     app.extensions["awl-catalogue"] = Catalogue(root)
     app.extensions["awl-jobs"] = Jobs()
+    app.extensions["awl-last-played"] = playing.LastPlayed()
     uploads.clear_staged(app.extensions["awl-catalogue"].folder)
     for module in (
         features,
@@ -62,6 +64,7 @@ def create_app(root: Path, host: str = "127.0.0.1") -> Flask:
         explain,
         layers,
         modes,
+        playing,
         uploads,
         downloads,
         search,

@@ -9,9 +9,10 @@ from flask import Blueprint, Response, request
 
 from awl.core.errors import AwlError
 from awl.io.dictionary import data_dictionary
-from awl.questions.files import checked_part, kept_bytes, table_bytes
+from awl.questions.files import answer_bytes, checked_part, kept_bytes, table_bytes
 from awl.questions.inputs import moment
-from awl.questions.kept_answers import part_of
+from awl.questions.kept_answers import kept_without, part_of
+from awl.server.playing import answer_again, last_played
 from awl.server.web import download, known_parameters, study_of
 from awl.study import records
 from awl.study.export import gmns_tables, graph_bytes, layer_bytes
@@ -48,9 +49,14 @@ def answer_part(study_id: str, question_id: str, part: str) -> Response:
     """One result of a kept answer, or `all` of them where the format holds several."""
     known_parameters("format", "fields")
     ending = request.args.get("format", "geojson")
-    answer = records.answer(study_of(study_id).reading, question_id)
+    study = study_of(study_id)
+    answer = records.answer(study.reading, question_id)
     if answer is None:
         raise AwlError("The question has no answer yet", remedy="Ask it first", status=404, kind="no-answer")
+    if part in kept_without(answer["result"], {part}):
+        # A part that is too large to be kept is made again.
+        data = answer_bytes(answer_again(study, answer, last_played()), part, ending, "format")
+        return download(data, f"{answer['process']}-{part}.{ending}")
     if request.args.get("fields") == "true":
         fields = data_dictionary(part_of(answer["result"], checked_part(answer["result"], part)))
         return download(table_bytes(fields, ending, "format"), f"{answer['process']}-{part}-fields.{ending}")

@@ -14,8 +14,10 @@ from awl.io.geojson import dumps
 from awl.questions import QUESTIONS, question
 from awl.questions.describe import process_description, process_summary
 from awl.questions.inputs import Json
+from awl.questions.results import Answer
 from awl.questions.run import ask
 from awl.server import health
+from awl.server.playing import last_played
 from awl.server.web import base_of, body, catalogue, jobs, known_parameters, link, reply, study_of
 from awl.study import records
 from awl.study.study import Study
@@ -78,8 +80,15 @@ def _asking(
 ) -> Callable[[Progress], Json]:
     asked = question(process_id)
     wanted = _wanted(document.get("outputs"), asked.outputs_for(asked.parse(inputs)))
-    studies = catalogue().study
-    return lambda progress: _answer(study, process_id, inputs, wanted, name, studies, progress)
+    studies, played = catalogue().study, last_played()
+
+    def work(progress: Progress) -> Json:
+        began, revision = time.monotonic(), study.revision
+        answer = ask(study, process_id, inputs, progress, studies)
+        played.keep(study, process_id, inputs, answer)
+        return _kept(study, process_id, inputs, answer, wanted, name, (began, revision), progress)
+
+    return work
 
 
 def _checking(
@@ -109,12 +118,12 @@ def _wanted(outputs: Any, known: Collection[str]) -> set[str] | None:
     return set(outputs)
 
 
-def _answer(
-    study: Study, process_id: str, inputs: Json, wanted: set[str] | None, name: str | None,
-    studies: Callable[[str], Study], progress: Progress,
+def _kept(
+    study: Study, process_id: str, inputs: Json, answer: Answer, wanted: set[str] | None, name: str | None,
+    begun: tuple[float, str], progress: Progress,
 ) -> Json:  # fmt: skip
-    began, revision = time.monotonic(), study.revision
-    answer = ask(study, process_id, inputs, progress, studies)
+    """The results document of an answer, kept under a name where there is one; `begun` is when, and on which streets."""
+    began, revision = begun
     if wanted is not None:
         # What is kept for the sheet holds all that its view shows; others get the table that leads besides what they want.
         wanted |= answer.view.parts if name is not None else {table.part for table in answer.view.tables[:1]}

@@ -33,6 +33,8 @@ Ints = NDArray[np.int64]
 MINUTE_MS = 60_000
 POOL = 20_000
 """Points between which random trips lead, at most."""
+MANY = 1000
+"""Searches of a mode for which its hierarchy is worth waiting for."""
 MOST_CELLS = 40_000_000
 """Times between origins and places that are held, at most."""
 SHAPES: dict[str, Floats] = {
@@ -167,6 +169,8 @@ def contexts_of(inputs: SimulateInputs, context: Context) -> tuple[list[Context]
         for mode in others
         if mode != inputs.mode
     ]
+    for own in contexts[1:]:
+        own.prepare_for(MANY)
     shares = [100.0 - sum(share for mode, share in others.items() if mode != inputs.mode)]
     shares += [share for mode, share in others.items() if mode != inputs.mode]
     return contexts, np.array(shares)

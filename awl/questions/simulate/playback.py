@@ -9,7 +9,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from awl.core.analysis.simulation.filling import NEVER
+from awl.core.analysis.simulation.filling import NEVER, STATES
 from awl.core.analysis.simulation.moving import Passages
 from awl.core.analysis.simulation.passing import NEVER as NOT_AT_ALL
 from awl.core.analysis.simulation.riding import shapes_with
@@ -18,7 +18,7 @@ from awl.core.graph.shapes import Shaped
 from awl.core.graph.street_graph import ragged_rows
 from awl.io.table import Column, Table
 from awl.questions.simulate.outcome import Clock, Contact, with_waits
-from awl.questions.simulate.runs import Run, Simulator
+from awl.questions.simulate.runs import ROOM_FOR_ALL, Run, Simulator
 
 Ints = NDArray[np.int64]
 Floats = NDArray[np.float64]
@@ -37,6 +37,7 @@ class Playback:
         clock: moments at which occupancy is told.
         contact: who met whom.
         states: names of the states where something is passed on.
+        room: how many each place holds (k,).
     """
 
     run: Run
@@ -45,6 +46,7 @@ class Playback:
     clock: Clock
     contact: Contact | None
     states: list[str]
+    room: Ints
 
     @cached_property
     def shapes(self) -> Shaped:
@@ -82,11 +84,12 @@ class Playback:
             "states": self.states if self.contact is not None and self.contact.passed is not None else [],
             "recovery": 0 if self.contact is None or self.contact.passed is None else self.contact.passed.recovery_ms,
             "minutes": self.clock.minutes.tolist(),
-            "counts": filled.states_at(self.clock.ms).tolist(),
+            "counts": dict(zip(STATES, filled.states_at(self.clock.ms).tolist(), strict=True)),
             "places": [
                 {
                     "name": places.names[i],
                     "at": [float(places.lon[i]), float(places.lat[i])],
+                    "room": None if self.room[i] >= ROOM_FOR_ALL else int(self.room[i]),
                     "inside": inside[i].tolist(),
                     "turned_away": turned[i].tolist(),
                 }

@@ -113,7 +113,7 @@ def run_simulate(inputs: SimulateInputs, context: Context) -> SimulateResult:
         parts["meetings"] = lambda: tables.meeting_table(first)
     if passed:
         parts["contagion"] = tables.contagion_table(passed, clock, inputs.states)
-    playback = _Once(lambda: Playback(runs[0], simulator, made.passages[0], clock, first, inputs.states))
+    playback = _Once(lambda: Playback(runs[0], simulator, made.passages[0], clock, first, inputs.states, room))
     parts |= {"positions": lambda: position_table(playback()), "tracks": lambda: track_table(playback())}
     return SimulateResult(
         summary=_summary(inputs, figures, steps),

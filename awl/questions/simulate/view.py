@@ -278,5 +278,5 @@ def _map(inputs: SimulateInputs, result: SimulateResult) -> MapView:
         layers=layers,
         legend=legend,
         outline=["streets"],
-        moving=Moving(float(clock[0]), float(clock[-1]), "people", {state: ink for state, ink in states.items()}),
+        moving=Moving(float(clock[0]), float(clock[-1]), "people", dict(states)),
     )  # fmt: skip

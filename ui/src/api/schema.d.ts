@@ -751,7 +751,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    processId: "isochrone" | "access" | "route" | "trips" | "catchment" | "alongside" | "neighbours" | "centrality" | "matrix" | "compare";
+                    processId: "isochrone" | "access" | "route" | "trips" | "catchment" | "alongside" | "neighbours" | "centrality" | "matrix" | "simulate" | "compare";
                 };
                 cookie?: never;
             };
@@ -1720,6 +1720,88 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/processes/simulate/execution": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Simulate
+         * @description Many people at once: how places fill up and whom they turn away, how full streets are, who meets whom.
+         */
+        post: {
+            parameters: {
+                query?: never;
+                header?: {
+                    /** @description respond-async runs it as a job */
+                    Prefer?: string;
+                };
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SimulateRequest"];
+                };
+            };
+            responses: {
+                /** @description Results */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Results"];
+                    };
+                };
+                /** @description A job */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StatusInfo"];
+                    };
+                };
+                /** @description The request is at fault */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description There is no such thing */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description It cannot be answered as asked */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/processes/compare/execution": {
         parameters: {
             query?: never;
@@ -1881,13 +1963,18 @@ export interface components {
     schemas: {
         /**
          * Axis
-         * @description The horizontal axis: numbers of a curve, or words of bars.
+         * @description The horizontal axis: numbers of a curve, or words of bars. With `clock` numbers are minutes since midnight.
          */
         Axis: {
             /** Label */
             label: string;
             /** Values */
             values: (number | string)[];
+            /**
+             * Clock
+             * @default false
+             */
+            clock?: boolean;
         };
         /**
          * CardRow
@@ -1901,7 +1988,7 @@ export interface components {
         };
         /**
          * Chart
-         * @description A curve, bars, steps of directions, a dot for each departure, or itineraries on one axis of time.
+         * @description A curve, bars, steps of directions, a dot for each departure, itineraries on one axis of time, or several small curves.
          *
          *     Attributes:
          *         kind: what it is.
@@ -1916,13 +2003,14 @@ export interface components {
          *         share: for departures, that share in percent.
          *         more_is_better: for departures, whether a higher value is what one wants.
          *         from_least: whether its vertical axis begins at the least value in place of zero.
+         *         several: small curves side by side, each with its own title; with a clock one cursor goes through all of them.
          */
         Chart: {
             /**
              * Kind
              * @enum {string}
              */
-            kind: "curve" | "bars" | "steps" | "departures" | "itineraries";
+            kind: "curve" | "bars" | "steps" | "departures" | "itineraries" | "several";
             /** Title */
             title: string;
             /** @default null */
@@ -1966,6 +2054,11 @@ export interface components {
              * @default false
              */
             more_is_better?: boolean;
+            /**
+             * Several
+             * @default null
+             */
+            several?: components["schemas"]["Chart"][] | null;
         };
         /**
          * Classes
@@ -2259,7 +2352,7 @@ export interface components {
          * @description Layers, lowest first within what is drawn alike, and groups of the legend from the top.
          *
          *     `outline` names the parts that can be drawn in outline over another answer, and say where this one lies: the first that has
-         *     features. `drag` is what can be dragged.
+         *     features. `drag` is what can be dragged, `moving` what is played.
          */
         MapView: {
             /** Layers */
@@ -2278,6 +2371,29 @@ export interface components {
             outline?: string[];
             /** @default null */
             drag?: components["schemas"]["Drag"] | null;
+            /** @default null */
+            moving?: components["schemas"]["Moving"] | null;
+        };
+        /**
+         * Moving
+         * @description People who move on the map as time is played, from one minute of the day to another.
+         *
+         *     Attributes:
+         *         begin, end: minutes since midnight.
+         *         row: the row of the legend that switches them.
+         *         inks: the ink of each state; states without one are not drawn.
+         */
+        Moving: {
+            /** Begin */
+            begin: number;
+            /** End */
+            end: number;
+            /** Row */
+            row: string;
+            /** Inks */
+            inks: {
+                [key: string]: string;
+            };
         };
         /**
          * Paint
@@ -2328,6 +2444,11 @@ export interface components {
         /**
          * Pivot
          * @description How rows can be shown as a table with two heads instead: fields of its rows, its columns and its cells.
+         *
+         *     Attributes:
+         *         rows, columns, cells: the fields.
+         *         per: cells are shown divided by this.
+         *         title: what its cells are; minutes from each start to each end where it is empty.
          */
         Pivot: {
             /** Rows */
@@ -2341,6 +2462,11 @@ export interface components {
              * @default 1
              */
             per?: number;
+            /**
+             * Title
+             * @default
+             */
+            title?: string;
         };
         /**
          * RowCard
@@ -2393,13 +2519,23 @@ export interface components {
         };
         /**
          * Series
-         * @description A value for each step of the axis.
+         * @description A value for each step of the axis; `low` and `high` are the ends of a band around it.
          */
         Series: {
             /** Label */
             label: string;
             /** Values */
             values: (number | null)[];
+            /**
+             * Low
+             * @default null
+             */
+            low?: (number | null)[] | null;
+            /**
+             * High
+             * @default null
+             */
+            high?: (number | null)[] | null;
         };
         /**
          * Streets
@@ -2488,7 +2624,7 @@ export interface components {
         };
         /**
          * Widths
-         * @description Lines as wide as the number of trips on them; the legend shows some steps.
+         * @description Lines as wide as the number of trips, or of `of`, on them; the legend shows some steps.
          *
          *     Attributes:
          *         id: the id of the row that switches them.
@@ -2498,6 +2634,8 @@ export interface components {
          *         scale: `root` shows small numbers too, `linear` lets them vanish.
          *         note: a sentence below the legend.
          *         with_field: drawn only where features of another layer are graded by this field.
+         *         of: what is counted.
+         *         frames: what the time that is played shows instead.
          */
         Widths: {
             /** Id */
@@ -2524,6 +2662,14 @@ export interface components {
              * @default null
              */
             with_field?: string | null;
+            /**
+             * Of
+             * @default trips
+             * @enum {string}
+             */
+            of?: "trips" | "people";
+            /** @default null */
+            frames?: components["schemas"]["Frames"] | null;
         };
         /**
          * View
@@ -3814,6 +3960,282 @@ export interface components {
             text: string;
         };
         /**
+         * SimulateInputs
+         * @description Inputs of `simulate`.
+         */
+        SimulateInputs: {
+            /**
+             * Mode
+             * @description Who moves: the id of a mode.
+             * @default walk
+             */
+            mode?: string;
+            /**
+             * At
+             * @description Local date and time such as 2026-06-05T08:00: speeds, gates and turns of that hour hold for the whole trip; null means free flow.
+             * @default null
+             */
+            at?: string | null;
+            /**
+             * Snap
+             * @description How far, in metres, a place may lie from a usable street.
+             * @default 100
+             */
+            snap?: number;
+            /**
+             * @description Points, lines or polygons in GeoJSON: the street nearest to a point, and every street that a line or polygon touches, is closed for this question. A property `factor` of a feature leaves that share of the speed instead.
+             * @default null
+             */
+            closures?: components["schemas"]["GeoJson"] | null;
+            /**
+             * What If
+             * @description What-ifs of the study, by id: the question is asked of the study as it would be with them, in this order.
+             * @default null
+             */
+            what_if?: string[] | null;
+            /**
+             * Window
+             * @description Not heeded: each takes what runs when it sets out.
+             * @default 60
+             */
+            window?: number;
+            /**
+             * Percentile
+             * @description Not heeded: each takes what runs when it sets out.
+             * @default 50
+             */
+            percentile?: number;
+            /**
+             * Max Changes
+             * @description By public transport: the most changes; any number where left out.
+             * @default null
+             */
+            max_changes?: number | null;
+            /**
+             * Max Walk
+             * @description By public transport: the longest walk to, between and from stops, in minutes.
+             * @default 15
+             */
+            max_walk?: number;
+            /**
+             * People
+             * @description How many set out; null means everybody there is.
+             * @default 1000
+             */
+            people?: number | null;
+            /**
+             * Fields
+             * @description Zone fields with numbers of people, who set out in proportion; the first with numbers where left out.
+             */
+            fields?: string[];
+            /**
+             * Zones
+             * @description Zones with people, where trips begin at homes; left out, squares of the population raster.
+             * @default null
+             */
+            zones?: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
+            /**
+             * Demand
+             * @description Who goes where: people of zones to the nearest place; to places by their attraction and by how long it takes; along given lines, each a trip or as many as a field says; or at random.
+             * @default nearest
+             * @enum {string}
+             */
+            demand?: "nearest" | "attraction" | "table" | "random";
+            /**
+             * Places
+             * @description Where people go. With 'table', trips that end near one of them go there.
+             * @default null
+             */
+            places?: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
+            /**
+             * Trips
+             * @description With 'table': lines, each a trip from its first to its last vertex. Fields may say how many ('count'), by which mode ('mode') and when ('start').
+             * @default null
+             */
+            trips?: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
+            /**
+             * Count
+             * @description With 'table': a field of the lines with how many make each trip.
+             * @default null
+             */
+            count?: string | null;
+            /**
+             * Ends
+             * @description With 'random': trips lead between points on streets, crossings, homes of the zones, or the places.
+             * @default streets
+             * @enum {string}
+             */
+            ends?: "streets" | "nodes" | "homes" | "places";
+            /**
+             * Start
+             * @description When people set out: a window such as 13:00/14:00, or with 'table' a field of the lines with clock times.
+             * @default 13:00/14:00
+             */
+            start?: string;
+            /**
+             * Starts
+             * @description How starts are spread over the window: evenly, most in its middle, or most at its begin.
+             * @default evenly
+             * @enum {string}
+             */
+            starts?: "evenly" | "middle" | "early";
+            /**
+             * Stay
+             * @description How long each stays at a place, in minutes.
+             * @default 120
+             */
+            stay?: number;
+            /**
+             * Capacity
+             * @description How many a place holds at once: a number for all, or a field of the places; null means any number.
+             * @default null
+             */
+            capacity?: number | string | null;
+            /**
+             * More Seats
+             * @description Seats that each place has beyond that.
+             * @default 0
+             */
+            more_seats?: number;
+            /**
+             * When Full
+             * @description What those do who find a place full: go on to the next within what is left of 'within', wait, or give up.
+             * @default next
+             * @enum {string}
+             */
+            when_full?: "next" | "wait" | "leave";
+            /**
+             * Patience
+             * @description How long one waits at most, in minutes.
+             * @default 30
+             */
+            patience?: number;
+            /**
+             * Within
+             * @description How long one is on the way at most, in minutes, going on included.
+             * @default 30
+             */
+            within?: number;
+            /**
+             * At Home
+             * @description How many of a hundred stay at home.
+             * @default 0
+             */
+            at_home?: number;
+            /**
+             * Speed
+             * @description Speed in percent of what is usual; public transport runs as it does.
+             * @default 100
+             */
+            speed?: number;
+            /**
+             * Modes
+             * @description Shares in percent that go by other modes, such as {"cycle": 20}; all others go by 'mode'.
+             * @default null
+             */
+            modes?: {
+                [key: string]: number;
+            } | null;
+            /**
+             * Spread
+             * @description Where in a zone its people live, as in 'access'.
+             * @default streets
+             * @enum {string}
+             */
+            spread?: "area" | "buildings" | "streets" | "grid";
+            /**
+             * Buildings
+             * @description Buildings for that spread; the study's layer where left out.
+             * @default null
+             */
+            buildings?: components["schemas"]["LayerSet"] | components["schemas"]["AnswerSet"] | components["schemas"]["NamedPlace"] | components["schemas"]["GeoJson"] | null;
+            /**
+             * Weights
+             * @description With 'attraction': a field of the places with how much each attracts; all alike where left out.
+             * @default null
+             */
+            weights?: string | null;
+            /**
+             * Balance
+             * @description With 'attraction': trips are balanced by what origins send, or also by what places take in, which is then in proportion to their weights.
+             * @default origins
+             * @enum {string}
+             */
+            balance?: "origins" | "both";
+            /**
+             * Half
+             * @description With 'attraction': minutes after which a place counts one half (exponential).
+             * @default 10
+             */
+            half?: number;
+            /**
+             * Mean
+             * @description With 'attraction': the mean time of a trip in minutes, to which the decay is calibrated.
+             * @default null
+             */
+            mean?: number | null;
+            /**
+             * Meet
+             * @description Count meetings: two within so many metres of each other, along streets.
+             * @default null
+             */
+            meet?: number | null;
+            /**
+             * Meet For
+             * @description For how many seconds two must be so close.
+             * @default 5
+             */
+            meet_for?: number;
+            /**
+             * Pass On
+             * @description With 'meet': something is passed on at a meeting with this probability, in percent.
+             * @default null
+             */
+            pass_on?: number | null;
+            /**
+             * Carriers
+             * @description How many carry it when the first set out.
+             * @default 1
+             */
+            carriers?: number;
+            /**
+             * Recovery
+             * @description Minutes after which one carries it no more; null for never.
+             * @default null
+             */
+            recovery?: number | null;
+            /**
+             * States
+             * @description What to call those who can take it on, carry it, and carry it no more.
+             * @default [
+             *       "susceptible",
+             *       "carrying",
+             *       "recovered"
+             *     ]
+             */
+            states?: string[];
+            /**
+             * Seed
+             * @description Begins the chance of the runs: the same seed gives the same result.
+             * @default 1
+             */
+            seed?: number;
+            /**
+             * Runs
+             * @description How often it is run, each time with other chance: figures are means with the middle nine tenths.
+             * @default 1
+             */
+            runs?: number;
+            /**
+             * Sweep
+             * @description One or two of these inputs with the values they go through, such as {"more_seats": [0, 20, 40]}: all is run for each value.
+             * @default null
+             */
+            sweep?: {
+                [key: string]: number[];
+            } | null;
+        };
+        /**
          * Slot
          * @description A changeable word of a question's sentence.
          *
@@ -3850,7 +4272,7 @@ export interface components {
              * Control
              * @enum {string}
              */
-            control: "mode" | "moment" | "hours" | "choice" | "several" | "costs" | "place" | "closures" | "chain" | "rules" | "measures" | "comparison" | "field" | "fields" | "number" | "limit" | "limits" | "what-ifs" | "answers";
+            control: "mode" | "moment" | "hours" | "choice" | "several" | "costs" | "place" | "closures" | "chain" | "rules" | "measures" | "comparison" | "field" | "fields" | "number" | "limit" | "limits" | "what-ifs" | "answers" | "window" | "room" | "shares" | "sweep";
             /**
              * Words
              * @default null
@@ -4084,6 +4506,13 @@ export interface components {
         };
         MatrixRequest: {
             inputs: components["schemas"]["MatrixInputs"];
+            outputs?: {
+                [key: string]: Record<string, never>;
+            };
+            question?: string;
+        };
+        SimulateRequest: {
+            inputs: components["schemas"]["SimulateInputs"];
             outputs?: {
                 [key: string]: Record<string, never>;
             };

@@ -274,6 +274,8 @@ export const liveReach = (study: string, inputs: Inputs, signal?: AbortSignal) =
     ...(signal ? { signal } : {}),
   });
 
+export const playbackArrays = (study: string, question: string) => packed(`/studies/${study}/answers/${encodeURIComponent(question)}/playback`);
+
 /** Where the node of that number lies. */
 export const nodeAt = (study: string, number: number) =>
   fetchJson<{ node_id: number; lon: number; lat: number }>(`/studies/${study}/nodes/${number}`);

@@ -20,6 +20,7 @@ import { useShownWhatIfs } from "../state/editing";
 import { useOverview, useSheet } from "../state/sheet";
 import { useScreen, type Stage } from "../state/screen";
 import { Stepper } from "./Stepper";
+import { TimeRuler } from "../features/playing/TimeRuler";
 import { ResultsPanel } from "../features/results/ResultsPanel";
 import { FormView } from "../features/forms/FormView";
 import { ReportView } from "../features/handout/ReportView";
@@ -124,6 +125,7 @@ export default function StudyScreen({ study }: { study: string }) {
         <Legend groups={page ? [] : preview ? previewLegend(preview) : (two?.groups ?? content.groups)} metresPerPixel={overview.drawn || page ? null : metresPerPixel} looking={preview || two ? null : looking} above={<CompareLook study={study} />}>
           <AnswerLook overview={overview} overlays={content.overlays} />
         </Legend>
+        {stage === "sheet" && <TimeRuler study={study} />}
         <ResultsPanel overview={overview} />
       </div>
     </div>

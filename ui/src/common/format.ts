@@ -44,6 +44,9 @@ export function clock(moment: string): string {
   return Number.isNaN(time.getTime()) ? "" : time.toLocaleTimeString(LOCALE, { hour: "2-digit", minute: "2-digit" });
 }
 
+/** A minute of the day as 13:05; of the next day 25:05. */
+export const clockOfDay = (minute: number) => `${String(Math.floor(minute / 60)).padStart(2, "0")}:${String(Math.floor(minute) % 60).padStart(2, "0")}`;
+
 const UNITS: [Intl.RelativeTimeFormatUnit, number][] = [["year", 31_536_000], ["month", 2_592_000], ["day", 86_400], ["hour", 3600], ["minute", 60]];
 
 /** How long ago a moment was, in the largest unit that fits. */

@@ -31,3 +31,10 @@ export function shareAt(share: number[], hour: number): number {
   const [a, b] = [share[low] ?? 1, share[(low + 1) % 24] ?? 1];
   return a + (b - a) * (hour - Math.floor(hour));
 }
+
+/** The last of some moments, ascending, that is not after another; the first where all are. */
+export function stepOf(moments: number[], moment: number): number {
+  let step = 0;
+  for (const [i, at] of moments.entries()) if (at <= moment) step = i;
+  return step;
+}

@@ -9,7 +9,7 @@ import type { ControlProps } from "./control";
 const TYPES = { text: ["TEXT"], number: ["INTEGER", "REAL"] };
 
 /** Names of the fields a word can stand for: those of the layer of another input. */
-function fieldsOf({ of, field_type: type }: Slot, inputs: Inputs, overview: Overview): string[] {
+export function fieldsOf({ of, field_type: type }: Slot, inputs: Inputs, overview: Overview): string[] {
   const chosen = inputs[of ?? ""];
   const layer = isLayerSet(chosen) ? overview.layers.find(({ id }) => id === chosen.layer) : undefined;
   return Object.entries(layer?.fields ?? {})

@@ -16,6 +16,7 @@ import { MeasuresEditor } from "./MeasuresEditor";
 import { MomentEditor } from "./MomentEditor";
 import { ModeEditor } from "./ModeEditor";
 import { NumberEditor } from "./NumberEditor";
+import { RoomEditor, SharesEditor, SweepEditor, WindowEditor } from "./RunEditors";
 import { AnswersEditor } from "./AnswersEditor";
 import { WhatIfsEditor } from "./WhatIfsEditor";
 import { PlaceEditor } from "./PlaceEditor";
@@ -41,6 +42,10 @@ const CONTROLS: Record<Control, ComponentType<ControlProps>> = {
   limits: LimitControl,
   "what-ifs": WhatIfsEditor,
   answers: AnswersEditor,
+  window: WindowEditor,
+  room: RoomEditor,
+  shares: SharesEditor,
+  sweep: SweepEditor,
 };
 
 type Props = { block: QuestionBlock; process: ProcessInfo; name: string; slot: Slot; overview: Overview };

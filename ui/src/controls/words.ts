@@ -48,8 +48,36 @@ const READ: Record<Control, Read> = {
   limit: (value, _, known) => `${figure(Number(value), Number.isInteger(value) ? 0 : 1)} ${unit(known)}`,
   limits: (value, _, known) => `${many(value).join(", ")} ${unit(known)}`,
   answers: (value, _, known) => answersWords(many(value ?? []) as KeptOne[], known),
+  window: (value) => windowWords(String(value)),
+  room: (value) => (typeof value === "string" ? t`as many as ${spaced(value)} says` : t`${figure(Number(value))} each`),
+  shares: (value, _, known) => list(Object.entries(value as Record<string, number>).map(([mode, share]) => t`${share}% as a ${travellers(known)[mode] ?? spaced(mode)}`)),
+  sweep: (value, slot) => list(Object.entries(value as Record<string, number[]>).map(([name, values]) => `${someNumbers(values)} ${slot.words?.[name] ?? spaced(name)}`)),
   "what-ifs": (value, _, { whatIfs = {} }) => list(many(value).map((id) => whatIfs[String(id)] ?? spaced(id))),
 };
+
+function windowWords(value: string): string {
+  const [begin, end] = value.split("/");
+  return end === undefined ? t`at the times in ${spaced(value)}` : t`between ${begin ?? ""} and ${end}`;
+}
+
+/** All of a few numbers, the first and the last of many. */
+function someNumbers(values: number[]): string {
+  const told = values.map((value) => figure(value, Number.isInteger(value) ? 0 : 1));
+  return told.length <= FEW_NUMBERS ? told.join(", ") : t`${told[0] ?? ""} to ${told[told.length - 1] ?? ""}`;
+}
+const FEW_NUMBERS = 5;
+
+/** The numbers a text names: `0, 20, 40`, or `0 to 200 by 20`; null where it names none, one twice, or too many. */
+export function numbersOf(text: string, most: number): number[] | null {
+  const stretch = /^\s*(-?[\d.]+)\s+to\s+(-?[\d.]+)\s+by\s+([\d.]+)\s*$/.exec(text);
+  if (stretch) {
+    const [from, to, by] = stretch.slice(1).map(Number) as [number, number, number];
+    const count = by > 0 ? Math.floor((to - from) / by + 1e-9) + 1 : 0;
+    return count >= 1 && count <= most ? Array.from({ length: count }, (_, i) => Number((from + i * by).toFixed(6))) : null;
+  }
+  const numbers = text.split(/[,;\s]+/).filter(Boolean).map(Number);
+  return numbers.length === 0 || numbers.length > most || numbers.some(Number.isNaN) || new Set(numbers).size < numbers.length ? null : numbers;
+}
 
 /** What closures do to the streets they name. */
 function closureWord(closures: unknown): string {

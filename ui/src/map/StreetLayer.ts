@@ -8,6 +8,7 @@
  */
 import { MercatorCoordinate, type CustomLayerInterface, type Map as MapLibre } from "maplibre-gl";
 import type { Packed } from "../api/packed";
+import { linked } from "./program";
 import { runsInView, runsOf, type Runs } from "./runs";
 
 export type Rgb = [number, number, number];
@@ -190,7 +191,7 @@ export class StreetLayer implements CustomLayerInterface {
   onAdd(map: MapLibre, gl: WebGL2RenderingContext): void {
     this.map = map;
     this.gl = gl;
-    this.program = compile(gl);
+    this.program = linked(gl, VERTEX, FRAGMENT);
     for (const name of ["scale", "offset", "size", "ratio", "widths", "values", "inks", "faded", "bands", "limits", "band_count", "filtered", "segments", "first"]) {
       this.uniforms[name] = gl.getUniformLocation(this.program, name);
     }
@@ -365,22 +366,4 @@ function putTexels(gl: WebGL2RenderingContext, data: Float32Array): void {
   gl.pixelStorei(gl.UNPACK_PREMULTIPLY_ALPHA_WEBGL, false);
   gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA32F, TEXTURE_WIDTH, data.length / 4 / TEXTURE_WIDTH, 0, gl.RGBA, gl.FLOAT, data);
   for (const side of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(gl.TEXTURE_2D, side, gl.NEAREST);
-}
-
-function compile(gl: WebGL2RenderingContext): WebGLProgram {
-  const program = gl.createProgram();
-  for (const [type, source] of [
-    [gl.VERTEX_SHADER, VERTEX],
-    [gl.FRAGMENT_SHADER, FRAGMENT],
-  ] as const) {
-    const shader = gl.createShader(type);
-    if (!shader) throw new Error("The graphics context is lost");
-    gl.shaderSource(shader, source);
-    gl.compileShader(shader);
-    if (!gl.getShaderParameter(shader, gl.COMPILE_STATUS)) throw new Error(gl.getShaderInfoLog(shader) ?? "shader");
-    gl.attachShader(program, shader);
-  }
-  gl.linkProgram(program);
-  if (!gl.getProgramParameter(program, gl.LINK_STATUS)) throw new Error(gl.getProgramInfoLog(program) ?? "program");
-  return program;
 }

@@ -4,7 +4,7 @@ import type { Feature, FeatureCollection } from "geojson";
 import type { components } from "../api/schema";
 import type { Looks, RowLook } from "../api/studies";
 import type { Results } from "../api/client";
-import { figure } from "../common/format";
+import { clockOfDay, figure } from "../common/format";
 import { breaks, classOf, classWords, countBreaks, countWords, type Classing } from "./choropleth";
 import type { LegendGroup, LegendRow, MapContent } from "./content";
 import { bands, changeRamp, shareRamp, tints, token } from "./look";
@@ -240,15 +240,16 @@ export const widthOf = (number: number, most: number, scale: Widths["scale"]) =>
 function widthsShown(content: MapContent, result: Results, layer: MapLayer, widths: Widths, choice: Choice, graded: string | null): void {
   const lines = featuresOf(result, layer.part);
   if (lines.length === 0 || (widths.with_field && widths.with_field !== graded)) return;
-  const number = (feature: Feature) => Number(feature.properties?.[widths.field]);
+  const step = widths.frames && choice.step !== null ? frameOf(result, widths.frames, choice.step) : null;
+  const number = (feature: Feature) => (step ? (step.get(String(feature.properties?.[widths.frames?.key ?? ""])) ?? 0) : Number(feature.properties?.[widths.field]));
   const most = lines.reduce((max, feature) => Math.max(max, number(feature)), 1);
   const steps = loadSteps(most);
-  const words = (step: number) => plural(step, { one: "# trip", other: "# trips" });
+  const words = (count: number) => (widths.of === "people" ? t`${figure(count)} people` : plural(count, { one: "# trip", other: "# trips" }));
   const look = lookOf(choice.looks, widths.id, widths.title, words(steps[0] ?? 1));
   const colour = look?.colour ?? inkOf(widths.ink, "line");
   const thick = look?.width ?? 1;
   if (!choice.hidden[widths.id]) {
-    const sorted = [...lines].sort((a, b) => number(a) - number(b));
+    const sorted = (step ? lines.filter((feature) => number(feature) > 0) : [...lines]).sort((a, b) => number(a) - number(b));
     put(content, "owned", sorted.map((feature) => ({ ...feature, properties: { colour, width: widthOf(number(feature), most, widths.scale), ...(thick === 1 ? {} : { thick }) } })));
   }
   const rows = steps.map((step, i): LegendRow => {
@@ -256,7 +257,8 @@ function widthsShown(content: MapContent, result: Results, layer: MapLayer, widt
     return { key: i === 0 ? widths.id : "", ...(i === 0 ? { id: widths.id } : {}), label: i === 0 ? (look?.label ?? words(step)) : words(step), swatch };
   });
   const note = choice.path ? t`The chosen trip is drawn in thread.` : widths.note;
-  content.groups.push({ id: widths.id, title: widths.title, rows, ...(note ? { note } : {}) });
+  const title = step ? (widths.frames?.title ?? "").replace("{}", clockOfDay(choice.step ?? 0)) : widths.title;
+  content.groups.push({ id: widths.id, title, rows, ...(note ? { note } : {}) });
 }
 
 /** Another answer beside the selected one, in outline alone. */

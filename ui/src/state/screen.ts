@@ -5,6 +5,7 @@ import { edits, NO_EDIT, type EditState } from "./slices/edits";
 import { FIRST_SHEET, frame, STAGES, type Frame, type Stage } from "./slices/frame";
 import { mapView, NOTHING_ON_MAP, type MapView } from "./slices/mapView";
 import { handout, NO_PAPER, type HandoutState } from "./slices/handout";
+import { moments, NO_MOMENT, type Moments } from "./slices/moments";
 import { modes, type Modes } from "./slices/modes";
 import { NO_QUESTION, questions, type Questions } from "./slices/questions";
 import { NO_LAYER, sources, type Sources } from "./slices/sources";
@@ -14,7 +15,7 @@ export type { Colour } from "./slices/modes";
 export type { ImportDraft } from "./slices/sources";
 export { FIRST_SHEET, STAGES };
 
-export type Screen = Frame & Questions & MapView & Sources & Modes & EditState & HandoutState & { cancel: () => void };
+export type Screen = Frame & Questions & MapView & Sources & Modes & Moments & EditState & HandoutState & { cancel: () => void };
 
 export const screenStore = create<Screen>()((set) => ({
   ...frame(set),
@@ -22,6 +23,7 @@ export const screenStore = create<Screen>()((set) => ({
   ...mapView(set),
   ...sources(set),
   ...modes(set),
+  ...moments(set),
   ...edits(set),
   ...handout(set),
   /** End what waits for the map, and close what lies over it. */
@@ -60,7 +62,7 @@ export function followAddress(): void {
   const changed = study !== screenNow().study;
   const turned = sheet !== screenNow().sheet;
   screenStore.setState({
-    ...(changed ? { ...NO_QUESTION, ...NOTHING_ON_MAP, ...NO_LAYER, ...NO_EDIT, ...NO_PAPER } : turned ? { ...NO_QUESTION, ...NO_PAPER } : {}),
+    ...(changed ? { ...NO_QUESTION, ...NO_MOMENT, ...NOTHING_ON_MAP, ...NO_LAYER, ...NO_EDIT, ...NO_PAPER } : turned ? { ...NO_QUESTION, ...NO_MOMENT, ...NO_PAPER } : {}),
     study,
     sheet,
     stage: known ?? "sheet",

@@ -102,7 +102,9 @@ def calibrated(cost: Floats, wanted: float, distribute: Callable[[Floats], Float
     """
     reached = np.isfinite(cost)
     # The least cost of each origin is left out of the exponent, so that none underflows to nothing: sums are constrained.
-    more = np.where(reached, cost - np.where(reached, cost, np.inf).min(axis=1, initial=np.inf, keepdims=True), 0.0)
+    least = np.where(reached, cost, np.inf).min(axis=1, initial=np.inf, keepdims=True)
+    more = np.where(reached, cost, 0.0) - np.where(np.isfinite(least), least, 0.0)
+    more[~reached] = 0.0
 
     def trips(b: float) -> Floats:
         return distribute(np.where(reached, np.exp(-b * more), 0.0))

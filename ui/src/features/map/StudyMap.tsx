@@ -14,6 +14,7 @@ import { useShownWhatIfs } from "../../state/editing";
 import { useOwnWay } from "./ownWay";
 import { streetName, usePins } from "./pins";
 import { usePlaying } from "./playing";
+import { usePeople } from "../playing/usePeople";
 
 type Props = { overview: Overview; streets: Packed | null; content: MapContent; onScale: (metresPerPixel: number) => void };
 
@@ -30,6 +31,7 @@ export default function StudyMap({ overview, streets, content, onScale }: Props)
   useStreets(standing, study, `${revision} ${shownWith.version} ${modes.map(({ id, changed }) => id + changed).join()}`, content.streets, shownWith.ids);
   usePins(scene, study);
   usePlaying(scene, study);
+  usePeople(standing, study);
   useAnswerInView(scene, study);
   useClicks(scene, study, shownWith.ids);
   useDrawing(scene);

@@ -22,7 +22,7 @@ import { modesStage } from "./modeContent";
 import { aimShown, ghostsShown, sketchShown } from "./sketching";
 
 export function useMapContent(overview: Overview | undefined, streets: Packed | null): MapContent {
-  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside, measuring, finding, way: shownWay, overlaid, gradeLook, minute, sketch, ghosts, scope, reachOf, aim, placing, peeking, findings, frequencies } = useScreen("study", "stage", "mode", "question", "hidden", "row", "street", "theme", "layer", "chosen", "label", "colour", "at", "beside", "measuring", "finding", "way", "overlaid", "gradeLook", "minute", "sketch", "ghosts", "scope", "reachOf", "aim", "placing", "peeking", "findings", "frequencies");
+  const { study, stage, mode, question, hidden, row, street, theme, layer, chosen, label, colour, at, beside, measuring, finding, way: shownWay, overlaid, gradeLook, minute, sketch, ghosts, scope, reachOf, aim, placing, peeking, findings, frequencies, moment } = useScreen("study", "stage", "mode", "question", "hidden", "row", "street", "theme", "layer", "chosen", "label", "colour", "at", "beside", "measuring", "finding", "way", "overlaid", "gradeLook", "minute", "sketch", "ghosts", "scope", "reachOf", "aim", "placing", "peeking", "findings", "frequencies", "moment");
   const looked = useLookedAt(overview, stage === "sources" ? layer : null);
   const { data: drawnLinks } = useQuery({
     queryKey: ["layer-features", study, "streets", overview?.revision],
@@ -62,6 +62,8 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     placeholderData: keepPreviousData,
     meta: { panel: "map", what: t`The lines the what-if adds` },
   });
+  // Streets follow the time that is played a quarter of an hour at a time.
+  const quarter = moment === null || !answer?.result.view.map?.moving ? null : Math.floor(moment / QUARTER) * QUARTER;
   const path = useRowPath(study, stage === "sheet" ? answer : null, row);
   return useMemo(() => {
     const content: MapContent = { ...nothingShown(), order: (stage === "sheet" && block?.order) || UNORDERED };
@@ -87,7 +89,7 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     if (stage === "streets" && sketch) sketchShown(content, sketch);
     if (stage === "modes") modesStage(content, overview, { mode, at, colour, beside });
     if (stage === "sheet" && answer && block) {
-      viewShown(content, answer.result, { hidden, row, look: gradeLook, step: minute, looks: block.look ?? {}, path });
+      viewShown(content, answer.result, { hidden, row, look: gradeLook, step: quarter ?? minute, looks: block.look ?? {}, path });
       streetsShown(content, answer, hidden);
     }
     if (street && (stage === "modes" || stage === "streets" || stage === "sheet")) {
@@ -98,7 +100,7 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     if (measuring) measureShown(content, measuring);
     void theme; // colours are read from the theme in force
     return overview.drawn ? content : { ...content, groups: [...content.groups, ground(overview.layers, stage === "modes")] };
-  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, path, measuring, finding, sketch, ghosts, scope, changes, ideas, peeking, aim, placing, findings, frequencies, reaching, shownWay, over, overName, overNumber, gradeLook, minute]);
+  }, [overview, streets, stage, mode, answer, block, hidden, row, street, theme, looked, chosen, cutOff, label, drawnLinks, colour, at, beside, path, measuring, finding, sketch, ghosts, scope, changes, ideas, peeking, aim, placing, findings, frequencies, reaching, shownWay, over, overName, overNumber, gradeLook, minute, quarter]);
 }
 
 /** The path that the selected row of a table stands for, where the view says how to ask for it. */
@@ -121,6 +123,9 @@ function useRowPath(study: string | null, answer: Answer | null | undefined, row
   if (drawn) return drawn;
   return ends.length === 2 ? ((data?.routes as FeatureCollection | undefined)?.features[0] ?? null) : null;
 }
+
+/** Minutes. */
+const QUARTER = 15;
 
 type Looked = { info: LayerInfo; features: FeatureCollection };
 

@@ -8,13 +8,15 @@ import { Slider } from "@mui/material";
 import { useState } from "react";
 import type { Results } from "../../api/client";
 import type { components } from "../../api/schema";
-import { distance, duration, figure } from "../../common/format";
+import { clockOfDay, distance, duration, figure } from "../../common/format";
 import { middleLimit } from "../../map/content";
 import { bands } from "../../map/look";
 import { useScreen } from "../../state/screen";
 import { Departures } from "./Departures";
+import { Band } from "./Band";
 import { AXIS, FRAME, spanOf } from "./frame";
 import { Itineraries } from "./Itineraries";
+import { Several } from "./Several";
 
 type Chart = components["schemas"]["Chart"];
 type Step = { turn: string; street: string; distance_m: number; duration_s: number; beside_m?: number };
@@ -47,17 +49,24 @@ export default function AnswerChart({ result, shown = 0, onShow = () => undefine
 function OneChart({ chart, result, named, onSet }: { chart: Chart; result: Results; named: boolean; onSet: Props["onSet"] }) {
   if (chart.kind === "departures") return <Departures key={chart.share} chart={chart} named={named} onSet={onSet} />;
   if (chart.kind === "itineraries") return <Itineraries result={result} part={chart.part ?? ""} />;
+  if (chart.kind === "several") return <Several chart={chart} named={named} />;
   if (chart.kind === "steps") return <WayChart chart={chart} steps={(result[chart.part ?? ""] ?? []) as Step[]} />;
   return chart.kind === "curve" ? <Curve chart={chart} named={named} /> : <Bars chart={chart} named={named} />;
 }
 
 function Curve({ chart, named }: { chart: Chart; named: boolean }) {
-  const { minute, showMinute } = useScreen("minute", "showMinute");
+  const { minute, showMinute, moment, lookAtMoment, runTime } = useScreen("minute", "showMinute", "moment", "lookAtMoment", "runTime");
   const x = (chart.x?.values ?? []) as number[];
-  const series = (chart.series ?? []).map(({ label, values }) => ({ label, values: values as number[] }));
-  // A curve that belongs to a part has a cursor, and the map follows it.
-  const led = !!chart.part;
-  const at = led && minute !== null ? minute : chart.marks ? middleLimit(chart.marks) : null;
+  const series = (chart.series ?? []).map(({ label, values, low, high }) => ({ label, values: values as number[], low, high }));
+  const clock = chart.x?.clock ?? false;
+  // A curve that belongs to a part has a cursor, and the map follows it; so it does over the time of day.
+  const led = !!chart.part || clock;
+  const at = clock ? moment : led && minute !== null ? minute : chart.marks ? middleLimit(chart.marks) : null;
+  const show = (value: number) => {
+    if (!clock) return showMinute(value);
+    runTime(false);
+    lookAtMoment(value);
+  };
   const nearest = at === null ? -1 : x.reduce((best, value, i) => (Math.abs(value - at) < Math.abs((x[best] ?? 0) - at) ? i : best), 0);
   const abscissa = figure(x[nearest], Number.isInteger(x[nearest]) ? 0 : 1);
   const top = x[x.length - 1] ?? 1;
@@ -75,9 +84,9 @@ function Curve({ chart, named }: { chart: Chart; named: boolean }) {
           </span>
         ))}
         {nearest >= 0 && (
-          <em>{chart.x?.label === "minutes" ? t`at ${abscissa} min` : t`at ${abscissa} m`}</em>
+          <em>{clock ? t`at ${clockOfDay(at ?? 0)}` : chart.x?.label === "minutes" ? t`at ${abscissa} min` : t`at ${abscissa} m`}</em>
         )}
-        {led && minute !== null && (
+        {led && !clock && minute !== null && (
           <button className="linkish" onClick={() => showMinute(null)}>
             <Trans>back to the limits</Trans>
           </button>
@@ -89,7 +98,7 @@ function Curve({ chart, named }: { chart: Chart; named: boolean }) {
         hideLegend
         skipAnimation
         grid={{ horizontal: true }}
-        xAxis={[{ data: x, min: 0, max: x[x.length - 1] ?? 1, label: chart.x?.label ?? "", labelStyle: { fontSize: 11.5, fill: "var(--ink-2)" }, height: 44, tickNumber: 7, ...AXIS }]}
+        xAxis={[{ data: x, min: clock ? (x[0] ?? 0) : 0, ...(clock ? { valueFormatter: clockOfDay } : {}), max: x[x.length - 1] ?? 1, label: chart.x?.label ?? "", labelStyle: { fontSize: 11.5, fill: "var(--ink-2)" }, height: 44, tickNumber: 7, ...AXIS }]}
         yAxis={[{ min: 0, width: 40, tickNumber: 3, ...AXIS }]}
         series={series.map(({ label, values }, i) => ({ id: `s${i}`, data: values, label, showMark: false, color: "var(--ink)", curve: "linear" as const }))}
         sx={{
@@ -100,6 +109,7 @@ function Curve({ chart, named }: { chart: Chart; named: boolean }) {
           ),
         }}
       >
+        {series.map(({ label, low, high }) => low && high && <Band key={label} x={x} low={low} high={high} />)}
         {at !== null && <ChartsReferenceLine x={at} lineStyle={{ stroke: led ? "var(--thread)" : "var(--ink)", strokeWidth: led ? 1.6 : 1 }} />}
       </LineChart>
       {led && (
@@ -107,13 +117,13 @@ function Curve({ chart, named }: { chart: Chart; named: boolean }) {
           <Slider
             size="small"
             track={false}
-            min={0}
+            min={clock ? (x[0] ?? 0) : 0}
             max={top}
-            step={top / (x.length - 1)}
-            value={at ?? 0}
+            step={clock ? 1 : top / (x.length - 1)}
+            value={at ?? (clock ? (x[0] ?? 0) : 0)}
             aria-label={t`Minute shown on the map`}
-            getAriaValueText={(value) => t`${value} minutes`}
-            onChange={(_, value) => showMinute(value)}
+            getAriaValueText={(value) => (clock ? clockOfDay(value) : t`${value} minutes`)}
+            onChange={(_, value) => show(value)}
           />
         </div>
       )}

@@ -1,4 +1,4 @@
-/** A matrix as a table of minutes, starts down and ends across, the shorter the darker. */
+/** Rows as a table with two heads, such as a matrix of minutes from starts to ends: the less the darker. */
 import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { figure } from "../../common/format";
@@ -20,10 +20,10 @@ export function HeatTable({ rows, pivot }: { rows: Row[]; pivot: components["sch
   const shade = (value: number) => Math.min(Math.floor((1 - value / most) * ramp.length), ramp.length - 1);
   return (
     <div className="heat">
-      <table aria-label={t`Minutes from each start to each end`}>
+      <table aria-label={pivot.title || t`Minutes from each start to each end`}>
         <thead>
           <tr>
-            <th scope="col"><Trans>min</Trans></th>
+            <th scope="col">{pivot.title ? "" : <Trans>min</Trans>}</th>
             {ends.map((end) => (
               <th key={end} scope="col" title={end}>
                 {end}
@@ -39,7 +39,7 @@ export function HeatTable({ rows, pivot }: { rows: Row[]; pivot: components["sch
                 const value = minutes.get(`${start}\n${end}`);
                 const step = value === undefined ? -1 : shade(value);
                 return (
-                  <td key={end} style={{ background: ramp[step] ?? "transparent", color: step > 2 ? "var(--page)" : "var(--ink)" }} title={t`${start} to ${end}`}>
+                  <td key={end} style={{ background: ramp[step] ?? "transparent", color: step > 2 ? "var(--page)" : "var(--ink)" }} title={pivot.title ? `${pivot.title}: ${start}, ${end}` : t`${start} to ${end}`}>
                     {figure(value, 1)}
                   </td>
                 );

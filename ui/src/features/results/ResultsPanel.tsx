@@ -114,7 +114,7 @@ function AnswerTray({ block, study, question, name, answer, shut, onShut }: Answ
           )}
           {!shut && pivot && (
             <button className="linkish" aria-pressed={heat} onClick={() => setHeat(!heat)}>
-              {heat ? t`As rows` : t`As a table of minutes`}
+              {heat ? t`As rows` : pivot.title ? t`As a table` : t`As a table of minutes`}
             </button>
           )}
           {!shut && !heat && (
@@ -125,7 +125,7 @@ function AnswerTray({ block, study, question, name, answer, shut, onShut }: Answ
           <span>{plural(rows.length, { one: "# row", other: "# rows" })}</span>
           {files.map(({ format, part: whole = "all" }) => (
             <a key={format} href={`/studies/${study}/export/answers/${question}/${whole === tables[0]?.part ? part : whole}?format=${format}`}>
-              {NAMES[format] ?? format}
+              {whole === "all" || tables.some((one) => one.part === whole) ? (NAMES[format] ?? format) : `${capitalized(whole)}, ${NAMES[format] ?? format}`}
             </a>
           ))}
           <button className="linkish" aria-expanded={!shut} onClick={onShut}>

@@ -5,6 +5,7 @@ import type { SheetDoc } from "../../api/studies";
 import type { GradeLook } from "../../map/view";
 import type { Frame } from "./frame";
 import type { MapView } from "./mapView";
+import { NO_MOMENT, type Moments } from "./moments";
 import type { Slice } from "./slice";
 
 export type Run = {
@@ -72,7 +73,7 @@ export const NO_QUESTION = {
   question: null, editing: null, picking: null, runs: {}, live: null, row: null, minute: null, gradeLook: PLAIN, comparing: null, apart: "difference", second: 1, overlaid: null, way: null, conflict: null, redoable: false,
 } satisfies Partial<Questions>;
 
-export const questions: Slice<Questions, Pick<MapView, "street"> & Pick<Frame, "notice">> = (set) => ({
+export const questions: Slice<Questions, Pick<MapView, "street"> & Pick<Frame, "notice"> & Pick<Moments, "moment" | "running">> = (set) => ({
   ...NO_QUESTION,
   selectQuestion: (question) =>
     set((screen) => ({
@@ -80,7 +81,7 @@ export const questions: Slice<Questions, Pick<MapView, "street"> & Pick<Frame, "
       street: null,
       row: null,
       minute: null,
-      ...(question === screen.question ? {} : { editing: null, picking: null, way: null, gradeLook: PLAIN, second: 1, comparing: null }),
+      ...(question === screen.question ? {} : { ...NO_MOMENT, editing: null, picking: null, way: null, gradeLook: PLAIN, second: 1, comparing: null }),
     })),
   edit: (slot) => set(({ question }) => ({ editing: question && slot ? { question, slot } : null, picking: null })),
   pick: (picking) => set({ picking }),
