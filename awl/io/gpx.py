@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from datetime import datetime, timedelta
 from xml.etree import ElementTree
 
 import shapely
@@ -14,6 +16,8 @@ NAMESPACE = "http://www.topografix.com/GPX/1/1"
 
 def tracks(layer: Table, title: str) -> bytes:
     """One track for each line of a layer; its `title` or `measure` is its name.
+
+    Where lines have `times_s`, seconds after midnight of the `day` beside, each point has its local time.
 
     Parameters:
         layer: the layer.
@@ -28,14 +32,27 @@ def tracks(layer: Table, title: str) -> bytes:
     root = ElementTree.Element(f"{{{NAMESPACE}}}gpx", version="1.1", creator="Awl")
     ElementTree.SubElement(ElementTree.SubElement(root, _tag("metadata")), _tag("name")).text = title
     names = layer.columns.get("title") or layer.columns.get("measure") or [title] * len(layer)
-    for shape, name in zip(layer.geometry, names, strict=True):
+    times = layer.columns.get("times_s") or [None] * len(layer)
+    days = layer.columns.get("day") or [None] * len(layer)
+    for shape, name, moments, day in zip(layer.geometry, names, times, days, strict=True):
+        clock = _clock(moments, day)
         track = ElementTree.SubElement(root, _tag("trk"))
         ElementTree.SubElement(track, _tag("name")).text = str(name)
         for line in shapely.get_parts(shape):
             segment = ElementTree.SubElement(track, _tag("trkseg"))
             for lon, lat in shapely.get_coordinates(line).tolist():
-                ElementTree.SubElement(segment, _tag("trkpt"), lat=f"{lat:.7f}", lon=f"{lon:.7f}")
+                point = ElementTree.SubElement(segment, _tag("trkpt"), lat=f"{lat:.7f}", lon=f"{lon:.7f}")
+                if clock is not None:
+                    ElementTree.SubElement(point, _tag("time")).text = next(clock)
     return bytes(ElementTree.tostring(root, encoding="UTF-8", xml_declaration=True))
+
+
+def _clock(moments: list[float] | None, day: str | None) -> Iterator[str] | None:
+    """The time of each point of a track, None where it has none."""
+    if moments is None or day is None:
+        return None
+    midnight = datetime.fromisoformat(day)
+    return ((midnight + timedelta(seconds=second)).isoformat(timespec="milliseconds") for second in moments)
 
 
 def _tag(name: str) -> str:

@@ -33,6 +33,7 @@ SOUND = {
     "neighbours": ("places", {"places": ROOMS, "others": ROOMS, "limits": [4]}),
     "centrality": ("places", {"places": ROOMS}),
     "matrix": ("from", {"from": ZONES, "to": ROOMS}),
+    "simulate": ("places", {"places": ROOMS, "zones": ZONES, "people": 40}),
 }
 EVERY = sorted(SOUND)
 

@@ -40,6 +40,11 @@ WORDS = {
     "measures": "supply per head",
     "answers": "questions 1 and 4",
     "clauses": ", in free flow",
+    "people": "3,000",
+    "trips": "12 tours",
+    "start": "between 13:00 and 14:00",
+    "stay": "120 minutes",
+    "capacity": "as many as seats says",
 }
 
 
@@ -103,6 +108,10 @@ def test_no_word_that_changes_the_number_is_hidden(ident):
             wanted -= {"fields"}
         if "{lines}" in template:
             wanted -= {"from", "to"}  # lines stand for both
+        if "{demand}" in template and "{zones}" not in template:
+            wanted -= {"zones", "places", "fields", "spread"}  # people do not come from homes
+        if "{ends}" in template:
+            wanted -= {"places"}  # trips end anywhere
         missing = (
             wanted
             - shown

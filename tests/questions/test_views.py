@@ -36,13 +36,22 @@ ASKED = {
     "alongside": {"events": {"type": "Point", "coordinates": WEST}, "layers": [ZONES, ROOMS]},
     "neighbours": {"places": ROOMS, "others": ROOMS, "kind": "kind", "limits": [5, 10]},
     "centrality": {"places": ROOMS},
+    "simulate": {"places": ROOMS, "zones": ZONES, "people": 60, "capacity": "seats"},
+    "simulate with all there is": {
+        "places": ROOMS, "zones": ZONES, "people": 60, "capacity": 3, "runs": 3, "modes": {"cycle": 20}, "meet": 5, "pass_on": 50,
+        "sweep": {"more_seats": [0, 5, 90]}, "when_full": "wait", "at_home": 10, "recovery": 5,
+    },
+    "simulate over two words": {
+        "places": ROOMS, "zones": ZONES, "people": 40, "capacity": 3, "sweep": {"within": [3, 6], "stay": [10, 60]},
+    },
+    "simulate trips at random": {"demand": "random", "people": 30, "start": "08:00/08:10"},
 }  # fmt: skip
 
 
 AGAINST = {
     "isochrone": {"mode": "cycle"}, "access": {"mode": "cycle"}, "route": {"mode": "cycle"}, "trips": {"mode": "cycle"},
     "matrix": {"mode": "cycle"}, "catchment": {"mode": "cycle"}, "neighbours": {"mode": "cycle"}, "centrality": {"radius": 300},
-    "alongside": {"distance": 200},
+    "alongside": {"distance": 200}, "simulate": {"speed": 70},
 }  # fmt: skip
 """What else is asked where an answer is compared."""
 COMPARED = [f"compare {name}" for name in ASKED]

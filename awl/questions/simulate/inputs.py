@@ -39,11 +39,11 @@ class SimulateInputs(SharedInputs):
     """Inputs of `simulate`."""
 
     people: int | None = Field(
-        1000,
+        None,
         ge=1,
         le=MOST_PEOPLE,
-        description="How many set out; null means everybody there is.",
-        json_schema_extra=number_word("People", "{}", "people", nothing="all", fresh=None),
+        description="How many set out; null means everybody there is, and 1,000 where trips are random.",
+        json_schema_extra=number_word("People", "{}", "people", nothing="all", fresh={"value": 1000}),
     )
     fields: list[str] = Field(
         default_factory=list,
@@ -102,7 +102,7 @@ class SimulateInputs(SharedInputs):
         json_schema_extra=choice_word(
             "Spread of starts",
             {"evenly": "evenly spread", "middle": "most of them midway", "early": "most of them at first"},
-            clause=Clause(text="{starts}", rank=1),
+            clause=Clause(text="{starts}", rank=11),
             offer=Offer(label="Spread of starts", hint="Evenly, most midway, or most at first", rank=4),
         ),
     )
@@ -130,7 +130,7 @@ class SimulateInputs(SharedInputs):
             "More seats",
             "{}",
             "seats more in each",
-            clause=Clause(text="with {more_seats} seats more in each", rank=2),
+            clause=Clause(text="with {more_seats} seats more in each", rank=13),
             offer=Offer(label="More seats", hint="What if each place had more room", needs=["capacity"], rank=3),
         ),
     )
@@ -151,7 +151,7 @@ class SimulateInputs(SharedInputs):
             "Patience",
             "{} minutes",
             "minutes of waiting at most",
-            clause=Clause(text="for {patience} at most", rank=0),
+            clause=Clause(text="for {patience} at most", rank=-1),
             offer=Offer(label="Patience", hint="How long one waits for a seat", rank=5),
         ),
     )
@@ -164,7 +164,7 @@ class SimulateInputs(SharedInputs):
             "On the way",
             "{} minutes",
             "minutes on the way at most",
-            clause=Clause(text="on the way for {within} at most", rank=1, always=True),
+            clause=Clause(text="on the way for {within} at most", rank=12, always=True),
         ),
     )
     at_home: Share = Field(
@@ -174,7 +174,7 @@ class SimulateInputs(SharedInputs):
             "Staying at home",
             "{}%",
             "% stay at home",
-            clause=Clause(text="with {at_home} staying at home", rank=2),
+            clause=Clause(text="with {at_home} staying at home", rank=14),
             offer=Offer(label="Stay at home", hint="A share of the people does not set out", rank=6),
         ),
     )
@@ -187,7 +187,7 @@ class SimulateInputs(SharedInputs):
             "Speed",
             "{}%",
             "% of the usual speed",
-            clause=Clause(text="at {speed} of the usual speed", rank=3),
+            clause=Clause(text="at {speed} of the usual speed", rank=15),
             offer=Offer(label="Speed", hint="Everybody slower or faster than usual", rank=7),
         ),
     )
@@ -200,7 +200,7 @@ class SimulateInputs(SharedInputs):
             "Other modes",
             "shares",
             nothing="nobody otherwise",
-            clause=Clause(text="{modes}", rank=0),
+            clause=Clause(text="{modes}", rank=10),
             offer=Offer(label="Other modes", hint="A share of the people goes by another mode", rank=5),
         ),
     )
@@ -210,10 +210,6 @@ class SimulateInputs(SharedInputs):
         json_schema_extra=choice_word(
             "People by",
             {"streets": "street", "area": "area", "buildings": "building", "grid": "population grid"},
-            clause=Clause(text="living by {spread}", rank=4),
-            offer=Offer(
-                label="Where people live", hint="Along streets, over the area, in buildings or by a grid", rank=8
-            ),
         ),
     )
     buildings: FeatureSet | None = Field(
@@ -247,7 +243,7 @@ class SimulateInputs(SharedInputs):
             "{} m",
             "metres apart at most, along streets",
             nothing="no meetings",
-            clause=Clause(text="meeting within {meet}", rank=5),
+            clause=Clause(text="meeting within {meet}", rank=16),
             offer=Offer(label="Meetings", hint="Who comes close to whom, along the streets", rank=6),
         ),
     )
@@ -260,7 +256,7 @@ class SimulateInputs(SharedInputs):
             "For",
             "{} s",
             "seconds at least",
-            clause=Clause(text="for {meet_for}", rank=6),
+            clause=Clause(text="for {meet_for}", rank=17),
             offer=Offer(label="Length of a meeting", hint="For how long two must be close", needs=["meet"], rank=6),
         ),
     )
@@ -272,7 +268,7 @@ class SimulateInputs(SharedInputs):
             "{}%",
             "% at a meeting",
             nothing="nothing passed on",
-            clause=Clause(text="passing something on at {pass_on} of meetings", rank=7),
+            clause=Clause(text="passing something on at {pass_on} of meetings", rank=18),
             offer=Offer(label="Pass on", hint="Something is passed on at meetings", needs=["meet"], rank=6),
         ),
     )
@@ -292,7 +288,7 @@ class SimulateInputs(SharedInputs):
         le=2**32 - 1,
         description="Begins the chance of the runs: the same seed gives the same result.",
         json_schema_extra=number_word(
-            "Seed", "seed {}", "of chance", clause=Clause(text="{seed}", rank=9),
+            "Seed", "seed {}", "of chance", clause=Clause(text="{seed}", rank=21),
             offer=Offer(label="Seed", hint="Other chance", rank=9),
         ),
     )  # fmt: skip
@@ -305,7 +301,7 @@ class SimulateInputs(SharedInputs):
             "Runs",
             "{} runs",
             "runs",
-            clause=Clause(text="over {runs}", rank=8),
+            clause=Clause(text="over {runs}", rank=19),
             offer=Offer(label="Many runs", hint="Means and intervals instead of one run", rank=1),
         ),
     )
@@ -322,7 +318,7 @@ class SimulateInputs(SharedInputs):
             "sweep",
             words=SWEPT,
             nothing="nothing swept",
-            clause=Clause(text="swept over {sweep}", rank=9),
+            clause=Clause(text="swept over {sweep}", rank=20),
             offer=Offer(label="Sweep", hint="How the outcome changes with a number, such as seats", rank=0),
         ),
     )

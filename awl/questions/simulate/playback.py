@@ -38,6 +38,7 @@ class Playback:
         contact: who met whom.
         states: names of the states where something is passed on.
         room: how many each place holds (k,).
+        day: the day it is played on, where the question has none any day.
     """
 
     run: Run
@@ -47,6 +48,7 @@ class Playback:
     contact: Contact | None
     states: list[str]
     room: Ints
+    day: str
 
     @cached_property
     def shapes(self) -> Shaped:
@@ -166,6 +168,7 @@ def track_table(playback: Playback) -> Table:
         {
             "person": rows + 1,
             "title": [f"Person {row + 1}" for row in rows.tolist()],
+            "day": [playback.day] * len(rows),
             "times_s": Column.of_nested([part.tolist() for part in np.split(times, ends[:-1])] if len(rows) else []),
         },
     )

@@ -20,8 +20,13 @@ class Simulate(Question):
     opening = "What happens if many set out"
     sentences = [
         (
-            {"demand": "table"},
+            {"demand": "table", "places": None},
             "What happens if people set out {demand} {trips}, {start}, each as a {mode}?",
+        ),
+        (
+            {"demand": "table"},
+            "What happens if people set out {demand} {trips} to {places}, {start}, each as a {mode}, staying {stay}, with room"
+            " for {capacity}, {when_full}?",
         ),
         (
             {"demand": "random", "ends": "places"},
@@ -29,7 +34,8 @@ class Simulate(Question):
         ),
         (
             {"demand": "random", "ends": "homes"},
-            "What happens if {people} {fields} of {zones} set out {demand} {ends}, {start}, each as a {mode}?",
+            "What happens if {people} {fields} of {zones}, living by {spread}, set out {demand} {ends}, {start}, each as a"
+            " {mode}?",
         ),
         (
             {"demand": "random"},
@@ -37,8 +43,8 @@ class Simulate(Question):
         ),
         (
             {},
-            "What happens if {people} {fields} of {zones} set out {demand} {places}, {start}, each as a {mode}, staying {stay},"
-            " with room for {capacity}, {when_full}?",
+            "What happens if {people} {fields} of {zones}, living by {spread}, set out {demand} {places}, {start}, each as a"
+            " {mode}, staying {stay}, with room for {capacity}, {when_full}?",
         ),
     ]
     Inputs = SimulateInputs

@@ -35,6 +35,8 @@ from awl.questions.simulate.runs import ROOM_FOR_ALL, Run, Scenario, Simulator, 
 from awl.questions.simulate.tables import Step
 
 Ints = NDArray[np.int64]
+ANY_DAY = "2000-01-01"
+"""Stands in files that need a date for that of a question without one."""
 
 
 @dataclass
@@ -113,7 +115,8 @@ def run_simulate(inputs: SimulateInputs, context: Context) -> SimulateResult:
         parts["meetings"] = lambda: tables.meeting_table(first)
     if passed:
         parts["contagion"] = tables.contagion_table(passed, clock, inputs.states)
-    playback = _Once(lambda: Playback(runs[0], simulator, made.passages[0], clock, first, inputs.states, room))
+    day = f"{context.when:%Y-%m-%d}" if context.when else ANY_DAY
+    playback = _Once(lambda: Playback(runs[0], simulator, made.passages[0], clock, first, inputs.states, room, day))
     parts |= {"positions": lambda: position_table(playback()), "tracks": lambda: track_table(playback())}
     return SimulateResult(
         summary=_summary(inputs, figures, steps),

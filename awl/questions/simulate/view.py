@@ -184,7 +184,7 @@ def _series(label: str, values: OverRuns, runs: int) -> Series:
 
 def _charts(inputs: SimulateInputs, result: SimulateResult) -> list[Chart]:
     charts = []
-    axis = Axis("time", result.times.clock.minutes.tolist(), clock=True)
+    axis = Axis("time", result.times.clock.minutes.astype(float).tolist(), clock=True)
     if result.steps and len(inputs.sweep or {}) == 1:
         charts.append(_swept(inputs, result))
     if result.places is not None:
@@ -229,7 +229,7 @@ def _swept(inputs: SimulateInputs, result: SimulateResult) -> Chart:
     """Figures over the values of a sweep, each as a small curve."""
     (name,) = inputs.sweep or {}
     steps = sorted(result.steps, key=lambda step: step.values[name])
-    values = [step.values[name] for step in steps]
+    values = [float(step.values[name]) for step in steps]
     small = []
     for figure in [one for one in SWEPT_FIGURES if one in steps[0].figures][:MOST_SWEPT_CURVES]:
         title, unit = FIGURES[figure]

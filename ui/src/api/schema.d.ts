@@ -4019,8 +4019,8 @@ export interface components {
             max_walk?: number;
             /**
              * People
-             * @description How many set out; null means everybody there is.
-             * @default 1000
+             * @description How many set out; null means everybody there is, and 1,000 where trips are random.
+             * @default null
              */
             people?: number | null;
             /**

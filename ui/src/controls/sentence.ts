@@ -72,7 +72,7 @@ export function freshInputs(process: ProcessInfo, layers: LayerInfo[], mode: str
     else if (slot.control === "place") {
       const layer = slot.fresh?.layer === "none" ? undefined : freshLayer(slot, layers);
       inputs[name] = layer ? { layer: layer.id } : slot.points ? NO_POINTS : null;
-    } else if (slot.fresh?.value !== undefined && slot.fresh.value !== null) inputs[name] = drawn ? [costs[0] ?? "distance"] : slot.fresh.value;
+    } else if (slot.fresh?.value !== undefined && slot.fresh.value !== null) inputs[name] = drawn && slot.control === "costs" ? [costs[0] ?? "distance"] : slot.fresh.value;
     else if (slot.default !== null && slot.default !== undefined) inputs[name] = slot.default;
   }
   for (const [name, { of, fresh }] of Object.entries(slots)) {

@@ -1,5 +1,5 @@
 /** People on the map in step with the time that is played, and a small column on each place that fills. */
-import { plural, t } from "@lingui/core/macro";
+import { t } from "@lingui/core/macro";
 import { useEffect, useMemo } from "react";
 import type { Playback } from "../../api/playback";
 import { stepOf } from "../../common/moments";
@@ -104,8 +104,8 @@ function useColumns(scene: Scene | null, playback: Playback | null, moving: Movi
       fill.style.height = `${Math.min((100 * inside) / Math.max(room, 1), 100)}%`;
       element.classList.toggle("full", place.room !== null && inside >= place.room);
       notch.textContent = turned > 0 ? String(turned) : "";
-      const found = turned > 0 ? t`, ${plural(turned, { one: "# found it full", other: "# found it full" })}` : "";
-      element.title = place.room === null ? t`${place.name}: ${inside} inside${found}` : t`${place.name}: ${inside} of ${place.room} inside${found}`;
+      const held = place.room === null ? t`${place.name}: ${inside} inside` : t`${place.name}: ${inside} of ${place.room} inside`;
+      element.title = [held, ...(turned > 0 ? [t`${turned} found it full`] : [])].join(", ");
     }
   }, [columns, playback, moving, moment]);
 }
