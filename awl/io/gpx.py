@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
 from datetime import datetime, timedelta
 from xml.etree import ElementTree
@@ -17,7 +18,7 @@ NAMESPACE = "http://www.topografix.com/GPX/1/1"
 def tracks(layer: Table, title: str) -> bytes:
     """One track for each line of a layer; its `title` or `measure` is its name.
 
-    Where lines have `times_s`, seconds after midnight of the `day` beside, each point has its local time.
+    Where lines have `times_s`, lists of seconds after midnight of the `day` beside, each point has its local time.
 
     Parameters:
         layer: the layer.
@@ -47,12 +48,12 @@ def tracks(layer: Table, title: str) -> bytes:
     return bytes(ElementTree.tostring(root, encoding="UTF-8", xml_declaration=True))
 
 
-def _clock(moments: list[float] | None, day: str | None) -> Iterator[str] | None:
+def _clock(moments: str | None, day: str | None) -> Iterator[str] | None:
     """The time of each point of a track, None where it has none."""
     if moments is None or day is None:
         return None
     midnight = datetime.fromisoformat(day)
-    return ((midnight + timedelta(seconds=second)).isoformat(timespec="milliseconds") for second in moments)
+    return ((midnight + timedelta(seconds=second)).isoformat(timespec="milliseconds") for second in json.loads(moments))
 
 
 def _tag(name: str) -> str:

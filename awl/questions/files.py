@@ -48,7 +48,9 @@ def answer_bytes(answer: Answer, part: str | None, ending: str, where: str) -> b
         document = answer.document(None if part is None else {part})
         return geojson.dumps(document if part is None else document[part])
     shown = answer.view.tables[0].part if answer.view.tables else answer.parts[0]
-    return _written({name: answer.part(name) for name in answer.parts}, part, shown, ending, where, answer.title)
+    # Parts may take long to make: none is that nobody wants.
+    wanted = answer.parts if part is None else [part]
+    return _written({name: answer.part(name) for name in wanted}, part, shown, ending, where, answer.title)
 
 
 def kept_bytes(document: Json, part: str | None, ending: str, where: str) -> bytes:

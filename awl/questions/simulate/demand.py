@@ -46,6 +46,27 @@ SHAPES: dict[str, Floats] = {
 
 
 @dataclass(frozen=True)
+class Chance:
+    """The chance of one run.
+
+    Attributes:
+        seed: that of the question.
+        run: the number of the run.
+    """
+
+    seed: int
+    run: int
+
+    def stream(self, name: str) -> np.random.Generator:
+        """The source of what one thing is drawn from: the same each time, whatever else is drawn.
+
+        Parameters:
+            name: what is drawn.
+        """
+        return np.random.default_rng([self.seed, self.run, *name.encode()])
+
+
+@dataclass(frozen=True)
 class Drawn:
     """People of one run (n,) who set out.
 
@@ -102,9 +123,9 @@ class Demand:
     draws_goal: Callable[[int, Ints, Floats], Ints] | None = None
     fixed: Fixed | None = None
 
-    def draw(self, people: int | None, at_home_percent: float, chance: np.random.SeedSequence) -> Drawn:
+    def draw(self, people: int | None, at_home_percent: float, chance: Chance) -> Drawn:
         """People of a run: the same for the same chance, and the first of them the same however many there are."""
-        streams = [np.random.default_rng(one) for one in chance.spawn(6)]
+        streams = [chance.stream(name) for name in ("home", "place", "mode", "start", "goal")]
         count = round(self.total) if people is None else people
         if self.fixed is not None and people is None:
             rows = np.repeat(np.arange(len(self.fixed.count)), self.fixed.count)

@@ -15,6 +15,7 @@ from awl.core.analysis.simulation.occupancy import Occupation, occupation, turne
 from awl.core.analysis.simulation.over_runs import OverRuns, over_runs
 from awl.core.analysis.simulation.passing import Passed, passed_on
 from awl.core.graph.street_graph import StreetGraph
+from awl.questions.simulate.demand import Chance
 from awl.questions.simulate.inputs import SimulateInputs
 from awl.questions.simulate.runs import MINUTE_MS, ROOM_FOR_ALL, Run
 
@@ -96,7 +97,7 @@ class Contact:
 
 
 def contact_of(
-    inputs: SimulateInputs, run: Run, passages: Passages, graph: StreetGraph, chance: np.random.SeedSequence
+    inputs: SimulateInputs, run: Run, passages: Passages, graph: StreetGraph, chance: Chance
 ) -> Contact | None:
     """Meetings of a run; None where they do not count."""
     if inputs.meet is None:
@@ -105,9 +106,9 @@ def contact_of(
     until = int(max(run.filled.ends_ms.max(initial=0), passages.leaves_ms.max(initial=0)))
     passed = None
     if run.scenario.pass_on is not None and len(run):
-        rng = np.random.default_rng(chance.spawn(1)[0])
+        rng = chance.stream("passing on")
         carriers = rng.permutation(len(run))[: min(inputs.carriers, len(run))]
-        begin = int(min(run.filled.departs_ms.min(), meetings.when_ms.min(initial=run.filled.departs_ms.min())))
+        begin = int(run.filled.departs_ms.min()) // MINUTE_MS * MINUTE_MS
         recovery = 0 if inputs.recovery is None else round(inputs.recovery * MINUTE_MS)
         passed = passed_on(len(run), meetings.meetings, carriers, run.scenario.pass_on / 100, recovery, begin, rng)
     return Contact(meetings, passed, until)

@@ -207,9 +207,7 @@ class _Runs:
         found: list[Contact | None] = []
         for run, own, chance in zip(runs, passages, self._chances, strict=True):
             raise_if_cancelled()
-            # A copy: drawing from a seed moves it on.
-            again = np.random.SeedSequence(chance.entropy, spawn_key=(*chance.spawn_key, 99))
-            found.append(contact_of(self._inputs, run, own, self._graph, again))
+            found.append(contact_of(self._inputs, run, own, self._graph, chance))
         return found
 
 

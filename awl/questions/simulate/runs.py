@@ -14,7 +14,7 @@ from awl.core.analysis.simulation.riding import Lines, Riding, ridden_times
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.core.routing.dijkstra.search import UNREACHED
-from awl.questions.simulate.demand import Demand, Drawn
+from awl.questions.simulate.demand import Chance, Demand, Drawn
 from awl.questions.simulate.inputs import SimulateInputs
 from awl.questions.simulate.movers import FAR
 
@@ -111,11 +111,11 @@ class Simulator:
         self.lines = Lines(demand.movers[0].context.network.graph.link_count)
         self._paths: dict[int, tuple[Ints, TimedPaths]] = {}
 
-    def chances(self, runs: int) -> list[np.random.SeedSequence]:
+    def chances(self, runs: int) -> list[Chance]:
         """The chance of each run: the same for each step of a sweep."""
-        return np.random.SeedSequence(self._inputs.seed).spawn(runs)
+        return [Chance(self._inputs.seed, run) for run in range(runs)]
 
-    def run(self, scenario: Scenario, chance: np.random.SeedSequence, progress: Progress | None = None) -> Run:
+    def run(self, scenario: Scenario, chance: Chance, progress: Progress | None = None) -> Run:
         """A run by chance. With the same chance people are the same, as many as there are in both."""
         drawn = self.demand.draw(scenario.people, scenario.at_home, chance)
         if self._capacity is None:
