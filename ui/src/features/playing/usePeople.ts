@@ -112,7 +112,7 @@ function useColumns(scene: Scene | null, playback: Playback | null, moving: Movi
 
 function columnOf(): { element: HTMLElement; fill: HTMLElement; notch: HTMLElement } {
   const [element, shaft, fill, notch] = ["div", "div", "i", "span"].map((name) => document.createElement(name)) as [HTMLElement, HTMLElement, HTMLElement, HTMLElement];
-  element.className = "room";
+  element.className = "fullness";
   shaft.append(fill);
   element.append(notch, shaft);
   return { element, fill, notch };
