@@ -14,6 +14,7 @@ from awl.cli.question_names import NAMES
 from awl.core.errors import AwlError, nearest
 
 if TYPE_CHECKING:
+    from awl.core.progress import Progress
     from awl.questions.results import Answer
     from awl.study.study import Study
 
@@ -66,6 +67,12 @@ def _known_question(ctx: click.Context, param: click.Parameter, value: str) -> s
 @click.option("--map", "map_file", type=PATH, help="Write the map sheet of the answer: FILE.png, .svg or .pdf.")
 @map_options
 @click.option(
+    "--animation",
+    "animation_file",
+    type=PATH,
+    help="Write FILE.gif: people who move in the answer, picture by picture.",
+)
+@click.option(
     "--workers",
     metavar="ADDRESS",
     help="Answer in blocks on the workers of a scheduler (tcp://host:8786) or of this machine (local:4); "
@@ -73,12 +80,13 @@ def _known_question(ctx: click.Context, param: click.Parameter, value: str) -> s
 )
 def command(
     question: str, study_path: Path, file: Path | None, pairs: tuple[str, ...], what_ifs: tuple[str, ...], over: bool,
-    out: Path | None, part: str | None, keep: str | None, map_file: Path | None, workers: str | None, **given: Any,
+    out: Path | None, part: str | None, keep: str | None, map_file: Path | None, animation_file: Path | None,
+    workers: str | None, **given: Any,
 ) -> None:  # fmt: skip
     """Run one question; prints the results document, or writes a file.
 
-    QUESTION is one of access, alongside, catchment, centrality, compare, isochrone, matrix, neighbours, route, trips; `awl ask
-    isochrone --help` lists the inputs of that one.
+    QUESTION is one of access, alongside, catchment, centrality, compare, isochrone, matrix, neighbours, route, simulate,
+    trips; `awl ask isochrone --help` lists the inputs of that one.
 
     Example: awl ask isochrone --study ferrow.gpkg --set places.layer=cool_rooms --set limits=5,10,15 --out reach.geojson
     """
@@ -110,6 +118,10 @@ def command(
     if map_file is not None and map_file.suffix[1:].lower() not in MAP_FORMATS:
         remedy = f"Choose {', '.join(MAP_FORMATS[:-1])} or {MAP_FORMATS[-1]}"
         raise AwlError("A map sheet is not written in that format", where=map_file.name, remedy=remedy, inputs=("map",))
+    if animation_file is not None and animation_file.suffix.lower() != ".gif":
+        raise AwlError(
+            "Animations are written as GIF", where=animation_file.name, remedy="Name FILE.gif", inputs=("animation",)
+        )
     with progress_bar() as progress:
         study = Study(study_path)
         began = time.monotonic()
@@ -120,12 +132,15 @@ def command(
             write_whole(out, answer_bytes(answer, part, out.suffix[1:].lower(), out.name))
         if map_file is not None:
             _draw(study, question, inputs, answer, map_file, given)
-    if map_file is not None:
-        click.echo(f"{map_file}: {answer.title}")
+        if animation_file is not None:
+            _animate(study, question, inputs, answer, animation_file, progress)
+    for drawn in (map_file, animation_file):
+        if drawn is not None:
+            click.echo(f"{drawn}: {answer.title}")
     if out is None and keep is not None:
         click.echo(f"Kept as '{keep}': {answer.title}")
     if out is None:
-        if keep is None and map_file is None:
+        if keep is None and map_file is None and animation_file is None:
             click.echo(geojson.dumps(answer.document()).decode())
         return
     click.echo(f"{out}: {answer.title}")
@@ -144,6 +159,22 @@ def _draw(
     options = map_sheet_options(given)
     write_whole(
         file, draw_map_sheet(study, fresh_content(study, question, inputs, answer), options, file.suffix[1:].lower())
+    )
+
+
+def _animate(
+    study: Study, question: str, inputs: dict[str, Any], answer: Answer, file: Path, progress: Progress
+) -> None:
+    """Write the animation of an answer."""
+    from awl.handout.animation import AnimationOptions, animation_gif
+    from awl.handout.answers import fresh_content
+    from awl.io.whole import write_whole
+
+    write_whole(
+        file,
+        animation_gif(
+            study, fresh_content(study, question, inputs, answer), AnimationOptions.model_validate({}), progress
+        ),
     )
 
 

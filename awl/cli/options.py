@@ -39,6 +39,7 @@ MAP_OPTIONS = (
     click.option("--scale", type=int, help="Maps: 1:SCALE; where left out the answer fills the map."),
     click.option("--dpi", default=200, show_default=True, type=int, help="Maps: pixels per inch of a PNG."),
     click.option("--grey", is_flag=True, help="Maps: in grey."),
+    click.option("--moment", metavar="HH:MM", help="Maps: people as they are at this time, in answers in which they move."),
     click.option("--title", help="Maps: the title; that of the answer when left out."),
     click.option("--credit", help="Maps: whose data it is; the names of the files when left out."),
 )  # fmt: skip
@@ -61,7 +62,7 @@ def map_sheet_options(given: dict[str, Any]) -> Any:
 
     from awl.handout.paper import MapOptions
 
-    names = ("paper", "portrait", "scale", "dpi", "grey", "title", "credit")
+    names = ("paper", "portrait", "scale", "dpi", "grey", "moment", "title", "credit")
     own = {name: given.pop(name) for name in names}
     own["orientation"] = "portrait" if own.pop("portrait") else "landscape"
     own["colour"] = "grey" if own.pop("grey") else "colour"

@@ -4,5 +4,5 @@ from __future__ import annotations
 
 NAMES = (
     "isochrone", "access", "route", "trips", "catchment", "alongside", "neighbours", "centrality", "matrix",
-    "compare",
+    "simulate", "compare",
 )  # fmt: skip

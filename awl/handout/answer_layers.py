@@ -335,7 +335,7 @@ def _draw_widths(frame: MapFrame, answer: DrawnAnswer, layer: MapLayer, widths: 
     rows = []
     for i, step in enumerate(load_steps(most)):
         width = 1.4 * thick * _width(step, most, widths.scale)
-        words = f"{step:,} {'trip' if step == 1 else 'trips'}"
+        words = f"{step:,} {'trip' if step == 1 and widths.of == 'trips' else widths.of}"
         rows.append(LegendRow(f"{widths.id}:{i}", words, Swatch("line", line=ink, width=width)))
     return LegendGroup(widths.id, widths.title, rows, widths.note)
 

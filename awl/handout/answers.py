@@ -8,11 +8,13 @@ from pydantic import ValidationError
 
 from awl.core.errors import AwlError
 from awl.handout.map_sheet import SheetContent
+from awl.handout.moving import with_people
 from awl.io.table import Table
 from awl.questions import QUESTIONS
 from awl.questions.inputs import Json
 from awl.questions.kept_answers import KeptAnswer, kept_answer
 from awl.questions.results import Answer
+from awl.questions.simulate.run import SimulateResult
 from awl.questions.wording import sentence_of
 from awl.study import records, sheet_records
 from awl.study.study import Study
@@ -73,7 +75,9 @@ def fresh_content(study: Study, process: str, inputs: Json, answer: Answer) -> S
 
     doubts = _doubts([doubt.json() for doubt in answer.doubts])
     view, asked = _worded(study, process, inputs, answer.view)
-    return SheetContent(view, part, asked, _mode(inputs), doubts, records.now())
+    content = SheetContent(view, part, asked, _mode(inputs), doubts, records.now())
+    result = answer.result
+    return with_people(content, result.playback) if isinstance(result, SimulateResult) else content
 
 
 def _worded(study: Study, process: str, inputs: Json, view: View) -> tuple[View, str]:

@@ -32,6 +32,7 @@ from awl.handout.legend import MM_PER_POINT, LegendDrawer
 from awl.handout.lettering import Lettering
 from awl.handout.letters import ITALIC, MEDIUM, SANS, SERIF, TITLE, font, path_of, wrapped
 from awl.handout.paper import Box, Layout, MapOptions, bar_length, layout_of, scale_for, view_at
+from awl.handout.people import PeopleShown, clock_minute, clock_word, draw_people
 from awl.io.table import Table
 from awl.study.study import Study
 from awl.views.view import View
@@ -58,6 +59,7 @@ class SheetContent:
         made: when it was answered, RFC 3339.
         looks: looks of rows of the legend by their ids.
         hidden: rows that are switched off.
+        people: gives who is on the map at a minute of the day, where people move.
     """
 
     view: View
@@ -68,6 +70,7 @@ class SheetContent:
     made: str
     looks: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
     hidden: frozenset[str] = frozenset({"unserved"})
+    people: Callable[[float], PeopleShown] | None = None
 
 
 def draw_map_sheet(study: Study, content: SheetContent, options: MapOptions, ending: str) -> bytes:
@@ -91,16 +94,45 @@ def draw_map_sheet(study: Study, content: SheetContent, options: MapOptions, end
     layout, inks = layout_of(options), Inks(options.colour == "grey")
     figure = Figure(figsize=(layout.width / 25.4, layout.height / 25.4), facecolor=inks("token:page"))
     page = _page(figure, layout)
-    frame = _frame(figure, study, content, options, layout, inks)
+    frame = map_frame(figure, study, content, options, layout, inks)
     usable = study.network(content.mode).usable if content.mode in study.modes() else None
-    drawn = DrawnAnswer(content.view.map, content.part, content.looks, content.hidden)
+    # At a moment people are drawn in place of what they put on the streets in all.
+    summed = {layer.widths.id for layer in content.view.map.layers if layer.widths and options.moment is not None}
+    drawn = DrawnAnswer(content.view.map, content.part, content.looks, content.hidden | summed)
     groups = draw_answer(frame, drawn)
     draw_base(frame, usable)
+    if options.moment is not None:
+        draw_people(frame, people_at(content, options.moment))
     _write_head(page, layout, inks, content, options)
     if options.legend:
         LegendDrawer(page, layout.legend, inks, layout.letter).draw(groups)
     _write_foot(page, layout, inks, frame, content, options)
     return _file(figure, ending, options.dpi, content.view.title)
+
+
+def people_at(content: SheetContent, clock: str) -> PeopleShown:
+    """Who is on the map of an answer at a clock time.
+
+    Parameters:
+        content: what the sheet is of.
+        clock: the time, such as 13:40.
+
+    Raises:
+        AwlError: nothing moves in the answer, or not at that time.
+    """
+    moving = content.view.map.moving
+    if content.people is None or moving is None:
+        raise AwlError(
+            "Nothing moves in this answer, so it has no moment", remedy="Leave 'moment' out", inputs=("moment",)
+        )
+    minute = clock_minute(clock)
+    if not moving.begin <= minute <= moving.end:
+        raise AwlError(
+            f"Nothing moves at {clock}",
+            remedy=f"Choose a time from {clock_word(moving.begin)} to {clock_word(moving.end)}",
+            inputs=("moment",),
+        )
+    return content.people(minute)
 
 
 def draw_map_picture(study: Study, content: SheetContent, size_mm: tuple[float, float], dpi: int) -> bytes:
@@ -120,7 +152,7 @@ def draw_map_picture(study: Study, content: SheetContent, size_mm: tuple[float, 
     inks = Inks()
     figure = Figure(figsize=(width / 25.4, height / 25.4), facecolor=inks("token:page"))
     page = _page(figure, layout)
-    frame = _frame(figure, study, content, MapOptions.model_validate({}), layout, inks)
+    frame = map_frame(figure, study, content, MapOptions.model_validate({}), layout, inks)
     groups = draw_answer(frame, DrawnAnswer(content.view.map, content.part, content.looks, content.hidden))
     draw_base(frame, study.network(content.mode).usable if content.mode in study.modes() else None)
     LegendDrawer(page, layout.legend, inks, letter).draw(groups)
@@ -137,10 +169,19 @@ def _page(figure: Figure, layout: Layout) -> Axes:
     return page
 
 
-def _frame(
+def map_frame(
     figure: Figure, study: Study, content: SheetContent, options: MapOptions, layout: Layout, inks: Inks
 ) -> MapFrame:
-    """The map: its scale and middle as asked for, or so that the answer fills it."""
+    """The map: its scale and middle as asked for, or so that the answer fills it.
+
+    Parameters:
+        figure: the sheet.
+        study: the study of the answer.
+        content: what it is of.
+        options: scale and middle.
+        layout: where things stand.
+        inks: the inks.
+    """
     x, y, width, height = layout.map
     plane = study.graph.plane
     extent = _extent(study, content)
@@ -201,7 +242,8 @@ class _Writer:
 def _write_head(page: Axes, layout: Layout, inks: Inks, content: SheetContent, options: MapOptions) -> None:
     x, y, width, _ = layout.title
     writer = _Writer(page, inks, x, y - 2 * layout.letter, width)
-    writer.write(options.title or content.view.title, TITLE, 15 * layout.letter, "token:ink")
+    moment = f", {options.moment}" if options.moment else ""
+    writer.write((options.title or content.view.title) + moment, TITLE, 15 * layout.letter, "token:ink")
     writer.y += 0.6 * layout.letter
     writer.write(content.asked, SERIF, 8.6 * layout.letter, "token:ink-2", 2)
 

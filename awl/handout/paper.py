@@ -33,6 +33,11 @@ class MapOptions(BaseModel):
     )
     title: str | None = Field(None, max_length=200, description="Above the map; that of the answer where left out.")
     credit: str | None = Field(None, max_length=400, description="Whose data it is; files by name where left out.")
+    moment: str | None = Field(
+        None,
+        pattern=r"^\d{1,2}:[0-5]\d$",
+        description="Where people move: draw them as they are at this time of the day, such as 13:40.",
+    )
     legend: bool = Field(True, description="Whether the legend stands beside the map.")
     method: bool = Field(True, description="Whether method and doubts stand below it.")
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 from typing import Any
 
 import orjson
@@ -10,18 +11,23 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
+from awl.handout.animation import AnimationOptions, animation_gif
 from awl.handout.answers import kept_content
-from awl.handout.map_sheet import FORMATS, draw_map_sheet
+from awl.handout.map_sheet import FORMATS, SheetContent, draw_map_sheet
+from awl.handout.moving import with_people
 from awl.handout.paper import MapOptions
 from awl.handout.report import report_html
 from awl.questions.inputs import Json
+from awl.server.playing import last_played, playback_of
 from awl.server.web import base_of, body, checked, jobs, known_parameters, reply, study_of
 from awl.sheets.document import MOST_BLOCKS
 from awl.sheets.shelf import stored_body
 from awl.study.sheet_records import FIRST
+from awl.study.study import Study
 
 api = Blueprint("maps", __name__)
 REPORT = "report"
+ANIMATION = "animation"
 REPORT_POLICY = (
     "default-src 'none'; style-src 'unsafe-inline'; img-src data:; font-src data:; frame-ancestors 'self'; sandbox"
 )
@@ -36,9 +42,51 @@ def map_sheet(study_id: str, answer_id: str) -> Response:
     if "centre" in given:
         given["centre"] = given["centre"].split(",")
     options, ending = checked(MapOptions, given), request.args.get("format", "png")
-    data = draw_map_sheet(study, kept_content(study, answer_id), options, ending)
+    data = draw_map_sheet(study, _content(study, answer_id), options, ending)
     name = f"{study_id}-{answer_id}.{ending}"
     return Response(data, content_type=FORMATS[ending], headers={"Content-Disposition": f'inline; filename="{name}"'})
+
+
+def _content(study: Study, answer_id: str) -> SheetContent:
+    """A kept answer as it is drawn, with those who move in it."""
+    held = last_played()
+    return with_people(kept_content(study, answer_id), lambda: playback_of(study, answer_id, held))
+
+
+class AnimationWanted(AnimationOptions):
+    """Which answer an animation is of."""
+
+    answer: str
+
+
+@api.post("/studies/<study_id>/animations")
+def make_animation(study_id: str) -> Response:
+    """Animate an answer in which people move, as a job."""
+    study, wanted = study_of(study_id), checked(AnimationWanted, body())
+    content = _content(study, wanted.answer)
+    options = AnimationOptions(**wanted.model_dump(exclude={"answer"}))
+
+    def work(progress: Progress) -> Json:
+        data = animation_gif(study, content, options, progress)
+        return {"answer": wanted.answer, "gif": base64.b64encode(data).decode()}
+
+    job = jobs().start(ANIMATION, study_id, work)
+    base = base_of(study_id)
+    return reply(job.info(base), 201, Location=f"{base}/animations/{job.id}")
+
+
+@api.get("/studies/<study_id>/animations/<job_id>")
+def made_animation(study_id: str, job_id: str) -> Response:
+    """An animation that was made, as GIF."""
+    job = jobs().get(job_id, study_id)
+    if job.process != ANIMATION:
+        raise AwlError(f"There is no animation '{job_id[:80]}'", remedy="Make one", status=404, kind="no-such-job")
+    if job.error is not None:
+        raise job.error
+    result = orjson.loads(job.result_json())
+    name = f"{study_id}-{result['answer'][:40]}.gif"
+    headers = {"Content-Disposition": f'inline; filename="{name}"'}
+    return Response(base64.b64decode(result["gif"]), content_type="image/gif", headers=headers)
 
 
 class ReportWanted(BaseModel):

@@ -77,7 +77,7 @@ def answer_again(study: Study, document: Json, held: LastPlayed) -> Answer:
     return answer
 
 
-def playback_of(study: Study, question_id: str) -> Playback:
+def playback_of(study: Study, question_id: str, held: LastPlayed) -> Playback:
     """What is played of a kept answer.
 
     Raises:
@@ -90,7 +90,7 @@ def playback_of(study: Study, question_id: str) -> Playback:
         raise AwlError(
             "Nothing moves in this answer", remedy="Play answers of 'simulate'", status=404, kind="no-playback"
         )
-    result = answer_again(study, document, last_played()).result
+    result = answer_again(study, document, held).result
     assert isinstance(result, SimulateResult)
     return result.playback()
 
@@ -99,5 +99,5 @@ def playback_of(study: Study, question_id: str) -> Playback:
 def playback(study_id: str, question_id: str) -> Response:
     """Everybody's way with times, and how full places are, as arrays."""
     known_parameters()
-    played = playback_of(study_of(study_id), question_id)
+    played = playback_of(study_of(study_id), question_id, last_played())
     return packed(played.head(), *played.arrays())

@@ -79,7 +79,7 @@ def test_who_goes_on_leads_from_place_to_place_within_the_limit(usual):
     assert np.array_equal((when - run.filled.full_ms[on, 0])[moved], between[first[moved], second[moved]])
     assert (run.filled.arrives_ms - run.filled.departs_ms)[run.filled.place != NEVER].max() <= 25 * MINUTE_MS
     # Positions follow these legs: at the moment at which a place is found full one stands before it.
-    tracks = played.tracks()
+    tracks = played.tracks
     for row in np.flatnonzero(moved)[:10].tolist():
         person, at = int(on[row]), int(run.filled.full_ms[on[row], 0])
         stands = tracks.positions_at(at)[person]
@@ -352,7 +352,7 @@ def test_who_rides_arrives_by_the_first_connection(tmp_path: Path, study_file: P
     played = answer.result.playback()
     run, mover = played.run, played.simulator.demand.movers[0]
     router = mover.context.transit
-    tracks = played.tracks()
+    tracks = played.tracks
     rides = 0
     for person in np.flatnonzero(run.filled.place != NEVER).tolist():
         departs = int(run.filled.departs_ms[person])

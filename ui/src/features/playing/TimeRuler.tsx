@@ -1,6 +1,7 @@
 /** The ruler of time along the foot of the map: play, pause, step, and what everybody is doing at the moment under the cursor. */
 import { t } from "@lingui/core/macro";
 import { Slider } from "@mui/material";
+import { Trans } from "@lingui/react/macro";
 import { useEffect } from "react";
 import type { Doing } from "../../api/playback";
 import { capital, clockOfDay, figure } from "../../common/format";
@@ -8,6 +9,7 @@ import { stepOf } from "../../common/moments";
 import { Word } from "../../controls/inline";
 import { useScreen } from "../../state/screen";
 import { PACES } from "../../state/slices/moments";
+import { Animation } from "./Animation";
 import { usePlayback } from "./usePlayback";
 
 /** Hours and parts of them between two ticks, in minutes. */
@@ -17,7 +19,7 @@ const STEP_MIN = 1;
 
 export function TimeRuler({ study }: { study: string }) {
   const { moving, playback } = usePlayback(study);
-  const { moment, running, pace, loops, lookAtMoment, runTime, setPace, setLoops } = useScreen("moment", "running", "pace", "loops", "lookAtMoment", "runTime", "setPace", "setLoops");
+  const { question, moment, running, pace, loops, lookAtMoment, runTime, setPace, setLoops } = useScreen("question", "moment", "running", "pace", "loops", "lookAtMoment", "runTime", "setPace", "setLoops");
   const [begin, end] = [moving?.begin ?? 0, moving?.end ?? 0];
   const at = moment ?? begin;
   const ready = playback !== null;
@@ -87,6 +89,10 @@ export function TimeRuler({ study }: { study: string }) {
           </span>
         ))}
         <span className="pace">
+          <a href={`/studies/${study}/maps/${question ?? ""}?format=png&moment=${clockOfDay(at)}`} target="_blank" rel="noreferrer" title={t`A map sheet of this moment`}>
+            <Trans>Still</Trans>
+          </a>
+          <Animation study={study} question={question ?? ""} />
           <Word kind="amount" label={t`Minutes of the day in a second`} value={String(pace)} options={PACES.map((one): [string, string] => [String(one), t`${one} min a second`])} onChange={(value) => setPace(Number(value))} />
           <button className="linkish" aria-pressed={loops} onClick={() => setLoops(!loops)}>
             {loops ? t`over and over` : t`once`}
