@@ -113,7 +113,7 @@ OURS = {"awl", "demo"}
 PACKAGES = {
     "click", "dask", "distributed", "flask", "fontTools", "geopandas", "jinja2", "h5py", "lark", "llvmlite",
     "mapbox_vector_tile", "markupsafe", "matplotlib", "numba", "numpy", "openpyxl", "orjson", "pyarrow", "pydantic", "pyogrio",
-    "pyproj", "rapidfuzz", "rasterio", "rich", "scipy", "shapely", "waitress", "werkzeug",
+    "PIL", "pyproj", "rapidfuzz", "rasterio", "rich", "scipy", "shapely", "waitress", "werkzeug",
 }  # fmt: skip
 """Packages of general use: what Awl is for is its own code."""
 

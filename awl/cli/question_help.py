@@ -21,6 +21,8 @@ EXAMPLES = {
     "neighbours": "--set places=cool_rooms --set others=cool_rooms --set limits=5,10 --out near.csv",
     "centrality": "--set places=cool_rooms --set radius=800 --set indices=reach,betweenness --out central.csv",
     "compare": "--set answers=open,closed --out changes.csv --part zones",
+    "simulate": "--set zones=zones --set people=3000 --set fields=age_65_plus --set places=cool_rooms --set capacity=seats"
+    " --set runs=20 --out rooms.csv",
     "matrix": "--set from=zones --set to=cool_rooms --out times.omx",
 }
 """How each question is asked, as in the demo study."""

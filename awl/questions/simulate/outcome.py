@@ -15,7 +15,7 @@ from awl.core.analysis.simulation.occupancy import Occupation, occupation, turne
 from awl.core.analysis.simulation.over_runs import OverRuns, over_runs
 from awl.core.analysis.simulation.passing import Passed, passed_on
 from awl.core.graph.street_graph import StreetGraph
-from awl.questions.simulate.demand import Chance
+from awl.questions.simulate.drawing import Chance
 from awl.questions.simulate.inputs import SimulateInputs
 from awl.questions.simulate.runs import MINUTE_MS, ROOM_FOR_ALL, Run
 

@@ -17,7 +17,8 @@ from awl.questions.context import Context, Places
 from awl.questions.offers import offer_of
 from awl.questions.results import Doubt, Part, Result, counted
 from awl.questions.simulate import tables
-from awl.questions.simulate.demand import Demand, demand_of, find_all_times
+from awl.questions.simulate.demand import demand_of
+from awl.questions.simulate.drawing import Demand, find_all_times
 from awl.questions.simulate.inputs import SimulateInputs
 from awl.questions.simulate.loads import Loads, by_time_table, loads_of, street_table
 from awl.questions.simulate.outcome import (

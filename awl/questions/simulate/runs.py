@@ -14,7 +14,7 @@ from awl.core.analysis.simulation.riding import Lines, Riding, ridden_times
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.core.routing.dijkstra.search import UNREACHED
-from awl.questions.simulate.demand import Chance, Demand, Drawn
+from awl.questions.simulate.drawing import Chance, Demand, Drawn
 from awl.questions.simulate.inputs import SimulateInputs
 from awl.questions.simulate.movers import FAR
 
