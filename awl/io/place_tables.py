@@ -105,6 +105,26 @@ def columns_of(path: Path, source: str) -> list[str]:
     return (_xlsx(path, source) if source.lower().endswith(".xlsx") else _csv(path, source)).header
 
 
+def plain_rows(path: Path, source: str) -> dict[str, list[Any]]:
+    """All columns of a table, wherever its rows may lie.
+
+    Parameters:
+        path: the file.
+        source: the name of the file, for messages.
+
+    Raises:
+        AwlError: the file is no table, or has too many rows.
+    """
+    table = _xlsx(path, source) if source.lower().endswith(".xlsx") else _csv(path, source)
+    if len(table.rows) > MAX_FEATURES:
+        raise AwlError(f"{len(table.rows):,} rows are more than Awl takes in", where=source, remedy="Filter it first")
+    return {
+        name: _values([row[i] if i < len(row) else "" for row in table.rows], table.comma)
+        for i, name in enumerate(table.header)
+        if name
+    }
+
+
 def _place_columns(header: list[str], wanted: PlaceColumns, source: str) -> tuple[int, int, int | None]:
     """Positions of the columns of coordinates, or of WKT."""
     lower = [name.lower() for name in header]

@@ -33,12 +33,13 @@ from awl.study import areas, importing, inspect
 from awl.study.importing import ReadOptions
 from awl.study.line_fields import BuildOptions
 from awl.study.study import Study, slug
+from awl.study.trip_layers import TripEnds, add_trips
 
 api = Blueprint("upload", __name__)
 BINARY = "application/octet-stream"
 STAGED = ".waiting-"
 EXTRACT_ENDING = re.compile(
-    r"(\.osm)?(\.gz|\.bz2|\.pbf)?$|\.(gpkg|fgb|zip|geojson|json|csv|shp|kml|kmz|gpx|xlsx)$", re.I
+    r"(\.osm)?(\.gz|\.bz2|\.pbf)?$|\.(gpkg|fgb|zip|geojson|json|csv|shp|kml|kmz|gpx|xlsx|parquet|omx)$", re.I
 )
 
 
@@ -301,6 +302,36 @@ def add_layers(token: str) -> Response:
         added = importing.add_chosen(upload, study, chosen, upload.name, progress)
         shutil.rmtree(upload.parent, ignore_errors=True)
         return {"study": wanted.study, "layers": added}
+
+    return _started(wanted.study, work)
+
+
+class TripsAdd(BaseModel):
+    """Between which layers the trips of a waiting table lead, and which columns hold the ids of their ends."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    study: str
+    origins: str
+    destinations: str
+    origin: str | None = Field(None, max_length=200)
+    destination: str | None = Field(None, max_length=200)
+    title: str | None = Field(None, max_length=200)
+
+
+@api.post("/uploads/<token>/trips")
+def add_trip_table(token: str) -> Response:
+    """Add a waiting table of trips to a study as a layer of lines. Answers with a job."""
+    known_parameters()
+    upload, wanted = staged_file(token), checked(TripsAdd, body())
+    study = study_of(wanted.study)
+    ends = TripEnds(wanted.origins, wanted.destinations, wanted.origin, wanted.destination)
+
+    def work(progress: Progress) -> dict[str, Any]:
+        progress.step(0.1, f"Reading {upload.name}")
+        added = add_trips(upload, study, ends, None, wanted.title, upload.name)
+        shutil.rmtree(upload.parent, ignore_errors=True)
+        return {"study": wanted.study, "layers": [added]}
 
     return _started(wanted.study, work)
 

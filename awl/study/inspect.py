@@ -19,7 +19,7 @@ from awl.core.graph.raw import RawExtract
 from awl.core.graph.street_graph import ragged_lines
 from awl.core.progress import Progress
 from awl.io import crs as systems
-from awl.io import gmns_read, gtfs, link_list, osm, place_tables, raster, vector
+from awl.io import gmns_read, gtfs, link_list, osm, place_tables, raster, trip_tables, vector
 from awl.io.gmns_read import ReadGraph
 from awl.io.table import Column, Table
 from awl.study import feeds, importing
@@ -72,6 +72,20 @@ def described(
         weights = gmns_read.number_columns(folder)
         graph = {"problem": "The coordinates are not degrees", "weights": weights, "candidates": list(COMMON)}
         return {"kind": "graph", "layers": [], "graph": graph}
+    if Path(source).suffix.lower() in (".parquet", ".omx"):
+        columns = trip_tables.columns(path, source)
+        about = {
+            "name": None,
+            "geometry": "empty",
+            "count": len(next(iter(columns.values()), [])),
+            "crs": None,
+            "fields": {},
+        }
+        problem = "Its rows have no places of their own"
+        return {
+            "kind": "layers",
+            "layers": [about | {"problem": problem, "columns": list(columns), "only_trips": True}],
+        }
     several = Path(source).suffix.lower() in importing.VECTOR_ENDINGS
     names: list[str | None] = list(vector.layers(path, source)) if several else [None]
     return {"kind": "layers", "layers": [_described(path, source, name, how, near) for name in names]}

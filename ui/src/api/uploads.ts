@@ -35,6 +35,8 @@ export type UploadedLayer = {
   candidates?: string[];
   /** Columns of a table, where it is not known which of them hold coordinates. */
   columns?: string[];
+  /** Its rows can be trips and nothing else. */
+  only_trips?: boolean;
   /** The field that likely identifies features, and all that could. */
   key?: string | null;
   keys?: string[];
@@ -126,4 +128,7 @@ export function boundsOf({ extract, graph, layers, kind }: Upload): [number, num
 export const areaOfFile = (file: File) => sendFile<Area>(`/uploads/area?name=${encodeURIComponent(file.name)}`, file, () => undefined);
 export const buildStreets = (token: string, words: StreetWords) => sendJson<JobInfo>(`/uploads/${token}/streets`, "POST", words);
 export const addLayers = (token: string, study: string, layers: LayerChoice[]) => sendJson<JobInfo>(`/uploads/${token}/layers`, "POST", { study, layers });
+/** Between which layers the trips of a table lead, and which columns hold the ids of their ends. */
+export type TripEnds = { origins: string; destinations: string; origin: string; destination: string };
+export const addTrips = (token: string, study: string, ends: TripEnds) => sendJson<JobInfo>(`/uploads/${token}/trips`, "POST", { study, ...ends });
 export const dismissUpload = (token: string) => sendJson<unknown>(`/uploads/${token}`, "DELETE");

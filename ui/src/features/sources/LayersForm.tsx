@@ -3,6 +3,7 @@ import { plural, t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { useState } from "react";
 import { lookAgain, type UploadedLayer, type Reading } from "../../api/uploads";
+import { AskTrips } from "./AskTrips";
 import { figure, words } from "../../common/format";
 import { Text, Word } from "../../controls/inline";
 import { message } from "../../api/client";
@@ -26,7 +27,7 @@ export function LayersForm({ upload, study, onDone, onClose }: FormProps) {
   const reading = useReading();
   const [keys, setKeys] = useState<Record<string, string>>({});
   const [asLines, setAsLines] = useState<UploadedLayer | null>(null);
-  const { state, problem, setProblem, add } = useBuild(upload, onDone);
+  const { state, problem, setProblem, add, addAsTrips } = useBuild(upload, onDone);
   const key = (layer: UploadedLayer) => layer.name ?? upload.name;
   const usable = upload.layers.filter((layer) => !layer.problem && !layer.unusable);
   const begun = study !== null;
@@ -56,7 +57,8 @@ export function LayersForm({ upload, study, onDone, onClose }: FormProps) {
       <h1><Trans>What’s in this file?</Trans></h1>
       <p className="dateline">{upload.name}</p>
       {asked && <AskSystem layer={asked} onTake={(crs) => void look({ crs })} />}
-      {unplaced && <AskColumns layer={unplaced} onTake={(x, y) => void look({ x, y })} />}
+      {unplaced && !unplaced.only_trips && <AskColumns layer={unplaced} onTake={(x, y) => void look({ x, y })} />}
+      {unplaced && study && <AskTrips study={study} columns={unplaced.columns ?? []} onTake={(ends) => void addAsTrips(study, ends)} />}
       <table className="plain">
         <thead>
           <tr>

@@ -3,7 +3,7 @@ import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { Button } from "@mui/material";
 import { useState } from "react";
-import { addLayers, buildStreets, dismissUpload, type Upload, type LayerChoice, type StreetWords } from "../../api/uploads";
+import { addLayers, addTrips, buildStreets, dismissUpload, type Upload, type LayerChoice, type StreetWords, type TripEnds } from "../../api/uploads";
 import type { JobInfo } from "../../api/studies";
 import { useJob, Working, type WorkState } from "../../controls/Progress";
 import { message } from "../../api/client";
@@ -30,6 +30,7 @@ export function useBuild(upload: Upload, onDone: (job: JobInfo) => void) {
     setProblem,
     build: (words: StreetWords) => follow(() => buildStreets(upload.token, words)),
     add: (study: string, layers: LayerChoice[]) => follow(() => addLayers(upload.token, study, layers)),
+    addAsTrips: (study: string, ends: TripEnds) => follow(() => addTrips(upload.token, study, ends)),
   };
 }
 
