@@ -33,6 +33,7 @@ from awl.questions.inputs import Json, LayerSet
 from awl.questions.matrix.inputs import MatrixInputs
 from awl.questions.matrix.question import Matrix
 from awl.questions.matrix.run import matrix_ends_of
+from awl.questions.simulate.work import SimulateWork
 from awl.questions.workers import client_of, processes_here
 from awl.study import what_ifs
 from awl.study.study import Study
@@ -152,6 +153,7 @@ WORK: dict[str, Callable[[Study, Json], Work]] = {
     "matrix": MatrixWork,
     "access": AccessWork,
     "centrality": CentralityWork,
+    "simulate": SimulateWork,
 }
 
 

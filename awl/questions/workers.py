@@ -13,7 +13,7 @@ from typing import Any
 
 from awl.core.errors import AwlError
 
-HELD = {"matrix": 0.65, "access": 1.0, "centrality": 0.15}
+HELD = {"matrix": 0.65, "access": 1.0, "centrality": 0.15, "simulate": 0.6}
 """Share of the time of a block in which a thread keeps the interpreter to itself: measured on Ferrow, one thread against two."""
 START_S = 8.0
 """What processes take until they are at work, beside what each sets up for itself; measured likewise."""

@@ -74,7 +74,7 @@ def described(
         return {"kind": "graph", "layers": [], "graph": graph}
     if Path(source).suffix.lower() in (".parquet", ".omx"):
         columns = trip_tables.columns(path, source)
-        about = {
+        about: dict[str, Any] = {
             "name": None,
             "geometry": "empty",
             "count": len(next(iter(columns.values()), [])),

@@ -82,6 +82,22 @@ def test_zones_in_blocks_are_the_zones_of_the_whole(study, cluster, tmp_path, wh
         assert {key: value for key, value in row.items() if key != "geometry"} == pytest.approx(zone, abs=0.006)
 
 
+def test_runs_in_blocks_are_those_of_the_whole(study, cluster, tmp_path):
+    """Figures of each run of each step, by workers; their means are those of the sweep asked in one."""
+    inputs = {
+        "places": ROOMS, "zones": ZONES, "people": 150, "capacity": 12, "runs": 3, "sweep": {"more_seats": [0, 30]},
+    }  # fmt: skip
+    done = batch.run_batch(study, "simulate", inputs, tmp_path / "out", cluster.scheduler_address, block_rows=2)
+    rows = parquet.read_table(tmp_path / "out").to_pylist()
+    assert done.rows == len(rows) == 6 and done.files == 3
+    assert sorted((row["set_more_seats"], row["run"]) for row in rows) == [(s, r) for s in (0, 30) for r in (1, 2, 3)]
+    whole = ask(study, "simulate", inputs).part("curves").records()
+    for step in (0, 30):
+        own = [row["without"] for row in rows if row["set_more_seats"] == step]
+        (told,) = [row for row in whole if row["figure"] == "without" and row["more_seats"] == step]
+        assert sum(own) / 3 == pytest.approx(told["mean"], abs=0.001)
+
+
 @pytest.mark.parametrize("processes", [0, 2])
 def test_where_nothing_is_said_the_first_blocks_tell_who_does_the_rest(study, tmp_path, monkeypatch, processes):
     asked = []

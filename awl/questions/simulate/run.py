@@ -80,7 +80,7 @@ def run_simulate(inputs: SimulateInputs, context: Context) -> SimulateResult:
     check_size(inputs, demand)
     if demand.goals is not None:
         find_all_times(demand, progress.part(0.0, 0.2))
-    capacity = _capacity(inputs, demand)
+    capacity = capacity_of(inputs, demand)
     simulator = Simulator(inputs, demand, capacity)
     made = _Runs(inputs, simulator, capacity, context, progress)
     runs, outcomes = made.base(progress.part(0.2, 0.7 if inputs.sweep else 0.95))
