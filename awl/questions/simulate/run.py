@@ -212,8 +212,12 @@ class _Runs:
         return found
 
 
-def _capacity(inputs: SimulateInputs, demand: Demand) -> Ints | None:
-    """How many each place holds (k,); None where trips end anywhere."""
+def capacity_of(inputs: SimulateInputs, demand: Demand) -> Ints | None:
+    """How many each place holds (k,); None where trips end anywhere.
+
+    Raises:
+        AwlError: it is given where nothing can fill up, or is no number of people.
+    """
     if demand.goals is None:
         if inputs.capacity is not None:
             raise AwlError(
