@@ -41,6 +41,7 @@ from bench.handout import handed_out
 from bench.heights import by_the_clock, on_the_hierarchy
 from bench.measure import Row, medians
 from bench.reading import CACHE, joining, reading_pbf, reading_xml, region, storing
+from bench.simulation import many_at_once
 from bench.streets import on_streets
 from bench.transit import in_ferrow
 
@@ -106,7 +107,14 @@ def questions() -> list[Row]:
             Row(f"Ferrow: {name}; bound: one search", seconds, base, "of the bound's speed")
             for name, seconds in zip(calls, times, strict=True)
         ]
-        return [*rows, *in_the_city(study), *among_buildings(study), *in_ferrow(study), *handed_out(study)]
+        return [
+            *rows,
+            *in_the_city(study),
+            *among_buildings(study),
+            *in_ferrow(study),
+            *handed_out(study),
+            *many_at_once(study),
+        ]
 
 
 def main(large: bool) -> None:

@@ -53,7 +53,8 @@ def loads_of(passages: Sequence[Passages], links: int) -> Loads:
     by_time, on_it = np.zeros((links, len(spans))), np.zeros((links, len(spans)))
     totals = np.zeros((len(passages), links))
     for nth, one in enumerate(passages):
-        own = one.take((one.link < links) & (one.begin != one.end))
+        moving = (one.link < links) & (one.begin != one.end)
+        own = one if moving.all() else one.take(moving)
         entries, there = load_by_time(own.link.astype(np.int64), own.enters_ms, own.leaves_ms, links, edges)
         by_time += entries / len(passages)
         on_it += there / len(passages)

@@ -195,11 +195,19 @@ class Simulator:
             for kind, chosen in ((2 * nth, False), (2 * nth + 1, True)):
                 keys = [self._keys(nth, run, own, chosen)[0] for run, own in zip(runs, legs, strict=True)]
                 self._known_paths(kind, np.unique(np.concatenate(keys)), progress.part(0.0, 0.6))
+        joined, before = self._joined_paths()
         made = []
         for i, (run, own) in enumerate(zip(runs, legs, strict=True)):
-            made.append(self._moved(run, own))
+            made.append(self._moved(run, own, joined, before))
             progress.step(0.6 + 0.4 * (i + 1) / len(runs), "following everybody")
         return made
+
+    def _joined_paths(self) -> tuple[TimedPaths, dict[int, int]]:
+        """All paths that are known, and which number the first of each kind has among them."""
+        kinds = sorted(self._paths)
+        counts = [len(self._paths[kind][0]) for kind in kinds]
+        before = dict(zip(kinds, np.cumsum([0, *counts[:-1]]).tolist(), strict=True))
+        return TimedPaths.joined([self._paths[kind][1] for kind in kinds]), before
 
     def _keys(self, nth: int, run: Run, legs: Legs, from_goal: bool) -> tuple[Ints, Ints]:
         """Keys of the paths of one mover's legs from origins, or from goals, and which legs these are."""
@@ -210,19 +218,15 @@ class Simulator:
         rows = np.flatnonzero(mine)
         return legs.begin[rows] * max(len(mover.goals.link), 1) + legs.goal[rows], rows
 
-    def _moved(self, run: Run, legs: Legs) -> Passages:
-        parts = []
-        for nth, mover in enumerate(self.demand.movers):
+    def _moved(self, run: Run, legs: Legs, paths: TimedPaths, before: dict[int, int]) -> Passages:
+        path = np.full(len(legs), -1, np.int64)
+        for nth in range(len(self.demand.movers)):
             for kind, from_goal in ((2 * nth, False), (2 * nth + 1, True)):
                 keys, rows = self._keys(nth, run, legs, from_goal)
-                known, paths = self._paths[kind]
-                at_pace = paths.at_speed(run.scenario.speed / 100)
-                path = np.searchsorted(known, keys)
-                parts.append(passages_of(at_pace, path, legs.person[rows], legs.departs_ms[rows]))
-            if mover.rides:
-                parts.append(self._ridden(nth, run, legs))
-        parts = [part for part in parts if len(part)] or parts[:1]
-        return parts[0] if len(parts) == 1 else Passages.joined(parts)
+                path[rows] = before[kind] + np.searchsorted(self._paths[kind][0], keys)
+        walked = passages_of(paths.at_speed(run.scenario.speed / 100), path, legs.person, legs.departs_ms)
+        ridden = [self._ridden(nth, run, legs) for nth, mover in enumerate(self.demand.movers) if mover.rides]
+        return Passages.joined([walked, *ridden]) if ridden else walked
 
     def _ridden(self, nth: int, run: Run, legs: Legs) -> Passages:
         mover = self.demand.movers[nth]

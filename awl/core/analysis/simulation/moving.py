@@ -133,6 +133,8 @@ def _quicker(network: Network, link: NDArray[np.int32]) -> Floats:
     return np.where(np.isfinite(least), least, 0.0)
 
 
+TIME_BITS = 40
+"""Times are below 2 to this power: person and time fit one number."""
 COLUMNS = ("person", "link", "begin", "end", "enters_ms", "leaves_ms")
 
 
@@ -173,7 +175,7 @@ class Passages:
             parts: the parts.
         """
         together = cls(**{name: np.concatenate([getattr(part, name) for part in parts]) for name in COLUMNS})
-        return together.take(np.lexsort((together.enters_ms, together.person)))
+        return together.take(np.argsort(together.person << TIME_BITS | together.enters_ms, kind="stable"))
 
     def with_standing(self) -> Passages:
         """The same, and where one stands between two stretches: where the first of them ended."""
@@ -221,11 +223,11 @@ def passages_of(timed: TimedPaths, path: Ints, person: Ints, departs_ms: Ints) -
 
     Parameters:
         timed: the paths.
-        path: the path of each leg (l,); legs without a path are left out.
+        path: the path of each leg (l,), -1 for none; legs without a way are left out.
         person: who makes it (l,); legs of a person follow each other.
         departs_ms: when it begins (l,).
     """
-    known = timed.takes_ms[path] >= 0 if len(path) else np.zeros(0, bool)
+    known = (path >= 0) & (timed.takes_ms[path] >= 0) if len(timed) else np.zeros(len(path), bool)
     path, person, departs_ms = path[known], person[known], departs_ms[known]
     row, of = stretches(timed.start, path)
     begins = departs_ms[of]

@@ -48,6 +48,7 @@ def over_runs(values: NDArray[np.number]) -> OverRuns:
     total = np.where(known, values, 0.0).sum(axis=0)
     mean = np.divide(total, counts, out=np.full(total.shape, np.nan), where=counts > 0)
     filled = np.where(counts > 0, values, 0.0)
-    low, median, high = np.nanpercentile(filled, [LOW, 50.0, HIGH], axis=0)
+    percentile = np.percentile if known.all() else np.nanpercentile
+    low, median, high = percentile(filled, [LOW, 50.0, HIGH], axis=0)
     low, median, high = (np.where(counts > 0, one, np.nan) for one in (low, median, high))
     return OverRuns(mean, median, low, high)

@@ -78,12 +78,19 @@ def load_by_time(link: Ints, enters_ms: Ints, leaves_ms: Ints, links: int, edges
         Entries (links, t), and the mean number of those on it (links, t).
     """
     spans = len(edges_ms) - 1
-    span = np.searchsorted(edges_ms, enters_ms, side="right") - 1
-    inside = (span >= 0) & (span < spans)
-    entries = np.bincount(link[inside] * spans + span[inside], minlength=links * spans).reshape(links, spans)
-    stay = np.zeros((links, spans))
+    first = np.searchsorted(edges_ms, enters_ms, side="right") - 1
+    last = np.searchsorted(edges_ms, leaves_ms, side="right") - 1
+    inside = (first >= 0) & (first < spans)
+    # One cell more holds what begins in none of the spans.
+    cell = np.where(inside, link * spans + first, links * spans)
+    entries = np.bincount(cell, minlength=links * spans + 1)[:-1].reshape(links, spans)
+    # Most passages lie within one span; the others are shared out span by span.
+    whole = inside & (first == last)
+    lasts = np.where(whole, leaves_ms - enters_ms, 0).astype(np.float64)
+    stay = np.bincount(cell, weights=lasts, minlength=links * spans + 1)[:-1].reshape(links, spans)
+    over = np.flatnonzero(~whole & (last >= 0) & (first < spans))
     for nth in range(spans):
         begin, end = edges_ms[nth], edges_ms[nth + 1]
-        shared = np.minimum(leaves_ms, end) - np.maximum(enters_ms, begin)
-        stay[:, nth] = np.bincount(link, weights=np.maximum(shared, 0), minlength=links) / (end - begin)
-    return entries.astype(np.int64), stay
+        shared = np.minimum(leaves_ms[over], end) - np.maximum(enters_ms[over], begin)
+        stay[:, nth] += np.bincount(link[over], weights=np.maximum(shared, 0), minlength=links)
+    return entries.astype(np.int64), stay / np.diff(edges_ms)
