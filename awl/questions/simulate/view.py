@@ -29,6 +29,7 @@ from awl.views.map_view import (
 from awl.views.view import Column, Figure, File, Pivot, TableView, View
 
 Floats = NDArray[np.float64]
+LARGE = 100
 MOST_SMALL = 24
 """Places with a small curve of their own."""
 SWEPT_FIGURES = (
@@ -94,7 +95,9 @@ def _figures(inputs: SimulateInputs, result: SimulateResult) -> list[Figure]:
         if result.runs > 1 and values.high[0] > values.low[0]:
             spread = f" ({_short(values.low[0])} to {_short(values.high[0])})"
         unit = FIGURES[name][1]
-        figures.append(Figure(round(mean, 1) if unit or mean % 1 else round(mean), unit, labels[name] + spread))
+        # Tenths of people say nothing where there are hundreds.
+        value = round(mean, 1) if unit or (mean % 1 and mean < LARGE) else round(mean)
+        figures.append(Figure(value, unit, labels[name] + spread))
     if result.places is None and result.busiest is not None:
         figures.append(Figure(result.busiest[0], "", f"people on {result.busiest[1]}, the most"))
     return figures

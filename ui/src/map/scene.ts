@@ -7,7 +7,6 @@ import type { Packed } from "../api/packed";
 import type { Box } from "./extent";
 import { streetLook } from "./look";
 import { layersInOrder } from "./order";
-import type { PeopleLayer } from "./PeopleLayer";
 import { AREA_OPACITY, baseStyle, buttonImage, EMPTY, isOverlay, linkLettering, tilesOf, type Overlay } from "./style";
 import { StreetLayer } from "./StreetLayer";
 
@@ -53,8 +52,6 @@ const EQUATOR_M = 40_075_016.7;
 
 export class Scene {
   readonly map: MapLibre;
-  /** Whether the map is there still. */
-  stands = true;
   private streets: StreetLayer | null = null;
   private pins: Marker[] = [];
   private shown: Overlays = {};
@@ -276,12 +273,6 @@ export class Scene {
     return () => void marker.remove();
   }
 
-  /** Draw people on top of all; null takes them away. A fresh style has none. */
-  showPeople(layer: PeopleLayer | null): void {
-    if (this.map.getLayer("people")) this.map.removeLayer("people");
-    if (layer) this.map.addLayer(layer);
-  }
-
   /** A cross where the pointer of another map is. */
   twin(): { show: (at: [number, number]) => void; hide: () => void } {
     const element = document.createElement("div");
@@ -392,7 +383,6 @@ export class Scene {
   }
 
   destroy(): void {
-    this.stands = false;
     this.forget();
     this.map.remove();
   }

@@ -6,7 +6,7 @@ import { stepOf } from "../../common/moments";
 import { rgb, token } from "../../map/look";
 import type { Standing } from "../../map/MapCanvas";
 import { People } from "../../map/people";
-import { PeopleLayer } from "../../map/PeopleLayer";
+import { PeopleCanvas } from "../../map/PeopleCanvas";
 import type { Scene } from "../../map/scene";
 import { inkOf } from "../../map/view";
 import { screenNow, useScreen } from "../../state/screen";
@@ -15,7 +15,7 @@ import { usePlayback, type Moving } from "./usePlayback";
 declare global {
   interface Window {
     /** For tests: who is seen moving, and what a picture costs. */
-    awlPeople?: PeopleLayer;
+    awlPeople?: PeopleCanvas;
   }
 }
 
@@ -27,19 +27,17 @@ export function usePeople(standing: Standing | null, study: string): void {
   const { moving, playback } = usePlayback(study);
   const { hidden, theme, moment } = useScreen("hidden", "theme", "moment");
   const scene = standing?.scene ?? null;
-  const styled = standing?.styled ?? 0;
-  const layer = useMemo(() => playback && new PeopleLayer(new People(playback)), [playback]);
+  const layer = useMemo(() => playback && new PeopleCanvas(new People(playback)), [playback]);
 
   useEffect(() => {
-    if (!scene || !styled || !layer) return;
-    scene.showPeople(layer);
+    if (!scene || !layer) return;
+    layer.attach(scene.map);
     window.awlPeople = layer;
     return () => {
       delete window.awlPeople;
-      // A map that is gone, or has a fresh style, has no layer to take away.
-      if (scene.stands) scene.showPeople(null);
+      layer.detach();
     };
-  }, [scene, styled, layer]);
+  }, [scene, layer]);
 
   useEffect(() => {
     if (!layer || !moving) return;
@@ -55,7 +53,7 @@ export function usePeople(standing: Standing | null, study: string): void {
 }
 
 /** Let time run: the map with every picture, the rest of the screen with every minute. */
-function useRunning(layer: PeopleLayer | null, moving: Moving | null): void {
+function useRunning(layer: PeopleCanvas | null, moving: Moving | null): void {
   const { running } = useScreen("running");
   useEffect(() => {
     if (!layer || !moving || !running) return;

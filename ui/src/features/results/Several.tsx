@@ -1,6 +1,6 @@
 /** Small curves side by side, each on an axis of its own: a band where there are several runs, and one cursor through all of them. */
 import { t } from "@lingui/core/macro";
-import { useState, type PointerEvent } from "react";
+import { useState, type MouseEvent } from "react";
 import type { components } from "../../api/schema";
 import { clockOfDay, figure } from "../../common/format";
 import { stepOf } from "../../common/moments";
@@ -71,7 +71,7 @@ function Small({ chart, x, at, told, onPoint, chosen, onChoose }: SmallProps) {
   const read = (value: number | null | undefined) => (value == null ? "–" : figure(value, most < 20 && !Number.isInteger(value) ? 1 : 0));
   const value = read(lead?.values[at === null ? 0 : stepOf(x, at)]);
   const words = at === null && room ? t`${figure(peak)} at most` : at === null ? t`${value} to ${read(lead?.values[x.length - 1])}` : room ? t`${value} of ${figure(room.values[0])}` : value;
-  const point = (event: PointerEvent<SVGSVGElement>) => {
+  const point = (event: MouseEvent<SVGSVGElement>) => {
     const { left, width } = event.currentTarget.getBoundingClientRect();
     const wanted = (x[0] ?? 0) + Math.min(Math.max((event.clientX - left) / Math.max(width, 1), 0), 1) * ((x[x.length - 1] ?? 0) - (x[0] ?? 0));
     onPoint(x.reduce((best, one) => (Math.abs(one - wanted) < Math.abs(best - wanted) ? one : best), x[0] ?? 0));
@@ -81,7 +81,7 @@ function Small({ chart, x, at, told, onPoint, chosen, onChoose }: SmallProps) {
       <figcaption>
         <span title={chart.title}>{chart.title}</span> <b>{words}</b>
       </figcaption>
-      <svg viewBox={`0 0 ${WIDE} ${HIGH}`} preserveAspectRatio="none" role="img" aria-label={at === null ? `${chart.title}: ${words}` : t`${chart.title}: ${words} at ${told(at)}`} onPointerMove={point} onPointerLeave={() => onPoint(null)}>
+      <svg viewBox={`0 0 ${WIDE} ${HIGH}`} preserveAspectRatio="none" role="img" aria-label={at === null ? `${chart.title}: ${words}` : t`${chart.title}: ${words} at ${told(at)}`} onMouseMove={point} onMouseLeave={() => onPoint(null)}>
         <path d={`M0 ${HIGH - 0.5}H${WIDE}`} className="base" />
         {lead?.low && lead.high && <path d={bandOf(x, lead.low, lead.high, most)} className="band" />}
         {room && <path d={lineOf(x, room.values, most)} className="room" />}
