@@ -178,6 +178,15 @@ class ModeNetwork:
         """
         return self._ask("catchment", {"places": places, **inputs})
 
+    def simulate(self, places: Any = None, **inputs: Any) -> Result:
+        """What happens when many set out: for places, or with `demand="random"` or `"table"` anywhere.
+
+        Parameters:
+            places: positions (k, 2) in degrees, or a layer; None where trips end anywhere.
+            **inputs: further inputs of the question `simulate`.
+        """
+        return self._ask("simulate", {**({} if places is None else {"places": places}), **inputs})
+
     def __repr__(self) -> str:
         km = self._network.graph.link_length[self._network.usable].sum() / 1000
         return f"ModeNetwork({self.mode}, {km:,.0f} km usable, {self.at or 'free flow'})"

@@ -10,7 +10,6 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
 from awl.demo_study import make_demo
-from awl.shipped import SOURCE
 from awl.study import sheet_records
 from awl.study.study import Study
 from tests.browser.chromium import Page, browser, server
@@ -161,31 +160,6 @@ def headline(page: Page, folder: Path) -> None:
     page.picture(folder / "compare.png")
 
 
-def extract(page: Page, folder: Path) -> None:
-    """A map extract that waits to be built."""
-    page.driver.get(f"{page.address}/")
-    page.find("h1", "Awl")
-    page.find("[data-testid=file]").send_keys(str(SOURCE / "demo" / "data" / "ferrow.osm.pbf"))
-    page.find("[data-testid=extract-form]", "ways are streets")
-    page.settled()
-    for name in ("track", "path", "service"):
-        page.click("button", name)
-    Select(page.find("[aria-label='Study area']")).select_by_value("outline")
-    for corner in (
-        (-36.235, 41.28),
-        (-36.17, 41.28),
-        (-36.165, 41.315),
-        (-36.2, 41.325),
-        (-36.235, 41.315),
-        (-36.235, 41.28),
-    ):
-        page.click_map(*corner)
-    page.find(".notice", "Only what lies inside")
-    page.settled()
-    page.picture(folder / "extract.png")
-    page.click("button", "Cancel")
-
-
 def edit(page: Page, folder: Path) -> None:
     """A footbridge that is drawn as a what-if, with how far people come to the cool rooms."""
     page.open("ferrow/streets")
@@ -239,6 +213,26 @@ def transit(page: Page, folder: Path, study: Path) -> None:
     page.picture(folder / "transit.png")
 
 
+def simulate(page: Page, folder: Path, study: Path) -> None:
+    """Who over 65 finds a cool room full at 13:40, and how many seats more would end that."""
+    inputs = {
+        "mode": "walk", "people": 3000, "fields": ["age_65_plus"], "zones": {"layer": "zones"}, "places": {"layer": "cool_rooms"},
+        "capacity": "seats", "runs": 20, "sweep": {"more_seats": [0, 50, 100, 150, 200, 250, 300, 350]},
+    }  # fmt: skip
+    block = {"id": "m1", "kind": "question", "process": "simulate", "inputs": inputs}
+    with Study(study).writing() as connection:
+        sheet_records.save(connection, "main", {"title": "When are the cool rooms full?", "blocks": [block]})
+    page.driver.get(f"{page.address}/")
+    page.open("ferrow/sheet")
+    page.click(".block .number", "1")
+    page.find("[data-question=m1] .figure", "everybody finds a seat")
+    page.find(".fullness")
+    page.find(".time-ruler input[type=range]").send_keys(Keys.HOME, *[Keys.PAGE_UP] * 4)
+    page.wait(lambda: page.find(".time-ruler output").text == "13:40", "twenty to two")
+    page.settled()
+    page.picture(folder / "simulate.png")
+
+
 def form(page: Page, folder: Path) -> None:
     """The form of the burst main as its author sees it in stage Handout, filled in as a colleague would."""
     page.open("ferrow/sheet/a_burst_water_main")
@@ -280,7 +274,7 @@ def main(folder: Path) -> None:
         with server(Path(studies)) as address, browser(address, sharp=True) as page:
             pictures(page, folder)
             edit(page, folder)
-            extract(page, folder)
+            simulate(page, folder, Path(studies) / "ferrow.gpkg")
             form(page, folder)
             transit(page, folder, Path(studies) / "ferrow.gpkg")
             start(page, folder)

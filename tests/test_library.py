@@ -39,6 +39,11 @@ def test_the_page_of_the_docs_runs(study_file, tmp_path, monkeypatch, capsys):
     assert "There is no mode 'bike'" in said and "Streets(" in said
     assert len(blocks) >= 5 and (tmp_path / "areas.gpkg").stat().st_size > 1000
     assert names["matrix"].minutes.shape == (2, 3) and names["matrix"].minutes[0, 0] > 0
+    assert (
+        len(names["at_ten_past"]) == names["ten"].summary["arrived"] > 5
+        and (tmp_path / "ten.gpx").stat().st_size > 1000
+    )
+    assert "seats more:" in said
     assert 0 < names["access"].summary["share_within_10_min_percent"] <= 100
 
 
