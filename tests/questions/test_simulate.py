@@ -177,7 +177,15 @@ def test_a_sweep_over_two_words_has_every_pair(study):
     answer = simulated(study, people=60, sweep={"within": [5, 10], "people": [30, 60]})
     pairs = {(row["within"], row["people"]) for row in answer.part("curves").records()}
     assert pairs == {(5, 30), (5, 60), (10, 30), (10, 60)}
-    assert answer.view.tables[1].pivot.rows == "within"
+    pivot = answer.view.tables[1].pivot
+    assert (pivot.rows, pivot.columns, pivot.cells) == ("within", "people", "mean_without")
+    grid = {(row["within"], row["people"]): row["mean_without"] for row in answer.part("grid").records()}
+    curves = {
+        (row["within"], row["people"]): row["mean"]
+        for row in answer.part("curves").records()
+        if row["figure"] == "without"
+    }
+    assert grid == pytest.approx(curves)
 
 
 # -- who goes where --------------------------------------------------------------------------------------------------------

@@ -58,6 +58,7 @@ class Simulate(Question):
         "states": "How many are doing what, moment by moment; together they are all, as rows",
         "turned_away": "Who found which place full when, in the first run, GeoJSON",
         "curves": "Each figure at each step of a sweep, with median and the middle nine tenths of the runs, as rows",
+        "grid": "Means of all figures, a row for each step of a sweep, as rows",
         "meetings": "Who met whom when, in the first run, as rows",
         "contagion": "How many can take on what is passed on, carry it, and carry it no more, as rows",
         "positions": "Where everybody of the first run is at each point of the way, with the time, as rows",

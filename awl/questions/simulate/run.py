@@ -111,6 +111,7 @@ def run_simulate(inputs: SimulateInputs, context: Context) -> SimulateResult:
         parts["turned_away"] = lambda: tables.turned_away_table(runs[0], places)
     if steps:
         parts["curves"] = tables.curve_table(steps, inputs)
+        parts["grid"] = tables.grid_table(steps, inputs)
     passed = [one for one in made.contacts if one is not None and one.passed is not None]
     if first is not None:
         parts["meetings"] = lambda: tables.meeting_table(first)

@@ -210,3 +210,30 @@ def curve_table(steps: Sequence[Step], inputs: SimulateInputs) -> Table:
             },
         },
     )
+
+
+def grid_table(steps: Sequence[Step], inputs: SimulateInputs) -> Table:
+    """Means of all figures, a row for each step of a sweep."""
+    names = [name for name in FIGURES if any(name in step.figures for step in steps)]
+    nothing = np.array([np.nan])
+    return Table(
+        None,
+        {
+            **{
+                name: Column.of(
+                    np.array([step.values[name] for step in steps]), "", 3, Meaning("swept", of=SWEPT[name])
+                )
+                for name in inputs.sweep or {}
+            },
+            **{
+                f"mean_{name}": Column.of(
+                    np.array(
+                        [float((step.figures[name].mean if name in step.figures else nothing)[0]) for step in steps]
+                    ),
+                    FIGURES[name][1],
+                    2,
+                )
+                for name in names
+            },
+        },
+    )

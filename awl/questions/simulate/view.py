@@ -131,28 +131,7 @@ def _tables(inputs: SimulateInputs, result: SimulateResult) -> list[TableView]:
             )
         )
     if result.steps:
-        names = list(inputs.sweep or {})
-        pivot = None
-        if len(names) == 2:
-            # One figure alone can be set out in a table with two heads: the rows hold those of the one that leads.
-            pivot = Pivot(
-                names[0],
-                names[1],
-                "mean",
-                title=f"{FIGURES[_leading(result)][0]}, by {SWEPT[names[0]]} and {SWEPT[names[1]]}",
-            )
-        tables.append(
-            TableView(
-                "curves",
-                [
-                    *(Column(name, SWEPT[name].capitalize(), "", 0) for name in names),
-                    Column("title", "What"), Column("unit", ""), Column("mean", "Mean", "", 1), Column("low", "From", "", 1),
-                    Column("high", "To", "", 1),
-                ],
-                "Sweep",
-                pivot=pivot,
-            )
-        )  # fmt: skip
+        tables.append(_sweep_table(inputs, result))
     tables.append(
         TableView(
             "streets",
@@ -168,6 +147,23 @@ def _tables(inputs: SimulateInputs, result: SimulateResult) -> list[TableView]:
         )
     )
     return tables
+
+
+def _sweep_table(inputs: SimulateInputs, result: SimulateResult) -> TableView:
+    """The steps of a sweep: over one number with intervals, over two as a table with two heads of what leads."""
+    names: list[str] = [*(inputs.sweep or {})]
+    swept = [Column(name, SWEPT[name].capitalize(), "", 0) for name in names]
+    if len(names) == 1:
+        columns = [
+            *swept, Column("title", "What"), Column("mean", "Mean", "", 1), Column("low", "From", "", 1),
+            Column("high", "To", "", 1),
+        ]  # fmt: skip
+        return TableView("curves", columns, "Sweep")
+    lead = _leading(result)
+    heads = f"{FIGURES[lead][0]}, by {SWEPT[names[0]]} down and {SWEPT[names[1]]} across"
+    figures = [name for name in SWEPT_FIGURES if name in result.steps[0].figures][:4]
+    columns = [*swept, *(Column(f"mean_{name}", FIGURES[name][0], FIGURES[name][1], 1) for name in figures)]
+    return TableView("grid", columns, "Sweep", pivot=Pivot(names[0], names[1], f"mean_{lead}", title=heads))
 
 
 def _leading(result: SimulateResult) -> str:
