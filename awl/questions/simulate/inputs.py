@@ -64,7 +64,12 @@ class SimulateInputs(SharedInputs):
         " takes; along given lines, each a trip or as many as a field says; or at random.",
         json_schema_extra=choice_word(
             "Where to",
-            {"nearest": "for the nearest of", "attraction": "for one of", "table": "along", "random": "at random"},
+            {
+                "nearest": "for the nearest of",
+                "attraction": "drawn to one of",
+                "table": "along the lines of",
+                "random": "at random",
+            },
         ),
     )
     places: FeatureSet | None = Field(

@@ -31,7 +31,7 @@ class Loads:
 
     Attributes:
         spans: where each quarter of an hour begins, minutes since midnight (t,).
-        links: rows of the streets that anybody is on (l,).
+        links: rows of the streets that anybody is on (l,), the fullest first.
         people: who enters each street (l,), over the runs.
         by_time: who enters each in each span, on the mean (l, t).
         on_it: who is on it at a time, on the mean (l, t).
@@ -60,6 +60,7 @@ def loads_of(passages: Sequence[Passages], links: int) -> Loads:
         on_it += there / len(passages)
         totals[nth] = np.bincount(own.link, minlength=links)
     used = np.flatnonzero(totals.any(axis=0))
+    used = used[np.argsort(-totals[:, used].sum(axis=0), kind="stable")]
     return Loads(spans, used, over_runs(totals[:, used]), by_time[used], on_it[used])
 
 

@@ -140,7 +140,6 @@ def _tables(inputs: SimulateInputs, result: SimulateResult) -> list[TableView]:
                 Column("people", "People", "", 0),
                 Column("busiest_from", "Busiest from"),
                 Column("per_min", "Then", "per min", 1),
-                Column("per_min_m", "Per metre", "per min", 1),
             ],
             "Streets",
             key="link_id",

@@ -20,6 +20,7 @@ import { RoomEditor, SharesEditor, SweepEditor, WindowEditor } from "./RunEditor
 import { AnswersEditor } from "./AnswersEditor";
 import { WhatIfsEditor } from "./WhatIfsEditor";
 import { PlaceEditor } from "./PlaceEditor";
+import { fitted } from "./sentence";
 
 /** How each kind of word is changed. */
 const CONTROLS: Record<Control, ComponentType<ControlProps>> = {
@@ -57,7 +58,8 @@ export function SlotEditor(props: Props) {
   const put = (next: unknown) => {
     const { [name]: former, ...rest } = block.inputs;
     void former;
-    putAll(withoutOrphans(next === undefined ? rest : { ...block.inputs, [name]: next }, process["x-awl"].slots));
+    const inputs = withoutOrphans(next === undefined ? rest : { ...block.inputs, [name]: next }, process["x-awl"].slots);
+    putAll(slot.control === "choice" ? fitted(process, inputs, overview.layers) : inputs);
   };
   const Editor = CONTROLS[slot.control];
   // The editor is seen whole, above what stands at the foot of the page.

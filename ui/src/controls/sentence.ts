@@ -1,7 +1,7 @@
 /** A question's sentence: its template in pieces, what is offered below it, and what a new one begins with. */
 import { t } from "@lingui/core/macro";
 import type { LayerInfo } from "../api/studies";
-import { isGiven, NO_POINTS, valueOf, type Inputs, type LayerKind, type Offer, type ProcessInfo, type Slot } from "../api/inputs";
+import { isGiven, isPointSet, NO_POINTS, valueOf, type Inputs, type LayerKind, type Offer, type ProcessInfo, type Slot } from "../api/inputs";
 
 export type Piece = { text: string } | { slot: string };
 
@@ -80,6 +80,23 @@ export function freshInputs(process: ProcessInfo, layers: LayerInfo[], mode: str
     if (fresh?.field) inputs[name] = layer && fresh.field in layer.fields ? fresh.field : null;
   }
   return inputs;
+}
+
+/** Inputs once a word has changed the sentence: its places are there, a layer or points to be set; empty points it no longer holds are gone. */
+export function fitted(process: ProcessInfo, inputs: Inputs, layers: LayerInfo[]): Inputs {
+  const { slots } = process["x-awl"];
+  const said = new Set(sentencePieces(process, inputs).flatMap((piece) => ("slot" in piece ? [piece.slot] : [])));
+  const fits = { ...inputs };
+  for (const [name, slot] of Object.entries(slots)) {
+    if (slot.control !== "place" || slot.clause || slot.offer) continue;
+    const value = fits[name];
+    if (!said.has(name) && isPointSet(value) && value.features.length === 0) delete fits[name];
+    if (said.has(name) && !isGiven(value) && !slot.nothing) {
+      const layer = freshLayer(slot, layers) ?? layersFor(slot, layers)[0];
+      fits[name] = layer ? { layer: layer.id } : slot.points ? NO_POINTS : null;
+    }
+  }
+  return fits;
 }
 
 /** What the next click on the map does for a word, after so many points. */

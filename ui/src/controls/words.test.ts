@@ -4,7 +4,7 @@ import type { LayerInfo, ModeInfo, Overview } from "../api/studies";
 import { processOf } from "../testing/fixtures";
 import shared from "../testing/sentences.json";
 import { rides, usualMorning, wordedFor } from "./riding";
-import { freshInputs, hintOf, layersFor, offersOf, sentencePieces } from "./sentence";
+import { fitted, freshInputs, hintOf, layersFor, offersOf, sentencePieces } from "./sentence";
 import { hoursOf, hoursWords, slotWords } from "./words";
 
 const layer = (id: string, role: string, count: number, more: Partial<LayerInfo> = {}) =>
@@ -184,5 +184,21 @@ describe("hours of a day", () => {
   it("are said as stretches", () => {
     expect(hoursWords([9, 7, 8, 17])).toBe("7 to 9 and 17");
     expect(hoursWords([6, 7])).toBe("6 and 7");
+  });
+});
+
+describe("a word that changes the sentence", () => {
+  const process = processOf("simulate");
+  it("takes along places that are to be set no longer, and brings them back", () => {
+    const none = { type: "FeatureCollection" as const, features: [] };
+    const random = fitted(process, { demand: "random", places: none }, []);
+    expect(random).toEqual({ demand: "random" });
+    expect(fitted(process, { demand: "nearest" }, [])).toMatchObject({ places: none });
+    expect(fitted(process, { demand: "nearest" }, layers)).toMatchObject({ places: { layer: "cool_rooms" } });
+    expect(fitted(process, { demand: "table" }, layers)).toMatchObject({ trips: { layer: "tours" } });
+  });
+  it("leaves alone what was chosen", () => {
+    const chosen = { demand: "random", places: { layer: "services" } };
+    expect(fitted(process, chosen, layers)).toEqual(chosen);
   });
 });

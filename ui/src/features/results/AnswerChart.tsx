@@ -80,7 +80,7 @@ function Curve({ chart, named }: { chart: Chart; named: boolean }) {
               <path d="M0 4H24" stroke="var(--ink)" strokeWidth="2" strokeDasharray={DASHES[i % DASHES.length]} />
             </svg>
             {label}
-            {nearest >= 0 && <b>{figure(values[nearest], 1)}</b>}
+            {nearest >= 0 && <b>{figure(values[nearest], clock && Number.isInteger(values[nearest]) ? 0 : 1)}</b>}
           </span>
         ))}
         {nearest >= 0 && (
