@@ -27,7 +27,11 @@ def with_people(content: SheetContent, playback: Callable[[], Playback]) -> Shee
         time_ms = round(minute * MINUTE_MS)
         seen = played.seen_at(time_ms)
         counts = played.counts_at(time_ms)
-        inks = {state: ink for state, ink in moving.inks.items() if f"state:{state}" not in content.hidden}
+        inks = {
+            state: str(content.looks.get(f"state:{state}", {}).get("colour") or ink)
+            for state, ink in moving.inks.items()
+            if f"state:{state}" not in content.hidden
+        }
         return PeopleShown(seen.xy, seen.toward, seen.state, inks, played.held_at(time_ms), counts)
 
     return replace(content, people=shown)

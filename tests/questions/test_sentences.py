@@ -44,6 +44,8 @@ WORDS = {
     "trips": "12 tours",
     "start": "between 13:00 and 14:00",
     "stay": "120 minutes",
+    "half": "10 minutes",
+    "weights": "by seats",
     "capacity": "as many as seats says",
 }
 

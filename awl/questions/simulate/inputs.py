@@ -83,7 +83,15 @@ class SimulateInputs(SharedInputs):
         " by which mode ('mode') and when ('start').",
         json_schema_extra=place_word("Trips", "lines", points=None, optional=True),
     )
-    count: str | None = Field(None, description="With 'table': a field of the lines with how many make each trip.")
+    count: str | None = Field(
+        None,
+        description="With 'table': a field of the lines with how many make each trip.",
+        json_schema_extra=slot(
+            "amount", "How many", "field", of="trips", field_type="number", nothing="one each, or as 'count' says",
+            clause=Clause(text="as many as {count} says", rank=8),
+            offer=Offer(label="How many", hint="A field with how many make each trip", needs=["trips"], rank=2),
+        ),
+    )  # fmt: skip
     ends: Literal["streets", "nodes", "homes", "places"] = Field(
         "streets",
         description="With 'random': trips lead between points on streets, crossings, homes of the zones, or the places.",
@@ -223,20 +231,39 @@ class SimulateInputs(SharedInputs):
     weights: str | None = Field(
         None,
         description="With 'attraction': a field of the places with how much each attracts; all alike where left out.",
-    )
+        json_schema_extra=slot(
+            "amount", "Attraction", "field", of="places", field_type="number", text="by {}", nothing="all alike",
+            fresh={"field": "seats"},
+        ),
+    )  # fmt: skip
     balance: Literal["origins", "both"] = Field(
         "origins",
         description="With 'attraction': trips are balanced by what origins send, or also by what places take in, which is then"
         " in proportion to their weights.",
+        json_schema_extra=choice_word(
+            "Balanced by", {"origins": "what is sent", "both": "what is sent and what is taken in"}
+        ),
     )
     half: float = Field(
-        10.0, gt=0, le=240, description="With 'attraction': minutes after which a place counts one half (exponential)."
+        10.0,
+        gt=0,
+        le=240,
+        description="With 'attraction': minutes after which a place counts one half (exponential).",
+        json_schema_extra=number_word("One half after", "{} minutes", "minutes until a place counts one half"),
     )
     mean: float | None = Field(
         None,
         gt=0,
         le=DAY_MIN,
         description="With 'attraction': the mean time of a trip in minutes, to which the decay is calibrated.",
+        json_schema_extra=number_word(
+            "Mean trip",
+            "{} minutes",
+            "minutes of a trip on the mean",
+            nothing="any mean",
+            clause=Clause(text="calibrated to a mean trip of {mean}", rank=9),
+            offer=Offer(label="Mean trip", hint="Calibrate how time counts to the mean of all trips", rank=8),
+        ),
     )
     meet: float | None = Field(
         None,
@@ -277,9 +304,32 @@ class SimulateInputs(SharedInputs):
             offer=Offer(label="Pass on", hint="Something is passed on at meetings", needs=["meet"], rank=6),
         ),
     )
-    carriers: int = Field(1, ge=1, le=MOST_PEOPLE, description="How many carry it when the first set out.")
+    carriers: int = Field(
+        1,
+        ge=1,
+        le=MOST_PEOPLE,
+        description="How many carry it when the first set out.",
+        json_schema_extra=number_word(
+            "Carriers",
+            "{}",
+            "carry it at first",
+            clause=Clause(text="{carriers} carrying it at first", rank=22),
+            offer=Offer(label="Carriers", hint="How many carry it at first", needs=["pass_on"], rank=6),
+        ),
+    )
     recovery: float | None = Field(
-        None, gt=0, le=14 * DAY_MIN, description="Minutes after which one carries it no more; null for never."
+        None,
+        gt=0,
+        le=14 * DAY_MIN,
+        description="Minutes after which one carries it no more; null for never.",
+        json_schema_extra=number_word(
+            "Recovery",
+            "{} minutes",
+            "minutes until it is carried no more",
+            nothing="for good",
+            clause=Clause(text="carried for {recovery}", rank=23),
+            offer=Offer(label="Recovery", hint="After how long it is carried no more", needs=["pass_on"], rank=6),
+        ),
     )
     states: list[Annotated[str, Field(min_length=1, max_length=40)]] = Field(
         STATES,

@@ -83,6 +83,7 @@ def street_table(graph: StreetGraph, loads: Loads) -> Table:
             "link_id": graph.link_id[links],
             "name": graph.tag("name").take(links),
             "people": Column.of(loads.people.mean, "", 1, Meaning("people")),
+            "people_median": Column.of(loads.people.median, "", 1),
             "people_low": Column.of(loads.people.low, "", 1),
             "people_high": Column.of(loads.people.high, "", 1),
             "busiest_from": [clock_word(minute) for minute in loads.spans[peak].tolist()],

@@ -42,6 +42,12 @@ class Simulate(Question):
             "What happens if {people} people set out {demand} {ends}, {start}, each as a {mode}?",
         ),
         (
+            {"demand": "attraction"},
+            "What happens if {people} {fields} of {zones}, living by {spread}, set out {demand} {places}, which count {weights}"
+            " and one half after {half}, balanced by {balance}, {start}, each as a {mode}, staying {stay}, with room for"
+            " {capacity}, {when_full}?",
+        ),
+        (
             {},
             "What happens if {people} {fields} of {zones}, living by {spread}, set out {demand} {places}, {start}, each as a"
             " {mode}, staying {stay}, with room for {capacity}, {when_full}?",

@@ -10,6 +10,7 @@ import { PeopleCanvas } from "../../map/PeopleCanvas";
 import type { Scene } from "../../map/scene";
 import { inkOf } from "../../map/view";
 import { screenNow, useScreen } from "../../state/screen";
+import { useSheet, type QuestionBlock } from "../../state/sheet";
 import { usePlayback, type Moving } from "./usePlayback";
 
 declare global {
@@ -25,7 +26,9 @@ const MOST_COLUMNS = 120;
 
 export function usePeople(standing: Standing | null, study: string): void {
   const { moving, playback } = usePlayback(study);
-  const { hidden, theme, moment } = useScreen("hidden", "theme", "moment");
+  const { question, hidden, theme, moment } = useScreen("question", "hidden", "theme", "moment");
+  const { data: sheet } = useSheet(study);
+  const looks = sheet?.blocks.find((block): block is QuestionBlock => block.kind === "question" && block.id === question)?.look;
   const scene = standing?.scene ?? null;
   const layer = useMemo(() => playback && new PeopleCanvas(new People(playback)), [playback]);
 
@@ -42,8 +45,8 @@ export function usePeople(standing: Standing | null, study: string): void {
   useEffect(() => {
     if (!layer || !moving) return;
     const shown = Object.entries(moving.inks).filter(([state]) => !hidden[`state:${state}`]);
-    layer.setInks(shown.map(([state, ink]) => [state, rgb(inkOf(ink, "fill"))]), rgb(token("--page")));
-  }, [layer, moving, hidden, theme]);
+    layer.setInks(shown.map(([state, ink]) => [state, rgb(looks?.[`state:${state}`]?.colour ?? inkOf(ink, "fill"))]), rgb(token("--page")));
+  }, [layer, moving, hidden, theme, looks]);
 
   useRunning(layer, moving);
   useEffect(() => {
