@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -44,24 +43,41 @@ class Loads:
     on_it: Floats
 
 
-def loads_of(passages: Sequence[Passages], links: int) -> Loads:
-    """The loads of several runs. A person who stands on a street has entered it before."""
-    first = min((int(one.enters_ms.min()) for one in passages if len(one)), default=0) // (SPAN_MIN * MINUTE_MS)
-    last = max((int(one.leaves_ms.max()) for one in passages if len(one)), default=0) // (SPAN_MIN * MINUTE_MS)
-    spans = SPAN_MIN * np.arange(first, min(last, first + MOST_SPANS - 1) + 1)
-    edges = np.append(spans, spans[-1] + SPAN_MIN) * MINUTE_MS
-    by_time, on_it = np.zeros((links, len(spans))), np.zeros((links, len(spans)))
-    totals = np.zeros((len(passages), links))
-    for nth, one in enumerate(passages):
-        moving = (one.link < links) & (one.begin != one.end)
-        own = one if moving.all() else one.take(moving)
-        entries, there = load_by_time(own.link.astype(np.int64), own.enters_ms, own.leaves_ms, links, edges)
-        by_time += entries / len(passages)
-        on_it += there / len(passages)
-        totals[nth] = np.bincount(own.link, minlength=links)
-    used = np.flatnonzero(totals.any(axis=0))
-    used = used[np.argsort(-totals[:, used].sum(axis=0), kind="stable")]
-    return Loads(spans, used, over_runs(totals[:, used]), by_time[used], on_it[used])
+class LoadSum:
+    """The loads of several runs, added one after another. A person who stands on a street has entered it before.
+
+    Parameters:
+        links: how many streets there are.
+        runs: how many runs there are.
+        begin_ms, end_ms: when the first sets out and the last arrives.
+    """
+
+    def __init__(self, links: int, runs: int, begin_ms: int, end_ms: int) -> None:
+        first, last = (moment // (SPAN_MIN * MINUTE_MS) for moment in (begin_ms, end_ms))
+        self._spans = SPAN_MIN * np.arange(first, min(last, first + MOST_SPANS - 1) + 1)
+        self._links = links
+        self._totals = np.zeros((runs, links), np.int32)
+        self._added = 0
+        self._by_time, self._on_it = (np.zeros((links, len(self._spans))) for _ in range(2))
+
+    def add(self, passages: Passages) -> None:
+        """Those of one more run."""
+        moving = (passages.link < self._links) & (passages.begin != passages.end)
+        own = passages if moving.all() else passages.take(moving)
+        edges = np.append(self._spans, self._spans[-1] + SPAN_MIN) * MINUTE_MS
+        entries, there = load_by_time(own.link.astype(np.int64), own.enters_ms, own.leaves_ms, self._links, edges)
+        self._by_time += entries
+        self._on_it += there
+        self._totals[self._added] = np.bincount(own.link, minlength=self._links)
+        self._added += 1
+
+    def loads(self) -> Loads:
+        """What has been added."""
+        totals, runs = self._totals, max(self._added, 1)
+        used = np.flatnonzero(totals.any(axis=0))
+        used = used[np.argsort(-totals[:, used].sum(axis=0), kind="stable")]
+        people = over_runs(totals[:, used].astype(np.float64))
+        return Loads(self._spans, used, people, self._by_time[used] / runs, self._on_it[used] / runs)
 
 
 def widths_of(graph: StreetGraph, links: Ints) -> Floats:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -94,6 +94,11 @@ class Contact:
     met: Met
     passed: Passed | None
     until_ms: int
+
+    def without_meetings(self) -> Contact:
+        """The same with none of its meetings: they are told of the first run alone."""
+        none = np.zeros(0, np.int64)
+        return replace(self, met=Met(none, none, none, none, none))
 
 
 def contact_of(

@@ -20,7 +20,7 @@ from awl.questions.simulate import tables
 from awl.questions.simulate.demand import demand_of
 from awl.questions.simulate.drawing import Demand, find_all_times
 from awl.questions.simulate.inputs import SimulateInputs
-from awl.questions.simulate.loads import Loads, by_time_table, loads_of, street_table
+from awl.questions.simulate.loads import Loads, LoadSum, by_time_table, street_table
 from awl.questions.simulate.outcome import (
     Contact,
     Outcome,
@@ -36,6 +36,7 @@ from awl.questions.simulate.runs import ROOM_FOR_ALL, Run, Scenario, Simulator, 
 from awl.questions.simulate.tables import Step
 
 Ints = NDArray[np.int64]
+AT_ONCE = 8
 ANY_DAY = "2000-01-01"
 """Stands in files that need a date for that of a question without one."""
 
@@ -87,7 +88,7 @@ def run_simulate(inputs: SimulateInputs, context: Context) -> SimulateResult:
     steps = made.sweep(progress.part(0.7, 0.95)) if inputs.sweep else []
     progress.step(0.96, "Summing up")
     graph = context.network.graph
-    loads = loads_of(made.passages, graph.link_count)
+    loads = made.loads.loads()
     places = demand.goals
     count = 0 if places is None else len(places)
     clock = clock_of(runs, int(min(run.filled.departs_ms.min(initial=demand.end_ms) for run in runs)))
@@ -118,7 +119,7 @@ def run_simulate(inputs: SimulateInputs, context: Context) -> SimulateResult:
     if passed:
         parts["contagion"] = tables.contagion_table(passed, clock, inputs.states)
     day = f"{context.when:%Y-%m-%d}" if context.when else ANY_DAY
-    playback = _Once(lambda: Playback(runs[0], simulator, made.passages[0], clock, first, inputs.states, room, day))
+    playback = _Once(lambda: Playback(runs[0], simulator, made.first_passages, clock, first, inputs.states, room, day))
     parts |= {"positions": lambda: position_table(playback()), "tracks": lambda: track_table(playback())}
     return SimulateResult(
         summary=_summary(inputs, figures, steps),
@@ -167,15 +168,26 @@ class _Runs:
         self._inputs, self._simulator, self._capacity = inputs, simulator, capacity
         self._graph = context.network.graph
         self._chances = simulator.chances(inputs.runs)
-        self.passages: list[Passages] = []
         self.contacts: list[Contact | None] = []
+        self.first_passages: Passages
+        self.loads: LoadSum
 
     def base(self, progress: Progress) -> tuple[list[Run], list[Outcome]]:
         """Those of the question itself, with everybody's way."""
         runs = self._made(Scenario.of(self._inputs), progress.part(0.0, 0.3))
-        self.passages = self._simulator.passages(runs, progress.part(0.3, 0.8))
-        self.contacts = self._contacts(runs, self.passages)
-        outcomes = [outcome_of(run, self._capacity, own) for run, own in zip(runs, self.contacts, strict=True)]
+        begin = min(int(run.filled.departs_ms.min(initial=self._simulator.demand.end_ms)) for run in runs)
+        end = max(int(run.filled.arrives_ms.max(initial=begin)) for run in runs)
+        self.loads = LoadSum(self._graph.link_count, len(runs), begin, end)
+        outcomes = []
+        passages = self._simulator.passages(runs, progress.part(0.3, 0.95))
+        for nth, (run, own) in enumerate(zip(runs, passages, strict=True)):
+            raise_if_cancelled()
+            self.loads.add(own)
+            contact = contact_of(self._inputs, run, own, self._graph, self._chances[nth])
+            outcomes.append(outcome_of(run, self._capacity, contact))
+            if nth == 0:
+                self.first_passages = own
+            self.contacts.append(contact if nth == 0 or contact is None else contact.without_meetings())
         return runs, outcomes
 
     def sweep(self, progress: Progress) -> list[Step]:
@@ -187,30 +199,32 @@ class _Runs:
         for nth, chosen in enumerate(combinations):
             values = dict(zip(names, chosen, strict=True))
             runs = self._made(Scenario.of(self._inputs).with_values(values), Progress())
-            contacts: list[Contact | None] = [None] * len(runs)
-            if self._inputs.meet is not None:
-                contacts = self._contacts(runs, self._simulator.passages(runs, Progress()))
-            outcomes = [outcome_of(run, self._capacity, own) for run, own in zip(runs, contacts, strict=True)]
-            steps.append(Step(values, together(outcomes)))
+            steps.append(Step(values, together(self._outcomes(runs))))
             progress.step((nth + 1) / len(combinations), f"step {nth + 1} of {len(combinations)} of the sweep")
         return steps
 
+    def _outcomes(self, runs: Sequence[Run]) -> list[Outcome]:
+        if self._inputs.meet is None:
+            return [outcome_of(run, self._capacity) for run in runs]
+        outcomes = []
+        ways = self._simulator.passages(runs, Progress())
+        for run, own, chance in zip(runs, ways, self._chances, strict=True):
+            raise_if_cancelled()
+            contact = contact_of(self._inputs, run, own, self._graph, chance)
+            outcomes.append(outcome_of(run, self._capacity, contact))
+        return outcomes
+
     def _made(self, scenario: Scenario, progress: Progress) -> list[Run]:
         rides = any(mover.rides for mover in self._simulator.demand.movers)
-        runs = []
+        runs: list[Run] = []
         with threads_of(1 if rides or self._capacity is None else None) as pool:
-            for nth, run in enumerate(pool.map(lambda chance: self._simulator.run(scenario, chance), self._chances)):
+            # A few at a time, so that a stop does not wait for all that are still to come.
+            for first in range(0, len(self._chances), AT_ONCE):
+                some = self._chances[first : first + AT_ONCE]
+                runs += pool.map(lambda chance: self._simulator.run(scenario, chance), some)
                 raise_if_cancelled()
-                runs.append(run)
-                progress.step((nth + 1) / len(self._chances), f"run {nth + 1} of {len(self._chances)}")
+                progress.step(len(runs) / len(self._chances), f"run {len(runs)} of {len(self._chances)}")
         return runs
-
-    def _contacts(self, runs: Sequence[Run], passages: Sequence[Passages]) -> list[Contact | None]:
-        found: list[Contact | None] = []
-        for run, own, chance in zip(runs, passages, self._chances, strict=True):
-            raise_if_cancelled()
-            found.append(contact_of(self._inputs, run, own, self._graph, chance))
-        return found
 
 
 def capacity_of(inputs: SimulateInputs, demand: Demand) -> Ints | None:

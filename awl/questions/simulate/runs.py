@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -188,19 +188,17 @@ class Simulator:
             self._paths[kind] = np.concatenate([known, new])[order], paths
         return paths
 
-    def passages(self, runs: Sequence[Run], progress: Progress) -> list[Passages]:
-        """Who is where when, run by run; paths that several take are looked for once."""
+    def passages(self, runs: Sequence[Run], progress: Progress) -> Iterator[Passages]:
+        """Who is where when, run after run; paths that several take are looked for once."""
         legs = [self.legs(run) for run in runs]
         for nth in range(len(self.demand.movers)):
             for kind, chosen in ((2 * nth, False), (2 * nth + 1, True)):
                 keys = [self._keys(nth, run, own, chosen)[0] for run, own in zip(runs, legs, strict=True)]
                 self._known_paths(kind, np.unique(np.concatenate(keys)), progress.part(0.0, 0.6))
         joined, before = self._joined_paths()
-        made = []
         for i, (run, own) in enumerate(zip(runs, legs, strict=True)):
-            made.append(self._moved(run, own, joined, before))
+            yield self._moved(run, own, joined, before)
             progress.step(0.6 + 0.4 * (i + 1) / len(runs), "following everybody")
-        return made
 
     def _joined_paths(self) -> tuple[TimedPaths, dict[int, int]]:
         """All paths that are known, and which number the first of each kind has among them."""
@@ -288,14 +286,17 @@ def check_size(inputs: SimulateInputs, demand: Demand) -> None:
             remedy="Give 'people' a smaller number",
             inputs=("people",),
         )
-    if most * inputs.runs * combinations > MOST_IN_ALL:
+    kept = people * inputs.runs
+    if kept > MOST_KEPT or most * inputs.runs * combinations > MOST_IN_ALL:
+        limit = MOST_KEPT if kept > MOST_KEPT else MOST_IN_ALL
         raise AwlError(
             f"{inputs.runs * combinations:,} runs of {most:,} people are more than can be made at once"
-            f" ({MOST_IN_ALL:,} people in all)",
+            f" ({limit:,} people in all)",
             remedy="Ask for fewer runs, people or values of the sweep",
             inputs=("runs", "people", "sweep"),
         )
 
 
 MOST_AT_ONCE = 200_000
-MOST_IN_ALL = 20_000_000
+MOST_KEPT, MOST_IN_ALL = 4_000_000, 20_000_000
+"""People of all runs of the question itself, which are held at once, and of a sweep besides."""

@@ -183,6 +183,8 @@ def fill(crowd: Crowd, rooms: Rooms, conduct: Conduct) -> Filled:
         np.empty(2 * count + 1, np.int64),
     )  # fmt: skip
     served = people[1] == kernel.SERVED
+    # Most find few places full: columns in which nobody stands are not kept.
+    most = min(int(people[5].max(initial=0)), tried.shape[1])
     return Filled(
         crowd.departs_ms,
         people[0],
@@ -191,8 +193,8 @@ def fill(crowd: Crowd, rooms: Rooms, conduct: Conduct) -> Filled:
         people[3],
         people[4],
         np.maximum(people[5], 0),
-        tried,
-        tried_at,
+        tried[:, :most].copy(),
+        tried_at[:, :most].copy(),
         state[1],
         int(events),
     )
