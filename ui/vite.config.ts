@@ -45,6 +45,7 @@ export default defineConfig({
   server: { proxy: { "/studies": "http://127.0.0.1:8787", "/jobs": "http://127.0.0.1:8787" } },
   test: {
     environment: "jsdom",
+    testTimeout: 30_000,
     // Test files share their modules, which is three times as fast; two that change what they stand on run by themselves.
     projects: [
       { extends: true, test: { name: "shared", isolate: false, setupFiles: ["src/testing/fresh.ts"], include: ["src/**/*.test.{ts,tsx}"], exclude: ALONE } },
