@@ -12,12 +12,13 @@ from pydantic import BaseModel, ConfigDict
 Control = Literal[
     "mode", "moment", "hours", "choice", "several", "costs", "place", "closures", "chain", "rules", "measures", "comparison",
     "field", "fields", "number", "limit", "limits", "what-ifs", "answers", "window", "room", "shares", "sweep",
+    "names",
 ]  # fmt: skip
 """How a word is changed: one of the study's modes; a date and time; hours of that day; one of some words; several of them;
 costs to minimise; places; closed streets; layers in a chain; rules for individual places; further measures; a second run;
 a field of a layer; several fields; a number; a limit; several limits; what-ifs of the study; kept answers of one question; a
 window of the day, or a field with times; a number or a field with numbers; shares of people by mode; inputs with the values they
-go through."""
+go through; a name for each of some words."""
 LayerKind = Literal["places", "zones", "buildings", "parcels", "residents", "lines", "polygons"]
 """Layers by their role; buildings with residents, and layers with lines or polygons."""
 

@@ -369,6 +369,7 @@ READ: dict[str, Callable[[Any, Json, Known], str]] = {
     "room": _room,
     "shares": _shares,
     "sweep": _sweep,
+    "names": lambda value, slot, known: _joined([str(one) for one in _many(value)]),
     "what-ifs": lambda value, slot, known: _joined(
         [known.words.what_ifs.get(one, _spaced(one)) for one in _many(value)]
     ),

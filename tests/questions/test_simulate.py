@@ -343,6 +343,17 @@ def test_something_is_passed_on_at_meetings_alone(study):
     assert nothing.view.charts[-1].name == "Passed on"
 
 
+def test_states_are_called_as_the_analyst_says(study):
+    names = ["Not told", "telling", "silent"]
+    answer = simulated(
+        study, people=60, when_full="wait", meet=4, meet_for=3, pass_on=100, carriers=9, recovery=60, states=names
+    )
+    assert {"not_told", "telling", "silent"} <= set(answer.part("contagion").columns)
+    assert [one.label for one in answer.view.charts[-1].series] == names
+    assert list(answer.view.map.moving.inks) == names
+    assert any(row["telling_since"] for row in answer.part("trips").records())
+
+
 # -- public transport ------------------------------------------------------------------------------------------------------
 
 
@@ -424,6 +435,11 @@ def test_positions_and_tracks_are_files_with_times(usual):
         ({"sweep": {"seats": [1]}}, "sweep"),
         ({"sweep": {"people": [1.5]}}, "whole numbers"),
         ({"sweep": {"people": []}}, "different values"),
+        ({"states": ["a", "b", "A"]}, "different names"),
+        ({"states": ["free", "free low", "ill"]}, "different names"),
+        ({"states": ["minute", "b", "c"]}, "different names"),
+        ({"states": ["=1+1", "b", "c"]}, "states"),
+        ({"states": ["a", "b"]}, "states"),
         ({"sweep": {"people": [5, 5]}}, "different values"),
         ({"sweep": {"speed": [1]}}, "no value of 'speed'"),
         ({"sweep": {"people": [1], "stay": [1], "speed": [100]}}, "sweep"),
@@ -432,7 +448,6 @@ def test_positions_and_tracks_are_files_with_times(usual):
         ({"fields": ["popul"]}, "no field 'popul'"),
         ({"demand": "attraction", "mean": 0.01, "capacity": None}, "cannot be"),
         ({"demand": "attraction", "weights": "nothing"}, "no field|nothing"),
-        ({"states": ["a", "b"]}, "states"),
         ({"mode": "transit"}, "day and an hour|timetable"),
     ],
 )

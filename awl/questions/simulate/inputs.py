@@ -23,8 +23,15 @@ SWEPT = {
 }  # fmt: skip
 """Inputs that a sweep goes over, with what their values are."""
 WHOLE = ("people", "more_seats")
+NAME = r"^[^\W\d_](?:[\w '-]{0,38}[^\W_])?$"
+"""What a state may be called: up to 40 letters, digits, spaces, hyphens and apostrophes, a letter first."""
 STATES = ["susceptible", "carrying", "recovered"]
 Share = Annotated[float, Field(ge=0, le=100)]
+
+
+def column_of(state: str) -> str:
+    """The name of the column with the numbers of a state."""
+    return state.lower().replace(" ", "_")
 
 
 def minutes_of(clock: str) -> int:
@@ -331,11 +338,19 @@ class SimulateInputs(SharedInputs):
             offer=Offer(label="Recovery", hint="After how long it is carried no more", needs=["pass_on"], rank=6),
         ),
     )
-    states: list[Annotated[str, Field(min_length=1, max_length=40)]] = Field(
+    states: list[Annotated[str, Field(pattern=NAME)]] = Field(
         STATES,
         min_length=3,
         max_length=3,
         description="What to call those who can take it on, carry it, and carry it no more.",
+        json_schema_extra=slot(
+            "amount",
+            "Names of the states",
+            "names",
+            words=dict(zip(STATES, ("can take it on", "carry it", "carry it no more"), strict=True)),
+            clause=Clause(text="called {states}", rank=24),
+            offer=Offer(label="Names", hint="What those are called who carry it", needs=["pass_on"], rank=7),
+        ),
     )
     seed: int = Field(
         1,
@@ -401,6 +416,16 @@ class SimulateInputs(SharedInputs):
             if not values or len(values) > MOST_SWEPT or len(set(values)) != len(values):
                 raise ValueError(f"'{name}' needs one to {MOST_SWEPT} different values")
         return value or None
+
+    @field_validator("states")
+    @classmethod
+    def _told_apart(cls, value: list[str]) -> list[str]:
+        columns = [*(column_of(name) for name in value), "minute", "clock"]
+        if len(set(columns)) < len(columns) or any(one.startswith(f"{other}_") for one in columns for other in columns):
+            raise ValueError(
+                "The three states need different names, none beginning with another, nor 'minute' or 'clock'"
+            )
+        return value
 
     @model_validator(mode="after")
     def _fits_together(self) -> SimulateInputs:

@@ -13,7 +13,7 @@ from awl.core.analysis.simulation.filling import NEVER, STATES
 from awl.core.analysis.simulation.over_runs import OverRuns, over_runs
 from awl.io.table import Column, Meaning, Table, Values
 from awl.questions.context import Context, Places
-from awl.questions.simulate.inputs import SWEPT, SimulateInputs
+from awl.questions.simulate.inputs import SWEPT, SimulateInputs, column_of
 from awl.questions.simulate.outcome import FIGURES, Clock, Contact, Outcome, OverTime, clock_word
 from awl.questions.simulate.runs import MINUTE_MS, ROOM_FOR_ALL, Run, Simulator
 
@@ -89,7 +89,7 @@ def contagion_table(contacts: Sequence[Contact], clock: Clock, names: Sequence[s
     counts = over_runs(np.stack([one.counts_at(clock.ms) for one in passed]))
     columns: dict[str, Values] = {"minute": clock.minutes, "clock": clock.words()}
     for row, state in enumerate(names):
-        columns |= spread_columns(state.lower().replace(" ", "_"), counts.at(row), runs=len(passed))
+        columns |= spread_columns(column_of(state), counts.at(row), runs=len(passed))
     return Table(None, columns)
 
 
@@ -131,7 +131,7 @@ def people_table(run: Run, simulator: Simulator, contact: Contact | None, states
         if contact.passed is not None:
             since = contact.passed.since_ms
             began = contact.passed.source < 0
-            columns[f"{states[1].lower().replace(' ', '_')}_since"] = _clocks(np.where(since > 0, since, NEVER))
+            columns[f"{column_of(states[1])}_since"] = _clocks(np.where(since > 0, since, NEVER))
             columns["from_person"] = Column.of(np.where(began, np.nan, contact.passed.source + 1.0), "", 0)
     return Table(None, columns)
 

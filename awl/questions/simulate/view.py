@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from awl.core.analysis.simulation.filling import STATES
 from awl.core.analysis.simulation.over_runs import OverRuns
 from awl.io.table import Table
-from awl.questions.simulate.inputs import SWEPT, SimulateInputs
+from awl.questions.simulate.inputs import SWEPT, SimulateInputs, column_of
 from awl.questions.simulate.outcome import FIGURES
 from awl.questions.simulate.run import SimulateResult, ending_step
 from awl.questions.simulate.runs import ROOM_FOR_ALL
@@ -201,7 +201,7 @@ def _charts(inputs: SimulateInputs, result: SimulateResult) -> list[Chart]:
 
 
 def _of_columns(table: Table, state: str, runs: int) -> Series:
-    name = state.lower().replace(" ", "_")
+    name = column_of(state)
     ends = [f"{name}_{end}" for end in ("low", "high")]
     low, high = (_numbers(table.columns[end].numbers()) if end in table.columns else None for end in ends)
     return Series(state, _numbers(table.columns[name].numbers()), low, high)

@@ -4272,7 +4272,7 @@ export interface components {
              * Control
              * @enum {string}
              */
-            control: "mode" | "moment" | "hours" | "choice" | "several" | "costs" | "place" | "closures" | "chain" | "rules" | "measures" | "comparison" | "field" | "fields" | "number" | "limit" | "limits" | "what-ifs" | "answers" | "window" | "room" | "shares" | "sweep";
+            control: "mode" | "moment" | "hours" | "choice" | "several" | "costs" | "place" | "closures" | "chain" | "rules" | "measures" | "comparison" | "field" | "fields" | "number" | "limit" | "limits" | "what-ifs" | "answers" | "window" | "room" | "shares" | "sweep" | "names";
             /**
              * Words
              * @default null

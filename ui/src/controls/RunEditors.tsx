@@ -1,4 +1,4 @@
-/** Editors of the words of a simulation: a window of the day, room at places, shares of modes, and what a sweep goes over. */
+/** Editors of the words of a simulation: a window of the day, room at places, shares of modes, names of states, and what a sweep goes over. */
 import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { Button, FormControlLabel, Radio, RadioGroup, TextField } from "@mui/material";
@@ -106,6 +106,43 @@ export function SharesEditor({ block, overview, value, put }: ControlProps) {
       </Button>
       {!right && <p className="problem"><Trans>Shares lie between 0 and 100 % and come to 100 % at most.</Trans></p>}
       <p className="hint"><Trans>All others go by the mode of the sentence.</Trans></p>
+    </>
+  );
+}
+
+/** As the server takes them: letters, digits, spaces, hyphens and apostrophes, a letter first. */
+const NAME = /^\p{L}(?:[\p{L}\p{N} '-]{0,38}[\p{L}\p{N}])?$/u;
+
+/** What each of some states is called. */
+export function NamesEditor({ slot, value, put }: ControlProps) {
+  const usual = Object.entries(slot.words ?? {});
+  const [names, setNames] = useState<string[]>(() => (value as string[] | undefined) ?? usual.map(([name]) => name));
+  const told = names.map((name) => name.trim());
+  const right = told.every((name) => NAME.test(name)) && new Set(told.map((name) => name.toLowerCase())).size === told.length;
+  return (
+    <>
+      {usual.map(([state, meaning], nth) => (
+        <div className="row" key={state}>
+          <TextField
+            size="small"
+            value={names[nth]}
+            error={!right}
+            slotProps={{ htmlInput: { "aria-label": t`Those who ${meaning}`, style: { width: 150 } } }}
+            onChange={(event) => setNames(names.map((name, i) => (i === nth ? event.target.value : name)))}
+            onKeyDown={(event) => event.key === "Enter" && right && put(told)}
+          />
+          {meaning}
+        </div>
+      ))}
+      <div className="row">
+        <Button size="small" disabled={!right} onClick={() => put(told)}>
+          <Trans>Take</Trans>
+        </Button>
+        <Button size="small" onClick={() => put(undefined)}>
+          <Trans>The usual names</Trans>
+        </Button>
+      </div>
+      {!right && <p className="problem"><Trans>Three different names of letters, digits and spaces.</Trans></p>}
     </>
   );
 }

@@ -16,7 +16,7 @@ import { MeasuresEditor } from "./MeasuresEditor";
 import { MomentEditor } from "./MomentEditor";
 import { ModeEditor } from "./ModeEditor";
 import { NumberEditor } from "./NumberEditor";
-import { RoomEditor, SharesEditor, SweepEditor, WindowEditor } from "./RunEditors";
+import { NamesEditor, RoomEditor, SharesEditor, SweepEditor, WindowEditor } from "./RunEditors";
 import { AnswersEditor } from "./AnswersEditor";
 import { WhatIfsEditor } from "./WhatIfsEditor";
 import { PlaceEditor } from "./PlaceEditor";
@@ -47,6 +47,7 @@ const CONTROLS: Record<Control, ComponentType<ControlProps>> = {
   room: RoomEditor,
   shares: SharesEditor,
   sweep: SweepEditor,
+  names: NamesEditor,
 };
 
 type Props = { block: QuestionBlock; process: ProcessInfo; name: string; slot: Slot; overview: Overview };

@@ -3,7 +3,7 @@ import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Inputs, Slot } from "../api/inputs";
 import type { Overview } from "../api/studies";
 import { LAYERS, OVERVIEW, processOf, question } from "../testing/fixtures";
-import { RoomEditor, SharesEditor, SweepEditor, WindowEditor } from "./RunEditors";
+import { NamesEditor, RoomEditor, SharesEditor, SweepEditor, WindowEditor } from "./RunEditors";
 import { numbersOf } from "./words";
 
 const tours = { id: "tours", title: "Tours", role: "lines", count: 2, fields: { departs: "TEXT" }, geometry: "LINESTRING" };
@@ -61,6 +61,19 @@ describe("shares of modes", () => {
     expect(put).toHaveBeenLastCalledWith({ cycle: 35 });
     write("Share of Cycle, in percent", "");
     take();
+    expect(put).toHaveBeenLastCalledWith(undefined);
+  });
+});
+
+describe("names of states", () => {
+  it("are three that differ, or the usual ones", () => {
+    render(<NamesEditor {...props("states")} />);
+    write("Those who carry it", "Susceptible");
+    expect(screen.getByText<HTMLButtonElement>("Take").disabled).toBe(true);
+    write("Those who carry it", " telling ");
+    take();
+    expect(put).toHaveBeenLastCalledWith(["susceptible", "telling", "recovered"]);
+    fireEvent.click(screen.getByText("The usual names"));
     expect(put).toHaveBeenLastCalledWith(undefined);
   });
 });

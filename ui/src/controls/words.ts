@@ -52,6 +52,7 @@ const READ: Record<Control, Read> = {
   room: (value) => (typeof value === "string" ? t`as many as ${spaced(value)} says` : t`${figure(Number(value))} each`),
   shares: (value, _, known) => list(Object.entries(value as Record<string, number>).map(([mode, share]) => t`${share}% as a ${travellers(known)[mode] ?? spaced(mode)}`)),
   sweep: (value, slot) => list(Object.entries(value as Record<string, number[]>).map(([name, values]) => `${someNumbers(values)} ${slot.words?.[name] ?? spaced(name)}`)),
+  names: (value) => list(many(value).map(String)),
   "what-ifs": (value, _, { whatIfs = {} }) => list(many(value).map((id) => whatIfs[String(id)] ?? spaced(id))),
 };
 
