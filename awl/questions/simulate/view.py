@@ -47,7 +47,7 @@ SWEPT_FIGURES = (
 MOST_SWEPT_CURVES = 6
 TOLD_STATES = ("travelling", "waiting", "inside", "gave up")
 INKS = {"travelling": "token:b1", "waiting": "token:warn", "inside": "token:b2", "gave up": "token:error"}
-PASSING_INKS = ("token:b2", "token:error", "token:ink-2")
+PASSING_INKS = ("token:thread", "token:error", "token:ink-3")
 
 
 def view_simulate(inputs: SimulateInputs, result: SimulateResult) -> View:
