@@ -93,7 +93,7 @@ def _omx(path: Path, source: str) -> dict[str, list[Any]]:
 
 def _own_datasets(file: Any, group: str, source: str) -> dict[str, Any]:
     """Datasets of a group that lie in the file itself: links and outside storage could lead to any file of this machine."""
-    found = {}
+    datasets = {}
     if group not in file or not isinstance(file.get(group, getlink=True), h5py.HardLink):
         raise AwlError(f"The file has no group '{group}'", where=source, remedy="Write it as OMX 0.2")
     for name in file[group]:
@@ -104,10 +104,10 @@ def _own_datasets(file: Any, group: str, source: str) -> dict[str, Any]:
             continue
         if one.is_virtual or one.external:
             raise AwlError(f"'{name[:60]}' lies in another file", where=source, remedy="Write it as OMX again")
-        found[name] = one
-    if not found:
+        datasets[name] = one
+    if not datasets:
         raise AwlError(f"The group '{group}' is empty", where=source, remedy="Write it as OMX again")
-    return found
+    return datasets
 
 
 def _idents(lookups: dict[str, Any], size: int, dim: int) -> list[Any]:

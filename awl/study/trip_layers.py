@@ -59,28 +59,28 @@ def add_trips(
     rest = [name for name in names if name not in (origin, destination)]
     if count is None and len(rest) == 1 and all(isinstance(value, int | float) for value in columns[rest[0]]):
         count = rest[0]
-    made = np.array([_number(value) for value in columns[count]]) if count else np.ones(len(begin))
+    counts = np.array([_number(value) for value in columns[count]]) if count else np.ones(len(begin))
     faults = {
         row: f"row {row + 2}: {text}"
         for row in range(len(begin))
-        if (text := _fault(columns, row, (origin, destination), (begin_known[row], finish_known[row]), made[row]))
+        if (text := _fault(columns, row, (origin, destination), (begin_known[row], finish_known[row]), counts[row]))
     }
-    kept = np.array([row not in faults for row in range(len(begin))], bool)
-    if not kept.any():
+    valid = np.array([row not in faults for row in range(len(begin))], bool)
+    if not valid.any():
         raise AwlError(
             f"No trip can be placed: {next(iter(faults.values()), 'the table holds no row')}",
             where=source,
             remedy=f"Say which columns hold ids of '{ends.origins}' and '{ends.destinations}'",
             inputs=("origin", "destination"),
         )
-    rows = np.flatnonzero(kept)
+    rows = np.flatnonzero(valid)
     lines = shapely.linestrings(np.stack([begin[rows], finish[rows]], axis=1))
     own = {
         "origin_id": Column.of([columns[origin][i] for i in rows.tolist()]),
         "destination_id": Column.of([columns[destination][i] for i in rows.tolist()]),
     }
     if count:
-        own["count"] = Column.of(made[rows])
+        own["count"] = Column.of(counts[rows])
     own |= {
         _free(name): Column.of([columns[name][i] for i in rows.tolist()])
         for name in names
@@ -102,15 +102,15 @@ def _column(names: list[str], wanted: str | None, known: tuple[str, ...], which:
             remedy=f"Columns are: {', '.join(names[:40])}",
             inputs=(which,),
         )
-    found = wanted or trip_tables.guessed(names, known)
-    if found is None:
+    column = wanted or trip_tables.guessed(names, known)
+    if column is None:
         raise AwlError(
             f"No column is known to hold the {which} of a trip",
             where=source,
             remedy=f"Say which: columns are {', '.join(names[:40])}",
             inputs=(which,),
         )
-    return found
+    return column
 
 
 def _places(study: Study, layer: str, idents: list[Any], name: str) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
@@ -137,14 +137,14 @@ def _number(value: Any) -> float:
 
 
 def _fault(
-    columns: dict[str, list[Any]], row: int, ends: tuple[str, str], known: tuple[bool, bool], made: float
+    columns: dict[str, list[Any]], row: int, ends: tuple[str, str], known: tuple[bool, bool], number: float
 ) -> str | None:
     for name, is_known in zip(ends, known, strict=True):
         if not is_known:
             return f"no feature has the id '{str(columns[name][row])[:40]}' of '{name}'"
-    if not np.isfinite(made) or made < 0:
+    if not np.isfinite(number) or number < 0:
         return "its count is no number of zero or more"
-    return "nobody makes it" if made == 0 else None
+    return "nobody makes it" if number == 0 else None
 
 
 def _free(name: str) -> str:

@@ -131,8 +131,8 @@ def _attraction(inputs: SimulateInputs, demand: Demand, places: Places) -> Calla
             table = distribute(np.where(np.isfinite(cost), np.exp(-np.log(2) * cost / inputs.half), 0.0))
             demand.method.append(f"A place counts one half after {inputs.half:g} min, and so on (exponential).")
         tables.append(np.cumsum(table, axis=1))
-    kept = "what origins send" if inputs.balance == "origins" else "what origins send and places take in"
-    demand.method.append(f"Trips are shared out by attraction and time, and keep {kept}.")
+    balanced = "what origins send" if inputs.balance == "origins" else "what origins send and places take in"
+    demand.method.append(f"Trips are shared out by attraction and time, and keep {balanced}.")
 
     def goals(nth: int, origin: Ints, chance: Floats) -> Ints:
         chosen = np.empty(len(origin), np.int64)

@@ -58,7 +58,7 @@ class Drawn:
         origin: from where, a row of the origins of that mover.
         goal: for where, a row of its goals; -1 for the nearest.
         departs_ms: when, ms since midnight.
-        at_home: how many stay at home beside.
+        at_home: how many stay at home, in addition.
     """
 
     mover: Ints
@@ -129,10 +129,10 @@ class Demand:
             origin, goal = np.zeros(count, np.int64), np.full(count, -1, np.int64)
             toward = streams[4].random(count)
             for nth in range(len(self.movers)):
-                mine = mover == nth
-                origin[mine] = drawn_rows(self.weight[nth], place[mine])
+                by_mover = mover == nth
+                origin[by_mover] = drawn_rows(self.weight[nth], place[by_mover])
                 if self.draws_goal is not None:
-                    goal[mine] = self.draws_goal(nth, origin[mine], toward[mine])
+                    goal[by_mover] = self.draws_goal(nth, origin[by_mover], toward[by_mover])
         riding = np.array([one.rides for one in self.movers])[mover]
         # Timetables are searched minute by minute.
         departs = np.where(riding, departs // MINUTE_MS * MINUTE_MS, departs)

@@ -276,7 +276,7 @@ class SimulateInputs(SharedInputs):
         None,
         gt=0,
         le=50,
-        description="Count meetings: two within so many metres of each other, along streets.",
+        description="Count meetings: two people within this distance of each other, in metres along streets.",
         json_schema_extra=number_word(
             "Meeting",
             "{} m",
@@ -392,8 +392,12 @@ class SimulateInputs(SharedInputs):
             offer=Offer(label="Sweep", hint="How the outcome changes with a number, such as seats", rank=0),
         ),
     )
-    window: int = Field(60, ge=1, le=240, description="Not heeded: each takes what runs when it sets out.")
-    percentile: float = Field(50.0, ge=0, le=100, description="Not heeded: each takes what runs when it sets out.")
+    window: int = Field(
+        60, ge=1, le=240, description="Ignored: people take the departure that fits their start time."
+    )
+    percentile: float = Field(
+        50.0, ge=0, le=100, description="Ignored: people take the departure that fits their start time."
+    )
 
     @field_validator("start")
     @classmethod

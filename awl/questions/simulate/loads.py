@@ -83,8 +83,8 @@ class LoadSum:
 def widths_of(graph: StreetGraph, links: Ints) -> Floats:
     """Width in metres of streets (l,), as their tag `width` says; nan where it does not."""
     texts = graph.tag("width").take(links).decode()
-    found = [METRES.match(text or "") for text in texts]
-    return np.array([float(one.group(1).replace(",", ".")) if one else np.nan for one in found])
+    matches = [METRES.match(text or "") for text in texts]
+    return np.array([float(one.group(1).replace(",", ".")) if one else np.nan for one in matches])
 
 
 def street_table(graph: StreetGraph, loads: Loads) -> Table:

@@ -119,11 +119,11 @@ class Mover:
         parts: list[TimedPaths] = []
         order: list[Ints] = []
         for nth, router in enumerate(self.hours.routers):
-            mine = np.flatnonzero(hour == nth)
-            if len(mine) or not parts:
-                paths = router.trips(sources.take(mine), targets.take(mine), "time", progress=progress)
+            in_hour = np.flatnonzero(hour == nth)
+            if len(in_hour) or not parts:
+                paths = router.trips(sources.take(in_hour), targets.take(in_hour), "time", progress=progress)
                 parts.append(timed_paths(router.network, paths))
-                order.append(mine)
+                order.append(in_hour)
         together = TimedPaths.joined(parts)
         if len(order) > 1:
             together = together.take(np.argsort(np.concatenate(order), kind="stable"))

@@ -23,7 +23,7 @@ from awl.questions.simulate.runs import MINUTE_MS, ROOM_FOR_ALL, Run, Simulator
 Ints = NDArray[np.int64]
 Floats = NDArray[np.float64]
 MOST_SHOWN = 20_000
-"""People who are played; of more every so-manieth."""
+"""People shown at most; an even sample where there are more."""
 
 
 PERSON_KEY = np.int64(1) << 34
@@ -222,8 +222,8 @@ class Playback:
         out, arrives, comes in, ends, and carries what is passed on; -1 for never.
         """
         moved = self.standing
-        kept = np.isin(moved.person, self.shown)
-        moved = moved.take(kept)
+        shown = np.isin(moved.person, self.shown)
+        moved = moved.take(shown)
         used, shape = np.unique(moved.link, return_inverse=True)
         vertex, start = ragged_rows(self.shapes.shape_start, used)
         begins = np.searchsorted(moved.person, np.append(self.shown, len(self.run)))
@@ -272,10 +272,10 @@ def track_table(playback: Playback) -> Table:
     tracks = playback.tracks
     counts = np.diff(tracks.begins)
     rows = np.flatnonzero(counts >= 2)
-    kept = np.isin(np.repeat(np.arange(len(tracks)), counts), rows)
+    inside = np.isin(np.repeat(np.arange(len(tracks)), counts), rows)
     owner = np.repeat(np.arange(len(rows)), counts[rows])
-    lines = shapely.linestrings(tracks.xy[kept], indices=owner) if len(rows) else np.zeros(0, object)
-    times = np.round(tracks.time_ms[kept] / 1000, 3)
+    lines = shapely.linestrings(tracks.xy[inside], indices=owner) if len(rows) else np.zeros(0, object)
+    times = np.round(tracks.time_ms[inside] / 1000, 3)
     ends = np.cumsum(counts[rows])
     return Table(
         lines,

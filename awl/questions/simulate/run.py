@@ -83,19 +83,19 @@ def run_simulate(inputs: SimulateInputs, context: Context) -> SimulateResult:
         find_all_times(demand, progress.part(0.0, 0.2))
     capacity = capacity_of(inputs, demand)
     simulator = Simulator(inputs, demand, capacity)
-    made = _Runs(inputs, simulator, capacity, context, progress)
-    runs, outcomes = made.base(progress.part(0.2, 0.7 if inputs.sweep else 0.95))
-    steps = made.sweep(progress.part(0.7, 0.95)) if inputs.sweep else []
+    batch = _Runs(inputs, simulator, capacity, context, progress)
+    runs, outcomes = batch.base(progress.part(0.2, 0.7 if inputs.sweep else 0.95))
+    steps = batch.sweep(progress.part(0.7, 0.95)) if inputs.sweep else []
     progress.step(0.96, "Summing up")
     graph = context.network.graph
-    loads = made.loads.loads()
+    loads = batch.loads.loads()
     places = demand.goals
     count = 0 if places is None else len(places)
     clock = clock_of(runs, int(min(run.filled.departs_ms.min(initial=demand.end_ms) for run in runs)))
     times = over_time(runs, count, clock)
     figures = together(outcomes)
     room = np.zeros(0, np.int64) if capacity is None else np.clip(capacity + inputs.more_seats, 0, ROOM_FOR_ALL)
-    first = made.contacts[0]
+    first = batch.contacts[0]
     parts: dict[str, Part] = {}
     if places is not None:
         parts |= {
@@ -113,13 +113,13 @@ def run_simulate(inputs: SimulateInputs, context: Context) -> SimulateResult:
     if steps:
         parts["curves"] = tables.curve_table(steps, inputs)
         parts["grid"] = tables.grid_table(steps, inputs)
-    passed = [one for one in made.contacts if one is not None and one.passed is not None]
+    passed = [one for one in batch.contacts if one is not None and one.passed is not None]
     if first is not None:
         parts["meetings"] = lambda: tables.meeting_table(first)
     if passed:
         parts["contagion"] = tables.contagion_table(passed, clock, inputs.states)
     day = f"{context.when:%Y-%m-%d}" if context.when else ANY_DAY
-    playback = _Once(lambda: Playback(runs[0], simulator, made.first_passages, clock, first, inputs.states, room, day))
+    playback = _Once(lambda: Playback(runs[0], simulator, batch.first_passages, clock, first, inputs.states, room, day))
     parts |= {"positions": lambda: position_table(playback()), "tracks": lambda: track_table(playback())}
     return SimulateResult(
         summary=_summary(inputs, figures, steps),
@@ -302,7 +302,7 @@ def _doubts(inputs: SimulateInputs, demand: Demand, figures: dict[str, OverRuns]
 
 
 def _method(inputs: SimulateInputs, demand: Demand, places: Places | None) -> list[str]:
-    said = [
+    method = [
         f"{inputs.runs:,} run{'s' if inputs.runs > 1 else ''} by chance, from seed {inputs.seed}."
         + (" Figures are means; ranges hold the middle nine tenths of the runs." if inputs.runs > 1 else ""),
         "Everybody takes the quickest way for themselves, in the hour in which they set out; people do not slow each other down.",
@@ -313,20 +313,20 @@ def _method(inputs: SimulateInputs, demand: Demand, places: Places | None) -> li
             "wait": f"waits in line for {inputs.patience:g} min at most",
             "leave": "gives up",
         }[inputs.when_full]
-        said.append(
+        method.append(
             f"Who finds a place full {rule}. People know nothing of how full places are until they stand before them."
         )
     if any(mover.rides for mover in demand.movers):
-        said.append("Who rides sets out at a full minute and goes on foot from a place that is full.")
+        method.append("People who ride public transport start at full minutes, and walk on from a place that is full.")
     if inputs.meet is not None:
-        said.append(
+        method.append(
             f"Two meet who are within {inputs.meet:g} m of each other along streets for {inputs.meet_for} s, on their way or"
             " waiting; those inside places or aboard vehicles do not count."
         )
     if inputs.pass_on is not None:
         ends = "for good" if inputs.recovery is None else f"for {inputs.recovery:g} min"
-        said.append(
+        method.append(
             f"{inputs.carriers:,} carry something at first and pass it on at {inputs.pass_on:g} % of meetings; one carries it"
             f" {ends} (general model of Kermack and McKendrick)."
         )
-    return said
+    return method

@@ -53,8 +53,8 @@ class Scenario:
 
     def with_values(self, values: dict[str, float]) -> Scenario:
         """With other numbers."""
-        whole = {name: int(value) if name in ("people", "more_seats") else value for name, value in values.items()}
-        return replace(self, **whole)  # type: ignore[arg-type]
+        changed = {name: int(value) if name in ("people", "more_seats") else value for name, value in values.items()}
+        return replace(self, **changed)  # type: ignore[arg-type]
 
 
 @dataclass(frozen=True)
@@ -134,18 +134,18 @@ class Simulator:
         rows = np.zeros(len(drawn), np.int64)
         before = 0
         for nth, mover in enumerate(self.demand.movers):
-            mine = np.flatnonzero(drawn.mover == nth)
+            by_mover = np.flatnonzero(drawn.mover == nth)
             if mover.rides:
                 assert mover.context.transit is not None
                 times = ridden_times(
-                    mover.context.transit, mover.origins.take(drawn.origin[mine]), mover.goals, drawn.departs_ms[mine],
+                    mover.context.transit, mover.origins.take(drawn.origin[by_mover]), mover.goals, drawn.departs_ms[by_mover],
                     progress,
                 )  # fmt: skip
                 block = np.where(times == UNREACHED, FAR, times)
-                rows[mine] = before + np.arange(len(mine))
+                rows[by_mover] = before + np.arange(len(by_mover))
             else:
                 block = scaled(mover.times_ms, scenario.speed)
-                rows[mine] = before + mover.rows(drawn.origin[mine], drawn.departs_ms[mine])
+                rows[by_mover] = before + mover.rows(drawn.origin[by_mover], drawn.departs_ms[by_mover])
             blocks.append(block)
             before += len(block)
         travel = blocks[0] if len(blocks) == 1 else np.concatenate(blocks)
@@ -156,13 +156,13 @@ class Simulator:
         """Trips that end anywhere: everybody with a way within the limit arrives, and is there no longer."""
         takes = np.full(len(drawn), -1, np.int64)
         for nth, mover in enumerate(self.demand.movers):
-            mine = np.flatnonzero(drawn.mover == nth)
-            if len(mine):
-                rows = mover.rows(drawn.origin[mine], drawn.departs_ms[mine])
-                keys = rows * len(mover.goals.link) + drawn.goal[mine]
+            by_mover = np.flatnonzero(drawn.mover == nth)
+            if len(by_mover):
+                rows = mover.rows(drawn.origin[by_mover], drawn.departs_ms[by_mover])
+                keys = rows * len(mover.goals.link) + drawn.goal[by_mover]
                 paths = self._known_paths(2 * nth, np.unique(keys))
                 known = self._paths[2 * nth][0]
-                takes[mine] = paths.at_speed(scenario.speed / 100).takes_ms[np.searchsorted(known, keys)]
+                takes[by_mover] = paths.at_speed(scenario.speed / 100).takes_ms[np.searchsorted(known, keys)]
         way = (takes >= 0) & (takes <= scenario.within * MINUTE_MS)
         arrives = np.where(way, drawn.departs_ms + takes, NEVER)
         nobody = np.full((len(drawn), 0), NEVER, np.int64)
@@ -181,10 +181,10 @@ class Simulator:
         if len(new) or paths is None:
             begin, goal = np.divmod(new, max(len(mover.goals.link), 1))
             progress = progress or Progress()
-            made = (mover.paths if kind % 2 == 0 else mover.paths_between)(begin, goal, progress)
-            together = made if paths is None else TimedPaths.joined([paths, made])
+            added = (mover.paths if kind % 2 == 0 else mover.paths_between)(begin, goal, progress)
+            together = added if paths is None else TimedPaths.joined([paths, added])
             order = np.argsort(np.concatenate([known, new]), kind="stable")
-            paths = together.take(order) if paths is not None else made
+            paths = together.take(order) if paths is not None else added
             self._paths[kind] = np.concatenate([known, new])[order], paths
         return paths
 
@@ -210,10 +210,10 @@ class Simulator:
     def _keys(self, nth: int, run: Run, legs: Legs, from_goal: bool) -> tuple[Ints, Ints]:
         """Keys of the paths of one mover's legs from origins, or from goals, and which legs these are."""
         mover = self.demand.movers[nth]
-        mine = (run.drawn.mover[legs.person] == nth) & (legs.from_goal == from_goal)
+        wanted = (run.drawn.mover[legs.person] == nth) & (legs.from_goal == from_goal)
         if mover.rides and not from_goal:
-            mine[:] = False
-        rows = np.flatnonzero(mine)
+            wanted[:] = False
+        rows = np.flatnonzero(wanted)
         return legs.begin[rows] * max(len(mover.goals.link), 1) + legs.goal[rows], rows
 
     def _moved(self, run: Run, legs: Legs, paths: TimedPaths, before: dict[int, int]) -> Passages:
@@ -243,8 +243,8 @@ class Simulator:
         goes = np.flatnonzero(filled.place != NEVER)
         rows = np.zeros(len(drawn), np.int64)
         for nth, mover in enumerate(self.demand.movers):
-            mine = drawn.mover == nth
-            rows[mine] = mover.rows(drawn.origin[mine], drawn.departs_ms[mine])
+            by_mover = drawn.mover == nth
+            rows[by_mover] = mover.rows(drawn.origin[by_mover], drawn.departs_ms[by_mover])
         tried = filled.full[goes]
         last = filled.place[goes]
         first = np.where(filled.found_full[goes] > 0, tried[:, 0], last) if tried.shape[1] else last
@@ -286,9 +286,9 @@ def check_size(inputs: SimulateInputs, demand: Demand) -> None:
             remedy="Give 'people' a smaller number",
             inputs=("people",),
         )
-    kept = people * inputs.runs
-    if kept > MOST_KEPT or most * inputs.runs * combinations > MOST_IN_ALL:
-        limit = MOST_KEPT if kept > MOST_KEPT else MOST_IN_ALL
+    in_memory = people * inputs.runs
+    if in_memory > MOST_KEPT or most * inputs.runs * combinations > MOST_IN_ALL:
+        limit = MOST_KEPT if in_memory > MOST_KEPT else MOST_IN_ALL
         raise AwlError(
             f"{inputs.runs * combinations:,} runs of {most:,} people are more than can be made at once"
             f" ({limit:,} people in all)",

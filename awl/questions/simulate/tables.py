@@ -103,7 +103,7 @@ def people_table(run: Run, simulator: Simulator, contact: Contact | None, states
     modes = [mover.context.mode.title for mover in demand.movers]
     way = filled.place != NEVER
     outcome = np.where(~way, "no way", np.where(filled.served, "came in" if demand.goals else "arrived", "gave up"))
-    found = [[int(i) for i in row if i >= 0] for row in filled.full.tolist()]
+    full_places = [[int(i) for i in row if i >= 0] for row in filled.full.tolist()]
     columns: dict[str, Values] = {
         "person": np.arange(1, len(run) + 1),
         "origin": names,
@@ -123,7 +123,7 @@ def people_table(run: Run, simulator: Simulator, contact: Contact | None, states
             "enters": _clocks(filled.enters_ms),
             "leaves": _clocks(np.where(filled.served, filled.ends_ms, NEVER)),
             "found_full": filled.found_full,
-            "full_places": ["; ".join(goals.names[i] for i in row) or None for row in found],
+            "full_places": ["; ".join(goals.names[i] for i in row) or None for row in full_places],
         }
     if contact is not None:
         ends_of = np.concatenate([contact.met.first, contact.met.second])
@@ -167,16 +167,16 @@ def turned_away_table(run: Run, places: Places) -> Table:
 
 def meeting_table(contact: Contact) -> Table:
     """Meetings of a run, one after another."""
-    found = contact.met
+    met = contact.met
     some = slice(0, MOST_MEETINGS)
     return Table(
         None,
         {
-            "first": found.first[some] + 1,
-            "second": found.second[some] + 1,
-            "begins": _clocks(found.begins_ms[some]),
-            "until": _clocks(found.until_ms[some]),
-            "lasts_s": Column.of((found.until_ms - found.begins_ms)[some] / 1000, "s", 0),
+            "first": met.first[some] + 1,
+            "second": met.second[some] + 1,
+            "begins": _clocks(met.begins_ms[some]),
+            "until": _clocks(met.until_ms[some]),
+            "lasts_s": Column.of((met.until_ms - met.begins_ms)[some] / 1000, "s", 0),
         },
     )
 

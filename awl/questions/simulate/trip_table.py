@@ -128,7 +128,7 @@ def _starts_of(lines: Table, start: str) -> Ints:
             inputs=("start",),
             kind="no-such-field",
         )
-    made = []
+    starts = []
     for row, value in enumerate(lines.columns[start].tolist()):
         parts = str(value).split("T")[-1].split(":")
         try:
@@ -140,8 +140,8 @@ def _starts_of(lines: Table, start: str) -> Ints:
                 f"'{value}' is no clock time", where=f"'{start}' of row {row + 1} of the trips", remedy="Write 13:05 or 13:05:30",
                 inputs=("start",),
             ) from None  # fmt: skip
-        made.append(round(1000 * (3600 * numbers[0] + 60 * numbers[1] + (numbers[2] if len(numbers) == 3 else 0))))
-    return np.array(made, np.int64)
+        starts.append(round(1000 * (3600 * numbers[0] + 60 * numbers[1] + (numbers[2] if len(numbers) == 3 else 0))))
+    return np.array(starts, np.int64)
 
 
 def _nearest_place(ends: Places, places: Places, context: Context, within_m: float) -> tuple[Ints, NDArray[np.bool_]]:

@@ -187,12 +187,12 @@ def _charts(inputs: SimulateInputs, result: SimulateResult) -> list[Chart]:
         charts.append(_swept(inputs, result))
     if result.places is not None:
         charts.append(_of_places(result, axis))
-    told = [
+    series = [
         _series(state, result.times.states.at(STATES.index(state)), result.runs)
         for state in TOLD_STATES
         if result.times.states.mean[STATES.index(state)].any()
     ]
-    charts.append(Chart("curve", "People by what they are doing", axis, told, name="Over time"))
+    charts.append(Chart("curve", "People by what they are doing", axis, series, name="Over time"))
     if result.contagion:
         table = result.part("contagion")
         own = [_of_columns(table, state, result.runs) for state in result.contagion]
@@ -236,8 +236,8 @@ def _swept(inputs: SimulateInputs, result: SimulateResult) -> Chart:
             _numbers(np.array([np.nan if part is None else getattr(part, kind)[0] for part in parts]))
             for kind in ("mean", "low", "high")
         )
-        whole = f"{title}, {unit}" if unit else title
-        small.append(Chart("curve", whole, Axis(SWEPT[name], values), [Series(title, means, low, high)]))
+        label = f"{title}, {unit}" if unit else title
+        small.append(Chart("curve", label, Axis(SWEPT[name], values), [Series(title, means, low, high)]))
     return Chart("several", f"By {SWEPT[name]}", Axis(SWEPT[name], values), name="Sweep", several=small)
 
 

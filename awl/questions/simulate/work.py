@@ -48,7 +48,7 @@ class SimulateWork:
     def answered(self, first: int, last: int) -> tuple[bytes, int]:
         """The figures of some runs."""
         chances = self._simulator.chances(self._inputs.runs)
-        found: list[dict[str, float]] = []
+        rows: list[dict[str, float]] = []
         for row in range(first, last):
             step, nth = divmod(row, self._inputs.runs)
             values = dict(zip(self._names, self._steps[step], strict=True))
@@ -58,10 +58,10 @@ class SimulateWork:
                 (passages,) = self._simulator.passages([run], Progress())
                 contact = contact_of(self._inputs, run, passages, self._graph, chances[nth])
             swept = {f"set_{name}": value for name, value in values.items()}
-            found.append({"run": nth + 1, **swept, **outcome_of(run, self._capacity, contact).figures})
-        columns: dict[str, Values] = {"run": [int(one["run"]) for one in found]}
+            rows.append({"run": nth + 1, **swept, **outcome_of(run, self._capacity, contact).figures})
+        columns: dict[str, Values] = {"run": [int(one["run"]) for one in rows]}
         swept_names = [f"set_{name}" for name in self._names]
-        for name in [*swept_names, *(figure for figure in FIGURES if any(figure in one for one in found))]:
+        for name in [*swept_names, *(figure for figure in FIGURES if any(figure in one for one in rows))]:
             unit = FIGURES[name][1] if name in FIGURES else ""
-            columns[name] = Column.of(np.array([one.get(name, np.nan) for one in found], float), unit, 4)
-        return parquet.of_table(Table(None, columns)), len(found)
+            columns[name] = Column.of(np.array([one.get(name, np.nan) for one in rows], float), unit, 4)
+        return parquet.of_table(Table(None, columns)), len(rows)

@@ -3995,13 +3995,13 @@ export interface components {
             what_if?: string[] | null;
             /**
              * Window
-             * @description Not heeded: each takes what runs when it sets out.
+             * @description Ignored: people take the departure that fits their start time.
              * @default 60
              */
             window?: number;
             /**
              * Percentile
-             * @description Not heeded: each takes what runs when it sets out.
+             * @description Ignored: people take the departure that fits their start time.
              * @default 50
              */
             percentile?: number;
@@ -4176,7 +4176,7 @@ export interface components {
             mean?: number | null;
             /**
              * Meet
-             * @description Count meetings: two within so many metres of each other, along streets.
+             * @description Count meetings: two people within this distance of each other, in metres along streets.
              * @default null
              */
             meet?: number | null;

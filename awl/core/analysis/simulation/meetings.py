@@ -107,8 +107,10 @@ def met(passages: Passages, graph: StreetGraph, people: int, close: Close) -> Me
     cuts = np.linspace(0, people, SHARES + 1).astype(np.int64)
     with threads_of(None) as pool:
         counts = list(pool.map(lambda i: kernel.lasting(start, ordered, cuts[i : i + 2], least, out), range(SHARES)))
-    kept = np.concatenate([out[start[cut] : start[cut] + count] for cut, count in zip(cuts, counts, strict=False)])
-    first, second, begins, until = kept[np.argsort(kept[:, 2], kind="stable")].T + np.array([[0], [0], [base], [base]])
+    meetings = np.concatenate([out[start[cut] : start[cut] + count] for cut, count in zip(cuts, counts, strict=False)])
+    first, second, begins, until = meetings[np.argsort(meetings[:, 2], kind="stable")].T + np.array(
+        [[0], [0], [base], [base]]
+    )
     return Met(first, second, begins * kernel.STEP_MS, until * kernel.STEP_MS, (begins + least) * kernel.STEP_MS)
 
 

@@ -111,14 +111,14 @@ def timed_paths(network: Network, paths: PathBatch) -> TimedPaths:
         network: the streets of a mode, at a time and with closures.
         paths: paths of least time on them.
     """
-    beside = np.zeros((2, len(paths.cost)))
+    access_ms = np.zeros((2, len(paths.cost)))
     full = np.diff(paths.start) > 0
     for side, rows in enumerate((paths.start[:-1][full], paths.start[1:][full] - 1)):
-        beside[side, full] = paths.access_share[side, full] * _quicker(network, paths.arc[rows] >> 1)
+        access_ms[side, full] = paths.access_share[side, full] * _quicker(network, paths.arc[rows] >> 1)
     count = len(paths.arc)
     link, fractions, times = np.empty(count, np.int32), np.empty((2, count)), np.empty((2, count), np.int64)
     kernel.time_paths(
-        paths.start, paths.arc, paths.delay_ms, np.stack([paths.begin, paths.end]), paths.cost, beside,
+        paths.start, paths.arc, paths.delay_ms, np.stack([paths.begin, paths.end]), paths.cost, access_ms,
         1000.0 * network.mode.delays.start_s, network.duration_ms, link, fractions, times,
     )  # fmt: skip
     takes = np.where(paths.cost < 0, -1, paths.cost + network.terminal_time("time")).astype(np.int64)
@@ -126,7 +126,7 @@ def timed_paths(network: Network, paths: PathBatch) -> TimedPaths:
 
 
 def _quicker(network: Network, link: NDArray[np.int32]) -> Floats:
-    """Time in ms along links (k,), whichever way is open and quicker: that of who is beside them."""
+    """Time in ms along links (k,), in the quicker of the open directions: the time of people who stand next to a link."""
     pair = np.stack(network.directed("time"), axis=1)[link].astype(np.float64)
     pair[pair == BLOCKED] = np.inf
     least: Floats = pair.min(axis=1)

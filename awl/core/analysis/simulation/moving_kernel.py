@@ -11,7 +11,7 @@ BEFORE, AFTER = 0, 1
 
 @njit_no_refcount
 def time_paths(
-    start: Any, arc: Any, delay: Any, ends: Any, cost: Any, beside: Any, set_out: float, duration: Any, link: Any,
+    start: Any, arc: Any, delay: Any, ends: Any, cost: Any, access_ms: Any, set_out: float, duration: Any, link: Any,
     fractions: Any, times: Any,
 ) -> None:  # fmt: skip
     """Fill in the streets of paths and their times.
@@ -22,7 +22,7 @@ def time_paths(
         delay: ms lost before each (a,).
         ends: fractions of the first and last link at which each path begins and ends (2, k).
         cost: time of each path, ms (k,), below 0 where there is none.
-        beside: time to the first link and from the last where these are not the nearest, ms (2, k).
+        access_ms: time to the first link and from the last where these are not the nearest, ms (2, k).
         set_out: time before each sets out, ms.
         duration: time along and against each link, ms (m, 2).
         link: the link of each arc (a,), filled here.
@@ -40,9 +40,9 @@ def time_paths(
             fractions[0, i], fractions[1, i] = begin, end
             spent += delay[i] + abs(end - begin) * max(duration[link[i], 1 if end < begin else 0], 0)
         # Costs of links are whole ms: what rounding leaves over is spread over the path.
-        along = max(cost[path], 0) - beside[BEFORE, path] - beside[AFTER, path]
+        along = max(cost[path], 0) - access_ms[BEFORE, path] - access_ms[AFTER, path]
         stretch = along / spent if spent > 0 else 1.0
-        now = set_out + beside[BEFORE, path]
+        now = set_out + access_ms[BEFORE, path]
         for i in range(first, last + 1):
             begin, end = fractions[0, i], fractions[1, i]
             now += delay[i] * stretch

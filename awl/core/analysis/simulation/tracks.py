@@ -85,10 +85,10 @@ def load_by_time(link: Ints, enters_ms: Ints, leaves_ms: Ints, links: int, edges
     cell = np.where(inside, link * spans + first, links * spans)
     entries = np.bincount(cell, minlength=links * spans + 1)[:-1].reshape(links, spans)
     # Most passages lie within one span; the others are shared out span by span.
-    whole = inside & (first == last)
-    lasts = np.where(whole, leaves_ms - enters_ms, 0).astype(np.float64)
+    in_one = inside & (first == last)
+    lasts = np.where(in_one, leaves_ms - enters_ms, 0).astype(np.float64)
     stay = np.bincount(cell, weights=lasts, minlength=links * spans + 1)[:-1].reshape(links, spans)
-    over = np.flatnonzero(~whole & (last >= 0) & (first < spans))
+    over = np.flatnonzero(~in_one & (last >= 0) & (first < spans))
     for nth in range(spans):
         begin, end = edges_ms[nth], edges_ms[nth + 1]
         shared = np.minimum(leaves_ms[over], end) - np.maximum(enters_ms[over], begin)
