@@ -392,9 +392,7 @@ class SimulateInputs(SharedInputs):
             offer=Offer(label="Sweep", hint="How the outcome changes with a number, such as seats", rank=0),
         ),
     )
-    window: int = Field(
-        60, ge=1, le=240, description="Ignored: people take the departure that fits their start time."
-    )
+    window: int = Field(60, ge=1, le=240, description="Ignored: people take the departure that fits their start time.")
     percentile: float = Field(
         50.0, ge=0, le=100, description="Ignored: people take the departure that fits their start time."
     )
