@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Iterable
+from typing import Any
 
 
 class AwlError(Exception):
@@ -30,6 +31,13 @@ class AwlError(Exception):
         self.status = status
         self.kind = kind
         super().__init__(self.detail)
+
+    def fields(self) -> dict[str, Any]:
+        """What it is made of again, `AwlError(**fields)`, in another process."""
+        return {
+            "what": self.what, "where": self.where, "remedy": self.remedy, "inputs": self.inputs,
+            "status": self.status, "kind": self.kind,
+        }  # fmt: skip
 
     @property
     def detail(self) -> str:

@@ -66,6 +66,11 @@ class Progress:
         self._stopped.set()
         self.token[STOPPED] = 1
 
+    @property
+    def is_stopped(self) -> bool:
+        """Whether somebody has asked the work to end."""
+        return self._stopped.is_set()
+
     def part(self, start: float, end: float) -> Progress:
         """A view of this progress for a sub-task that takes it from `start` to `end`.
 
@@ -126,6 +131,10 @@ class _Part(Progress):
 
     def stop(self) -> None:
         self._whole.stop()
+
+    @property
+    def is_stopped(self) -> bool:
+        return self._whole.is_stopped
 
     def _at(self, fraction: float) -> float:
         return self._start + (self._end - self._start) * fraction

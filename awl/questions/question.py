@@ -70,6 +70,8 @@ class Question:
     Inputs: ClassVar[type[BaseModel]]
     needs_hierarchy: ClassVar[bool] = False
     """Whether it is worth seconds to prepare the mode's hierarchy before it is asked."""
+    is_heavy: ClassVar[bool] = False
+    """Whether it looks at the whole study, however few places it names."""
     is_live: ClassVar[bool] = False
     """Whether the streets within its limits can be shown while a place is dragged."""
     outputs: ClassVar[dict[str, str]]

@@ -14,7 +14,8 @@ from awl.questions.compared_parts import parts_compared
 from awl.questions.inputs import Json
 from awl.questions.kept_answers import is_current, kept_without, part_names
 from awl.questions.run import ask
-from awl.server.web import base_of, body, jobs, reply, study_of
+from awl.server.web import body, jobs, reply, started, study_of
+from awl.server.workroom import Workroom, task
 from awl.study import records, sheet_records
 from awl.study.study import Study, slug
 
@@ -68,15 +69,16 @@ def keep_copy(study_id: str, question_id: str) -> Response:
     document = _kept(study, question_id)
     if len(records.kept_copies(study.reading)) >= MOST_COPIES:
         raise AwlError(f"{MOST_COPIES} answers are kept already", remedy="Remove one of them", status=409)
+    work = task(kept_copy, study_id=study_id, document=document, title=title)
+    return started(jobs().start("keep", study_id, work))
 
-    def work(progress: Progress) -> Json:
-        result = _with_parts(study, document, progress)
-        with study.writing() as connection:
-            return dict(records.keep_copy(connection, document, title or result["title"], geojson.dumps(result)))
 
-    job = jobs().start("keep", study_id, work)
-    base = base_of(study_id)
-    return reply(job.info(base), 201, Location=f"{base}/jobs/{job.id}")
+def kept_copy(room: Workroom, progress: Progress, study_id: str, document: Json, title: str) -> Json:
+    """Keep an answer as it stands: the work of a job."""
+    study = room.studies.study(study_id)
+    result = _with_parts(study, document, progress)
+    with study.writing() as connection:
+        return dict(records.keep_copy(connection, document, title or result["title"], geojson.dumps(result)))
 
 
 def _with_parts(study: Study, document: Json, progress: Progress) -> Json:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import mimetypes
+import threading
 from pathlib import Path
 
 from flask import Flask, Response, request, send_from_directory
@@ -32,26 +33,39 @@ from awl.server import (
 from awl.server.catalogue import Catalogue
 from awl.server.guard import Guard
 from awl.server.jobs import Jobs
-from awl.server.web import problem
+from awl.server.web import MOST_WAIT, problem
+from awl.server.worker import InProcess, InThread
+from awl.server.workroom import Workroom
 from awl.shipped import front_end
+from awl.study import litter
+from awl.study.storage_faults import storage_fault
 
 log = logging.getLogger(__name__)
 FRONT_END = front_end()
+THREADS = 3
+"""Threads that do the long work where no processes do."""
 POLICY = (
     "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; worker-src 'self' blob:;"
     " connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'none'"
 )
 
 
-def create_app(root: Path, host: str = "127.0.0.1") -> Flask:
-    """The server of a folder of studies, or of one study file, to be bound to `host`."""
+def create_app(root: Path, host: str = "127.0.0.1", workers: int = 0) -> Flask:
+    """The server of a folder of studies, or of one study file, to be bound to `host`.
+
+    Parameters:
+        root: the folder or study file.
+        host: the name or address it is bound to.
+        workers: how many processes do the long work; threads of the server do where 0.
+    """
     app = Flask("awl", static_folder=None, template_folder=str(Path(__file__).parent / "templates"))
     app.config["MAX_CONTENT_LENGTH"] = MAX_BYTES
     app.json.sort_keys = False  # type: ignore[attr-defined]
-    app.extensions["awl-catalogue"] = Catalogue(root)
-    app.extensions["awl-jobs"] = Jobs()
-    app.extensions["awl-last-played"] = playing.LastPlayed()
-    uploads.clear_staged(app.extensions["awl-catalogue"].folder)
+    studies = app.extensions["awl-catalogue"] = Catalogue(root)
+    room = app.extensions["awl-workroom"] = Workroom(studies)
+    app.extensions["awl-jobs"] = _jobs(room, root, workers)
+    app.extensions["awl-waiting-room"] = threading.BoundedSemaphore(MOST_WAIT)
+    litter.sweep(studies.folder)
     for module in (
         features,
         processes,
@@ -79,6 +93,12 @@ def create_app(root: Path, host: str = "127.0.0.1") -> Flask:
     app.add_url_rule("/", "front", lambda: _front("index.html"))
     app.add_url_rule("/assets/<path:name>", "assets", lambda name: _front(f"assets/{name}"))
     return app
+
+
+def _jobs(room: Workroom, root: Path, workers: int) -> Jobs:
+    if workers == 0:
+        return Jobs([InThread(room) for _ in range(THREADS)])
+    return Jobs([InProcess(root) for _ in range(workers + 1)], brief_only=1)
 
 
 def _front(name: str) -> Response:
@@ -113,7 +133,10 @@ def _http_problem(error: HTTPException) -> Response:
 
 def _internal_problem(error: Exception) -> Response:
     log.exception("%s %s failed", request.method, request.path, exc_info=error)
-    return problem(AwlError("Awl failed at this; the fault is logged on the server", status=500, kind="internal"))
+    fault = storage_fault(error)
+    return problem(
+        fault or AwlError("Awl failed at this; the fault is logged on the server", status=500, kind="internal")
+    )
 
 
 def serve(root: Path, host: str, port: int) -> None:

@@ -21,6 +21,7 @@ class Catalogue:
         self._only = root if root.is_file() else None
         self.folder = root.parent if self._only else root
         self._open: dict[str, Study] = {}
+        self._reserved: set[str] = set()
         self._lock = threading.Lock()
 
     def ids(self) -> list[str]:
@@ -33,7 +34,7 @@ class Catalogue:
         path = self.path(ident)
         with self._lock:
             known = self._open.get(ident)
-            if known is not None and path.is_file():
+            if known is not None and known.is_in_place:
                 return known
             if ident not in self.ids():
                 raise AwlError(
@@ -44,6 +45,20 @@ class Catalogue:
                 )
             self._open[ident] = Study(path)
             return self._open[ident]
+
+    def reserve(self, wanted: str) -> str:
+        """An id for a new study, the wanted one or one like it: nobody else gets it until it is released."""
+        with self._lock:
+            taken, ident, number = {*self.ids(), *self._reserved}, wanted, 2
+            while ident in taken:
+                ident, number = f"{wanted}_{number}", number + 1
+            self._reserved.add(ident)
+            return ident
+
+    def release(self, ident: str) -> None:
+        """Give a reserved id back: there is a study of that name now, or there will be none."""
+        with self._lock:
+            self._reserved.discard(ident)
 
     def prepare_only(self) -> None:
         """Prepare the study there is, where there is but one; one that cannot be opened says so when it is asked for."""

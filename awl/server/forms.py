@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
-import orjson
 from flask import Blueprint, Response, request
 
 from awl.core.errors import AwlError
@@ -19,7 +18,8 @@ from awl.questions.inputs import Json
 from awl.questions.kept_answers import KeptAnswer
 from awl.server.pages import page, wants_page
 from awl.server.tiles import base_tile
-from awl.server.web import base_of, body, catalogue, download, jobs, known_parameters, reply, study_of
+from awl.server.web import base_of, body, done, download, jobs, known_parameters, named_file, reply, started, study_of
+from awl.server.workroom import File, Workroom, task
 from awl.sheets import shelf
 from awl.sheets.document import Form, Sheet, Shown
 from awl.sheets.filling import filled
@@ -126,14 +126,14 @@ def run(study_id: str, form_id: str) -> Response:
     if unfit:
         raise AwlError(f"The form no longer fits: {unfit[0].text}", status=409, kind="does-not-fit")
     filled(sheet, values, study, form.asks)
-    studies = catalogue().study
-
-    def work(progress: Progress) -> Json:
-        return run_form(study, sheet, form, values, progress, studies)
-
+    work = task(answered, study_id=study_id, sheet=sheet, form=form, values=values)
     job = jobs().start(PROCESS, study_id, work, form_id)
-    base = base_of(study_id)
-    return reply(job.info(base), 201, Location=f"{base}/forms/{form_id}/runs/{job.id}")
+    return started(job, f"{base_of(study_id)}/forms/{form_id}/runs/{job.id}")
+
+
+def answered(room: Workroom, progress: Progress, study_id: str, sheet: Sheet, form: Form, values: Json) -> Json:
+    """Answer a form: the work of a job."""
+    return run_form(room.studies.study(study_id), sheet, form, values, progress, room.studies.study)
 
 
 def _run(study_id: str, form_id: str, run_id: str) -> Json:
@@ -143,9 +143,7 @@ def _run(study_id: str, form_id: str, run_id: str) -> Json:
         raise AwlError(
             f"The form has no run '{run_id[:80]}'", remedy="Fill it in again", status=404, kind="no-such-job"
         )
-    if job.error is not None:
-        raise job.error
-    result: Json = orjson.loads(job.result_json())
+    result: Json = job.result_json()
     return result
 
 
@@ -199,13 +197,23 @@ def outcome_map(study_id: str, form_id: str, run_id: str, question_id: str) -> R
     study, sheet, form = _form(study_id, form_id)
     shown, outcome = _shown(form, question_id), _run(study_id, form_id, run_id)
     ending = request.args.get("format", "")
-    content = _content(study, sheet, outcome, question_id)
-    if not ending and shown.map:
-        return Response(draw_map_picture(study, content, MAP_MM, MAP_DPI), content_type="image/png")
-    if ending not in shown.maps:
+    if ending not in shown.maps and (ending or not shown.map):
         raise _not_given(ending, shown.maps)
-    data = draw_map_sheet(study, content, MapOptions.model_validate({}), ending)
-    return download(data, f"{form_id}-map.{ending}")
+    work = task(
+        drawn, study_id=study.id, sheet=sheet, outcome=outcome, question_id=question_id, name=f"{form_id}-map.{ending}"
+    )
+    return done("map", study_id, work, form_id, is_brief=True)
+
+
+def drawn(
+    room: Workroom, progress: Progress, study_id: str, sheet: Sheet, outcome: Json, question_id: str, name: str
+) -> File:
+    """Draw the map of an answer as a file of that name, or as a picture for the page: the work of a request."""
+    study, ending = room.studies.study(study_id), name.rpartition(".")[2]
+    content = _content(study, sheet, outcome, question_id)
+    if not ending:
+        return File(draw_map_picture(study, content, MAP_MM, MAP_DPI), "image/png")
+    return named_file(draw_map_sheet(study, content, MapOptions.model_validate({}), ending), name)
 
 
 @api.get("/studies/<study_id>/forms/<form_id>/runs/<run_id>/<question_id>/tables/<part>")

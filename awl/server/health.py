@@ -9,7 +9,8 @@ from flask import Blueprint, Response
 from awl.core.analysis.health.findings import KINDS
 from awl.core.progress import Progress
 from awl.io import geojson
-from awl.server.web import jobs, reply, study_of
+from awl.server.web import done, started_build, study_of
+from awl.server.workroom import Workroom, task
 from awl.study.health import findings_of, table_of
 from awl.study.mending import fixes_of
 from awl.study.study import Study
@@ -41,22 +42,29 @@ def described() -> dict[str, Any]:
 @api.post("/studies/<study_id>/check")
 def check(study_id: str) -> Response:
     """Look for faults of the streets; answers with a job."""
-    study = study_of(study_id)
+    study_of(study_id)
+    return started_build(study_id, task(counted, study_id=study_id))
 
-    def work(progress: Progress) -> dict[str, Any]:
-        return {"study": study_id, "counts": findings_of(study, progress).counts()}
 
-    job = jobs().start("build", study_id, work)
-    return reply(job.info(f"/studies/{study_id}"), 201, Location=f"/jobs/{job.id}")
+def counted(room: Workroom, progress: Progress, study_id: str) -> dict[str, Any]:
+    """How many faults there are of each kind: the work of a job."""
+    return {"study": study_id, "counts": findings_of(room.studies.study(study_id), progress).counts()}
 
 
 @api.get("/studies/<study_id>/check")
 def findings(study_id: str) -> Response:
     """The faults of the streets by kind, and each with its place and sentence, as a FeatureCollection."""
-    return reply(document(study_of(study_id)))
+    study_of(study_id)
+    return done("check", study_id, task(checked, study_id=study_id, wanted=None))
 
 
-def document(study: Study, progress: Progress | None = None) -> dict[str, Any]:
+def checked(room: Workroom, progress: Progress, study_id: str, wanted: set[str] | None) -> dict[str, Any]:
+    """What the check of a study found, or the parts of it that are wanted: the work of a request or job."""
+    found = document(room.studies.study(study_id), progress)
+    return {part: value for part, value in found.items() if wanted is None or part in wanted}
+
+
+def document(study: Study, progress: Progress) -> dict[str, Any]:
     """What the check of a study found, as JSON."""
     every = findings_of(study, progress)
     table = table_of(study, every)

@@ -8,7 +8,6 @@ from pathlib import Path
 from typing import Any, Literal
 
 import numpy as np
-import orjson
 from flask import Blueprint, Response, request, send_file
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -33,8 +32,10 @@ from awl.server.web import (
     number,
     packed,
     reply,
+    started_build,
     study_of,
 )
+from awl.server.workroom import Workroom, task
 from awl.study import centroids, feeds, modes, what_ifs
 from awl.study.card import card_of
 from awl.study.importing import street_bounds
@@ -145,17 +146,18 @@ class ConnectBody(BaseModel):
 @api.put("/studies/<study_id>/connectors")
 def connect(study_id: str) -> Response:
     """Join zone centroids to the streets; answers with a job."""
-    study, wanted = study_of(study_id), checked(ConnectBody, body())
+    study_of(study_id)
+    return started_build(study_id, task(connected, study_id=study_id, wanted=checked(ConnectBody, body())))
 
-    def work(progress: Progress) -> dict[str, Any]:
-        progress.step(0.1, "Joining zones to streets")
-        report, empty = centroids.connect(
-            study, wanted.zones, wanted.nearest, wanted.number, wanted.people, wanted.people_field
-        )
-        return {"study": study_id, "report": {**vars(report), "too_far": len(report.too_far), "without_people": empty}}
 
-    job = jobs().start("build", study_id, work)
-    return reply(job.info(f"/studies/{study_id}"), 201, Location=f"/jobs/{job.id}")
+def connected(room: Workroom, progress: Progress, study_id: str, wanted: ConnectBody) -> dict[str, Any]:
+    """Join zone centroids to the streets: the work of a job."""
+    progress.step(0.1, "Joining zones to streets")
+    study = room.studies.study(study_id)
+    report, empty = centroids.connect(
+        study, wanted.zones, wanted.nearest, wanted.number, wanted.people, wanted.people_field
+    )
+    return {"study": study_id, "report": {**vars(report), "too_far": len(report.too_far), "without_people": empty}}
 
 
 @api.delete("/studies/<study_id>/connectors")
@@ -257,7 +259,7 @@ def any_job(job_id: str) -> Response:
     if job.error is not None:
         info["problem"] = {"title": job.error.what, "detail": job.error.detail}
     if job.process == "build" and job.status == "successful":
-        info["result"] = orjson.loads(job.result_json())
+        info["result"] = job.result_json()
     return reply(info)
 
 

@@ -1,7 +1,8 @@
-"""Long work in the background: progress, results, and a stop that really stops.
+"""Long work in the background: a bounded queue, progress, results, and a stop that really stops.
 
-Jobs run in a few threads; the kernels release the interpreter lock. A job that fails leaves the server and the study as
-they were. Results lie on disk, in a folder that goes with the server: one may be as large as all the rest.
+Workers take jobs from one queue, the oldest first; one of them takes brief jobs alone, so that a question never waits for a
+simulation. A job that fails leaves the server and the study as they were. Results lie on disk, in a folder that goes with the
+server: one may be as large as all the rest.
 """
 
 from __future__ import annotations
@@ -10,21 +11,27 @@ import logging
 import threading
 import time
 import uuid
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from collections import deque
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
+import orjson
+
 from awl.core.errors import AwlError, Cancelled
 from awl.core.progress import Progress
-from awl.io.geojson import dumps
+from awl.server.worker import Worker
+from awl.server.workroom import Ended, File, Task
 from awl.study.records import now
 
 log = logging.getLogger(__name__)
 KEPT = 200
 """Finished jobs remembered."""
+MOST_WAITING = 100
+"""Jobs that may wait; more are refused."""
+RETRY_AFTER_S = 10
 
 
 @dataclass
@@ -35,6 +42,14 @@ class Job:
     process: str
     study: str
     question: str | None
+    task: Task
+    is_brief: bool = False
+    limit_s: float | None = None
+    """Seconds after which it is ended; None for as long as it takes."""
+    then: Callable[[bool], None] | None = None
+    """Called when it has ended, with whether it did well."""
+    is_listed: bool = True
+    """Whether it is one of the jobs of its study; a request that waits for its result lists none."""
     status: str = "accepted"
     message: str = "Waiting"
     fraction: float = 0.0
@@ -43,17 +58,28 @@ class Job:
     finished: str | None = None
     seconds_left: float | None = None
     result: Path | None = None
-    """The file that holds its result as JSON."""
+    """The file that holds its result."""
+    media: str = ""
+    headers: dict[str, str] = field(default_factory=dict)
     error: AwlError | None = None
     progress: Progress = field(default_factory=Progress)
     over: threading.Event = field(default_factory=threading.Event)
     """Set when nothing of it runs any more."""
 
-    def result_json(self) -> bytes:
-        """Its result as JSON text; raises `AwlError` (404) where it has none."""
+    def result_bytes(self) -> bytes:
+        """Its result, JSON text if it is no other file; raises `AwlError` (404) where it has none."""
+        if self.error is not None:
+            raise self.error
         if self.result is None:
             raise AwlError(f"The job is {self.status}, it has no results", status=404, kind="result-not-ready")
-        return self.result.read_bytes()
+        try:
+            return self.result.read_bytes()
+        except FileNotFoundError as error:
+            raise AwlError("The results of the job were removed", status=404, kind="result-not-ready") from error
+
+    def result_json(self) -> Any:
+        """Its result as a value."""
+        return orjson.loads(self.result_bytes())
 
     def info(self, base: str) -> dict[str, Any]:
         """OGC API Processes `statusInfo`."""
@@ -62,7 +88,7 @@ class Job:
             links.append(
                 {
                     "rel": "http://www.opengis.net/def/rel/ogc/1.0/results",
-                    "type": "application/json",
+                    "type": self.media,
                     "href": f"{base}/jobs/{self.id}/results",
                 }
             )
@@ -88,59 +114,60 @@ class Job:
 class Jobs:
     """All jobs of a server."""
 
-    def __init__(self, threads: int = 3) -> None:
+    def __init__(self, workers: Sequence[Worker], brief_only: int = 0) -> None:
+        """The first `brief_only` of the workers take brief jobs alone."""
         self._folder = TemporaryDirectory(prefix="awl-results-")
-        self._pool = ThreadPoolExecutor(threads, thread_name_prefix="job")
         self._jobs: dict[str, Job] = {}
-        self._lock = threading.Lock()
+        self._waiting: deque[Job] = deque()
+        self._changed = threading.Condition()
+        self._workers, self._brief_only = list(workers), brief_only
+        self._is_closed = False
+        # Which study a worker did last: it has that one open and prepared.
+        self._idle: dict[int, str] = {}
+        # Who worked at a question last: it may still hold the answer.
+        self._homes: dict[tuple[str, str | None], int] = {}
+        for number, worker in enumerate(self._workers):
+            threading.Thread(target=self._serve, args=(number, worker), name=f"job-{number}", daemon=True).start()
 
-    def start(self, process: str, study: str, work: Callable[[Progress], Any], question: str | None = None) -> Job:
-        """Queue `work(progress)`; what it returns, as JSON, becomes the result."""
-        job = Job(uuid.uuid4().hex, process, study, question)
-        began = [0.0]
+    def start(
+        self,
+        process: str,
+        study: str,
+        task: Task,
+        question: str | None = None,
+        *,
+        is_brief: bool = False,
+        is_listed: bool = True,
+        limit_s: float | None = None,
+        then: Callable[[bool], None] | None = None,
+    ) -> Job:
+        """Queue a task of a study; what it returns becomes the result.
 
-        def listen(fraction: float, message: str) -> None:
-            job.fraction, job.message = fraction, message
-            if fraction > 0.02:
-                job.seconds_left = (time.monotonic() - began[0]) * (1 - fraction) / fraction
-
-        job.progress = Progress(listen)
-
-        def run() -> None:
-            if job.status == "dismissed":
-                job.over.set()
-                return
-            job.status, job.started, began[0] = "running", now(), time.monotonic()
-            try:
-                with job.progress.running():
-                    result = work(job.progress)
-                if job.status == "running":
-                    path = Path(self._folder.name) / f"{job.id}.json"
-                    path.write_bytes(dumps(result))
-                    job.result, job.status, job.fraction, job.message = path, "successful", 1.0, "Done"
-            except Cancelled:
-                job.status, job.message = "dismissed", "Stopped"
-            except AwlError as error:
-                job.error, job.status, job.message = error, "failed", error.detail
-            except Exception:
-                log.exception("job %s (%s) failed", job.id, process)
-                job.error = AwlError("Awl failed at this; the fault is logged", status=500, kind="internal")
-                job.status, job.message = "failed", job.error.detail
-            job.finished = now()
-            job.over.set()
-
-        with self._lock:
+        Raises:
+            AwlError: too many wait already (503).
+        """
+        job = Job(uuid.uuid4().hex, process, study, question, task, is_brief, limit_s, then, is_listed)
+        job.progress = Progress(_listener(job))
+        with self._changed:
+            if len(self._waiting) >= MOST_WAITING:
+                raise AwlError(
+                    f"The server has {MOST_WAITING} questions waiting already",
+                    remedy=f"Try again in {RETRY_AFTER_S} seconds",
+                    status=503,
+                    kind="too-busy",
+                )
             self._jobs[job.id] = job
-            done = [key for key, old in self._jobs.items() if old.finished]
+            done = [key for key, old in self._jobs.items() if old.over.is_set()]
             for key in done[:-KEPT]:
                 self._forget(key)
-        self._pool.submit(run)
+            self._waiting.append(job)
+            self._changed.notify_all()
         return job
 
     def of(self, study: str | None = None) -> list[Job]:
-        """Jobs, newest first."""
-        with self._lock:
-            return [job for job in reversed(self._jobs.values()) if study is None or job.study == study]
+        """Listed jobs, newest first."""
+        with self._changed:
+            return [job for job in reversed(self._jobs.values()) if job.is_listed and study in (None, job.study)]
 
     def get(self, ident: str, study: str | None = None) -> Job:
         """A job; raises `AwlError` (404)."""
@@ -151,16 +178,110 @@ class Jobs:
 
     def dismiss(self, job: Job) -> None:
         """Stop a job that runs or waits; forget one that has ended."""
-        if job.status in ("accepted", "running"):
-            job.status, job.message, job.finished = "dismissed", "Stopped", now()
-            job.progress.stop()
-        else:
-            with self._lock:
+        with self._changed:
+            if job in self._waiting:
+                self._waiting.remove(job)
+                _end(job, Cancelled())
+                return
+            is_running = job.status == "running"
+            if is_running:
+                job.status, job.message, job.finished = "dismissed", "Stopped", now()
+            else:
                 self._forget(job.id)
-            job.status = "dismissed"
+                job.status = "dismissed"
+        if is_running:
+            job.progress.stop()
+
+    def forget(self, job: Job) -> None:
+        """Forget a job that has ended, and its result."""
+        with self._changed:
+            self._forget(job.id)
+
+    def close(self) -> None:
+        """End all work."""
+        with self._changed:
+            self._is_closed = True
+            self._waiting.clear()
+            self._changed.notify_all()
+        for worker in self._workers:
+            worker.close()
+        self._folder.cleanup()
 
     def _forget(self, ident: str) -> None:
         job = self._jobs.pop(ident, None)
         if job is not None and job.result is not None:
             job.result.unlink(missing_ok=True)
             job.result = None
+
+    def _serve(self, number: int, worker: Worker) -> None:
+        """What the thread of a worker does: one job after the other."""
+        study = ""
+        while True:
+            with self._changed:
+                self._idle[number] = study
+                while (job := self._next(number)) is None:
+                    if self._is_closed:
+                        return
+                    self._changed.wait()
+                del self._idle[number]
+                if job.question is not None:
+                    self._homes[job.study, job.question] = number
+                job.status, job.started = "running", now()
+            study = job.study
+            end = worker.do(job.task, job.progress, job.limit_s)
+            if isinstance(end, File):
+                end = self._stored(job, end)
+            _end(job, end)
+
+    def _next(self, number: int) -> Job | None:
+        """The oldest job that is this worker's to take: of the idle ones it knows the question, or the study, or is the first."""
+        for job in self._waiting:
+            able = [other for other in sorted(self._idle) if job.is_brief or other >= self._brief_only]
+            home = self._homes.get((job.study, job.question))
+            has_open = [other for other in able if self._idle[other] == job.study]
+            if number == (home if home in able else next(iter(has_open or able), None)):
+                self._waiting.remove(job)
+                return job
+        return None
+
+    def _stored(self, job: Job, result: File) -> Ended:
+        path = Path(self._folder.name) / job.id
+        try:
+            path.write_bytes(result.data)
+        except OSError as error:
+            path.unlink(missing_ok=True)
+            return AwlError(f"The result cannot be stored ({error.strerror})", remedy="Free some space", status=507)
+        job.result, job.media, job.headers = path, result.media, result.headers
+        return result
+
+
+def _listener(job: Job) -> Callable[[float, str], None]:
+    began = [0.0]
+
+    def listen(fraction: float, message: str) -> None:
+        if job.status != "running":
+            return
+        began[0] = began[0] or time.monotonic()
+        job.fraction, job.message = fraction, message
+        if fraction > 0.02:
+            job.seconds_left = (time.monotonic() - began[0]) * (1 - fraction) / fraction
+
+    return listen
+
+
+def _end(job: Job, end: Ended) -> None:
+    """Let a job say how it ended, and wake who waits for it."""
+    try:
+        if isinstance(end, Cancelled) or job.status == "dismissed":
+            job.status, job.message = "dismissed", "Stopped"
+        elif isinstance(end, AwlError):
+            job.error, job.status, job.message = end, "failed", end.detail
+        else:
+            job.fraction, job.message, job.status = 1.0, "Done", "successful"
+        job.finished = job.finished or now()
+        if job.then is not None:
+            job.then(job.status == "successful")
+    except Exception:
+        log.exception("what follows job %s failed", job.id)
+    finally:
+        job.over.set()

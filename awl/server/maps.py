@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import base64
 from typing import Any
 
-import orjson
 from flask import Blueprint, Response, request
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -17,9 +15,20 @@ from awl.handout.map_sheet import FORMATS, SheetContent, draw_map_sheet
 from awl.handout.moving import with_people
 from awl.handout.paper import MapOptions
 from awl.handout.report import report_html
-from awl.questions.inputs import Json
-from awl.server.playing import last_played, playback_of
-from awl.server.web import base_of, body, checked, jobs, known_parameters, reply, study_of
+from awl.server.playing import check_moves, playback_of
+from awl.server.web import (
+    base_of,
+    body,
+    checked,
+    done,
+    jobs,
+    known_parameters,
+    named_file,
+    of_job,
+    started,
+    study_of,
+)
+from awl.server.workroom import File, Task, Workroom, task
 from awl.sheets.document import MOST_BLOCKS
 from awl.sheets.shelf import stored_body
 from awl.study.sheet_records import FIRST
@@ -42,15 +51,20 @@ def map_sheet(study_id: str, answer_id: str) -> Response:
     if "centre" in given:
         given["centre"] = given["centre"].split(",")
     options, ending = checked(MapOptions, given), request.args.get("format", "png")
-    data = draw_map_sheet(study, _content(study, answer_id), options, ending)
-    name = f"{study_id}-{answer_id}.{ending}"
-    return Response(data, content_type=FORMATS[ending], headers={"Content-Disposition": f'inline; filename="{name}"'})
+    work = task(drawn, study_id=study.id, answer_id=answer_id, options=options, ending=ending)
+    return done("map", study_id, work, answer_id, is_brief=True)
 
 
-def _content(study: Study, answer_id: str) -> SheetContent:
+def drawn(room: Workroom, progress: Progress, study_id: str, answer_id: str, options: MapOptions, ending: str) -> File:
+    """Draw the map sheet of an answer: the work of a request."""
+    study = room.studies.study(study_id)
+    data = draw_map_sheet(study, _content(room, study, answer_id), options, ending)
+    return File(data, FORMATS[ending], {"Content-Disposition": f'inline; filename="{study_id}-{answer_id}.{ending}"'})
+
+
+def _content(room: Workroom, study: Study, answer_id: str) -> SheetContent:
     """A kept answer as it is drawn, with those who move in it."""
-    held = last_played()
-    return with_people(kept_content(study, answer_id), lambda: playback_of(study, answer_id, held))
+    return with_people(kept_content(study, answer_id), lambda: playback_of(study, answer_id, room.played))
 
 
 class AnimationWanted(AnimationOptions):
@@ -63,30 +77,22 @@ class AnimationWanted(AnimationOptions):
 def make_animation(study_id: str) -> Response:
     """Animate an answer in which people move, as a job."""
     study, wanted = study_of(study_id), checked(AnimationWanted, body())
-    content = _content(study, wanted.answer)
+    check_moves(study, wanted.answer)
+    return _followed(ANIMATION, study_id, task(animated, study_id=study_id, wanted=wanted), wanted.answer)
+
+
+def animated(room: Workroom, progress: Progress, study_id: str, wanted: AnimationWanted) -> File:
+    """Draw the animation of an answer: the work of a job."""
+    study = room.studies.study(study_id)
     options = AnimationOptions(**wanted.model_dump(exclude={"answer"}))
-
-    def work(progress: Progress) -> Json:
-        data = animation_gif(study, content, options, progress)
-        return {"answer": wanted.answer, "gif": base64.b64encode(data).decode()}
-
-    job = jobs().start(ANIMATION, study_id, work)
-    base = base_of(study_id)
-    return reply(job.info(base), 201, Location=f"{base}/animations/{job.id}")
+    data = animation_gif(study, _content(room, study, wanted.answer), options, progress)
+    return named_file(data, f"{study_id}-{wanted.answer[:40]}.gif", shown=True)
 
 
 @api.get("/studies/<study_id>/animations/<job_id>")
 def made_animation(study_id: str, job_id: str) -> Response:
     """An animation that was made, as GIF."""
-    job = jobs().get(job_id, study_id)
-    if job.process != ANIMATION:
-        raise AwlError(f"There is no animation '{job_id[:80]}'", remedy="Make one", status=404, kind="no-such-job")
-    if job.error is not None:
-        raise job.error
-    result = orjson.loads(job.result_json())
-    name = f"{study_id}-{result['answer'][:40]}.gif"
-    headers = {"Content-Disposition": f'inline; filename="{name}"'}
-    return Response(base64.b64decode(result["gif"]), content_type="image/gif", headers=headers)
+    return _made(ANIMATION, study_id, job_id)
 
 
 class ReportWanted(BaseModel):
@@ -103,8 +109,9 @@ def report(study_id: str) -> Response:
     """A sheet as one page that opens offline; `without` names blocks that are left out, commas between."""
     known_parameters("sheet", "without")
     left_out = [part for part in request.args.get("without", "").split(",") if part]
-    sheet = request.args.get("sheet", FIRST)
-    return _page(study_id, sheet, report_html(study_of(study_id), sheet, left_out))
+    wanted = checked(ReportWanted, {"sheet": request.args.get("sheet", FIRST), "without": left_out})
+    stored_body(study_of(study_id), wanted.sheet)
+    return done(REPORT, study_id, task(written, study_id=study_id, wanted=wanted), wanted.sheet)
 
 
 @api.post("/studies/<study_id>/reports")
@@ -112,32 +119,34 @@ def make_report(study_id: str) -> Response:
     """Make a report as a job: questions whose answer is stale are asked again, which can take a while."""
     study, wanted = study_of(study_id), checked(ReportWanted, body())
     stored_body(study, wanted.sheet)
+    return _followed(REPORT, study_id, task(written, study_id=study_id, wanted=wanted), wanted.sheet)
 
-    def work(progress: Progress) -> Json:
-        return {"sheet": wanted.sheet, "html": report_html(study, wanted.sheet, wanted.without, progress=progress)}
 
-    job = jobs().start(REPORT, study_id, work)
-    base = base_of(study_id)
-    return reply(job.info(base), 201, Location=f"{base}/reports/{job.id}")
+def written(room: Workroom, progress: Progress, study_id: str, wanted: ReportWanted) -> File:
+    """Write a report: the work of a job."""
+    text = report_html(room.studies.study(study_id), wanted.sheet, wanted.without, progress=progress)
+    name = f"{study_id}-report.html" if wanted.sheet == FIRST else f"{study_id}-{wanted.sheet[:40]}-report.html"
+    file = named_file(text.encode(), name, shown=True)
+    # A page of its own, that loads nothing and runs nothing.
+    file.headers["Content-Security-Policy"] = REPORT_POLICY
+    return file
 
 
 @api.get("/studies/<study_id>/reports/<job_id>")
 def made_report(study_id: str, job_id: str) -> Response:
     """A report that was made as a job."""
+    return _made(REPORT, study_id, job_id)
+
+
+def _followed(process: str, study_id: str, work: Task, of: str) -> Response:
+    """Start making an `animation` or a `report`, and say where it will be."""
+    job = jobs().start(process, study_id, work, of)
+    return started(job, f"{base_of(study_id)}/{process}s/{job.id}")
+
+
+def _made(process: str, study_id: str, job_id: str) -> Response:
+    """An `animation` or a `report` that a job made."""
     job = jobs().get(job_id, study_id)
-    if job.process != REPORT:
-        raise AwlError(f"There is no report '{job_id[:80]}'", remedy="Make one", status=404, kind="no-such-job")
-    if job.error is not None:
-        raise job.error
-    result = orjson.loads(job.result_json())
-    return _page(study_id, result["sheet"], result["html"])
-
-
-def _page(study_id: str, sheet: str, text: str) -> Response:
-    name = f"{study_id}-report.html" if sheet == FIRST else f"{study_id}-{sheet[:40]}-report.html"
-    page = Response(
-        text, content_type="text/html; charset=utf-8", headers={"Content-Disposition": f'inline; filename="{name}"'}
-    )
-    # A page of its own, that loads nothing and runs nothing.
-    page.headers["Content-Security-Policy"] = REPORT_POLICY
-    return page
+    if job.process != process:
+        raise AwlError(f"There is no {process} '{job_id[:80]}'", remedy="Make one", status=404, kind="no-such-job")
+    return of_job(job)

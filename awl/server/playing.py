@@ -1,11 +1,8 @@
-"""Answers that are played on the map: everybody's way with times, as arrays. The last are held, so that none is run twice."""
+"""Answers that are played on the map: everybody's way with times, as arrays."""
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
-
-from flask import Blueprint, Response, current_app
+from flask import Blueprint, Response
 
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
@@ -15,44 +12,13 @@ from awl.questions.results import Answer
 from awl.questions.run import ask
 from awl.questions.simulate.playback import Playback
 from awl.questions.simulate.run import SimulateResult
-from awl.server.web import known_parameters, packed, study_of
+from awl.server.last_played import LastPlayed
+from awl.server.web import BINARY, done, known_parameters, packed_bytes, study_of
+from awl.server.workroom import File, Workroom, task
 from awl.study import records
-from awl.study.records import canonical
 from awl.study.study import Study
 
 api = Blueprint("playing", __name__)
-MOST_HELD = 3
-
-
-class LastPlayed:
-    """The last answers that can be played, by what was asked of which streets."""
-
-    def __init__(self) -> None:
-        self._held: OrderedDict[tuple[str, str, str], Answer] = OrderedDict()
-        self._lock = threading.Lock()
-
-    def keep(self, study: Study, process: str, inputs: Json, answer: Answer) -> None:
-        """Hold an answer if it can be played."""
-        if isinstance(answer.result, SimulateResult):
-            with self._lock:
-                self._held[self._key(study, process, inputs)] = answer
-                while len(self._held) > MOST_HELD:
-                    self._held.popitem(last=False)
-
-    def find(self, study: Study, process: str, inputs: Json) -> Answer | None:
-        """The answer to a question if it is held."""
-        with self._lock:
-            return self._held.get(self._key(study, process, inputs))
-
-    @staticmethod
-    def _key(study: Study, process: str, inputs: Json) -> tuple[str, str, str]:
-        return f"{study.path} {study.revision}", process, canonical(inputs)
-
-
-def last_played() -> LastPlayed:
-    """Those of the application."""
-    held: LastPlayed = current_app.extensions["awl-last-played"]
-    return held
 
 
 def answer_again(study: Study, document: Json, held: LastPlayed) -> Answer:
@@ -77,8 +43,8 @@ def answer_again(study: Study, document: Json, held: LastPlayed) -> Answer:
     return answer
 
 
-def playback_of(study: Study, question_id: str, held: LastPlayed) -> Playback:
-    """What is played of a kept answer.
+def check_moves(study: Study, question_id: str) -> Json:
+    """A kept answer in which something moves.
 
     Raises:
         AwlError: there is none, or nothing of it moves.
@@ -90,7 +56,16 @@ def playback_of(study: Study, question_id: str, held: LastPlayed) -> Playback:
         raise AwlError(
             "Nothing moves in this answer", remedy="Play answers of 'simulate'", status=404, kind="no-playback"
         )
-    result = answer_again(study, document, held).result
+    return document
+
+
+def playback_of(study: Study, question_id: str, held: LastPlayed) -> Playback:
+    """What is played of a kept answer.
+
+    Raises:
+        AwlError: there is none, or nothing of it moves.
+    """
+    result = answer_again(study, check_moves(study, question_id), held).result
     assert isinstance(result, SimulateResult)
     return result.playback()
 
@@ -99,5 +74,11 @@ def playback_of(study: Study, question_id: str, held: LastPlayed) -> Playback:
 def playback(study_id: str, question_id: str) -> Response:
     """Everybody's way with times, and how full places are, as arrays."""
     known_parameters()
-    played = playback_of(study_of(study_id), question_id, last_played())
-    return packed(played.head(), *played.arrays())
+    check_moves(study_of(study_id), question_id)
+    return done("play", study_id, task(played, study_id=study_id, question_id=question_id), question_id)
+
+
+def played(room: Workroom, progress: Progress, study_id: str, question_id: str) -> File:
+    """What is played of an answer, as arrays: the work of a request."""
+    shown = playback_of(room.studies.study(study_id), question_id, room.played)
+    return File(packed_bytes(shown.head(), *shown.arrays()), BINARY)

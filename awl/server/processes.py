@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Collection
+from collections.abc import Collection
 from typing import Any
 
 from flask import Blueprint, Response, request
@@ -12,13 +12,14 @@ from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.io.geojson import dumps
 from awl.questions import QUESTIONS, question
+from awl.questions.brief import is_brief
 from awl.questions.describe import process_description, process_summary
 from awl.questions.inputs import Json
 from awl.questions.results import Answer
 from awl.questions.run import ask
 from awl.server import health
-from awl.server.playing import last_played
-from awl.server.web import base_of, body, catalogue, jobs, known_parameters, link, reply, study_of
+from awl.server.web import base_of, body, done, jobs, known_parameters, link, of_job, reply, started, study_of
+from awl.server.workroom import Task, Workroom, task
 from awl.study import records
 from awl.study.study import Study
 
@@ -67,41 +68,44 @@ def execution(study_id: str, process_id: str) -> Response:
     if name is not None and not isinstance(name, str):
         raise AwlError("'question' is not text", inputs=("question",))
     # Faulty inputs are refused at once, also for jobs.
-    work = (_checking if process_id == health.PROCESS["id"] else _asking)(study, process_id, inputs, document, name)
+    is_check = process_id == health.PROCESS["id"]
+    work, brief = (_checking if is_check else _asking)(study, process_id, inputs, document, name)
     if "respond-async" in request.headers.get("Prefer", ""):
-        job = jobs().start(process_id, study_id, work, name)
-        base = base_of(study_id)
-        return reply(job.info(base), 201, Location=f"{base}/jobs/{job.id}", Preference_Applied="respond-async")
-    return reply(work(Progress()))
+        response = started(jobs().start(process_id, study_id, work, name, is_brief=brief))
+        response.headers["Preference-Applied"] = "respond-async"
+        return response
+    return done(process_id, study_id, work, name, is_brief=brief)
 
 
-def _asking(
-    study: Study, process_id: str, inputs: Json, document: Json, name: str | None
-) -> Callable[[Progress], Json]:
+def _asking(study: Study, process_id: str, inputs: Json, document: Json, name: str | None) -> tuple[Task, bool]:
+    """Asking a question, and whether it is brief."""
     asked = question(process_id)
-    wanted = _wanted(document.get("outputs"), asked.outputs_for(asked.parse(inputs)))
-    studies, played = catalogue().study, last_played()
-
-    def work(progress: Progress) -> Json:
-        began, revision = time.monotonic(), study.revision
-        answer = ask(study, process_id, inputs, progress, studies)
-        played.keep(study, process_id, inputs, answer)
-        return _kept(study, process_id, inputs, answer, wanted, name, (began, revision), progress)
-
-    return work
+    parsed = asked.parse(inputs)
+    wanted = _wanted(document.get("outputs"), asked.outputs_for(parsed))
+    work = task(answered, study_id=study.id, process_id=process_id, inputs=inputs, wanted=wanted, name=name)
+    return work, is_brief(asked, parsed, study)
 
 
-def _checking(
-    study: Study, process_id: str, inputs: Json, document: Json, name: str | None
-) -> Callable[[Progress], Json]:
+def answered(
+    room: Workroom, progress: Progress, study_id: str, process_id: str, inputs: Json, wanted: set[str] | None,
+    name: str | None,
+) -> Json:  # fmt: skip
+    """The results document of a question: the work of a job."""
+    study = room.studies.study(study_id)
+    began, revision = time.monotonic(), study.revision
+    answer = ask(study, process_id, inputs, progress, room.studies.study)
+    room.played.keep(study, process_id, inputs, answer)
+    return _kept(study, process_id, inputs, answer, wanted, name, (began, revision), progress)
+
+
+def _checking(study: Study, process_id: str, inputs: Json, document: Json, name: str | None) -> tuple[Task, bool]:
+    """Checking the streets, which is never brief."""
     if inputs or name is not None:
         raise AwlError(
             f"'{process_id}' takes no inputs and is kept under no name", remedy="Send {}", inputs=tuple(inputs)
         )
     wanted = _wanted(document.get("outputs"), health.OUTPUTS)
-    return lambda progress: {
-        part: value for part, value in health.document(study, progress).items() if wanted is None or part in wanted
-    }
+    return task(health.checked, study_id=study.id, wanted=wanted), False
 
 
 def _wanted(outputs: Any, known: Collection[str]) -> set[str] | None:
@@ -153,10 +157,7 @@ def job_status(study_id: str, job_id: str) -> Response:
 @api.get("/studies/<study_id>/jobs/<job_id>/results")
 def job_results(study_id: str, job_id: str) -> Response:
     """The results document of a job that has ended well; the problem of one that failed."""
-    job = jobs().get(job_id, study_id)
-    if job.error is not None:
-        raise job.error
-    return Response(job.result_json(), mimetype="application/json")
+    return of_job(jobs().get(job_id, study_id))
 
 
 @api.delete("/studies/<study_id>/jobs/<job_id>")

@@ -7,6 +7,7 @@ folder under a token until it is built, added or dismissed; what waits when the 
 from __future__ import annotations
 
 import json
+import os
 import re
 import secrets
 import shutil
@@ -27,17 +28,30 @@ from awl.io.limits import MAX_BYTES
 from awl.io.place_tables import PlaceColumns
 from awl.io.table import Table
 from awl.io.units import Units
+from awl.questions.inputs import Json
 from awl.server.layers import polygon
-from awl.server.web import body, catalogue, checked, jobs, known_parameters, reply, study_of
-from awl.study import areas, importing, inspect
+from awl.server.web import (
+    BINARY,
+    body,
+    catalogue,
+    checked,
+    done,
+    known_parameters,
+    reply,
+    started_build,
+    study_of,
+)
+from awl.server.workroom import Task, Workroom, task
+from awl.study import areas, importing, inspect, litter
 from awl.study.importing import ReadOptions
 from awl.study.line_fields import BuildOptions
+from awl.study.litter import RECEIVED, STAGED
 from awl.study.study import Study, slug
 from awl.study.trip_layers import TripEnds, add_trips
 
 api = Blueprint("upload", __name__)
-BINARY = "application/octet-stream"
-STAGED = ".waiting-"
+LOOKED_AT_S = 120.0
+"""So long a file that was received is looked at."""
 EXTRACT_ENDING = re.compile(
     r"(\.osm)?(\.gz|\.bz2|\.pbf)?$|\.(gpkg|fgb|zip|geojson|json|csv|shp|kml|kmz|gpx|xlsx|parquet|omx)$", re.I
 )
@@ -51,10 +65,14 @@ def received_file(name: str) -> Path:
         raise AwlError("The file is empty", where=name, remedy="Check how it was saved")
     if request.content_length > MAX_BYTES:
         raise AwlError(f"The file is larger than the {MAX_BYTES >> 30} GB Awl takes in", where=name, status=413)
-    folder = Path(tempfile.mkdtemp(prefix=".upload-", dir=catalogue().folder))
+    folder = Path(tempfile.mkdtemp(prefix=f"{RECEIVED}{os.getpid()}-", dir=catalogue().folder))
     target = folder / re.sub(r"[^A-Za-z0-9._-]", "_", name)[-120:]
-    with target.open("wb") as out:
-        shutil.copyfileobj(request.stream, out, 1 << 20)
+    try:
+        with target.open("wb") as out:
+            shutil.copyfileobj(request.stream, out, 1 << 20)
+    except BaseException:
+        _discard(target)
+        raise
     return target
 
 
@@ -66,12 +84,9 @@ def file_name() -> str:
     return name
 
 
-def _free_id(title: str) -> str:
-    """A study id from a title that no study has yet."""
-    ident, taken, number = slug(title), set(catalogue().ids()), 2
-    while ident in taken:
-        ident, number = f"{slug(title)}_{number}", number + 1
-    return ident
+def _reserved_id(title: str) -> str:
+    """A study id from a title that no study has yet, nor will get meanwhile."""
+    return catalogue().reserve(slug(title))
 
 
 @api.post("/studies")
@@ -85,49 +100,77 @@ def new_study() -> Response:
             remedy=f"Begin a study with OSM XML or PBF ({', '.join(osm.ENDINGS)}); layers are added afterwards",
         )
     title = request.args.get("title") or EXTRACT_ENDING.sub("", name)
-    ident = _free_id(title)
-    known = catalogue()  # the job runs outside of this request
-    path, received = known.path(ident), received_file(name)
-
-    def work(progress: Progress) -> dict[str, Any]:
-        try:
-            report = importing.build(received, path, None, title.replace("_", " ").capitalize(), progress, name)
-        finally:
-            shutil.rmtree(received.parent, ignore_errors=True)
-        _warm(known.study(ident))
-        return {"study": ident, "report": vars(report)}
-
-    return _started(ident, work)
+    received = received_file(name)
+    wanted = StreetBuild.model_validate({"title": title.replace("_", " ").capitalize()})
+    return _building(received, name, _reserved_id(title), None, wanted, lambda _: _discard(received))
 
 
 @api.post("/studies/<study_id>/sources")
 def add_source(study_id: str) -> Response:
     """Add the file in the request body: an extract rebuilds the streets, anything else becomes a layer. Answers with a job."""
     known_parameters("name", "id", "title")
-    study, name = study_of(study_id), file_name()
+    study_of(study_id)
+    name = file_name()
     ident, title = request.args.get("id"), request.args.get("title")
     received = received_file(name)
-
-    def work(progress: Progress) -> dict[str, Any]:
-        try:
-            if importing.is_extract(name):
-                report = importing.build(received, study.path, None, None, progress, name)
-                _warm(study)
-                return {"study": study_id, "report": vars(report)}
-            progress.step(0.2, f"Reading {name}")
-            if ident or title:
-                return {"study": study_id, "layers": [importing.add(received, study, ident, title, name)]}
-            return {"study": study_id, "layers": importing.add_all(received, study, name, progress.part(0.2, 1.0))}
-        finally:
-            shutil.rmtree(received.parent, ignore_errors=True)
-
-    return _started(study_id, work)
+    if importing.is_extract(name):
+        return _building(
+            received,
+            name,
+            study_id,
+            None,
+            StreetBuild.model_validate({"study": study_id}),
+            lambda _: _discard(received),
+        )
+    work = task(source_added, study_id=study_id, path=received, name=name, ident=ident, title=title)
+    return started_build(study_id, work, then=lambda _: _discard(received))
 
 
-def _started(study_id: str, work: Callable[[Progress], dict[str, Any]]) -> Response:
-    """Start the work as a job of a study, and say where it can be followed."""
-    job = jobs().start("build", study_id, work)
-    return reply(job.info(f"/studies/{study_id}"), 201, Location=f"/jobs/{job.id}")
+def source_added(
+    room: Workroom, progress: Progress, study_id: str, path: Path, name: str, ident: str | None, title: str | None
+) -> Json:
+    """Add a file to a study: the work of a job."""
+    study = room.studies.study(study_id)
+    progress.step(0.2, f"Reading {name}")
+    if ident or title:
+        return {"study": study_id, "layers": [importing.add(path, study, ident, title, name)]}
+    return {"study": study_id, "layers": importing.add_all(path, study, name, progress.part(0.2, 1.0))}
+
+
+def _building(
+    path: Path, name: str, ident: str, area: shapely.Geometry | None, wanted: StreetBuild, then: Callable[[bool], None]
+) -> Response:
+    """Start building the streets of a study, that is or is not there yet, and say where that can be followed."""
+    known = catalogue()
+
+    def built(well: bool) -> None:
+        known.release(ident)
+        then(well)
+        if well:
+            _warm(known.study(ident))
+
+    work = task(streets_built, study_id=ident, path=path, name=name, area=area, wanted=wanted)
+    try:
+        return started_build(ident, work, then=built)
+    except BaseException:
+        known.release(ident)
+        raise
+
+
+def streets_built(
+    room: Workroom, progress: Progress, study_id: str, path: Path, name: str, area: shapely.Geometry | None,
+    wanted: StreetBuild,
+) -> Json:  # fmt: skip
+    """Build the streets of a study: the work of a job."""
+    report = importing.build(
+        path, room.studies.path(study_id), area, wanted.title, progress, name, wanted.options(path)
+    )
+    return {"study": study_id, "report": vars(report)}
+
+
+def _discard(received: Path) -> None:
+    """Throw a file away that was received, with its folder."""
+    shutil.rmtree(received.parent, ignore_errors=True)
 
 
 def _warm(study: Study) -> None:
@@ -161,6 +204,23 @@ class StreetBuild(BaseModel):
     first_node: int = 1
     nodes_layer: str | None = None
     nodes_field: str | None = None
+
+    def options(self, path: Path) -> BuildOptions:
+        """As the builder takes it, for a file."""
+        return BuildOptions(
+            layer=self.layer,
+            choices=self.fields,
+            tolerance_m=self.tolerance,
+            first_node=self.first_node,
+            nodes=path if self.nodes_layer else None,
+            nodes_layer=self.nodes_layer,
+            nodes_field=self.nodes_field,
+            crs=self.crs,
+            without=tuple(self.without),
+            weight=self.weight,
+            units=Units(self.speed_unit, self.length_unit),
+            break_crossings=self.break_crossings,
+        )
 
 
 class Reading(BaseModel):
@@ -210,13 +270,32 @@ def receive() -> Response:
     near = _bounds(study)
     received = received_file(name)
     token = secrets.token_hex(12)
+    staged = received.parent.rename(catalogue().folder / f"{STAGED}{token}") / received.name
+    litter.cap_staged(catalogue().folder)
+    work = task(described, path=staged, name=name, reading=None, near=near, token=token)
+    return _looked(study, work, 201, staged)
+
+
+def _looked(study_id: str | None, work: Task, status: int = 200, thrown_away: Path | None = None) -> Response:
+    """What a file holds, that is looked at for a bounded time; a file that cannot be read is thrown away."""
     try:
-        what = inspect.described(received, name, None, near)
-        received.parent.rename(catalogue().folder / f"{STAGED}{token}")
-    except BaseException:
-        shutil.rmtree(received.parent, ignore_errors=True)
+        response = done("look", study_id or "", work, is_brief=True, limit_s=LOOKED_AT_S)
+    except AwlError:
+        if thrown_away is not None:
+            _discard(thrown_away)
         raise
-    return reply({"token": token, "name": name, **what}, 201)
+    if response.status_code == 200:
+        response.status_code = status
+    return response
+
+
+def described(
+    room: Workroom, progress: Progress, path: Path, name: str, reading: Reading | None, near: list[float] | None,
+    token: str,
+) -> Json:  # fmt: skip
+    """What is in a file: the work of a request."""
+    what = inspect.described(path, name, None if reading is None else reading.options(), near)
+    return {"token": token, "name": name, **what}
 
 
 @api.post("/uploads/area")
@@ -226,17 +305,23 @@ def area_of_file() -> Response:
     name = file_name()
     received = received_file(name)
     try:
-        return reply(json.loads(shapely.to_geojson(areas.area_from(None, received))))
+        return _looked(None, task(area_read, path=received))
     finally:
-        shutil.rmtree(received.parent, ignore_errors=True)
+        _discard(received)
+
+
+def area_read(room: Workroom, progress: Progress, path: Path) -> Json:
+    """The polygons of a file as one area: the work of a request."""
+    area: Json = json.loads(shapely.to_geojson(areas.area_from(None, path)))
+    return area
 
 
 @api.post("/uploads/<token>/look")
 def look(token: str) -> Response:
     """Say again what is in a waiting file, taken to be in another coordinate system."""
     upload, wanted = staged_file(token), checked(Look, body())
-    what = inspect.described(upload, upload.name, wanted.options(), _bounds(wanted.study))
-    return reply({"token": token, "name": upload.name, **what})
+    near = _bounds(wanted.study)
+    return _looked(wanted.study, task(described, path=upload, name=upload.name, reading=wanted, near=near, token=token))
 
 
 @api.get("/uploads/<token>/preview")
@@ -244,13 +329,17 @@ def preview(token: str) -> Response:
     """The streets of a waiting extract, a multi-line feature per class, or the shapes of waiting layers, to be looked at."""
     known_parameters("crs", "x", "y")
     upload = staged_file(token)
-    if not importing.is_extract(upload.name):
-        how = checked(Reading, request.args.to_dict()).options()
-        layers = inspect.preview_layers(upload, upload.name, how)
-        return reply(geojson.collection(Table(layers, {})))
-    streets = inspect.preview(inspect.read_extract(upload, upload.name))
+    return _looked(None, task(previewed, path=upload, reading=checked(Reading, request.args.to_dict())))
+
+
+def previewed(room: Workroom, progress: Progress, path: Path, reading: Reading) -> Json:
+    """The shapes of a file: the work of a request."""
+    if not importing.is_extract(path.name):
+        layers = inspect.preview_layers(path, path.name, reading.options())
+        return geojson.collection(Table(layers, {}))
+    streets = inspect.preview(inspect.read_extract(path, path.name))
     shapes = np.array(list(streets.values()), dtype=object)
-    return reply(geojson.collection(Table(shapes, {"class": list(streets)})))
+    return geojson.collection(Table(shapes, {"class": list(streets)}))
 
 
 @api.post("/uploads/<token>/streets")
@@ -258,35 +347,17 @@ def build_streets(token: str) -> Response:
     """Build streets from a waiting file, in a new study or in place of the streets of one. Answers with a job."""
     known_parameters()
     upload, wanted = staged_file(token), checked(StreetBuild, body())
-    nodes = upload if wanted.nodes_layer else None
-    options = BuildOptions(
-        layer=wanted.layer,
-        choices=wanted.fields,
-        tolerance_m=wanted.tolerance,
-        first_node=wanted.first_node,
-        nodes=nodes,
-        nodes_layer=wanted.nodes_layer,
-        nodes_field=wanted.nodes_field,
-        crs=wanted.crs,
-        without=tuple(wanted.without),
-        weight=wanted.weight,
-        units=Units(wanted.speed_unit, wanted.length_unit),
-        break_crossings=wanted.break_crossings,
-    )
-    area = _area(wanted)
-    known, stem = catalogue(), EXTRACT_ENDING.sub("", upload.name)
-    title = wanted.title or stem.replace("_", " ").capitalize()
-    ident = wanted.study or _free_id(wanted.title or stem)
-    path = study_of(ident).path if wanted.study else known.path(ident)
+    area, stem = _area(wanted), EXTRACT_ENDING.sub("", upload.name)
+    if wanted.study:
+        study_of(wanted.study)
+    ident = wanted.study or _reserved_id(wanted.title or stem)
+    named = wanted.model_copy(update={"title": wanted.title or stem.replace("_", " ").capitalize(), "area": None})
 
-    def work(progress: Progress) -> dict[str, Any]:
-        report = importing.build(upload, path, area, title, progress, upload.name, options)
-        # Kept until it has worked, to be tried again with other words.
-        shutil.rmtree(upload.parent, ignore_errors=True)
-        _warm(known.study(ident))
-        return {"study": ident, "report": vars(report)}
+    def then(well: bool) -> None:
+        if well:  # kept until it has worked, to be tried again with other words
+            _discard(upload)
 
-    return _started(ident, work)
+    return _building(upload, upload.name, ident, area, named, then)
 
 
 @api.post("/uploads/<token>/layers")
@@ -294,16 +365,26 @@ def add_layers(token: str) -> Response:
     """Add layers of a waiting file to a study, all or none. Answers with a job."""
     known_parameters()
     upload, wanted = staged_file(token), checked(LayersAdd, body())
-    study = study_of(wanted.study)
+    return _adding(upload, wanted.study, task(layers_added, path=upload, wanted=wanted))
 
-    def work(progress: Progress) -> dict[str, Any]:
-        progress.step(0.1, f"Reading {upload.name}")
-        chosen = [(one.name, one.role, one.title, one.options(one.key)) for one in wanted.layers]
-        added = importing.add_chosen(upload, study, chosen, upload.name, progress)
-        shutil.rmtree(upload.parent, ignore_errors=True)
-        return {"study": wanted.study, "layers": added}
 
-    return _started(wanted.study, work)
+def _adding(upload: Path, study_id: str, work: Task) -> Response:
+    """Start adding what a waiting file holds to a study; the file goes when it has worked."""
+    study_of(study_id)
+
+    def then(well: bool) -> None:
+        if well:
+            _discard(upload)
+
+    return started_build(study_id, work, then=then)
+
+
+def layers_added(room: Workroom, progress: Progress, path: Path, wanted: LayersAdd) -> Json:
+    """Add layers of a file: the work of a job."""
+    progress.step(0.1, f"Reading {path.name}")
+    chosen = [(one.name, one.role, one.title, one.options(one.key)) for one in wanted.layers]
+    study = room.studies.study(wanted.study)
+    return {"study": wanted.study, "layers": importing.add_chosen(path, study, chosen, path.name, progress)}
 
 
 class TripsAdd(BaseModel):
@@ -324,16 +405,15 @@ def add_trip_table(token: str) -> Response:
     """Add a waiting table of trips to a study as a layer of lines. Answers with a job."""
     known_parameters()
     upload, wanted = staged_file(token), checked(TripsAdd, body())
-    study = study_of(wanted.study)
+    return _adding(upload, wanted.study, task(trips_added, path=upload, wanted=wanted))
+
+
+def trips_added(room: Workroom, progress: Progress, path: Path, wanted: TripsAdd) -> Json:
+    """Add a table of trips: the work of a job."""
+    progress.step(0.1, f"Reading {path.name}")
     ends = TripEnds(wanted.origins, wanted.destinations, wanted.origin, wanted.destination)
-
-    def work(progress: Progress) -> dict[str, Any]:
-        progress.step(0.1, f"Reading {upload.name}")
-        added = add_trips(upload, study, ends, None, wanted.title, upload.name)
-        shutil.rmtree(upload.parent, ignore_errors=True)
-        return {"study": wanted.study, "layers": [added]}
-
-    return _started(wanted.study, work)
+    added = add_trips(path, room.studies.study(wanted.study), ends, None, wanted.title, path.name)
+    return {"study": wanted.study, "layers": [added]}
 
 
 def _area(wanted: StreetBuild) -> shapely.Geometry | None:
@@ -372,9 +452,3 @@ def staged_file(token: str) -> Path:
             "There is no such file waiting", remedy="Bring the file in again", status=404, kind="no-such-file"
         )
     return files[0]
-
-
-def clear_staged(folder: Path) -> None:
-    """Throw away what was left waiting by an earlier run."""
-    for old in [*folder.glob(f"{STAGED}*"), *folder.glob(".upload-*")]:
-        shutil.rmtree(old, ignore_errors=True)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import math
+import threading
+import time
 from typing import Any, TypeVar
 
 import numpy as np
@@ -13,11 +15,19 @@ from pydantic import BaseModel, ValidationError
 from awl.core.errors import AwlError
 from awl.io.geojson import dumps
 from awl.server.catalogue import Catalogue
-from awl.server.jobs import Jobs
+from awl.server.jobs import RETRY_AFTER_S, Job, Jobs
+from awl.server.workroom import File, Task
 from awl.study import what_ifs
 from awl.study.study import Study
 
 Model = TypeVar("Model", bound=BaseModel)
+WAITS_S = 60.0
+"""So long a request waits for the result of its work."""
+MOST_WAIT = 24
+"""So many requests wait at a time: the other threads of the server are there for what is answered at once."""
+LOOKS_EVERY_S = 0.5
+"""Seconds between two looks whether a waiting client is still there."""
+BINARY = "application/octet-stream"
 TYPES = "https://awl.invalid/problems/"
 """Problem types are names, not addresses; `.invalid` never resolves (RFC 2606)."""
 
@@ -63,7 +73,75 @@ def problem(error: AwlError) -> Response:
     }
     if error.inputs:
         body["inputs"] = list(error.inputs)
-    return reply(body, error.status, "application/problem+json")
+    headers = {"Retry_After": str(RETRY_AFTER_S)} if error.status == 503 else {}
+    return reply(body, error.status, "application/problem+json", **headers)
+
+
+def started(job: Job, address: str = "") -> Response:
+    """Where a job that was started can be followed: at its own address, or another."""
+    base = base_of(job.study)
+    return reply(job.info(base), 201, Location=address or f"{base}/jobs/{job.id}")
+
+
+def started_build(study: str, task: Task, **how: Any) -> Response:
+    """Start work that changes a study, or makes one; it is followed at an address outside of the study, with its result.
+
+    Parameters:
+        study: the study.
+        task: the work.
+        how: options of `Jobs.start`.
+    """
+    job = jobs().start("build", study, task, **how)
+    return reply(job.info(f"/studies/{study}"), 201, Location=f"/jobs/{job.id}")
+
+
+def done(process: str, study: str, task: Task, question: str | None = None, **how: Any) -> Response:
+    """The result of work that the request waits for.
+
+    Where it takes longer than `WAITS_S`, or too many wait already, the answer is 202 with the address of the job; where the
+    client goes, the work ends.
+
+    Parameters:
+        process: what is done, as the list of jobs calls it.
+        study: the study.
+        task: the work.
+        question: the question it answers.
+        how: options of `Jobs.start`.
+    """
+    job = jobs().start(process, study, task, question, is_listed=False, **how)
+    room: threading.BoundedSemaphore = current_app.extensions["awl-waiting-room"]
+    if not room.acquire(blocking=False):
+        return _later(job)
+    try:
+        is_gone = request.environ.get("waitress.client_disconnected", lambda: False)
+        until = time.monotonic() + WAITS_S
+        while not job.over.wait(LOOKS_EVERY_S):
+            if is_gone():
+                jobs().dismiss(job)
+                raise AwlError("Nobody waits for this any more", status=499, kind="client-gone")
+            if time.monotonic() > until:
+                return _later(job)
+    finally:
+        room.release()
+    if job.status == "dismissed":
+        raise AwlError("This was stopped", status=409, kind="dismissed")
+    try:
+        return of_job(job)
+    finally:
+        jobs().forget(job)
+
+
+def of_job(job: Job) -> Response:
+    """What a job gave; raises the problem of one that failed."""
+    response = Response(job.result_bytes(), content_type=job.media)
+    response.headers.update(job.headers)
+    return response
+
+
+def _later(job: Job) -> Response:
+    job.is_listed = True
+    base = base_of(job.study)
+    return reply(job.info(base), 202, Location=f"{base}/jobs/{job.id}")
 
 
 def check_version(current: str, what: str) -> None:
@@ -185,17 +263,30 @@ MEDIA = {
     "png": "image/png",
     "svg": "image/svg+xml",
     "pdf": "application/pdf",
+    "gif": "image/gif",
+    "html": "text/html; charset=utf-8",
 }
 """Media types of files by their ending."""
 
 
+def named_file(data: bytes, name: str, shown: bool = False) -> File:
+    """A file that is saved under a name, or `shown` in the browser."""
+    how = "inline" if shown else "attachment"
+    return File(data, MEDIA[name.rpartition(".")[2]], {"Content-Disposition": f'{how}; filename="{name}"'})
+
+
 def download(data: bytes, name: str) -> Response:
-    """A file that is saved under a name."""
-    media = MEDIA[name.rpartition(".")[2]]
-    return Response(data, content_type=media, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    """A response that is saved under a name."""
+    file = named_file(data, name)
+    return Response(file.data, content_type=file.media, headers=file.headers)
 
 
 def packed(head: dict[str, Any], *arrays: np.ndarray[Any, Any]) -> Response:
+    """A response of a head and arrays, as `packed_bytes` writes them."""
+    return Response(packed_bytes(head, *arrays), mimetype=BINARY)
+
+
+def packed_bytes(head: dict[str, Any], *arrays: np.ndarray[Any, Any]) -> bytes:
     """A JSON head and raw little-endian arrays: head length (uint32), head, padding to 8 bytes, arrays each padded to 8."""
     described = [{"dtype": array.dtype.str, "length": array.size} for array in arrays]
     text = json.dumps({**head, "arrays": described}).encode()
@@ -203,4 +294,4 @@ def packed(head: dict[str, Any], *arrays: np.ndarray[Any, Any]) -> Response:
     for array in arrays:
         data = np.ascontiguousarray(array).tobytes()
         chunks += [data, b"\0" * (-len(data) % 8)]
-    return Response(b"".join(chunks), mimetype="application/octet-stream")
+    return b"".join(chunks)

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import json
+import logging
+import os
 import shutil
 import tempfile
+from collections.abc import Callable
 from dataclasses import fields, replace
 from pathlib import Path
 from typing import Any
@@ -14,7 +17,9 @@ import numpy as np
 from awl.core.columns import Categorical
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.graph.turns import FIELDS, TurnRestrictions
+from awl.study.litter import SCRATCH
 
+log = logging.getLogger(__name__)
 COLUMNS = ("tags", "node_tags")
 APART = (*COLUMNS, "costs", "restrictions", "drawn", "highest_ids")
 """Fields of the graph that are no plain array."""
@@ -28,11 +33,34 @@ def folder_of(study: Path) -> Path:
 
 
 def save_graph(study: Path, revision: str, graph: StreetGraph) -> None:
-    """Write the arrays of a graph; they appear whole or not at all, and older ones go."""
-    parent = folder_of(study)
-    parent.mkdir(exist_ok=True)
-    target = parent / f"graph-{revision}"
-    scratch = Path(tempfile.mkdtemp(prefix=".new-", dir=parent))
+    """Write the arrays of a graph; they appear whole or not at all, and older ones go.
+
+    Where the disk does not take them nothing is kept: they are read from the tables when they are needed.
+    """
+    target = folder_of(study) / f"graph-{revision}"
+    keep_folder(target, lambda scratch: _write(scratch, graph))
+    for old in target.parent.glob("graph-*"):
+        if old != target:
+            shutil.rmtree(old, ignore_errors=True)
+
+
+def keep_folder(target: Path, write: Callable[[Path], None]) -> None:
+    """Put a folder in place that `write` fills, whole or not at all; nothing is put there where the disk does not take it."""
+    scratch = None
+    try:
+        target.parent.mkdir(exist_ok=True)
+        scratch = Path(tempfile.mkdtemp(prefix=f"{SCRATCH}{os.getpid()}-", dir=target.parent))
+        write(scratch)
+        shutil.rmtree(target, ignore_errors=True)
+        scratch.rename(target)
+    except OSError as error:
+        log.warning("derived arrays are not kept (%s)", error.strerror)
+    finally:
+        if scratch is not None:
+            shutil.rmtree(scratch, ignore_errors=True)
+
+
+def _write(scratch: Path, graph: StreetGraph) -> None:
     for item in fields(StreetGraph):
         if item.name not in APART:
             np.save(scratch / f"{item.name}.npy", getattr(graph, item.name))
@@ -52,11 +80,6 @@ def save_graph(study: Path, revision: str, graph: StreetGraph) -> None:
             head["restrictions"][name] = value.values
         np.save(scratch / f"turn-{name}.npy", value.codes if isinstance(value, Categorical) else value)
     (scratch / "head.json").write_text(json.dumps(head))
-    shutil.rmtree(target, ignore_errors=True)
-    scratch.rename(target)
-    for old in parent.glob("graph-*"):
-        if old != target:
-            shutil.rmtree(old, ignore_errors=True)
 
 
 def load_graph(study: Path, revision: str) -> StreetGraph | None:

@@ -102,7 +102,7 @@ def compute_field(study: Study, ident: str, name: str, expression: str, where: s
     field = next((one for one in known if one.lower() == name.lower()), None)
     if field is None:
         _check_new_name(name)
-    with study.writing() as writing:
+    with study.changing() as writing:
         column = field or name
         _remember(writing, ident, f"{column} = {expression}", column, field is not None)
         if field is None:
@@ -117,7 +117,6 @@ def compute_field(study: Study, ident: str, name: str, expression: str, where: s
             f'SELECT count("{column}"), count(*) - count("{column}") FROM "{ident}" WHERE {clause}', more
         ).fetchone()
         _touched(writing, ident)
-    study.forget()
     return {"filled": int(filled), "empty": int(empty)}
 
 
@@ -128,19 +127,18 @@ def set_value(study: Study, ident: str, fid: int, field: str, value: Any) -> Non
     if field not in types:
         raise AwlError(f"There is no field '{field}'", remedy=f"Fields are: {', '.join(types)}", inputs=("field",))
     stored = _fitting(value, types[field], field)
-    with study.writing() as writing:
+    with study.changing() as writing:
         if writing.execute(f'SELECT 1 FROM "{ident}" WHERE fid = ?', (fid,)).fetchone() is None:
             raise AwlError(f"'{ident}' has no feature {fid}", status=404, kind="no-such-feature")
         _remember(writing, ident, f"{field} of feature {fid}", field, True, fid)
         writing.execute(f'UPDATE "{ident}" SET "{field}" = ? WHERE fid = ?', (stored, fid))
         _touched(writing, ident)
-    study.forget()
 
 
 def undo(study: Study, ident: str) -> str:
     """Take the last change of a layer back; returns what it was."""
     _editable(study, ident)
-    with study.writing() as writing:
+    with study.changing() as writing:
         writing.execute(SCHEMA)
         row = writing.execute(
             "SELECT number, what, field, existed, former FROM awl_layer_edits WHERE layer = ? ORDER BY number DESC LIMIT 1",
@@ -156,7 +154,6 @@ def undo(study: Study, ident: str) -> str:
             writing.execute(f'ALTER TABLE "{ident}" DROP COLUMN "{field}"')
         writing.execute("DELETE FROM awl_layer_edits WHERE number = ?", (number,))
         _touched(writing, ident)
-    study.forget()
     return str(what)
 
 

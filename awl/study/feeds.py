@@ -114,7 +114,7 @@ def add(
         raise AwlError("The feed is larger than a study can hold", where=source, remedy="Cut it to the study area")
     digest = hashlib.sha256(content).hexdigest()
     summary = summary_of(reading)
-    with study.writing() as connection:
+    with study.changing() as connection:
         connection.execute(SCHEMA)
         connection.execute(
             "INSERT OR REPLACE INTO awl_feeds VALUES (?, ?, ?, ?, ?, ?, ?)",
@@ -127,7 +127,6 @@ def add(
             details = {"key": f"{part[:-1]}_id", "notes": vars(table.notes)}
             records.set_fact(connection, f"layer:{name}", details)
         study.answers_are_stale(connection)
-    study.forget()
     kept.save(_folder(study, digest), _flat(reading.feed))
     return reading
 
@@ -139,14 +138,13 @@ def drop(study: StudyFile, ident: str) -> None:
         study: the study.
         ident: id of the feed.
     """
-    with study.writing() as connection:
+    with study.changing() as connection:
         connection.execute("DELETE FROM awl_feeds WHERE id = ?", (ident,))
         for part in ("stops", "routes"):
             geopackage.drop_table(connection, f"{ident}_{part}")
             connection.execute("DELETE FROM awl_layers WHERE id = ?", (f"{ident}_{part}",))
             connection.execute("DELETE FROM awl_facts WHERE key = ?", (f"layer:{ident}_{part}",))
         study.answers_are_stale(connection)
-    study.forget()
 
 
 def check_near(study: StudyFile, feed: Feed, source: str) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import uuid
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -30,8 +31,9 @@ from awl.io.limits import check_size
 from awl.io.osm import is_extract
 from awl.io.place_tables import PlaceColumns
 from awl.io.table import NAMED, Table
-from awl.study import feeds, ledger
+from awl.study import feeds, ledger, litter
 from awl.study.line_fields import BuildOptions, given_costs, guess, streets_of
+from awl.study.litter import SCRATCH
 from awl.study.study import CHANGEABLE, NewLayer, Study, slug
 
 Pairs = NDArray[np.float64]
@@ -97,21 +99,34 @@ def build(
         known.set_streets(graph, base, report, source, area)
     else:
         study.parent.mkdir(parents=True, exist_ok=True)
-        scratch = study.with_name(f".new-{os.getpid()}-{study.name}")
+        litter.sweep(study.parent)
+        scratch = study.with_name(f"{SCRATCH}{os.getpid()}-{uuid.uuid4().hex[:8]}-{study.name}")
         try:
             created = Study.create(scratch, title or study.stem.replace("_", " ").title())
             created.set_streets(graph, base, report, source, area)
             created.reading.close()
-            scratch.rename(study)
-            arrays = scratch.with_suffix(".awl")
-            if arrays.exists():
-                # What an older study of this name left behind is worth nothing.
-                shutil.rmtree(study.with_suffix(".awl"), ignore_errors=True)
-                arrays.rename(study.with_suffix(".awl"))
+            _put_in_place(scratch, study)
         finally:
-            scratch.unlink(missing_ok=True)
+            litter.remove(scratch)
     progress.step(1.0, "Built")
     return report
+
+
+def _put_in_place(scratch: Path, study: Path) -> None:
+    """Give a new study its name, unless another has got it meanwhile."""
+    try:
+        os.link(scratch, study)
+    except FileExistsError as error:
+        raise AwlError(
+            "A file of this name exists", where=study.name, remedy="Choose another name", status=409
+        ) from error
+    except OSError:
+        scratch.rename(study)  # a file system without links
+    arrays = scratch.with_suffix(".awl")
+    if arrays.exists():
+        # What an older study of this name left behind is worth nothing.
+        shutil.rmtree(study.with_suffix(".awl"), ignore_errors=True)
+        arrays.rename(study.with_suffix(".awl"))
 
 
 def _streets(

@@ -5,7 +5,6 @@ from __future__ import annotations
 import hashlib
 import json
 import shutil
-import tempfile
 import zlib
 from collections.abc import Mapping, Sequence
 from pathlib import Path
@@ -14,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.study.arrays import folder_of
+from awl.study.arrays import folder_of, keep_folder
 
 KEPT = 12
 """Folders of a kind that stay; of more the oldest go."""
@@ -30,15 +29,18 @@ def place_of(study: Path, kind: str, made_of: Sequence[NDArray[Any]], layout: in
 
 
 def save(folder: Path, arrays: Mapping[str, NDArray[Any]]) -> None:
-    """Write arrays under their names; they appear whole or not at all, and the oldest folders of the kind go."""
-    folder.parent.mkdir(exist_ok=True)
-    scratch = Path(tempfile.mkdtemp(prefix=".new-", dir=folder.parent))
-    for name, array in arrays.items():
-        np.save(scratch / f"{name}.npy", array)
-    sums = {name: zlib.crc32((scratch / f"{name}.npy").read_bytes()) for name in arrays}
-    (scratch / "head.json").write_text(json.dumps(sums))
-    shutil.rmtree(folder, ignore_errors=True)
-    scratch.rename(folder)
+    """Write arrays under their names; they appear whole or not at all, and the oldest folders of the kind go.
+
+    Where the disk does not take them nothing is kept: they are made again when they are needed.
+    """
+
+    def write(scratch: Path) -> None:
+        for name, array in arrays.items():
+            np.save(scratch / f"{name}.npy", array)
+        sums = {name: zlib.crc32((scratch / f"{name}.npy").read_bytes()) for name in arrays}
+        (scratch / "head.json").write_text(json.dumps(sums))
+
+    keep_folder(folder, write)
     kind = folder.name.split("-")[0]
     for old in sorted(folder.parent.glob(f"{kind}-*"), key=lambda path: -path.stat().st_mtime)[KEPT:]:
         shutil.rmtree(old, ignore_errors=True)

@@ -164,14 +164,14 @@ class Study(StudyFile):
         """Keep a new or changed mode."""
         with self.writing() as connection:
             modes.save(connection, mode)
-        self.forget_mode(mode.id)
+        self._prepared = None
 
     def remove_mode(self, ident: str) -> None:
         """Remove an own mode, or put a shipped one back as it was."""
         self.mode(ident)
         with self.writing() as connection:
             modes.remove(connection, ident)
-        self.forget_mode(ident)
+        self._prepared = None
 
     def undo_mode(self) -> str:
         """Take the last change of a mode back; returns its id."""
@@ -179,20 +179,13 @@ class Study(StudyFile):
             ident = modes.undo(connection)
         if ident is None:
             raise AwlError("There is nothing to undo", status=409, kind="nothing-to-undo")
-        self.forget_mode(ident)
+        self._prepared = None
         return ident
-
-    def forget_mode(self, ident: str) -> None:
-        """Drop what was derived from a mode."""
-        with self._derived_lock:
-            for key in [key for key in self._derived if isinstance(key, tuple) and ident in key[1:]]:
-                del self._derived[key]
-            self._prepared = None
 
     def router(self, mode: str, when: datetime | None = None) -> StreetRouter:
         """The router of a mode, in free flow or at a local date and time."""
         known = self.mode(mode)
-        return self.cached(("routers", mode), lambda: RouterCache(self._router(mode, known))).at(when)
+        return self.cached(("routers", mode), lambda: RouterCache(self._router(mode, known)), known).at(when)
 
     def _router(self, mode: str, known: Mode) -> StreetRouter:
         """The router in free flow; after an edit of costs alone with what was prepared before, put right in part."""
@@ -273,9 +266,9 @@ class Study(StudyFile):
     def snapper(self, mode: str) -> Snapper:
         """The nearest-street search of a mode."""
         network = self.network(mode)
-        return self.cached(("snapper", mode), lambda: Snapper(network, self.area))
+        return self.cached(("snapper", mode), lambda: Snapper(network, self.area), network.mode)
 
     def field(self, mode: str) -> Field:
         """The field on which areas of a mode are drawn."""
         network = self.network(mode)
-        return self.cached(("field", mode), lambda: kept_field(self.path, network))
+        return self.cached(("field", mode), lambda: kept_field(self.path, network), network.mode)

@@ -51,6 +51,8 @@ ROLES = (
     "transit",
 )
 
+CONTENT = "content"
+"""The fact that is another after every change of layers, rasters or feeds."""
 CHANGEABLE = ("places", "zones", "parcels", "buildings", "lines")
 """Roles of the user's layers, which may be changed."""
 
@@ -76,8 +78,8 @@ class StudyFile:
         self._derived_lock = threading.RLock()
         self._hierarchy_lock = threading.Lock()
         self._local = threading.local()
-        self._derived: dict[Any, Once[Any]] = {}
-        self._derived_revision = ""
+        self._derived: dict[Any, tuple[Any, Once[Any]]] = {}
+        self._derived_of: tuple[str, str] | None = None
         self._edited_at = float("-inf")
         if not path.is_file():
             raise AwlError("There is no such study", where=str(path), remedy="Make one with 'awl build'", status=404)
@@ -97,6 +99,7 @@ class StudyFile:
         if known != 2:
             raise AwlError("The file is no study of Awl", where=path.name, remedy="Make one with 'awl build'")
         migrations.bring_up_to_date(self._connection, path)
+        self._file = _identity(path)
 
     @classmethod
     def create(cls, path: Path, title: str) -> Self:
@@ -114,6 +117,11 @@ class StudyFile:
         finally:
             connection.close()
         return cls(path)
+
+    @property
+    def is_in_place(self) -> bool:
+        """Whether its file is still the one that was opened: somebody may have put another in its place."""
+        return _identity(self.path) == self._file
 
     @property
     def id(self) -> str:
@@ -141,9 +149,19 @@ class StudyFile:
             try:
                 yield connection
             except BaseException:
-                connection.execute("ROLLBACK")
+                # SQLite has ended it itself where the disk is full; what went wrong is what is to be told.
+                if connection.in_transaction:
+                    connection.execute("ROLLBACK")
                 raise
             connection.execute("COMMIT")
+
+    @contextlib.contextmanager
+    def changing(self) -> Iterator[sqlite3.Connection]:
+        """A transaction that changes layers, rasters or feeds: what was derived from them is dropped, in every process."""
+        with self.writing() as connection:
+            yield connection
+            records.set_fact(connection, CONTENT, uuid.uuid4().hex[:12])
+        self.forget()
 
     def fact(self, key: str, default: Any = None) -> Any:
         """A recorded fact of the study."""
@@ -176,10 +194,9 @@ class StudyFile:
             )
         if keep == self.keep_parts:
             return
-        with self.writing() as connection:
+        with self.changing() as connection:
             records.set_fact(connection, "keep_parts", vars(keep))
             self.answers_are_stale(connection)
-        self.forget()
 
     def answers_are_stale(self, connection: sqlite3.Connection) -> None:
         """The same streets answer otherwise from now on: other parts are kept, or other heights are known."""
@@ -215,6 +232,11 @@ class StudyFile:
             kind="no-such-layer",
         )
 
+    def feature_count(self, ident: str) -> int:
+        """How many features a layer has."""
+        self.require_layer(ident)
+        return geopackage.count(self._connection, ident)
+
     def read_layer(self, ident: str, where: str | None = None, name: str = "layer", **options: Any) -> Table:
         """Features of a layer, filtered by CQL2 text."""
         self.require_layer(ident, name)
@@ -236,13 +258,12 @@ class StudyFile:
                 raise AwlError(
                     "The layer holds no feature", where=one.source, remedy="Check the file", inputs=("file",)
                 )
-        with self.writing() as connection:
+        with self.changing() as connection:
             for one in new:
                 geopackage.write_table(connection, one.ident, one.layer, one.title, one.source)
                 records.set_layer(connection, one.ident, one.title, one.role, one.source)
                 details = {"key": one.layer.key_field, "notes": vars(one.layer.notes)}
                 records.set_fact(connection, f"layer:{one.ident}", details)
-        self.forget()
 
     @staticmethod
     def _check_ident(ident: str) -> None:
@@ -264,28 +285,26 @@ class StudyFile:
                 remedy=f"It can be: {', '.join(allowed) or 'nothing else'}",
                 inputs=("role",),
             )
-        with self.writing() as connection:
+        with self.changing() as connection:
             connection.execute("UPDATE awl_layers SET role = ? WHERE id = ?", (role, ident))
             if allowed is rasters.ROLES:
                 rasters.set_role(connection, ident, role)
                 self.answers_are_stale(connection)
-        self.forget()
 
     def drop_layer(self, ident: str) -> None:
         """Remove a layer or raster of the user's."""
         if any(entry["id"] == ident for entry in self.rasters()):
-            with self.writing() as connection:
+            with self.changing() as connection:
                 rasters.drop(connection, ident)
                 self.answers_are_stale(connection)
         else:
             entry = self.require_layer(ident)
             if entry["role"] not in (*CHANGEABLE, "answer"):
                 raise AwlError(f"'{ident}' belongs to the streets", remedy="Build the streets anew instead")
-            with self.writing() as connection:
+            with self.changing() as connection:
                 geopackage.drop_table(connection, ident)
                 connection.execute("DELETE FROM awl_layers WHERE id = ?", (ident,))
                 connection.execute("DELETE FROM awl_facts WHERE key = ?", (f"layer:{ident}",))
-        self.forget()
 
     def set_layer_title(self, ident: str, title: str) -> None:
         """Call a layer or raster something else."""
@@ -304,11 +323,10 @@ class StudyFile:
         self.require_layer(ident)
         check_key(key, geopackage.field_names(self._connection, ident), ident)
         details = self.fact(f"layer:{ident}", {})
-        with self.writing() as connection:
+        with self.changing() as connection:
             records.set_fact(connection, f"layer:{ident}", {**details, "key": key})
             # Answers that use the layer name its features otherwise from now on.
             connection.execute("UPDATE awl_layers SET added = ? WHERE id = ?", (records.now(), ident))
-        self.forget()
 
     # -- rasters -------------------------------------------------------------------------------------------------------
 
@@ -334,10 +352,9 @@ class StudyFile:
             raise AwlError(
                 f"'{role}' is no role of a raster", remedy=f"Roles are: {', '.join(rasters.ROLES)}", inputs=("role",)
             )
-        with self.writing() as connection:
+        with self.changing() as connection:
             rasters.put(connection, ident, title, role, source, grid, path.read_bytes())
             self.answers_are_stale(connection)
-        self.forget()
 
     # -- streets -------------------------------------------------------------------------------------------------------
 
@@ -357,7 +374,7 @@ class StudyFile:
         kept = ledger.replayed(self._connection, graph)
         graph = kept.graph
         fill_report(report, graph)
-        with self.writing() as connection:
+        with self.changing() as connection:
             streets.write_graph(connection, graph)
             ledger.keep_replayed(connection, kept)
             for ident, title in streets.TABLES.items():
@@ -382,7 +399,6 @@ class StudyFile:
             for key, value in facts.items():
                 records.set_fact(connection, key, value)
         arrays.save_graph(self.path, revision, graph)
-        self.forget()
 
     @property
     def build_report(self) -> BuildReport:
@@ -398,14 +414,13 @@ class StudyFile:
         revision = uuid.uuid4().hex[:12]
         former, report = self.fact("build") or {}, self.build_report
         fill_report(report, graph)
-        with self.writing() as connection:
+        with self.changing() as connection:
             streets.write_graph(connection, graph)
             records.set_fact(connection, "stamp", revision)
             records.set_fact(connection, "former_build", former)
             records.set_fact(connection, "build", {**former, **vars(report), "built": records.now()})
             ledger.forget_patches(connection)
         arrays.save_graph(self.path, revision, graph)
-        self.forget()
 
     def change_streets(self, connection: sqlite3.Connection, patch: Patch, graph: StreetGraph) -> None:
         """Let the tables follow a patch that made `graph` of the streets. Runs inside the caller's transaction."""
@@ -433,24 +448,43 @@ class StudyFile:
         with self._derived_lock:
             self._derived.clear()
 
-    def cached(self, key: Any, make: Callable[[], Value]) -> Value:
+    def cached(self, key: Any, make: Callable[[], Value], version: Any = None) -> Value:
         """Keep a derived thing in memory until the streets or a layer change; `make()` is called when it is missing.
 
         Nothing is locked while it is made: whoever needs the same thing waits for it, nobody else.
+
+        Parameters:
+            key: what it is kept under.
+            make: makes it.
+            version: what else it rests on; it is made again where that differs.
         """
-        revision = self.revision
+        content = self.content
         with self._derived_lock:
-            if self._derived_revision != revision:
-                self._derived.clear()
-                self._derived_revision = revision
-            once: Once[Value] = self._derived.setdefault(key, Once(make))
-        return once.value()
+            if self._derived_of != content:
+                if self._derived_of is not None:
+                    self.forget()
+                self._derived_of = content
+            entry = self._derived.get(key)
+            if entry is None or entry[0] != version:
+                entry = self._derived[key] = version, Once(make)
+        value: Value = entry[1].value()
+        return value
+
+    @property
+    def content(self) -> tuple[str, str]:
+        """What streets, layers, rasters and feeds are, as the file says: other processes change it too."""
+        there = dict(
+            self._connection.execute(
+                "SELECT key, value FROM awl_facts WHERE key IN ('stamp', ?)", (CONTENT,)
+            ).fetchall()
+        )
+        return there.get("stamp", ""), there.get(CONTENT, "")
 
     def derived(self, key: Any) -> Any:
         """What is kept under a key, None where nothing is; what was made of an earlier revision counts until another is made."""
         with self._derived_lock:
-            once = self._derived.get(key)
-        return None if once is None else once.known()
+            entry = self._derived.get(key)
+        return None if entry is None else entry[1].known()
 
     @property
     def graph(self) -> StreetGraph:
@@ -498,6 +532,15 @@ class StudyFile:
         """Which links of the graph touch water."""
         water, graph = self.water_xy, self.graph
         return self.cached("links over water", lambda: links_over_water(graph, water))
+
+
+def _identity(path: Path) -> tuple[int, int] | None:
+    """What tells a file from another of the same name; None where there is none."""
+    try:
+        known = path.stat()
+    except OSError:
+        return None
+    return known.st_dev, known.st_ino
 
 
 def slug(text: str) -> str:

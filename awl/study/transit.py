@@ -218,9 +218,11 @@ def transit_of(study: Study, mode: str) -> StudyTransit:
         study: the study.
         mode: id of a mode that rides.
     """
-    rules = study.mode(mode).transit
+    known = study.mode(mode)
+    rules = known.transit
     assert rules is not None, mode
-    return study.cached(("transit", mode), lambda: StudyTransit(study, mode, rules))
+    first = study.mode(rules.first_by) if rules.first_by else None
+    return study.cached(("transit", mode), lambda: StudyTransit(study, mode, rules), (known, first))
 
 
 def _alike(network: Network, other: Network) -> bool:

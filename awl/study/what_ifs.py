@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import json
 import os
-import shutil
 import sqlite3
 import threading
 import uuid
@@ -30,7 +29,7 @@ from awl.core.graph.edits.records import LinkRecord
 from awl.cql2.sql import to_sql
 from awl.io import geojson, geopackage
 from awl.io.table import Column, Table
-from awl.study import drawn_lines, ledger, modes, records
+from awl.study import drawn_lines, ledger, litter, modes, records
 from awl.study.once import Once
 from awl.study.study import CHANGEABLE, Study, slug
 
@@ -193,8 +192,7 @@ def variant(study: Study, idents: Sequence[str]) -> Study:
 def _place_and_key(study: Study, chosen: Sequence[WhatIf]) -> tuple[tuple[Path, tuple[str, ...]], Any]:
     """Where a variant is held, and what it rests on."""
     key = (
-        study.revision,
-        tuple((layer["id"], layer["added"]) for layer in records.layers(study.reading)),
+        study.content,
         tuple((ident, changed) for ident, (_, changed) in study.modes().items()),
         tuple(version(study, item.id) for item in chosen),
     )
@@ -222,7 +220,7 @@ def _made(study: Study, chosen: list[WhatIf]) -> Study:
     """A copy of the study with the changes of what-ifs."""
     folder = study.path.with_suffix(".awl") / "what-ifs"
     folder.mkdir(parents=True, exist_ok=True)
-    _sweep(folder)
+    litter.sweep(folder)
     path = folder / f"{os.getpid()}-{uuid.uuid4().hex[:8]}.gpkg"
     target = geopackage.connect(path)
     try:
@@ -231,33 +229,10 @@ def _made(study: Study, chosen: list[WhatIf]) -> Study:
         target.close()
     changed = Study(path)
     changed.cached("graph", lambda: study.graph)
-    weakref.finalize(changed, _delete, path)
+    weakref.finalize(changed, litter.remove, path)
     for item in chosen:
         _apply(study, changed, item)
     return changed
-
-
-def _sweep(folder: Path) -> None:
-    """Remove what processes left behind that are no more."""
-    for path in folder.glob("*.gpkg"):
-        owner = path.name.partition("-")[0]
-        if owner.isdigit() and not _runs(int(owner)):
-            _delete(path)
-
-
-def _runs(process: int) -> bool:
-    try:
-        os.kill(process, 0)
-    except ProcessLookupError:
-        return False
-    except PermissionError:
-        return True
-    return True
-
-
-def _delete(path: Path) -> None:
-    path.unlink(missing_ok=True)
-    shutil.rmtree(path.with_suffix(".awl"), ignore_errors=True)
 
 
 def _apply(study: Study, changed: Study, idea: WhatIf) -> None:
@@ -267,16 +242,14 @@ def _apply(study: Study, changed: Study, idea: WhatIf) -> None:
             applied = apply(changed.graph, edits)
             with changed.writing() as connection:
                 changed.change_streets(connection, applied.patch, applied.graph)
-            changed.forget()
             changed.cached("graph", lambda: applied.graph)
         for ident, members in idea.modes.items():
             changed.save_mode(modes.parsed({**modes.document(changed.mode(ident)), **members, "id": ident}))
         for entry in idea.places:
             _change_places(changed, entry)
         if idea.lines:
-            with changed.writing() as connection:
+            with changed.changing() as connection:
                 drawn_lines.add(connection, idea.lines)
-            changed.forget()
     except AwlError as error:
         raise AwlError(
             f"The what-if '{idea.title}' does not fit the study: {error.what}",

@@ -58,7 +58,7 @@ def test_parts_that_are_not_kept_are_made_anew(client, answered):
     data = client.get("/studies/ferrow/export/answers/many/positions?format=parquet").data
     first = pq.read_table(io.BytesIO(data))
     assert set(first.column("person").to_pylist()) <= set(range(1, 121))
-    client.application.extensions["awl-last-played"]._held.clear()
+    client.application.extensions["awl-workroom"].played._held.clear()
     again = client.get("/studies/ferrow/export/answers/many/positions?format=parquet").data
     assert pq.read_table(io.BytesIO(again)).equals(first), "asked again the answer is the same"
     assert client.get("/studies/ferrow/export/answers/many/tracks?format=gpx").data.count(b"<trk>") > 50

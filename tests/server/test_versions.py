@@ -5,7 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from awl.core.errors import AwlError
+from awl.server.catalogue import Catalogue
 from awl.server.jobs import Jobs
+from awl.server.worker import InThread
+from awl.server.workroom import Workroom, task
 from tests.server.test_api import BASE, get
 
 BLOCK = {"id": "b1", "kind": "prose", "text": "One"}
@@ -41,19 +44,22 @@ def test_a_mode_is_changed_over_the_version_it_was_made_from(client):
     assert client.post(f"{BASE}/modes/undo", json={}).status_code == 200
 
 
-def test_a_finished_job_holds_no_result_in_memory():
-    jobs = Jobs(1)
-    large = {"rows": np.arange(50_000), "text": "x" * 100_000}
-    job = jobs.start("matrix", "ferrow", lambda progress: large)
+def large(room, progress):
+    return {"rows": np.arange(50_000), "text": "x" * 100_000}
+
+
+def test_a_finished_job_holds_no_result_in_memory(tmp_path):
+    jobs = Jobs([InThread(Workroom(Catalogue(tmp_path)))])
+    job = jobs.start("matrix", "ferrow", task(large))
     assert job.over.wait(30)
     held = [value for value in vars(job).values() if isinstance(value, dict | list | str | bytes) and len(value) > 1000]
     assert not held and job.result is not None
     file = job.result
-    assert len(job.result_json()) > 300_000
+    assert len(job.result_bytes()) > 300_000
     jobs.dismiss(job)
     assert not file.exists()
     try:
-        job.result_json()
+        job.result_bytes()
     except AwlError as error:
         assert error.status == 404
     else:

@@ -14,6 +14,7 @@ class Access(Question):
 
     id = "access"
     title = "Access of zones"
+    is_heavy = True
     description = (
         "People of zones within limits of the nearest place, per zone and in total, against the straight line."
     )

@@ -14,6 +14,7 @@ class CentralityQuestion(Question):
 
     id = "centrality"
     title = "Centrality"
+    is_heavy = True
     description = "How central each building or place is among the others within a radius."
     opening = "How central"
     sentences = [

@@ -19,6 +19,7 @@ class Compare(Question):
 
     id = "compare"
     title = "Comparison"
+    is_heavy = True
     description = "What differs between answers of a kind: both values, differences by key, what changes most, and why."
     opening = "What differs"
     sentences = [({}, "What differs between {answers}?")]

@@ -14,6 +14,7 @@ class Simulate(Question):
 
     id = "simulate"
     title = "Simulate"
+    is_heavy = True
     description = (
         "Many people at once: how places fill up and whom they turn away, how full streets are, who meets whom."
     )

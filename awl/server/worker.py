@@ -1,0 +1,195 @@
+"""Workers: who does the long work. Processes of their own, begun once, or the thread that asks, for tests and small machines.
+
+A process that ends on its own, because memory ran out or a library failed, is one failed job: another takes its place.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import logging
+import multiprocessing
+import os
+import queue
+import signal
+import threading
+import time
+from collections.abc import Callable
+from multiprocessing.connection import Connection
+from pathlib import Path
+from typing import Any, Protocol
+
+from awl.core.errors import AwlError, Cancelled
+from awl.core.progress import Progress
+from awl.server.catalogue import Catalogue
+from awl.server.workroom import Ended, Task, Workroom
+from awl.study.storage_faults import storage_fault
+
+log = logging.getLogger(__name__)
+NICE = 10
+"""How far long work stands back behind the server, which answers while somebody drags."""
+REPORT_S = 0.1
+"""Seconds between two reports of a process."""
+STOPS_WITHIN_S = 5.0
+"""A process that was told to stop and has not by then is ended."""
+Listener = Callable[[float, str], None]
+
+
+class Worker(Protocol):
+    """Does one task at a time."""
+
+    def do(self, task: Task, progress: Progress, limit_s: float | None) -> Ended:
+        """How a task ended; it is stopped with `progress`, or after `limit_s` seconds."""
+        ...
+
+    def close(self) -> None:
+        """End it."""
+        ...
+
+
+def ended(task: Task, room: Workroom, progress: Progress) -> Ended:
+    """How a task ends that is done here and now; what was not foreseen is logged."""
+    try:
+        return task.done(room, progress)
+    except (AwlError, Cancelled) as end:
+        return end
+    except MemoryError:
+        return AwlError("There is not enough memory for this", remedy="Ask for less at once", status=507, kind="memory")
+    except Exception as error:
+        log.exception("%s failed", task.function.__qualname__)
+        fault = storage_fault(error)
+        return fault or AwlError("Awl failed at this; the fault is logged", status=500, kind="internal")
+
+
+class InThread:
+    """Does tasks in the thread that asks, with the server's own studies."""
+
+    def __init__(self, room: Workroom) -> None:
+        self._room = room
+
+    def do(self, task: Task, progress: Progress, limit_s: float | None) -> Ended:
+        """How a task ended."""
+        return ended(task, self._room, progress)
+
+    def close(self) -> None:
+        """Nothing is to be ended."""
+
+
+class InProcess:
+    """Does tasks in a process of its own, which is begun with the first."""
+
+    def __init__(self, root: Path) -> None:
+        self._root = root
+        self._process: multiprocessing.process.BaseProcess | None = None
+        self._pipe: Connection | None = None
+
+    def do(self, task: Task, progress: Progress, limit_s: float | None) -> Ended:
+        """How a task ended."""
+        pipe = self._begun()
+        until = None if limit_s is None else time.monotonic() + limit_s
+        told_at: float | None = None
+        try:
+            pipe.send(task)
+            while True:
+                if pipe.poll(REPORT_S):
+                    message = pipe.recv()
+                    if not isinstance(message, tuple):
+                        return AwlError(**message) if isinstance(message, dict) else message
+                    progress.tell(*message)
+                now = time.monotonic()
+                too_long = until is not None and now > until
+                if told_at is None and (progress.is_stopped or too_long):
+                    pipe.send(None)
+                    told_at = now
+                if told_at is not None and now - told_at > STOPS_WITHIN_S:
+                    self.close()
+                    return _too_long(limit_s) if too_long and not progress.is_stopped else Cancelled()
+        except (EOFError, OSError):
+            return self._lost(progress)
+
+    def _lost(self, progress: Progress) -> Ended:
+        process = self._process
+        if process is not None:
+            process.join(1.0)
+            log.error("a process of work ended by itself (exit code %s)", process.exitcode)
+        self.close()
+        if progress.is_stopped:
+            return Cancelled()
+        return AwlError(
+            "The process that worked at this ended by itself, most likely because memory ran out",
+            remedy="Ask for less at once, or on a machine with more memory",
+            status=500,
+            kind="worker-lost",
+        )
+
+    def _begun(self) -> Connection:
+        if self._pipe is None or self._process is None or not self._process.is_alive():
+            self.close()
+            context = multiprocessing.get_context("spawn")
+            self._pipe, theirs = context.Pipe()
+            self._process = context.Process(target=_work, args=(theirs, self._root), name="awl-work", daemon=True)
+            self._process.start()
+            theirs.close()
+        return self._pipe
+
+    def close(self) -> None:
+        """End the process, whatever it does."""
+        process, pipe, self._process, self._pipe = self._process, self._pipe, None, None
+        if pipe is not None:
+            pipe.close()
+        if process is not None:
+            process.kill()
+            process.join()
+
+
+def _too_long(limit_s: float | None) -> AwlError:
+    return AwlError(
+        f"This took more than {limit_s:.0f} s and was ended",
+        remedy="Check the file, or give less at once",
+        status=422,
+        kind="too-long",
+    )
+
+
+def _work(pipe: Connection, root: Path) -> None:
+    """What a process of work does: one task after the other, until the server is gone."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the server ends it
+    with contextlib.suppress(OSError):
+        os.nice(NICE)
+    logging.basicConfig(level=logging.INFO)
+    room = Workroom(Catalogue(root))
+    tasks: queue.SimpleQueue[tuple[Task, Progress]] = queue.SimpleQueue()
+    sending = threading.Lock()
+
+    def send(message: Any) -> None:
+        with sending:
+            pipe.send(message)
+
+    threading.Thread(target=_listen, args=(pipe, tasks, send), daemon=True).start()
+    while True:
+        task, progress = tasks.get()
+        end = ended(task, room, progress)
+        send(end.fields() if isinstance(end, AwlError) else end)
+
+
+def _listen(pipe: Connection, tasks: queue.SimpleQueue[tuple[Task, Progress]], send: Callable[[Any], None]) -> None:
+    """Take what the server sends: tasks, and None for the one in work to stop."""
+    progress = Progress()
+    told = [0.0]
+
+    def tell(fraction: float, text: str) -> None:
+        now = time.monotonic()
+        if now - told[0] >= REPORT_S:
+            told[0] = now
+            with contextlib.suppress(OSError):
+                send((fraction, text))
+
+    while True:
+        try:
+            message = pipe.recv()
+        except (EOFError, OSError):
+            os._exit(0)  # the server is gone
+        if message is None:
+            progress.stop()
+        else:
+            progress = Progress(tell)
+            tasks.put((message, progress))

@@ -1,0 +1,238 @@
+"""Long work in processes of its own: one that fails, hangs or is gone is one failed job, and nobody else notices."""
+
+from __future__ import annotations
+
+import os
+import threading
+import time
+from pathlib import Path
+
+import pytest
+
+from awl.core.errors import AwlError
+from awl.server import jobs as jobs_module
+from awl.server import web, worker
+from awl.server.app import create_app
+from awl.server.catalogue import Catalogue
+from awl.server.jobs import Jobs
+from awl.server.worker import InProcess, InThread
+from awl.server.workroom import File, Workroom, task
+
+
+def process_number(room, progress):
+    return os.getpid()
+
+
+def fails(room, progress, how):
+    if how == "told":
+        raise AwlError("It is too far", remedy="Come nearer", inputs=("places",), status=422, kind="far")
+    if how == "unforeseen":
+        raise ZeroDivisionError
+    if how == "memory":
+        raise MemoryError
+    if how == "full":
+        raise OSError(28, "No space left on device", "/secret/place")
+    os._exit(9)
+
+
+def steps(room, progress):
+    for step in range(3000):
+        progress.step(step / 3000, f"Step {step}")
+        time.sleep(0.01)
+
+
+def deaf(room, progress):
+    while True:
+        time.sleep(0.05)
+
+
+def waits_for(room, progress, path):
+    while not Path(path).exists():
+        progress.step(0.5, "Waiting for a file")
+        time.sleep(0.01)
+    return "came"
+
+
+def picture(room, progress):
+    return File(b"\x89PNG", "image/png", {"Content-Disposition": "inline"})
+
+
+@pytest.fixture(scope="module")
+def processes(tmp_path_factory):
+    """Jobs done by one process for brief ones and one for all."""
+    root = tmp_path_factory.mktemp("studies")
+    known = Jobs([InProcess(root), InProcess(root)], brief_only=1)
+    yield known
+    known.close()
+
+
+@pytest.fixture
+def in_threads(tmp_path):
+    """Jobs done in two threads, the first for brief ones alone."""
+    room = Workroom(Catalogue(tmp_path))
+    return Jobs([InThread(room), InThread(room)], brief_only=1)
+
+
+def over(job):
+    assert job.over.wait(60)
+    return job
+
+
+def until(holds):
+    """Wait for a fact."""
+    end = time.monotonic() + 60
+    while not holds():
+        assert time.monotonic() < end
+        threading.Event().wait(0.01)
+
+
+def test_work_is_done_by_the_same_other_process_each_time(processes):
+    numbers = {over(processes.start("x", "s", task(process_number))).result_json() for _ in range(3)}
+    assert len(numbers) == 1 and os.getpid() not in numbers
+    brief = {over(processes.start("x", "t", task(process_number), is_brief=True)).result_json() for _ in range(3)}
+    assert os.getpid() not in brief
+
+
+def test_a_file_comes_with_its_type_and_headers(processes):
+    job = over(processes.start("x", "s", task(picture)))
+    assert (job.result_bytes(), job.media) == (b"\x89PNG", "image/png")
+    assert job.headers == {"Content-Disposition": "inline"}
+
+
+@pytest.mark.parametrize(
+    ("how", "status", "text"),
+    [
+        ("told", 422, "It is too far. Come nearer."),
+        ("unforeseen", 500, "Awl failed at this"),
+        ("memory", 507, "not enough memory"),
+        ("full", 507, "The disk is full"),
+        ("gone", 500, "ended by itself"),
+    ],
+)
+def test_how_work_fails_is_told_and_the_next_is_done(processes, how, status, text):
+    job = over(processes.start("x", "s", task(fails, how=how)))
+    assert job.status == "failed" and job.error.status == status and text in job.error.detail
+    assert "/secret" not in job.error.detail
+    if how == "told":
+        assert (job.error.inputs, job.error.kind) == (("places",), "far")
+    with pytest.raises(AwlError):
+        job.result_bytes()
+    assert isinstance(over(processes.start("x", "s", task(process_number))).result_json(), int)
+
+
+def test_work_tells_how_far_it_is_and_stops_when_told(processes):
+    job = processes.start("x", "s", task(steps))
+    until(lambda: job.message.startswith("Step ") and job.fraction > 0)
+    processes.dismiss(job)
+    assert job.status == "dismissed" and over(job).error is None
+    assert over(processes.start("x", "s", task(process_number))).status == "successful"
+
+
+@pytest.mark.parametrize("by", ["dismissed", "limit"])
+def test_work_that_does_not_listen_is_ended(processes, monkeypatch, by):
+    monkeypatch.setattr(worker, "STOPS_WITHIN_S", 0.2)
+    before = over(processes.start("x", "s", task(process_number))).result_json()
+    job = processes.start("x", "s", task(deaf), limit_s=0.3 if by == "limit" else None)
+    until(lambda: job.status != "accepted")
+    if by == "dismissed":
+        processes.dismiss(job)
+    assert over(job).status == ("failed" if by == "limit" else "dismissed")
+    if by == "limit":
+        assert job.error.kind == "too-long"
+    assert over(processes.start("x", "s", task(process_number))).result_json() != before, "another took its place"
+
+
+def test_brief_work_does_not_wait_behind_long(in_threads, tmp_path):
+    file = tmp_path / "come"
+    long = [in_threads.start("x", "s", task(waits_for, path=str(file))) for _ in range(3)]
+    assert over(in_threads.start("x", "s", task(process_number), is_brief=True)).status == "successful"
+    assert not any(job.over.is_set() for job in long)
+    file.touch()
+    assert [over(job).result_json() for job in long] == ["came"] * 3
+
+
+def test_more_than_can_wait_is_refused_and_what_waits_can_be_taken_back(in_threads, tmp_path, monkeypatch):
+    monkeypatch.setattr(jobs_module, "MOST_WAITING", 2)
+    file = tmp_path / "come"
+    first = in_threads.start("x", "s", task(waits_for, path=str(file)))
+    until(lambda: first.status == "running")
+    waiting = [in_threads.start("x", "s", task(process_number)) for _ in range(2)]
+    with pytest.raises(AwlError) as refused:
+        in_threads.start("x", "s", task(process_number))
+    assert refused.value.status == 503 and web.TYPES
+    in_threads.dismiss(waiting[0])
+    assert over(waiting[0]).status == "dismissed" and waiting[0].result is None
+    again = in_threads.start("x", "s", task(process_number))
+    file.touch()
+    assert over(again).status == over(waiting[1]).status == "successful"
+
+
+def test_who_worked_at_a_question_gets_it_again(processes):
+    def number(question):
+        return over(processes.start("x", "s", task(process_number), question, is_brief=True)).result_json()
+
+    assert len({number("many") for _ in range(4)}) == 1
+
+
+def test_a_request_that_waits_too_long_is_told_where_its_result_will_be(client, monkeypatch):
+    monkeypatch.setattr(web, "WAITS_S", 0.0)
+    monkeypatch.setattr(web, "LOOKS_EVERY_S", 0.0)
+    app = client.application
+    app.extensions["awl-jobs"], usual = Jobs([]), app.extensions["awl-jobs"]
+    try:
+        body = {"inputs": {"places": [[-36.2, 41.29]]}}
+        reply = client.post("/studies/ferrow/processes/isochrone/execution", json=body)
+        assert reply.status_code == 202 and reply.json["status"] == "accepted"
+        address = reply.headers["Location"]
+        assert client.get(address).json["jobID"] in address
+        assert client.get("/studies/ferrow/jobs").json["jobs"], "it is one of the jobs from now on"
+        assert client.get(f"{address}/results").status_code == 404
+        assert client.delete(address).json["status"] == "dismissed"
+    finally:
+        app.extensions["awl-jobs"] = usual
+
+
+def test_work_whose_client_is_gone_is_stopped(client, monkeypatch):
+    monkeypatch.setattr(web, "LOOKS_EVERY_S", 0.0)
+    app = client.application
+    app.extensions["awl-jobs"], usual = Jobs([]), app.extensions["awl-jobs"]
+    try:
+        body = {"inputs": {"places": [[-36.2, 41.29]]}}
+        gone = {"waitress.client_disconnected": lambda: True}
+        reply = client.post("/studies/ferrow/processes/isochrone/execution", json=body, environ_base=gone)
+        assert reply.status_code == 499
+        (job,) = app.extensions["awl-jobs"]._jobs.values()
+        assert job.status == "dismissed" and not app.extensions["awl-jobs"]._waiting
+    finally:
+        app.extensions["awl-jobs"] = usual
+
+
+def test_no_more_requests_wait_than_leave_threads_for_light_ones(client):
+    app = client.application
+    room, usual = app.extensions["awl-waiting-room"], app.extensions["awl-jobs"]
+    for _ in range(web.MOST_WAIT):
+        assert room.acquire(blocking=False)
+    try:
+        app.extensions["awl-jobs"] = Jobs([])
+        body = {"inputs": {"places": [[-36.2, 41.29]]}}
+        assert client.post("/studies/ferrow/processes/isochrone/execution", json=body).status_code == 202
+        assert client.get("/studies").status_code == 200
+    finally:
+        app.extensions["awl-jobs"] = usual
+        for _ in range(web.MOST_WAIT):
+            room.release()
+
+
+def test_a_server_with_processes_answers_as_one_with_threads(folder, client):
+    app = create_app(folder, workers=1)
+    try:
+        body = {"inputs": {"places": [[-36.2, 41.29]], "limits": [5]}}
+        address = "/studies/ferrow/processes/isochrone/execution"
+        other, here = app.test_client().post(address, json=body), client.post(address, json=body)
+        assert other.status_code == here.status_code == 200
+        assert other.json["areas"] == here.json["areas"] and other.json["figures"] == here.json["figures"]
+        # What another process changed is seen.
+        refused = app.test_client().post(address, json={"inputs": {"places": []}})
+        assert refused.status_code == 400
+    finally:
+        app.extensions["awl-jobs"].close()
