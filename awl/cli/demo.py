@@ -5,25 +5,23 @@ from __future__ import annotations
 import shutil
 import tempfile
 from pathlib import Path
+from typing import Any
 
 import click
 
 from awl.cli.options import PATH
-from awl.cli.serve import listen
+from awl.cli.serve import listen, serving
 from awl.demo_study import make_demo
 
 
 @click.command()
-@click.option("--host", default="127.0.0.1", show_default=True, help="Address to bind to.")
-@click.option("--port", default=8787, show_default=True, type=click.IntRange(0, 65535))
+@serving
 @click.option("--folder", type=PATH, help="Where the demo study is kept; a fresh one when left out.")
-def command(host: str, port: int, folder: Path | None) -> None:
+def command(folder: Path | None, **how: Any) -> None:
     """Serve the shipped demo study of Ferrow.
 
     Example: awl demo --port 8787
     """
-    from awl.server.app import serve as run
-
     fresh = None
     if folder is None:
         folder = fresh = Path(tempfile.mkdtemp(prefix="awl-demo-"))
@@ -32,7 +30,7 @@ def command(host: str, port: int, folder: Path | None) -> None:
         if not (folder / "ferrow.gpkg").exists():
             click.echo("Building the demo study of Ferrow ...", err=True)
             make_demo(folder)
-        listen(run, folder.resolve(), host, port)
+        listen(folder.resolve(), **how)
     finally:
         if fresh is not None:
             shutil.rmtree(fresh, ignore_errors=True)

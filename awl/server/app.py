@@ -32,7 +32,9 @@ from awl.server import (
 )
 from awl.server.catalogue import Catalogue
 from awl.server.guard import Guard
+from awl.server.http_server import http_server
 from awl.server.jobs import Jobs
+from awl.server.tokens import Tokens
 from awl.server.web import MOST_WAIT, problem
 from awl.server.worker import InProcess, InThread
 from awl.server.workroom import Workroom
@@ -50,13 +52,14 @@ POLICY = (
 )
 
 
-def create_app(root: Path, host: str = "127.0.0.1", workers: int = 0) -> Flask:
+def create_app(root: Path, host: str = "127.0.0.1", workers: int = 0, tokens: Tokens | None = None) -> Flask:
     """The server of a folder of studies, or of one study file, to be bound to `host`.
 
     Parameters:
         root: the folder or study file.
         host: the name or address it is bound to.
         workers: how many processes do the long work; threads of the server do where 0.
+        tokens: who may do what; everybody everything where None.
     """
     app = Flask("awl", static_folder=None, template_folder=str(Path(__file__).parent / "templates"))
     app.config["MAX_CONTENT_LENGTH"] = MAX_BYTES
@@ -88,7 +91,8 @@ def create_app(root: Path, host: str = "127.0.0.1", workers: int = 0) -> Flask:
     app.register_error_handler(AwlError, problem)
     app.register_error_handler(HTTPException, _http_problem)
     app.register_error_handler(Exception, _internal_problem)
-    app.before_request(Guard(host).check)
+    app.extensions["awl-tokens"] = tokens
+    app.before_request(Guard(host, tokens).check)
     app.after_request(_headers)
     app.add_url_rule("/", "front", lambda: _front("index.html"))
     app.add_url_rule("/assets/<path:name>", "assets", lambda name: _front(f"assets/{name}"))
@@ -139,15 +143,31 @@ def _internal_problem(error: Exception) -> Response:
     )
 
 
-def serve(root: Path, host: str, port: int) -> None:
-    """Serve until interrupted, on a production server."""
-    from waitress import create_server
+def serve(root: Path, host: str, port: int, workers: int, tokens: Tokens | None) -> None:
+    """Serve until interrupted, on a production server.
 
-    app = create_app(root, host)
+    Parameters:
+        root: the folder or study file.
+        host: the name or address to bind to.
+        port: the port; any free one where 0.
+        workers: how many processes do the long work.
+        tokens: who may do what; everybody everything where None.
+    """
+    app = create_app(root, host, workers, tokens)
     app.extensions["awl-catalogue"].prepare_only()
-    server = create_server(app, host=host, port=port, threads=8, max_request_body_size=MAX_BYTES)
-    print(f"Awl serves {root} on http://{host}:{server.effective_port}", flush=True)
+    server = http_server(app, host, port)
+    address = f"http://{host}:{server.effective_port}"
+    if tokens is None:
+        print(f"Awl serves {root} on {address}", flush=True)
+    else:
+        print(f"Awl serves {root} on {address}/?token={tokens.write}", flush=True)
+        print(f"Who may only look and ask opens {address}/?token={tokens.read}", flush=True)
+        print(
+            "Others may reach this server: give the addresses to nobody else; nothing on the way is encrypted.",
+            flush=True,
+        )
     try:
         server.run()
-    except KeyboardInterrupt:
+    finally:
         server.close()
+        app.extensions["awl-jobs"].close()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
-from flask import Blueprint, Response, request
+from flask import Blueprint, Response, current_app, request
 
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
@@ -18,6 +18,7 @@ from awl.questions.inputs import Json
 from awl.questions.kept_answers import KeptAnswer
 from awl.server.pages import page, wants_page
 from awl.server.tiles import base_tile
+from awl.server.tokens import Tokens
 from awl.server.web import base_of, body, done, download, jobs, known_parameters, named_file, reply, started, study_of
 from awl.server.workroom import File, Workroom, task
 from awl.sheets import shelf
@@ -41,11 +42,17 @@ def listed(study_id: str) -> Response:
     """All forms of a study with their addresses."""
     base = base_of(study_id)
     forms = [
-        {**form, "sheet": sheet["id"], "href": f"{base}/forms/{form['id']}"}
+        {**form, "sheet": sheet["id"], "href": f"{base}/forms/{form['id']}{_key(study_id, form['id'])}"}
         for sheet in shelf.summaries(study_of(study_id))
         for form in sheet["forms"]
     ]
     return reply({"forms": forms})
+
+
+def _key(study_id: str, form_id: str) -> str:
+    """What opens a form to whoever has its address, and nothing else; empty on a server without tokens."""
+    tokens: Tokens | None = current_app.extensions["awl-tokens"]
+    return "" if tokens is None else f"?token={tokens.of_form(study_id, form_id)}"
 
 
 @api.get("/studies/<study_id>/forms/<form_id>")
