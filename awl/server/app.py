@@ -154,7 +154,8 @@ def serve(root: Path, host: str, port: int, workers: int, tokens: Tokens | None)
         tokens: who may do what; everybody everything where None.
     """
     app = create_app(root, host, workers, tokens)
-    app.extensions["awl-catalogue"].prepare_only()
+    with app.app_context():
+        interface.open_only()
     server = http_server(app, host, port)
     address = f"http://{host}:{server.effective_port}"
     if tokens is None:

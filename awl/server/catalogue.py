@@ -60,12 +60,13 @@ class Catalogue:
         with self._lock:
             self._reserved.discard(ident)
 
-    def prepare_only(self) -> None:
-        """Prepare the study there is, where there is but one; one that cannot be opened says so when it is asked for."""
+    def only(self) -> Study | None:
+        """The study there is, where there is but one; one that cannot be opened says so when it is asked for."""
         idents = self.ids()
         if len(idents) == 1:
             with contextlib.suppress(AwlError):
-                self.study(idents[0]).prepare()
+                return self.study(idents[0])
+        return None
 
     def path(self, ident: str) -> Path:
         """Where a study of this id is or would be; refuses ids that are no plain names."""

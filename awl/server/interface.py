@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import shutil
 import tempfile
+import threading
 from pathlib import Path
 from typing import Any, Literal
 
@@ -26,6 +28,7 @@ from awl.server.explain import mode_info
 from awl.server.web import (
     asked_study,
     body,
+    catalogue,
     checked,
     jobs,
     known_parameters,
@@ -52,12 +55,45 @@ def card(study_id: str) -> Response:
     return reply(vars(card_of(study_of(study_id))))
 
 
+def open_only() -> None:
+    """Prepare the study there is, where there is but one."""
+    study = catalogue().only()
+    if study is not None:
+        _prepare(study)
+
+
+def _prepare(study: Study) -> None:
+    """Prepare a study behind, and have the workers open it once what is prepared can be read."""
+    thread, known = study.prepare(), jobs()
+
+    def open_it() -> None:
+        if thread is not None:
+            thread.join()
+        known.open_everywhere(study.id, task(opened, study_id=study.id))
+
+    if thread is not None:
+        threading.Thread(target=open_it, daemon=True).start()
+    elif not study.is_preparing:
+        open_it()
+
+
+def opened(room: Workroom, progress: Progress, study_id: str) -> None:
+    """Open and prepare a study, so that the first question finds it so: what every worker does once."""
+    study = room.studies.study(study_id)
+    for mode in study.modes():
+        with contextlib.suppress(AwlError):
+            study.snapper(mode).snap(np.zeros(1), np.zeros(1), 1.0)
+    thread = study.prepare()
+    if thread is not None:
+        thread.join()
+
+
 @api.get("/studies/<study_id>/overview")
 def overview(study_id: str) -> Response:
     """What the browser needs to open a study: facts, layers, modes."""
     study = study_of(study_id)
     revision = study.revision
-    study.prepare()
+    _prepare(study)
     return reply(
         {
             "id": study_id,
@@ -102,7 +138,7 @@ def timetable_stops(study_id: str) -> Response:
 def preparation(study_id: str) -> Response:
     """How far the searches of the study are prepared; until a mode is ready its questions are searched plainly."""
     study = study_of(study_id)
-    study.prepare()
+    _prepare(study)
     done, state = not (study.is_preparing or study.is_being_edited), study.preparation
     mode = None if state is None else {**vars(state), "title": study.mode(state.mode).title}
     return reply({"done": done, "now": mode})

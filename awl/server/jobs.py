@@ -48,6 +48,8 @@ class Job:
     """Seconds after which it is ended; None for as long as it takes."""
     then: Callable[[bool], None] | None = None
     """Called when it has ended, with whether it did well."""
+    worker: int | None = None
+    """The one worker that does it; any where None."""
     is_listed: bool = True
     """Whether it is one of the jobs of its study; a request that waits for its result lists none."""
     status: str = "accepted"
@@ -121,6 +123,7 @@ class Jobs:
         self._waiting: deque[Job] = deque()
         self._changed = threading.Condition()
         self._workers, self._brief_only = list(workers), brief_only
+        self._opened: set[str] = set()
         self._is_closed = False
         # Which study a worker did last: it has that one open and prepared.
         self._idle: dict[int, str] = {}
@@ -146,7 +149,17 @@ class Jobs:
         Raises:
             AwlError: too many wait already (503).
         """
-        job = Job(uuid.uuid4().hex, process, study, question, task, is_brief, limit_s, then, is_listed)
+        job = Job(
+            uuid.uuid4().hex,
+            process,
+            study,
+            question,
+            task,
+            is_brief=is_brief,
+            limit_s=limit_s,
+            then=then,
+            is_listed=is_listed,
+        )
         job.progress = Progress(_listener(job))
         with self._changed:
             if len(self._waiting) >= MOST_WAITING:
@@ -163,6 +176,18 @@ class Jobs:
             self._waiting.append(job)
             self._changed.notify_all()
         return job
+
+    def open_everywhere(self, study: str, task: Task) -> None:
+        """Have every worker do a task once, with which it opens a study before it is asked something of it."""
+        with self._changed:
+            if study in self._opened:
+                return
+            self._opened.add(study)
+            for number in (number for number, worker in enumerate(self._workers) if worker.is_apart):
+                job = Job(uuid.uuid4().hex, "open", study, None, task, worker=number, is_listed=False)
+                self._jobs[job.id] = job
+                self._waiting.append(job)
+            self._changed.notify_all()
 
     def of(self, study: str | None = None) -> list[Job]:
         """Listed jobs, newest first."""
@@ -216,6 +241,7 @@ class Jobs:
     def _serve(self, number: int, worker: Worker) -> None:
         """What the thread of a worker does: one job after the other."""
         study = ""
+        worker.begin()
         while True:
             with self._changed:
                 self._idle[number] = study
@@ -232,17 +258,24 @@ class Jobs:
             if isinstance(end, File):
                 end = self._stored(job, end)
             _end(job, end)
+            if job.worker is not None:
+                self.forget(job)
 
     def _next(self, number: int) -> Job | None:
         """The oldest job that is this worker's to take: of the idle ones it knows the question, or the study, or is the first."""
         for job in self._waiting:
-            able = [other for other in sorted(self._idle) if job.is_brief or other >= self._brief_only]
+            able = [other for other in sorted(self._idle) if self._may(other, job)]
             home = self._homes.get((job.study, job.question))
             has_open = [other for other in able if self._idle[other] == job.study]
             if number == (home if home in able else next(iter(has_open or able), None)):
                 self._waiting.remove(job)
                 return job
         return None
+
+    def _may(self, number: int, job: Job) -> bool:
+        if job.worker is not None:
+            return number == job.worker
+        return job.is_brief or number >= self._brief_only
 
     def _stored(self, job: Job, result: File) -> Ended:
         path = Path(self._folder.name) / job.id

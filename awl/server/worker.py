@@ -35,7 +35,13 @@ Listener = Callable[[float, str], None]
 
 
 class Worker(Protocol):
-    """Does one task at a time."""
+    """Does one task at a time; `is_apart` where it has studies of its own."""
+
+    is_apart: bool
+
+    def begin(self) -> None:
+        """Be ready for the first task."""
+        ...
 
     def do(self, task: Task, progress: Progress, limit_s: float | None) -> Ended:
         """How a task ended; it is stopped with `progress`, or after `limit_s` seconds."""
@@ -63,8 +69,13 @@ def ended(task: Task, room: Workroom, progress: Progress) -> Ended:
 class InThread:
     """Does tasks in the thread that asks, with the server's own studies."""
 
+    is_apart = False
+
     def __init__(self, room: Workroom) -> None:
         self._room = room
+
+    def begin(self) -> None:
+        """Nothing is to be begun."""
 
     def do(self, task: Task, progress: Progress, limit_s: float | None) -> Ended:
         """How a task ended."""
@@ -75,12 +86,21 @@ class InThread:
 
 
 class InProcess:
-    """Does tasks in a process of its own, which is begun with the first."""
+    """Does tasks in a process of its own.
+
+    Processes are forked off a process without threads that has imported everything: they begin at once and share what it holds.
+    """
+
+    is_apart = True
 
     def __init__(self, root: Path) -> None:
         self._root = root
         self._process: multiprocessing.process.BaseProcess | None = None
         self._pipe: Connection | None = None
+
+    def begin(self) -> None:
+        """Have the process running."""
+        self._begun()
 
     def do(self, task: Task, progress: Progress, limit_s: float | None) -> Ended:
         """How a task ended."""
@@ -124,7 +144,8 @@ class InProcess:
     def _begun(self) -> Connection:
         if self._pipe is None or self._process is None or not self._process.is_alive():
             self.close()
-            context = multiprocessing.get_context("spawn")
+            context = multiprocessing.get_context("forkserver")
+            context.set_forkserver_preload([__name__, "awl.server.app"])
             self._pipe, theirs = context.Pipe()
             self._process = context.Process(target=_work, args=(theirs, self._root), name="awl-work", daemon=True)
             self._process.start()

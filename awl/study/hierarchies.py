@@ -25,8 +25,12 @@ def hierarchy_of(study: Path, network: Network, progress: Progress | None = None
     topology = _loaded(folder, network)
     if topology is not None:
         return Hierarchy(topology)
-    hierarchy = Hierarchy.of(network, progress)
-    kept.save(folder, {name: getattr(hierarchy.topology, name) for name in NAMES})
+    with kept.alone(folder):
+        topology = _loaded(folder, network)  # another process may have made it meanwhile
+        if topology is not None:
+            return Hierarchy(topology)
+        hierarchy = Hierarchy.of(network, progress)
+        kept.save(folder, {name: getattr(hierarchy.topology, name) for name in NAMES})
     return hierarchy
 
 

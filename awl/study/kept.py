@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
+import fcntl
 import hashlib
 import json
+import logging
 import shutil
 import zlib
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +18,9 @@ from numpy.typing import NDArray
 
 from awl.study.arrays import folder_of, keep_folder
 
+log = logging.getLogger(__name__)
+LOCK = ".lock"
+"""The file whose lock is held by who makes arrays of a study."""
 KEPT = 12
 """Folders of a kind that stay; of more the oldest go."""
 
@@ -44,6 +50,23 @@ def save(folder: Path, arrays: Mapping[str, NDArray[Any]]) -> None:
     kind = folder.name.split("-")[0]
     for old in sorted(folder.parent.glob(f"{kind}-*"), key=lambda path: -path.stat().st_mtime)[KEPT:]:
         shutil.rmtree(old, ignore_errors=True)
+
+
+@contextlib.contextmanager
+def alone(folder: Path) -> Iterator[None]:
+    """Let one process at a time make what belongs into a folder; without where no lock can be had, as in a read-only place."""
+    lock = None
+    try:
+        folder.parent.mkdir(exist_ok=True)
+        lock = (folder.parent / LOCK).open("a")
+        fcntl.flock(lock, fcntl.LOCK_EX)
+    except OSError:
+        log.info("no lock can be had beside the study")
+    try:
+        yield
+    finally:
+        if lock is not None:
+            lock.close()
 
 
 def loaded(folder: Path, names: Sequence[str]) -> dict[str, NDArray[Any]] | None:
