@@ -40,6 +40,20 @@ describe("asking the server", () => {
     vi.stubGlobal("fetch", () => Promise.reject(new TypeError("network")));
     await expect(fetchJson("/x")).rejects.toThrow(/does not answer.*last saved state is kept/);
   });
+  it("waits for what takes longer than the server lets a request wait", async () => {
+    vi.useFakeTimers();
+    const states = ["accepted", "running", "successful"];
+    const asked: string[] = [];
+    vi.stubGlobal("fetch", (address: string) => {
+      asked.push(address);
+      if (address === "/x") return Promise.resolve(new Response("{}", { status: 202, headers: { Location: "/jobs/j" } }));
+      return Promise.resolve(new Response(JSON.stringify(address === "/jobs/j" ? { status: states.shift() } : { areas: 3 })));
+    });
+    const document = fetchJson("/x");
+    await vi.runAllTimersAsync();
+    expect(await document).toEqual({ areas: 3 });
+    expect(asked).toEqual(["/x", "/jobs/j", "/jobs/j", "/jobs/j", "/jobs/j/results"]);
+  });
   it("sends JSON with the headers asked for", async () => {
     const calls = answering({ body: {} });
     await sendJson("/x", "PUT", { a: 1 }, { Prefer: "respond-async" });

@@ -23,8 +23,9 @@ export class ProblemError extends Error {
 /** Whether something was refused because it was changed elsewhere in the meantime. */
 export const isChangedMeanwhile = (error: unknown): boolean => error instanceof ProblemError && error.problem.status === 412;
 
-/** Throws the problem a response carries. */
+/** The response, waited for where it is still being made; throws the problem it carries. */
 export async function checked(response: Response): Promise<Response> {
+  if (response.status === 202) return awaited(response);
   if (response.ok) return response;
   let problem: Problem;
   try {
@@ -48,6 +49,19 @@ export async function fetchJson<T>(path: string, init?: RequestInit): Promise<T>
     });
   }
   return (await (await checked(response)).json()) as T;
+}
+
+const LOOK_EVERY_MS = 500;
+
+/** What a response will hold: work that takes longer than the server lets a request wait goes on as a job, and is waited for here. */
+async function awaited(response: Response): Promise<Response> {
+  const job = response.headers.get("Location") : null;
+  if (job === null) return response;
+  for (;;) {
+    const state = (await (await checked(await fetch(job))).json()) as StatusInfo;
+    if (state.status !== "accepted" && state.status !== "running") return checked(await fetch(`${job}/results`));
+    await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY_MS));
+  }
 }
 
 export function sendJson<T>(path: string, method: "POST" | "PUT" | "PATCH" | "DELETE", body: unknown = {}, headers = {}): Promise<T> {
