@@ -55,7 +55,7 @@ const LOOK_EVERY_MS = 500;
 
 /** What a response will hold: work that takes longer than the server lets a request wait goes on as a job, and is waited for here. */
 async function awaited(response: Response): Promise<Response> {
-  const job = response.headers.get("Location");
+  const job = response.headers.get("location");
   if (job === null) return response;
   for (;;) {
     const state = (await (await checked(await fetch(job))).json()) as StatusInfo;
