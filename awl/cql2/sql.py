@@ -19,8 +19,11 @@ from awl.core.errors import AwlError
 
 Sql = tuple[str, list[Any]]
 MAX_LENGTH = 4000
-MAX_DEPTH = 900
-"""SQLite takes expressions up to a depth of 1,000."""
+MAX_HEIGHT = 900
+"""SQLite takes expressions up to a height of 1,000: a chain of sums is as high as it is long."""
+MAX_DEPTH = 24
+"""SQLite's parser holds at most 100 things that are not finished, a level of parentheses up to three of them."""
+LARGEST = 2**63
 CONDITION, VALUE = "condition", "expression"
 """Rules of the grammar that a text may be read by."""
 
@@ -34,12 +37,29 @@ def _parser(start: str) -> Lark:
 
 @dataclass(frozen=True)
 class _Term:
-    """SQL text with its parameters; `field` is the name of a field where it is one, `value` a constant."""
+    """SQL text with its parameters.
+
+    `field` is the name of a field where it is one, `value` a constant; `chain` is the operator of a chain that can go on without
+    further parentheses, `inner` what a negation negates, `height` that of the expression.
+    """
 
     sql: str
     parameters: list[Any]
     field: str | None = None
     value: str | float | bool | None = None
+    chain: str = ""
+    inner: _Term | None = None
+    height: int = 1
+
+    def begun(self, chain: str) -> str:
+        """The SQL as the beginning of a chain of operators that bind alike."""
+        return self.sql[1:-1] if self.chain == chain else self.sql
+
+
+def _joined(left: _Term, sign: str, right: _Term, chain: str) -> _Term:
+    """Two terms with an operator between; a chain grows without parentheses within each other."""
+    sql = f"({left.begun(chain)} {sign} {right.sql})"
+    return _Term(sql, left.parameters + right.parameters, chain=chain, height=max(left.height, right.height) + 1)
 
 
 @v_args(inline=True)
@@ -99,6 +119,8 @@ class _ToSql(Transformer[Token, _Term]):
 
     def number(self, token: Token) -> _Term:
         value = float(token) if re.search("[.eE]", token) else int(token)
+        if abs(value) >= LARGEST:
+            value = float(value)  # SQLite's whole numbers end there
         return _Term("?", [value], value=value)
 
     def text(self, token: Token) -> _Term:
@@ -114,7 +136,7 @@ class _ToSql(Transformer[Token, _Term]):
         if isinstance(operand.value, int | float):
             value = -operand.value if sign == "-" else operand.value
             return _Term("?", [value], value=value)
-        return _Term(f"({sign}{operand.sql})", operand.parameters)
+        return _Term(f"({sign}{operand.sql})", operand.parameters, height=operand.height + 1)
 
     def function(self, name: Token, *_: _Term | None) -> _Term:
         raise AwlError(
@@ -126,43 +148,52 @@ class _ToSql(Transformer[Token, _Term]):
 
     def arithmetic(self, left: _Term, sign: Token, right: _Term) -> _Term:
         self._check_numbers(left, right)
+        if sign != "/":
+            return _joined(left, sign, right, "+" if sign in "+-" else sign)
         # Division is of real numbers, as CQL2 has it; SQLite would cut whole ones short.
-        first = f"CAST({left.sql} AS REAL)" if sign == "/" else left.sql
-        return _Term(f"({first} {sign} {right.sql})", left.parameters + right.parameters)
+        if left.chain != "/":
+            left = _Term(f"CAST({left.sql} AS REAL)", left.parameters, height=left.height + 1)
+        return _joined(left, sign, right, "/")
 
     # -- conditions --------------------------------------------------------------------------------------------------------
 
     def either(self, left: _Term, right: _Term) -> _Term:
-        return _Term(f"({left.sql} OR {right.sql})", left.parameters + right.parameters)
+        return _joined(left, "OR", right, "OR")
 
     def both(self, left: _Term, right: _Term) -> _Term:
-        return _Term(f"({left.sql} AND {right.sql})", left.parameters + right.parameters)
+        return _joined(left, "AND", right, "AND")
 
     def negated(self, condition: _Term) -> _Term:
-        return _Term(f"NOT ({condition.sql})", condition.parameters)
+        if condition.inner is not None:
+            return condition.inner
+        return _Term(f"NOT ({condition.sql})", condition.parameters, inner=condition, height=condition.height + 1)
 
     def compared(self, left: _Term, sign: Token, right: _Term) -> _Term:
         self._check_fit(left, right)
-        return _Term(f"({left.sql} {sign} {right.sql})", left.parameters + right.parameters)
+        return _joined(left, str(sign), right, "compared")
 
     def between(self, term: _Term, no: Token | None, low: _Term, high: _Term) -> _Term:
         self._check_fit(term, low, high)
         word = "NOT BETWEEN" if no else "BETWEEN"
         parameters = term.parameters + low.parameters + high.parameters
-        return _Term(f"({term.sql} {word} {low.sql} AND {high.sql})", parameters)
+        height = max(term.height, low.height, high.height) + 1
+        return _Term(f"({term.sql} {word} {low.sql} AND {high.sql})", parameters, height=height)
 
     def like(self, term: _Term, no: Token | None, pattern: Token) -> _Term:
         word = "NOT LIKE" if no else "LIKE"
-        return _Term(f"({term.sql} {word} ? ESCAPE '\\')", [*term.parameters, *self.text(pattern).parameters])
+        parameters = [*term.parameters, *self.text(pattern).parameters]
+        return _Term(f"({term.sql} {word} ? ESCAPE '\\')", parameters, height=term.height + 1)
 
     def member(self, term: _Term, no: Token | None, *options: _Term) -> _Term:
         self._check_fit(term, *options)
         word = "NOT IN" if no else "IN"
         values = [value for option in options for value in option.parameters]
-        return _Term(f"({term.sql} {word} ({','.join(option.sql for option in options)}))", term.parameters + values)
+        height = max(one.height for one in (term, *options)) + 1
+        listing = ",".join(option.sql for option in options)
+        return _Term(f"({term.sql} {word} ({listing}))", term.parameters + values, height=height)
 
     def null(self, term: _Term, no: Token | None) -> _Term:
-        return _Term(f"({term.sql} IS {'NOT ' if no else ''}NULL)", term.parameters)
+        return _Term(f"({term.sql} IS {'NOT ' if no else ''}NULL)", term.parameters, height=term.height + 1)
 
 
 def to_sql(text: str, fields: Sequence[str], types: Mapping[str, str] | None = None) -> Sql:
@@ -199,9 +230,13 @@ def _translated(
         ) from error
     except VisitError as error:
         raise error.orig_exc from error
-    except (LarkError, ValueError, RecursionError) as error:
+    except RecursionError as error:
+        raise AwlError(
+            f"The {what} is too long or nested too deep", where=what, remedy="Use IN for many values", inputs=(what,)
+        ) from error
+    except (LarkError, ValueError) as error:
         raise AwlError(f"The {what} cannot be read", where=what, inputs=(what,)) from error
-    if _depth(term.sql) > MAX_DEPTH:
+    if _depth(term.sql) > MAX_DEPTH or term.height > MAX_HEIGHT:
         raise AwlError(f"The {what} is nested too deep", where=what, remedy="Use IN for many values", inputs=(what,))
     return term.sql, term.parameters
 

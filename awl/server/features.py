@@ -246,7 +246,7 @@ def _known_field(name: str, known: list[str], parameter: str) -> str:
     return name
 
 
-@api.get("/studies/<study_id>/collections/<collection_id>/items/<int:fid>")
+@api.get("/studies/<study_id>/collections/<collection_id>/items/<int(max=9223372036854775807):fid>")
 def item(study_id: str, collection_id: str, fid: int) -> Response:
     """One feature."""
     known_parameters("crs")
@@ -384,7 +384,9 @@ def tile_matrix_set(study_id: str) -> Response:
     )
 
 
-@api.get("/studies/<study_id>/collections/<collection_id>/tiles/WebMercatorQuad/<int:z>/<int:y>/<int:x>")
+@api.get(
+    "/studies/<study_id>/collections/<collection_id>/tiles/WebMercatorQuad/<int(max=30):z>/<int(max=1073741823):y>/<int(max=1073741823):x>"
+)
 def tile(study_id: str, collection_id: str, z: int, y: int, x: int) -> Response:
     """A vector tile."""
     study = study_of(study_id)

@@ -112,7 +112,7 @@ def _unfit(study: Study, sheet: Sheet, form: Form) -> list[Misfit]:
     ]
 
 
-@api.get("/studies/<study_id>/forms/tiles/<int:z>/<int:y>/<int:x>")
+@api.get("/studies/<study_id>/forms/tiles/<int(max=30):z>/<int(max=1073741823):y>/<int(max=1073741823):x>")
 def tile(study_id: str, z: int, y: int, x: int) -> Response:
     """A tile of the base map with all its layers, small enough for a form."""
     known_parameters("v")

@@ -14,6 +14,7 @@ from flask import Response, current_app, make_response, redirect, request
 
 from awl.core.errors import AwlError
 from awl.server.jobs import Jobs
+from awl.server.json_bodies import read_object
 from awl.server.pages import page, wants_page
 from awl.server.tokens import COOKIE, FORM_COOKIE, Tokens
 
@@ -121,8 +122,7 @@ def _only_looks() -> bool:
         return True
     if request.endpoint not in ASKING:
         return False
-    document = request.get_json(silent=True)
-    return not (isinstance(document, dict) and document.get("question") is not None)
+    return request.endpoint != "processes.execution" or read_object(request.get_data()).get("question") is None
 
 
 def _is_of_form(tokens: Tokens) -> bool:

@@ -269,7 +269,7 @@ def live_reach(study_id: str) -> Response:
     )
 
 
-@api.get("/studies/<study_id>/nodes/<int:number_>")
+@api.get("/studies/<study_id>/nodes/<int(max=9007199254740991):number_>")
 def node(study_id: str, number_: int) -> Response:
     """Where the node of that number lies."""
     graph = study_of(study_id).graph
@@ -312,8 +312,9 @@ def check_places(study_id: str) -> Response:
     """How the features of a layer lie to the streets of a mode, before anything runs."""
     known_parameters("layer", "mode", "snap")
     study = study_of(study_id)
-    inputs = SharedInputs.model_validate(
-        {"mode": request.args.get("mode", "walk"), "snap": number("snap") if "snap" in request.args else 100.0}
+    inputs = checked(
+        SharedInputs,
+        {"mode": request.args.get("mode", "walk"), "snap": number("snap") if "snap" in request.args else 100.0},
     )
     context = Context(study, inputs)
     places = context.places(LayerSet.model_validate({"layer": request.args.get("layer", "")}))

@@ -16,6 +16,7 @@ from awl.core.errors import AwlError
 from awl.io.geojson import dumps
 from awl.server.catalogue import Catalogue
 from awl.server.jobs import RETRY_AFTER_S, Job, Jobs
+from awl.server.json_bodies import read_object
 from awl.server.workroom import File, Task
 from awl.study import what_ifs
 from awl.study.study import Study
@@ -244,10 +245,7 @@ def body(most: int = 64 << 20) -> dict[str, Any]:
         raise AwlError(
             f"The request is larger than {most >> 20} MB", remedy="Put the features into a layer", status=413
         )
-    document = request.get_json(silent=True)
-    if not isinstance(document, dict):
-        raise AwlError("The request body is not a JSON object", remedy='Send {"inputs": {...}}')
-    return document
+    return read_object(request.get_data())
 
 
 MEDIA = {

@@ -123,6 +123,8 @@ def _described(path: Path, source: str, name: str | None, how: ReadOptions, near
         if error.kind not in CRS_KINDS:
             raise
         return {**known, "crs": None, "problem": error.what, "candidates": _candidates(path, source, name, near)}
+    if len(layer) == 0:
+        return {**known, "problem": "It holds no feature"}
     box = shapely.total_bounds(layer.geometry)
     known |= {
         "geometry": layer.kind,
