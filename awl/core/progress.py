@@ -150,6 +150,11 @@ def current_token() -> CancelToken:
     return _NONE if running is None else running.token
 
 
+def is_stopped() -> bool:
+    """Whether the work running here was stopped."""
+    return bool(current_token()[STOPPED])
+
+
 def raise_if_cancelled() -> None:
     """Raise `Cancelled` where the work running here was stopped: what its last kernel gave is not all."""
     if current_token()[STOPPED]:

@@ -78,6 +78,8 @@ def connect(path: Path) -> sqlite3.Connection:
     """
     connection = sqlite3.connect(path, timeout=30, isolation_level=None, check_same_thread=False)
     connection.execute("PRAGMA foreign_keys = ON")
+    connection.execute("PRAGMA trusted_schema = OFF")
+    connection.execute("PRAGMA cell_size_check = ON")
     connection.execute("PRAGMA cache_size = -131072")  # 128 MB: a country's streets are written without rereading pages
     for name, pick in (("ST_MinX", 0), ("ST_MinY", 1), ("ST_MaxX", 2), ("ST_MaxY", 3)):
         connection.create_function(name, 1, lambda blob, pick=pick: _envelope(blob)[pick], deterministic=True)

@@ -22,7 +22,7 @@ from awl.io import geojson, geopackage
 from awl.io.table import Table
 from awl.questions import QUESTIONS
 from awl.questions.context import Context, limit_units
-from awl.questions.inputs import LayerSet, SharedInputs
+from awl.questions.inputs import LayerSet, SharedInputs, check_limits
 from awl.questions.isochrone.inputs import IsochroneInputs
 from awl.server.explain import mode_info
 from awl.server.web import (
@@ -252,7 +252,7 @@ def live_reach(study_id: str) -> Response:
     places = context.places(inputs.places)
     snapped = context.snap(places)
     network = context.network
-    limit = limit_units(max(inputs.limits), inputs.measure)
+    limit = limit_units(max(check_limits(inputs.limits, inputs.measure)), inputs.measure)
     begins, arrivals = context.router.begun(snapped, inputs.measure, inputs.direction, limit)
     costs = network.link_costs(inputs.measure, inputs.direction)
     splits = splits_of(network, begins, arrivals)

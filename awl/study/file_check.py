@@ -5,30 +5,20 @@ The file is opened for reading alone, with its own triggers and views switched o
 
 from __future__ import annotations
 
-import re
 import sqlite3
 import time
-from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import quote
 
 from awl.core.errors import AwlError
-from awl.io import geopackage
 from awl.io.limits import check_size
 from awl.study import migrations, records, streets
+from awl.study.schema_check import FileFinding, acting_by_itself
 
 SECONDS = 120.0
 """So long a file may be looked at."""
 MOST_FAULTS = 20
 NEEDED = ("gpkg_contents", "gpkg_geometry_columns", "awl_facts", "awl_layers")
-
-
-@dataclass(frozen=True)
-class FileFinding:
-    """What is wrong with a file: `grade` is error, warning or note."""
-
-    grade: str
-    text: str
 
 
 def check_file(path: Path) -> list[FileFinding]:
@@ -63,14 +53,14 @@ def check_file(path: Path) -> list[FileFinding]:
 
 
 def _faults(connection: sqlite3.Connection) -> list[FileFinding]:
-    objects = connection.execute("SELECT type, name, tbl_name, coalesce(sql, '') FROM sqlite_master").fetchall()
+    tables = connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'").fetchall()
     damage = [row[0] for row in connection.execute(f"PRAGMA quick_check({MOST_FAULTS})") if row[0] != "ok"]
     found = [FileFinding("error", f"The database is damaged: {text}.") for text in damage]
-    names = {name for kind, name, _, _ in objects if kind == "table"}
+    names = {name for (name,) in tables}
     missing = [name for name in NEEDED if name not in names]
     if missing:
         return [*found, FileFinding("error", f"It is no study of Awl: it has no table '{missing[0]}'.")]
-    found += _acting(objects)
+    found += acting_by_itself(connection)
     version = migrations.version_of(connection)
     if version > migrations.VERSION:
         found.append(
@@ -88,20 +78,3 @@ def _faults(connection: sqlite3.Connection) -> list[FileFinding]:
         except (AwlError, KeyError, ValueError, IndexError, TypeError) as error:
             found.append(FileFinding("error", f"Its streets cannot be read: {error}."))
     return found
-
-
-def _acting(objects: list[tuple[str, str, str, str]]) -> list[FileFinding]:
-    """Triggers, views and virtual tables that Awl did not make: they run when the file is used."""
-    found = []
-    for kind, name, table, sql in objects:
-        if kind == "view":
-            found.append(FileFinding("error", f"View '{name}': studies have none, and a view can run what it likes."))
-        elif kind == "trigger" and _plain(sql) not in {_plain(own) for own in geopackage.index_triggers(table)}:
-            found.append(FileFinding("error", f"Trigger '{name}' on '{table}' is none that keeps an index true."))
-        elif kind == "table" and "VIRTUAL" in sql.upper().split()[:2] and "USING RTREE" not in _plain(sql):
-            found.append(FileFinding("error", f"Table '{name}' is of a kind studies have none of."))
-    return found
-
-
-def _plain(sql: str) -> str:
-    return re.sub(r"\s+", " ", sql).strip(" ;").upper()

@@ -18,7 +18,7 @@ OLDEST_S = 24 * 3600.0
 """So long a file waits."""
 MOST_STAGED = 40
 """Files that wait at a time; of more the oldest go."""
-OWNED = re.compile(r"(?:\.new-|\.upload-)?(\d+)-")
+OWNED = re.compile(r"(?:\.new-|\.upload-)(\d+)-")
 
 
 def sweep(folder: Path) -> None:
@@ -27,7 +27,7 @@ def sweep(folder: Path) -> None:
     Parameters:
         folder: a folder of studies, an array folder of one, or the folder of its what-ifs.
     """
-    for path in [*folder.glob(f"{SCRATCH}*"), *folder.glob(f"{RECEIVED}*"), *folder.glob("[0-9]*-*")]:
+    for path in [*folder.glob(f"{SCRATCH}*"), *folder.glob(f"{RECEIVED}*")]:
         owner = OWNED.match(path.name)
         if owner is not None and not is_running(int(owner[1])):
             remove(path)

@@ -31,6 +31,8 @@ from awl.io.raster import Raster
 from awl.io.table import LayerNotes, Table
 from awl.study import arrays, ledger, migrations, rasters, records, streets
 from awl.study.once import Once, Value
+from awl.study.query_time import LOOKS_EVERY, is_over
+from awl.study.schema_check import check_schema
 
 BASE_TITLES = {
     "water": "Water", "field": "Fields", "sand": "Beaches", "green": "Green", "building": "Buildings", "rail": "Railways",
@@ -81,6 +83,7 @@ class StudyFile:
         self._derived: dict[Any, tuple[Any, Once[Any]]] = {}
         self._derived_of: tuple[str, str] | None = None
         self._edited_at = float("-inf")
+        self._schema_seen = -1
         if not path.is_file():
             raise AwlError("There is no such study", where=str(path), remedy="Make one with 'awl build'", status=404)
         try:
@@ -98,6 +101,7 @@ class StudyFile:
             ) from error
         if known != 2:
             raise AwlError("The file is no study of Awl", where=path.name, remedy="Make one with 'awl build'")
+        check_schema(self._connection, path.name)
         migrations.bring_up_to_date(self._connection, path)
         self._file = _identity(path)
 
@@ -133,6 +137,7 @@ class StudyFile:
         connection = getattr(self._local, "connection", None)
         if connection is None:
             connection = self._local.connection = geopackage.connect(self.path)
+            connection.set_progress_handler(is_over, LOOKS_EVERY)
         return connection
 
     @property
@@ -147,13 +152,24 @@ class StudyFile:
             connection = self._connection
             connection.execute("BEGIN IMMEDIATE")
             try:
+                self._trust_schema(connection)
                 yield connection
             except BaseException:
                 # SQLite has ended it itself where the disk is full; what went wrong is what is to be told.
                 if connection.in_transaction:
                     connection.execute("ROLLBACK")
                 raise
+            finally:
+                connection.execute("PRAGMA trusted_schema = OFF")
             connection.execute("COMMIT")
+
+    def _trust_schema(self, connection: sqlite3.Connection) -> None:
+        """Let triggers keep indexes true while something is written, having looked that they do nothing else."""
+        version = connection.execute("PRAGMA schema_version").fetchone()[0]
+        if version != self._schema_seen:
+            check_schema(connection, self.path.name)
+            self._schema_seen = version
+        connection.execute("PRAGMA trusted_schema = ON")
 
     @contextlib.contextmanager
     def changing(self) -> Iterator[sqlite3.Connection]:

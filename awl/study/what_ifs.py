@@ -221,7 +221,7 @@ def _made(study: Study, chosen: list[WhatIf]) -> Study:
     folder = study.path.with_suffix(".awl") / "what-ifs"
     folder.mkdir(parents=True, exist_ok=True)
     litter.sweep(folder)
-    path = folder / f"{os.getpid()}-{uuid.uuid4().hex[:8]}.gpkg"
+    path = folder / f"{litter.SCRATCH}{os.getpid()}-{uuid.uuid4().hex[:8]}.gpkg"
     target = geopackage.connect(path)
     try:
         study.reading.backup(target)
@@ -318,6 +318,8 @@ def _checked(study: Study, given: dict[str, Any]) -> dict[str, Any]:
     for entry in body["places"]:
         if not isinstance(entry, dict) or not set(entry) <= {"layer", "open", "close"} or "layer" not in entry:
             raise AwlError("An entry of 'places' has 'layer', 'open', 'close'", inputs=("places",))
+        if not isinstance(entry.get("close") or "", str):
+            raise AwlError("'close' is a condition in CQL2", remedy="Write it as text", inputs=("places",))
         layer = study.require_layer(str(entry["layer"]), "places")
         if layer["role"] not in CHANGEABLE:
             raise AwlError(f"'{entry['layer']}' is no layer of places", inputs=("places",))

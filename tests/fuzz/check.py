@@ -32,6 +32,8 @@ def sent(client: FlaskClient, request: Request) -> tuple[int, Fault | None]:
     status = response.status_code
     if status >= 500 and status not in EXPECTED:
         return status, Fault(request, f"{status}: {data[:200]!r}")
+    if status == 202:
+        client.delete(response.headers["Location"])
     if took > LONGEST_S:
         return status, Fault(request, f"{status} after {took:.1f} s")
     if status >= 400:

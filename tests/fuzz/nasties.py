@@ -76,7 +76,7 @@ def files() -> dict[str, bytes]:
         crs={"properties": 5}),
         "huge.geojson": _features({"a": 2**64}), "deep.geojson": _features({"a": deep(900)}), "none.geojson": _features(),
         "star.geojson": json.dumps({"type": "Feature", "properties": {}, "geometry": crossing}).encode(),
-        "surrogate.geojson": b'{"type":"FeatureCollection","features":[{"type":"Feature","properties":{"a":"\\ud800"},"geometry":null}]}',
+        "surrogate.geojson": _features({"a": "\ud800"}),
         "empty.csv": b"", "head.csv": b"lon,lat\n", "huge.csv": b"lon,lat,a\n-36.2,41.29,18446744073709551616\n",
         "brackets.csv": b"lon,lat,a\n-36.2,41.29," + b"[" * 100_000 + b"\n", "zero.csv": b"lon,lat\n\x00\x00,\x00\n",
         "wide.csv": b",".join(b"c%d" % index for index in range(3000)) + b"\n" + b",".join([b"1"] * 3000),

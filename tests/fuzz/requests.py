@@ -67,8 +67,8 @@ IDS = [
     "%2e%2e", "a" * 300,
     "\x00", "\ud800", "é", "'; --", "<b>", "awl_facts", "sqlite_master", "0" * 24, "isochrone", "q1", "tiles",
 ]  # fmt: skip
-LIKELY = {"study_id": "ferrow", "collection_id": "zones", "layer_id": "cool_rooms", "sheet_id": "main", "mode_id": "walk", "answer_id": "a1",
-          "question_id": "a1"}  # fmt: skip
+LIKELY = {"study_id": "ferrow", "collection_id": "zones", "layer_id": "cool_rooms", "sheet_id": "main", "mode_id": "walk",
+          "answer_id": "a1", "question_id": "a1"}  # fmt: skip
 SKIPPED = {"own.study_file", "layers.drop", "modes.remove", "sheets.drop", "own.disconnect"}
 """What would take away what the others need."""
 

@@ -182,16 +182,21 @@ SUMS = st.recursive(
     NUMBERS, lambda inner: st.tuples(inner, st.sampled_from("+-*"), inner).map(lambda p: f"({p[0]}) {p[1]} ({p[2]})")
 )
 COMPARED = st.tuples(SUMS, st.sampled_from(["<", "<=", "=", "<>"]), SUMS).map(" ".join)
+
+
+def _chained(texts: list[str]) -> st.SearchStrategy[str]:
+    """Conditions with AND or OR between each two."""
+    words = st.lists(st.sampled_from(["AND", "OR"]), min_size=len(texts) - 1, max_size=len(texts) - 1)
+    return words.map(
+        lambda between: " ".join(f"({text}) {word}" for text, word in zip(texts, [*between, ""], strict=True))
+    )
+
+
 CONDITIONS = st.recursive(
     COMPARED,
-    lambda inner: inner.map(lambda text: f"NOT ({text})")
-    | st.lists(inner, min_size=2, max_size=5).flatmap(
-        lambda texts: st.lists(st.sampled_from(["AND", "OR"]), min_size=len(texts) - 1, max_size=len(texts) - 1).map(
-            lambda words: " ".join(part for pair in zip([f"({text})" for text in texts], [*words, ""], strict=True) for part in pair)
-        )
-    ),
+    lambda inner: inner.map(lambda text: f"NOT ({text})") | st.lists(inner, min_size=2, max_size=5).flatmap(_chained),
     max_leaves=12,
-)  # fmt: skip
+)
 
 
 @given(CONDITIONS, st.integers(-9, 9), st.integers(-9, 9))
@@ -209,10 +214,19 @@ def test_a_condition_means_in_sql_what_it_says(text, a, b):
 
 @pytest.mark.parametrize(
     "text",
-    ["NOT " * 150 + "a = 1", "a = 1" + " OR a = 1" * 400, "a = 1" + " AND a = 1" * 390, "a = 0" + "+ 0" * 250, "a > 9223372036854775808",
-     "a < -9223372036854775809", "(" * 20 + "a = 1" + ")" * 20, "1" + " * 1" * 250 + " = a", "16" + "/ 1" * 250 + " > a", "NOT (a = 2 OR "
-     * 10 + "a = 1" + ")" * 10],
-)  # fmt: skip
+    [
+        "NOT " * 150 + "a = 1",
+        "a = 1" + " OR a = 1" * 400,
+        "a = 1" + " AND a = 1" * 390,
+        "a = 0" + "+ 0" * 250,
+        "a > 9223372036854775808",
+        "a < -9223372036854775809",
+        "(" * 20 + "a = 1" + ")" * 20,
+        "1" + " * 1" * 250 + " = a",
+        "16" + "/ 1" * 250 + " > a",
+        "NOT (a = 2 OR " * 10 + "a = 1" + ")" * 10,
+    ],
+)
 def test_what_is_long_is_asked_of_the_database_as_it_stands(text):
     connection = sqlite3.connect(":memory:")
     connection.execute("CREATE TABLE t (a)")

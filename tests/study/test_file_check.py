@@ -23,6 +23,7 @@ def file(study_file: Path, tmp_path: Path) -> Path:
 
 def changed(file: Path, *statements: str) -> None:
     connection = geopackage.connect(file)
+    connection.execute("PRAGMA trusted_schema = ON")
     for statement in statements:
         connection.execute(statement)
     connection.close()

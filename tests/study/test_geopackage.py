@@ -119,6 +119,7 @@ def test_boxes_and_pages(package):
 def test_the_index_follows_changes_made_by_other_programs(package):
     written(package, Table(shapely.points([0.0, 1.0], [0.0, 0.0]), {"n": [1, 2]}))
     moved = geopackage.encode(np.array([shapely.Point(9, 9)], dtype=object))[0]
+    package.execute("PRAGMA trusted_schema = ON")
     package.execute("UPDATE things SET geom = ? WHERE fid = 1", (moved,))
     package.execute("DELETE FROM things WHERE fid = 2")
     package.execute("INSERT INTO things (fid, geom, n) VALUES (7, ?, 3)", (moved,))
