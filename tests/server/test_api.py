@@ -80,7 +80,8 @@ def test_the_openapi_document_is_valid_and_names_every_question(client):
 def test_the_openapi_document_names_every_resource_of_the_standards_and_its_parameters(client):
     paths = get(client, f"{BASE}/api")["paths"]
     names = {
-        "collection_id": "collectionId", "int(max=9223372036854775807):fid": "featureId", "process_id": "processId", "job_id": "jobId",
+        "collection_id": "collectionId", "int(max=9223372036854775807):fid": "featureId",
+        "process_id": "processId", "job_id": "jobId",
         "int(max=30):z": "z", "int(max=1073741823):y": "y", "int(max=1073741823):x": "x",
     }  # fmt: skip
     parts = ("conformance", "api", "collections", "tileMatrixSets", "processes", "jobs")

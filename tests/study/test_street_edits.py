@@ -256,14 +256,14 @@ def test_copies_for_what_ifs_go_with_whoever_made_them(own_study):
     what_ifs.save(own_study, {"title": "New Cut"})
     edit_streets(own_study, [a_street(own_study)], "new_cut")
     folder = what_ifs.variant(own_study, ["new_cut"]).path.parent
-    (folder / "1-abc.gpkg").write_bytes(b"of the first process, which runs")
-    (folder / "4194399-abc.gpkg").write_bytes(b"of a process that is no more")
+    (folder / ".new-1-abc.gpkg").write_bytes(b"of the first process, which runs")
+    (folder / ".new-4194399-abc.gpkg").write_bytes(b"of a process that is no more")
     deadline = time.monotonic() + 30
     undo(own_study, "new_cut")
     what_ifs.variant(own_study, ["new_cut"])
-    while (folder / "4194399-abc.gpkg").exists():
+    while (folder / ".new-4194399-abc.gpkg").exists():
         assert time.monotonic() < deadline
-    assert (folder / "1-abc.gpkg").exists()
+    assert (folder / ".new-1-abc.gpkg").exists()
 
 
 def test_a_variant_that_follows_an_edit_is_the_one_made_anew(own_study):
