@@ -5,7 +5,7 @@ PORT ?= 8787
 BIN := .venv/bin
 UI_SOURCES := $(shell find ui/src ui/index.html ui/vite.config.ts -type f)
 
-.PHONY: demo test test-python-text test-front-end setup bench check check-python check-front-end screenshots types wording demo-data clean
+.PHONY: demo test test-python-text test-front-end setup bench fuzz kill load check check-python check-front-end screenshots types wording demo-data clean
 .DEFAULT_GOAL := help
 
 help:
@@ -14,6 +14,7 @@ help:
 	@echo "make check        format, lint, types and quick tests, in a minute"
 	@echo "make setup        install what 'demo' needs; afterwards .venv/bin/awl works"
 	@echo "make bench        print the benchmark table"
+	@echo "make fuzz         send 100,000 random requests; 'make kill' and 'make load' try crashes and crowds"
 	@echo "make screenshots  make docs/screenshots anew from the demo data"
 
 # Both halves at once: the front end is built while packages are installed and kernels compiled.
@@ -51,6 +52,16 @@ check-python:
 check-front-end:
 	cd ui && npx --no-install tsc --noEmit --incremental --tsBuildInfoFile node_modules/.cache/types.json \
 		&& npx --no-install eslint --cache --cache-strategy content --cache-location node_modules/.cache/lint src
+
+# Proofs that take long: random requests, kills at random moments, many people at once.
+fuzz: .venv/.test .venv/.warm
+	$(BIN)/python -m tests.fuzz --count 100000
+
+kill: .venv/.test .venv/.warm
+	$(BIN)/python -m tests.kill --count 200
+
+load: .venv/.test .venv/.warm
+	$(BIN)/python -m tests.load --people 50 --seconds 300
 
 bench: .venv/.run .venv/.warm
 	$(BIN)/python -m bench

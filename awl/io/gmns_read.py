@@ -7,7 +7,7 @@ coordinate system, or a drawing without geography whose lengths are a given weig
 
 from __future__ import annotations
 
-import zipfile
+import shutil
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -21,7 +21,7 @@ from awl.core.graph.street_graph import StreetGraph
 from awl.io import gmns_turns, graph_tables, text_table
 from awl.io.crs import to_degrees
 from awl.io.gmns_links import GEOMETRY_KEYS, LinkReading, Nodes, Place, cost_columns, streets_of
-from awl.io.limits import archive_members
+from awl.io.limits import archive_members, opened_archive
 from awl.io.table import Table, Values
 from awl.io.text_table import TextTable
 from awl.io.units import LENGTH_UNITS, SPEED_UNITS, Units, factor
@@ -53,14 +53,18 @@ def unpacked(archive_path: Path) -> Path | None:
     if not {"node.csv", "link.csv"} <= set(tables):
         return None
     folder.mkdir(exist_ok=True)
-    with zipfile.ZipFile(archive_path) as archive:
-        for name in TABLES & set(tables):
-            member = archive.getinfo(tables[name])
-            with archive.open(member) as packed, (folder / name).open("wb") as out:
-                left = member.file_size  # a member that lies about its size is cut off there
-                while left > 0 and (chunk := packed.read(min(left, 1 << 20))):
-                    out.write(chunk)
-                    left -= len(chunk)
+    try:
+        with opened_archive(archive_path, archive_path.name) as archive:
+            for name in TABLES & set(tables):
+                member = archive.getinfo(tables[name])
+                with archive.open(member) as packed, (folder / name).open("wb") as out:
+                    left = member.file_size  # a member that lies about its size is cut off there
+                    while left > 0 and (chunk := packed.read(min(left, 1 << 20))):
+                        out.write(chunk)
+                        left -= len(chunk)
+    except BaseException:
+        shutil.rmtree(folder, ignore_errors=True)
+        raise
     return folder
 
 
@@ -91,6 +95,8 @@ def read(
     node_rows = text_table.read(folder / "node.csv").needs("node_id", "x_coord", "y_coord")
     link_rows = _links(folder)
     _leave_out_uneven((node_rows, link_rows), strict, left_out)
+    if "link_id" in link_rows.columns:
+        _check_ids(link_rows)
     number = node_rows.whole("node_id")
     x, y = (node_rows.numbers(name) for name in ("x_coord", "y_coord"))
     _check_numbers(number, node_rows)
@@ -235,6 +241,15 @@ def _check_numbers(number: NDArray[np.int64], rows: TextTable) -> None:
             where=f"{rows.source}, line {rows.lines[first[times > 1][0]]}",
             remedy="Give each node a number of its own",
             kind="broken-numbering",
+        )
+
+
+def _check_ids(links: TextTable) -> None:
+    """Refuse links of one id before anything is made of them."""
+    ids = links.text("link_id")
+    if ids.null_count == 0 and len(ids.unique()) < len(ids) // 2:
+        raise AwlError(
+            "Most links have an id that others have too", where=links.source, remedy="Give each link its own"
         )
 
 

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import lzma
 import zipfile
+import zlib
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from awl.core.errors import AwlError
@@ -10,11 +14,13 @@ from awl.core.errors import AwlError
 MAX_BYTES = 4 << 30
 """Largest file taken in, packed or not."""
 MAX_FEATURES = 5_000_000
+MAX_ROWS = 10_000_000
+"""Rows of a table without shapes."""
 MAX_FIELDS = 500
 """A layer with more fields is refused: no analyst reads so many, and SQLite stops at 2,000."""
 MAX_MEMBERS = 1000
 """Files inside an archive."""
-SMALL_BYTES = 64 << 20
+SMALL_BYTES = 16 << 20
 """What may unpack at any ratio."""
 MAX_RATIO = 200
 """No honest archive of map data packs better than this."""
@@ -40,6 +46,36 @@ def check_size(path: Path, most: int = MAX_BYTES) -> None:
         )
 
 
+@contextmanager
+def opened_archive(path: Path, source: str) -> Iterator[zipfile.ZipFile]:
+    """A zip archive, open; what is wrong with it or with a member of it is told.
+
+    Parameters:
+        path: the file.
+        source: the name of the file, for messages.
+
+    Raises:
+        AwlError: it is no archive, or a member is damaged, cut short, locked or packed in a way that is not known.
+    """
+    try:
+        with zipfile.ZipFile(path) as archive:
+            yield archive
+    except (
+        zipfile.BadZipFile,
+        zlib.error,
+        lzma.LZMAError,
+        EOFError,
+        RuntimeError,
+        ValueError,
+        NotImplementedError,
+    ) as error:
+        raise AwlError(
+            "The archive is damaged, cut short or locked",
+            where=source,
+            remedy="Pack it again, without a password",
+        ) from error
+
+
 def archive_members(path: Path, source: str) -> list[str]:
     """Names of the files in a zip archive whose sizes and names are within bounds.
 
@@ -51,11 +87,8 @@ def archive_members(path: Path, source: str) -> list[str]:
         AwlError: it is no archive, holds too many files, unpacks to more than `MAX_BYTES` or more than `MAX_RATIO` times its
             size, or a name in it leads out of the folder it is unpacked to.
     """
-    try:
-        with zipfile.ZipFile(path) as archive:
-            members = [member for member in archive.infolist() if not member.is_dir()]
-    except (zipfile.BadZipFile, ValueError, NotImplementedError) as error:
-        raise AwlError("The file is no zip archive that can be read", where=source, remedy="Pack it again") from error
+    with opened_archive(path, source) as archive:
+        members = [member for member in archive.infolist() if not member.is_dir()]
     unpacked = sum(member.file_size for member in members)
     too_dense = unpacked > SMALL_BYTES and unpacked > MAX_RATIO * path.stat().st_size
     if unpacked > MAX_BYTES or len(members) > MAX_MEMBERS or too_dense:

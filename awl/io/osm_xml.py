@@ -33,8 +33,10 @@ from awl.core.graph.raw import (
 from awl.core.progress import Progress
 
 CHUNK = 1 << 20
-BOMB_BYTES = 200 << 20
+BOMB_BYTES = 64 << 20
 """Unpacked bytes after which the packing ratio is judged."""
+LONGEST_TAG = 4 << 20
+"""No element of a map extract comes near it."""
 BOMB_RATIO = 200
 """No honest map extract packs better than this."""
 
@@ -123,6 +125,7 @@ class _Reader:
         self._tags: dict[str, str] = {}
         self._members: list[Member] = []
         self._skip = False
+        self._fed = 0
 
     @property
     def ways(self) -> int:
@@ -142,6 +145,14 @@ class _Reader:
             self._parser.Parse(chunk, False)
         except expat.ExpatError as error:
             raise self._not_xml(error) from error
+        self._fed += len(chunk)
+        # What is not finished is scanned again with each piece that comes: without a limit in the square of its length.
+        if self._fed - max(self._parser.CurrentByteIndex, 0) > LONGEST_TAG:
+            raise AwlError(
+                f"An element is longer than {LONGEST_TAG >> 20} MB",
+                where=self._where(),
+                remedy="Export the extract again",
+            )
 
     def finish(self) -> RawExtract:
         """Close the stream and hand over the arrays."""

@@ -9,9 +9,11 @@ import csv
 import datetime
 import io
 import re
+import zlib
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+from zipfile import BadZipFile
 
 import numpy as np
 import shapely
@@ -199,7 +201,8 @@ def _xlsx(path: Path, source: str) -> _Table:
         sheet = book.worksheets[0]
         rows = [[_cell(value) for value in row] for row in sheet.iter_rows(max_row=MAX_FEATURES, values_only=True)]
         book.close()
-    except (InvalidFileException, KeyError, IndexError, ValueError, OSError, SyntaxError) as error:
+    except (InvalidFileException, BadZipFile, zlib.error, KeyError, IndexError, ValueError, TypeError, OSError, EOFError,
+            SyntaxError) as error:  # fmt: skip
         raise AwlError("The file is no workbook that can be read", where=source, remedy="Save it as CSV") from error
     return _table_of([row for row in rows if any(row)], False, source)
 

@@ -18,6 +18,10 @@ METRES_PER_DEGREE = 111_195.0
 ENDINGS = (".tif", ".tiff")
 MAX_CELLS = 100_000_000
 MAX_FILE = 512 << 20
+SMALL_CELLS = 10_000_000
+"""So many cells may be packed as tightly as one likes."""
+MAX_CELLS_A_BYTE = 100
+"""More cells in a byte of the file than any raster has that says something."""
 """A raster is kept whole inside the study file."""
 
 
@@ -108,7 +112,7 @@ def read(path: Path, source: str, crs: str | None = None) -> Raster:
 
     try:
         with gdal.raster_environment(), rasterio.open(path, driver="GTiff") as stream:
-            return _read(stream, source, crs)
+            return _read(stream, source, crs, path.stat().st_size)
     except RasterioError as error:
         raise AwlError(
             f"The file is no GeoTIFF that can be read ({gdal.message(error, path, source)})",
@@ -129,10 +133,10 @@ def read_bytes(data: bytes, source: str, crs: str | None) -> Raster:
 
     gdal.check_signature(data[:16], ".tif", source)
     with gdal.raster_environment(), MemoryFile(data) as memory, memory.open(driver="GTiff") as stream:
-        return _read(stream, source, crs)
+        return _read(stream, source, crs, len(data))
 
 
-def _read(stream: Any, source: str, crs: str | None) -> Raster:
+def _read(stream: Any, source: str, crs: str | None, file_bytes: int) -> Raster:
     from rasterio.warp import transform_bounds
 
     if stream.width * stream.height > MAX_CELLS:
@@ -140,6 +144,13 @@ def _read(stream: Any, source: str, crs: str | None) -> Raster:
             f"{stream.width:,} x {stream.height:,} cells are more than Awl takes in",
             where=source,
             remedy="Cut the raster to the study area, or resample it",
+        )
+    cells = stream.width * stream.height
+    if cells > SMALL_CELLS and cells > MAX_CELLS_A_BYTE * file_bytes:
+        raise AwlError(
+            f"A file of {file_bytes:,} bytes claims {cells:,} cells",
+            where=source,
+            remedy="Cut the raster to where it holds values",
         )
     if stream.transform.b or stream.transform.d:
         raise AwlError("The raster is rotated", where=source, remedy="Warp it north up")
@@ -156,7 +167,8 @@ def _read(stream: Any, source: str, crs: str | None) -> Raster:
         )
     system = systems.known(stated, source)
     band = stream.read(1, masked=True)
-    values = np.where(np.ma.getmaskarray(band), np.nan, band.data.astype(np.float32)).astype(np.float32)
+    values = np.asarray(band.data, np.float32)
+    values[np.ma.getmaskarray(band)] = np.nan
     if np.isnan(values).all():
         raise AwlError("No cell of the raster holds a value", where=source, remedy="Check how it was exported")
     west, south, east, north = transform_bounds(system.to_wkt(), "EPSG:4326", *stream.bounds)

@@ -17,8 +17,10 @@ from numpy.typing import NDArray
 from pyarrow import csv as arrow_csv
 
 from awl.core.errors import AwlError
-from awl.io.limits import MAX_FIELDS, check_size
+from awl.io.limits import MAX_FIELDS, MAX_ROWS, check_size
 
+MOST_UNEVEN = 100_000
+"""Rows with too many or too few cells; a file with more of them is no table."""
 ENCODINGS = ("utf-8", "cp1252")
 """Tried in order: what spreadsheets write."""
 DELIMITERS = ",;\t|"
@@ -167,7 +169,7 @@ def read(path: Path, source: str | None = None, delimiter: str | None = ",", mos
 
     def skip(row: arrow_csv.InvalidRow) -> str:
         uneven.append(row.number)
-        return "skip"
+        return "skip" if len(uneven) <= MOST_UNEVEN else "error"
 
     parsing = arrow_csv.ParseOptions(
         delimiter=delimiter or delimiter_of(path), newlines_in_values=True, invalid_row_handler=skip
@@ -197,6 +199,8 @@ def read(path: Path, source: str | None = None, delimiter: str | None = ",", mos
             where=source,
             remedy="Drop some",
         )
+    if cells.num_rows > MAX_ROWS:
+        raise AwlError(f"More than {MAX_ROWS:,} rows", where=source, remedy="Cut the table to the study area")
     columns = {
         (column[0].as_py() or "").strip(): pc.utf8_trim_whitespace(column[1:].combine_chunks())
         for column in cells.columns

@@ -79,7 +79,7 @@ def _omx(path: Path, source: str) -> dict[str, list[Any]]:
                 raise AwlError("Its matrices have more cells than Awl takes in", where=source, remedy="Cut them first")
             values = {name: np.asarray(one[()], np.float64) for name, one in matrices.items()}
             origins, destinations = (_idents(lookups, size, dim) for dim, size in enumerate(shape))
-    except (OSError, KeyError, ValueError, TypeError) as error:
+    except (OSError, KeyError, ValueError, TypeError, RuntimeError) as error:
         raise AwlError(
             f"The file is no OMX that can be read ({error})", where=source, remedy="Write it again"
         ) from error

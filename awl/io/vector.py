@@ -6,7 +6,6 @@ is opened, and may hold several Shapefiles.
 
 from __future__ import annotations
 
-import zipfile
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -16,7 +15,7 @@ import shapely
 from awl.core.errors import AwlError
 from awl.io.crs import not_on_earth, to_degrees
 from awl.io.gdal import check_signature, check_xml, message, vector_reader
-from awl.io.limits import MAX_FEATURES, MAX_FIELDS, archive_members, check_size
+from awl.io.limits import MAX_FEATURES, MAX_FIELDS, archive_members, check_size, opened_archive
 from awl.io.table import Table
 
 ENDINGS = (".gpkg", ".fgb", ".shp", ".zip", ".kml", ".kmz", ".gpx", ".gdb")
@@ -150,7 +149,7 @@ def _in_archive(path: Path, source: str) -> dict[str, _Address]:
     """The layers of an archive: its Shapefiles, each under its own name, or a file geodatabase or KML in it."""
     members = archive_members(path, source)
     inside = f"/vsizip/{{{path}}}/"
-    with zipfile.ZipFile(path) as archive:
+    with opened_archive(path, source) as archive:
         shapefiles = [name for name in members if name.lower().endswith(".shp")]
         for name in shapefiles:
             with archive.open(name) as stream:

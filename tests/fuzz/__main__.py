@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import resource
 import sys
 import tempfile
 import time
@@ -41,8 +42,10 @@ def main() -> int:
                 print(f"{number}: {fault.what}\n    {request}", flush=True)
             if number % 1000 == 0:
                 seen = dict(sorted(statuses.items()))
+                memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss >> 10
                 print(
-                    f"{number:,} requests in {time.monotonic() - began:.0f} s, {len(faults)} faults, {seen}", flush=True
+                    f"{number:,} requests in {time.monotonic() - began:.0f} s, {len(faults)} faults, {memory} MB, {seen}",
+                    flush=True,
                 )
             if number >= chosen.count:
                 break

@@ -1,0 +1,1 @@
+"""Many people at once on one server: `python -m tests.load`."""
