@@ -65,6 +65,7 @@ def opened_archive(path: Path, source: str) -> Iterator[zipfile.ZipFile]:
         zlib.error,
         lzma.LZMAError,
         EOFError,
+        OSError,
         RuntimeError,
         ValueError,
         NotImplementedError,

@@ -6,8 +6,13 @@ is opened, and may hold several Shapefiles.
 
 from __future__ import annotations
 
+import sqlite3
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, NamedTuple
+from urllib.parse import quote
 
 import numpy as np
 import shapely
@@ -18,6 +23,8 @@ from awl.io.gdal import check_signature, check_xml, message, vector_reader
 from awl.io.limits import MAX_FEATURES, MAX_FIELDS, archive_members, check_size, opened_archive
 from awl.io.table import Table
 
+VIEWS_S = 5.0
+"""So long all views of a GeoPackage may take."""
 ENDINGS = (".gpkg", ".fgb", ".shp", ".zip", ".kml", ".kmz", ".gpx", ".gdb")
 LEGACY_ENCODING = "cp1252"
 """Tried where the text of a Shapefile is not in the encoding it states."""
@@ -54,8 +61,23 @@ def stated_crs(path: Path, name: str | None, source: str) -> str | None:
         source: the name of the file, for messages.
     """
     address = _chosen(path, name, source)[1]
-    stated: str | None = vector_reader().read_info(address.opened, layer=address.name)["crs"]
+    with _reading(path, source or path.name):
+        stated: str | None = vector_reader().read_info(address.opened, layer=address.name)["crs"]
     return stated
+
+
+@contextmanager
+def _reading(path: Path, source: str) -> Iterator[None]:
+    """What GDAL cannot read is told in words of the user's."""
+    errors = vector_reader().errors
+    try:
+        yield
+    except (errors.DataSourceError, errors.DataLayerError, errors.FeatureError) as error:
+        raise AwlError(
+            f"The file cannot be read ({message(error, path, source)})", where=source, remedy="Export it again"
+        ) from error
+    except UnicodeDecodeError as error:
+        raise AwlError("The text of the layer is damaged", where=source, remedy="Export it again") from error
 
 
 def read(
@@ -76,7 +98,7 @@ def read(
     source = source or path.name
     name, address = _chosen(path, name, source)
     pyogrio = vector_reader()
-    try:
+    with _reading(path, source):
         info = pyogrio.read_info(address.opened, layer=address.name, force_feature_count=True)
         if info["features"] > MAX_FEATURES or len(info["fields"]) > MAX_FIELDS:
             raise AwlError(
@@ -90,12 +112,6 @@ def read(
             meta, _, wkb, fields = pyogrio.raw.read(
                 address.opened, layer=address.name, force_2d=True, encoding=LEGACY_ENCODING
             )
-    except (pyogrio.errors.DataSourceError, pyogrio.errors.DataLayerError, pyogrio.errors.FeatureError) as error:
-        raise AwlError(
-            f"The layer cannot be read ({message(error, path, source)})", where=source, remedy="Export it again"
-        ) from error
-    except UnicodeDecodeError as error:
-        raise AwlError("The text of the layer is damaged", where=source, remedy="Export it again") from error
     shapes = np.asarray(shapely.from_wkb(wkb), dtype=object)
     columns = {
         str(key): [_plain(v) for v in values.tolist()] for key, values in zip(meta["fields"], fields, strict=True)
@@ -142,7 +158,31 @@ def _addresses(path: Path, source: str) -> dict[str, _Address]:
         check_xml(path.read_bytes(), source)
     else:
         check_signature(head, ending, source)
+    if ending == ".gpkg":
+        _check_views(path, source)
     return _listed(str(path), path, source, only_filled=ending == ".gpx")
+
+
+def _check_views(path: Path, source: str) -> None:
+    """Refuse a GeoPackage with a view that does not come to an end: GDAL would run it, and could not be stopped."""
+    until = time.monotonic() + VIEWS_S
+    connection = sqlite3.connect(f"file:{quote(str(path.resolve()))}?mode=ro&immutable=1", uri=True)
+    connection.set_progress_handler(lambda: int(time.monotonic() > until), 100_000)
+    try:
+        connection.execute("PRAGMA trusted_schema = OFF")
+        for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'view'").fetchall():
+            quoted = name.replace('"', '""')
+            connection.execute(f'SELECT count(*) FROM "{quoted}"').fetchone()
+    except (sqlite3.DatabaseError, UnicodeDecodeError) as error:
+        if "interrupted" in str(error):
+            raise AwlError(
+                "The file holds a view that takes too long", where=source, remedy="Export its layers as tables"
+            ) from error
+        raise AwlError(
+            f"The file is no GeoPackage that can be read ({error})", where=source, remedy="Export it again"
+        ) from error
+    finally:
+        connection.close()
 
 
 def _in_archive(path: Path, source: str) -> dict[str, _Address]:
@@ -182,14 +222,10 @@ def _databases(name: str) -> list[str]:
 def _listed(opened: str, path: Path, source: str, only_filled: bool = False) -> dict[str, _Address]:
     """The feature layers GDAL finds in what it opens."""
     pyogrio = vector_reader()
-    try:
+    with _reading(path, source):
         names = [str(name) for name, kind in pyogrio.list_layers(opened) if kind is not None]
         if only_filled:
             names = [n for n in names if pyogrio.read_info(opened, layer=n, force_feature_count=True)["features"]]
-    except (pyogrio.errors.DataSourceError, pyogrio.errors.DataLayerError, UnicodeDecodeError) as error:
-        raise AwlError(
-            f"The file cannot be read ({message(error, path, source)})", where=source, remedy="Export it again"
-        ) from error
     return {name: _Address(opened, name) for name in names}
 
 

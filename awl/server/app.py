@@ -36,7 +36,7 @@ from awl.server.http_server import http_server
 from awl.server.jobs import Jobs
 from awl.server.tokens import Tokens
 from awl.server.web import MOST_WAIT, problem
-from awl.server.worker import InProcess, InThread
+from awl.server.worker import NICE, NICE_IF_BRIEF, InProcess, InThread
 from awl.server.workroom import Workroom
 from awl.shipped import front_end
 from awl.study import litter
@@ -102,7 +102,9 @@ def create_app(root: Path, host: str = "127.0.0.1", workers: int = 0, tokens: To
 def _jobs(room: Workroom, root: Path, workers: int) -> Jobs:
     if workers == 0:
         return Jobs([InThread(room) for _ in range(THREADS)])
-    return Jobs([InProcess(root) for _ in range(workers + 1)], brief_only=1)
+    brief = max(1, workers // 2)
+    kinds = [NICE_IF_BRIEF] * brief + [NICE] * workers
+    return Jobs([InProcess(root, nice) for nice in kinds], brief_only=brief)
 
 
 def _front(name: str) -> Response:

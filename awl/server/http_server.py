@@ -8,6 +8,7 @@ connection for good, and a hundred of them every other client out.
 from __future__ import annotations
 
 import contextlib
+import logging
 import resource
 import time
 from typing import Any
@@ -98,6 +99,7 @@ def http_server(app: Flask, host: str, port: int) -> TimedServer:
         OSError: the port cannot be used.
     """
     _allow_files(MOST_CONNECTIONS + 500)
+    logging.getLogger("waitress.queue").setLevel(logging.ERROR)  # it tells of every request that waits a moment
     settings = Adjustments(
         host=host,
         port=port,

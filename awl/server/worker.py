@@ -25,8 +25,8 @@ from awl.server.workroom import Ended, Task, Workroom
 from awl.study.storage_faults import storage_fault
 
 log = logging.getLogger(__name__)
-NICE = 10
-"""How far long work stands back behind the server, which answers while somebody drags."""
+NICE, NICE_IF_BRIEF = 12, 2
+"""How far long work, and work somebody waits for, stand back behind the server, which answers while somebody drags."""
 REPORT_S = 0.1
 """Seconds between two reports of a process."""
 STOPS_WITHIN_S = 5.0
@@ -93,8 +93,8 @@ class InProcess:
 
     is_apart = True
 
-    def __init__(self, root: Path) -> None:
-        self._root = root
+    def __init__(self, root: Path, nice: int = NICE) -> None:
+        self._root, self._nice = root, nice
         self._process: multiprocessing.process.BaseProcess | None = None
         self._pipe: Connection | None = None
 
@@ -147,7 +147,9 @@ class InProcess:
             context = multiprocessing.get_context("forkserver")
             context.set_forkserver_preload([__name__, "awl.server.app"])
             self._pipe, theirs = context.Pipe()
-            self._process = context.Process(target=_work, args=(theirs, self._root), name="awl-work", daemon=True)
+            self._process = context.Process(
+                target=_work, args=(theirs, self._root, self._nice), name="awl-work", daemon=True
+            )
             self._process.start()
             theirs.close()
         return self._pipe
@@ -171,11 +173,11 @@ def _too_long(limit_s: float | None) -> AwlError:
     )
 
 
-def _work(pipe: Connection, root: Path) -> None:
+def _work(pipe: Connection, root: Path, nice: int) -> None:
     """What a process of work does: one task after the other, until the server is gone."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the server ends it
     with contextlib.suppress(OSError):
-        os.nice(NICE)
+        os.nice(nice)
     logging.basicConfig(level=logging.INFO)
     room = Workroom(Catalogue(root))
     tasks: queue.SimpleQueue[tuple[Task, Progress]] = queue.SimpleQueue()

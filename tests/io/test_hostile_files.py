@@ -6,6 +6,7 @@ import bz2
 import gzip
 import io
 import random
+import sqlite3
 import zipfile
 from pathlib import Path
 from typing import Any
@@ -15,7 +16,7 @@ import pytest
 import shapely
 
 from awl.core.errors import AwlError
-from awl.io import omx, osm_change
+from awl.io import omx, osm_change, vector
 from awl.io.table import Table
 from awl.study import inspect
 from awl.study.export import layer_bytes
@@ -181,6 +182,21 @@ def test_a_raster_that_claims_more_than_its_bytes_hold_is_refused(tmp_path: Path
     with rasterio.open(path, "w", **options, sparse_ok=True, tiled=True, compress="deflate"):
         pass
     with pytest.raises(AwlError, match="claims 81,000,000 cells"):
+        taken_in(path)
+
+
+def test_a_view_without_end_is_refused(
+    sound: dict[str, bytes], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(vector, "VIEWS_S", 0.2)
+    path = tmp_path / "view.gpkg"
+    path.write_bytes(sound["sound.gpkg"])
+    connection = sqlite3.connect(path)
+    endless = "WITH RECURSIVE n(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM n)"
+    connection.execute(f"CREATE VIEW v AS {endless} SELECT x AS fid FROM n")
+    connection.commit()
+    connection.close()
+    with pytest.raises(AwlError, match="a view that takes too long"):
         taken_in(path)
 
 

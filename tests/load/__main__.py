@@ -67,7 +67,7 @@ class Person(threading.Thread):
             return
         self._times[kind].append(time.monotonic() - began)
         # Where no street is near, that is the answer.
-        if reply.status >= 400 and reply.status != 422:
+        if reply.status >= 400 and reply.status not in (400, 422):
             self._faults.append(f"{kind}: {reply.status}")
 
 
@@ -135,6 +135,8 @@ def _keep_busy(port: int, count: int, until: float, times: dict[str, list[float]
             process, inputs = HEAVY[number % len(HEAVY)]
             number += 1
             job = _request(port, "POST", f"{STUDY}/processes/{process}/execution", {"inputs": inputs}, "respond-async")
+            if "jobID" not in job:
+                break  # the queue is full
             jobs[str(job["jobID"])] = time.monotonic()
         for ident in list(jobs):
             if _request(port, "GET", f"/jobs/{ident}")["status"] not in ("accepted", "running"):
