@@ -119,9 +119,9 @@ def point_at(
         link: rows (k,) of links.
         fraction: fractions (k,) of the length of each link, from its begin.
     """
-    ends = shapely.get_point(cut_lines(graph, link, np.zeros(len(link)), fraction), -1)
-    coordinates = shapely.get_coordinates(ends)
-    return coordinates[:, 0], coordinates[:, 1]
+    vertices, start = cut_vertices(graph, link, np.zeros(len(link)), fraction)
+    last = vertices[start[1:] - 1]
+    return last[:, 0], last[:, 1]
 
 
 def joined_lines(
