@@ -40,10 +40,13 @@ from awl.server.worker import NICE, NICE_IF_BRIEF, InProcess, InThread
 from awl.server.workroom import Workroom
 from awl.shipped import front_end
 from awl.study import litter
+from awl.study.query_time import limit_queries
 from awl.study.storage_faults import storage_fault
 
 log = logging.getLogger(__name__)
 FRONT_END = front_end()
+QUERIES_S = 20.0
+"""So long the queries of a request may take that is answered at once; long work has no such limit, it can be stopped."""
 THREADS = 3
 """Threads that do the long work where no processes do."""
 POLICY = (
@@ -93,6 +96,8 @@ def create_app(root: Path, host: str = "127.0.0.1", workers: int = 0, tokens: To
     app.register_error_handler(Exception, _internal_problem)
     app.extensions["awl-tokens"] = tokens
     app.before_request(Guard(host, tokens).check)
+    app.before_request(lambda: limit_queries(QUERIES_S))
+    app.teardown_request(lambda _: limit_queries(None))
     app.after_request(_headers)
     app.add_url_rule("/", "front", lambda: _front("index.html"))
     app.add_url_rule("/assets/<path:name>", "assets", lambda name: _front(f"assets/{name}"))
