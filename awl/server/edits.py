@@ -14,7 +14,7 @@ from awl.core.graph.edits.edit import KINDS
 from awl.io import edit_documents, geojson, osm_change
 from awl.io.table import Table
 from awl.server.uploads import file_name, received_file, staged_file
-from awl.server.web import body, check_version, checked, known_parameters, reply, study_of
+from awl.server.web import body, check_version, checked, expected_version, known_parameters, reply, study_of
 from awl.study import change_files, editing, ledger, mending, street_edits, what_ifs
 from awl.study.ledger import BASE
 from awl.study.study import Study
@@ -58,11 +58,8 @@ class TitleBody(BaseModel):
 
 def _expected(study: Study, what_if: str) -> str | None:
     """The version a client has seen; raises where another one holds by now."""
-    tag = request.headers.get("If-Match", "*").strip().removeprefix("W/").strip('"')
-    if tag == "*":
-        return None
     check_version(ledger.version(study.reading, what_if), "street ledger")
-    return tag
+    return expected_version()
 
 
 def _scope(study: Study, what_if: str | None) -> str:

@@ -12,8 +12,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from awl.core.errors import AwlError
 from awl.core.polygons import repaired
-from awl.server.web import body, checked, reply, study_of
-from awl.study import editing, feeds
+from awl.server.web import body, check_version, checked, expected_version, reply, study_of
+from awl.study import editing, feeds, records
 from awl.study.editing import Selection
 from awl.study.study import Study, slug
 
@@ -87,7 +87,12 @@ def polygon(document: dict[str, Any]) -> shapely.Geometry:
 
 def _changed(study: Study, layer_id: str, **more: Any) -> Response:
     entry = next(entry for entry in study.layers() if entry["id"] == layer_id)
-    return reply({"layer": entry, "undo": editing.undoable(study, layer_id), **more})
+    return reply({"layer": entry, "undo": editing.undoable(study, layer_id), **more}, ETag=f'"{entry["added"]}"')
+
+
+def _version(study: Study, layer_id: str) -> str:
+    """What tells a layer from what it was before a change; empty for rasters and timetables, which are replaced whole."""
+    return next((entry["added"] for entry in records.layers(study.reading) if entry["id"] == layer_id), "")
 
 
 @api.get("/studies/<study_id>/layers/<layer_id>")
@@ -102,6 +107,7 @@ def layer(study_id: str, layer_id: str) -> Response:
 def change(study_id: str, layer_id: str) -> Response:
     """Use a layer or raster as something else, call it something else, or let another field identify its features."""
     study, wanted = study_of(study_id), checked(ChangeBody, body())
+    check_version(_version(study, layer_id), "layer")
     if wanted.role is not None:
         study.set_layer_role(layer_id, wanted.role)
     if wanted.key is not None:
@@ -115,6 +121,7 @@ def change(study_id: str, layer_id: str) -> Response:
 def drop(study_id: str, layer_id: str) -> Response:
     """Remove a layer, raster or timetable."""
     study = study_of(study_id)
+    check_version(_version(study, layer_id), "layer")
     if any(entry.id == layer_id for entry in feeds.listed(study.reading)):
         feeds.drop(study, layer_id)
     else:
@@ -142,7 +149,7 @@ def keep(study_id: str, layer_id: str) -> Response:
 def compute(study_id: str, layer_id: str) -> Response:
     """Compute a field."""
     study, wanted = study_of(study_id), checked(FieldBody, body())
-    done = editing.compute_field(study, layer_id, wanted.name, wanted.expression, wanted.filter)
+    done = editing.compute_field(study, layer_id, wanted.name, wanted.expression, wanted.filter, expected_version())
     return _changed(study, layer_id, **done)
 
 
@@ -150,7 +157,7 @@ def compute(study_id: str, layer_id: str) -> Response:
 def put_value(study_id: str, layer_id: str) -> Response:
     """Change a value."""
     study, wanted = study_of(study_id), checked(ValueBody, body())
-    editing.set_value(study, layer_id, wanted.fid, wanted.field, wanted.value)
+    editing.set_value(study, layer_id, wanted.fid, wanted.field, wanted.value, expected_version())
     return _changed(study, layer_id)
 
 
@@ -159,7 +166,7 @@ def undo(study_id: str, layer_id: str) -> Response:
     """Take the last change back."""
     study = study_of(study_id)
     body()
-    return _changed(study, layer_id, undone=editing.undo(study, layer_id))
+    return _changed(study, layer_id, undone=editing.undo(study, layer_id, expected_version()))
 
 
 @api.get("/studies/<study_id>/layers/<layer_id>/table")

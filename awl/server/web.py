@@ -150,14 +150,20 @@ def check_version(current: str, what: str) -> None:
 
     Raises `AwlError` with status 412.
     """
-    wanted = request.headers.get("If-Match", "*").strip()
-    if wanted != "*" and wanted.removeprefix("W/").strip('"') != current:
+    wanted = expected_version()
+    if wanted is not None and wanted != current:
         raise AwlError(
             f"The {what} was changed elsewhere in the meantime",
             remedy="Look at it again, then change that",
             status=412,
             kind="changed-meanwhile",
         )
+
+
+def expected_version() -> str | None:
+    """The version a change was made from, where the request names one (`If-Match`)."""
+    wanted = request.headers.get("If-Match", "*").strip()
+    return None if wanted == "*" else wanted.removeprefix("W/").strip('"')
 
 
 def base_of(study: str) -> str:

@@ -89,7 +89,9 @@ def _role_of(layer: Table) -> str:
     return {"point": "places", "line": "lines"}.get(layer.kind, "zones")
 
 
-def compute_field(study: Study, ident: str, name: str, expression: str, where: str | None = None) -> dict[str, int]:
+def compute_field(
+    study: Study, ident: str, name: str, expression: str, where: str | None = None, expected: str | None = None
+) -> dict[str, int]:
     """Give a field the value of a CQL2 expression in every feature, or in those of a filter; the field may be new.
 
     Returns how many features got a value and how many none, as where a number is divided by zero or a field is empty.
@@ -103,6 +105,7 @@ def compute_field(study: Study, ident: str, name: str, expression: str, where: s
     if field is None:
         _check_new_name(name)
     with study.changing() as writing:
+        _check_version(writing, ident, expected)
         column = field or name
         _remember(writing, ident, f"{column} = {expression}", column, field is not None)
         if field is None:
@@ -120,7 +123,7 @@ def compute_field(study: Study, ident: str, name: str, expression: str, where: s
     return {"filled": int(filled), "empty": int(empty)}
 
 
-def set_value(study: Study, ident: str, fid: int, field: str, value: Any) -> None:
+def set_value(study: Study, ident: str, fid: int, field: str, value: Any, expected: str | None = None) -> None:
     """Change one value of one feature; it must be of the field's type."""
     _editable(study, ident)
     types = geopackage.field_types(study.reading, ident)
@@ -128,6 +131,7 @@ def set_value(study: Study, ident: str, fid: int, field: str, value: Any) -> Non
         raise AwlError(f"There is no field '{field}'", remedy=f"Fields are: {', '.join(types)}", inputs=("field",))
     stored = _fitting(value, types[field], field)
     with study.changing() as writing:
+        _check_version(writing, ident, expected)
         if writing.execute(f'SELECT 1 FROM "{ident}" WHERE fid = ?', (fid,)).fetchone() is None:
             raise AwlError(f"'{ident}' has no feature {fid}", status=404, kind="no-such-feature")
         _remember(writing, ident, f"{field} of feature {fid}", field, True, fid)
@@ -135,10 +139,11 @@ def set_value(study: Study, ident: str, fid: int, field: str, value: Any) -> Non
         _touched(writing, ident)
 
 
-def undo(study: Study, ident: str) -> str:
+def undo(study: Study, ident: str, expected: str | None = None) -> str:
     """Take the last change of a layer back; returns what it was."""
     _editable(study, ident)
     with study.changing() as writing:
+        _check_version(writing, ident, expected)
         writing.execute(SCHEMA)
         row = writing.execute(
             "SELECT number, what, field, existed, former FROM awl_layer_edits WHERE layer = ? ORDER BY number DESC LIMIT 1",
@@ -231,6 +236,18 @@ def _remember(
         "DELETE FROM awl_layer_edits WHERE layer = ? AND number <= (SELECT max(number) FROM awl_layer_edits) - ?",
         (ident, KEPT_EDITS),
     )
+
+
+def _check_version(writing: sqlite3.Connection, ident: str, expected: str | None) -> None:
+    """Refuse a change that was made from another version of a layer than the present one."""
+    row = writing.execute("SELECT added FROM awl_layers WHERE id = ?", (ident,)).fetchone()
+    if expected is not None and (row is None or row[0] != expected):
+        raise AwlError(
+            "The layer was changed elsewhere in the meantime",
+            remedy="Look at it again, then change that",
+            status=412,
+            kind="changed-meanwhile",
+        )
 
 
 def _touched(writing: sqlite3.Connection, ident: str) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from awl.core.errors import AwlError
+from awl.server.app import create_app
 from awl.server.catalogue import Catalogue
 from awl.server.jobs import Jobs
 from awl.server.worker import InThread
@@ -42,6 +43,56 @@ def test_a_mode_is_changed_over_the_version_it_was_made_from(client):
     late = client.put(f"{BASE}/modes/walk", json=walk["document"], headers={"If-Match": f'"{walk["changed"]}"'})
     assert late.status_code == 412 and "mode was changed elsewhere" in late.json["detail"]
     assert client.post(f"{BASE}/modes/undo", json={}).status_code == 200
+
+
+def test_a_layer_is_changed_over_the_version_it_was_made_from(own_client):
+    address = f"{BASE}/layers/cool_rooms"
+    first = own_client.get(address)
+    tag = first.headers["ETag"]
+    assert tag == f'"{first.json["layer"]["added"]}"'
+    value = {"fid": 1, "field": "name", "value": "Bath"}
+    changed = own_client.put(f"{address}/values", json=value, headers={"If-Match": tag})
+    assert changed.status_code == 200 and changed.headers["ETag"] not in (tag, "")
+    late = {"If-Match": tag}
+    refused = [
+        own_client.put(f"{address}/values", json={**value, "value": "Hall"}, headers=late),
+        own_client.post(f"{address}/fields", json={"name": "twice", "expression": "fid * 2"}, headers=late),
+        own_client.post(f"{address}/undo", json={}, headers=late),
+        own_client.patch(address, json={"title": "Other"}, headers=late),
+        own_client.delete(address, headers=late),
+    ]
+    assert [reply.status_code for reply in refused] == [412] * 5
+    assert all("changed elsewhere" in reply.json["detail"] for reply in refused)
+    rows = own_client.get(f"{address}/table").json["columns"]
+    assert rows["name"][rows["fid"].index(1)] == "Bath" and "twice" not in rows
+    assert own_client.post(f"{address}/undo", json={}, headers={"If-Match": changed.headers["ETag"]}).status_code == 200
+
+
+def test_what_another_process_changed_is_answered_from_at_once(own_study):
+    """Two servers of one folder, each with caches of its own."""
+    one, other = (create_app(own_study.path.parent).test_client() for _ in range(2))
+    asked = {"inputs": {"places": [[-36.2, 41.29]], "limits": [10]}}
+
+    def area(client):
+        reply = client.post(f"{BASE}/processes/isochrone/execution", json=asked)
+        assert reply.status_code == 200, reply.text
+        return reply.json["areas"]["features"][0]["properties"]["area_km2"]
+
+    before = area(one)
+    assert area(other) == before
+    walk = next(mode for mode in get(one, f"{BASE}/overview")["modes"] if mode["id"] == "walk")["document"]
+    slower = {**walk, "speeds": {name: speed / 2 for name, speed in walk["speeds"].items()}}
+    assert one.put(f"{BASE}/modes/walk", json=slower).status_code == 200
+    assert area(other) == area(one) < before / 2
+    assert other.post(f"{BASE}/modes/undo", json={}).status_code == 200
+    assert area(one) == area(other) == before
+    # A value that one changed is what the other shows and answers from.
+    assert (
+        one.put(f"{BASE}/layers/cool_rooms/values", json={"fid": 1, "field": "name", "value": "Moved"}).status_code
+        == 200
+    )
+    assert "Moved" in get(other, f"{BASE}/layers/cool_rooms/table")["columns"]["name"]
+    assert get(other, f"{BASE}/search?q=Moved")["hits"], "the index of names is made anew"
 
 
 def large(room, progress):

@@ -17,8 +17,10 @@ export const selectFeatures = (study: string, layer: string, wanted: Selecting) 
   sendJson<{ count: number; fids: number[] }>(at(study, layer, "/select"), "POST", wanted);
 export const keepSelection = (study: string, layer: string, fids: number[], title: string) =>
   sendJson<LayerState & { count: number }>(at(study, layer, "/keep"), "POST", { fids, title });
-export const computeField = (study: string, layer: string, name: string, expression: string, filter: string | null) =>
-  sendJson<LayerState & { filled: number; empty: number }>(at(study, layer, "/fields"), "POST", { name, expression, filter });
-export const putValue = (study: string, layer: string, fid: number, field: string, value: unknown) =>
-  sendJson<LayerState>(at(study, layer, "/values"), "PUT", { fid, field, value });
-export const undoLayer = (study: string, layer: string) => sendJson<LayerState & { undone: string }>(at(study, layer, "/undo"), "POST");
+const over = (version: string) => ({ "If-Match": `"${version}"` });
+
+export const computeField = (study: string, layer: string, version: string, name: string, expression: string, filter: string | null) =>
+  sendJson<LayerState & { filled: number; empty: number }>(at(study, layer, "/fields"), "POST", { name, expression, filter }, over(version));
+export const putValue = (study: string, layer: string, version: string, fid: number, field: string, value: unknown) =>
+  sendJson<LayerState>(at(study, layer, "/values"), "PUT", { fid, field, value }, over(version));
+export const undoLayer = (study: string, layer: string, version: string) => sendJson<LayerState & { undone: string }>(at(study, layer, "/undo"), "POST", {}, over(version));

@@ -8,7 +8,7 @@ import type { LayerNotes, Overview } from "../../api/studies";
 import { figure, words } from "../../common/format";
 import { Outcome } from "../../controls/Outcome";
 import { Text, Word } from "../../controls/inline";
-import { message } from "../../api/client";
+import { isChangedMeanwhile, message } from "../../api/client";
 import { useScreen } from "../../state/screen";
 
 export const CHANGEABLE = ["places", "zones", "parcels", "buildings", "lines"];
@@ -32,6 +32,7 @@ export function LayerPage({ overview, ident }: { overview: Overview; ident: stri
       await queries.invalidateQueries({ predicate: ({ queryKey }) => ["overview", "answer", "layer"].includes(String(queryKey[0])) });
     } catch (error) {
       setProblem(message(error));
+      if (isChangedMeanwhile(error)) await queries.invalidateQueries({ queryKey: ["overview"] });
     }
   };
   const select = (wanted: Selecting) =>
@@ -106,7 +107,7 @@ export function LayerPage({ overview, ident }: { overview: Overview; ident: stri
             onCompute={(name, expression) =>
               void act(async () => {
                 const filter = chosen.length > 0 ? `fid IN (${chosen.join(",")})` : null;
-                const done = await computeField(overview.id, ident, name, expression, filter);
+                const done = await computeField(overview.id, ident, info.added, name, expression, filter);
                 const filled = figure(done.filled);
                 return done.empty ? t`${name} has a value in ${filled} features, and none in ${figure(done.empty)}.` : t`${name} has a value in ${filled} features.`;
               })
@@ -123,7 +124,7 @@ export function LayerPage({ overview, ident }: { overview: Overview; ident: stri
       <Outcome said={said} problem={problem} />
       <div className="block-tools" style={{ marginTop: 14 }}>
         {own && (state?.undo ?? 0) > 0 && (
-          <button className="linkish" onClick={() => void act(async () => t`Taken back: ${(await undoLayer(overview.id, ident)).undone}.`)}>
+          <button className="linkish" onClick={() => void act(async () => t`Taken back: ${(await undoLayer(overview.id, ident, info.added)).undone}.`)}>
             <Trans>Undo the last change</Trans>
           </button>
         )}

@@ -3,11 +3,11 @@ import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { DataGrid, type GridColDef, type GridRowId } from "@mui/x-data-grid";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import { layerTable, putValue } from "../../api/layers";
 import type { Overview } from "../../api/studies";
 import { figure, words } from "../../common/format";
-import { message } from "../../api/client";
+import { isChangedMeanwhile, message } from "../../api/client";
 import { useScreen } from "../../state/screen";
 import { GRID, KEY, keyOf, type Row } from "../results/grid";
 import { CHANGEABLE } from "./LayerPage";
@@ -15,18 +15,22 @@ import { CHANGEABLE } from "./LayerPage";
 /** Columns shown without asking; the rest are in the export. */
 const MOST_COLUMNS = 40;
 
+const latest = (one: string, other: string) => (one > other ? one : other);
+
 export default function LayerTable({ overview, ident, close }: { overview: Overview; ident: string; close: () => void }) {
   const queries = useQueryClient();
   const { chosen, choose } = useScreen("chosen", "choose");
   const [only, setOnly] = useState(false);
   const [problem, setProblem] = useState<string | null>(null);
+  /** The version that the last change made here led to: the next may come before the overview knows of it. */
+  const own = useRef("");
   const info = overview.layers.find(({ id }) => id === ident);
   const { data } = useQuery({ queryKey: ["layer-table", overview.id, ident, info?.added], queryFn: () => layerTable(overview.id, ident), enabled: !!info, staleTime: Infinity });
   const every = useMemo(() => rowsOf(data?.columns ?? {}), [data]);
   const picked = useMemo(() => new Set(chosen), [chosen]);
   const rows = only && chosen.length > 0 ? every.filter((row) => picked.has(keyOf(row))) : every;
   if (!info) return null;
-  const own = CHANGEABLE.includes(info.role);
+  const isOwn = CHANGEABLE.includes(info.role);
   const fields = Object.entries(info.fields).slice(0, MOST_COLUMNS);
   const columns: GridColDef<Row>[] = fields.map(([field, type]) => {
     const numeric = type === "INTEGER" || type === "REAL";
@@ -34,7 +38,7 @@ export default function LayerTable({ overview, ident, close }: { overview: Overv
       field,
       headerName: words(field),
       type: numeric ? "number" : "string",
-      editable: own,
+      editable: isOwn,
       minWidth: numeric ? 84 : 120,
       flex: numeric ? 1 : 1.6,
       valueFormatter: (value: unknown) => (value === null || value === undefined ? "–" : typeof value === "number" ? figure(value, Number.isInteger(value) ? 0 : 3) : String(value)),
@@ -45,11 +49,14 @@ export default function LayerTable({ overview, ident, close }: { overview: Overv
     if (!field) return before;
     setProblem(null);
     try {
-      await putValue(overview.id, ident, keyOf(after), field, after[field] ?? null);
+      const { layer } = await putValue(overview.id, ident, latest(info.added, own.current), keyOf(after), field, after[field] ?? null);
+      own.current = layer.added;
       await queries.invalidateQueries({ predicate: ({ queryKey }) => ["overview", "answer", "layer"].includes(String(queryKey[0])) });
       return after;
     } catch (error) {
       setProblem(message(error));
+      // What it was changed to elsewhere is shown, so that it can be changed from there.
+      if (isChangedMeanwhile(error)) await queries.invalidateQueries({ queryKey: ["overview"] });
       return before;
     }
   };
