@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import mimetypes
+import signal
 import threading
 from pathlib import Path
 
@@ -171,9 +172,10 @@ def serve(root: Path, host: str, port: int, workers: int, tokens: Tokens | None)
         print(f"Awl serves {root} on {address}/?token={tokens.write}", flush=True)
         print(f"Who may only look and ask opens {address}/?token={tokens.read}", flush=True)
         print(
-            "Others may reach this server: give the addresses to nobody else; nothing on the way is encrypted.",
+            "Whoever has one of these addresses is let in, and what goes over a network is not encrypted.",
             flush=True,
         )
+    signal.signal(signal.SIGTERM, signal.default_int_handler)  # ended in good order too
     try:
         server.run()
     finally:

@@ -8,6 +8,7 @@ server: one may be as large as all the rest.
 from __future__ import annotations
 
 import logging
+import os
 import threading
 import time
 import uuid
@@ -24,6 +25,7 @@ from awl.core.errors import AwlError, Cancelled
 from awl.core.progress import Progress
 from awl.server.worker import Worker
 from awl.server.workroom import Ended, File, Task
+from awl.study import litter
 from awl.study.records import now
 
 log = logging.getLogger(__name__)
@@ -118,7 +120,8 @@ class Jobs:
 
     def __init__(self, workers: Sequence[Worker], brief_only: int = 0) -> None:
         """The first `brief_only` of the workers take brief jobs alone."""
-        self._folder = TemporaryDirectory(prefix="awl-results-")
+        litter.sweep_results()
+        self._folder = TemporaryDirectory(prefix=f"{litter.RESULTS}{os.getpid()}-")
         self._jobs: dict[str, Job] = {}
         self._waiting: deque[Job] = deque()
         self._changed = threading.Condition()

@@ -95,16 +95,22 @@ class InProcess:
 
     def __init__(self, root: Path, nice: int = NICE) -> None:
         self._root, self._nice = root, nice
+        self._lock = threading.Lock()
+        self._is_ended = False
         self._process: multiprocessing.process.BaseProcess | None = None
         self._pipe: Connection | None = None
 
     def begin(self) -> None:
         """Have the process running."""
-        self._begun()
+        with contextlib.suppress(OSError):
+            self._begun()
 
     def do(self, task: Task, progress: Progress, limit_s: float | None) -> Ended:
         """How a task ended."""
-        pipe = self._begun()
+        try:
+            pipe = self._begun()
+        except OSError:
+            return Cancelled()
         until = None if limit_s is None else time.monotonic() + limit_s
         told_at: float | None = None
         try:
@@ -121,18 +127,20 @@ class InProcess:
                     pipe.send(None)
                     told_at = now
                 if told_at is not None and now - told_at > STOPS_WITHIN_S:
-                    self.close()
+                    with self._lock:
+                        self._end()
                     return _too_long(limit_s) if too_long and not progress.is_stopped else Cancelled()
         except (EOFError, OSError):
             return self._lost(progress)
 
     def _lost(self, progress: Progress) -> Ended:
-        process = self._process
-        if process is not None:
-            process.join(1.0)
-            log.error("a process of work ended by itself (exit code %s)", process.exitcode)
-        self.close()
-        if progress.is_stopped:
+        with self._lock:
+            process = self._process
+            if process is not None and not self._is_ended:
+                process.join(1.0)
+                log.error("a process of work ended by itself (exit code %s)", process.exitcode)
+            self._end()
+        if progress.is_stopped or self._is_ended:
             return Cancelled()
         return AwlError(
             "The process that worked at this ended by itself, most likely because memory ran out",
@@ -142,8 +150,14 @@ class InProcess:
         )
 
     def _begun(self) -> Connection:
+        with self._lock:
+            if self._is_ended:
+                raise OSError("the server is ending")
+            return self._running()
+
+    def _running(self) -> Connection:
         if self._pipe is None or self._process is None or not self._process.is_alive():
-            self.close()
+            self._end()
             context = multiprocessing.get_context("forkserver")
             context.set_forkserver_preload([__name__, "awl.server.app"])
             self._pipe, theirs = context.Pipe()
@@ -155,7 +169,12 @@ class InProcess:
         return self._pipe
 
     def close(self) -> None:
-        """End the process, whatever it does."""
+        """End the process, whatever it does, for good."""
+        with self._lock:
+            self._is_ended = True
+            self._end()
+
+    def _end(self) -> None:
         process, pipe, self._process, self._pipe = self._process, self._pipe, None, None
         if pipe is not None:
             pipe.close()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 import shutil
+import tempfile
 import time
 from pathlib import Path
 
@@ -14,6 +15,8 @@ RECEIVED = ".upload-"
 """How folders of files begin that are being received; the number of the process follows."""
 STAGED = ".waiting-"
 """How folders of files begin that wait for the user's decision; a token follows."""
+RESULTS = "awl-results-"
+"""How folders of results begin; the number of the server's process follows."""
 OLDEST_S = 24 * 3600.0
 """So long a file waits."""
 MOST_STAGED = 40
@@ -34,6 +37,14 @@ def sweep(folder: Path) -> None:
     for path in folder.glob(f"{STAGED}*"):
         if _age_s(path) > OLDEST_S:
             remove(path)
+
+
+def sweep_results() -> None:
+    """Remove the results of servers that are no more, where the system keeps what is temporary."""
+    for path in Path(tempfile.gettempdir()).glob(f"{RESULTS}*"):
+        owner = path.name.removeprefix(RESULTS).partition("-")[0]
+        if owner.isdigit() and not is_running(int(owner)):
+            shutil.rmtree(path, ignore_errors=True)
 
 
 def cap_staged(folder: Path) -> None:

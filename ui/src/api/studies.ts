@@ -234,6 +234,8 @@ export const sheetFile = (study: string, sheet: string) => `${sheetAddress(study
 export const sheetFit = async (study: string, sheet: string): Promise<Misfit[]> => (await fetchJson<{ unfit: Misfit[] }>(`${sheetAddress(study, sheet)}/fit`)).unfit;
 export const getSheet = (study: string, sheet: string) => fetchJson<SheetDoc>(sheetAddress(study, sheet));
 /** Save the sheet over the version that was changed last at `over`; refused (412) where there is a newer one. */
+/** Forms with the addresses that colleagues open them at; on a server that asks for tokens they hold the form's own. */
+export const formAddresses = async (study: string) => (await fetchJson<{ forms: { id: string; href: string }[] }>(`/studies/${study}/forms`)).forms;
 export const putSheet = (study: string, sheet: string, body: SheetBody, over: string) => sendJson<SheetDoc>(sheetAddress(study, sheet), "PUT", body, { "If-Match": `"${over}"` });
 export const undoSheet = (study: string, sheet: string, over: string) => sendJson<SheetDoc>(`${sheetAddress(study, sheet)}/undo`, "POST", {}, { "If-Match": `"${over}"` });
 

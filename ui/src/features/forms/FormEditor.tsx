@@ -3,7 +3,7 @@ import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { sheetFit, type Form, type Overview, type SheetBody } from "../../api/studies";
+import { type Form, formAddresses, type Overview, type SheetBody, sheetFit } from "../../api/studies";
 import { Committed } from "../../controls/inline";
 import { questionNames } from "../../state/blocks";
 import { misfitWords } from "../../state/misfits";
@@ -58,6 +58,7 @@ function OpenForm({ overview, form, questions }: { overview: Overview; form: For
   const { openForm, sheet: current } = useScreen("openForm", "sheet");
   const [removing, setRemoving] = useState(false);
   const { data: unfit = [] } = useQuery({ queryKey: ["fit", study, current, sheet?.changed], queryFn: () => sheetFit(study, current), enabled: !!sheet?.changed, meta: { panel: "page", what: t`What does not fit` } });
+  const { data: addresses = [] } = useQuery({ queryKey: ["form-addresses", study, sheet?.changed], queryFn: () => formAddresses(study), enabled: !!sheet?.changed });
   if (!sheet) return null;
   const names = questionNames(sheet.blocks);
   const order = questions.map(({ id }) => id);
@@ -70,7 +71,7 @@ function OpenForm({ overview, form, questions }: { overview: Overview; form: For
     openForm(id);
   };
   const lacking = unfit.filter((one) => one.form === form.id || (one.blank !== undefined && form.asks.includes(one.blank)) || (one.block !== undefined && form.shows.some(({ question }) => question === one.block)));
-  const address = location.origin + formAddress(study, form.id);
+  const address = addresses.find(({ id }) => id === form.id)?.href ?? location.origin + formAddress(study, form.id);
   return (
     <div className="form-editor">
       {lacking.length > 0 && (
