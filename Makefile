@@ -5,7 +5,7 @@ PORT ?= 8787
 BIN := .venv/bin
 UI_SOURCES := $(shell find ui/src ui/index.html ui/vite.config.ts -type f)
 
-.PHONY: demo test test-python-text test-front-end setup bench fuzz kill load check check-python check-front-end screenshots types wording demo-data clean
+.PHONY: demo test test-python-text test-front-end setup bench fuzz kill load check check-python check-front-end screenshots types wording demo-data lock clean
 .DEFAULT_GOAL := help
 
 help:
@@ -110,6 +110,13 @@ ui/node_modules/.installed: ui/package-lock.json
 ui/dist/index.html: ui/node_modules/.installed $(UI_SOURCES)
 	cd ui && npx --no-install vite build --logLevel warn
 	touch $@
+
+# Locks made again from what is needed; a package is raised by writing another bound there, or by taking its lines out here.
+LOCK := $(BIN)/uv pip compile --quiet --generate-hashes --python-version 3.11 --no-annotate --no-header
+
+lock: .venv/.test
+	$(LOCK) requirements.in -o requirements.txt
+	$(LOCK) requirements-dev.in -c requirements.txt -o requirements-dev.txt
 
 clean:
 	rm -rf .venv ui/node_modules ui/dist .cache
