@@ -162,22 +162,27 @@ def serve(root: Path, host: str, port: int, workers: int, tokens: Tokens | None)
         tokens: who may do what; everybody everything where None.
     """
     app = create_app(root, host, workers, tokens)
-    with app.app_context():
-        interface.open_only()
-    server = http_server(app, host, port)
-    address = f"http://{host}:{server.effective_port}"
-    if tokens is None:
-        print(f"Awl serves {root} on {address}", flush=True)
-    else:
-        print(f"Awl serves {root} on {address}/?token={tokens.write}", flush=True)
-        print(f"Who may only look and ask opens {address}/?token={tokens.read}", flush=True)
-        print(
-            "Whoever has one of these addresses is let in, and what goes over a network is not encrypted.",
-            flush=True,
-        )
-    signal.signal(signal.SIGTERM, signal.default_int_handler)  # ended in good order too
     try:
+        server = http_server(app, host, port)
+        with app.app_context():
+            interface.open_only()
+        signal.signal(signal.SIGTERM, signal.default_int_handler)  # ended in good order too
+        for line in _greeting(root, f"http://{host}:{server.effective_port}", tokens):
+            print(line, flush=True)
         server.run()
-    finally:
         server.close()
+    except KeyboardInterrupt:
+        log.info("interrupted")
+    finally:
         app.extensions["awl-jobs"].close()
+
+
+def _greeting(root: Path, address: str, tokens: Tokens | None) -> list[str]:
+    """What is said when a server begins."""
+    if tokens is None:
+        return [f"Awl serves {root} on {address}"]
+    return [
+        f"Awl serves {root} on {address}/?token={tokens.write}",
+        f"Who may only look and ask opens {address}/?token={tokens.read}",
+        "Whoever has one of these addresses is let in, and what goes over a network is not encrypted.",
+    ]
