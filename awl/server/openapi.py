@@ -20,6 +20,9 @@ def _object(description: str) -> Json:
     return {"description": description, "content": {"application/json": {"schema": {"type": "object"}}}}
 
 
+LATER = "It takes longer than a request waits: a job, at the address in Location"
+
+
 def _response(description: str, name: str, media: str = "application/json") -> Json:
     return {"description": description, "content": {media: {"schema": {"$ref": f"#/components/schemas/{name}"}}}}
 
@@ -313,6 +316,8 @@ def openapi_document(server: str = "/") -> Json:
                 "responses": {
                     "200": _response("Results", "Results"),
                     "201": _response("A job", "StatusInfo"),
+                    "202": _response(LATER, "StatusInfo"),
+                    "503": _response("Too much waits already; see Retry-After", "Problem", "application/problem+json"),
                     **_PROBLEMS,
                     "422": _response("It cannot be answered as asked", "Problem", "application/problem+json"),
                 },
@@ -324,7 +329,12 @@ def openapi_document(server: str = "/") -> Json:
             "description": health.PROCESS["description"],
             "parameters": [_parameter("Prefer", "header", _TEXT, "respond-async runs it as a job")],
             "requestBody": {"required": True, "content": {"application/json": {"schema": {"type": "object"}}}},
-            "responses": {"200": _response("Results", "Results"), "201": _response("A job", "StatusInfo"), **_PROBLEMS},
+            "responses": {
+                "200": _response("Results", "Results"),
+                "201": _response("A job", "StatusInfo"),
+                "202": _response(LATER, "StatusInfo"),
+                **_PROBLEMS,
+            },
         }
     }
     return {

@@ -1029,6 +1029,15 @@ export interface paths {
                         "application/json": components["schemas"]["StatusInfo"];
                     };
                 };
+                /** @description It takes longer than a request waits: a job, at the address in Location */
+                202: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StatusInfo"];
+                    };
+                };
                 /** @description The request is at fault */
                 400: {
                     headers: {
@@ -1049,6 +1058,15 @@ export interface paths {
                 };
                 /** @description It cannot be answered as asked */
                 422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description Too much waits already; see Retry-After */
+                503: {
                     headers: {
                         [name: string]: unknown;
                     };
@@ -1111,6 +1129,15 @@ export interface paths {
                         "application/json": components["schemas"]["StatusInfo"];
                     };
                 };
+                /** @description It takes longer than a request waits: a job, at the address in Location */
+                202: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StatusInfo"];
+                    };
+                };
                 /** @description The request is at fault */
                 400: {
                     headers: {
@@ -1131,6 +1158,15 @@ export interface paths {
                 };
                 /** @description It cannot be answered as asked */
                 422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description Too much waits already; see Retry-After */
+                503: {
                     headers: {
                         [name: string]: unknown;
                     };
@@ -1193,6 +1229,15 @@ export interface paths {
                         "application/json": components["schemas"]["StatusInfo"];
                     };
                 };
+                /** @description It takes longer than a request waits: a job, at the address in Location */
+                202: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StatusInfo"];
+                    };
+                };
                 /** @description The request is at fault */
                 400: {
                     headers: {
@@ -1213,6 +1258,15 @@ export interface paths {
                 };
                 /** @description It cannot be answered as asked */
                 422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description Too much waits already; see Retry-After */
+                503: {
                     headers: {
                         [name: string]: unknown;
                     };
@@ -1275,6 +1329,15 @@ export interface paths {
                         "application/json": components["schemas"]["StatusInfo"];
                     };
                 };
+                /** @description It takes longer than a request waits: a job, at the address in Location */
+                202: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StatusInfo"];
+                    };
+                };
                 /** @description The request is at fault */
                 400: {
                     headers: {
@@ -1295,6 +1358,15 @@ export interface paths {
                 };
                 /** @description It cannot be answered as asked */
                 422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description Too much waits already; see Retry-After */
+                503: {
                     headers: {
                         [name: string]: unknown;
                     };
@@ -1357,6 +1429,15 @@ export interface paths {
                         "application/json": components["schemas"]["StatusInfo"];
                     };
                 };
+                /** @description It takes longer than a request waits: a job, at the address in Location */
+                202: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StatusInfo"];
+                    };
+                };
                 /** @description The request is at fault */
                 400: {
                     headers: {
@@ -1377,6 +1458,15 @@ export interface paths {
                 };
                 /** @description It cannot be answered as asked */
                 422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description Too much waits already; see Retry-After */
+                503: {
                     headers: {
                         [name: string]: unknown;
                     };
@@ -1439,6 +1529,15 @@ export interface paths {
                         "application/json": components["schemas"]["StatusInfo"];
                     };
                 };
+                /** @description It takes longer than a request waits: a job, at the address in Location */
+                202: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StatusInfo"];
+                    };
+                };
                 /** @description The request is at fault */
                 400: {
                     headers: {
@@ -1459,6 +1558,15 @@ export interface paths {
                 };
                 /** @description It cannot be answered as asked */
                 422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description Too much waits already; see Retry-After */
+                503: {
                     headers: {
                         [name: string]: unknown;
                     };
@@ -1521,6 +1629,15 @@ export interface paths {
                         "application/json": components["schemas"]["StatusInfo"];
                     };
                 };
+                /** @description It takes longer than a request waits: a job, at the address in Location */
+                202: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StatusInfo"];
+                    };
+                };
                 /** @description The request is at fault */
                 400: {
                     headers: {
@@ -1541,6 +1658,15 @@ export interface paths {
                 };
                 /** @description It cannot be answered as asked */
                 422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description Too much waits already; see Retry-After */
+                503: {
                     headers: {
                         [name: string]: unknown;
                     };
@@ -1603,6 +1729,15 @@ export interface paths {
                         "application/json": components["schemas"]["StatusInfo"];
                     };
                 };
+                /** @description It takes longer than a request waits: a job, at the address in Location */
+                202: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StatusInfo"];
+                    };
+                };
                 /** @description The request is at fault */
                 400: {
                     headers: {
@@ -1623,6 +1758,15 @@ export interface paths {
                 };
                 /** @description It cannot be answered as asked */
                 422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description Too much waits already; see Retry-After */
+                503: {
                     headers: {
                         [name: string]: unknown;
                     };
@@ -1685,6 +1829,15 @@ export interface paths {
                         "application/json": components["schemas"]["StatusInfo"];
                     };
                 };
+                /** @description It takes longer than a request waits: a job, at the address in Location */
+                202: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StatusInfo"];
+                    };
+                };
                 /** @description The request is at fault */
                 400: {
                     headers: {
@@ -1705,6 +1858,15 @@ export interface paths {
                 };
                 /** @description It cannot be answered as asked */
                 422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description Too much waits already; see Retry-After */
+                503: {
                     headers: {
                         [name: string]: unknown;
                     };
@@ -1767,6 +1929,15 @@ export interface paths {
                         "application/json": components["schemas"]["StatusInfo"];
                     };
                 };
+                /** @description It takes longer than a request waits: a job, at the address in Location */
+                202: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StatusInfo"];
+                    };
+                };
                 /** @description The request is at fault */
                 400: {
                     headers: {
@@ -1787,6 +1958,15 @@ export interface paths {
                 };
                 /** @description It cannot be answered as asked */
                 422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description Too much waits already; see Retry-After */
+                503: {
                     headers: {
                         [name: string]: unknown;
                     };
@@ -1849,6 +2029,15 @@ export interface paths {
                         "application/json": components["schemas"]["StatusInfo"];
                     };
                 };
+                /** @description It takes longer than a request waits: a job, at the address in Location */
+                202: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StatusInfo"];
+                    };
+                };
                 /** @description The request is at fault */
                 400: {
                     headers: {
@@ -1869,6 +2058,15 @@ export interface paths {
                 };
                 /** @description It cannot be answered as asked */
                 422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+                /** @description Too much waits already; see Retry-After */
+                503: {
                     headers: {
                         [name: string]: unknown;
                     };
@@ -1924,6 +2122,15 @@ export interface paths {
                 };
                 /** @description A job */
                 201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StatusInfo"];
+                    };
+                };
+                /** @description It takes longer than a request waits: a job, at the address in Location */
+                202: {
                     headers: {
                         [name: string]: unknown;
                     };
