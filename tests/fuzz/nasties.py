@@ -47,7 +47,8 @@ def raw_bodies() -> list[bytes]:
             b'{"question":"\\ud800","inputs":{"places":{"layer":"cool_rooms"}}}', b'{"inputs":{"inputs":{}}}']  # fmt: skip
 
 
-def _zip(members: dict[str, bytes]) -> bytes:
+def zipped(members: dict[str, bytes]) -> bytes:
+    """An archive of files."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         for name, data in members.items():
@@ -84,12 +85,12 @@ def files() -> dict[str, bytes]:
         "deep.osm": b"<osm>" + b"<a>" * 20_000, "entity.osm": b'<!DOCTYPE osm [<!ENTITY x SYSTEM "file:///etc/passwd">]><osm>&x;</osm>',
         "bomb.osm.bz2": bz2.compress(b"<osm>" + b" " * (40 << 20)), "bomb.osm.gz": gzip.compress(b"<osm>" + b"\n" * (40 << 20)),
         "cut.osm.pbf": b"\x00\x00\x00\x0d\x0a\x09OSMHeader\x18\x7f", "a.gpkg": VRT, "a.fgb": VRT, "a.shp": VRT, "a.tif": VRT,
-        "a.zip": _zip({"a.shp": VRT, "a.dbf": b"", "a.shx": b""}), "out.zip": _zip({"../../out.csv": b"a"}),
-        "bomb.zip": _zip({"link.csv": b"1,1,2\n" * 3_000_000, "node.csv": b"node_id\n1\n"}),
-        "many.zip": _zip({f"{index}.txt": b"" for index in range(1200)}), "a.kml": b"<kml><Document/></kml>", "a.gpx": b"<gpx>",
-        "a.xlsx": _zip({"xl/workbook.xml": b"<x/>"}), "a.parquet": b"PAR1PAR1", "a.omx": b"\x89HDF\r\n\x1a\n",
+        "a.zip": zipped({"a.shp": VRT, "a.dbf": b"", "a.shx": b""}), "out.zip": zipped({"../../out.csv": b"a"}),
+        "bomb.zip": zipped({"link.csv": b"1,1,2\n" * 3_000_000, "node.csv": b"node_id\n1\n"}),
+        "many.zip": zipped({f"{index}.txt": b"" for index in range(1200)}), "a.kml": b"<kml><Document/></kml>", "a.gpx": b"<gpx>",
+        "a.xlsx": zipped({"xl/workbook.xml": b"<x/>"}), "a.parquet": b"PAR1PAR1", "a.omx": b"\x89HDF\r\n\x1a\n",
         "a.json": b"[" * 5000,
-        "feed.zip": _zip({"stops.txt": b"stop_id\n1\n", "trips.txt": b"", "stop_times.txt": b"", "routes.txt": b""}),
+        "feed.zip": zipped({"stops.txt": b"stop_id\n1\n", "trips.txt": b"", "stop_times.txt": b"", "routes.txt": b""}),
         "a.osc": b"<osmChange><modify><node id='99999999999999999999'/></modify></osmChange>",
         "a.poly": b"x\n1\n1e999 0\nEND\nEND\n",
         "\ud800.csv".encode("utf-8", "replace").decode(): b"lon,lat\n1,2\n", "noending": b"x", ".gpkg": b"SQLite format 3\0",

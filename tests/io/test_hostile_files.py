@@ -4,10 +4,8 @@ from __future__ import annotations
 
 import bz2
 import gzip
-import io
 import random
 import sqlite3
-import zipfile
 from pathlib import Path
 from typing import Any
 
@@ -21,18 +19,10 @@ from awl.io.table import Table
 from awl.study import inspect
 from awl.study.export import layer_bytes
 from tests.conftest import DATA, EXTRACT, inside_cut, node, osm
-from tests.fuzz.nasties import files
+from tests.fuzz.nasties import files, zipped
 
 EACH = 24
 """Files made of each sound one."""
-
-
-def _zip(members: dict[str, bytes]) -> bytes:
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        for name, data in members.items():
-            archive.writestr(name, data)
-    return out.getvalue()
 
 
 def _tif() -> bytes:
@@ -54,7 +44,7 @@ def _by_gdal(layer: Table, driver: str, ending: str, folder: Path) -> bytes:
     frame.to_file(path, driver=driver)
     if ending != ".shp":
         return path.read_bytes()
-    return _zip({part.name: part.read_bytes() for part in folder.glob("sound.*")})
+    return zipped({part.name: part.read_bytes() for part in folder.glob("sound.*")})
 
 
 def sound_files(folder: Path) -> dict[str, bytes]:
@@ -83,7 +73,7 @@ def sound_files(folder: Path) -> dict[str, bytes]:
         "sound.fgb": _by_gdal(rooms, "FlatGeobuf", ".fgb", folder), "sound.kml": _by_gdal(rooms, "LIBKML", ".kml", folder),
         "sound.shp.zip": _by_gdal(rooms, "ESRI Shapefile", ".shp", folder), "sound.gpx": gpx, "sound.tif": _tif(),
         "sound.osm": xml.encode(), "sound.osm.gz": gzip.compress(xml.encode()), "sound.osm.bz2": bz2.compress(xml.encode()),
-        "sound.osm.pbf": EXTRACT.read_bytes(), "gmns.zip": _zip(gmns), "feed.zip": _zip(feed), "trips.csv": table,
+        "sound.osm.pbf": EXTRACT.read_bytes(), "gmns.zip": zipped(gmns), "feed.zip": zipped(feed), "trips.csv": table,
         "skims.omx": omx.of_table(skims), "change.osc": change.encode(), "zones.geojson": (DATA / "zones.geojson").read_bytes(),
     }  # fmt: skip
 
