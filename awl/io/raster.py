@@ -19,7 +19,7 @@ ENDINGS = (".tif", ".tiff")
 MAX_CELLS = 100_000_000
 MAX_FILE = 512 << 20
 SMALL_CELLS = 10_000_000
-"""So many cells may be packed as tightly as one likes."""
+"""Cells up to which a file may be packed as tightly as one likes."""
 MAX_CELLS_A_BYTE = 100
 """More cells in a byte of the file than any raster has that says something."""
 """A raster is kept whole inside the study file."""

@@ -24,7 +24,7 @@ from awl.io.limits import MAX_FEATURES, MAX_FIELDS, archive_members, check_size,
 from awl.io.table import Table
 
 VIEWS_S = 5.0
-"""So long all views of a GeoPackage may take."""
+"""Seconds that all views of a GeoPackage may take."""
 ENDINGS = (".gpkg", ".fgb", ".shp", ".zip", ".kml", ".kmz", ".gpx", ".gdb")
 LEGACY_ENCODING = "cp1252"
 """Tried where the text of a Shapefile is not in the encoding it states."""

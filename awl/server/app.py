@@ -47,7 +47,7 @@ from awl.study.storage_faults import storage_fault
 log = logging.getLogger(__name__)
 FRONT_END = front_end()
 QUERIES_S = 20.0
-"""So long the queries of a request may take that is answered at once; long work has no such limit, it can be stopped."""
+"""Seconds for the queries of a request that is answered at once; long work has no such limit, it can be stopped."""
 THREADS = 3
 """Threads that do the long work where no processes do."""
 POLICY = (

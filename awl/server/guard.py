@@ -71,8 +71,8 @@ class Guard:
     def _checked(self, tokens: Tokens) -> Response | None:
         if request.endpoint in OPEN:
             return None
-        if given := request.args.get("token") if request.method == "GET" else None:
-            return _welcomed(tokens, given)
+        if token := request.args.get("token") if request.method == "GET" else None:
+            return _welcomed(tokens, token)
         right = tokens.right_of(_bearer() or request.cookies.get(_cookie(COOKIE), ""))
         if right == "write" or (right == "read" and _only_looks()):
             return None
@@ -130,8 +130,10 @@ def _is_of_form(tokens: Tokens) -> bool:
     study, form = _form_asked(request.view_args or {})
     if request.endpoint in BESIDE_FORMS and form is None:
         begin = f"{_cookie(FORM_COOKIE)}_"
-        held = [(name.removeprefix(begin), value) for name, value in request.cookies.items() if name.startswith(begin)]
-        return any(tokens.is_of_form(value, study, name) for name, value in held)
+        cookies = [
+            (name.removeprefix(begin), value) for name, value in request.cookies.items() if name.startswith(begin)
+        ]
+        return any(tokens.is_of_form(value, study, name) for name, value in cookies)
     if form is None:
         return False
     return tokens.is_of_form(_bearer() or request.cookies.get(f"{_cookie(FORM_COOKIE)}_{form}", ""), study, form)
@@ -151,18 +153,18 @@ def _form_asked(named: dict[str, str]) -> tuple[str, str | None]:
     return named.get("study_id", ""), None
 
 
-def _welcomed(tokens: Tokens, given: str) -> Response:
+def _welcomed(tokens: Tokens, token: str) -> Response:
     """Keep a token that came in the address as a cookie, and go on without it; ask again where it is wrong."""
     rest = [(name, value) for name, value in request.args.items(multi=True) if name != "token"]
     address = f"/{request.path.lstrip('/')}{'?' * bool(rest)}{urlencode(rest)}"
     study, form = _form_asked(request.view_args or {})
     name = _cookie(COOKIE)
-    if tokens.right_of(given) is None:
-        if form is None or not tokens.is_of_form(given, study, form):
+    if tokens.right_of(token) is None:
+        if form is None or not tokens.is_of_form(token, study, form):
             return _asked_for(wrong=True)
         name = f"{_cookie(FORM_COOKIE)}_{form}"
     welcome = make_response(redirect(address, 303))
-    welcome.set_cookie(name, given, max_age=COOKIE_S, httponly=True, samesite="Strict")
+    welcome.set_cookie(name, token, max_age=COOKIE_S, httponly=True, samesite="Strict")
     welcome.headers["Referrer-Policy"] = "no-referrer"
     return welcome
 

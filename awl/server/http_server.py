@@ -120,7 +120,7 @@ def http_server(app: Flask, host: str, port: int) -> TimedServer:
 
 
 def _allow_files(wanted: int) -> None:
-    """Let the process have so many files and connections open, as far as the system lets it."""
+    """Raise the number of files and connections the process may have open, as far as the system lets it."""
     soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
     if soft < wanted:
         most = wanted if hard == resource.RLIM_INFINITY else min(wanted, hard)

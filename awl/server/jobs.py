@@ -24,12 +24,12 @@ import orjson
 from awl.core.errors import AwlError, Cancelled
 from awl.core.progress import Progress
 from awl.server.worker import Worker
-from awl.server.workroom import Ended, File, Task
+from awl.server.workroom import File, Outcome, Task
 from awl.study import litter
 from awl.study.records import now
 
 log = logging.getLogger(__name__)
-KEPT = 200
+MOST_FINISHED = 200
 """Finished jobs remembered."""
 MOST_WAITING = 100
 """Jobs that may wait; more are refused."""
@@ -174,7 +174,7 @@ class Jobs:
                 )
             self._jobs[job.id] = job
             done = [key for key, old in self._jobs.items() if old.over.is_set()]
-            for key in done[:-KEPT]:
+            for key in done[:-MOST_FINISHED]:
                 self._forget(key)
             self._waiting.append(job)
             self._changed.notify_all()
@@ -257,10 +257,10 @@ class Jobs:
                     self._homes[job.study, job.question] = number
                 job.status, job.started = "running", now()
             study = job.study
-            end = worker.do(job.task, job.progress, job.limit_s)
-            if isinstance(end, File):
-                end = self._stored(job, end)
-            _end(job, end)
+            outcome = worker.do(job.task, job.progress, job.limit_s)
+            if isinstance(outcome, File):
+                outcome = self._stored(job, outcome)
+            _end(job, outcome)
             if job.worker is not None:
                 self.forget(job)
 
@@ -280,7 +280,7 @@ class Jobs:
             return number == job.worker
         return job.is_brief or number >= self._brief_only
 
-    def _stored(self, job: Job, result: File) -> Ended:
+    def _stored(self, job: Job, result: File) -> Outcome:
         path = Path(self._folder.name) / job.id
         try:
             path.write_bytes(result.data)
@@ -305,13 +305,13 @@ def _listener(job: Job) -> Callable[[float, str], None]:
     return listen
 
 
-def _end(job: Job, end: Ended) -> None:
+def _end(job: Job, outcome: Outcome) -> None:
     """Let a job say how it ended, and wake who waits for it."""
     try:
-        if isinstance(end, Cancelled) or job.status == "dismissed":
+        if isinstance(outcome, Cancelled) or job.status == "dismissed":
             job.status, job.message = "dismissed", "Stopped"
-        elif isinstance(end, AwlError):
-            job.error, job.status, job.message = end, "failed", end.detail
+        elif isinstance(outcome, AwlError):
+            job.error, job.status, job.message = outcome, "failed", outcome.detail
         else:
             job.fraction, job.message, job.status = 1.0, "Done", "successful"
         job.finished = job.finished or now()

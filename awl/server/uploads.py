@@ -51,7 +51,7 @@ from awl.study.trip_layers import TripEnds, add_trips
 
 api = Blueprint("upload", __name__)
 LOOKED_AT_S = 120.0
-"""So long a file that was received is looked at."""
+"""Seconds for which a file that was received is looked at."""
 EXTRACT_ENDING = re.compile(
     r"(\.osm)?(\.gz|\.bz2|\.pbf)?$|\.(gpkg|fgb|zip|geojson|json|csv|shp|kml|kmz|gpx|xlsx|parquet|omx)$", re.I
 )

@@ -21,7 +21,7 @@ from typing import Any, Protocol
 from awl.core.errors import AwlError, Cancelled
 from awl.core.progress import Progress
 from awl.server.catalogue import Catalogue
-from awl.server.workroom import Ended, Task, Workroom
+from awl.server.workroom import Outcome, Task, Workroom
 from awl.study.storage_faults import storage_fault
 
 log = logging.getLogger(__name__)
@@ -43,7 +43,7 @@ class Worker(Protocol):
         """Be ready for the first task."""
         ...
 
-    def do(self, task: Task, progress: Progress, limit_s: float | None) -> Ended:
+    def do(self, task: Task, progress: Progress, limit_s: float | None) -> Outcome:
         """How a task ended; it is stopped with `progress`, or after `limit_s` seconds."""
         ...
 
@@ -52,12 +52,12 @@ class Worker(Protocol):
         ...
 
 
-def ended(task: Task, room: Workroom, progress: Progress) -> Ended:
+def outcome_of(task: Task, room: Workroom, progress: Progress) -> Outcome:
     """How a task ends that is done here and now; what was not foreseen is logged."""
     try:
         return task.done(room, progress)
-    except (AwlError, Cancelled) as end:
-        return end
+    except (AwlError, Cancelled) as outcome:
+        return outcome
     except MemoryError:
         return AwlError("There is not enough memory for this", remedy="Ask for less at once", status=507, kind="memory")
     except Exception as error:
@@ -77,9 +77,9 @@ class InThread:
     def begin(self) -> None:
         """Nothing is to be begun."""
 
-    def do(self, task: Task, progress: Progress, limit_s: float | None) -> Ended:
+    def do(self, task: Task, progress: Progress, limit_s: float | None) -> Outcome:
         """How a task ended."""
-        return ended(task, self._room, progress)
+        return outcome_of(task, self._room, progress)
 
     def close(self) -> None:
         """Nothing is to be ended."""
@@ -105,14 +105,14 @@ class InProcess:
         with contextlib.suppress(OSError):
             self._begun()
 
-    def do(self, task: Task, progress: Progress, limit_s: float | None) -> Ended:
+    def do(self, task: Task, progress: Progress, limit_s: float | None) -> Outcome:
         """How a task ended."""
         try:
             pipe = self._begun()
         except OSError:
             return Cancelled()
         until = None if limit_s is None else time.monotonic() + limit_s
-        told_at: float | None = None
+        stop_sent_at: float | None = None
         try:
             pipe.send(task)
             while True:
@@ -123,17 +123,17 @@ class InProcess:
                     progress.tell(*message)
                 now = time.monotonic()
                 too_long = until is not None and now > until
-                if told_at is None and (progress.is_stopped or too_long):
+                if stop_sent_at is None and (progress.is_stopped or too_long):
                     pipe.send(None)
-                    told_at = now
-                if told_at is not None and now - told_at > STOPS_WITHIN_S:
+                    stop_sent_at = now
+                if stop_sent_at is not None and now - stop_sent_at > STOPS_WITHIN_S:
                     with self._lock:
                         self._end()
                     return _too_long(limit_s) if too_long and not progress.is_stopped else Cancelled()
         except (EOFError, OSError):
             return self._lost(progress)
 
-    def _lost(self, progress: Progress) -> Ended:
+    def _lost(self, progress: Progress) -> Outcome:
         with self._lock:
             process = self._process
             if process is not None and not self._is_ended:
@@ -209,19 +209,19 @@ def _work(pipe: Connection, root: Path, nice: int) -> None:
     threading.Thread(target=_listen, args=(pipe, tasks, send), daemon=True).start()
     while True:
         task, progress = tasks.get()
-        end = ended(task, room, progress)
-        send(end.fields() if isinstance(end, AwlError) else end)
+        outcome = outcome_of(task, room, progress)
+        send(outcome.fields() if isinstance(outcome, AwlError) else outcome)
 
 
 def _listen(pipe: Connection, tasks: queue.SimpleQueue[tuple[Task, Progress]], send: Callable[[Any], None]) -> None:
     """Take what the server sends: tasks, and None for the one in work to stop."""
     progress = Progress()
-    told = [0.0]
+    last_sent = [0.0]
 
     def tell(fraction: float, text: str) -> None:
         now = time.monotonic()
-        if now - told[0] >= REPORT_S:
-            told[0] = now
+        if now - last_sent[0] >= REPORT_S:
+            last_sent[0] = now
             with contextlib.suppress(OSError):
                 send((fraction, text))
 

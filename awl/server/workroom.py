@@ -59,7 +59,7 @@ class Task:
         return result if isinstance(result, File) else File.json(result)
 
 
-Ended = File | AwlError | Cancelled
+Outcome = File | AwlError | Cancelled
 """How work ended: with a result, with a fault that is told, or stopped."""
 
 

@@ -18,7 +18,7 @@ STAGED = ".waiting-"
 RESULTS = "awl-results-"
 """How folders of results begin; the number of the server's process follows."""
 OLDEST_S = 24 * 3600.0
-"""So long a file waits."""
+"""Seconds for which a file waits."""
 MOST_STAGED = 40
 """Files that wait at a time; of more the oldest go."""
 OWNED = re.compile(r"(?:\.new-|\.upload-)(\d+)-")

@@ -28,16 +28,18 @@ def acting_by_itself(connection: sqlite3.Connection) -> list[FileFinding]:
     Parameters:
         connection: a study, or what is said to be one.
     """
-    found = []
+    findings = []
     objects = connection.execute("SELECT type, name, tbl_name, coalesce(sql, '') FROM sqlite_master")
     for kind, name, table, sql in objects:
         if kind == "view":
-            found.append(FileFinding("error", f"View '{name}': studies have none, and a view can run what it likes."))
+            findings.append(
+                FileFinding("error", f"View '{name}': studies have none, and a view can run what it likes.")
+            )
         elif kind == "trigger" and _plain(sql) not in {_plain(own) for own in geopackage.index_triggers(table)}:
-            found.append(FileFinding("error", f"Trigger '{name}' on '{table}' is none that keeps an index true."))
+            findings.append(FileFinding("error", f"Trigger '{name}' on '{table}' is none that keeps an index true."))
         elif kind == "table" and "VIRTUAL" in sql.upper().split()[:2] and "USING RTREE" not in _plain(sql):
-            found.append(FileFinding("error", f"Table '{name}' is of a kind studies have none of."))
-    return found
+            findings.append(FileFinding("error", f"Table '{name}' is of a kind studies have none of."))
+    return findings
 
 
 def check_schema(connection: sqlite3.Connection, name: str) -> None:
@@ -50,11 +52,11 @@ def check_schema(connection: sqlite3.Connection, name: str) -> None:
     Raises:
         AwlError: it holds triggers, views or virtual tables that Awl did not make.
     """
-    found = acting_by_itself(connection)
-    if found:
-        more = f" and {len(found) - 1} more" if len(found) > 1 else ""
+    findings = acting_by_itself(connection)
+    if findings:
+        more = f" and {len(findings) - 1} more" if len(findings) > 1 else ""
         raise AwlError(
-            f"The study holds what would run by itself: {found[0].text[0].lower()}{found[0].text[1:].rstrip('.')}{more}",
+            f"The study holds what would run by itself: {findings[0].text[0].lower()}{findings[0].text[1:].rstrip('.')}{more}",
             where=name,
             remedy=f"See 'awl check --file {name}'; remove them with a database program if you know what they do",
             status=422,

@@ -9,7 +9,7 @@ from typing import NamedTuple
 from awl.core.errors import AwlError
 
 
-class Told(NamedTuple):
+class Explanation(NamedTuple):
     """How a fault is told."""
 
     what: str
@@ -18,19 +18,21 @@ class Told(NamedTuple):
     kind: str
 
 
-FULL = Told("The disk is full", "Free some space and try again; what was saved before stands", 507, "disk-full")
-READ_ONLY = Told(
+FULL = Explanation("The disk is full", "Free some space and try again; what was saved before stands", 507, "disk-full")
+READ_ONLY = Explanation(
     "The study cannot be written: its file or folder is read-only",
     "Give the right to write, or work on a copy",
     409,
     "read-only",
 )
-DAMAGED = Told(
+DAMAGED = Explanation(
     "The file of the study is damaged", "See 'awl check --file', and put a copy in its place", 422, "damaged"
 )
-BUSY = Told("Another program is writing the study", "Try again in a moment", 503, "busy")
-TOO_LONG = Told("A query on the study took too long and was ended", "Ask for less at once", 422, "too-long")
-UNSTEADY = Told("The disk does not answer as it should", "Check it; what was written before stands", 500, "storage")
+BUSY = Explanation("Another program is writing the study", "Try again in a moment", 503, "busy")
+TOO_LONG = Explanation("A query on the study took too long and was ended", "Ask for less at once", 422, "too-long")
+UNSTEADY = Explanation(
+    "The disk does not answer as it should", "Check it; what was written before stands", 500, "storage"
+)
 
 OF_DATABASE = {
     sqlite3.SQLITE_FULL: FULL,
@@ -60,9 +62,11 @@ def storage_fault(error: BaseException) -> AwlError | None:
     Parameters:
         error: what was raised.
     """
-    told = None
+    explanation = None
     if isinstance(error, sqlite3.Error):
-        told = OF_DATABASE.get(getattr(error, "sqlite_errorcode", 0) & 0xFF)  # the rest says where it was noticed
+        explanation = OF_DATABASE.get(
+            getattr(error, "sqlite_errorcode", 0) & 0xFF
+        )  # the rest says where it was noticed
     elif isinstance(error, OSError):
-        told = OF_FILES.get(error.errno or 0)
-    return None if told is None else AwlError(told.what, remedy=told.remedy, status=told.status, kind=told.kind)
+        explanation = OF_FILES.get(error.errno or 0)
+    return None if explanation is None else AwlError(**explanation._asdict())
