@@ -18,8 +18,8 @@ from awl.server.http_server import http_server
 @pytest.fixture
 def served(monkeypatch):
     """The port of a server whose limits are short, and the application behind it."""
-    monkeypatch.setattr(module, "HEADER_S", 0.3)
-    monkeypatch.setattr(module, "BODY_S", 0.5)
+    monkeypatch.setattr(module, "HEADER_S", 1.0)
+    monkeypatch.setattr(module, "BODY_S", 1.0)
     monkeypatch.setattr(module, "LOOKS_EVERY_S", 0.05)
     monkeypatch.setattr(module, "MOST_CONNECTIONS", 60)
     monkeypatch.setattr(module, "LIGHT_THREADS", 2)
@@ -119,7 +119,7 @@ def test_a_body_that_keeps_coming_is_taken(served):
     with connected(port, f"POST / HTTP/1.1\r\nHost: x\r\nContent-Length: {size}\r\n\r\n".encode()) as client:
         for _ in range(3):
             client.sendall(b"x" * (1 << 20))
-            threading.Event().wait(0.3)
+            threading.Event().wait(0.5)
         assert str(size).encode() in client.recv(2000)
 
 
