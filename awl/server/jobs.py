@@ -266,7 +266,11 @@ class Jobs:
 
     def _next(self, number: int) -> Job | None:
         """The oldest job that is this worker's to take: of the idle ones it knows the question, or the study, or is the first."""
-        for job in self._waiting:
+        # All workers but the last prefer what is brief; the last keeps to the order, so that nothing waits for ever.
+        by_age = list(self._waiting)
+        if number < len(self._workers) - 1:
+            by_age.sort(key=lambda job: not job.is_brief)
+        for job in by_age:
             able = [other for other in sorted(self._idle) if self._may(other, job)]
             home = self._homes.get((job.study, job.question))
             has_open = [other for other in able if self._idle[other] == job.study]

@@ -24,7 +24,7 @@ from awl.study.study import Study
 Model = TypeVar("Model", bound=BaseModel)
 WAITS_S = 60.0
 """Seconds for which a request waits for the result of its work."""
-MOST_WAIT = 24
+MOST_WAIT = 64
 """Requests that wait at a time: the other threads of the server are there for what is answered at once."""
 LOOKS_EVERY_S = 0.5
 """Seconds between two looks whether a waiting client is still there."""

@@ -151,6 +151,26 @@ def test_brief_work_does_not_wait_behind_long(in_threads, tmp_path):
     assert [over(job).result_json() for job in long] == ["came"] * 3
 
 
+def test_what_is_brief_is_taken_first_but_by_the_last_worker(tmp_path):
+    room = Workroom(Catalogue(tmp_path))
+    known = Jobs([InThread(room), InThread(room)])
+    file = tmp_path / "come"
+    running = [known.start("x", "s", task(waits_for, path=str(file))) for _ in range(2)]
+    until(lambda: all(job.status == "running" for job in running))
+    waiting = [known.start("x", "s", task(process_number), is_brief=number == 2) for number in range(3)]
+    with known._changed:
+        known._idle[0] = known._idle[1] = "s"
+        known._homes.clear()
+        first = known._next(0)
+        del known._idle[0]
+        second = known._next(1)
+        del known._idle[1]
+        known._waiting.extend([first, second])
+    assert (first, second) == (waiting[2], waiting[0])
+    file.touch()
+    assert all(over(job).status == "successful" for job in (*running, *waiting))
+
+
 def test_more_than_can_wait_is_refused_and_what_waits_can_be_taken_back(in_threads, tmp_path, monkeypatch):
     monkeypatch.setattr(jobs_module, "MOST_WAITING", 2)
     file = tmp_path / "come"
