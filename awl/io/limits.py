@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import lzma
 import zipfile
 import zlib
@@ -70,6 +71,8 @@ def opened_archive(path: Path, source: str) -> Iterator[zipfile.ZipFile]:
         ValueError,
         NotImplementedError,
     ) as error:
+        if isinstance(error, OSError) and error.errno not in (None, errno.EINVAL):
+            raise  # of the disk, not of the archive
         raise AwlError(
             "The archive is damaged, cut short or locked",
             where=source,

@@ -60,8 +60,8 @@ def findings(study_id: str) -> Response:
 
 def checked(room: Workroom, progress: Progress, study_id: str, wanted: set[str] | None) -> dict[str, Any]:
     """What the check of a study found, or the parts of it that are wanted: the work of a request or job."""
-    found = document(room.studies.study(study_id), progress)
-    return {part: value for part, value in found.items() if wanted is None or part in wanted}
+    result = document(room.studies.study(study_id), progress)
+    return {part: value for part, value in result.items() if wanted is None or part in wanted}
 
 
 def document(study: Study, progress: Progress) -> dict[str, Any]:

@@ -272,9 +272,9 @@ class Jobs:
             by_age.sort(key=lambda job: not job.is_brief)
         for job in by_age:
             able = [other for other in sorted(self._idle) if self._may(other, job)]
-            home = self._homes.get((job.study, job.question))
+            last_worker = self._homes.get((job.study, job.question))
             has_open = [other for other in able if self._idle[other] == job.study]
-            if number == (home if home in able else next(iter(has_open or able), None)):
+            if number == (last_worker if last_worker in able else next(iter(has_open or able), None)):
                 self._waiting.remove(job)
                 return job
         return None

@@ -92,7 +92,7 @@ def animated(room: Workroom, progress: Progress, study_id: str, wanted: Animatio
 @api.get("/studies/<study_id>/animations/<job_id>")
 def made_animation(study_id: str, job_id: str) -> Response:
     """An animation that was made, as GIF."""
-    return _made(ANIMATION, study_id, job_id)
+    return _response_of(ANIMATION, study_id, job_id)
 
 
 class ReportWanted(BaseModel):
@@ -135,7 +135,7 @@ def written(room: Workroom, progress: Progress, study_id: str, wanted: ReportWan
 @api.get("/studies/<study_id>/reports/<job_id>")
 def made_report(study_id: str, job_id: str) -> Response:
     """A report that was made as a job."""
-    return _made(REPORT, study_id, job_id)
+    return _response_of(REPORT, study_id, job_id)
 
 
 def _followed(process: str, study_id: str, work: Task, of: str) -> Response:
@@ -144,7 +144,7 @@ def _followed(process: str, study_id: str, work: Task, of: str) -> Response:
     return started(job, f"{base_of(study_id)}/{process}s/{job.id}")
 
 
-def _made(process: str, study_id: str, job_id: str) -> Response:
+def _response_of(process: str, study_id: str, job_id: str) -> Response:
     """An `animation` or a `report` that a job made."""
     job = jobs().get(job_id, study_id)
     if job.process != process:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import bz2
+import errno
 import gzip
 import random
 import sqlite3
@@ -14,7 +15,7 @@ import pytest
 import shapely
 
 from awl.core.errors import AwlError
-from awl.io import omx, osm_change, vector
+from awl.io import limits, omx, osm_change, vector
 from awl.io.table import Table
 from awl.study import inspect
 from awl.study.export import layer_bytes
@@ -188,6 +189,13 @@ def test_a_view_without_end_is_refused(
     connection.close()
     with pytest.raises(AwlError, match="a view that takes too long"):
         taken_in(path)
+
+
+def test_a_full_disk_is_not_blamed_on_the_archive(sound: dict[str, bytes], tmp_path: Path) -> None:
+    path = tmp_path / "gmns.zip"
+    path.write_bytes(sound["gmns.zip"])
+    with pytest.raises(OSError, match="full"), limits.opened_archive(path, path.name):
+        raise OSError(errno.ENOSPC, "full")
 
 
 def test_an_element_without_end_is_refused_before_all_of_it_is_read(tmp_path: Path) -> None:
