@@ -96,7 +96,6 @@ def command(
         return
     if what_ifs:
         inputs["what_if"] = list(what_ifs)
-    from awl.io import geojson
     from awl.io.whole import write_whole
     from awl.questions import question as known
     from awl.questions.batch import WORK, run_batch
@@ -141,7 +140,7 @@ def command(
         click.echo(f"Kept as '{keep}': {answer.title}")
     if out is None:
         if keep is None and map_file is None and animation_file is None:
-            click.echo(geojson.dumps(answer.document()).decode())
+            click.echo(answer.encoded().decode())
         return
     click.echo(f"{out}: {answer.title}")
     for doubt in answer.doubts:

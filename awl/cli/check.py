@@ -57,7 +57,7 @@ def _check_study(study_path: Path, as_json: bool) -> bool:
     counts, timetables = findings.counts(), feeds.listed(study.reading)
     if as_json:
         both = Table.joined([table_of(study, findings), *(feeds.faults_table(entry) for entry in timetables)])
-        click.echo(geojson.dumps(geojson.collection(both)))
+        click.echo(geojson.encoded(both))
     else:
         lines = [_line(number, KINDS[name].grade, KINDS[name].title) for name, number in counts.items()]
         for entry in timetables:

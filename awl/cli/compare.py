@@ -29,7 +29,6 @@ def command(study_path: Path, answers: tuple[str, ...], out: Path | None, part: 
 
     Example: awl compare --study ferrow.gpkg open closed --out changes.csv --part zones
     """
-    from awl.io import geojson
     from awl.io.whole import write_whole
     from awl.questions.files import answer_bytes, check_ending
     from awl.questions.run import ask
@@ -44,7 +43,7 @@ def command(study_path: Path, answers: tuple[str, ...], out: Path | None, part: 
         if out is not None:
             write_whole(out, answer_bytes(answer, part, out.suffix[1:].lower(), out.name))
     if out is None:
-        click.echo(geojson.dumps(answer.document()).decode())
+        click.echo(answer.encoded().decode())
         return
     click.echo(f"{out}: {answer.title}")
     click.echo(f"  {answer.method[0]}")

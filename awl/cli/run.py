@@ -67,14 +67,13 @@ def _answered(study: Study, sheet: Sheet, progress: Progress) -> dict[str, Answe
 
 def _written(answered: dict[str, Answered], out: Path) -> list[tuple[Path, str]]:
     """Write a results document for each answer; returns the files with their titles."""
-    from awl.io import geojson
     from awl.io.whole import write_whole
 
     written = []
     out.mkdir(parents=True, exist_ok=True)
     for number, one in enumerate(answered.values(), 1):
         path = out / f"{number}-{one.process}.json"
-        write_whole(path, geojson.dumps(one.answer.document()))
+        write_whole(path, one.answer.encoded())
         written.append((path, one.answer.title))
     return written
 

@@ -11,8 +11,10 @@ import orjson
 import shapely
 
 from awl.core.errors import AwlError
+from awl.io import json_text
 from awl.io.crs import mostly, not_on_earth, off_earth, to_degrees
 from awl.io.limits import MAX_FEATURES, MAX_FIELDS, check_size
+from awl.io.shape_text import DIGITS, shape_texts
 from awl.io.table import Table
 
 Json = dict[str, Any]
@@ -150,23 +152,28 @@ def collection(layer: Table) -> Json:
     Parameters:
         layer: the layer.
     """
-    # An empty geometry is no geometry: RFC 7946 has null for it.
-    drawn = np.array(layer.geometry, dtype=object)
-    drawn[shapely.is_empty(drawn)] = None
-    texts = shapely.to_geojson(round_degrees(drawn))
-    keys = list(layer.columns)
-    rows = zip(*(column.shown() for column in layer.columns.values()), strict=True) if keys else ((),) * len(layer)
-    return {
-        "type": "FeatureCollection",
-        "features": [
-            {
-                "type": "Feature",
-                "properties": dict(zip(keys, row, strict=True)),
-                "geometry": None if text is None else orjson.loads(text),
-            }
-            for text, row in zip(texts, rows, strict=True)
-        ],
-    }
+    document: Json = orjson.loads(encoded(layer))
+    return document
+
+
+def encoded(layer: Table) -> bytes:
+    """The layer as the text of a FeatureCollection.
+
+    Parameters:
+        layer: the layer.
+    """
+    rows = zip(json_text.record_texts(layer), shape_texts(layer.geometry), strict=True)
+    features = [b'{"type":"Feature","properties":%b,"geometry":%b}' % row for row in rows]
+    return b'{"type":"FeatureCollection","features":[' + b",".join(features) + b"]}"
+
+
+def table_text(table: Table) -> bytes:
+    """A table as documents hold it: a FeatureCollection where rows lie on the ground, else a list of objects.
+
+    Parameters:
+        table: the table.
+    """
+    return encoded(table) if table.has_geometry else json_text.records(table)
 
 
 def round_degrees(geometry: Any) -> Any:
@@ -175,7 +182,7 @@ def round_degrees(geometry: Any) -> Any:
     Parameters:
         geometry: geometries (n,).
     """
-    return shapely.transform(geometry, lambda xy: np.round(xy, 7))
+    return shapely.transform(geometry, lambda xy: np.round(xy, DIGITS))
 
 
 def dumps(document: Any) -> bytes:

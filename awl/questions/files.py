@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from awl.core.errors import AwlError
-from awl.io import csv_table, geojson, geopackage, gpx, omx, parquet, xlsx
+from awl.io import csv_table, geojson, geopackage, gpx, json_text, omx, parquet, xlsx
 from awl.io.table import Table
 from awl.questions.inputs import Json
 from awl.questions.kept_answers import part_names, part_of
@@ -45,8 +45,7 @@ def answer_bytes(answer: Answer, part: str | None, ending: str, where: str) -> b
     if part is not None:
         _check_part(part, answer.parts)
     if ending == "json":
-        document = answer.document(None if part is None else {part})
-        return geojson.dumps(document if part is None else document[part])
+        return answer.encoded() if part is None else geojson.table_text(answer.part(part))
     shown = answer.view.tables[0].part if answer.view.tables else answer.parts[0]
     # Parts may take long to make: none is that nobody wants.
     wanted = answer.parts if part is None else [part]
@@ -84,7 +83,7 @@ def table_bytes(table: Table, ending: str, where: str) -> bytes:
         AwlError: a table is not written in that format.
     """
     if ending == "json":
-        return geojson.dumps(table.records())
+        return json_text.records(table)
     if ending not in ("csv", "xlsx", "parquet"):
         raise AwlError(
             f"A table is not written as {ending or 'that'}", where=where, remedy="Choose csv, xlsx, parquet or json",
@@ -119,7 +118,7 @@ def _written(tables: dict[str, Table], part: str | None, shown: str, ending: str
             raise AwlError(f"'{chosen}' has no geometry", remedy=remedy, inputs=("format",))
         if ending == "gpx":
             return gpx.tracks(tables[chosen], title)
-        return geojson.dumps(geojson.collection(tables[chosen]))
+        return geojson.encoded(tables[chosen])
     table = tables[part or shown]
     if ending == "omx" and not set(omx.ENDS) <= set(table.columns):
         remedy = "Ask 'matrix', or choose another format"

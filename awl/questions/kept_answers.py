@@ -82,7 +82,7 @@ def keep_under(study: Study, name: str, asked: type[Question], inputs: Json, ans
         "seconds": round(seconds, 3),
     }
     with study.writing() as connection:
-        records.keep_copy(connection, head, answer.title, geojson.dumps(answer.document(wanted)), name)
+        records.keep_copy(connection, head, answer.title, answer.encoded(wanted), name)
 
 
 def is_current(study: Study, answer: Json) -> bool:

@@ -6,6 +6,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
+import orjson
+
 from awl.io import geojson
 from awl.io.table import Table
 from awl.questions.from_answers import FeedingAnswer
@@ -99,15 +101,19 @@ class Answer:
 
     def document(self, wanted: set[str] | None = None) -> Json:
         """The results document, with all parts or those wanted: GeoJSON where rows lie on the ground, else records."""
+        document: Json = orjson.loads(self.encoded(wanted))
+        return document
+
+    def encoded(self, wanted: set[str] | None = None) -> bytes:
+        """The results document as text."""
         shown = [name for name in self.result.parts if wanted is None or name in wanted]
         view = view_document(self.view)
         document: Json = {key: view.pop(key) for key in ("title", "figures", "method")}
         document |= {"summary": self.result.summary, "doubts": [doubt.json() for doubt in self.result.doubts]}
         document |= {"view": view, "schema": {name: self.part(name).schema() for name in shown}, "parts": self.parts}
         for name in shown:
-            table = self.part(name)
-            document[name] = geojson.collection(table) if table.has_geometry else table.records()
-        return document
+            document[name] = orjson.Fragment(geojson.table_text(self.part(name)))
+        return geojson.dumps(document)
 
 
 def counted(count: int, name: str) -> str:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import shutil
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 from flask import Blueprint, Response, request
@@ -11,10 +11,23 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from awl.core.errors import AwlError
 from awl.core.graph.edits.edit import KINDS
+from awl.core.progress import Progress
 from awl.io import edit_documents, geojson, osm_change
 from awl.io.table import Table
-from awl.server.uploads import file_name, received_file, staged_file
-from awl.server.web import body, check_version, checked, expected_version, known_parameters, reply, study_of
+from awl.questions.inputs import Json
+from awl.server.uploads import discard, file_name, received_file, staged_file
+from awl.server.web import (
+    body,
+    check_version,
+    checked,
+    done,
+    expected_version,
+    known_parameters,
+    named_file,
+    reply,
+    study_of,
+)
+from awl.server.workroom import JSON, File, Workroom, task
 from awl.study import change_files, editing, ledger, mending, street_edits, what_ifs
 from awl.study.ledger import BASE
 from awl.study.study import Study
@@ -66,7 +79,7 @@ def _scope(study: Study, what_if: str | None) -> str:
     return BASE if not what_if else what_ifs.what_if(study, what_if).id
 
 
-def _outcome_reply(study: Study, outcome: street_edits.Outcome, what_if: str, **more: Any) -> Response:
+def _outcome_file(study: Study, outcome: street_edits.Outcome, what_if: str, **more: Any) -> File:
     document = {
         "step": outcome.step,
         "links": outcome.changed_links.tolist(),
@@ -75,7 +88,12 @@ def _outcome_reply(study: Study, outcome: street_edits.Outcome, what_if: str, **
         "version": what_ifs.version(study, what_if) if what_if else "",
         **more,
     }
-    return reply(document, ETag=f'"{ledger.version(study.reading, what_if)}"')
+    return File(geojson.dumps(document), JSON, {"ETag": f'"{ledger.version(study.reading, what_if)}"'})
+
+
+def _outcome_reply(study: Study, outcome: street_edits.Outcome, what_if: str) -> Response:
+    file = _outcome_file(study, outcome, what_if)
+    return Response(file.data, mimetype=file.media, headers=file.headers)
 
 
 @api.get("/studies/<study_id>/edits")
@@ -120,11 +138,14 @@ def exported_change(study_id: str) -> Response:
     known_parameters("what_if", "extract")
     study = study_of(study_id)
     what_if, token = _scope(study, request.args.get("what_if")), request.args.get("extract")
-    change = change_files.as_change(study, what_if, staged_file(token) if token else None)
-    name = f"{study_id}{'-' + what_if if what_if else ''}.osc"
-    response = Response(osm_change.dumps(change), mimetype="application/xml")
-    response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
-    return response
+    extract = staged_file(token) if token else None
+    return done("export", study_id, task(change_file, study_id=study_id, what_if=what_if, extract=extract))
+
+
+def change_file(room: Workroom, progress: Progress, study_id: str, what_if: str, extract: Path | None) -> File:
+    """Write the edits that hold as an OSM change file: the work of a request."""
+    change = change_files.as_change(room.studies.study(study_id), what_if, extract, progress)
+    return named_file(osm_change.dumps(change), f"{study_id}{'-' + what_if if what_if else ''}.osc")
 
 
 @api.post("/studies/<study_id>/edits/osm-change")
@@ -133,25 +154,24 @@ def apply_change(study_id: str) -> Response:
     known_parameters("name", "what_if", "extract")
     study, name = study_of(study_id), file_name()
     what_if, token = _scope(study, request.args.get("what_if")), request.args.get("extract")
-    extract = staged_file(token) if token else None
+    extract, expected = staged_file(token) if token else None, _expected(study, what_if)
     file = received_file(name)
-    try:
-        taken = change_files.take_in(study, file, what_if, extract, _expected(study, what_if))
-    finally:
-        shutil.rmtree(file.parent, ignore_errors=True)
+    work = task(change_applied, study_id=study_id, file=file, what_if=what_if, extract=extract, expected=expected)
+    return done("edit", study_id, work, then=lambda _: discard(file))
+
+
+def change_applied(
+    room: Workroom, progress: Progress, study_id: str, file: Path, what_if: str, extract: Path | None,
+    expected: str | None,
+) -> Json | File:  # fmt: skip
+    """Apply an OSM change file: the work of a request."""
+    study = room.studies.study(study_id)
+    taken = change_files.take_in(study, file, what_if, extract, expected, progress)
     extra = {"misfits": list(taken.misfits), "passed_over": taken.passed_over}
     if taken.outcome is None:
-        return reply(
-            {
-                "step": None,
-                "links": [],
-                "edits": edit_documents.collection([]),
-                "revision": study.revision,
-                "version": "",
-            }
-            | extra
-        )
-    return _outcome_reply(study, taken.outcome, what_if, **extra)
+        nothing: Json = {"step": None, "links": [], "edits": edit_documents.collection([])}
+        return {**nothing, "revision": study.revision, "version": "", **extra}
+    return _outcome_file(study, taken.outcome, what_if, **extra)
 
 
 @api.post("/studies/<study_id>/edits")
@@ -200,11 +220,26 @@ def mend(study_id: str) -> Response:
     study, wanted = study_of(study_id), checked(MendBody, body())
     what_if = _scope(study, wanted.what_if)
     if wanted.preview:
-        plan = mending.planned(study, wanted.kind, wanted.numbers, wanted.fix)
-        ghosts = geojson.collection(Table(plan.lines, {}))
-        return reply({"findings": plan.findings, "unmended": plan.unmended, "lines": ghosts})
-    plan, outcome = mending.mend(study, wanted.kind, wanted.numbers, wanted.fix, what_if, _expected(study, what_if))
-    return _outcome_reply(study, outcome, what_if, findings=plan.findings, unmended=plan.unmended)
+        return done("check", study_id, task(mending_planned, study_id=study_id, wanted=wanted), is_brief=True)
+    expected = _expected(study, what_if)
+    work = task(mended, study_id=study_id, wanted=wanted, what_if=what_if, expected=expected)
+    return done("edit", study_id, work, is_brief=True)
+
+
+def mending_planned(room: Workroom, progress: Progress, study_id: str, wanted: MendBody) -> Json:
+    """What mending would change: the work of a request."""
+    plan = mending.planned(room.studies.study(study_id), wanted.kind, wanted.numbers, wanted.fix)
+    ghosts = geojson.collection(Table(plan.lines, {}))
+    return {"findings": plan.findings, "unmended": plan.unmended, "lines": ghosts}
+
+
+def mended(
+    room: Workroom, progress: Progress, study_id: str, wanted: MendBody, what_if: str, expected: str | None
+) -> File:
+    """Mend findings of the health check: the work of a request."""
+    study = room.studies.study(study_id)
+    plan, outcome = mending.mend(study, wanted.kind, wanted.numbers, wanted.fix, what_if, expected)
+    return _outcome_file(study, outcome, what_if, findings=plan.findings, unmended=plan.unmended)
 
 
 # -- what-ifs -------------------------------------------------------------------------------------------------------------

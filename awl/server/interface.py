@@ -30,6 +30,7 @@ from awl.server.web import (
     body,
     catalogue,
     checked,
+    done,
     jobs,
     known_parameters,
     number,
@@ -69,11 +70,11 @@ def _prepare(study: Study) -> None:
     def open_it() -> None:
         if thread is not None:
             thread.join()
-        known.open_everywhere(study.id, task(opened, study_id=study.id))
+        known.open_everywhere(study.id, study.prepared, task(opened, study_id=study.id))
 
     if thread is not None:
         threading.Thread(target=open_it, daemon=True).start()
-    elif not study.is_preparing:
+    elif not (study.is_preparing or study.is_being_edited):
         open_it()
 
 
@@ -311,15 +312,22 @@ def stop_job(job_id: str) -> Response:
 def check_places(study_id: str) -> Response:
     """How the features of a layer lie to the streets of a mode, before anything runs."""
     known_parameters("layer", "mode", "snap")
-    study = study_of(study_id)
+    study_of(study_id)
     inputs = checked(
         SharedInputs,
         {"mode": request.args.get("mode", "walk"), "snap": number("snap") if "snap" in request.args else 100.0},
     )
-    context = Context(study, inputs)
-    places = context.places(LayerSet.model_validate({"layer": request.args.get("layer", "")}))
-    snapped = context.snap(places)
-    return reply(geojson.collection(context.place_table(places, snapped)))
+    work = task(places_snapped, study_id=study_id, inputs=inputs, layer=request.args.get("layer", ""))
+    return done("look", study_id, work, is_brief=True)
+
+
+def places_snapped(
+    room: Workroom, progress: Progress, study_id: str, inputs: SharedInputs, layer: str
+) -> dict[str, Any]:
+    """How the features of a layer lie to the streets: the work of a request."""
+    context = Context(room.studies.study(study_id), inputs)
+    places = context.places(LayerSet.model_validate({"layer": layer}))
+    return geojson.collection(context.place_table(places, context.snap(places)))
 
 
 @api.get("/studies/<study_id>/file")

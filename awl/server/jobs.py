@@ -126,7 +126,7 @@ class Jobs:
         self._waiting: deque[Job] = deque()
         self._changed = threading.Condition()
         self._workers, self._brief_only = list(workers), brief_only
-        self._opened: set[str] = set()
+        self._opened: dict[str, Any] = {}
         self._is_closed = False
         # Which study a worker did last: it has that one open and prepared.
         self._idle: dict[int, str] = {}
@@ -149,6 +149,16 @@ class Jobs:
     ) -> Job:
         """Queue a task of a study; what it returns becomes the result.
 
+        Parameters:
+            process: what is done, as the list of jobs calls it.
+            study: the study.
+            task: the work.
+            question: the question it answers.
+            is_brief: whether somebody waits for it who waits for little.
+            is_listed: whether it is one of the jobs of its study.
+            limit_s: seconds after which it is ended.
+            then: is called when it has ended or was refused, with whether it did well.
+
         Raises:
             AwlError: too many wait already (503).
         """
@@ -165,27 +175,40 @@ class Jobs:
         )
         job.progress = Progress(_listener(job))
         with self._changed:
-            if len(self._waiting) >= MOST_WAITING:
-                raise AwlError(
-                    f"The server has {MOST_WAITING} questions waiting already",
-                    remedy=f"Try again in {RETRY_AFTER_S} seconds",
-                    status=503,
-                    kind="too-busy",
-                )
-            self._jobs[job.id] = job
-            done = [key for key, old in self._jobs.items() if old.over.is_set()]
-            for key in done[:-MOST_FINISHED]:
-                self._forget(key)
-            self._waiting.append(job)
-            self._changed.notify_all()
+            is_refused = len(self._waiting) >= MOST_WAITING
+            if not is_refused:
+                self._queue(job)
+        if is_refused:
+            if then is not None:
+                then(False)
+            raise AwlError(
+                f"The server has {MOST_WAITING} questions waiting already",
+                remedy=f"Try again in {RETRY_AFTER_S} seconds",
+                status=503,
+                kind="too-busy",
+            )
         return job
 
-    def open_everywhere(self, study: str, task: Task) -> None:
-        """Have every worker do a task once, with which it opens a study before it is asked something of it."""
+    def _queue(self, job: Job) -> None:
+        self._jobs[job.id] = job
+        done = [key for key, old in self._jobs.items() if old.over.is_set()]
+        for key in done[:-MOST_FINISHED]:
+            self._forget(key)
+        self._waiting.append(job)
+        self._changed.notify_all()
+
+    def open_everywhere(self, study: str, version: Any, task: Task) -> None:
+        """Have every worker open a study before it is asked something of it, once for each version.
+
+        Parameters:
+            study: the study.
+            version: what it is like now.
+            task: opens and prepares it.
+        """
         with self._changed:
-            if study in self._opened:
+            if self._opened.get(study) == version:
                 return
-            self._opened.add(study)
+            self._opened[study] = version
             for number in (number for number, worker in enumerate(self._workers) if worker.is_apart):
                 job = Job(uuid.uuid4().hex, "open", study, None, task, worker=number, is_listed=False)
                 self._jobs[job.id] = job

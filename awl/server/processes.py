@@ -10,7 +10,6 @@ from flask import Blueprint, Response, request
 
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
-from awl.io.geojson import dumps
 from awl.questions import QUESTIONS, question
 from awl.questions.brief import is_brief
 from awl.questions.describe import process_description, process_summary
@@ -19,7 +18,7 @@ from awl.questions.results import Answer
 from awl.questions.run import ask
 from awl.server import health
 from awl.server.web import base_of, body, done, jobs, known_parameters, link, of_job, reply, started, study_of
-from awl.server.workroom import Task, Workroom, task
+from awl.server.workroom import JSON, File, Task, Workroom, task
 from awl.study import records
 from awl.study.study import Study
 
@@ -89,13 +88,13 @@ def _asking(study: Study, process_id: str, inputs: Json, document: Json, name: s
 def answered(
     room: Workroom, progress: Progress, study_id: str, process_id: str, inputs: Json, wanted: set[str] | None,
     name: str | None,
-) -> Json:  # fmt: skip
+) -> File:  # fmt: skip
     """The results document of a question: the work of a job."""
     study = room.studies.study(study_id)
     began, revision = time.monotonic(), study.revision
     answer = ask(study, process_id, inputs, progress, room.studies.study)
     room.played.keep(study, process_id, inputs, answer)
-    return _kept(study, process_id, inputs, answer, wanted, name, (began, revision), progress)
+    return File(_kept(study, process_id, inputs, answer, wanted, name, (began, revision), progress), JSON)
 
 
 def _checking(study: Study, process_id: str, inputs: Json, document: Json, name: str | None) -> tuple[Task, bool]:
@@ -125,18 +124,18 @@ def _wanted(outputs: Any, known: Collection[str]) -> set[str] | None:
 def _kept(
     study: Study, process_id: str, inputs: Json, answer: Answer, wanted: set[str] | None, name: str | None,
     begun: tuple[float, str], progress: Progress,
-) -> Json:  # fmt: skip
+) -> bytes:  # fmt: skip
     """The results document of an answer, kept under a name where there is one; `begun` is when, and on which streets."""
     began, revision = begun
     if wanted is not None:
         # What is kept for the sheet holds all that its view shows; others get the table that leads besides what they want.
         wanted |= answer.view.parts if name is not None else {table.part for table in answer.view.tables[:1]}
-    document = answer.document(wanted)
+    document = answer.encoded(wanted)
     if name is not None:
         progress.step(0.99, "Keeping the answer")
         with study.writing() as connection:
             seconds = round(time.monotonic() - began, 3)
-            records.save_answer(connection, name, process_id, inputs, revision, seconds, dumps(document))
+            records.save_answer(connection, name, process_id, inputs, revision, seconds, document)
     return document
 
 

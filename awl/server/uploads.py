@@ -71,7 +71,7 @@ def received_file(name: str) -> Path:
         with target.open("wb") as out:
             shutil.copyfileobj(request.stream, out, 1 << 20)
     except BaseException:
-        _discard(target)
+        discard(target)
         raise
     return target
 
@@ -102,7 +102,7 @@ def new_study() -> Response:
     title = request.args.get("title") or EXTRACT_ENDING.sub("", name)
     received = received_file(name)
     wanted = StreetBuild.model_validate({"title": title.replace("_", " ").capitalize()})
-    return _building(received, name, _reserved_id(title), None, wanted, lambda _: _discard(received))
+    return _building(received, name, _reserved_id(title), None, wanted, lambda _: discard(received))
 
 
 @api.post("/studies/<study_id>/sources")
@@ -120,10 +120,10 @@ def add_source(study_id: str) -> Response:
             study_id,
             None,
             StreetBuild.model_validate({"study": study_id}),
-            lambda _: _discard(received),
+            lambda _: discard(received),
         )
     work = task(source_added, study_id=study_id, path=received, name=name, ident=ident, title=title)
-    return started_build(study_id, work, then=lambda _: _discard(received))
+    return started_build(study_id, work, then=lambda _: discard(received))
 
 
 def source_added(
@@ -150,11 +150,7 @@ def _building(
             _warm(known.study(ident))
 
     work = task(streets_built, study_id=ident, path=path, name=name, area=area, wanted=wanted)
-    try:
-        return started_build(ident, work, then=built)
-    except BaseException:
-        known.release(ident)
-        raise
+    return started_build(ident, work, then=built)
 
 
 def streets_built(
@@ -168,7 +164,7 @@ def streets_built(
     return {"study": study_id, "report": vars(report)}
 
 
-def _discard(received: Path) -> None:
+def discard(received: Path) -> None:
     """Throw a file away that was received, with its folder."""
     shutil.rmtree(received.parent, ignore_errors=True)
 
@@ -273,20 +269,16 @@ def receive() -> Response:
     staged = received.parent.rename(catalogue().folder / f"{STAGED}{token}") / received.name
     litter.cap_staged(catalogue().folder)
     work = task(described, path=staged, name=name, reading=None, near=near, token=token)
-    return _looked(study, work, 201, staged)
-
-
-def _looked(study_id: str | None, work: Task, status: int = 200, thrown_away: Path | None = None) -> Response:
-    """What a file holds, that is looked at for a bounded time; a file that cannot be read is thrown away."""
-    try:
-        response = done("look", study_id or "", work, is_brief=True, limit_s=LOOKED_AT_S)
-    except AwlError:
-        if thrown_away is not None:
-            _discard(thrown_away)
-        raise
+    # A file that cannot be read is thrown away.
+    response = _looked(study, work, then=lambda well: None if well else discard(staged))
     if response.status_code == 200:
-        response.status_code = status
+        response.status_code = 201
     return response
+
+
+def _looked(study_id: str | None, work: Task, then: Callable[[bool], None] | None = None) -> Response:
+    """What a file holds, that is looked at for a bounded time; `then` as for `Jobs.start`."""
+    return done("look", study_id or "", work, is_brief=True, limit_s=LOOKED_AT_S, then=then)
 
 
 def described(
@@ -304,10 +296,7 @@ def area_of_file() -> Response:
     known_parameters("name")
     name = file_name()
     received = received_file(name)
-    try:
-        return _looked(None, task(area_read, path=received))
-    finally:
-        _discard(received)
+    return _looked(None, task(area_read, path=received), then=lambda _: discard(received))
 
 
 def area_read(room: Workroom, progress: Progress, path: Path) -> Json:
@@ -355,7 +344,7 @@ def build_streets(token: str) -> Response:
 
     def then(well: bool) -> None:
         if well:  # kept until it has worked, to be tried again with other words
-            _discard(upload)
+            discard(upload)
 
     return _building(upload, upload.name, ident, area, named, then)
 
@@ -374,7 +363,7 @@ def _adding(upload: Path, study_id: str, work: Task) -> Response:
 
     def then(well: bool) -> None:
         if well:
-            _discard(upload)
+            discard(upload)
 
     return started_build(study_id, work, then=then)
 

@@ -260,6 +260,7 @@ MEDIA = {
     "geojson": "application/geo+json",
     "json": "application/json",
     "zip": "application/zip",
+    "osc": "application/xml",
     "parquet": "application/vnd.apache.parquet",
     "omx": "application/x-hdf5",
     "gpx": "application/gpx+xml",

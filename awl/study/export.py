@@ -21,7 +21,7 @@ def graph_bytes(study: Study, mode: str, ending: str, when: datetime | None = No
     """The street graph with the costs of a mode in each direction, as GeoPackage or GeoJSON; in free flow or at an hour."""
     graph, network = study.graph, study.network(mode, when)
     if ending == "geojson":
-        return geojson.dumps(geojson.collection(graph_tables.collection_of(graph, network)))
+        return geojson.encoded(graph_tables.collection_of(graph, network))
     if ending != "gpkg":
         raise AwlError(f"'{ending}' is not a format of the street graph", remedy="Choose gmns, gpkg or geojson")
     tables = {
@@ -39,7 +39,7 @@ def layer_bytes(layer: Table, ident: str, ending: str) -> bytes:
         AwlError: layers are not written in that format.
     """
     if ending == "geojson":
-        return geojson.dumps(geojson.collection(layer))
+        return geojson.encoded(layer)
     if ending == "csv":
         return csv_table.of_table(layer)
     if ending == "xlsx":

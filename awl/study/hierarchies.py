@@ -11,27 +11,71 @@ from awl.core.network.network import Network
 from awl.core.progress import Progress
 from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.cch.topology import Topology
+from awl.core.routing.path import accumulated_with
 from awl.study import kept
 
 LAYOUT = 4
+MEASURES = ("time", "distance")
+"""What is prepared for each mode."""
 NAMES = tuple(item.name for item in fields(Topology))
 
 
 def hierarchy_of(study: Path, network: Network, progress: Progress | None = None) -> Hierarchy:
-    """The hierarchy of a network, read from the folder beside the study, or made and stored there."""
-    graph, steps = network.graph, network.states.steps
-    made_of = (steps.tail, steps.head, network.states.node, graph.node_lon, graph.node_lat)
-    folder = kept.place_of(study, "hierarchy", (np.array([network.states.count]), *made_of), LAYOUT)
+    """The hierarchy of a network, read from the folder beside the study, or made and stored there.
+
+    Parameters:
+        study: the study file.
+        network: the streets of a mode.
+        progress: is told how far the work is, and stops it.
+    """
+    folder = _folder(study, network)
     topology = _loaded(folder, network)
     if topology is not None:
-        return Hierarchy(topology)
+        return _with_metrics(study, network, Hierarchy(topology))
     with kept.alone(folder):
         topology = _loaded(folder, network)  # another process may have made it meanwhile
         if topology is not None:
-            return Hierarchy(topology)
+            return _with_metrics(study, network, Hierarchy(topology))
         hierarchy = Hierarchy.of(network, progress)
         kept.save(folder, {name: getattr(hierarchy.topology, name) for name in NAMES})
     return hierarchy
+
+
+def keep_metrics(study: Path, network: Network, hierarchy: Hierarchy) -> None:
+    """Store what was made of the costs of a network, for other processes to map.
+
+    Parameters:
+        study: the study file.
+        network: the streets of a mode.
+        hierarchy: its hierarchy.
+    """
+    for measure in MEASURES:
+        hierarchy.trim(network, measure)
+        hierarchy.unpacking(network, measure, accumulated_with(measure))
+    folder = _metric_folder(study, network)
+    if not folder.exists():
+        with kept.alone(folder):
+            kept.save(folder, hierarchy.arrays())
+
+
+def _with_metrics(study: Path, network: Network, hierarchy: Hierarchy) -> Hierarchy:
+    """The hierarchy with what is stored of costs, as it was where nothing is."""
+    arrays = kept.loaded(_metric_folder(study, network))
+    if arrays is not None:
+        for measure in MEASURES:
+            hierarchy.take_over(arrays, measure, accumulated_with(measure))
+    return hierarchy
+
+
+def _folder(study: Path, network: Network) -> Path:
+    graph, steps = network.graph, network.states.steps
+    made_of = (steps.tail, steps.head, network.states.node, graph.node_lon, graph.node_lat)
+    return kept.place_of(study, "hierarchy", (np.array([network.states.count]), *made_of), LAYOUT)
+
+
+def _metric_folder(study: Path, network: Network) -> Path:
+    topology = np.frombuffer(_folder(study, network).name.encode(), np.uint8)
+    return kept.place_of(study, "metric", (topology, *map(network.step_costs, MEASURES)), LAYOUT)
 
 
 def _loaded(folder: Path, network: Network) -> Topology | None:

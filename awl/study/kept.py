@@ -69,10 +69,11 @@ def alone(folder: Path) -> Iterator[None]:
             lock.close()
 
 
-def loaded(folder: Path, names: Sequence[str]) -> dict[str, NDArray[Any]] | None:
-    """The arrays of a folder, mapped; None when it is not there or damaged."""
+def loaded(folder: Path, names: Sequence[str] | None = None) -> dict[str, NDArray[Any]] | None:
+    """The arrays of a folder, or those of some names, mapped; None when it is not there or damaged."""
     try:
         sums = json.loads((folder / "head.json").read_text())
+        names = list(sums) if names is None else names
         if any(zlib.crc32((folder / f"{name}.npy").read_bytes()) != sums[name] for name in names):
             return None
         # Copy on write, as plain arrays: kernels are compiled for arrays that may be written.

@@ -25,7 +25,7 @@ from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.path import accumulated_with
 from awl.core.routing.router import RouterCache, StreetRouter
 from awl.core.routing.snapping import Snapper
-from awl.study import hierarchies, mode_costs, modes
+from awl.study import hierarchies, mode_costs, modes, street_changes
 from awl.study.fields import kept_field
 from awl.study.study_file import CHANGEABLE, NewLayer, StudyFile, slug
 
@@ -108,17 +108,28 @@ class Study(StudyFile):
 
         return self.cached("heights", make)
 
-    def hold_streets(self, graph: StreetGraph) -> None:
-        """Go on with streets that were just edited: the elevation raster, and heights of what did not change, are taken over."""
-        former, heights = self.derived("graph"), self.derived("heights")
-        source = self._elevation_entry
+    def content_changed(self, former: tuple[str, str], now: tuple[str, str]) -> None:
+        """Drop what was derived; where the streets were edited and nothing else, but what that of the new ones can be made of."""
+        (before, content_before), (after, content_after) = former, now
+        if content_before == content_after and street_changes.lead(self._connection, before, after) is not None:
+            self._set_aside(before)
+        else:
+            self.forget()
+
+    def _set_aside(self, before: str) -> None:
+        """Drop what was derived of streets of a revision; they, their heights, their routers and the raster are set aside."""
+        graph, heights, source = self.derived("graph"), self.derived("heights"), self._elevation_entry
         raster = None if source is None else self.derived(("raster", source["id"]))
+        former_heights = self._former_heights if graph is None or heights is None else (source, graph, heights)
         routers = {mode: cache.free for mode in self.modes() if (cache := self.derived(("routers", mode))) is not None}
         former_routers = {**self._former_routers, **routers}
-        kept = self._former_heights if former is None or heights is None else (source, former, heights)
-        super().hold_streets(graph)
-        self._former_heights = kept
-        self._former_routers = former_routers
+        former_streets = self._former_streets if graph is None else (before, graph)
+        self.forget()
+        self._former_heights, self._former_routers, self._former_streets = (
+            former_heights,
+            former_routers,
+            former_streets,
+        )
         if raster is not None and source is not None:
             self.cached(("raster", source["id"]), lambda: raster)
 
@@ -127,6 +138,7 @@ class Study(StudyFile):
         super().forget()
         self._former_heights = None
         self._former_routers = {}
+        self._former_streets = None
 
     def raster_coverage(self, ident: str) -> float | None:
         """Share of the street nodes at which a raster has a value; None where there are no streets."""
@@ -215,6 +227,11 @@ class Study(StudyFile):
             return self._preparing
 
     @property
+    def prepared(self) -> Any:
+        """The revision of the streets, and when each mode was changed, for which it was prepared last; None for none."""
+        return self._prepared
+
+    @property
     def is_being_edited(self) -> bool:
         """Whether its streets were edited a moment ago: what is prepared for them now would be for nothing."""
         return time.monotonic() - self._edited_at < REST_AFTER_EDIT_S
@@ -248,7 +265,7 @@ class Study(StudyFile):
         with self._hierarchy_lock:
             if router.hierarchy is None:
                 high = hierarchies.hierarchy_of(self.path, network, progress.part(0.0, 0.8))
-                for begin, measure in ((0.8, "time"), (0.9, "distance")):
+                for begin, measure in zip((0.8, 0.9), hierarchies.MEASURES, strict=True):
                     with progress.part(begin, begin + 0.04).inside("putting in what streets cost"):
                         high.metric(network, measure)
                     with progress.part(begin + 0.04, begin + 0.1).inside("unpacking shortcuts"):
@@ -256,12 +273,13 @@ class Study(StudyFile):
                 router.hierarchy = high
 
     def _trim(self, mode: str, progress: Progress) -> None:
-        """Leave out what no best way uses, for searches to come; those that come before are served by all edges."""
+        """Leave out what no best way uses, for searches to come, and keep all; those that come before are served by all edges."""
         router = self.router(mode)
         if router.hierarchy is not None:
-            for number, measure in enumerate(("time", "distance")):
+            for number, measure in enumerate(hierarchies.MEASURES):
                 with progress.part(number / 2, (number + 1) / 2).inside("removing links that no shortest path uses"):
                     router.hierarchy.trim(router.network, measure)
+            hierarchies.keep_metrics(self.path, router.network, router.hierarchy)
 
     def snapper(self, mode: str) -> Snapper:
         """The nearest-street search of a mode."""

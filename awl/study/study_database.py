@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import json
 import sqlite3
 import threading
 import uuid
@@ -148,6 +149,15 @@ class StudyDatabase:
         with self._derived_lock:
             self._derived.clear()
 
+    def content_changed(self, former: tuple[str, str], now: tuple[str, str]) -> None:
+        """Drop what was derived: this process or another has changed the file.
+
+        Parameters:
+            former: the content that things were derived from.
+            now: the content as it is.
+        """
+        self.forget()
+
     def cached(self, key: Any, make: Callable[[], Value], version: Any = None) -> Value:
         """Keep a derived thing in memory until the streets or a layer change; `make()` is called when it is missing.
 
@@ -161,9 +171,9 @@ class StudyDatabase:
         content = self.content
         with self._derived_lock:
             if self._derived_of != content:
-                if self._derived_of is not None:
-                    self.forget()
-                self._derived_of = content
+                former, self._derived_of = self._derived_of, content
+                if former is not None:
+                    self.content_changed(former, content)
             entry = self._derived.get(key)
             if entry is None or entry[0] != version:
                 entry = self._derived[key] = version, Once(make)
@@ -173,11 +183,8 @@ class StudyDatabase:
     @property
     def content(self) -> tuple[str, str]:
         """What streets, layers, rasters and feeds are, as the file says: other processes change it too."""
-        there = dict(
-            self._connection.execute(
-                "SELECT key, value FROM awl_facts WHERE key IN ('stamp', ?)", (CONTENT,)
-            ).fetchall()
-        )
+        rows = self._connection.execute("SELECT key, value FROM awl_facts WHERE key IN ('stamp', ?)", (CONTENT,))
+        there = {key: json.loads(value) for key, value in rows.fetchall()}
         return there.get("stamp", ""), there.get(CONTENT, "")
 
     def derived(self, key: Any) -> Any:

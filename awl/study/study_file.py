@@ -28,7 +28,7 @@ from awl.io import geopackage
 from awl.io.fields import check_key
 from awl.io.raster import Raster
 from awl.io.table import LayerNotes, Table
-from awl.study import arrays, ledger, rasters, records, streets
+from awl.study import arrays, ledger, rasters, records, street_changes, streets
 from awl.study.study_database import StudyDatabase
 
 BASE_TITLES = {
@@ -73,6 +73,7 @@ class StudyFile(StudyDatabase):
         super().__init__(path)
         self._hierarchy_lock = threading.Lock()
         self._edited_at = float("-inf")
+        self._former_streets: tuple[str, StreetGraph] | None = None
 
     @property
     def keep_parts(self) -> KeepParts:
@@ -324,14 +325,16 @@ class StudyFile(StudyDatabase):
         report = self.build_report
         fill_report(report, graph)
         streets.write_changes(connection, patch, graph)
-        records.set_fact(connection, "stamp", uuid.uuid4().hex[:12])
+        former, revision = self.revision, uuid.uuid4().hex[:12]
+        records.set_fact(connection, "stamp", revision)
+        street_changes.keep(connection, former, revision, patch)
         records.set_fact(connection, "build", {**(self.fact("build") or {}), **vars(report)})
 
     def hold_streets(self, graph: StreetGraph) -> None:
         """Go on with streets that were just changed, without reading them again; their arrays are written behind."""
-        self.forget()
         self._edited_at = time.monotonic()
         self.cached("graph", lambda: graph)
+        self._former_streets = None
         streets_revision = self.revision.partition("-")[0]
 
         def save() -> None:
@@ -355,13 +358,18 @@ class StudyFile(StudyDatabase):
                     kind="no-streets",
                 )
             streets_revision = revision.partition("-")[0]
-            graph = arrays.load_graph(self.path, streets_revision)
+            graph = self._followed(revision) or arrays.load_graph(self.path, streets_revision)
             if graph is None:
                 graph = streets.read_graph(self._connection, bool(self.fact("drawn", False)))
                 arrays.save_graph(self.path, streets_revision, graph)
             return graph
 
         return self.cached("graph", make)
+
+    def _followed(self, revision: str) -> StreetGraph | None:
+        """The streets of a revision, of those that were open before another process edited them."""
+        former, self._former_streets = self._former_streets, None
+        return None if former is None else street_changes.followed(self._connection, former[1], former[0], revision)
 
     @property
     def area(self) -> shapely.Geometry | None:

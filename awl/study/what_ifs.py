@@ -25,6 +25,7 @@ import orjson
 
 from awl.core.errors import AwlError, nearest
 from awl.core.graph.edits.apply import Applied, apply
+from awl.core.graph.edits.edit import Edit
 from awl.core.graph.edits.records import LinkRecord
 from awl.cql2.sql import to_sql
 from awl.io import geojson, geopackage
@@ -159,8 +160,26 @@ def changed_last(study: Study, idents: Sequence[str]) -> str:
 
 # -- the study as it would be -------------------------------------------------------------------------------------------
 
+
+@dataclass(frozen=True)
+class _Variant:
+    """A study with what-ifs that is open.
+
+    Attributes:
+        key: changes whenever the study or one of the what-ifs does.
+        rests_on: what it rests on but for the edits.
+        edits: the edits of the what-ifs, in their order.
+        study: the copy of the study.
+    """
+
+    key: Any
+    rests_on: Any
+    edits: tuple[Edit, ...]
+    study: Once[Study]
+
+
 _opening = threading.Lock()
-_variants: dict[tuple[Path, tuple[str, ...]], tuple[Any, Once[Study]]] = {}
+_variants: dict[tuple[Path, tuple[str, ...]], _Variant] = {}
 
 
 def variant(study: Study, idents: Sequence[str]) -> Study:
@@ -179,14 +198,48 @@ def variant(study: Study, idents: Sequence[str]) -> Study:
         )
     place, key = _place_and_key(study, chosen)
     with _opening:
-        known = _variants.pop(place, None)
-        if known is None or known[0] != key:
-            known = key, Once(lambda: _made(study, chosen))
+        known = _variants.get(place)
+    if known is None or known.key != key:
+        known = _next(known, study, chosen, key)
+    with _opening:
+        there = _variants.pop(place, None)
+        known = there if there is not None and there.key == key else known
         _variants[place] = known  # the last one used stands last
         while len(_variants) > MOST_OPEN:
             del _variants[next(iter(_variants))]
     # Made outside the lock: who needs it waits, nobody else.
-    return known[1].value()
+    return known.study.value()
+
+
+def _next(former: _Variant | None, study: Study, chosen: list[WhatIf], key: Any) -> _Variant:
+    """The variant of a study that has changed; where edits were added and nothing else, the former one goes on with them."""
+    rests_on, edits = _rests_on(study, chosen), _edits(study, chosen)
+    if former is not None and former.rests_on == rests_on and len(chosen) == 1:
+        open_study, known = former.study.known(), former.edits
+        if open_study is not None and edits[: len(known)] == known:
+            return _Variant(key, rests_on, edits, Once(lambda: _with_edits(open_study, edits[len(known) :])))
+    return _Variant(key, rests_on, edits, Once(lambda: _made(study, chosen)))
+
+
+def _rests_on(study: Study, chosen: Sequence[WhatIf]) -> Any:
+    bodies = tuple(orjson.dumps([getattr(item, name) for name in MEMBERS]) for item in chosen)
+    return study.content, tuple((ident, changed) for ident, (_, changed) in study.modes().items()), bodies
+
+
+def _edits(study: Study, chosen: Sequence[WhatIf]) -> tuple[Edit, ...]:
+    return tuple(edit for item in chosen for edit in ledger.edits_of(study.reading, item.id))
+
+
+def _with_edits(known: Study, edits: Sequence[Edit]) -> Study:
+    """A variant after further edits."""
+    _hold(known, apply(known.graph, edits))
+    return known
+
+
+def _hold(known: Study, applied: Applied) -> None:
+    with known.writing() as connection:
+        known.change_streets(connection, applied.patch, applied.graph)
+    known.hold_streets(applied.graph)
 
 
 def _place_and_key(study: Study, chosen: Sequence[WhatIf]) -> tuple[tuple[Path, tuple[str, ...]], Any]:
@@ -208,12 +261,11 @@ def follow(study: Study, ident: str, known: Study, applied: Applied) -> None:
         known: its variant before.
         applied: what the edit did to the variant's streets.
     """
-    with known.writing() as connection:
-        known.change_streets(connection, applied.patch, applied.graph)
-    known.hold_streets(applied.graph)
-    place, key = _place_and_key(study, [what_if(study, ident)])
+    _hold(known, applied)
+    chosen = [what_if(study, ident)]
+    place, key = _place_and_key(study, chosen)
     with _opening:
-        _variants[place] = key, Once(lambda: known)
+        _variants[place] = _Variant(key, _rests_on(study, chosen), _edits(study, chosen), Once(lambda: known))
 
 
 def _made(study: Study, chosen: list[WhatIf]) -> Study:

@@ -11,8 +11,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from awl.core.errors import AwlError
-from awl.io import geojson
-from awl.io.table import Table
+from awl.io import geojson, json_text
+from awl.io.table import Column, Table
 
 degrees = st.tuples(st.floats(-179, 179), st.floats(-89, 89))
 
@@ -97,3 +97,60 @@ def test_what_is_none_is_refused(document, expected):
 def test_numbers_of_numpy_and_absent_ones_become_json():
     text = geojson.dumps({"a": np.float64(1.5), "b": np.int32(3), "c": float("nan"), 4: np.array([1, 2])})
     assert json.loads(text) == {"a": 1.5, "b": 3, "c": None, "4": [1, 2]}
+
+
+def ring(places):
+    """A closed ring around its middle, however the places lie."""
+    spread = [(place[0], place[1]) for place in places]
+    return [*spread, spread[0]]
+
+
+lines = st.lists(degrees, min_size=2, max_size=6)
+rings = st.lists(degrees, min_size=3, max_size=6).map(ring)
+polygons = st.builds(shapely.Polygon, rings, st.lists(rings, max_size=2))
+shapes = st.one_of(
+    st.none(),
+    degrees.map(shapely.Point),
+    lines.map(shapely.LineString),
+    rings.map(shapely.LinearRing),
+    polygons,
+    st.lists(degrees, min_size=1, max_size=4).map(shapely.MultiPoint),
+    st.lists(lines, min_size=1, max_size=3).map(shapely.MultiLineString),
+    st.lists(polygons, min_size=1, max_size=3).map(shapely.MultiPolygon),
+    st.builds(lambda line, point: shapely.GeometryCollection([shapely.LineString(line), shapely.Point(point)]), lines, degrees),
+    degrees.map(lambda place: shapely.Point(*place, 12.5)),
+    st.sampled_from(
+        ("MULTIPOINT (EMPTY, (1 2))", "MULTILINESTRING (EMPTY, (1 2, 3 4))", "MULTIPOLYGON (EMPTY, ((1 2, 3 4, 5 2, 1 2)))")
+    ).map(shapely.from_wkt),
+    st.sampled_from([shapely.Polygon(), shapely.MultiPoint()]),
+)  # fmt: skip
+
+
+@settings(deadline=None, max_examples=200)
+@given(st.lists(shapes, max_size=8))
+def test_shapes_are_written_as_the_library_writes_them(given_shapes):
+    table = Table(np.array([*given_shapes, None], dtype=object), {})
+    written = json.loads(geojson.encoded(table))["features"]
+    for feature, shape in zip(written, table.geometry, strict=True):
+        if shape is None or shape.is_empty:
+            assert feature["geometry"] is None
+            continue
+        rounded = shapely.transform(shape, lambda xyz: np.round(xyz, 7), include_z=shape.has_z)
+        assert feature["geometry"] == json.loads(shapely.to_geojson(rounded))
+
+
+values = st.one_of(
+    st.lists(st.one_of(st.none(), st.text(max_size=6)), min_size=3, max_size=3),
+    st.lists(st.one_of(st.none(), st.integers(-(2**53), 2**53)), min_size=3, max_size=3),
+    st.lists(st.one_of(st.none(), st.floats()), min_size=3, max_size=3),
+    st.lists(st.one_of(st.none(), st.booleans()), min_size=3, max_size=3),
+    st.just([{"a": [1, "x,y"]}, None, [2, 3]]).map(Column.of_nested),
+)
+
+
+@settings(deadline=None, max_examples=200)
+@given(st.dictionaries(st.text(max_size=5), values, min_size=1, max_size=4))
+def test_rows_are_written_as_their_values_are(columns):
+    table = Table(np.array([None] * 3, dtype=object), columns)
+    assert json.loads(json_text.records(table)) == json.loads(geojson.dumps(table.records()))
+    assert geojson.collection(table)["features"][1]["properties"] == json.loads(geojson.dumps(table.records()))[1]

@@ -7,10 +7,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from awl.core.routing.cch import hierarchy
 from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.shipped import SOURCE
 from awl.study import hierarchies, importing
 from awl.study.arrays import folder_of
+from awl.study.study import Study
 
 
 def folders(study):
@@ -102,3 +104,33 @@ def test_heights_that_come_or_go_make_answers_stale_and_walking_slower(own_study
     assert with_heights != before and own_study.network("walk").duration_ms.sum() > flat
     own_study.drop_layer("heights")
     assert own_study.revision not in (before, with_heights) and own_study.network("walk").duration_ms.sum() == flat
+
+
+def test_metrics_are_kept_for_other_processes_and_not_for_other_costs(own_study, monkeypatch):
+    own_study.prepare().join(120)
+    mine = own_study.router("drive").hierarchy.arrays()
+    monkeypatch.setattr(hierarchy, "customized", lambda *_: pytest.fail("costs were put in again"))
+    other = Study(own_study.path)
+    other.wait_until_prepared("drive")
+    theirs = other.router("drive").hierarchy.arrays()
+    assert set(mine) == set(theirs) and {name.split(".")[0] for name in mine} == set(hierarchies.MEASURES)
+    for name, array in mine.items():
+        assert np.array_equal(array, theirs[name]) and array.dtype == theirs[name].dtype
+        assert type(theirs[name]) is np.ndarray and theirs[name].flags.writeable
+    monkeypatch.undo()
+    slower = replace(own_study.mode("drive"), top_speed=20.0)
+    own_study.save_mode(slower)
+    changed = Study(own_study.path)
+    changed.wait_until_prepared("drive")
+    assert not np.array_equal(changed.router("drive").hierarchy.arrays()["time.cost"], mine["time.cost"])
+
+
+def test_damaged_metrics_are_made_anew(own_study):
+    own_study.prepare().join(120)
+    mine = own_study.router("walk").hierarchy.arrays()
+    for file in folder_of(own_study.path).glob("metric-*/time.cost.npy"):
+        file.write_bytes(file.read_bytes()[:-8] + b"\x01" * 8)
+    other = Study(own_study.path)
+    other.wait_until_prepared("walk")
+    made = other.router("walk").hierarchy.arrays()
+    assert np.array_equal(made["time.cost"], mine["time.cost"])

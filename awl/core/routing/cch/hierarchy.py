@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import fields
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,13 +15,17 @@ from awl.core.progress import Progress
 from awl.core.routing.access_points import expanded
 from awl.core.routing.cch.customization import customized, unpacking_of
 from awl.core.routing.cch.partial import customized_again, steps_by_edge, ways_again
-from awl.core.routing.cch.perfect import ReducedGraph, reduced_graph, whole_graph
+from awl.core.routing.cch.perfect import ReducedGraph, Side, reduced_graph, whole_graph
 from awl.core.routing.cch.topology import Metric, Topology, Unpacking, topology_of
 
 Ints = NDArray[np.int32]
 Longs = NDArray[np.int64]
 FEW, FEW_SHARE = 50, 0.002
 """Steps, and their share of the ranks: where more have another cost, customizing in part is slower than in full."""
+
+
+def _names(kind: type[Any]) -> list[str]:
+    return [item.name for item in fields(kind)]
 
 
 class Hierarchy:
@@ -127,6 +134,35 @@ class Hierarchy:
         """
         if measure not in self._sides:
             self._sides[measure] = reduced_graph(self.topology, self.metric(network, measure))
+
+    def arrays(self) -> dict[str, NDArray[Any]]:
+        """All that was made of costs, by name, to be kept: see `take_over`."""
+        named: dict[str, NDArray[Any]] = {}
+        for measure, metric in self._metrics.items():
+            named[f"{measure}.cost"] = metric.cost
+        for (measure, accumulated), ways in self._ways.items():
+            named |= {f"{measure}.{accumulated}.{name}": array for name, array in vars(ways).items()}
+        for measure, sides in self._sides.items():
+            for direction, side in (("up", sides.up), ("down", sides.down)):
+                named |= {f"{measure}.{direction}.{name}": array for name, array in vars(side).items()}
+        return named
+
+    def take_over(self, arrays: Mapping[str, NDArray[Any]], measure: str, accumulated: str) -> None:
+        """Go on with the arrays of a measure that a hierarchy of the same topology and costs had made.
+
+        Parameters:
+            arrays: what it had made, by name.
+            measure: the cost that is minimised.
+            accumulated: the cost that is summed up along the way.
+        """
+        self._metrics[measure] = Metric(arrays[f"{measure}.cost"])
+        key = f"{measure}.{accumulated}"
+        self._ways[measure, accumulated] = Unpacking(**{name: arrays[f"{key}.{name}"] for name in _names(Unpacking)})
+        up, down = (
+            Side(**{name: arrays[f"{measure}.{direction}.{name}"] for name in _names(Side)})
+            for direction in ("up", "down")
+        )
+        self._sides[measure] = ReducedGraph(up, down)
 
     def reduced(self, network: Network, measure: str) -> ReducedGraph:
         """The edges searches go over: those best ways use where that was found out, else all.
