@@ -32,6 +32,7 @@ from awl.server import (
     uploads,
 )
 from awl.server.catalogue import Catalogue
+from awl.server.compression import compressed
 from awl.server.guard import Guard
 from awl.server.http_server import http_server
 from awl.server.jobs import Jobs
@@ -100,6 +101,7 @@ def create_app(root: Path, host: str = "127.0.0.1", workers: int = 0, tokens: To
     app.before_request(lambda: limit_queries(QUERIES_S))
     app.teardown_request(lambda _: limit_queries(None))
     app.after_request(_headers)
+    app.after_request(compressed)
     app.add_url_rule("/", "front", lambda: _front("index.html"))
     app.add_url_rule("/assets/<path:name>", "assets", lambda name: _front(f"assets/{name}"))
     return app
@@ -118,10 +120,10 @@ def _front(name: str) -> Response:
         raise AwlError("The front end is not built", remedy="Run 'make setup'", status=503)
     age = 86400 if name.startswith("assets/") else 0
     # The build holds scripts and styles compressed too.
-    compressed = "gzip" in request.accept_encodings and (FRONT_END / f"{name}.gz").is_file()
+    is_packed = "gzip" in request.accept_encodings and (FRONT_END / f"{name}.gz").is_file()
     media = mimetypes.guess_type(name)[0]
-    response = send_from_directory(FRONT_END, f"{name}.gz" if compressed else name, max_age=age, mimetype=media)
-    if compressed:
+    response = send_from_directory(FRONT_END, f"{name}.gz" if is_packed else name, max_age=age, mimetype=media)
+    if is_packed:
         response.headers["Content-Encoding"] = "gzip"
     response.headers["Vary"] = "Accept-Encoding"
     return response

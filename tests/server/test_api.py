@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import json
 
 import jsonschema
@@ -457,3 +458,19 @@ def test_addresses_are_found_by_street_and_number(own_study):
     assert names("oar lane 7b") == ["Oar Lane 7b"]
     found = client.get("/studies/ferrow/search?q=oar+lane+9").json["hits"][0]
     assert found["what"] == "house" and [found["lon"], found["lat"]] == [-36.201, 41.29]
+
+
+def test_long_answers_to_other_machines_are_compressed(client):
+    address = f"{BASE}/collections/streets/items?limit=500"
+    plain = client.get(address)
+    assert len(plain.data) > 32 << 10 and "Content-Encoding" not in plain.headers
+    asked = {"headers": {"Accept-Encoding": "gzip"}}
+    assert "Content-Encoding" not in client.get(address, **asked).headers  # this machine
+    far = {"environ_base": {"REMOTE_ADDR": "192.0.2.7"}}
+    packed = client.get(address, **asked, **far)
+    assert packed.headers["Content-Encoding"] == "gzip" and "Accept-Encoding" in packed.headers["Vary"]
+    assert len(packed.data) < len(plain.data) / 3
+    mine, theirs = (json.loads(data)["features"] for data in (plain.data, gzip.decompress(packed.data)))
+    assert mine == theirs
+    assert "Content-Encoding" not in client.get(address, **far).headers  # who takes none
+    assert "Content-Encoding" not in client.get(BASE, **asked, **far).headers  # short
