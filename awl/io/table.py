@@ -279,12 +279,21 @@ def kind_of(values: Sequence[Any]) -> Kind:
     Parameters:
         values: the values, None where there is none.
     """
+    only = _only_type(values)
+    if only in (str, bool):
+        return "text" if only is str else "boolean"
     kinds = {_kind(value) for value in values if not _absent(value)}
     if not kinds or "text" in kinds:
         return "text"
     if kinds == {"boolean"}:
         return "boolean"
     return "number" if "number" in kinds else "integer"
+
+
+def _only_type(values: Sequence[Any]) -> type | None:
+    """The type of all values that are there, None where they have several or there are none."""
+    types = set(map(type, values)) - {type(None)}
+    return types.pop() if len(types) == 1 else None
 
 
 def _kind(value: Any) -> Kind:
@@ -300,6 +309,9 @@ def _absent(value: Any) -> bool:
 
 
 def _of_list(values: list[Any]) -> pa.Array:
+    only = _only_type(values)
+    if only in (str, bool):
+        return pa.array(values, TYPES["text" if only is str else "boolean"])
     kind = kind_of(values)
     if kind == "text":
         return pa.array([None if _absent(value) else _text(value) for value in values], pa.string())
