@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 Shapes = NDArray[np.object_]
 DIGITS = 7
 """Decimals of a degree: about a centimetre."""
-OTHER = 7
-"""The type of what the library writes: collections, and geometries with heights or with parts that are empty."""
+POLYGON, OTHER = 3, 7
+"""The last type that is no group, and the type of what the library writes: collections, heights, parts that are empty."""
 
 
 def shape_texts(shapes: Shapes) -> list[bytes]:
@@ -41,8 +41,12 @@ def shape_texts(shapes: Shapes) -> list[bytes]:
 
 
 def _has_empty_parts(shapes: Shapes) -> NDArray[np.bool_]:
-    parts, owners = shapely.get_parts(shapes, return_index=True)
-    return np.isin(np.arange(len(shapes)), owners[shapely.is_empty(parts)]) & ~shapely.is_empty(shapes)
+    has = np.zeros(len(shapes), bool)
+    groups = np.flatnonzero(shapely.get_type_id(shapes) > POLYGON)
+    if len(groups):  # single ones have no parts; taking all apart would make an object of each
+        parts, owners = shapely.get_parts(shapes[groups], return_index=True)
+        has[groups[owners[shapely.is_empty(parts)]]] = True
+    return has & ~shapely.is_empty(shapes)
 
 
 def _others(shapes: Shapes) -> list[bytes]:

@@ -15,6 +15,13 @@ class Once(Generic[Value]):
     def __init__(self, make: Callable[[], Value]) -> None:
         self._make, self._lock = make, threading.Lock()
 
+    @classmethod
+    def of(cls, value: Value) -> Once[Value]:
+        """Something that was made already."""
+        once = cls(lambda: value)
+        once.value()
+        return once
+
     def value(self) -> Value:
         """What was made; where making it fails, whoever asks next tries again."""
         with self._lock:

@@ -26,7 +26,7 @@ from awl.core.routing.path import accumulated_with
 from awl.core.routing.router import RouterCache, StreetRouter
 from awl.core.routing.snapping import Snapper
 from awl.study import hierarchies, mode_costs, modes, street_changes
-from awl.study.fields import kept_field
+from awl.study.fields import keep_field, kept_field
 from awl.study.study_file import CHANGEABLE, NewLayer, StudyFile, slug
 
 __all__ = ["CHANGEABLE", "NewLayer", "Study", "slug"]
@@ -58,6 +58,7 @@ class Study(StudyFile):
         self._prepared: tuple[str, dict[str, str]] | None = None
         self._former_heights: tuple[dict[str, Any] | None, StreetGraph, Heights] | None = None
         self._former_routers: dict[str, StreetRouter] = {}
+        self._former_fields: dict[str, Field] = {}
 
     def mode(self, ident: str) -> Mode:
         """A mode by its id."""
@@ -123,13 +124,12 @@ class Study(StudyFile):
         former_heights = self._former_heights if graph is None or heights is None else (source, graph, heights)
         routers = {mode: cache.free for mode in self.modes() if (cache := self.derived(("routers", mode))) is not None}
         former_routers = {**self._former_routers, **routers}
+        fields = {mode: field for mode in self.modes() if (field := self.derived(("field", mode))) is not None}
+        former_fields = {**self._former_fields, **fields}
         former_streets = self._former_streets if graph is None else (before, graph)
         self.forget()
-        self._former_heights, self._former_routers, self._former_streets = (
-            former_heights,
-            former_routers,
-            former_streets,
-        )
+        self._former_heights, self._former_streets = former_heights, former_streets
+        self._former_routers, self._former_fields = former_routers, former_fields
         if raster is not None and source is not None:
             self.cached(("raster", source["id"]), lambda: raster)
 
@@ -138,6 +138,7 @@ class Study(StudyFile):
         super().forget()
         self._former_heights = None
         self._former_routers = {}
+        self._former_fields = {}
         self._former_streets = None
 
     def raster_coverage(self, ident: str) -> float | None:
@@ -249,7 +250,7 @@ class Study(StudyFile):
                 progress.step(0.0, "drawing its field")
                 # A mode that can use no street is told of elsewhere; where nothing can be kept, plain searches go on serving.
                 with contextlib.suppress(AwlError, OSError), progress.running():
-                    self.field(mode)
+                    keep_field(self.path, self.network(mode), self.field(mode))
                     self.wait_until_prepared(mode, progress.part(0.1, 0.9))
                     self._trim(mode, progress.part(0.9, 1.0))
         finally:
@@ -289,4 +290,5 @@ class Study(StudyFile):
     def field(self, mode: str) -> Field:
         """The field on which areas of a mode are drawn."""
         network = self.network(mode)
-        return self.cached(("field", mode), lambda: kept_field(self.path, network), network.mode)
+        former = self._former_fields.get(mode)
+        return self.cached(("field", mode), lambda: kept_field(self.path, network, former), network.mode)

@@ -180,6 +180,22 @@ class StudyDatabase:
         value: Value = entry[1].value()
         return value
 
+    def share(self, other: StudyDatabase) -> None:
+        """Go on with what was derived from a database of the same content.
+
+        Parameters:
+            other: the database this one is a copy of.
+        """
+        content = self.content
+        with other._derived_lock:
+            there = dict(other._derived) if other._derived_of == content else {}
+        known = {key: (version, once.known()) for key, (version, once) in there.items()}
+        with self._derived_lock:
+            self._derived_of = content
+            for key, (version, value) in known.items():
+                if value is not None:
+                    self._derived[key] = version, Once.of(value)
+
     @property
     def content(self) -> tuple[str, str]:
         """What streets, layers, rasters and feeds are, as the file says: other processes change it too."""

@@ -280,7 +280,8 @@ def _made(study: Study, chosen: list[WhatIf]) -> Study:
     finally:
         target.close()
     changed = Study(path)
-    changed.cached("graph", lambda: study.graph)
+    _ = study.graph
+    changed.share(study)
     weakref.finalize(changed, litter.remove, path)
     for item in chosen:
         _apply(study, changed, item)

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import Delaunay
 
-from awl.core.analysis.isochrone_areas.triangles import SHIFT_M, triangulated
+from awl.core.analysis.isochrone_areas.triangles import SHIFT_M, triangulated, triangulated_again
 from tests.examples import examples
 
 WIDE = 100.0
@@ -47,3 +47,34 @@ def test_strewn_points_get_the_triangles_of_the_whole(tile):
     # Outside, along the outline, wide circles are left out.
     inner = {row for row in whole if (points[list(row)] > 80).all() and (points[list(row)] < [1350, 750]).all()}
     assert inner <= made and made <= whole
+
+
+def triangles_of(points, corners):
+    """Triangles as sets of places."""
+    return {frozenset(map(tuple, points[row])) for row in corners}
+
+
+@settings(max_examples=examples(60), deadline=None)
+@given(
+    kind=st.sampled_from(["grid", "strewn"]),
+    seed=st.integers(0, 10**6),
+    gone=st.integers(0, 30),
+    come=st.integers(0, 30),
+    near=st.tuples(st.floats(0, 1400), st.floats(0, 800)),
+)
+def test_what_is_triangulated_again_after_a_change_is_what_all_points_give(kind, seed, gone, come, near):
+    rng = np.random.default_rng(seed)
+    former = spread(kind, seed)
+    by_distance = np.argsort(np.hypot(*(former - near).T))
+    stays = np.sort(by_distance[gone:])
+    points = rng.permutation(np.concatenate([former[stays], np.array(near) + rng.uniform(-80, 80, (come, 2))]))
+    again = triangulated_again(points, WIDE, former, triangulated(former, WIDE))
+    assert again is not None
+    whole = triangulated(points, WIDE, 200)
+    assert len(again) == len(whole) and triangles_of(points, again) == triangles_of(points, whole)
+    assert (area_of(points, again) > -SHIFT_M * 400).all(), "anticlockwise"
+
+
+def test_too_much_change_is_left_to_the_whole():
+    former = spread("strewn", 3)
+    assert triangulated_again(former + 0.5, WIDE, former, triangulated(former, WIDE)) is None

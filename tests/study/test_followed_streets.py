@@ -6,8 +6,12 @@ import random
 
 import numpy as np
 import pytest
+import shapely
 
+from awl.core.analysis.isochrone_areas.field import field_of
 from awl.study import arrays, street_changes, streets, what_ifs
+from awl.study.arrays import folder_of
+from awl.study.fields import keep_field
 from awl.study.importing import add
 from awl.study.street_edits import edit_streets, redo, undo
 from awl.study.study import Study
@@ -102,3 +106,27 @@ def test_a_what_if_that_is_open_follows_edits_of_another_process(own_study, monk
     # What is taken back, or changed besides edits, is made anew.
     undo(other, "new_cut")
     assert what_ifs.variant(own_study, ["new_cut"]) is not mine
+
+
+def places(field):
+    """Triangles of a field as sets of places, and where on which street each sample lies."""
+    xy = np.column_stack([field.x, field.y])
+    return {frozenset(map(tuple, xy[row])) for row in field.triangles}
+
+
+def test_fields_and_shapes_after_edits_are_those_made_anew(own_study):
+    other = Study(own_study.path)
+    _ = other.field("walk"), own_study.graph.lines_xy, other.graph.lines_xy
+    for edit in [a_street(own_study), *some_edits(own_study)]:
+        edit_streets(own_study, [edit])
+        followed, graph = other.field("walk"), other.graph
+        assert "lines_xy" in vars(graph)
+        anew = Study(own_study.path)
+        assert shapely.equals_exact(graph.lines_xy, anew.graph.lines_xy).all()
+        assert all(map(np.array_equal, graph.shape_xy, anew.graph.shape_xy))
+        whole = field_of(anew.network("walk"))
+        assert np.array_equal(followed.link, whole.link) and np.array_equal(followed.fraction, whole.fraction)
+        assert places(followed) == places(whole)
+    before = len(list(folder_of(own_study.path).glob("field-*")))
+    keep_field(other.path, other.network("walk"), other.field("walk"))
+    assert len(list(folder_of(own_study.path).glob("field-*"))) == before + 1

@@ -134,6 +134,27 @@ class StreetGraph:
         x, y = self.shape_xy
         return ragged_lines(np.column_stack([x, y]), self.shape_start)
 
+    def take_shapes_from(self, former: StreetGraph, changed: NDArray[np.int64]) -> None:
+        """Go on with the shapes in the plane that were made of an earlier graph; nothing where it has none, or another plane.
+
+        Parameters:
+            former: the earlier graph.
+            changed: ids (k,) of the links that are other than there.
+        """
+        if "lines_xy" not in vars(former) or self.plane != former.plane:
+            return
+        row = former.link_rows(self.link_id)
+        row[np.isin(self.link_id, changed)] = -1
+        same, new = np.flatnonzero(row >= 0), np.flatnonzero(row < 0)
+        there, here = ragged_rows(former.shape_start, row[same])[0], ragged_rows(self.shape_start, same)[0]
+        rest, starts = ragged_rows(self.shape_start, new)
+        xy = np.empty((2, len(self.shape_lon)))
+        xy[:, here] = np.stack(former.shape_xy)[:, there]
+        xy[:, rest] = self.plane.xy(self.shape_lon[rest], self.shape_lat[rest])
+        lines = np.empty(self.link_count, object)
+        lines[same], lines[new] = former.lines_xy[row[same]], ragged_lines(xy[:, rest].T, starts)
+        vars(self).update(shape_xy=(xy[0], xy[1]), lines_xy=lines)
+
     def tag(self, key: str) -> Categorical:
         """The column of an attribute, empty when no link carries it.
 

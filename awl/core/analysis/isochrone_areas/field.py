@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from awl.core.analysis.isochrone_areas.triangles import triangulated
+from awl.core.analysis.isochrone_areas.triangles import triangulated, triangulated_again
 from awl.core.graph.shapes import cut_vertices
 from awl.core.network.network import Network
 
@@ -44,11 +44,12 @@ class Field:
         return len(self.link)
 
 
-def field_of(network: Network) -> Field:
+def field_of(network: Network, former: Field | None = None) -> Field:
     """The field of a network.
 
     Parameters:
         network: the streets of a mode, at a time and with closures.
+        former: the field before some of the streets were edited; the same comes out, sooner.
     """
     graph = network.graph
     links = np.flatnonzero(network.usable).astype(np.int32)
@@ -63,12 +64,16 @@ def field_of(network: Network) -> Field:
     fraction = np.concatenate([fraction, at_end.astype(float)])
     vertices, start = cut_vertices(graph, link, np.zeros(len(link)), fraction, in_plane=True)
     xy = vertices[start[1:] - 1]
-    centimetres = np.rint((xy - xy.min(axis=0)) * 100).astype(np.int64)
+    centimetres = np.rint(xy * 100).astype(np.int64) + (1 << 30)
     _, distinct = np.unique((centimetres[:, 0] << 31) | centimetres[:, 1], return_index=True)
     xy, link, fraction = xy[distinct], link[distinct], fraction[distinct]
     everything = np.concatenate([xy, _blank_points(xy)])
     # No circle of twice that width is free of points: lattice points left out lie near a sample.
-    triangles = triangulated(everything, 2 * OFF_STREET_M)
+    triangles, widest = None, 2 * OFF_STREET_M
+    if former is not None:
+        triangles = triangulated_again(everything, widest, np.column_stack([former.x, former.y]), former.triangles)
+    if triangles is None:
+        triangles = triangulated(everything, widest)
     return Field(everything[:, 0].copy(), everything[:, 1].copy(), link, fraction, triangles)
 
 
@@ -80,8 +85,9 @@ def _blank_points(samples: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 def _lattice(low: NDArray[np.float64], high: NDArray[np.float64], step: float) -> NDArray[np.float64]:
-    x = np.arange(low[0], high[0] + step, step)
-    y = np.arange(low[1], high[1] + step, step * 0.866)
-    grid_x, grid_y = np.meshgrid(x, y)
-    grid_x[1::2] += step / 2
+    """Points of the one lattice of the plane that lie between `low` and `high`."""
+    column = np.arange(np.floor(low[0] / step), np.ceil(high[0] / step) + 1)
+    row = np.arange(np.floor(low[1] / (step * 0.866)), np.ceil(high[1] / (step * 0.866)) + 1)
+    grid_x, grid_y = np.meshgrid(column * step, row * step * 0.866)
+    grid_x[row % 2 == 1] += step / 2
     return np.column_stack([grid_x.ravel(), grid_y.ravel()])

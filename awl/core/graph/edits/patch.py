@@ -75,7 +75,9 @@ def patched(graph: StreetGraph, patch: Patch) -> StreetGraph:
     highest = graph.next_node_id - 1, graph.next_link_id - 1
     bare = replace(graph, **columns, restrictions=TurnRestrictions.none(), highest_ids=highest)
     bare = replace(bare, highest_ids=(bare.next_node_id - 1, bare.next_link_id - 1))
-    return _with_turns(bare.in_space_order(), turns)
+    result = _with_turns(bare.in_space_order(), turns)
+    result.take_shapes_from(graph, patch.changed_links)
+    return result
 
 
 def _links(
