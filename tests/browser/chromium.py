@@ -186,7 +186,7 @@ def browser(address: str, width: int = 1280, height: int = 800, sharp: bool = Fa
 @contextlib.contextmanager
 def server(folder: Path) -> Iterator[str]:
     """Awl serving a folder of studies on a free port; gives its address."""
-    command = [sys.executable, "-m", "awl.cli", "serve", str(folder), "--port", "0"]
+    command = [sys.executable, "-m", "awl.cli", "serve", str(folder), "--port", "0", "--workers", "1"]
     process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
     try:
         assert process.stdout is not None
