@@ -176,6 +176,7 @@ def serve(root: Path, host: str, port: int, workers: int, tokens: Tokens | None)
     except KeyboardInterrupt:
         log.info("interrupted")
     finally:
+        app.extensions["awl-catalogue"].close()
         app.extensions["awl-jobs"].close()
 
 

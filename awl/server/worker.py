@@ -31,6 +31,8 @@ REPORT_S = 0.1
 """Seconds between two reports of a process."""
 STOPS_WITHIN_S = 5.0
 """A process that was told to stop and has not by then is ended."""
+CLOSES_WITHIN_S = 0.5
+"""How long closing waits for a process that is beginning."""
 Listener = Callable[[float, str], None]
 
 
@@ -166,13 +168,19 @@ class InProcess:
             )
             self._process.start()
             theirs.close()
+            if self._is_ended:
+                self._end()
+                raise OSError("the server is ending")
         return self._pipe
 
     def close(self) -> None:
-        """End the process, whatever it does, for good."""
-        with self._lock:
-            self._is_ended = True
-            self._end()
+        """End the process, whatever it does, for good; one that is beginning ends as soon as it has begun."""
+        self._is_ended = True
+        if self._lock.acquire(timeout=CLOSES_WITHIN_S):
+            try:
+                self._end()
+            finally:
+                self._lock.release()
 
     def _end(self) -> None:
         process, pipe, self._process, self._pipe = self._process, self._pipe, None, None

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.analysis.isochrone_areas.field import Field
-from awl.core.errors import AwlError, nearest
+from awl.core.errors import AwlError, Cancelled, nearest
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import Mode
 from awl.core.modes.slope import Heights, heights_of
@@ -55,6 +55,8 @@ class Study(StudyFile):
         super().__init__(path)
         self._preparing: threading.Thread | None = None
         self.preparation: Preparation | None = None
+        self._in_preparation = Progress()
+        self._is_closed = False
         self._prepared: tuple[str, dict[str, str]] | None = None
         self._former_heights: tuple[dict[str, Any] | None, StreetGraph, Heights] | None = None
         self._former_routers: dict[str, StreetRouter] = {}
@@ -246,15 +248,24 @@ class Study(StudyFile):
         modes = list(self.modes())
         try:
             for number, mode in enumerate(modes):
-                progress = Progress(partial(self._tell, len(modes), number, mode))
+                progress = self._in_preparation = Progress(partial(self._tell, len(modes), number, mode))
+                if self._is_closed:
+                    return
                 progress.step(0.0, "drawing its field")
                 # A mode that can use no street is told of elsewhere; where nothing can be kept, plain searches go on serving.
                 with contextlib.suppress(AwlError, OSError), progress.running():
                     keep_field(self.path, self.network(mode), self.field(mode))
                     self.wait_until_prepared(mode, progress.part(0.1, 0.9))
                     self._trim(mode, progress.part(0.9, 1.0))
+        except Cancelled:
+            return
         finally:
             self.preparation = None
+
+    def close(self) -> None:
+        """Let what is prepared behind end soon: nobody will ask."""
+        self._is_closed = True
+        self._in_preparation.stop()
 
     def _tell(self, modes: int, ready: int, mode: str, share: float, what: str) -> None:
         self.preparation = Preparation(modes, ready, mode, share, what)

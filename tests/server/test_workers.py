@@ -9,7 +9,8 @@ from pathlib import Path
 
 import pytest
 
-from awl.core.errors import AwlError
+from awl.core.errors import AwlError, Cancelled
+from awl.core.progress import Progress
 from awl.server import jobs as jobs_module
 from awl.server import web, worker
 from awl.server.app import create_app
@@ -256,3 +257,12 @@ def test_a_server_with_processes_answers_as_one_with_threads(folder, client):
         assert refused.status_code == 400
     finally:
         app.extensions["awl-jobs"].close()
+
+
+def test_a_worker_that_is_beginning_does_not_keep_the_server_from_ending(tmp_path, monkeypatch):
+    monkeypatch.setattr(worker, "CLOSES_WITHIN_S", 0.01)
+    beginning = InProcess(tmp_path)
+    with beginning._lock:  # held by the thread in which it begins
+        beginning.close()
+    assert isinstance(beginning.do(task(print), Progress(), None), Cancelled)
+    assert beginning._process is None

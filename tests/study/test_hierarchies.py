@@ -134,3 +134,15 @@ def test_damaged_metrics_are_made_anew(own_study):
     other.wait_until_prepared("walk")
     made = other.router("walk").hierarchy.arrays()
     assert np.array_equal(made["time.cost"], mine["time.cost"])
+
+
+def test_preparing_ends_when_the_study_is_closed(own_study, monkeypatch):
+    def draw(*_):
+        own_study.close()  # while the first mode is worked on
+
+    monkeypatch.setattr(Study, "field", draw)
+    monkeypatch.setattr("awl.study.study.keep_field", lambda *_: None)
+    thread = own_study.prepare()
+    thread.join(60)
+    assert not thread.is_alive() and own_study.preparation is None
+    assert all(own_study.router(mode).hierarchy is None for mode in own_study.modes())
