@@ -37,6 +37,7 @@ from awl.questions.run import ask
 from awl.shipped import SOURCE
 from awl.study.study import Study
 from bench.access import among_buildings, in_a_region, in_the_city
+from bench.documents import followed, written
 from bench.handout import handed_out
 from bench.heights import by_the_clock, on_the_hierarchy
 from bench.measure import Row, medians
@@ -114,6 +115,8 @@ def questions() -> list[Row]:
             *in_ferrow(study),
             *handed_out(study),
             *many_at_once(study),
+            *written(study),
+            *followed(),
         ]
 
 
