@@ -165,7 +165,8 @@ def _animate(
     study: Study, question: str, inputs: dict[str, Any], answer: Answer, file: Path, progress: Progress
 ) -> None:
     """Write the animation of an answer."""
-    from awl.handout.animation import AnimationOptions, animation_gif
+    from awl.handout.animation import animation_gif
+    from awl.handout.animation_options import AnimationOptions
     from awl.handout.answers import fresh_content
     from awl.io.whole import write_whole
 

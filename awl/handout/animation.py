@@ -10,17 +10,18 @@ import numpy as np
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
 from PIL import Image
-from pydantic import BaseModel, ConfigDict, Field
 
 from awl.core.errors import AwlError
 from awl.core.progress import Progress, raise_if_cancelled
+from awl.handout.animation_options import AnimationOptions
 from awl.handout.base_map import MapFrame, draw_base
+from awl.handout.content import PeopleShown, SheetContent
 from awl.handout.inks import Inks
 from awl.handout.lettering import Lettering
 from awl.handout.letters import MEDIUM, SANS, TITLE, font
-from awl.handout.map_sheet import SheetContent, map_frame
+from awl.handout.map_sheet import map_frame
 from awl.handout.paper import Layout, MapOptions
-from awl.handout.people import PeopleShown, clock_minute, clock_word, draw_people
+from awl.handout.people import clock_minute, clock_word, draw_people
 from awl.study.study import Study
 
 DPI = 96
@@ -28,22 +29,6 @@ MM_PER_PIXEL = 25.4 / DPI
 USUAL_PICTURES, MOST_PICTURES = 100, 400
 HEAD_PX, FOOT_PX, SHAPE = 30, 40, 0.62
 """Strips above and below the map, and its height as a share of its width."""
-CLOCK = r"^\d{1,2}:[0-5]\d$"
-
-
-class AnimationOptions(BaseModel):
-    """What an animation shows, and how large it is."""
-
-    model_config = ConfigDict(extra="forbid")
-
-    width: int = Field(900, ge=320, le=1600, description="Pixels across.")
-    begin: str | None = Field(None, pattern=CLOCK, description="The first time of the day, such as 13:00.")
-    end: str | None = Field(None, pattern=CLOCK, description="The last one.")
-    step: float | None = Field(
-        None, gt=0, le=60, description="Minutes between two pictures; as many as make some hundred where left out."
-    )
-    per_second: float = Field(12, ge=1, le=25, description="Pictures in a second.")
-    loop: bool = Field(True, description="Whether it begins anew at its end.")
 
 
 @dataclass(frozen=True)

@@ -6,8 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime
 from typing import Any
 
-from awl.handout.chart_pictures import chart_svg
-from awl.handout.map_sheet import SheetContent
+from awl.handout.content import SheetContent
 from awl.io.table import Table
 from awl.questions.field_columns import field_columns
 from awl.questions.inputs import Json
@@ -27,6 +26,8 @@ def answer_block(content: SheetContent, parts: Sequence[str], most_rows: int = M
         most_rows: so many rows of each are shown; how many more there are is said.
         charts: whether its charts are drawn.
     """
+    from awl.handout.chart_pictures import chart_svg
+
     view = content.view
     drawn = [(chart, chart_svg(chart, CHART_MM)) for chart in view.charts if charts]
     return {

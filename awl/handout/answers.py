@@ -7,7 +7,7 @@ from dataclasses import replace
 from pydantic import ValidationError
 
 from awl.core.errors import AwlError
-from awl.handout.map_sheet import SheetContent
+from awl.handout.content import SheetContent
 from awl.handout.moving import with_people
 from awl.io.table import Table
 from awl.questions import QUESTIONS

@@ -8,10 +8,7 @@ from __future__ import annotations
 import base64
 import io
 import re
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any
 
 import numpy as np
 import shapely
@@ -27,15 +24,14 @@ from awl import __version__
 from awl.core.errors import AwlError
 from awl.handout.answer_layers import DrawnAnswer, draw_answer
 from awl.handout.base_map import MapFrame, draw_base
+from awl.handout.content import PeopleShown, SheetContent
 from awl.handout.inks import Inks
 from awl.handout.legend import MM_PER_POINT, LegendDrawer
 from awl.handout.lettering import Lettering
 from awl.handout.letters import ITALIC, MEDIUM, SANS, SERIF, TITLE, font, path_of, wrapped
 from awl.handout.paper import Box, Layout, MapOptions, bar_length, layout_of, scale_for, view_at
-from awl.handout.people import PeopleShown, clock_minute, clock_word, draw_people
-from awl.io.table import Table
+from awl.handout.people import clock_minute, clock_word, draw_people
 from awl.study.study import Study
-from awl.views.view import View
 
 FORMATS = {"png": "image/png", "svg": "image/svg+xml", "pdf": "application/pdf"}
 FAMILIES = (SANS, MEDIUM, "Awl Sans SemiBold", SERIF, TITLE, ITALIC)
@@ -44,33 +40,6 @@ MARGIN = 1.06
 rcParams["svg.fonttype"], rcParams["pdf.fonttype"], rcParams["text.parse_math"] = "none", 42, False
 rcParams["svg.hashsalt"], rcParams["text.hinting"] = "awl", "none"
 """Text stays text, and equal sheets are equal files."""
-
-
-@dataclass(frozen=True)
-class SheetContent:
-    """What a map sheet is of.
-
-    Attributes:
-        view: what the answer says and shows.
-        part: gives a part of it, None where it is not kept.
-        asked: the question as a sentence; empty where there is none.
-        mode: the mode whose streets are told apart from those it may not use; None for all alike.
-        graded_doubts: what to know before trusting it, with `grade` and `text`, the gravest first.
-        made: when it was answered, RFC 3339.
-        looks: looks of rows of the legend by their ids.
-        hidden: rows that are switched off.
-        people: gives who is on the map at a minute of the day, where people move.
-    """
-
-    view: View
-    part: Callable[[str], Table | None]
-    asked: str
-    mode: str | None
-    graded_doubts: list[dict[str, str]]
-    made: str
-    looks: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
-    hidden: frozenset[str] = frozenset({"unserved"})
-    people: Callable[[float], PeopleShown] | None = None
 
 
 def draw_map_sheet(study: Study, content: SheetContent, options: MapOptions, ending: str) -> bytes:

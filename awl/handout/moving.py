@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from awl.handout.map_sheet import SheetContent
-from awl.handout.people import PeopleShown
+from awl.handout.content import PeopleShown, SheetContent
 from awl.questions.simulate.playback import Playback
 from awl.questions.simulate.runs import MINUTE_MS
 

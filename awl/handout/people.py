@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
-
 import numpy as np
 from matplotlib.collections import LineCollection
 from matplotlib.patches import Rectangle
 from numpy.typing import NDArray
 
 from awl.handout.base_map import MapFrame
+from awl.handout.content import PeopleShown
 from awl.handout.letters import MEDIUM, font
 from awl.questions.simulate.playback import HeldPlace
 
@@ -20,27 +18,6 @@ STITCH_MM, WIDE_MM = 0.9, 0.5
 COLUMN_MM = (1.5, 4.6)
 """Width and height of a column, and how far above its place it stands."""
 ABOVE_MM = 1.3
-
-
-@dataclass(frozen=True)
-class PeopleShown:
-    """Who is on the map at a moment.
-
-    Attributes:
-        xy: where each is, degrees (n, 2).
-        toward: which way each goes (n, 2); zero for who stands.
-        state: the state of each.
-        inks: the ink of each state; others are not drawn.
-        places: how full places are.
-        counts: how many are doing what, in words.
-    """
-
-    xy: Floats
-    toward: Floats
-    state: list[str]
-    inks: Mapping[str, str]
-    places: list[HeldPlace]
-    counts: Mapping[str, int]
 
 
 def clock_minute(clock: str) -> int:

@@ -18,8 +18,9 @@ from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.handout.answer_block import answer_block, shown_day, shown_value
 from awl.handout.answers import fresh_content, kept_content
+from awl.handout.content import SheetContent
 from awl.handout.letters import ITALIC, MEDIUM, SANS, SEMIBOLD, SERIF, TITLE, path_of
-from awl.handout.map_sheet import SheetContent, draw_map_picture
+from awl.handout.map_sheet import draw_map_picture
 from awl.questions import QUESTIONS
 from awl.questions.inputs import Json
 from awl.questions.kept_answers import is_current

@@ -112,7 +112,10 @@ def _jobs(room: Workroom, root: Path, workers: int) -> Jobs:
         return Jobs([InThread(room) for _ in range(THREADS)])
     brief = max(1, workers // 2)
     kinds = [NICE_IF_BRIEF] * brief + [NICE] * workers
-    return Jobs([InProcess(root, nice) for nice in kinds], brief_only=brief)
+    processes = [InProcess(root, nice) for nice in kinds]
+    for process in processes:
+        process.begin()  # before there are threads
+    return Jobs(processes, brief_only=brief)
 
 
 def _front(name: str) -> Response:

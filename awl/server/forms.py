@@ -11,7 +11,7 @@ from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.handout.answer_block import answer_block, shown_day
 from awl.handout.answers import document_content
-from awl.handout.map_sheet import SheetContent, draw_map_picture, draw_map_sheet
+from awl.handout.content import SheetContent
 from awl.handout.paper import MapOptions
 from awl.questions.files import kept_bytes
 from awl.questions.inputs import Json
@@ -218,6 +218,8 @@ def drawn(
     """Draw the map of an answer as a file of that name, or as a picture for the page: the work of a request."""
     study, ending = room.studies.study(study_id), name.rpartition(".")[2]
     content = _content(study, sheet, outcome, question_id)
+    from awl.handout.map_sheet import draw_map_picture, draw_map_sheet  # as in `maps`
+
     if not ending:
         return File(draw_map_picture(study, content, MAP_MM, MAP_DPI), "image/png")
     return named_file(draw_map_sheet(study, content, MapOptions.model_validate({}), ending), name)

@@ -13,8 +13,10 @@ import queue
 import signal
 import threading
 import time
+import weakref
 from collections.abc import Callable
 from multiprocessing.connection import Connection
+from multiprocessing.context import ForkServerContext
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -90,12 +92,14 @@ class InThread:
 class InProcess:
     """Does tasks in a process of its own.
 
-    Processes are forked off a process without threads that has imported everything: they begin at once and share what it holds.
+    Processes are forked off a process without threads that has imported everything, so they share what it holds. While the server
+    has no threads either, that is the server itself, and they begin at once; later it is one that is there for nothing else.
     """
 
     is_apart = True
 
     def __init__(self, root: Path, nice: int = NICE) -> None:
+        """`root` is the folder of studies, `nice` how far the process stands back."""
         self._root, self._nice = root, nice
         self._lock = threading.Lock()
         self._is_ended = False
@@ -160,12 +164,14 @@ class InProcess:
     def _running(self) -> Connection:
         if self._pipe is None or self._process is None or not self._process.is_alive():
             self._end()
-            context = multiprocessing.get_context("forkserver")
-            context.set_forkserver_preload([__name__, "awl.server.app"])
+            context: Any = multiprocessing.get_context("fork" if _may_fork() else "forkserver")
+            if isinstance(context, ForkServerContext):
+                context.set_forkserver_preload([__name__, "awl.server.app"])
             self._pipe, theirs = context.Pipe()
             self._process = context.Process(
                 target=_work, args=(theirs, self._root, self._nice), name="awl-work", daemon=True
             )
+            _OURS.add(self._pipe)
             self._process.start()
             theirs.close()
             if self._is_ended:
@@ -200,8 +206,28 @@ def _too_long(limit_s: float | None) -> AwlError:
     )
 
 
+_OURS: weakref.WeakSet[Connection] = weakref.WeakSet()
+"""The server's ends of the pipes to its processes."""
+
+
+def _may_fork() -> bool:
+    """Whether this process can be forked as it stands: without threads, and without a database, which no two may share."""
+    if threading.active_count() > 1:
+        return False
+    files = Path("/proc/self/fd")
+    if not files.is_dir():
+        return False
+    names = []
+    for file in files.iterdir():
+        with contextlib.suppress(FileNotFoundError):  # that of the listing itself is gone
+            names.append(file.readlink().name)
+    return not any(".gpkg" in name for name in names)
+
+
 def _work(pipe: Connection, root: Path, nice: int) -> None:
     """What a process of work does: one task after the other, until the server is gone."""
+    for end in list(_OURS):
+        end.close()  # a fork has them too, and while anybody has them nobody notices that the server is gone
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the server ends it
     with contextlib.suppress(OSError):
         os.nice(nice)

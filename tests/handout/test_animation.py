@@ -9,7 +9,8 @@ import pytest
 from PIL import Image
 
 from awl.core.errors import AwlError
-from awl.handout.animation import AnimationOptions, animation_gif
+from awl.handout.animation import animation_gif
+from awl.handout.animation_options import AnimationOptions
 from awl.handout.answers import fresh_content
 from awl.handout.inks import Inks
 from awl.handout.map_sheet import draw_map_sheet

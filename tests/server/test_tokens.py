@@ -54,7 +54,11 @@ def test_a_browser_is_asked_and_keeps_the_token_as_a_cookie_no_script_reads(clie
     assert asked.status_code == 401 and "<input" in asked.text
     assert "form-action 'self'" in asked.headers["Content-Security-Policy"]
     wrong = client.get("/?token=none-of-these-tokens", headers=PAGE)
-    assert wrong.status_code == 401 and "none of this server" in wrong.text and "Set-Cookie" not in wrong.headers
+    assert (
+        wrong.status_code == 401
+        and "does not belong to this server" in wrong.text
+        and "Set-Cookie" not in wrong.headers
+    )
     welcome = client.get(f"/studies?token={WRITE}&f=json")
     assert welcome.status_code == 303 and welcome.headers["Location"] == "/studies?f=json"
     assert welcome.headers["Referrer-Policy"] == "no-referrer"

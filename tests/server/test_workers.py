@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import os
+import shutil
+import subprocess
+import sys
 import threading
 import time
 from pathlib import Path
@@ -266,3 +269,41 @@ def test_a_worker_that_is_beginning_does_not_keep_the_server_from_ending(tmp_pat
         beginning.close()
     assert isinstance(beginning.do(task(print), Progress(), None), Cancelled)
     assert beginning._process is None
+
+
+def test_a_process_is_forked_off_a_server_that_has_no_threads_and_no_study_open(tmp_path, study_file):
+    code = f"""
+import os, sqlite3, sys, threading
+from pathlib import Path
+from awl.server import worker
+print(worker._may_fork())
+open_study = sqlite3.connect({str(study_file)!r})
+open_study.execute("SELECT count(*) FROM awl_facts")
+print(worker._may_fork())
+open_study.close()
+print(worker._may_fork())
+waits = threading.Event()
+threading.Thread(target=waits.wait).start()
+print(worker._may_fork())
+waits.set()
+"""
+    said = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split()
+    assert said == ["True", "False", "True", "False"]
+
+
+def test_processes_of_a_server_that_is_killed_end_too(tmp_path, study_file):
+    shutil.copy(study_file, tmp_path / "cut.gpkg")
+    command = [sys.executable, "-m", "awl.cli", "serve", str(tmp_path), "--port", "0", "--workers", "2"]
+    serving = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+    assert serving.stdout is not None and "http://" in serving.stdout.readline()
+    children = [int(number) for number in Path(f"/proc/{serving.pid}/task/{serving.pid}/children").read_text().split()]
+    assert len(children) >= 3, "forked off before there was anything to wait for"
+    serving.kill()
+    serving.wait()
+    deadline = time.monotonic() + 30
+    while any(
+        Path(f"/proc/{child}/stat").exists() and " Z " not in Path(f"/proc/{child}/stat").read_text()
+        for child in children
+    ):
+        assert time.monotonic() < deadline
+        time.sleep(0.05)
