@@ -23,7 +23,8 @@ from numpy.typing import NDArray
 from awl.core.errors import AwlError
 from awl.io import rtree
 from awl.io.dictionary import meaning_of
-from awl.io.table import TYPES, Column, Kind, Table
+from awl.io.table import Column, Table
+from awl.io.value_kinds import TYPES, Kind
 
 APPLICATION_ID = 0x47504B47  # "GPKG"
 USER_VERSION = 10300

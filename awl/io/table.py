@@ -22,13 +22,10 @@ from numpy.typing import NDArray
 
 from awl.core.columns import Categorical
 from awl.core.errors import AwlError
+from awl.io.value_kinds import TYPES, Kind, as_text, values_as_arrow
 
 NAMED = 20
 """Faulty rows named one by one; the others are counted."""
-Kind = Literal["integer", "number", "boolean", "text"]
-TYPES: dict[Kind, pa.DataType] = {
-    "integer": pa.int64(), "number": pa.float64(), "boolean": pa.bool_(), "text": pa.string(),
-}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -160,7 +157,7 @@ class Column(Sequence[Any]):
 
     def texts(self) -> list[str | None]:
         """Values as text, None for null."""
-        return [None if value is None else _text(value) for value in self.tolist()]
+        return [None if value is None else as_text(value) for value in self.tolist()]
 
     def tolist(self) -> list[Any]:
         """Values as plain Python ones, None for null."""
@@ -251,7 +248,7 @@ def _arrow(values: Any) -> pa.Array:
     if isinstance(values, np.ndarray) and values.dtype != object:
         # Without absent numbers nothing is copied.
         return _normal(pa.array(values, from_pandas=values.dtype.kind == "f" and bool(np.isnan(values).any())))
-    return _of_list(values.tolist() if isinstance(values, np.ndarray) else list(values))
+    return values_as_arrow(values.tolist() if isinstance(values, np.ndarray) else list(values))
 
 
 def _normal(data: pa.Array) -> pa.Array:
@@ -265,69 +262,12 @@ def _normal(data: pa.Array) -> pa.Array:
     if types.is_floating(kind) or types.is_decimal(kind):
         return data.cast(pa.float64())
     if types.is_nested(kind) or types.is_binary(kind) or types.is_large_binary(kind):
-        return _of_list(data.to_pylist())
+        return values_as_arrow(data.to_pylist())
     return data.cast(pa.string())
 
 
 def _plain_type(kind: pa.DataType) -> pa.DataType:
     return kind.value_type if pa.types.is_dictionary(kind) else kind
-
-
-def kind_of(values: Sequence[Any]) -> Kind:
-    """The kind of values of a format without a schema: the narrowest that holds them all; text where there are none.
-
-    Parameters:
-        values: the values, None where there is none.
-    """
-    only = _only_type(values)
-    if only in (str, bool):
-        return "text" if only is str else "boolean"
-    kinds = {_kind(value) for value in values if not _absent(value)}
-    if not kinds or "text" in kinds:
-        return "text"
-    if kinds == {"boolean"}:
-        return "boolean"
-    return "number" if "number" in kinds else "integer"
-
-
-def _only_type(values: Sequence[Any]) -> type | None:
-    """The type of all values that are there, None where they have several or there are none."""
-    types = set(map(type, values)) - {type(None)}
-    return types.pop() if len(types) == 1 else None
-
-
-def _kind(value: Any) -> Kind:
-    if isinstance(value, bool | np.bool_):
-        return "boolean"
-    if isinstance(value, int | np.integer):
-        return "integer" if -(2**63) <= value < 2**63 else "text"
-    return "number" if isinstance(value, float | np.floating) else "text"
-
-
-def _absent(value: Any) -> bool:
-    return value is None or (isinstance(value, float) and value != value)
-
-
-def _of_list(values: list[Any]) -> pa.Array:
-    only = _only_type(values)
-    if only in (str, bool):
-        return pa.array(values, TYPES["text" if only is str else "boolean"])
-    kind = kind_of(values)
-    if kind == "text":
-        return pa.array([None if _absent(value) else _text(value) for value in values], pa.string())
-    if kind == "number":
-        return pa.array([None if _absent(value) else float(value) for value in values], pa.float64())
-    cast = bool if kind == "boolean" else int
-    return pa.array([None if _absent(value) else cast(value) for value in values], TYPES[kind])
-
-
-def _text(value: Any) -> str:
-    """A value among text, without loss."""
-    if isinstance(value, bool | np.bool_):
-        return "true" if value else "false"
-    if isinstance(value, dict | list):
-        return json.dumps(value)
-    return str(value)
 
 
 Values = Column | Indexed | Categorical | NDArray[Any] | Sequence[Any]

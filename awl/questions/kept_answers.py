@@ -11,7 +11,8 @@ import pyarrow as pa
 
 from awl.core.errors import AwlError
 from awl.io import geojson
-from awl.io.table import TYPES, Column, Meaning, Table
+from awl.io.table import Column, Meaning, Table
+from awl.io.value_kinds import TYPES
 from awl.questions.compared_parts import parts_compared
 from awl.questions.inputs import Json
 from awl.questions.question import Question
