@@ -115,7 +115,7 @@ def _ground(study: Study, content: SheetContent, width: int) -> tuple[_Stage, Im
     figure, inks = _figure(size), Inks()
     figure.set_facecolor(inks("token:page"))
     frame = map_frame(figure, study, content, MapOptions.model_validate({}), layout, inks)
-    draw_base(frame, study.network(content.mode).usable if content.mode in study.modes() else None)
+    draw_base(frame)
     figure.text(
         10 / size[0], 1 - 20 / size[1], content.view.title, fontproperties=font(TITLE, 11), color=inks("token:ink")
     )
@@ -130,7 +130,8 @@ def _picture(stage: _Stage, shown: PeopleShown, minute: float, ends: tuple[float
     axes.set_ylim(ground.axes.get_ylim())
     axes.set_axis_off()
     lettering = Lettering(axes, ground.scale, ground.view, inks("token:ground"), ground.letter)
-    draw_people(MapFrame(axes, ground.study, ground.scale, ground.view, inks, ground.letter, lettering), shown)
+    frame = MapFrame(axes, ground.study, ground.graph, ground.scale, ground.view, inks, ground.letter, lettering)
+    draw_people(frame, shown)
     width, height = stage.size
     figure.text(10 / width, 13 / height, clock_word(minute), fontproperties=font(MEDIUM, 15), color=inks("token:ink"))
     words = "   ".join(f"{state} {count:,}" for state, count in shown.counts.items() if count)

@@ -39,20 +39,20 @@ Z_GROUND, Z_AREAS, Z_BUILDING, Z_FOUND, Z_WATER, Z_STREETS, Z_LINES, Z_ROUTES, Z
 
 @dataclass(frozen=True)
 class MapFrame:
-    """The map of a sheet: where it is drawn, its scale and view in the metric plane, and what it is drawn with."""
+    """The map of a sheet: where it is drawn, its scale and view in the metric plane, and what it is drawn with.
+
+    Streets that are not `usable` (m,) are faded; None where all look alike.
+    """
 
     axes: Axes
     study: Study
+    graph: StreetGraph
     scale: int
     view: Box
     inks: Inks
     letter: float
     lettering: Lettering
-
-    @property
-    def graph(self) -> StreetGraph:
-        """The streets."""
-        return self.study.graph
+    usable: NDArray[np.bool_] | None = None
 
     @property
     def zoom(self) -> float:
@@ -70,8 +70,8 @@ class MapFrame:
         return pixels * POINTS_PER_PIXEL * self.letter
 
 
-def draw_base(frame: MapFrame, usable: NDArray[np.bool_] | None = None) -> None:
-    """Draw the base map; streets that are not `usable` (m,) are faded."""
+def draw_base(frame: MapFrame) -> None:
+    """Draw the base map."""
     axes, inks, known = frame.axes, frame.inks, {entry["id"] for entry in frame.study.layers()}
     axes.set_facecolor(inks("token:ground"))
 
@@ -96,11 +96,11 @@ def draw_base(frame: MapFrame, usable: NDArray[np.bool_] | None = None) -> None:
         fill(axes, shapes("water"), inks("token:water"), Z_WATER, inks("token:water-edge"), frame.width(1.0))
     if "rail" in known:
         stroke(axes, shapes("rail"), inks("token:st-sec"), frame.width(1.0), Z_WATER + 0.5, (0, (7, 3)))
-    _draw_streets(frame, usable)
+    _draw_streets(frame)
     _letter_places(frame, known)
 
 
-def _draw_streets(frame: MapFrame, usable: NDArray[np.bool_] | None) -> None:
+def _draw_streets(frame: MapFrame) -> None:
     graph, inks, zoom = frame.graph, frame.inks, frame.zoom
     classes = graph.tag("highway")
     names = [str(value) for value in classes.values]
@@ -114,7 +114,7 @@ def _draw_streets(frame: MapFrame, usable: NDArray[np.bool_] | None) -> None:
     rows = rows[np.argsort(weights[classes.codes[rows]], kind="stable")]
     steps = ((3.0, "st-main"), (2.0, "st-sec"), (1.0, "st-minor"), (0.0, "st-path"))
     by_class = [inks("token:" + next(ink for least, ink in steps if weight >= least)) for weight in weights]
-    faded = inks("token:st-fade")
+    faded, usable = inks("token:st-fade"), frame.usable
     colours = [
         faded if usable is not None and not usable[row] else by_class[code]
         for row, code in zip(rows.tolist(), classes.codes[rows].tolist(), strict=True)

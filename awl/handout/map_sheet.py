@@ -64,12 +64,11 @@ def draw_map_sheet(study: Study, content: SheetContent, options: MapOptions, end
     figure = Figure(figsize=(layout.width / 25.4, layout.height / 25.4), facecolor=inks("token:page"))
     page = _page(figure, layout)
     frame = map_frame(figure, study, content, options, layout, inks)
-    usable = study.network(content.mode).usable if content.mode in study.modes() else None
     # At a moment people are drawn in place of what they put on the streets in all.
     summed = {layer.widths.id for layer in content.view.map.layers if layer.widths and options.moment is not None}
     drawn = DrawnAnswer(content.view.map, content.part, content.looks, content.hidden | summed)
     groups = draw_answer(frame, drawn)
-    draw_base(frame, usable)
+    draw_base(frame)
     if options.moment is not None:
         draw_people(frame, people_at(content, options.moment))
     _write_head(page, layout, inks, content, options)
@@ -123,7 +122,7 @@ def draw_map_picture(study: Study, content: SheetContent, size_mm: tuple[float, 
     page = _page(figure, layout)
     frame = map_frame(figure, study, content, MapOptions.model_validate({}), layout, inks)
     groups = draw_answer(frame, DrawnAnswer(content.view.map, content.part, content.looks, content.hidden))
-    draw_base(frame, study.network(content.mode).usable if content.mode in study.modes() else None)
+    draw_base(frame)
     LegendDrawer(page, layout.legend, inks, letter).draw(groups)
     _draw_scale(page, inks, frame, layout.foot, letter)
     return _file(figure, "png", dpi, content.view.title)
@@ -174,7 +173,10 @@ def map_frame(
         spine.set_linewidth(0.7 * layout.letter)
         spine.set_zorder(50)
     lettering = Lettering(axes, scale, view, inks("token:ground"), layout.letter)
-    return MapFrame(axes, study, scale, view, inks, layout.letter, lettering)
+    # Of one network, for somebody may edit the streets while they are drawn.
+    network = study.network(content.mode) if content.mode in study.modes() else None
+    graph, usable = (study.graph, None) if network is None else (network.graph, network.usable)
+    return MapFrame(axes, study, graph, scale, view, inks, layout.letter, lettering, usable)
 
 
 def _grown(extent: Box) -> Box:
