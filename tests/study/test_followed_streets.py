@@ -120,7 +120,9 @@ def test_fields_and_shapes_after_edits_are_those_made_anew(own_study):
     for edit in [a_street(own_study), *some_edits(own_study)]:
         edit_streets(own_study, [edit])
         followed, graph = other.field("walk"), other.graph
-        assert "lines_xy" in vars(graph)
+        assert "lines_xy" in vars(graph) and "lines_xy" in vars(own_study.graph)
+        # A mode that meets barriers has other nodes, and the same shapes.
+        assert other.network("walk").graph.lines_xy is graph.lines_xy
         anew = Study(own_study.path)
         assert shapely.equals_exact(graph.lines_xy, anew.graph.lines_xy).all()
         assert all(map(np.array_equal, graph.shape_xy, anew.graph.shape_xy))

@@ -113,6 +113,33 @@ class StreetGraph:
         """The source way of each link, the first where it has several (m,)."""
         return self.link_ways[self.ways_start[:-1]]
 
+    @property
+    def _same_shapes(self) -> StreetGraph | None:
+        """A graph of the same links, whose shapes in the plane serve for this one too."""
+        other: StreetGraph | None = vars(self).get("_shapes_of")
+        return other
+
+    def with_other_ends(self, **columns: Any) -> StreetGraph:
+        """The same links, in the same order and with the same shapes, between other nodes.
+
+        Parameters:
+            columns: the fields that are other.
+        """
+        graph = replace(self, **columns)
+        vars(graph)["_shapes_of"] = self
+        return graph
+
+    def with_highest_ids(self, node: int, link: int) -> StreetGraph:
+        """The same graph that knows of other ids given before.
+
+        Parameters:
+            node: the highest id ever given to a node.
+            link: the highest id ever given to a link.
+        """
+        graph = replace(self, highest_ids=(node, link))
+        vars(graph).update({name: made for name, made in vars(self).items() if name not in vars(graph)})
+        return graph
+
     @cached_property
     def link_length(self) -> NDArray[np.float64]:
         """Geodesic length of each link in metres (m,)."""
@@ -121,16 +148,22 @@ class StreetGraph:
     @cached_property
     def plane(self) -> LocalPlane:
         """The metric plane used for areas and nearest-street searches."""
+        if self._same_shapes is not None:
+            return self._same_shapes.plane
         return LocalPlane.around(self.shape_lon, self.shape_lat)
 
     @cached_property
     def shape_xy(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """The vertices in the metric plane, metres."""
+        if self._same_shapes is not None:
+            return self._same_shapes.shape_xy
         return self.plane.xy(self.shape_lon, self.shape_lat)
 
     @cached_property
     def lines_xy(self) -> NDArray[np.object_]:
         """Each link as a Shapely LineString in the metric plane (m,)."""
+        if self._same_shapes is not None:
+            return self._same_shapes.lines_xy
         x, y = self.shape_xy
         return ragged_lines(np.column_stack([x, y]), self.shape_start)
 

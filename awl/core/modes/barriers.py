@@ -6,7 +6,6 @@ with hours stays one node: when it is shut, going from one of its streets on to 
 
 from __future__ import annotations
 
-from dataclasses import replace
 from datetime import datetime
 
 import numpy as np
@@ -101,4 +100,5 @@ def parted(mode: Mode, graph: StreetGraph) -> StreetGraph:
     rows = np.concatenate([np.arange(graph.node_count), shut])
     number = np.concatenate([graph.node_id, graph.next_node_id + np.arange(len(shut))])
     columns = graph.node_columns(rows) | {"node_id": number}
-    return replace(graph, **columns, link_from=ends[0::2].astype(np.int32), link_to=ends[1::2].astype(np.int32))
+    tail, head = ends[0::2].astype(np.int32), ends[1::2].astype(np.int32)
+    return graph.with_other_ends(**columns, link_from=tail, link_to=head)

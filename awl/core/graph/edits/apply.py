@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from awl.core.errors import AwlError
 from awl.core.graph.edits.edit import Edit
@@ -89,5 +89,5 @@ def apply(
         highest = [max(a, b + c) for a, b, c in zip(highest, settled.first_ids, needs, strict=True)]
     patch = work.patch()
     # What was set aside for an edit is never given to another.
-    edited = replace(patched(graph, patch), highest_ids=(highest[0] - 1, highest[1] - 1))
+    edited = patched(graph, patch).with_highest_ids(highest[0] - 1, highest[1] - 1)
     return Applied(edited, patch, tuple(done), tuple(misfits))
