@@ -20,7 +20,7 @@ from awl.server.tokens import COOKIE, FORM_COOKIE, Tokens
 
 LOCAL_NAMES = frozenset({"localhost", "127.0.0.1", "::1"})
 SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
-ASKING = frozenset({"processes.execution", "own.live_reach", "layers.select", "forms.run"})
+ASKING = frozenset({"processes.execution", "live.live_reach", "layers.select", "forms.run"})
 """Endpoints that change nothing though they are sent something; an execution changes something where it names a question."""
 FORM_ALONE = frozenset(
     {"forms.form_page", "forms.run", "forms.outcome_page", "forms.outcome_map", "forms.outcome_table"}

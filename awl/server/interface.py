@@ -16,14 +16,10 @@ from pydantic import BaseModel, ConfigDict, Field
 from awl.core.errors import AwlError
 from awl.core.network.components import KeepParts
 from awl.core.progress import Progress
-from awl.core.routing.dijkstra.plain import costs_of
-from awl.core.routing.reach import splits_of
 from awl.io import geojson, geopackage
 from awl.io.table import Table
-from awl.questions import QUESTIONS
-from awl.questions.context import Context, limit_units
-from awl.questions.inputs import LayerSet, SharedInputs, check_limits
-from awl.questions.isochrone.inputs import IsochroneInputs
+from awl.questions.context import Context
+from awl.questions.inputs import LayerSet, SharedInputs
 from awl.server.explain import mode_info
 from awl.server.web import (
     asked_study,
@@ -240,33 +236,6 @@ def street_arrays(study_id: str) -> Response:
         np.asarray(graph.node_lon),
         np.asarray(graph.node_lat),
         graph.node_id.astype(np.float64),  # whole numbers below 2**53, which the browser has no other type for
-    )
-
-
-@api.post("/studies/<study_id>/live/reach")
-def live_reach(study_id: str) -> Response:
-    """Arrivals at both ends of all links for the words of an isochrone question, as arrays: for dragging and drawing."""
-    study = study_of(study_id)
-    inputs = QUESTIONS["isochrone"].parse(body().get("inputs", {}))
-    assert isinstance(inputs, IsochroneInputs)
-    context = Context(study, inputs)
-    places = context.places(inputs.places)
-    snapped = context.snap(places)
-    network = context.network
-    limit = limit_units(max(check_limits(inputs.limits, inputs.measure)), inputs.measure)
-    begins, arrivals = context.router.begun(snapped, inputs.measure, inputs.direction, limit)
-    costs = network.link_costs(inputs.measure, inputs.direction)
-    splits = splits_of(network, begins, arrivals)
-    closed = network.closed if network.closed is not None else np.zeros(network.graph.link_count, bool)
-    begin, end = arrivals.at_ends(np.arange(network.graph.link_count))
-    return packed(
-        {"places": len(places), "used": int(snapped.is_snapped.sum())},
-        costs_of(begin),
-        costs_of(end),
-        np.concatenate([splits.link.astype(float), splits.fraction, splits.arrival]),
-        costs.up.astype(np.int32),
-        costs.down.astype(np.int32),
-        closed.astype(np.uint8),
     )
 
 

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import io
 import json
 from functools import partial
 from pathlib import Path
 
 import numpy as np
 import pytest
+from PIL import Image
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
@@ -23,6 +25,7 @@ from tests.browser.chromium import Page
 pytestmark = pytest.mark.browser
 STEP = 0.001
 WEST, EAST, ROWS = (0, 1, 2, 3), (5, 6, 7, 8), (0, 1, 2, 3, 4)
+OTHER_BANK = (5 * STEP, 1.5 * STEP)
 BRIDGE = ((3 * STEP, 2 * STEP), (5 * STEP, 2 * STEP))
 
 
@@ -104,6 +107,20 @@ def is_fresh(town: Study) -> bool:
     return answer is not None and records.is_fresh(study.reading, answer, study.revision)
 
 
+def is_inked(page: Page, lon: float, lat: float) -> bool:
+    """Whether a street at a place is drawn in the ink of the second limit."""
+    picture = Image.open(io.BytesIO(page.driver.get_screenshot_as_png())).convert("RGB")
+    left, top, width = page.script(
+        "const b = document.querySelector('.map').getBoundingClientRect(); return [b.x, b.y, innerWidth]"
+    )
+    x, y = page.at(lon, lat)
+    scale = picture.width / width
+    middle = round((left + x) * scale), round((top + y) * scale)
+    seen = np.asarray(picture.crop((middle[0] - 4, middle[1] - 4, middle[0] + 5, middle[1] + 5)), int).reshape(-1, 3)
+    # A narrow line is never quite its ink: gold is what has far more red than blue.
+    return bool((seen[:, 0] - seen[:, 2] > 60).any())
+
+
 def test_mend_draw_try_ask_and_undo(streets: Page, town: Study) -> None:
     page, body = streets, streets.find("body")
     # Mend all near misses at once, seen before they are done.
@@ -130,9 +147,17 @@ def test_mend_draw_try_ask_and_undo(streets: Page, town: Study) -> None:
     page.settled()
     Select(page.find("[aria-label='Level of the new street']")).select_by_value("bridge")
     page.click("button", "Draw it on the map")
-    for lon, lat in BRIDGE:
-        page.click_map(lon, lat)
+    page.click_map(*BRIDGE[0])
+    page.settled()
+    assert not is_inked(page, *OTHER_BANK), "the other bank is out of reach"
+    page.click_map(*BRIDGE[1])
     page.find(".legend-row", "Meets a junction")
+    # The reach grows over the bridge while it is drawn, before anything is stored.
+    page.wait(lambda: is_inked(page, *OTHER_BANK), "the reach to grow over the bridge")
+    assert not ledger.steps(Study(town.path).reading, what_ifs.listed(Study(town.path).reading)[0].id)
+    body.send_keys(Keys.BACKSPACE)
+    page.wait(lambda: not is_inked(page, *OTHER_BANK), "the reach to go back with the corner")
+    page.click_map(*BRIDGE[1])
     body.send_keys(Keys.ENTER)
     page.find("[aria-label='Steps'] li", "Drew residential")
     (idea,) = what_ifs.listed(Study(town.path).reading)

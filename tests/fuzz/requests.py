@@ -20,6 +20,11 @@ POLYGON = {
     "type": "Polygon",
     "coordinates": [[[-36.206, 41.288], [-36.196, 41.288], [-36.196, 41.294], [-36.206, 41.288]]],
 }
+DRAWN = {
+    "type": "Feature",
+    "geometry": {"type": "LineString", "coordinates": [[-36.2, 41.29], [-36.199, 41.291]]},
+    "properties": {"edit": "add", "tags": {"highway": "footway"}},
+}
 BODIES: dict[str, list[Any]] = {
     "edits.apply": [{"edits": {"type": "FeatureCollection", "features": [{"type": "Feature", "geometry": None,
     "properties": {"edit": "close", "link": 5}}]}}],
@@ -27,7 +32,8 @@ BODIES: dict[str, list[Any]] = {
     "edits.new_what_if": [{"title": "Closed", "places": [{"layer": "cool_rooms", "close": "fid = 1"}]}],
     "edits.change_what_if": [{"title": "Other"}], "edits.copy_what_if": [{"title": "Copy"}], "edits.merge_what_if": [{}],
     "own.keep_parts": [{"rule": "largest"}, {"rule": "above", "above_m": 100}], "own.connect": [{"zones": "zones"}],
-    "own.live_reach": [{"inputs": SOUND["isochrone"][1]}], "layers.change": [{"role": "places", "title": "Rooms"}],
+    "live.live_reach": [{"inputs": SOUND["isochrone"][1]}, {"inputs": SOUND["isochrone"][1], "edits": [DRAWN]}],
+    "layers.change": [{"role": "places", "title": "Rooms"}],
     "layers.select": [{"filter": "fid > 1"}, {"within": POLYGON}, {"fids": [1, 2]}], "layers.keep": [{"title": "Few",
     "filter": "fid = 1"}],
     "layers.compute": [{"name": "twice", "expression": "fid * 2"}], "layers.put_value": [{"fid": 1, "field": "name",

@@ -1,4 +1,5 @@
 /** Awl's own addresses: overview, sheet, arrays, importing. Not part of the documented API. */
+import type { EditFeature } from "./edits";
 import { t } from "@lingui/core/macro";
 import { checked, fetchJson, ProblemError, sendJson, type StatusInfo } from "./client";
 import type { FeatureCollection } from "geojson";
@@ -268,11 +269,12 @@ async function packed(path: string, init?: RequestInit): Promise<Packed> {
 export const streetArrays = (study: string, whatIfs: string[] = []) => packed(`/studies/${study}/arrays/streets${asked("?", whatIfs)}`);
 export const modeArrays = (study: string, mode: string, at: string | null = null, whatIfs: string[] = []) =>
   packed(`/studies/${study}/arrays/modes/${mode}?${at ? `at=${at}` : ""}${asked("&", whatIfs)}`);
-export const liveReach = (study: string, inputs: Inputs, signal?: AbortSignal) =>
+/** How far one gets; with edits that nobody has made yet, as it would be after them. */
+export const liveReach = (study: string, inputs: Inputs, signal?: AbortSignal, edits?: EditFeature[] | null) =>
   packed(`/studies/${study}/live/reach`, {
     method: "POST",
     headers: { "Content-Type": "application/json" },
-    body: JSON.stringify({ inputs }),
+    body: JSON.stringify({ inputs, ...(edits ? { edits } : {}) }),
     ...(signal ? { signal } : {}),
   });
 

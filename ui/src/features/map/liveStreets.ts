@@ -1,13 +1,14 @@
 /** The street layer in step with what it should show: a mode, a reach, or a reach that follows what is dragged. */
 import { t } from "@lingui/core/macro";
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef } from "react";
+import { useEffect, useMemo, useRef } from "react";
 import type { Inputs } from "../../api/inputs";
 import type { Packed } from "../../api/packed";
 import { liveReach, modeArrays } from "../../api/studies";
 import type { StreetsShown } from "../../map/content";
 import type { Standing } from "../../map/MapCanvas";
 import { useScreenValue } from "../../state/screen";
+import { streetsAlong } from "../streets/streetsAlong";
 import { valuesOf } from "./modeBands";
 
 /** What a mode makes of the streets, kept once fetched; null while it is on its way or no mode is wanted. */
@@ -31,9 +32,15 @@ export function useStreets(standing: Standing | null, study: string, revision: s
   const modeData = useModeArrays(study, revision, mode, at, whatIfs);
   const besideData = useModeArrays(study, revision, beside, at, whatIfs);
   const reachInputs = shown.kind === "reach" ? reachOf(shown.inputs) : null;
+  // A street that is drawn counts from its second corner on.
+  const sketch = useScreenValue(({ sketch }) => sketch);
+  const corners = sketch?.of === "street" ? sketch.corners : null;
+  const tags = sketch?.tags;
+  const edits = useMemo(() => (corners && tags && corners.length > 1 ? streetsAlong(corners, tags) : null), [corners, tags]);
   const { data: reach } = useQuery({
-    queryKey: ["reach", study, revision, reachInputs],
-    queryFn: () => liveReach(study, reachInputs ?? {}),
+    queryKey: ["reach", study, revision, reachInputs, edits],
+    queryFn: ({ signal }) => liveReach(study, reachInputs ?? {}, signal, edits),
+    placeholderData: (former) => (edits ? former : undefined),
     enabled: reachInputs !== null,
     gcTime: 60_000,
     meta: { panel: "map", what: t`The streets within reach` },

@@ -72,7 +72,8 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
     if (overview.drawn && drawnLinks && !hidden["link-numbers"]) content.overlays.letters = lettersOf(drawnLinks, label ?? "length");
     if (stage === "sources" && looked) layerShown(content, looked.info, looked.features, chosen, hidden);
     if (stage === "streets") streetsStage(content, overview, streets, hidden, label);
-    if (stage === "streets" && cutOff) partsShown(content, overview, mode, cutOff, hidden);
+    // The inks of parts would lie over those of the reach.
+    if (stage === "streets" && cutOff && !reaching) partsShown(content, overview, mode, cutOff, hidden);
     if (stage === "streets" && reaching) {
       content.streets = { kind: "reach", inputs: { ...reaching.inputs, what_if: scope && !peeking ? [scope] : null }, limits: reaching.limits };
       content.bandCount = reaching.limits.length;

@@ -3,7 +3,7 @@ import { plural, t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { Button } from "@mui/material";
 import { useEffect, useState } from "react";
-import { added, newWhatIf, type EditFeature, type Position, type Step } from "../../api/edits";
+import { newWhatIf, type Step } from "../../api/edits";
 import { message } from "../../api/client";
 import type { Overview } from "../../api/studies";
 import { clock, figure, words } from "../../common/format";
@@ -16,6 +16,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { ChangeMany } from "./ChangeMany";
 import { EditFiles } from "./EditFiles";
 import { EditStreet } from "./EditStreet";
+import { streetsAlong } from "./streetsAlong";
 import { TwoClicks } from "./TwoClicks";
 import { WhatIfs } from "./WhatIfs";
 
@@ -122,7 +123,7 @@ const LEVELS: Record<string, Record<string, string>> = { ground: {}, bridge: { b
 
 /** A sentence says what is drawn; clicks say where. */
 function Draw({ overview }: { overview: Overview }) {
-  const { sketch, beginSketch, endSketch, takeCornerBack } = useScreen("sketch", "beginSketch", "endSketch", "takeCornerBack");
+  const { sketch, beginSketch, endSketch, takeCornerBack, tagSketch } = useScreen("sketch", "beginSketch", "endSketch", "takeCornerBack", "tagSketch");
   const { apply } = useEditing(overview);
   const [kind, setKind] = useState("residential");
   const [oneway, setOneway] = useState("");
@@ -134,6 +135,7 @@ function Draw({ overview }: { overview: Overview }) {
   useEffect(() => {
     if (!drawing) return;
     const tags = { highway: kind, ...LEVELS[level], ...(oneway ? { oneway } : {}), ...(limit ? { maxspeed: limit } : {}), ...(name ? { name } : {}) };
+    tagSketch(tags);
     const press = (event: KeyboardEvent) => {
       const field = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
       if (field || !KEYS.includes(event.key)) return;
@@ -146,7 +148,7 @@ function Draw({ overview }: { overview: Overview }) {
     };
     window.addEventListener("keydown", press, true);
     return () => window.removeEventListener("keydown", press, true);
-  }, [drawing, kind, oneway, level, limit, name, apply, endSketch, takeCornerBack]);
+  }, [drawing, kind, oneway, level, limit, name, apply, endSketch, takeCornerBack, tagSketch]);
 
   return (
     <>
@@ -171,21 +173,6 @@ function Draw({ overview }: { overview: Overview }) {
       </div>
     </>
   );
-}
-
-/** New streets along corners: each corner that meets something ends one and begins the next. */
-export function streetsAlong(corners: { at: Position; on: "node" | "street" | "free" }[], tags: Record<string, string>): EditFeature[] {
-  const edits: EditFeature[] = [];
-  let line: Position[] = [];
-  corners.forEach(({ at, on }, nth) => {
-    line.push(at);
-    const isLast = nth === corners.length - 1;
-    if (line.length > 1 && (isLast || on !== "free")) {
-      edits.push(added(line, tags));
-      line = [at];
-    }
-  });
-  return edits;
 }
 
 /** Every step in order, the newest first, with undo and redo. */

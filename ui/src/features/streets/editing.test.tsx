@@ -5,8 +5,9 @@ import type { Packed } from "../../api/packed";
 import { screenNow, screenStore } from "../../state/screen";
 import { framed, OVERVIEW } from "../../testing/fixtures";
 import { snapped } from "../map/sketching";
-import { Editing, streetsAlong } from "./Editing";
+import { Editing } from "./Editing";
 import { Fixes } from "./Fixes";
+import { streetsAlong } from "./streetsAlong";
 
 const text = () => document.body.textContent ?? "";
 const LEDGER = {

@@ -7,8 +7,8 @@ import type { Slice } from "./slice";
 
 /** What a corner does: it meets a junction, breaks a street, or stands free. */
 export type Snap = { at: Position; on: "node" | "street" | "free" };
-/** What is being drawn: a street by its corners, or a line of public transport by its stops. */
-export type Sketch = { of: "street" | "line"; corners: Snap[]; hover: Snap | null };
+/** What is being drawn: a street by its corners, with its tags, or a line of public transport by its stops. */
+export type Sketch = { of: "street" | "line"; corners: Snap[]; hover: Snap | null; tags: Record<string, string> };
 
 /** An act of two clicks on the map: what it does, and the street and place of the first click. */
 export type TwoClickAct = "move" | "join" | "bar" | "barrier";
@@ -34,6 +34,8 @@ export type EditState = {
   reachOf: string | null;
   setScope: (scope: string | null) => void;
   beginSketch: (of: Sketch["of"]) => void;
+  /** Say what the street that is drawn is. */
+  tagSketch: (tags: Record<string, string>) => void;
   hoverSketch: (hover: Snap | null) => void;
   addCorner: (corner: Snap) => void;
   takeCornerBack: () => void;
@@ -52,7 +54,8 @@ export const NO_EDIT = { scope: null, sketch: null, ghosts: null, reachOf: null,
 export const edits: Slice<EditState, Pick<MapView, "street" | "finding">> = (set) => ({
   ...NO_EDIT,
   setScope: (scope) => set({ scope, sketch: null, ghosts: null, street: null, aim: null, placing: null }),
-  beginSketch: (of) => set({ sketch: { of, corners: [], hover: null }, street: null, aim: null }),
+  beginSketch: (of) => set({ sketch: { of, corners: [], hover: null, tags: {} }, street: null, aim: null }),
+  tagSketch: (tags) => set(({ sketch }) => (sketch ? { sketch: { ...sketch, tags } } : {})),
   hoverSketch: (hover) => set(({ sketch }) => (sketch ? { sketch: { ...sketch, hover } } : {})),
   addCorner: (corner) => set(({ sketch }) => (sketch ? { sketch: { ...sketch, corners: [...sketch.corners, corner], hover: null } } : {})),
   takeCornerBack: () => set(({ sketch }) => (sketch ? { sketch: { ...sketch, corners: sketch.corners.slice(0, -1) } } : {})),

@@ -1,0 +1,91 @@
+"""How far one gets while an origin is dragged or a street is drawn: arrays for the map, answered at once. Awl's own."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from flask import Blueprint, Response
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict
+
+from awl.core.routing.dijkstra.plain import costs_of
+from awl.core.routing.dijkstra.search import UNREACHED
+from awl.core.routing.reach import splits_of
+from awl.io import edit_documents
+from awl.questions import QUESTIONS
+from awl.questions.context import Context, limit_units
+from awl.questions.inputs import check_limits
+from awl.questions.isochrone.inputs import IsochroneInputs
+from awl.server.web import body, checked, packed, study_of
+from awl.study import what_ifs
+from awl.study.sketched import Sketched, sketched
+
+api = Blueprint("live", __name__)
+
+
+class LiveBody(BaseModel):
+    """The words of an isochrone question, and streets that are being drawn: edits nobody has made yet."""
+
+    model_config = ConfigDict(extra="forbid")
+    inputs: dict[str, Any]
+    edits: Any = None
+
+
+@api.post("/studies/<study_id>/live/reach")
+def live_reach(study_id: str) -> Response:
+    """Arrivals at both ends of all links for the words of an isochrone question, as arrays: for dragging and drawing.
+
+    With `edits`, as they would be after these, at the links there are before.
+    """
+    study, wanted = study_of(study_id), checked(LiveBody, body())
+    inputs = QUESTIONS["isochrone"].parse(wanted.inputs)
+    assert isinstance(inputs, IsochroneInputs)
+    if wanted.edits is None:
+        return _packed(Context(study, inputs), inputs, None)
+    base = what_ifs.variant(study, inputs.what_ifs)
+    sketch = sketched(base, edit_documents.parsed(wanted.edits))
+    return _packed(Context(sketch.study, inputs.model_copy(update={"what_if": None})), inputs, sketch)
+
+
+def _packed(context: Context, inputs: IsochroneInputs, sketch: Sketched | None) -> Response:
+    places = context.places(inputs.places)
+    snapped = context.snap(places)
+    network = context.network
+    limit = limit_units(max(check_limits(inputs.limits, inputs.measure)), inputs.measure)
+    begins, arrivals = context.router.begun(snapped, inputs.measure, inputs.direction, limit)
+    costs = network.link_costs(inputs.measure, inputs.direction)
+    splits = splits_of(network, begins, arrivals)
+    closed = network.closed if network.closed is not None else np.zeros(network.graph.link_count, bool)
+    begin, end = (costs_of(labels) for labels in arrivals.at_ends(np.arange(network.graph.link_count)))
+    link, fraction = splits.link.astype(float), splits.fraction
+    up, down = costs.up.astype(np.int32), costs.down.astype(np.int32)
+    if sketch is not None:
+        begin, end = _at(sketch.begins, begin, UNREACHED), _at(sketch.ends, end, UNREACHED)
+        up, down = (_of_whole(sketch, cost) for cost in (up, down))
+        closed = _at(sketch.begins, closed, True)
+        link = sketch.whole[splits.link].astype(float)
+        fraction = sketch.offset[splits.link] + fraction * sketch.share[splits.link]
+    there = link >= 0
+    return packed(
+        {"places": len(places), "used": int(snapped.is_snapped.sum())},
+        begin,
+        end,
+        np.concatenate([link[there], fraction[there], splits.arrival[there]]),
+        up,
+        down,
+        closed.astype(np.uint8),
+    )
+
+
+def _at(rows: NDArray[np.int64], values: NDArray[Any], absent: Any) -> NDArray[Any]:
+    """Values at rows, another where there is none."""
+    return np.where(rows < 0, absent, values[rows]).astype(values.dtype)
+
+
+def _of_whole(sketch: Sketched, cost: NDArray[np.int32]) -> NDArray[np.int32]:
+    """Costs along whole links from those along the first of their pieces."""
+    first = _at(sketch.begins, cost, UNREACHED)
+    is_open = (first >= 0) & (first < UNREACHED)
+    share = np.where(is_open, sketch.share[sketch.begins], 1.0)
+    return np.where(is_open, np.rint(first / share), first).astype(np.int32)
