@@ -182,6 +182,7 @@ def edit(page: Page, folder: Path) -> None:
     page.click_map(*east)
     page.script("document.querySelector(\"[aria-label='What edits change']\").scrollIntoView({block: 'center'})")
     page.find(".legend-row", "Meets a junction")
+    page.settled()  # the reach has grown over what is drawn
     page.picture(folder / "edit.png")
     page.find("body").send_keys(Keys.ESCAPE)
 
