@@ -71,21 +71,36 @@ BEGIN DELETE FROM "rtree_{t}_geom" WHERE id = OLD."fid"; END;
 """
 
 
-def connect(path: Path) -> sqlite3.Connection:
+WRITING_BYTES = 128 << 20
+"""Pages held in memory: so a country's streets are written without reading pages again."""
+
+
+def connect(path: Path, cache_bytes: int = WRITING_BYTES) -> sqlite3.Connection:
     """Open a GeoPackage for reading and writing, with the standard's geometry functions registered.
 
     Parameters:
         path: the file.
+        cache_bytes: how much of it is held in memory.
     """
     connection = sqlite3.connect(path, timeout=30, isolation_level=None, check_same_thread=False)
     connection.execute("PRAGMA foreign_keys = ON")
     connection.execute("PRAGMA trusted_schema = OFF")
     connection.execute("PRAGMA cell_size_check = ON")
-    connection.execute("PRAGMA cache_size = -131072")  # 128 MB: a country's streets are written without rereading pages
+    set_cache(connection, cache_bytes)
     for name, pick in (("ST_MinX", 0), ("ST_MinY", 1), ("ST_MaxX", 2), ("ST_MaxY", 3)):
         connection.create_function(name, 1, lambda blob, pick=pick: _envelope(blob)[pick], deterministic=True)
     connection.create_function("ST_IsEmpty", 1, lambda blob: int(bool(blob[3] & 0x10)), deterministic=True)
     return connection
+
+
+def set_cache(connection: sqlite3.Connection, size: int) -> None:
+    """Hold other much of a database in memory; what is more than that is let go.
+
+    Parameters:
+        connection: the database.
+        size: bytes.
+    """
+    connection.execute(f"PRAGMA cache_size = {-(size >> 10)}")
 
 
 def create(connection: sqlite3.Connection) -> None:

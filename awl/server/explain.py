@@ -52,6 +52,13 @@ def mode_info(study: Study, ident: str) -> dict[str, Any]:
         network = study.network(ident)
     except AwlError as error:
         return described | {"problem": error.detail}
+    made: dict[str, Any] = study.cached(("made of streets", ident), lambda: _made_of_streets(study, network), mode)
+    return described | made
+
+
+def _made_of_streets(study: Study, network: Network) -> dict[str, Any]:
+    """What a mode makes of the streets of a study, whatever the hour."""
+    mode = network.mode
     length, use = network.graph.link_length, network.use
     highway = network.graph.tag("highway")
     usable = network.usable
@@ -70,7 +77,7 @@ def mode_info(study: Study, ident: str) -> dict[str, Any]:
             }
         )
     parts = network.parts_report
-    return described | {
+    return {
         "usable_km": round(float(length[usable].sum()) / 1000, 2),
         "total_km": round(float(length.sum()) / 1000, 2),
         "links_usable": int(usable.sum()),

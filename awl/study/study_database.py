@@ -21,6 +21,9 @@ from awl.study.schema_check import check_schema
 CONTENT = "content"
 """The fact that is another after every change of layers, rasters or feeds."""
 
+READING_BYTES = 4 << 20
+"""What a connection that reads holds in memory: every thread has one."""
+
 
 class StudyDatabase:
     """An open database, and what was derived from it: by any thread, until another thread or process changes what it rests on."""
@@ -87,7 +90,7 @@ class StudyDatabase:
     def _connection(self) -> sqlite3.Connection:
         connection = getattr(self._local, "connection", None)
         if connection is None:
-            connection = self._local.connection = geopackage.connect(self.path)
+            connection = self._local.connection = geopackage.connect(self.path, READING_BYTES)
             connection.set_progress_handler(is_over, LOOKS_EVERY)
         return connection
 
@@ -102,17 +105,26 @@ class StudyDatabase:
         with self._write_lock:
             connection = self._connection
             connection.execute("BEGIN IMMEDIATE")
+            geopackage.set_cache(connection, geopackage.WRITING_BYTES)
             try:
-                self._trust_schema(connection)
-                yield connection
-            except BaseException:
-                # SQLite has ended it itself where the disk is full; what went wrong is what is to be told.
-                if connection.in_transaction:
-                    connection.execute("ROLLBACK")
-                raise
+                with self._rolled_back_unless_done(connection):
+                    yield connection
+                connection.execute("COMMIT")
             finally:
-                connection.execute("PRAGMA trusted_schema = OFF")
-            connection.execute("COMMIT")
+                geopackage.set_cache(connection, READING_BYTES)
+
+    @contextlib.contextmanager
+    def _rolled_back_unless_done(self, connection: sqlite3.Connection) -> Iterator[None]:
+        try:
+            self._trust_schema(connection)
+            yield
+        except BaseException:
+            # SQLite has ended it itself where the disk is full; what went wrong is what is to be told.
+            if connection.in_transaction:
+                connection.execute("ROLLBACK")
+            raise
+        finally:
+            connection.execute("PRAGMA trusted_schema = OFF")
 
     def _trust_schema(self, connection: sqlite3.Connection) -> None:
         """Let triggers keep indexes true while something is written, having looked that they do nothing else."""

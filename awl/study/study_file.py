@@ -110,7 +110,7 @@ class StudyFile(StudyDatabase):
         kinds = dict(self._connection.execute("SELECT table_name, geometry_type_name FROM gpkg_geometry_columns"))
         for entry in listed:
             entry["geometry"] = kinds.get(entry["id"], "GEOMETRY")
-            entry["count"] = geopackage.count(self._connection, entry["id"])
+            entry["count"] = self._count(entry["id"])
             entry["fields"] = geopackage.field_types(self._connection, entry["id"])
             details = self.fact(f"layer:{entry['id']}", {})
             entry["key"], entry["notes"] = details.get("key"), details.get("notes") or vars(LayerNotes())
@@ -133,7 +133,11 @@ class StudyFile(StudyDatabase):
     def feature_count(self, ident: str) -> int:
         """How many features a layer has."""
         self.require_layer(ident)
-        return geopackage.count(self._connection, ident)
+        return self._count(ident)
+
+    def _count(self, ident: str) -> int:
+        # Counting reads all of a table.
+        return self.cached(("count", ident), lambda: geopackage.count(self._connection, ident))
 
     def read_layer(self, ident: str, where: str | None = None, name: str = "layer", **options: Any) -> Table:
         """Features of a layer, filtered by CQL2 text."""

@@ -8,9 +8,11 @@ import threading
 import pytest
 
 from awl.core.errors import AwlError
+from awl.io import geopackage
 from awl.server.catalogue import Catalogue
 from awl.study import arrays, importing
 from awl.study.study import Study
+from awl.study.study_database import READING_BYTES
 from tests.conftest import CUT, EXTRACT
 
 
@@ -71,3 +73,14 @@ def test_where_nothing_can_be_kept_beside_a_study_it_answers_all_the_same(own_st
     study.wait_until_prepared("walk")
     assert study.router("walk").hierarchy is not None and study.field("walk") is not None
     assert folder.read_text() == "no folder can be made here"
+
+
+def test_many_threads_that_read_hold_little_of_a_study(own_study):
+    study = Study(own_study.path)
+    size = "PRAGMA cache_size"
+    assert study.reading.execute(size).fetchone()[0] == -(READING_BYTES >> 10)
+    with study.writing() as connection:
+        assert connection.execute(size).fetchone()[0] == -(geopackage.WRITING_BYTES >> 10)
+    with pytest.raises(ZeroDivisionError), study.writing():
+        raise ZeroDivisionError
+    assert study.reading.execute(size).fetchone()[0] == -(READING_BYTES >> 10)
