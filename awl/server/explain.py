@@ -52,11 +52,11 @@ def mode_info(study: Study, ident: str) -> dict[str, Any]:
         network = study.network(ident)
     except AwlError as error:
         return described | {"problem": error.detail}
-    made: dict[str, Any] = study.cached(("made of streets", ident), lambda: _made_of_streets(study, network), mode)
-    return described | made
+    figures: dict[str, Any] = study.cached(("mode figures", ident), lambda: _figures(study, network), mode)
+    return described | figures
 
 
-def _made_of_streets(study: Study, network: Network) -> dict[str, Any]:
+def _figures(study: Study, network: Network) -> dict[str, Any]:
     """What a mode makes of the streets of a study, whatever the hour."""
     mode = network.mode
     length, use = network.graph.link_length, network.use

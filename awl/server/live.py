@@ -45,7 +45,10 @@ def live_reach(study_id: str) -> Response:
         return _packed(Context(study, inputs), inputs, None)
     base = what_ifs.variant(study, inputs.what_ifs)
     sketch = sketched(base, edit_documents.parsed(wanted.edits))
-    return _packed(Context(sketch.study, inputs.model_copy(update={"what_if": None})), inputs, sketch)
+    try:
+        return _packed(Context(sketch.study, inputs.model_copy(update={"what_if": None})), inputs, sketch)
+    finally:
+        sketch.study.forget()  # what was derived refers to it: nothing else would let go of its arrays for a while
 
 
 def _packed(context: Context, inputs: IsochroneInputs, sketch: Sketched | None) -> Response:
@@ -61,17 +64,17 @@ def _packed(context: Context, inputs: IsochroneInputs, sketch: Sketched | None) 
     link, fraction = splits.link.astype(float), splits.fraction
     up, down = costs.up.astype(np.int32), costs.down.astype(np.int32)
     if sketch is not None:
-        begin, end = _at(sketch.begins, begin, UNREACHED), _at(sketch.ends, end, UNREACHED)
-        up, down = (_of_whole(sketch, cost) for cost in (up, down))
-        closed = _at(sketch.begins, closed, True)
-        link = sketch.whole[splits.link].astype(float)
+        begin, end = _at(sketch.begin_row, begin, UNREACHED), _at(sketch.end_row, end, UNREACHED)
+        up, down = (_unbroken(sketch, cost) for cost in (up, down))
+        closed = _at(sketch.begin_row, closed, True)
+        link = sketch.base_row[splits.link].astype(float)
         fraction = sketch.offset[splits.link] + fraction * sketch.share[splits.link]
-    there = link >= 0
+    is_known = link >= 0
     return packed(
         {"places": len(places), "used": int(snapped.is_snapped.sum())},
         begin,
         end,
-        np.concatenate([link[there], fraction[there], splits.arrival[there]]),
+        np.concatenate([link[is_known], fraction[is_known], splits.arrival[is_known]]),
         up,
         down,
         closed.astype(np.uint8),
@@ -83,9 +86,9 @@ def _at(rows: NDArray[np.int64], values: NDArray[Any], absent: Any) -> NDArray[A
     return np.where(rows < 0, absent, values[rows]).astype(values.dtype)
 
 
-def _of_whole(sketch: Sketched, cost: NDArray[np.int32]) -> NDArray[np.int32]:
+def _unbroken(sketch: Sketched, cost: NDArray[np.int32]) -> NDArray[np.int32]:
     """Costs along whole links from those along the first of their pieces."""
-    first = _at(sketch.begins, cost, UNREACHED)
+    first = _at(sketch.begin_row, cost, UNREACHED)
     is_open = (first >= 0) & (first < UNREACHED)
-    share = np.where(is_open, sketch.share[sketch.begins], 1.0)
+    share = np.where(is_open, sketch.share[sketch.begin_row], 1.0)
     return np.where(is_open, np.rint(first / share), first).astype(np.int32)

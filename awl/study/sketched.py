@@ -42,17 +42,17 @@ class Sketched:
 
     Attributes:
         study: the study as it would be.
-        begins: of each link before (m,), the row of the link that begins where it does; -1 where it is gone.
-        ends: the row (m,) of the link that ends where it does; -1 where it is gone.
-        whole: of each link now (k,), the row of the one it was or is a piece of; -1 for a new one.
+        begin_row: of each link before (m,), the row of the link that begins where it does; -1 where it is gone.
+        end_row: the row (m,) of the link that ends where it does; -1 where it is gone.
+        base_row: of each link now (k,), the row of the one it was or is a piece of; -1 for a new one.
         offset: the share (k,) of that one that lies before it.
         share: the share (k,) of that one it makes up.
     """
 
     study: Study
-    begins: NDArray[np.int64]
-    ends: NDArray[np.int64]
-    whole: NDArray[np.int64]
+    begin_row: NDArray[np.int64]
+    end_row: NDArray[np.int64]
+    base_row: NDArray[np.int64]
     offset: NDArray[np.float64]
     share: NDArray[np.float64]
 
@@ -70,15 +70,15 @@ def sketched(study: Study, edits: Sequence[Edit]) -> Sketched:
     before = study.graph
     applied = apply(before, edits, streets.next_ids(study.reading))
     graph = applied.graph
-    begins = graph.link_rows(before.link_id)
-    ends, whole = begins.copy(), before.link_rows(graph.link_id)
+    begin_row = graph.link_rows(before.link_id)
+    end_row, base_row = begin_row.copy(), before.link_rows(graph.link_id)
     offset, share = np.zeros(graph.link_count), np.ones(graph.link_count)
     for link, pieces in _broken(applied.patch):
         row, rows = int(before.link_rows([link.id])[0]), graph.link_rows([piece.id for piece in pieces])
         along = np.cumsum([0.0, *(piece.length for piece in pieces)])
-        ends[row], whole[rows] = rows[-1], row
+        end_row[row], base_row[rows] = rows[-1], row
         offset[rows], share[rows] = along[:-1] / along[-1], np.diff(along) / along[-1]
-    return Sketched(SketchedStudy(study, graph), begins, ends, whole, offset, share)
+    return Sketched(SketchedStudy(study, graph), begin_row, end_row, base_row, offset, share)
 
 
 def _broken(patch: Patch) -> list[tuple[LinkRecord, list[LinkRecord]]]:
