@@ -209,6 +209,8 @@ def run_batch(
             workers = f"local:{processes}" if processes else None
         left = progress.part(1 - len(rest) / max(len(blocks), 1), 1.0)
         if workers is not None and rest:
+            with progress.running():
+                _study_of(study, inputs).keep_prepared(_mode_of(inputs))
             with client_of(workers) as client:
                 futures = [
                     client.submit(answer_block, task, some, str(path), retries=RETRIES, pure=False)
@@ -298,9 +300,16 @@ def answer_block(task: str, rows: tuple[int, int], path: str) -> int:
 
 def _prepared(study: Study, inputs: Json) -> None:
     """Have the hierarchy ready that the inputs need, on the study as it would be with their what-ifs."""
+    _study_of(study, inputs).wait_until_prepared(_mode_of(inputs))
+
+
+def _study_of(study: Study, inputs: Json) -> Study:
     wanted = inputs.get("what_if") or []
-    changed = what_ifs.variant(study, [wanted] if isinstance(wanted, str) else wanted)
-    changed.wait_until_prepared(str(inputs.get("mode", "walk")))
+    return what_ifs.variant(study, [wanted] if isinstance(wanted, str) else wanted)
+
+
+def _mode_of(inputs: Json) -> str:
+    return str(inputs.get("mode", "walk"))
 
 
 def _set_up(task: Json) -> Work:

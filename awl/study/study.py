@@ -284,6 +284,11 @@ class Study(StudyFile):
                         high.unpacking(network, measure, accumulated_with(measure))
                 router.hierarchy = high
 
+    def keep_prepared(self, mode: str) -> None:
+        """Have the hierarchy of a mode ready, and stored for other processes to map."""
+        self.wait_until_prepared(mode)
+        self._trim(mode, Progress())
+
     def _trim(self, mode: str, progress: Progress) -> None:
         """Leave out what no best way uses, for searches to come, and keep all; those that come before are served by all edges."""
         router = self.router(mode)

@@ -1,5 +1,4 @@
 /** Awl's own addresses: overview, sheet, arrays, importing. Not part of the documented API. */
-import type { EditFeature } from "./edits";
 import { t } from "@lingui/core/macro";
 import { checked, fetchJson, ProblemError, sendJson, type StatusInfo } from "./client";
 import type { FeatureCollection } from "geojson";
@@ -261,7 +260,8 @@ export function near(study: string, lon: number, lat: number, mode: string, with
 /** The part of an address that asks for the study as it would be with what-ifs. */
 const asked = (mark: "?" | "&", whatIfs: string[]) => (whatIfs.length ? `${mark}what_if=${whatIfs.join(",")}` : "");
 
-async function packed(path: string, init?: RequestInit): Promise<Packed> {
+/** Arrays of the server. */
+export async function packed(path: string, init?: RequestInit): Promise<Packed> {
   const response = await checked(await fetch(path, init));
   return decodePacked(await response.arrayBuffer());
 }
@@ -269,15 +269,6 @@ async function packed(path: string, init?: RequestInit): Promise<Packed> {
 export const streetArrays = (study: string, whatIfs: string[] = []) => packed(`/studies/${study}/arrays/streets${asked("?", whatIfs)}`);
 export const modeArrays = (study: string, mode: string, at: string | null = null, whatIfs: string[] = []) =>
   packed(`/studies/${study}/arrays/modes/${mode}?${at ? `at=${at}` : ""}${asked("&", whatIfs)}`);
-/** How far one gets; with edits that nobody has made yet, as it would be after them. */
-export const liveReach = (study: string, inputs: Inputs, signal?: AbortSignal, edits?: EditFeature[] | null) =>
-  packed(`/studies/${study}/live/reach`, {
-    method: "POST",
-    headers: { "Content-Type": "application/json" },
-    body: JSON.stringify({ inputs, ...(edits ? { edits } : {}) }),
-    ...(signal ? { signal } : {}),
-  });
-
 export const playbackArrays = (study: string, question: string) => packed(`/studies/${study}/answers/${encodeURIComponent(question)}/playback`);
 
 /** Where the node of that number lies. */
