@@ -271,11 +271,13 @@ class Jobs:
         while True:
             with self._changed:
                 self._idle[number] = study
+                self._changed.notify_all()  # whose a waiting job is rests on who is idle
                 while (job := self._next(number)) is None:
                     if self._is_closed:
                         return
                     self._changed.wait()
                 del self._idle[number]
+                self._changed.notify_all()
                 if job.question is not None:
                     self._homes[job.study, job.question] = number
                 job.status, job.started = "running", now()

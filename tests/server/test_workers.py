@@ -175,6 +175,15 @@ def test_what_is_brief_is_taken_first_but_by_the_last_worker(tmp_path):
     assert all(over(job).status == "successful" for job in (*running, *waiting))
 
 
+def test_no_job_waits_for_a_worker_that_sleeps(tmp_path):
+    known = Jobs([InThread(Workroom(Catalogue(tmp_path))) for _ in range(3)])
+    for turn in range(60):
+        jobs = [
+            known.start("x", f"s{number % 2}", task(process_number), f"q{(number + turn) % 4}") for number in range(5)
+        ]
+        assert all(over(job).status == "successful" for job in jobs)
+
+
 def test_more_than_can_wait_is_refused_and_what_waits_can_be_taken_back(in_threads, tmp_path, monkeypatch):
     monkeypatch.setattr(jobs_module, "MOST_WAITING", 2)
     file = tmp_path / "come"
