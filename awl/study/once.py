@@ -18,9 +18,9 @@ class Once(Generic[Value]):
     @classmethod
     def of(cls, value: Value) -> Once[Value]:
         """Something that was made already."""
-        once = cls(lambda: value)
-        once.value()
-        return once
+        entry = cls(lambda: value)
+        entry.value()
+        return entry
 
     def value(self) -> Value:
         """What was made; where making it fails, whoever asks next tries again."""

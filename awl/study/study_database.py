@@ -201,7 +201,7 @@ class StudyDatabase:
         content = self.content
         with other._derived_lock:
             there = dict(other._derived) if other._derived_of == content else {}
-        known = {key: (version, once.known()) for key, (version, once) in there.items()}
+        known = {key: (version, entry.known()) for key, (version, entry) in there.items()}
         with self._derived_lock:
             self._derived_of = content
             for key, (version, value) in known.items():

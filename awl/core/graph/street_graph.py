@@ -137,7 +137,7 @@ class StreetGraph:
             link: the highest id ever given to a link.
         """
         graph = replace(self, highest_ids=(node, link))
-        vars(graph).update({name: made for name, made in vars(self).items() if name not in vars(graph)})
+        vars(graph).update({name: value for name, value in vars(self).items() if name not in vars(graph)})
         return graph
 
     @cached_property
