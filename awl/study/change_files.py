@@ -12,7 +12,7 @@ from pathlib import Path
 from awl.core.errors import AwlError
 from awl.core.graph.edits.apply import apply
 from awl.core.graph.osm_change.elements import Elements, OsmChange, Wanted
-from awl.core.graph.osm_change.incoming import incoming, needed_nodes
+from awl.core.graph.osm_change.incoming import incoming, needed
 from awl.core.graph.osm_change.outgoing import difference, outgoing
 from awl.core.progress import Progress
 from awl.io import osm_change
@@ -89,7 +89,7 @@ def take_in(
     change = osm_change.read(file)
     known = None
     if extract is not None:
-        known = osm_change.read_elements(extract, Wanted(nodes=needed_nodes(change)), progress).nodes
+        known = osm_change.read_elements(extract, needed(change), progress)
     seen = ledger.version(study.reading, what_if) if expected is None else expected
     variant = study if what_if == BASE else what_ifs.variant(study, [what_if])
     taken = incoming(variant.graph, change, known, streets.next_ids(study.reading))

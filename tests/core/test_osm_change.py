@@ -5,6 +5,7 @@ from __future__ import annotations
 import bz2
 import xml.etree.ElementTree as ET
 from collections import Counter
+from collections.abc import Callable
 from pathlib import Path
 from random import Random
 
@@ -18,13 +19,15 @@ from awl.core.graph.edits.apply import apply
 from awl.core.graph.edits.edit import Edit
 from awl.core.graph.edits.records import link_record, node_record, turn_records
 from awl.core.graph.osm_change.elements import OsmChange, OsmNode, OsmRelation, OsmWay, Wanted, spot_of
-from awl.core.graph.osm_change.incoming import incoming, needed_nodes
+from awl.core.graph.osm_change.incoming import incoming, needed
 from awl.core.graph.osm_change.outgoing import difference, outgoing
+from awl.core.graph.raw import RawExtract
 from awl.core.graph.street_graph import StreetGraph
 from awl.io import osm_change, osm_xml
-from tests.conftest import CUT, EXTRACT
+from tests.conftest import CUT, EXTRACT, node, osm, way
 from tests.io.pbf_peer import PB, blob, block, deltas, header
 
+ReadOsm = Callable[[str], RawExtract]
 XML = EXTRACT.with_name("cut.osm.bz2")
 DIRECTED = ("oneway", "oneway:bicycle", "oneway:foot", "maxspeed:forward", "maxspeed:backward", "incline")
 
@@ -80,7 +83,8 @@ def streets(graph: StreetGraph) -> Counter[object]:
         if node.tags:
             found["node", spots[node.id], tuple(sorted(node.tags.items()))] += 1
     for turn in turn_records(graph):
-        about = links[turn.from_link], spots[turn.via_node], links[turn.to_link]
+        between = tuple(links[link] for link in turn.via_links)
+        about = links[turn.from_link], spots[turn.via_node], between, links[turn.to_link]
         found["turn", about, turn.kind.split("_")[0], turn.applies_to, turn.exempt, turn.condition] += 1
     return found
 
@@ -127,7 +131,7 @@ def random_edit(graph: StreetGraph, random: Random) -> Edit | None:
     if kind == "node":
         return Edit("node", node=link.tail, tags={"barrier": "gate"})
     if kind == "allow":
-        turns = [turn for turn in turn_records(graph) if not turn.via_links]
+        turns = turn_records(graph)
         if not turns:
             return None
         turn = random.choice(turns)
@@ -137,7 +141,19 @@ def random_edit(graph: StreetGraph, random: Random) -> Edit | None:
     other = int(graph.link_id[random.choice(others)])
     if other == link.id or link.tail == link.head:
         return None
+    onward = onward_of(graph, other, link.tail)
+    if onward and random.random() < 0.5:
+        return Edit("restrict", links=(link.id, other, random.choice(onward)), node=link.tail)
     return Edit("restrict", links=(link.id, other), node=link.tail, tags={"restriction": "no_left_turn"})
+
+
+def onward_of(graph: StreetGraph, link: int, node: int) -> list[int]:
+    """The links one may go on by from the far end of a link, where that is another node."""
+    record = link_record(graph, int(graph.link_rows([link])[0]))
+    far = record.head if record.tail == node else record.tail
+    row = int(graph.node_rows([far])[0])
+    touching = np.flatnonzero((graph.link_from == row) | (graph.link_to == row))
+    return [] if far == node else [ident for ident in graph.link_id[touching].tolist() if ident != link]
 
 
 def as_change(graph: StreetGraph, edits: list[Edit]) -> tuple[StreetGraph, OsmChange]:
@@ -164,7 +180,7 @@ def test_a_change_taken_in_does_to_the_streets_what_it_does_to_the_extract(
     path = tmp_path / "edits.osc"
     path.write_bytes(osm_change.dumps(change))
     read = osm_change.read(path)
-    known = osm_change.read_elements(EXTRACT, Wanted(nodes=needed_nodes(read))).nodes
+    known = osm_change.read_elements(EXTRACT, needed(read))
     told = incoming(town, read, known)
     assert told.misfits == ()
     rebuilt = build_graph(osm_xml.read(changed_extract(path.read_bytes(), tmp_path / "changed.osm")))[0]
@@ -184,7 +200,7 @@ def test_a_street_cut_at_the_edge_of_the_study_stays_whole_in_the_source(tmp_pat
     slow = rebuilt.tag("maxspeed").equals("7")
     inside = sum(link_record(graph, int(row)).length for row in graph.link_rows(list(links)))
     assert 0 < float(rebuilt.link_length[slow].sum()) <= inside + 0.01
-    known = osm_change.read_elements(EXTRACT, Wanted(nodes=needed_nodes(change))).nodes
+    known = osm_change.read_elements(EXTRACT, needed(change))
     again = apply(graph, incoming(graph, osm_change.read(path), known).edits).graph
     assert float(again.link_length.sum()) == pytest.approx(float(graph.link_length.sum()), abs=0.01)
 
@@ -271,6 +287,34 @@ def test_what_does_not_fit_is_told_and_the_rest_done(town: StreetGraph, tmp_path
     assert told.passed_over == 2
 
 
+def test_a_restriction_over_ways_and_one_of_several_ways_are_taken_in(read_osm: ReadOsm, tmp_path: Path) -> None:
+    """As building the extract with the change reads them; a way drawn by the change itself is the one between."""
+    places = {1: (0.0, 0.0), 2: (0.001, 0.0), 3: (0.0, 0.001), 4: (-0.001, 0.0), 5: (0.002, 0.0), 6: (0.0, 0.002)}
+    nodes = "".join(node(ident, *place) for ident, place in places.items())
+    before = nodes + "".join(way(10 + end, [1, end], highway="residential") for end in (2, 3, 4))
+    before += way(15, [2, 5], highway="residential") + way(16, [3, 6], highway="residential")
+    drawn = way(-1, [2, 3], highway="residential")
+    turns = (
+        '<relation id="-2"><member type="way" ref="12" role="from"/><member type="way" ref="13" role="from"/>'
+        '<member type="node" ref="1" role="via"/><member type="way" ref="14" role="to"/>'
+        '<tag k="type" v="restriction"/><tag k="restriction" v="no_entry"/></relation>'
+        '<relation id="-3"><member type="way" ref="15" role="from"/><member type="way" ref="-1" role="via"/>'
+        '<member type="way" ref="16" role="to"/><tag k="type" v="restriction"/><tag k="restriction" v="no_right_turn"/>'
+        "</relation>"
+    )
+    graph = build_graph(read_osm(before))[0]
+    change = osm_change.read(written(tmp_path, f"<create>{drawn}{turns}</create>"))
+    (tmp_path / "before.osm").write_text(osm(before))
+    known = osm_change.read_elements(tmp_path / "before.osm", needed(change))
+    told = incoming(graph, change, known)
+    rebuilt = build_graph(read_osm(before + drawn + turns))[0]
+    assert told.misfits == () and streets(apply(graph, told.edits).graph) == streets(rebuilt)
+    assert sorted(len(edit.links) for edit in told.edits if edit.kind == "restrict") == [2, 2, 3]
+    far = turns.replace('ref="16"', 'ref="14"')
+    told = incoming(graph, osm_change.read(written(tmp_path, f"<create>{drawn}{far}</create>")), known)
+    assert [misfit.split(":")[0] for misfit in told.misfits] == ["Relation -3"]
+
+
 def test_a_way_whose_nodes_are_unknown_is_left_as_it_is_without_the_extract(town: StreetGraph, tmp_path: Path) -> None:
     elements = osm_change.read_elements(EXTRACT, Wanted(ways=frozenset({411207})))
     refs = "".join(f'<nd ref="{ref}"/>' for ref in elements.ways[411207].refs)
@@ -278,7 +322,7 @@ def test_a_way_whose_nodes_are_unknown_is_left_as_it_is_without_the_extract(town
     change = osm_change.read(written(tmp_path, body))
     told = incoming(town, change, None)
     assert told.edits == () and "not known where node" in told.misfits[0]
-    told = incoming(town, change, elements.nodes)
+    told = incoming(town, change, elements)
     assert {edit.kind for edit in told.edits} == {"change"} and told.misfits == ()
 
 

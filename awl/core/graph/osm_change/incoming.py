@@ -8,18 +8,30 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
 from awl.core.graph.build import FERRY, JUNCTION_KEYS, SIGNALS, STREET_CLASSES, STREET_KEYS
 from awl.core.graph.edits.apply import apply
 from awl.core.graph.edits.edit import Edit
 from awl.core.graph.edits.records import LinkRecord, link_record, node_record
-from awl.core.graph.osm_change.elements import OsmChange, OsmNode, OsmRelation, OsmWay, Tags, spot_of
+from awl.core.graph.osm_change.elements import (
+    Elements,
+    OsmChange,
+    OsmNode,
+    OsmRelation,
+    OsmWay,
+    Spot,
+    Tags,
+    Wanted,
+    spot_of,
+)
 from awl.core.graph.raw import Restriction, relation_of
 from awl.core.graph.street_graph import StreetGraph
-from awl.core.graph.turns import statements_of
+from awl.core.graph.turns import place_restrictions
 
 Place = tuple[float, float]
 
@@ -39,27 +51,38 @@ class Incoming:
     passed_over: int
 
 
-def needed_nodes(change: OsmChange) -> frozenset[int]:
-    """Ids of nodes whose place a change takes for known.
+def needed(change: OsmChange) -> Wanted:
+    """What a change takes for known of the extract: where nodes are, and where ways run that turn restrictions name.
 
     Parameters:
         change: the change.
     """
     ways = [*change.of_kind("create", OsmWay), *change.of_kind("modify", OsmWay)]
+    turns = [*change.of_kind("create", OsmRelation), *change.of_kind("modify", OsmRelation)]
     created = {node.id for node in change.of_kind("create", OsmNode)}
     moved = {node.id for node in change.of_kind("modify", OsmNode)}
-    return frozenset(({ref for way in ways if isinstance(way, OsmWay) for ref in way.refs} | moved) - created)
+    named = {
+        ref
+        for relation in turns
+        if isinstance(relation_of(relation.id, relation.tags, relation.members), Restriction)
+        for _, kind, ref in relation.members
+        if kind == "way"
+    }
+    return Wanted(
+        frozenset(({ref for way in ways for ref in way.refs} | moved) - created),
+        frozenset(named - {way.id for way in ways}),
+    )
 
 
 def incoming(
-    graph: StreetGraph, change: OsmChange, known: dict[int, OsmNode] | None, next_ids: tuple[int, int] = (0, 0)
+    graph: StreetGraph, change: OsmChange, known: Elements | None, next_ids: tuple[int, int] = (0, 0)
 ) -> Incoming:
     """The edits that do to a street graph what a change does to the source.
 
     Parameters:
         graph: the streets.
         change: the change.
-        known: nodes of the extract by id, those of `needed_nodes`; None where it is not at hand, so that elements may not fit.
+        known: of the extract what `needed` names; None where it is not at hand, so that elements may not fit.
         next_ids: the lowest ids a new node and link may get.
     """
     reader = _Reader(graph, change, known, next_ids)
@@ -89,7 +112,7 @@ class _Reader:
     """Makes edits element by element, each resolved on the streets as those before left them."""
 
     def __init__(
-        self, graph: StreetGraph, change: OsmChange, known: dict[int, OsmNode] | None, next_ids: tuple[int, int]
+        self, graph: StreetGraph, change: OsmChange, known: Elements | None, next_ids: tuple[int, int]
     ) -> None:
         self._graph, self._change, self._next_ids = graph, change, next_ids
         self.edits: list[Edit] = []
@@ -101,15 +124,21 @@ class _Reader:
             if ident > 0
         }
         self._has_extract = known is not None
-        self._old_places |= {node.id: (node.lon, node.lat) for node in (known or {}).values()}
+        known = known or Elements()
+        self._old_places |= {node.id: (node.lon, node.lat) for node in known.nodes.values()}
         stated = [*change.of_kind("create", OsmNode), *change.of_kind("modify", OsmNode)]
         self._new_nodes = {node.id: node for node in stated}
         self._places = self._old_places | {ident: (node.lon, node.lat) for ident, node in self._new_nodes.items()}
         self._outside = self._beyond_edge()
         self._new_lines: dict[int, _Line | None] = {}
         self._apart: dict[tuple[int, int], list[int]] = {}
-        self._owner = dict[int, int]()
-        """The way that a link belongs to from now on, for links of ways that the change creates or modifies."""
+        self._first_links = graph.link_id
+        self._way_over = dict[frozenset[Spot], int]()
+        """By pair of vertices the way that runs there, for ways that the change writes or its turn restrictions name."""
+        for way in known.ways.values():
+            places = [self._places[ref] for ref in way.refs if ref in self._places]
+            self._way_over |= dict.fromkeys(_steps(places), way.id)
+        self._known_ways = tuple(known.ways)
 
     def _beyond_edge(self) -> set[int]:
         """Nodes of the extract that are on no street of a study that was cut: they lie outside of it."""
@@ -239,13 +268,12 @@ class _Reader:
         """
         edits, gone = [], []
         for link in links:
-            targets = [(way, line, tags), *self._broken_off(link)]
-            found = next(((s, *target) for target in targets if (s := self._stretch(link, target[1].places))), None)
+            targets = [(line, tags), *self._broken_off(link)]
+            found = next(((s, *target) for target in targets if (s := self._stretch(link, target[0].places))), None)
             if found is None:
                 gone.append(link.id)
                 continue
-            (begin, end, points), owner, along, new_tags = found
-            self._owner[link.id] = owner.id
+            (begin, end, points), along, new_tags = found
             along.taken.update(range(min(begin, end), max(begin, end)))
             if begin > end:
                 edits.append(Edit("reverse", links=(link.id,)))
@@ -275,13 +303,13 @@ class _Reader:
         for (node, ref), links in self._apart.items():
             self._do(f"Node {ref}", [Edit("separate", links=tuple(dict.fromkeys(links)), node=node)])
 
-    def _broken_off(self, link: LinkRecord) -> Iterator[tuple[OsmWay, _Line, Tags]]:
-        """New ways of the change that have a vertex of a link."""
+    def _broken_off(self, link: LinkRecord) -> Iterator[tuple[_Line, Tags]]:
+        """Lines and tags of the new ways of the change that have a vertex of a link."""
         spots = {spot_of(*place) for place in link.line}
         for way in self._change.of_kind("create", OsmWay):
             line, tags = self._new_line(way), street_tags(way.tags)
             if line is not None and tags is not None and spots & {spot_of(*place) for place in line.places}:
-                yield way, line, tags
+                yield line, tags
 
     def _new_line(self, way: OsmWay) -> _Line | None:
         """The line of a new way, without what of it is taken by now."""
@@ -336,7 +364,9 @@ class _Reader:
             self.misfits.append(f"Way {way.id}: {why}")
             return None
         gaps = {at for at, (a, b) in enumerate(zip(known, known[1:], strict=False)) if b[0] > a[0] + 1}
-        return _Line([self._places[ref] for _, ref in known], [ref for _, ref in known], gaps)
+        line = _Line([self._places[ref] for _, ref in known], [ref for _, ref in known], gaps)
+        self._way_over |= dict.fromkeys(_steps(line.places), way.id)
+        return line
 
     def _draw(self, way: OsmWay, line: list[Place], tags: Tags) -> None:
         """Add a line, broken wherever it meets another street at a vertex, or itself."""
@@ -351,9 +381,7 @@ class _Reader:
             ):
                 edits.append(Edit("add", points=tuple(line[start : at + 1]), tags=dict(tags)))
                 start = at
-        before = set(self._graph.link_id.tolist())
         self._do(f"Way {way.id}", edits)
-        self._owner |= dict.fromkeys(set(self._graph.link_id.tolist()) - before, way.id)
 
     def _is_vertex(self, place: Place) -> bool:
         graph = self._graph
@@ -387,34 +415,53 @@ class _Reader:
                 self._do(f"Relation {relation}", [edit])
 
     def _restrict(self, restriction: Restriction) -> None:
+        """Restrict what the relation restricts on the streets as they are now, from each way to each way it names."""
         about = f"Relation {restriction.id}"
-        if (
-            len(restriction.from_ways) != 1
-            or len(restriction.to_ways) != 1
-            or len(restriction.via_nodes) != 1
-            or restriction.via_ways
-        ):
-            self.misfits.append(f"{about}: only turns from one way over one node to another are taken over")
-            return
-        row = self._junction(restriction.via_nodes[0], self._places.get(restriction.via_nodes[0]))
-        if row < 0:
-            self.misfits.append(f"{about}: its via node is no junction of the study")
-            return
-        node = int(self._graph.node_id[row])
-        ends = [self._ending_at(way, node) for way in (restriction.from_ways[0], restriction.to_ways[0])]
-        if len(ends[0]) != 1 or len(ends[1]) != 1:
-            self.misfits.append(f"{about}: its ways do not meet once at the via node")
-            return
-        for kind, vehicle, exempt, condition in statements_of(restriction.tags):
-            tags = {"restriction": kind, "vehicle": vehicle, "except": exempt, "condition": condition}
-            self._do(about, [Edit("restrict", links=(ends[0][0], ends[1][0]), node=node, tags=tags)])
-
-    def _ending_at(self, way: int, node: int) -> list[int]:
         graph = self._graph
-        links = [link for link in self._links_of(way) if self._owner.get(link.id, way) == way]
-        new = graph.link_rows([ident for ident, owner in self._owner.items() if owner == way])
-        links += [link_record(graph, row) for row in new.tolist() if row >= 0]
-        return sorted({link.id for link in links if node in (link.tail, link.head)})
+        row, way = self._ways_of_links()
+        node_ids = graph.node_osm_id.copy()
+        for via in restriction.via_nodes:
+            junction = self._junction(via, self._places.get(via))
+            if junction < 0:
+                self.misfits.append(f"{about}: its via node is no junction of the study")
+                return
+            node_ids[junction] = via
+        placed, lost = place_restrictions([restriction], way, graph.link_from[row], graph.link_to[row], node_ids)
+        if lost:
+            self.misfits.append(f"{about}: its ways do not meet there once, or it says no turn that is known")
+            return
+        for turn in placed.rows():
+            links = tuple(graph.link_id[row[[turn.from_link, *turn.via_links, turn.to_link]]].tolist())
+            tags = {
+                "restriction": turn.kind,
+                "vehicle": turn.applies_to,
+                "except": turn.exempt,
+                "condition": turn.condition,
+            }
+            self._do(about, [Edit("restrict", links=links, node=int(graph.node_id[turn.via_node]), tags=tags)])
+
+    def _ways_of_links(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """Each pair of a link, as its row, and of a way that runs over it from now on."""
+        graph = self._graph
+        count = np.diff(graph.ways_start)
+        row = np.repeat(np.arange(graph.link_count), count)
+        traced = np.isin(graph.link_ways, [way.id for way in self._change.of_kind("modify", OsmWay)])
+        # Of a link of several ways that was broken since, each piece still names them all.
+        traced |= np.isin(graph.link_ways, self._known_ways) & (count[row] > 1)
+        new = np.setdiff1d(graph.link_id, self._first_links)
+        pairs = [
+            (one, way)
+            for one in {*row[traced].tolist(), *graph.link_rows(new).tolist()}
+            for way in {self._way_over.get(step) for step in _steps(link_record(graph, one).line)}
+            if way is not None
+        ]
+        rows, ways = np.array(pairs, np.int64).reshape(-1, 2).T
+        return np.append(row[~traced], rows), np.append(graph.link_ways[~traced], ways)
+
+
+def _steps(line: Sequence[Place]) -> list[frozenset[Spot]]:
+    """The pairs of vertices that follow each other."""
+    return [frozenset(pair) for pair in pairwise(spot_of(*place) for place in line)]
 
 
 def _runs(line: _Line) -> list[list[Place]]:

@@ -258,9 +258,10 @@ class _Writer:
     def _write_ways(self) -> None:
         breaks: dict[int, set[int]] = defaultdict(set)
         for turn in self._change.turns_after:
-            for link in _links_of(turn) if turn.relation == 0 else ():
+            ends = {self._end(node) for node in self._nodes_over(turn)} if turn.relation == 0 else set()
+            for link in _links_of(turn):
                 for ident in self._change.turn_links[link].ways or (0,):
-                    breaks[ident].add(self._end(turn.via_node))
+                    breaks[ident] |= ends
         for ident, pieces in self._pieces().items():
             chains = _chained(pieces, breaks.get(ident, set()))
             if ident == 0:
@@ -299,23 +300,36 @@ class _Writer:
                 self._notes.append(f"Relation {relation} is not in the extract: its change is left out")
             elif relation not in after:
                 delete.append(known)
-            elif len(after[relation]) > 1:
-                self._notes.append(f"Relation {relation} concerns more streets than two: look after it by hand")
-            elif (members := self._members(after[relation][0])) != known.members:
+            elif (members := self._members_of_all(after[relation])) is None:
+                self._notes.append(f"Relation {relation} holds for some of its streets only: look after it by hand")
+            elif sorted(members) != sorted(member for member in known.members if member[0] in ("from", "via", "to")):
                 others = tuple(member for member in known.members if member[0] not in ("from", "via", "to"))
                 modify.append(replace(known, members=members + others))
         return create, modify, delete
 
-    def _members(self, turn: TurnRecord) -> tuple[Member, ...]:
-        node = turn.via_node
-        first = self._way(turn.from_link, node)
-        via: list[Member] = [("via", "node", self._end(node))]
-        if turn.via_links:
-            via = [("via", "way", self._way(link, node)) for link in turn.via_links]
+    def _nodes_over(self, turn: TurnRecord) -> list[int]:
+        """The nodes a turn leads over: where its first link is left, and the far end of each link between."""
+        nodes = [turn.via_node]
         for link in turn.via_links:
             record = self._change.turn_links[link]
-            node = record.head if record.tail == node else record.tail
-        return (("from", "way", first), *via, ("to", "way", self._way(turn.to_link, node)))
+            nodes.append(record.head if record.tail == nodes[-1] else record.tail)
+        return nodes
+
+    def _members(self, turn: TurnRecord) -> tuple[Member, ...]:
+        nodes = self._nodes_over(turn)
+        ways = [self._way(link, node) for link, node in zip(turn.via_links, nodes, strict=False)]
+        via: list[Member] = [("via", "way", way) for way in dict.fromkeys(ways)]
+        first, last = self._way(turn.from_link, nodes[0]), self._way(turn.to_link, nodes[-1])
+        return (("from", "way", first), *(via or [("via", "node", self._end(nodes[0]))]), ("to", "way", last))
+
+    def _members_of_all(self, turns: Sequence[TurnRecord]) -> tuple[Member, ...] | None:
+        """The members of the one relation that states these turns; None where none states them and no other."""
+        paths = dict.fromkeys(self._members(turn) for turn in turns)
+        first, last, via = ({path[part] for path in paths} for part in (slice(1), slice(-1, None), slice(1, -1)))
+        if len(via) != 1 or len(paths) != len(first) * len(last):
+            return None
+        starts, ends = (dict.fromkeys(path[part] for path in paths) for part in (0, -1))
+        return (*starts, *via.pop(), *ends)
 
     def _way(self, link: int, node: int) -> int:
         """The way of a link, of several the one that leads to or from a node."""
