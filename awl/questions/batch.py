@@ -12,6 +12,7 @@ import shutil
 import time
 from collections import OrderedDict
 from collections.abc import Callable
+from concurrent.futures import CancelledError
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
@@ -276,8 +277,15 @@ def _gathered(client: Any, futures: list[Any], progress: Progress) -> int:
         raise AwlError(
             "Workers died over the same block again and again", remedy="Give them more memory, or look into their logs"
         ) from error
+    except CancelledError as error:
+        raise AwlError(
+            f"The scheduler went away while blocks were being answered ({client.scheduler.address})",
+            remedy="Look into its log, begin it again and ask again: nothing was written",
+            kind="no-scheduler",
+        ) from error
     finally:
-        client.cancel(futures)
+        if client.status == "running":
+            client.cancel(futures)
     return rows
 
 

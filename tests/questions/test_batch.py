@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import os
 import signal
+import subprocess
+import sys
 
 import pytest
 import shapely
@@ -132,6 +134,49 @@ def test_processes_are_for_long_work_that_threads_do_not_make_quicker(ident):
     # The quicker threads are, the longer work has to be.
     least = {one: next(s for s in range(0, 10**6, 5) if workers.processes_here(one, s, 1.0, 4)) for one in workers.HELD}
     assert sorted(least, key=least.get) == sorted(least, key=lambda one: -workers.HELD[one])
+
+
+class Ending(Progress):
+    """Kills a process at the first report of a block."""
+
+    def __init__(self, process: subprocess.Popen[bytes]) -> None:
+        super().__init__()
+        self.process = process
+
+    def step(self, fraction, message):
+        if 0 < fraction < 1:
+            self.process.kill()
+
+
+def test_a_scheduler_that_dies_is_told_and_leaves_nothing(study, tmp_path):
+    file, folder = tmp_path / "scheduler.json", tmp_path / "work"
+    folder.mkdir()
+    begin = [
+        sys.executable,
+        "-m",
+        "distributed.cli.dask_scheduler",
+        "--host",
+        "127.0.0.1",
+        "--port",
+        "0",
+        "--no-dashboard",
+    ]
+    scheduler = subprocess.Popen([*begin, "--scheduler-file", file], cwd=folder, stderr=subprocess.DEVNULL)
+    with scheduler:
+        begin = [sys.executable, "-m", "distributed.cli.dask_worker", "--scheduler-file", file, "--nthreads", "1"]
+        with subprocess.Popen(
+            [*begin, "--no-dashboard", "--no-nanny"], cwd=folder, stderr=subprocess.DEVNULL
+        ) as worker:
+            try:
+                with Client(scheduler_file=file) as client:
+                    client.wait_for_workers(1)
+                    address = client.scheduler.address
+                with pytest.raises(AwlError, match="scheduler went away"):
+                    batch.run_batch(study, "matrix", INPUTS, folder / "out", address, Ending(scheduler), 1)
+            finally:
+                scheduler.kill()
+                worker.kill()
+    assert not (folder / "out").exists() and not (folder / ".out.new").exists()
 
 
 def test_stopped_work_leaves_nothing(study, cluster, tmp_path):
