@@ -1,17 +1,18 @@
-"""Print the benchmark table, and write it as JSON to `.cache/bench.json`.
+"""Print the benchmark table beside the former one, `bench/former.json`, and write it as JSON to `.cache/bench.json`.
 
-    python -m bench [--large]
+    python -m bench [--large] [--keep]
 
 The peer of searches is `scipy.sparse.csgraph.dijkstra` on the same graph in the same (Hilbert) node order; times are medians
 of interleaved runs, single thread. Graphs: the shipped city, and made regions of 100,000 and a million nodes, for the hierarchy
 also with rivers and railways that few streets cross (kept in `.cache/`); `--large` adds one of five million, which takes minutes
-and 8 GB.
+and 8 GB. Ratios are compared, for seconds depend on the machine; `--keep` makes the new ones the former ones.
 """
 
 from __future__ import annotations
 
 import json
 import platform
+import re
 import sys
 import tempfile
 from collections.abc import Sequence
@@ -70,6 +71,9 @@ def searches(name: str, network: Network) -> list[Row]:
     return [*rows, Row(f"{name}: 100 x 100 matrix; peer SciPy", ours, theirs, "x faster")]
 
 
+FORMER = Path(__file__).with_name("former.json")
+NOISE = 1.25
+"""Medians of seven rounds differ by up to this between runs of the same code on one machine."""
 MORNING = datetime(2026, 6, 3, 8)
 TURN_ROUNDS = 3
 
@@ -120,8 +124,8 @@ def questions() -> list[Row]:
         ]
 
 
-def main(large: bool) -> None:
-    """Measure and print."""
+def main(large: bool, keep: bool) -> None:
+    """Measure and print; `keep` the ratios for the next time."""
     rows = [
         *reading_xml(),
         *reading_pbf(0, 5),
@@ -150,15 +154,35 @@ def main(large: bool) -> None:
     if large:
         rows += in_a_region()
     table = Table(title=f"Awl, {date.today()}, {platform.machine()}, Python {platform.python_version()}")
-    for heading in ("what", "Awl, ms", "peer or bound, ms", "ratio"):
+    for heading in ("what", "Awl, ms", "peer or bound, ms", "ratio", "former ratio"):
         table.add_column(heading, justify="left" if heading == "what" else "right")
+    former = json.loads(FORMER.read_text())
     for row in rows:
-        table.add_row(row.what, f"{row.awl_s * 1e3:.2f}", f"{row.other_s * 1e3:.2f}", f"{row.ratio:.2f} {row.meaning}")
-    Console(width=150).print(table)
+        ours, theirs = (f"{seconds * 1e3:.2f}" for seconds in (row.awl_s, row.other_s))
+        table.add_row(row.what, ours, theirs, f"{row.ratio:.2f} {row.meaning}", beside(row, former))
+    Console(width=165).print(table)
     CACHE.mkdir(exist_ok=True)
     record = [{"what": row.what, "awl_s": row.awl_s, "other_s": row.other_s, "ratio": row.ratio} for row in rows]
     (CACHE / "bench.json").write_text(json.dumps(record, indent=1))
+    if keep:
+        former |= {keyed(row.what): round(row.ratio, 3) for row in rows}
+        FORMER.write_text(json.dumps(dict(sorted(former.items())), indent=1) + "\n")
+
+
+def keyed(what: str) -> str:
+    """The name of a row without its counts, which change with the data."""
+    return re.sub(r"[\d,.]*\d ?(MB|states|pairs)", r"# \1", what)
+
+
+def beside(row: Row, former: dict[str, float]) -> str:
+    """The former ratio, and what became of it where that is more than noise."""
+    ratio = former.get(keyed(row.what))
+    if ratio is None:
+        return "new"
+    change = row.ratio / ratio
+    word = "" if 1 / NOISE < change < NOISE else " better" if change > 1 else " WORSE"
+    return f"{ratio:.2f}{word}"
 
 
 if __name__ == "__main__":
-    main("--large" in sys.argv[1:])
+    main("--large" in sys.argv[1:], "--keep" in sys.argv[1:])

@@ -14,7 +14,7 @@ from awl.core.network.network import Network
 from awl.core.routing.cch.customization import customized, unpacking_of
 from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.cch.hourly_matrix import customized_lanes
-from awl.core.routing.cch.kernel_arguments import LaneScratch, LaneSources, SourceStates, SweepGraph
+from awl.core.routing.cch.kernel_arguments import LaneScratch, LaneSources, SourceRanks, SweepGraph
 from awl.core.routing.cch.one_to_all import sweep_lanes, sweep_one
 from awl.core.routing.cch.perfect import reduced_graph
 from awl.core.routing.cch.point_to_point import Ends, Scratch, ways_of_pairs
@@ -76,7 +76,7 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
         lambda: unpacking_of(topology, metric, cost, far),
         lambda: closed_one_after_the_other(router, closures),
         lambda: reduced_graph(topology, metric),
-        lambda: sweep_one(topology.parent, *edges, SourceStates(ranks[:1], zero[:1]), label),
+        lambda: sweep_one(topology.parent, *edges, SourceRanks(ranks[:1], zero[:1]), label),
         lambda: sweep_lanes(swept, sources, wide_scratch),
         lambda: ways_of_pairs(topology, sides, ways, begins, ends, scratch, listed=False),
         lambda: ways_of_pairs(topology, sides, ways, begins, ends, scratch),

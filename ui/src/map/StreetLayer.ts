@@ -36,54 +36,60 @@ const WIDEST = 40;
 const MAX_CLASSES = 40;
 const MAX_BANDS = 12;
 
+/** All that is the same along a segment is settled at its corners: without a graphics card each pixel counts. */
 const VERTEX = `#version 300 es
 precision highp float;
-uniform highp sampler2D segments; uniform int first;
+uniform highp sampler2D segments, values; uniform int first;
 uniform vec2 scale, offset, size; uniform float ratio; uniform float widths[${MAX_CLASSES}];
-out vec2 at; out float span, half_width, along; flat out int row; flat out int street; out float dash;
-vec4 texel(int index) { return texelFetch(segments, ivec2(index % ${TEXTURE_WIDTH}, index / ${TEXTURE_WIDTH}), 0); }
+uniform vec3 inks[${MAX_CLASSES}]; uniform vec3 faded; uniform bool filtered;
+out vec2 at; out float along, dash;
+flat out float span, half_width; flat out vec3 ink; flat out vec4 value; flat out int barred;
+vec4 texel(highp sampler2D rows, int index) { return texelFetch(rows, ivec2(index % ${TEXTURE_WIDTH}, index / ${TEXTURE_WIDTH}), 0); }
 void main() {
   int begin = (first + gl_VertexID / ${CORNERS}) * ${TEXELS}, k = gl_VertexID % ${CORNERS};
   vec2 corner = vec2(k == 1 || k >= 4 ? 1.0 : 0.0, k == 2 || k == 3 || k == 5 ? 1.0 : -1.0);
-  vec4 ends = texel(begin), of = texel(begin + 1);
+  vec4 ends = texel(segments, begin), of = texel(segments, begin + 1);
   vec2 share = of.xy;
   vec2 a = ends.xy * scale + offset, b = ends.zw * scale + offset;
   vec2 run = b - a; span = length(run);
   vec2 dir = span > 0.0 ? run / span : vec2(1.0, 0.0);
-  street = int(of.w); half_width = widths[street] * 0.5 * ratio;
+  int street = int(of.w); half_width = widths[street] * 0.5 * ratio;
   float grow = half_width + 1.0;
   at = vec2(corner.x * (span + 2.0 * grow) - grow, corner.y * grow);
   vec2 px = a + dir * at.x + vec2(-dir.y, dir.x) * at.y;
   along = span > 0.0 ? mix(share.x, share.y, clamp(at.x / span, 0.0, 1.0)) : share.x;
-  row = int(of.z);
-  dash = mix(share.x, share.y, clamp(at.x / max(span, 1e-6), 0.0, 1.0)) * texel(begin + 2).x * length(scale);
-  gl_Position = half_width > 0.0 ? vec4(px / size * vec2(2.0, -2.0) + vec2(-1.0, 1.0), 0.0, 1.0) : vec4(2.0, 2.0, 2.0, 1.0);
+  value = texel(values, int(of.z));
+  barred = filtered && value.z < 0.0 && value.w < 0.0 ? 1 : 0;
+  ink = barred == 1 ? faded : inks[street];
+  if (value.z < 0.0) value.x = ${FAR.toExponential()};
+  if (value.w < 0.0) value.y = ${FAR.toExponential()};
+  dash = mix(share.x, share.y, clamp(at.x / max(span, 1e-6), 0.0, 1.0)) * texel(segments, begin + 2).x * length(scale);
+  bool hidden = half_width <= 0.0 || texel(values, int(of.z)).x < -1.5;
+  gl_Position = hidden ? vec4(2.0, 2.0, 2.0, 1.0) : vec4(px / size * vec2(2.0, -2.0) + vec2(-1.0, 1.0), 0.0, 1.0);
 }`;
 
 const FRAGMENT = `#version 300 es
 precision highp float;
-in vec2 at; in float span, half_width, along; flat in int row; flat in int street; in float dash;
-uniform highp sampler2D values; uniform vec3 inks[${MAX_CLASSES}]; uniform vec3 faded;
-uniform vec3 bands[${MAX_BANDS}]; uniform float limits[${MAX_BANDS}]; uniform int band_count; uniform bool filtered; uniform float ratio;
+in vec2 at; in float along, dash;
+flat in float span, half_width; flat in vec3 ink; flat in vec4 value; flat in int barred;
+uniform vec3 bands[${MAX_BANDS}]; uniform float limits[${MAX_BANDS}]; uniform int band_count; uniform float ratio;
 out vec4 colour;
 void main() {
   float beyond = max(max(-at.x, at.x - span), 0.0);
-  float edge = length(vec2(beyond, at.y)) - half_width;
-  float alpha = clamp(0.5 - edge, 0.0, 1.0);
+  float alpha = clamp(0.5 + half_width - length(vec2(beyond, at.y)), 0.0, 1.0);
   if (alpha <= 0.0) discard;
-  vec4 value = texelFetch(values, ivec2(row % ${TEXTURE_WIDTH}, row / ${TEXTURE_WIDTH}), 0);
-  if (value.x < -1.5) discard;
-  vec3 ink = inks[street];
-  if (filtered && value.z < 0.0 && value.w < 0.0) {
-    ink = faded;
+  vec3 shown = ink;
+  if (barred == 1) {
     if (mod(dash, 7.0 * ratio) > 4.0 * ratio) discard;
   } else if (band_count > 0) {
-    float ahead = value.z < 0.0 ? ${FAR.toExponential()} : value.x + along * value.z;
-    float behind = value.w < 0.0 ? ${FAR.toExponential()} : value.y + (1.0 - along) * value.w;
-    float arrival = min(ahead, behind);
-    for (int i = ${MAX_BANDS - 1}; i >= 0; i--) if (i < band_count && arrival <= limits[i]) ink = bands[i];
+    float arrival = min(value.x + along * value.z, value.y + (1.0 - along) * value.w);
+    if (arrival <= limits[band_count - 1]) {
+      int band = band_count - 1;
+      while (band > 0 && arrival <= limits[band - 1]) band--;
+      shown = bands[band];
+    }
   }
-  colour = vec4(ink * alpha, alpha);
+  colour = vec4(shown * alpha, alpha);
 }`;
 
 export class StreetLayer implements CustomLayerInterface {
