@@ -83,9 +83,11 @@ def costing(name: str, graph: StreetGraph, bound: float, modes: Sequence[Mode] =
     heights = heights_of(graph, lambda lon, lat: 40 * np.sin(lon * 300) * np.cos(lat * 300))
     rows = []
     for mode in modes:
-        (ours,) = medians(
-            lambda mode=mode: Network.of(graph, mode, heights=heights, when=MORNING).directed("time"), rounds=3
-        )
+
+        def costed(mode: Mode = mode) -> object:
+            return Network.of(graph, mode, heights=heights, when=MORNING).directed("time")
+
+        (ours,) = medians(costed, rounds=3)
         rows.append(Row(f"{name}: mode to costs, {mode.id} (bound {bound:g} s)", ours, bound, "of the bound"))
     # A network of its own each time, for what follows from the streets is kept with them.
     fresh = iter([Network.of(graph, DRIVE) for _ in range(TURN_ROUNDS + 1)])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from datetime import datetime
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -92,15 +93,14 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
         lambda: router.matrix(places, places, "time", threads=2, carrying=False),
         rounds=3,
     )
-    place = places.take(np.arange(1))
-    nodes = np.sort(router.arrivals(place, "time").cost)
+    origin = places.take(np.arange(1))
+    nodes = np.sort(router.arrivals(origin, "time").cost)
     limits = {share: int(nodes[int(share * (nodes < UNREACHED).sum())]) for share in (0.01, 0.1, 0.6)}
-    begin = int(leaving(place, network, "time", "distance").state[0])
+    begin = int(leaving(origin, network, "time", "distance").state[0])
     reached = []
     for share, limit in limits.items():
         ours, theirs = medians(
-            lambda limit=limit: router.arrivals(place, "time", limit=limit),
-            lambda limit=limit: dijkstra(peer, indices=begin, limit=limit),
+            partial(router.arrivals, origin, "time", limit=limit), partial(dijkstra, peer, indices=begin, limit=limit)
         )
         reached.append(
             Row(f"{name}: reach of {share:.0%} of the nodes; peer with that limit", ours, theirs, "x faster")

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from selenium import webdriver
-from selenium.common.exceptions import ElementClickInterceptedException
+from selenium.common.exceptions import ElementClickInterceptedException, TimeoutException
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
@@ -40,9 +40,10 @@ class Page:
 
     def wait(self, fact: Callable[[], Any], what: str) -> Any:
         """Wait until `fact()` is true, and return it."""
-        return WebDriverWait(self.driver, PATIENCE, 0.1, ignored_exceptions=[Exception]).until(
-            lambda _: fact(), message=f"waited for {what}\n{self.log()}"
-        )
+        try:
+            return WebDriverWait(self.driver, PATIENCE, 0.1, ignored_exceptions=[Exception]).until(lambda _: fact())
+        except TimeoutException as error:
+            raise TimeoutException(f"waited for {what}\n{self.log()}") from error
 
     def log(self) -> str:
         """Errors of the console."""
