@@ -5,6 +5,9 @@ PORT ?= 8787
 BIN := .venv/bin
 UI_SOURCES := $(shell find ui/src ui/index.html ui/vite.config.ts -type f)
 
+# Compiled modules are kept, also where the surroundings say not to: else each process compiles two thousand of them anew.
+unexport PYTHONDONTWRITEBYTECODE
+
 .PHONY: demo test test-python-text test-front-end setup bench fuzz kill load check check-python check-front-end screenshots types wording demo-data lock clean
 .DEFAULT_GOAL := help
 

@@ -53,6 +53,11 @@ class Page:
         """Go to an address below `#/`."""
         self.driver.get(f"{self.address}/#/{place}")
 
+    def open_afresh(self, place: str) -> None:
+        """Load the page anew at an address below `#/`: what the one before it held is forgotten."""
+        self.driver.get("about:blank")
+        self.open(place)
+
     def choose_file(self, path: Path) -> None:
         """Give a file to the page's import, as soon as the page is there."""
         self.wait(lambda: self.driver.find_elements(By.CSS_SELECTOR, "[data-testid=file]"), "the file input")[

@@ -67,8 +67,7 @@ def town(served: Path) -> Study:
 
 @pytest.fixture
 def streets(page: Page, town: Study) -> Page:
-    page.open("town/sheet")
-    page.driver.refresh()
+    page.open_afresh("town/sheet")
     page.find("[data-question] .figure")
     page.open("town/streets")
     page.find("h1", "The street graph")

@@ -33,8 +33,7 @@ def ask_for_a_drive(page: Page) -> None:
 
 
 def test_a_changed_rule_changes_map_card_and_route(page: Page, cut: Study) -> None:
-    page.open("cut/sheet")
-    page.driver.refresh()
+    page.open_afresh("cut/sheet")
     ask_for_a_drive(page)
     road = next(name for name in streets_passed(page)[1:-1] if "unnamed" not in name)
     where = f"name = '{road}'"
@@ -100,8 +99,7 @@ def drawn_anew(page: Page, drawn: int) -> None:
 
 
 def test_delays_hours_and_costs_are_set_and_a_route_obeys_them(page: Page, cut: Study) -> None:
-    page.open("cut/modes")
-    page.driver.refresh()
+    page.open_afresh("cut/modes")
     page.click("[role=tab]", "Drive")
     page.type("[aria-label='At the start, seconds']", "120" + Keys.ENTER)
     page.find(".notice", "No street changes by that")
@@ -141,8 +139,7 @@ def test_delays_hours_and_costs_are_set_and_a_route_obeys_them(page: Page, cut: 
 
 
 def test_the_map_shows_speed_by_hour_delay_and_two_modes_side_by_side(page: Page, cut: Study) -> None:
-    page.open("cut/modes")
-    page.driver.refresh()
+    page.open_afresh("cut/modes")
     page.click("[role=tab]", "Drive")
     page.settled()
     for colour, said in (("speed", "Drive, speed"), ("delay", "Drive, lost at its ends"), ("beside", "Drive, used by")):

@@ -32,8 +32,7 @@ def write(path: Path, layer: str, shapes: np.ndarray, crs: str | None = "EPSG:43
 
 @pytest.fixture
 def sources(page: Page) -> Page:
-    page.open("cut/sources")
-    page.driver.refresh()  # forget what an earlier test looked at
+    page.open_afresh("cut/sources")  # forget what an earlier test looked at
     page.find("h1", "Sources")
     return page
 

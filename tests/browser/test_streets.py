@@ -13,8 +13,7 @@ pytestmark = pytest.mark.browser
 
 @pytest.fixture
 def streets(page: Page) -> Page:
-    page.open("cut/streets")
-    page.driver.refresh()
+    page.open_afresh("cut/streets")
     page.find("h1", "The street graph")
     page.settled()
     return page

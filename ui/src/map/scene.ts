@@ -1,6 +1,7 @@
 /** The map itself, imperative: one object per study that takes content and keeps MapLibre in step with it. */
 import { t } from "@lingui/core/macro";
-import { Map as MapLibre, Marker, setWorkerUrl, type GeoJSONSource, type LngLatBoundsLike, type MapMouseEvent, type VectorTileSource } from "maplibre-gl";
+import { replaceEqualDeep } from "@tanstack/react-query";
+import { Map as MapLibre, Marker, prewarm, setWorkerUrl, type GeoJSONSource, type LngLatBoundsLike, type MapMouseEvent, type VectorTileSource } from "maplibre-gl";
 import workerUrl from "maplibre-gl/dist/maplibre-gl-worker.mjs?url";
 import type { FeatureCollection } from "geojson";
 import type { Packed } from "../api/packed";
@@ -11,6 +12,8 @@ import { AREA_OPACITY, baseStyle, buttonImage, EMPTY, isOverlay, linkLettering, 
 import { StreetLayer } from "./StreetLayer";
 
 setWorkerUrl(workerUrl);
+// The worker that cuts tiles begins while the study is still being fetched, and stays for the next map.
+prewarm();
 
 /** Pixels from which on a route was dragged, not clicked. */
 const DRAGGED = 6;
@@ -49,6 +52,9 @@ export const metresPerPixel = (map: MapLibre) => (EQUATOR_M * Math.cos((map.getC
 const MARGIN = 56;
 const MARGIN_SHARE = 0.085;
 const EQUATOR_M = 40_075_016.7;
+
+/** The overlays that have something to show. */
+const filled = (overlays: Overlays): Overlays => Object.fromEntries(Object.entries(overlays).filter(([, { features }]) => features.length));
 
 export class Scene {
   readonly map: MapLibre;
@@ -210,11 +216,12 @@ export class Scene {
 
   /** Put overlay data; absent overlays are emptied. */
   show(overlays: Overlays): void {
-    for (const name of new Set([...Object.keys(this.shown), ...Object.keys(overlays)]) as Set<Overlay>) {
-      const next = overlays[name] ?? EMPTY;
-      if (this.shown[name] !== overlays[name]) void this.map.getSource<GeoJSONSource>(name)?.setData(next);
+    // What is equal stays what it was: new data is sent to a worker, cut into tiles and drawn in several frames.
+    const next = replaceEqualDeep(this.shown, filled(overlays));
+    for (const name of new Set([...Object.keys(this.shown), ...Object.keys(next)]) as Set<Overlay>) {
+      if (this.shown[name] !== next[name]) void this.map.getSource<GeoJSONSource>(name)?.setData(next[name] ?? EMPTY);
     }
-    this.shown = overlays;
+    this.shown = next;
     this.showLayers();
   }
 
