@@ -8,7 +8,7 @@ within 50 km of the centre stays below 0.004 %.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property
+from functools import lru_cache
 
 import numpy as np
 import shapely
@@ -51,6 +51,13 @@ def metres_along(step: NDArray[np.float64], start: NDArray[np.int64]) -> NDArray
     return metres
 
 
+@lru_cache(maxsize=128)
+def _system_of(plane: LocalPlane) -> tuple[CRS, Transformer]:
+    """The reference system of a plane, and what leads into it from degrees: made once, though each edit makes a plane anew."""
+    crs = CRS.from_proj4(f"+proj=tmerc +lat_0={plane.lat} +lon_0={plane.lon} +k=1 +datum=WGS84 +units=m")
+    return crs, Transformer.from_crs(4326, crs, always_xy=True)
+
+
 @dataclass(frozen=True)
 class LocalPlane:
     """Metric plane (x east, y north, metres) around `lon`, `lat` in degrees."""
@@ -68,14 +75,14 @@ class LocalPlane:
         """
         return cls(round(float(lon.min() + lon.max()) / 2, 4), round(float(lat.min() + lat.max()) / 2, 4))
 
-    @cached_property
+    @property
     def crs(self) -> CRS:
         """The plane's coordinate reference system."""
-        return CRS.from_proj4(f"+proj=tmerc +lat_0={self.lat} +lon_0={self.lon} +k=1 +datum=WGS84 +units=m")
+        return _system_of(self)[0]
 
-    @cached_property
+    @property
     def _forward(self) -> Transformer:
-        return Transformer.from_crs(4326, self.crs, always_xy=True)
+        return _system_of(self)[1]
 
     def xy(self, lon: NDArray[np.float64], lat: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Degrees to metres in the plane.

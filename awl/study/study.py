@@ -206,6 +206,8 @@ class Study(StudyFile):
         """The router in free flow; after an edit of costs alone with what was prepared before, put right in part."""
         network, former = self.try_mode(known), self._former_routers.pop(mode, None)
         high = None
+        if former is not None:
+            network.streets.take_over(former.network.streets)
         if former is not None and former.hierarchy is not None:
             high = Hierarchy.following(former.hierarchy, former.network, network)
         return StreetRouter(network, high)

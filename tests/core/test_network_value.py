@@ -7,11 +7,13 @@ from datetime import datetime
 
 import numpy as np
 import pytest
+import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from awl.core.columns import Categorical
 from awl.core.errors import AwlError
+from awl.core.graph.turns import TurnRestrictions
 from awl.core.modes.mode import SHIPPED, Curve
 from awl.core.network.network import Network
 from awl.core.routing.dijkstra.plain import arrivals
@@ -152,3 +154,40 @@ def test_what_is_no_direction_is_refused_in_words(graph, direction):
         with pytest.raises(AwlError, match="is no direction of a search") as refused:
             ask()
         assert refused.value.remedy == "Directions are: from, to"
+
+
+@settings(max_examples=examples(80), deadline=None)
+@given(networks(), st.integers(0, 1000), st.sampled_from(["speed", "access", "gates", "turns", "shape"]))
+def test_what_is_taken_over_after_an_edit_is_what_is_made_anew(network, seed, changed):
+    former = with_hours(network)
+    derived(former)
+    rng, graph = np.random.default_rng(seed), former.graph
+    some = rng.random(graph.link_count) < 0.3
+    speeds = Categorical.of(["7" if one else None for one in some])
+    edited = {
+        "speed": lambda: replace(graph, tags={**graph.tags, "maxspeed": speeds}),
+        "access": lambda: replace(
+            graph, tags={**graph.tags, "access": Categorical.of(["no" if one else None for one in some])}
+        ),
+        "gates": lambda: replace(
+            graph, node_tags={key: tag for key, tag in graph.node_tags.items() if key != "barrier"}
+        ),
+        "turns": lambda: graph.with_restrictions(TurnRestrictions.of(graph.restrictions.rows()[1:])),
+        "shape": lambda: replace(graph, shape_lat=graph.shape_lat + 1e-5, shape_m=graph.shape_m * 1.1),
+    }[changed]()
+
+    def made() -> Network | None:
+        try:
+            return Network.of(edited, former.mode, own=effort)
+        except AwlError:  # no street is left
+            return None
+
+    ours, scratch = made(), made()
+    if ours is None or scratch is None:
+        return
+    ours.streets.take_over(former.streets)
+    assert (ours.states is former.states) or changed != "speed"
+    same(ours, scratch)
+    links, tree = ours.streets.findable
+    assert np.array_equal(links, scratch.streets.findable[0])
+    assert np.array_equal(shapely.get_coordinates(tree.geometries), shapely.get_coordinates(ours.graph.lines_xy[links]))

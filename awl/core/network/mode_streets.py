@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 from weakref import WeakValueDictionary
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
@@ -90,17 +92,57 @@ class ModeStreets:
         head = np.full(2 * graph.link_count, -1, np.int32)
         head[0::2][self.forward] = graph.link_to[self.forward]
         head[1::2][self.backward] = graph.link_from[self.backward]
-        always = forbidden_sequences(self.mode, graph, self.out_arcs)
+        turns = self._turns
+        return build_states(
+            self.out_arcs, head, turns.always, turns.every_arc, self._at_ends, turns.sometimes, turns.told_apart
+        )
+
+    @property
+    def _at_ends(self) -> NDArray[np.bool_]:
+        """Usable links (m,) that serve only the ends of trips."""
+        return self.use.at_ends & self.usable
+
+    @cached_property
+    def _turns(self) -> _Turns:
+        always = forbidden_sequences(self.mode, self.graph, self.out_arcs)
         ever = [
-            *forbidden_sequences(self.mode, graph, self.out_arcs, ever=True),
-            *gate_sequences(graph, ever=True),
+            *forbidden_sequences(self.mode, self.graph, self.out_arcs, ever=True),
+            *gate_sequences(self.graph, ever=True),
         ]
         known = set(always)
         sometimes = [sequence for sequence in ever if sequence not in known]
-        at_ends = self.use.at_ends & self.usable
-        return build_states(
-            self.out_arcs, head, always, self.mode.delays.by_turn, at_ends, sometimes, self.turn_delays.arcs_told_apart
+        return _Turns(always, sometimes, self.mode.delays.by_turn, self.turn_delays.arcs_told_apart)
+
+    def take_over(self, former: ModeStreets) -> None:
+        """Go on with what was derived of these streets before an edit, where it follows from what the edit left alone.
+
+        Parameters:
+            former: the streets as the mode met them before.
+        """
+        pairs = (
+            (self.graph.link_from, former.graph.link_from),
+            (self.graph.link_to, former.graph.link_to),
+            (self.forward, former.forward),
+            (self.backward, former.backward),
         )
+        if self.graph.node_count != former.graph.node_count or not _all_equal(*pairs):
+            return
+        self._take(former, "out_arcs")
+        if "states" not in vars(former) or not self._turns.same(former._turns):
+            return
+        if not np.array_equal(self._at_ends, former._at_ends):
+            return
+        self._take(former, "states", "rows")
+        if self.keep == former.keep and np.array_equal(self.graph.link_length, former.graph.link_length):
+            self._take(former, "enclosed")
+        shapes = (
+            (getattr(self.graph, one), getattr(former.graph, one)) for one in ("shape_start", "shape_lon", "shape_lat")
+        )
+        if "enclosed" in vars(self) and _all_equal(*shapes):
+            self._take(former, "findable")
+
+    def _take(self, former: ModeStreets, *names: str) -> None:
+        vars(self).update({name: vars(former)[name] for name in names if name in vars(former)})
 
     @cached_property
     def step_delay(self) -> NDArray[np.int32]:
@@ -124,6 +166,31 @@ class ModeStreets:
             return np.zeros(self.graph.link_count, bool)
         ahead, back = self.rows["from"][:2], self.rows["to"][:2]
         return enclosed_links(self.states, ahead, back, self.graph.link_length)
+
+    @cached_property
+    def findable(self) -> tuple[NDArray[np.int64], shapely.STRtree]:
+        """The links (k,) on which trips begin and end, and their lines in the metric plane, searched by place."""
+        links = np.flatnonzero(self.usable & ~self.enclosed)
+        return links, shapely.STRtree(self.graph.lines_xy[links])
+
+
+@dataclass(frozen=True)
+class _Turns:
+    """What states depend on beside arcs: turns that are forbidden, and arcs of arrival that are told apart."""
+
+    always: list[tuple[int, ...]]
+    sometimes: list[tuple[int, ...]]
+    every_arc: bool
+    told_apart: NDArray[np.int64]
+
+    def same(self, other: _Turns) -> bool:
+        """Whether the same states follow from both."""
+        mine, others = ((turns.always, turns.sometimes, turns.every_arc) for turns in (self, other))
+        return mine == others and np.array_equal(self.told_apart, other.told_apart)
+
+
+def _all_equal(*pairs: tuple[NDArray[Any], NDArray[Any]]) -> bool:
+    return all(np.array_equal(*pair) for pair in pairs)
 
 
 def arc_ends(

@@ -99,6 +99,8 @@ class Snapper:
 
     @cached_property
     def _main(self) -> tuple[NDArray[np.int64], shapely.STRtree]:
+        if self._network.closed is None:
+            return self._network.streets.findable
         links = np.flatnonzero(self._network.usable & ~self._network.enclosed)
         return links, shapely.STRtree(self._network.graph.lines_xy[links])
 

@@ -13,7 +13,7 @@ import { StreetLayer } from "./StreetLayer";
 
 setWorkerUrl(workerUrl);
 // The worker that cuts tiles begins while the study is still being fetched, and stays for the next map.
-prewarm();
+if (typeof Worker !== "undefined") prewarm();
 
 /** Pixels from which on a route was dragged, not clicked. */
 const DRAGGED = 6;

@@ -73,7 +73,7 @@ class Hierarchy:
         """
         old, new = before.states, network.states
         pairs = ((old.steps.tail, new.steps.tail), (old.steps.head, new.steps.head), (old.node, new.node))
-        if old.count != new.count or not all(np.array_equal(*pair) for pair in pairs):
+        if old is not new and (old.count != new.count or not all(np.array_equal(*pair) for pair in pairs)):
             return None
         high = cls(former.topology, (former, before))
         if any(high._changed(network, before, measure) is None for measure in former._metrics):
