@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -27,6 +28,14 @@ class Fault:
     size_m: float
     note: str
 
+    @classmethod
+    def at(
+        cls, kind: str, spot: Sequence[float] | np.ndarray, ways: tuple[int, ...], size_m: float, note: str
+    ) -> Fault:
+        """One at a place in metres."""
+        x, y = spot
+        return cls(kind, x, y, ways, size_m, note)
+
 
 def add_faults(elements: Elements, ground: shapely.Geometry, rng: Generator) -> list[Fault]:
     """Spoil ways that lie within `ground`."""
@@ -39,7 +48,8 @@ def add_faults(elements: Elements, ground: shapely.Geometry, rng: Generator) -> 
 
 class _Maker:
     def __init__(self, elements: Elements, ground: shapely.Geometry, rng: Generator) -> None:
-        self.elements, self.rng, self._used = elements, rng, set()
+        self.elements, self.rng = elements, rng
+        self._used: set[int] = set()
         shapely.prepare(ground)
         self._ground = ground
         self._arms: dict[tuple[float, float], list[int]] = {}
@@ -70,7 +80,7 @@ class _Maker:
             return (way.tags["highway"] in LOCAL and len(others) == 2 and np.hypot(*(way.xy[-1] - way.xy[-2])) > 12
                     and len(way.xy) > 2 and "oneway" not in way.tags)  # fmt: skip
 
-        made = []
+        made: list[Fault] = []
         for i in self._ways(fits, count):
             way = self.elements.ways[i]
             gap = round(float(self.rng.uniform(0.7, 3.8)), 2)
@@ -79,9 +89,9 @@ class _Maker:
             other = next(n for n in self._arms[key(*end)] if n != i)
             self._used.add(other)
             made.append(
-                Fault(
+                Fault.at(
                     "near_miss",
-                    *way.xy[-1],
+                    way.xy[-1],
                     (FIRST_WAY + i, FIRST_WAY + other),
                     gap,
                     "the street ends short of the one it should meet",
@@ -99,7 +109,7 @@ class _Maker:
                 ground = all(way.tags["highway"] in (*LOCAL, "tertiary") for way in (a, b))
                 if all(inner) and ground and self._ground.contains(shapely.Point(np.array(place) * 0.05)):
                     places.append(place)
-        made = []
+        made: list[Fault] = []
         for n in self.rng.permutation(len(places)).tolist():
             place = places[n]
             i, j = self._arms[place]
@@ -114,9 +124,9 @@ class _Maker:
             way.xy = np.delete(way.xy, row, axis=0)
             self._used |= {i, j}
             made.append(
-                Fault(
+                Fault.at(
                     "unjoined_crossing",
-                    *spot,
+                    spot,
                     (FIRST_WAY + i, FIRST_WAY + j),
                     0.0,
                     "two streets cross without a shared node",
@@ -126,7 +136,7 @@ class _Maker:
 
     def duplicates(self, count: int) -> list[Fault]:
         """A street that stands twice, the second time drawn the other way."""
-        made = []
+        made: list[Fault] = []
         for i in self._ways(
             lambda way: way.tags["highway"] in (*LOCAL, "footway") and len(way.xy) > 2 and way.quarter != "sidewalk",
             count,
@@ -134,25 +144,25 @@ class _Maker:
             way = self.elements.ways[i]
             again = self._add(way.xy[::-1].copy(), {k: v for k, v in way.tags.items() if k != "oneway"})
             made.append(
-                Fault(
-                    "duplicate", *way.xy[len(way.xy) // 2], (FIRST_WAY + i, again), 0.0, "the same street stands twice"
+                Fault.at(
+                    "duplicate", way.xy[len(way.xy) // 2], (FIRST_WAY + i, again), 0.0, "the same street stands twice"
                 )
             )
         return made
 
     def zero_lengths(self, count: int) -> list[Fault]:
         """A way between two nodes at one place."""
-        made = []
+        made: list[Fault] = []
         for i in self._ways(lambda way: way.tags["highway"] in LOCAL and len(way.xy) > 3, count):
             spot = self.elements.ways[i].xy[1]
             number = self._add(np.array([spot, spot]), {"highway": "residential"})
             self.elements.apart.add((number - FIRST_WAY, 1))
-            made.append(Fault("zero_length", *spot, (number,), 0.0, "a link of no length"))
+            made.append(Fault.at("zero_length", spot, (number,), 0.0, "a link of no length"))
         return made
 
     def self_crossings(self, count: int) -> list[Fault]:
         """A path that crosses itself without a node."""
-        made = []
+        made: list[Fault] = []
         for i in self._ways(lambda way: way.tags["highway"] in ("track", "path") and _longest(way.xy)[1] > 25, count):
             way = self.elements.ways[i]
             row = _longest(way.xy)[0]
@@ -171,8 +181,8 @@ class _Maker:
             )
             way.xy = np.insert(way.xy, row + 1, loop, axis=0)
             made.append(
-                Fault(
-                    "self_crossing", *(middle - 2 * u), (FIRST_WAY + i,), 0.0, "the way crosses itself without a node"
+                Fault.at(
+                    "self_crossing", (middle - 2 * u), (FIRST_WAY + i,), 0.0, "the way crosses itself without a node"
                 )
             )
         return made
@@ -198,7 +208,7 @@ class _Maker:
             numbers = [self._add(corners[:2], {"highway": "service"})]
             if len(made) == count - 1:
                 numbers += [self._add(corners[[a, b]], {"highway": "service"}) for a, b in ((1, 2), (2, 0))]
-            made.append(Fault("island", *spot, tuple(numbers), float(arm[0]), "the street joins no other"))
+            made.append(Fault.at("island", spot, tuple(numbers), float(arm[0]), "the street joins no other"))
         return made
 
     def locked_dead_ends(self, count: int) -> list[Fault]:
@@ -208,20 +218,20 @@ class _Maker:
             ends = [len(self._arms.get(key(*way.xy[k]), ())) for k in (0, -1)]
             return way.quarter == "garden" and way.tags["highway"] == "residential" and ends[1] == 1 and ends[0] > 1
 
-        made = []
+        made: list[Fault] = []
         for i in self._ways(fits, count):
             way = self.elements.ways[i]
             way.tags["oneway"] = "yes"
             made.append(
-                Fault(
-                    "locked_oneway", *way.xy[-1], (FIRST_WAY + i,), 0.0, "a dead end that can be entered but not left"
+                Fault.at(
+                    "locked_oneway", way.xy[-1], (FIRST_WAY + i,), 0.0, "a dead end that can be entered but not left"
                 )
             )
         return made
 
     def odd_speeds(self) -> list[Fault]:
         """Posted limits that cannot be."""
-        made = []
+        made: list[Fault] = []
         for text, classes in (("300", ("residential",)), ("5", ("secondary", "tertiary")), ("fast", ("residential",)), ("0", ("tertiary",)),
                               ("500", ("tertiary", "residential")), ("", ("secondary",)), ("", ("primary",))):  # fmt: skip
             (i,) = self._ways(
@@ -236,9 +246,9 @@ class _Maker:
             if text:
                 way.tags["maxspeed"] = text
             made.append(
-                Fault(
+                Fault.at(
                     kind,
-                    *way.xy[1],
+                    way.xy[1],
                     (FIRST_WAY + i,),
                     0.0,
                     f"posted limit '{text}'" if text else "a main road without a limit",
@@ -256,15 +266,15 @@ class _Maker:
         way = self.elements.ways[i]
         end, before = way.xy[-1].copy(), way.xy[-2]
         way.xy = np.vstack([way.xy[:-1], end + (before - end) / np.hypot(*(before - end)) * 11.0])
-        return [Fault("cut_bridge", *way.xy[-1], (FIRST_WAY + i,), 11.0, "the bridge ends 11 m short of the bank")]
+        return [Fault.at("cut_bridge", way.xy[-1], (FIRST_WAY + i,), 11.0, "the bridge ends 11 m short of the bank")]
 
     def outside(self, count: int) -> list[Fault]:
         """Stray ways far off the island."""
-        made = []
+        made: list[Fault] = []
         for n in range(count):
             spot = np.array([-6_300.0 + 30 * n, -4_100.0 + 400 * n])
             number = self._add(spot + np.array([[0, 0], [60, 15], [110, -20]]), {"highway": "residential"})
-            made.append(Fault("outside", *spot, (number,), 0.0, "a stray street far out at sea"))
+            made.append(Fault.at("outside", spot, (number,), 0.0, "a stray street far out at sea"))
         return made
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import sqlite3
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -182,7 +183,7 @@ def write_places(path: Path, town: Town, lots: Lots, made: Survey, rng: Generato
     write_vector(path, "event_sites", np.array(events, dtype=object), _objects(columns), WGS84)
 
 
-def _objects(columns: dict[str, list[Any]]) -> dict[str, Any]:
+def _objects(columns: Mapping[str, Any]) -> dict[str, Any]:
     return {
         name: np.array(values, object if isinstance(values[0], str) else np.int64) for name, values in columns.items()
     }

@@ -87,9 +87,9 @@ def make_lots(town: Town, rng: Generator) -> Lots:
     parcel, kind_of = np.array(parcels, dtype=object), np.array(kinds)
     building, row = _buildings(parcel, kind_of, rng)
     use, floors = _uses(building, kind_of[row], rng)
-    lots = Lots(parcel, quarters, building, row, use, floors, np.zeros(len(row), np.int64), kind_of[row])
-    lots.residents = _residents(lots, town, rng)
-    return lots
+    town_lots = Lots(parcel, quarters, building, row, use, floors, np.zeros(len(row), np.int64), kind_of[row])
+    town_lots.residents = _residents(town_lots, town, rng)
+    return town_lots
 
 
 def addresses(parcels: np.ndarray, streets: list[Street]) -> list[str]:

@@ -30,7 +30,9 @@ class Elements:
     ways: list[Way] = field(default_factory=list)
     points: dict[tuple[float, float], dict[str, str]] = field(default_factory=dict)
     relations: list[tuple[list[Member], dict[str, str]]] = field(default_factory=list)
-    restrictions: list[tuple[list[tuple[str, object, str]], dict[str, str]]] = field(default_factory=list)
+    restrictions: list[tuple[list[tuple[str, int | tuple[int, int], str]], dict[str, str]]] = field(
+        default_factory=list
+    )
     apart: set[tuple[int, int]] = field(default_factory=set)
 
     def way(self, xy: np.ndarray, tags: dict[str, str]) -> int:
@@ -114,9 +116,14 @@ class Elements:
         self, ways: set[int], where: dict[tuple[int, int], int], ids: np.ndarray
     ) -> list[tuple[int, list[Member], dict[str, str]]]:
         """Relations whose members are there, with node members named by place turned into ids."""
-        found = []
-        resolved = [([(kind, int(ids[where[ref]]) if kind == "node" else ref, role) for kind, ref, role in members], tags)  # type: ignore[index,call-overload]
-                    for members, tags in self.restrictions]  # fmt: skip
+        found: list[tuple[int, list[Member], dict[str, str]]] = []
+        resolved: list[tuple[list[Member], dict[str, str]]] = [
+            (
+                [(kind, int(ids[where[ref]]) if isinstance(ref, tuple) else ref, role) for kind, ref, role in members],
+                tags,
+            )
+            for members, tags in self.restrictions
+        ]
         for members, tags in [*self.relations, *resolved]:
             if all(kind != "way" or ref in ways for kind, ref, _ in members):
                 found.append((FIRST_RELATION + len(found), list(members), tags))

@@ -37,9 +37,9 @@ def add_restrictions(elements: Elements, rng: Generator) -> None:
         _via_node(elements, place, ends.get(place, []), rng)
     rows = {id(way): number for number, way in enumerate(elements.ways)}
     for way in vias:
-        number = rows.get(id(way))
-        if number is None:
+        if id(way) not in rows:
             continue
+        number = rows[id(way)]
         before = [n for n in ends.get(key(*way.xy[0]), []) if n != number]
         after = [n for n in ends.get(key(*way.xy[-1]), []) if n != number]
         if before and after:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 import shapely
 from numpy.random import Generator
@@ -9,7 +11,7 @@ from scipy.interpolate import CubicSpline
 from shapely.ops import split
 
 
-def smooth(points: list[tuple[float, float]], step: float = 25.0) -> shapely.LineString:
+def smooth(points: Sequence[tuple[float, float]], step: float = 25.0) -> shapely.LineString:
     """A curve through the points with a vertex about every `step` metres."""
     xy = np.asarray(points, float)
     along = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(xy, axis=0).T))])

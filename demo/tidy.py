@@ -114,7 +114,7 @@ def _join_loose_ends(made: Survey) -> None:
         for i, way in enumerate(made.ways)
         if "highway" in way.tags and not {"layer", "bridge", "tunnel"} & way.tags.keys()
     ]
-    lines = np.array([shapely.LineString(made.ways[i].xy) for i in ground], dtype=object)
+    lines = [shapely.LineString(made.ways[i].xy) for i in ground]
     tree = shapely.STRtree(lines)
     for i in ground:
         way = made.ways[i]
