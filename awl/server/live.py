@@ -48,7 +48,7 @@ def live_reach(study_id: str) -> Response:
     try:
         return _packed(Context(sketch.study, inputs.model_copy(update={"what_if": None})), inputs, sketch)
     finally:
-        sketch.study.forget()  # what was derived refers to it: nothing else would let go of its arrays for a while
+        base.hold_sketch(sketch.last)
 
 
 def _packed(context: Context, inputs: IsochroneInputs, sketch: Sketched | None) -> Response:

@@ -14,6 +14,7 @@ from awl.core.graph.edits.patch import Patch
 from awl.core.graph.edits.records import LinkRecord
 from awl.core.graph.street_graph import StreetGraph
 from awl.study import streets
+from awl.study.last_sketch import LastSketch, unsettled
 from awl.study.once import Once
 from awl.study.study import Study
 
@@ -42,6 +43,7 @@ class Sketched:
 
     Attributes:
         study: the study as it would be.
+        last: what was worked out, for whoever makes these edits in earnest.
         begin_row: of each link before (m,), the row of the link that begins where it does; -1 where it is gone.
         end_row: the row (m,) of the link that ends where it does; -1 where it is gone.
         base_row: of each link now (k,), the row of the one it was or is a piece of; -1 for a new one.
@@ -50,6 +52,7 @@ class Sketched:
     """
 
     study: Study
+    last: LastSketch
     begin_row: NDArray[np.int64]
     end_row: NDArray[np.int64]
     base_row: NDArray[np.int64]
@@ -68,7 +71,8 @@ def sketched(study: Study, edits: Sequence[Edit]) -> Sketched:
         AwlError: an edit does not fit.
     """
     before = study.graph
-    applied = apply(before, edits, streets.next_ids(study.reading))
+    next_ids = streets.next_ids(study.reading)
+    applied = apply(before, edits, next_ids)
     graph = applied.graph
     begin_row = graph.link_rows(before.link_id)
     end_row, base_row = begin_row.copy(), before.link_rows(graph.link_id)
@@ -78,7 +82,9 @@ def sketched(study: Study, edits: Sequence[Edit]) -> Sketched:
         along = np.cumsum([0.0, *(piece.length for piece in pieces)])
         end_row[row], base_row[rows] = rows[-1], row
         offset[rows], share[rows] = along[:-1] / along[-1], np.diff(along) / along[-1]
-    return Sketched(SketchedStudy(study, graph), begin_row, end_row, base_row, offset, share)
+    drawn = SketchedStudy(study, graph)
+    last = LastSketch(before, next_ids, unsettled(edits), applied, drawn)
+    return Sketched(drawn, last, begin_row, end_row, base_row, offset, share)
 
 
 def _broken(patch: Patch) -> list[tuple[LinkRecord, list[LinkRecord]]]:

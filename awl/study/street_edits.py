@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +13,7 @@ from awl.core.graph.edits.apply import apply
 from awl.core.graph.edits.edit import Edit
 from awl.core.graph.edits.patch import Patch, patched
 from awl.study import ledger, streets, what_ifs
+from awl.study.last_sketch import unsettled
 from awl.study.ledger import BASE
 from awl.study.study import Study
 
@@ -41,9 +42,10 @@ def edit_streets(study: Study, edits: Sequence[Edit], what_if: str = BASE, expec
     variant = study if what_if == BASE else what_ifs.variant(study, [what_if])
     with study.writing() as connection:
         _check(study, what_if, seen)
-        applied = apply(
-            variant.graph, [replace(edit, first_ids=(0, 0)) for edit in edits], streets.next_ids(connection)
-        )
+        next_ids, drawn = streets.next_ids(connection), variant.last_sketch
+        if drawn is None or not drawn.is_of(variant.graph, next_ids, edits):
+            drawn = None
+        applied = apply(variant.graph, unsettled(edits), next_ids) if drawn is None else drawn.applied
         if what_if == BASE:
             study.change_streets(connection, applied.patch, applied.graph)
             step = ledger.add_step(connection, applied.edits, BASE, applied.patch)
@@ -53,6 +55,8 @@ def edit_streets(study: Study, edits: Sequence[Edit], what_if: str = BASE, expec
             what_ifs.touch(connection, what_if)
     if what_if == BASE:
         study.hold_streets(applied.graph)
+        if drawn is not None:
+            study.take_over_sketch(drawn)
     else:
         what_ifs.follow(study, what_if, variant, applied)
     return Outcome(step, applied.edits, applied.patch.changed_links)

@@ -27,6 +27,7 @@ from awl.core.routing.router import RouterCache, StreetRouter
 from awl.core.routing.snapping import Snapper
 from awl.study import hierarchies, mode_costs, modes, street_changes
 from awl.study.fields import keep_field, kept_field
+from awl.study.last_sketch import MOST_LINKS, LastSketch
 from awl.study.study_file import CHANGEABLE, NewLayer, StudyFile, slug
 
 __all__ = ["CHANGEABLE", "NewLayer", "Study", "slug"]
@@ -58,6 +59,7 @@ class Study(StudyFile):
         self._in_preparation = Progress()
         self._is_closed = False
         self._prepared: tuple[str, dict[str, str]] | None = None
+        self.last_sketch: LastSketch | None = None
         self._former_heights: tuple[dict[str, Any] | None, StreetGraph, Heights] | None = None
         self._former_routers: dict[str, StreetRouter] = {}
         self._former_fields: dict[str, Field] = {}
@@ -135,8 +137,24 @@ class Study(StudyFile):
         if raster is not None and source is not None:
             self.cached(("raster", source["id"]), lambda: raster)
 
+    def hold_sketch(self, sketch: LastSketch) -> None:
+        """Hold what was worked out for edits nobody has made yet, until others are drawn or the streets change."""
+        former, self.last_sketch = self.last_sketch, sketch
+        if former is not None:
+            former.study.forget()  # what was derived refers to it: nothing else would let go of its arrays for a while
+        if sketch.applied.graph.link_count > MOST_LINKS:
+            self.last_sketch = None
+            sketch.study.forget()
+
+    def take_over_sketch(self, sketch: LastSketch) -> None:
+        """Go on with what was derived of the present streets while they were only drawn."""
+        by_mode = [(what, ident) for what in ("routers", "snapper") for ident in self.modes()]
+        self._take_derived(sketch.study, ["heights", *by_mode])
+        sketch.study.forget()
+
     def forget(self) -> None:
         """Drop what was derived, after a change of layers or streets."""
+        self.last_sketch = None
         super().forget()
         self._former_heights = None
         self._former_routers = {}

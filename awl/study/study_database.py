@@ -7,7 +7,7 @@ import json
 import sqlite3
 import threading
 import uuid
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import Any, Self
 
@@ -200,10 +200,17 @@ class StudyDatabase:
         """
         content = self.content
         with other._derived_lock:
-            there = dict(other._derived) if other._derived_of == content else {}
-        known = {key: (version, entry.known()) for key, (version, entry) in there.items()}
+            keys = list(other._derived) if other._derived_of == content else []
         with self._derived_lock:
             self._derived_of = content
+        self._take_derived(other, keys)
+
+    def _take_derived(self, other: StudyDatabase, keys: Sequence[Any]) -> None:
+        """Hold what another derived under these keys, with what each rests on."""
+        with other._derived_lock:
+            there = {key: other._derived[key] for key in keys if key in other._derived}
+        known = {key: (version, entry.known()) for key, (version, entry) in there.items()}
+        with self._derived_lock:
             for key, (version, value) in known.items():
                 if value is not None:
                     self._derived[key] = version, Once.of(value)
