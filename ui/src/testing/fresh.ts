@@ -10,6 +10,7 @@ const initial = screenStore.getInitialState();
 
 afterEach(() => {
   cleanup();
+  document.body.replaceChildren();
   screenStore.setState(initial, true);
   window.localStorage.clear();
   window.sessionStorage.clear();

@@ -1,4 +1,4 @@
-import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
+import { cleanup, fireEvent, render, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import { AnswersEditor } from "../../controls/AnswersEditor";
 import { slotWords } from "../../controls/words";
@@ -71,8 +71,8 @@ it("an answer is compared with one click, and the other is what it is set agains
     return Promise.resolve(new Response(JSON.stringify({ ...sheetOf(), jobID: "j", status: "failed", message: "no" }), { headers: { "Content-Type": "application/json" } }));
   });
   const close = vi.fn();
-  render(<CompareWith overview={OVERVIEW} block={cycle} made="2026-08-04T12:00:00Z" close={close} />, { wrapper: frame() });
-  expect(screen.getAllByRole("button").map(({ textContent }) => textContent)).toEqual(["answer 1", "'Before the works'", "forget", "With an answer of another sheet or study", "Keep", "Close"]);
+  const { container } = render(<CompareWith overview={OVERVIEW} block={cycle} made="2026-08-04T12:00:00Z" close={close} />, { wrapper: frame() });
+  expect(within(container).getAllByRole("button").map(({ textContent }) => textContent)).toEqual(["answer 1", "'Before the works'", "forget", "With an answer of another sheet or study", "Keep", "Close"]);
   fireEvent.click(screen.getByText("answer 1"));
   expect(close).toHaveBeenCalled();
   await waitFor(() => expect(sent.some(([, address]) => address.includes("/processes/compare/execution"))).toBe(true));
