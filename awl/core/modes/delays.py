@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import Mode
-from awl.core.modes.turning import BACK, LEFT, RIGHT, stated_delays, turn_kinds
+from awl.core.modes.turn_kernel import BACK, LEFT, RIGHT, ms_of_turns
+from awl.core.modes.turning import stated_delays
 
 GATES = (
     "gate", "lift_gate", "swing_gate", "sliding_gate", "hampshire_gate", "wicket_gate", "kissing_gate", "stile", "turnstile",
@@ -86,11 +87,10 @@ class TurnDelays:
             node: the node (k,) between.
         """
         lost = self.at_node[node] + np.where(self._ferry[after >> 1], self.boarding[node], 0)
-        known = np.flatnonzero(before >= 0)
-        if self.mode.delays.by_turn and len(known):
-            lost[known] += self._turns(before[known], after[known], node[known])
-        if self.stated and len(known):
-            for row in known[np.isin(before[known], self.arcs_told_apart)].tolist():
+        if self.mode.delays.by_turn:
+            lost += self._turns(before, after, node)
+        if self.stated:
+            for row in np.flatnonzero(np.isin(before, self.arcs_told_apart)).tolist():
                 lost[row] = self.stated.get((int(before[row]), int(after[row])), lost[row])
         return lost.astype(np.int32)
 
@@ -102,18 +102,21 @@ class TurnDelays:
         self, before: NDArray[np.integer], after: NDArray[np.integer], node: NDArray[np.integer]
     ) -> NDArray[np.int32]:
         delays, graph = self.mode.delays, self.graph
-        kind = turn_kinds(graph, before, after)
-        by_kind = np.zeros(4)
-        by_kind[[LEFT, RIGHT, BACK]] = delays.left_s, delays.right_s, delays.back_s
+        seconds = np.zeros((4, 2))
+        seconds[[LEFT, RIGHT, BACK]] = np.array([delays.left_s, delays.right_s, delays.back_s])[:, None]
+        seconds[:, 1] += delays.give_way_s
         main = graph.tag("highway").isin(MAIN)
         meets_main = np.zeros(graph.node_count, bool)
         meets_main[graph.link_from[main]] = True
         meets_main[graph.link_to[main]] = True
-        yields = meets_main[node] & ~main[before >> 1] & ~_signals(graph)[node]
         # A bend is no turn, and the end of a dead end has no traffic to wait for.
         ends = np.bincount(np.concatenate([graph.link_from, graph.link_to]), minlength=graph.node_count)
-        turning = np.where((ends[node] > 2) | (kind == BACK), by_kind[kind], 0.0)
-        return _ms(np.where(self.choice[node], turning + np.where(yields, delays.give_way_s, 0.0), 0.0))
+        x, y = graph.shape_xy
+        lost: NDArray[np.int32] = ms_of_turns(
+            np.asarray(before, np.int32), np.asarray(after, np.int32), np.asarray(node, np.int32), x, y, graph.shape_start,
+            _ms(seconds), self.choice, ends <= 2, meets_main & ~_signals(graph), main,
+        )  # fmt: skip
+        return lost
 
 
 def _signals(graph: StreetGraph) -> NDArray[np.bool_]:

@@ -13,10 +13,8 @@ from awl.core.graph.street_graph import StreetGraph
 from awl.core.graph.turns import DELAY, Placed, TurnRestrictions
 from awl.core.modes.hours import is_understood, open_at
 from awl.core.modes.mode import Mode
+from awl.core.modes.turn_kernel import kinds_of_turns
 
-STRAIGHT, SHARP = 40.0, 150.0
-"""Degrees from straight ahead up to which a turn counts as none, and from which it counts as turning back."""
-THRU, LEFT, RIGHT, BACK = 0, 1, 2, 3
 KINDS = ("thru", "left", "right", "uturn")
 
 
@@ -141,22 +139,7 @@ def turn_kinds(graph: StreetGraph, before: NDArray[np.integer], after: NDArray[n
         before: the arc (k,) before each turn.
         after: the arc (k,) after it.
     """
-    x0, y0 = _heading(graph, before, last=True)
-    x1, y1 = _heading(graph, after, last=False)
-    angle = np.degrees(np.arctan2(x0 * y1 - y0 * x1, x0 * x1 + y0 * y1))
-    kind = np.where(np.abs(angle) <= STRAIGHT, THRU, np.where(angle > 0, LEFT, RIGHT))
-    back = (np.abs(angle) >= SHARP) | (before == (after ^ 1))
-    return np.where(back, BACK, kind).astype(np.int8)
-
-
-def _heading(
-    graph: StreetGraph, arc: NDArray[np.integer], last: bool
-) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Direction of the last or first segment of each arc as travelled, in the metric plane."""
-    x, y = graph.shape_xy
-    link, against = arc >> 1, (arc & 1).astype(bool)
-    first, end = graph.shape_start[link], graph.shape_start[link + 1] - 1
-    at_end = against ^ last
-    i, j = np.where(at_end, end - 1, first), np.where(at_end, end, first + 1)
-    sign = np.where(against, -1.0, 1.0)
-    return (x[j] - x[i]) * sign, (y[j] - y[i]) * sign
+    kinds: NDArray[np.int8] = kinds_of_turns(
+        np.asarray(before, np.int64), np.asarray(after, np.int64), *graph.shape_xy, graph.shape_start
+    )
+    return kinds

@@ -135,7 +135,8 @@ def build_states(
     begin = np.repeat(np.arange(n, dtype=np.int32), np.diff(out.start))
     nothing = np.full(len(begin), -1, np.int32)
     free = Steps(begin, arrived[out.arc], out.arc, nothing, nothing)
-    plain = np.setdiff1d(lone, [p[0] for p in trie])
+    own[[p[0] for p in trie]] = False
+    plain = np.flatnonzero(own)
     turns = _turns(out, plain, arc_head, arrived)
     duplicated, timed_rules = _told(out, trie, sequences, arc_head, arrived)
     states = States(node, np.arange(n, dtype=np.int32), arrived, Steps.joined([free, turns, duplicated]), timed_rules)
