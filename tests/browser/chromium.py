@@ -22,7 +22,8 @@ from selenium.webdriver.support.ui import WebDriverWait
 FLAGS = (
     "--headless=new --no-sandbox --disable-gpu --use-angle=swiftshader --enable-unsafe-swiftshader"
     " --disable-dev-shm-usage --disable-quic --no-first-run --disable-background-networking --disable-component-update"
-    " --disable-sync --force-prefers-reduced-motion --window-size=1280,800"
+    " --disable-sync --disable-features=BackForwardCache,SpareRendererForSitePerProcess,Translate,OptimizationHints,MediaRouter"
+    " --force-prefers-reduced-motion --window-size=1280,800"
 ).split()
 PATIENCE = 60
 FIRST = """
@@ -55,8 +56,12 @@ class Page:
 
     def open_afresh(self, place: str) -> None:
         """Load the page anew at an address below `#/`: what the one before it held is forgotten."""
-        self.driver.get("about:blank")
-        self.open(place)
+        if self.driver.current_url.startswith(self.address):
+            # Without telling the page that is there, which would begin to show it.
+            self.script("history.replaceState(null, '', arguments[0])", f"#/{place}")
+            self.driver.refresh()
+        else:
+            self.open(place)
 
     def choose_file(self, path: Path) -> None:
         """Give a file to the page's import, as soon as the page is there."""
