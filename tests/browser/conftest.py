@@ -29,3 +29,10 @@ def page(served: Path) -> Iterator[Page]:
 @pytest.fixture
 def cut(served: Path) -> Study:
     return Study(served / "cut.gpkg")
+
+
+@pytest.fixture(autouse=True)
+def only_its_own_errors(request: pytest.FixtureRequest) -> None:
+    """A test hears of what went wrong in the console of its own time alone."""
+    if "page" in request.fixturenames:
+        request.getfixturevalue("page").log()
