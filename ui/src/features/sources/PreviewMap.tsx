@@ -24,7 +24,8 @@ export default function PreviewMap({ draft, onScale }: Props) {
   const { data: streets } = useQuery({
     queryKey: ["preview", upload.token, crs],
     queryFn: () => previewOf(upload.token, reading),
-    staleTime: Infinity,
+    // What a file holds never changes, and once it is brought in the server has it no more.
+    staleTime: "static",
     gcTime: 0,
     meta: { panel: "map", what: t`The preview` },
   });
