@@ -13,6 +13,7 @@ import time
 from collections import OrderedDict
 from collections.abc import Callable
 from concurrent.futures import CancelledError
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
@@ -267,6 +268,7 @@ def _blocks(count: int, size: int, folder: Path) -> list[Block]:
 def _gathered(client: Any, futures: list[Any], progress: Progress) -> int:
     """Rows of all blocks; each report may stop the work."""
     from distributed import KilledWorker, as_completed
+    from distributed.comm import CommClosedError
 
     rows = 0
     try:
@@ -277,7 +279,7 @@ def _gathered(client: Any, futures: list[Any], progress: Progress) -> int:
         raise AwlError(
             "Workers died over the same block again and again", remedy="Give them more memory, or look into their logs"
         ) from error
-    except CancelledError as error:
+    except (CancelledError, CommClosedError) as error:
         raise AwlError(
             f"The scheduler went away while blocks were being answered ({client.scheduler.address})",
             remedy="Look into its log, begin it again and ask again: nothing was written",
@@ -285,7 +287,8 @@ def _gathered(client: Any, futures: list[Any], progress: Progress) -> int:
         ) from error
     finally:
         if client.status == "running":
-            client.cancel(futures)
+            with suppress(CommClosedError):
+                client.cancel(futures)
     return rows
 
 
