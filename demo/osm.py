@@ -116,7 +116,7 @@ class Elements:
         self, ways: set[int], where: dict[tuple[int, int], int], ids: np.ndarray
     ) -> list[tuple[int, list[Member], dict[str, str]]]:
         """Relations whose members are there, with node members named by place turned into ids."""
-        found: list[tuple[int, list[Member], dict[str, str]]] = []
+        numbered: list[tuple[int, list[Member], dict[str, str]]] = []
         resolved: list[tuple[list[Member], dict[str, str]]] = [
             (
                 [(kind, int(ids[where[ref]]) if isinstance(ref, tuple) else ref, role) for kind, ref, role in members],
@@ -126,8 +126,8 @@ class Elements:
         ]
         for members, tags in [*self.relations, *resolved]:
             if all(kind != "way" or ref in ways for kind, ref, _ in members):
-                found.append((FIRST_RELATION + len(found), list(members), tags))
-        return found
+                numbered.append((FIRST_RELATION + len(numbered), list(members), tags))
+        return numbered
 
     def _places(self) -> tuple[np.ndarray, np.ndarray]:
         """Rounded places (v, 3) of all vertices, the last column 0 or a number of their own, and way offsets."""

@@ -185,8 +185,8 @@ class _Turns:
 
     def same(self, other: _Turns) -> bool:
         """Whether the same states follow from both."""
-        mine, others = ((turns.always, turns.sometimes, turns.every_arc) for turns in (self, other))
-        return mine == others and np.array_equal(self.told_apart, other.told_apart)
+        here, there = ((turns.always, turns.sometimes, turns.every_arc) for turns in (self, other))
+        return here == there and np.array_equal(self.told_apart, other.told_apart)
 
 
 def _all_equal(*pairs: tuple[NDArray[Any], NDArray[Any]]) -> bool:
