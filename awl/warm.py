@@ -31,6 +31,7 @@ from awl.core.routing.reach import reach_of, reached_parts
 from awl.core.routing.router import StreetRouter
 from awl.core.routing.simd.lanes import LANES
 from awl.core.routing.snapping import Snapper
+from awl.core.transit.changing import ANY_CHANGES, ChangeLimits
 from awl.core.transit.loads import segment_loads
 from awl.core.transit.router import TransitRouter
 from awl.core.transit.search import Ends, TimetableSearch
@@ -94,8 +95,8 @@ def warm_transit(router: StreetRouter) -> None:
     stops = StopsOnStreets(feed, router, snapper, 500.0)
     search = TimetableSearch(timetable_of(feed, date(2026, 6, 3)), stops.walks(60_000))
     window = Window(((8 * 3600 + 60 * np.arange(2)) * 1000).astype(np.int32))
-    for rides in (None, 2):
-        transit = TransitRouter(router, stops, search, window, Bounds(60_000, rides))
+    for limits in (ChangeLimits(2), ChangeLimits(None, 60_000), ANY_CHANGES):
+        transit = TransitRouter(router, stops, search, window, Bounds(60_000, limits))
         for direction in ("from", "to"):
             transit.reach(places, "time", direction)
             transit.between(places, places, "time", direction)
@@ -104,6 +105,7 @@ def warm_transit(router: StreetRouter) -> None:
         pairs = np.array([0]), np.array([len(places.link) - 1])
         ways = ways_of_trips(transit, places, places, pairs, np.full(1, -1, np.int64))
         segment_loads(search.timetable, ways.boards, ways.alights, np.ones(len(ways.boards)))
+    transit.at(Window(window.at_ms[:1])).reach(places, "time")
     ends = Ends(np.zeros(1, np.int32), np.zeros(1, np.int32))
     search.earliest(ends, Ends(np.ones(1, np.int32), np.zeros(1, np.int32)), 8 * 3600 * 1000)
 

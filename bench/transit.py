@@ -11,13 +11,13 @@ from scipy.spatial import cKDTree
 
 from awl.core.progress import threads_of
 from awl.core.routing.dijkstra.search import NO_LABEL, OWNER_BITS
-from awl.core.transit.changing import Walks
+from awl.core.transit.changing import ChangeLimits, Walks
 from awl.core.transit.feed import Feed, Routes, Stops, StopTimes, Trips
 from awl.core.transit.scan import NEVER, rows_between
 from awl.core.transit.search import Ends, TimetableSearch
 from awl.core.transit.stops_on_streets import Near
 from awl.core.transit.timetable import timetable_of
-from awl.core.transit.windows import labels_at_ranks
+from awl.core.transit.windows import FAR_LABEL, labels_of_single
 from awl.demo_study import make_demo
 from awl.questions.run import ask
 from awl.study.study import Study
@@ -94,7 +94,9 @@ def in_a_large_city() -> list[Row]:
     calls = {
         ("one departure to all stops", 0.010): lambda: search.durations(ends, one, limit_ms=limit),
         ("latest departures from all stops", 0.010): lambda: search.durations(ends, one, "to", limit),
-        ("one departure, 4 rides at most", 0.010): lambda: search.durations(ends, one, limit_ms=limit, rides=4),
+        ("one departure, 4 rides at most", 0.010): lambda: search.durations(
+            ends, one, limit_ms=limit, limits=ChangeLimits(4)
+        ),
         ("60 departures to all stops", 0.150): lambda: search.durations(ends, window, limit_ms=limit),
     }
     read, *times = medians(lambda: [int(column.max()) for column in columns], *calls.values())
@@ -115,29 +117,17 @@ def on_many_streets() -> list[Row]:
     pairs = cKDTree(place).sparse_distance_matrix(cKDTree(nodes), 400.0, output_type="ndarray")
     ms = (pairs["v"] * 1.3 / METRES_A_MS).astype(np.int32)
     near = Near.of(pairs["j"], pairs["i"].astype(np.int32), ms, NODES)
-    direct, none = np.full(NODES, NO_LABEL), np.zeros(1, np.int64)
-    labels, served = np.empty((1, NODES), np.int64), np.empty(NODES, np.int32)
+    direct = np.full(NODES, NO_LABEL)
+    labels, served = np.empty(NODES, np.int64), np.empty(NODES, np.int32)
     one, window = (np.arange(count, dtype=np.int32) * 60_000 + 8 * 3_600_000 for count in (1, 60))
     limit = 2 * 3_600_000
     ends = [Ends(np.array([stop], np.int32), np.zeros(1, np.int32)) for stop in rng.integers(0, len(place), ORIGINS)]
 
     def to_nodes() -> None:
         times = search.durations(ends[0], one, limit_ms=limit)
-        of_stop = np.where(times == NEVER, NO_LABEL, times.astype(np.int64) << OWNER_BITS)
-        rows = np.array([0, NODES])
-        labels_at_ranks(
-            rows,
-            near.start,
-            near.stop,
-            near.ms,
-            of_stop,
-            of_stop.min(axis=1),
-            direct,
-            np.int64(limit),
-            none,
-            labels,
-            served,
-        )
+        soonest = np.where(times == NEVER, FAR_LABEL, times.astype(np.int64) << OWNER_BITS)[:, 0]
+        rows, walks = np.array([0, NODES]), (near.start, near.stop, near.ms)
+        labels_of_single(rows, *walks, soonest, direct, np.int64(limit), labels, served)
 
     def rows_of_matrix() -> None:
         with threads_of(None) as pool:

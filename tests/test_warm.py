@@ -38,13 +38,13 @@ for mode in ("walk", "drive"):
     ask(study, "catchment", {"places": rooms, "mode": mode})
 importing.add(Path(sys.argv[2]), study, "transit")
 riding = {"mode": "transit", "at": "2026-06-03T08:00"}
-for extra in ({}, {"direction": "to"}, {"max_changes": 1}, {"closures": closed}):
+for extra in ({}, {"direction": "to"}, {"max_changes": 1}, {"max_wait": 5}, {"closures": closed}):
     ask(study, "isochrone", {"places": rooms, **riding, **extra})
 ask(study, "access", {"places": rooms, "zones": zones, **riding})
 ask(study, "matrix", {"from": zones, "to": rooms, "hours": [9], **riding})
 ask(study, "route", {"waypoints": [[-36.2062, 41.2920], [-36.1911, 41.2911]], "snap": 300, **riding})
 ask(study, "centrality", {"places": rooms, "measure": "time", "radius": 15, **riding})
-for extra in ({}, {"max_changes": 1}):
+for extra in ({}, {"max_changes": 1}, {"max_wait": 5}):
     trips = ask(study, "trips", {"from": zones, "to": rooms, "pairing": "each", "most": 50, **riding, **extra})
     trips.part("paths")
 ask(study, "centrality", {"places": rooms})

@@ -42,7 +42,7 @@ def router_of(
             inputs=("at",),
             kind="needs-hour",
         )
-    asked = Asked(when, inputs.window, inputs.percentile, inputs.max_changes, inputs.max_walk)
+    asked = Asked(when, inputs.window, inputs.percentile, inputs.max_changes, inputs.max_walk, inputs.max_wait)
     return transit_of(study, street.network.mode.id).router(street, asked, progress.part(0.0, 0.1))
 
 
@@ -64,6 +64,9 @@ def notes(router: TransitRouter, when: datetime, direction: str) -> list[str]:
         window.percentile, f"what {window.percentile:g}% of them keep"
     )
     changes = "any number of changes" if bounds.rides is None else counted(bounds.rides - 1, "change") + " at most"
+    wait_ms = bounds.changes.wait_ms
+    if wait_ms is not None:
+        changes += f", with a wait of {wait_ms / 60_000:g} min at most at each"
     return [
         f"By the timetable of {day}, {over}; times are {share if count > 1 else 'those of that minute'}.",
         f"Walks to, between and from stops along the streets, {bounds.walk_ms / 60_000:g} min at most each; {changes}.",

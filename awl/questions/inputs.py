@@ -226,6 +226,21 @@ class SharedInputs(BaseModel):
             transit=True,
         ),
     )
+    max_wait: float | None = Field(
+        None,
+        ge=0,
+        le=240,
+        description="By public transport: the longest wait at a change, in minutes beyond what it needs; any where left out.",
+        json_schema_extra=number_word(
+            "Wait",
+            "{} min",
+            "minutes of waiting at most, at each change",
+            nothing="any time",
+            clause=Clause(text="waiting at most {max_wait} at a change", rank=3),
+            offer=Offer(label="Longest wait", hint="How long one waits at a change at most", always=True, rank=3),
+            transit=True,
+        ),
+    )
 
     @model_validator(mode="before")
     @classmethod

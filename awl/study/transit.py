@@ -16,6 +16,7 @@ from awl.core.modes.mode import Transit
 from awl.core.network.network import Network
 from awl.core.progress import Progress
 from awl.core.routing.router import StreetRouter
+from awl.core.transit.changing import ChangeLimits
 from awl.core.transit.feed import KIND_NAMES, Feed
 from awl.core.transit.first_mile import FirstMile, Parking
 from awl.core.transit.router import TransitRouter
@@ -46,6 +47,7 @@ class Asked:
         percentile: the share of departures, in percent, that keeps the time which counts.
         most_changes: the most changes, None for any number.
         longest_walk_min: the longest walk to, between and from stops.
+        longest_wait_min: the longest wait at a change, None for any.
     """
 
     when: datetime
@@ -53,12 +55,14 @@ class Asked:
     percentile: float = 50.0
     most_changes: int | None = None
     longest_walk_min: float = 15.0
+    longest_wait_min: float | None = None
 
     @property
     def bounds(self) -> Bounds:
         """The same for a router."""
         rides = None if self.most_changes is None else self.most_changes + 1
-        return Bounds(round(self.longest_walk_min * 60_000), rides)
+        wait_ms = None if self.longest_wait_min is None else round(self.longest_wait_min * 60_000)
+        return Bounds(round(self.longest_walk_min * 60_000), ChangeLimits(rides, wait_ms))
 
 
 class StudyTransit:

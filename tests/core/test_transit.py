@@ -14,9 +14,10 @@ from awl.core.errors import AwlError
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import SHIPPED
 from awl.core.network.network import Network
+from awl.core.routing.dijkstra.search import NO_LABEL, OWNER_BITS
 from awl.core.routing.router import StreetRouter
 from awl.core.routing.snapping import Snapped, Snapper
-from awl.core.transit.changing import Walks
+from awl.core.transit.changing import ChangeLimits, Walks
 from awl.core.transit.feed import ENTRANCE, STATION, Feed, Frequencies, Pathways, Stops
 from awl.core.transit.router import TransitRouter
 from awl.core.transit.scan import NEVER
@@ -25,9 +26,12 @@ from awl.core.transit.service_day import clock_of, day_shift, seconds_into, zone
 from awl.core.transit.stops_on_streets import StopsOnStreets
 from awl.core.transit.timetable import Choice, timetable_of
 from awl.core.transit.window import Bounds, Window
+from awl.core.transit.windows import FAR_LABEL, labels_at_ranks, labels_of_single
 from tests.core.transit_oracle import DAY, EventGraph, feed_of, random_feed, random_walks
 from tests.examples import examples
 
+WAITS = st.sampled_from([None, None, 0, 2, 8])
+"""Minutes that one waits at most at a change; None for any number."""
 NO_WALKS = Walks(*(np.zeros(0, np.int32) for _ in range(3)))
 
 
@@ -38,7 +42,13 @@ def at_stops(search: TimetableSearch, durations: np.ndarray) -> np.ndarray:
     return best
 
 
-def setting(seed: int) -> tuple[TimetableSearch, EventGraph, dict[int, int], Ends, np.random.Generator]:
+def limits_of(rides: int | None, wait_min: int | None) -> ChangeLimits:
+    return ChangeLimits(rides, None if wait_min is None else wait_min * 60_000)
+
+
+def setting(
+    seed: int, wait_min: int | None = None
+) -> tuple[TimetableSearch, EventGraph, dict[int, int], Ends, np.random.Generator]:
     rng = np.random.default_rng(seed)
     feed = random_feed(rng)
     walks, slack = random_walks(rng, len(feed.stops)), int(rng.integers(0, 3)) * 60
@@ -46,17 +56,19 @@ def setting(seed: int) -> tuple[TimetableSearch, EventGraph, dict[int, int], End
     starts = {int(stop): int(rng.integers(0, 6)) * 60_000 for stop in rng.permutation(len(feed.stops))[:2]}
     points = [(p, starts[int(s)]) for p, s in enumerate(search.timetable.points.stop) if int(s) in starts]
     ends = Ends(*(np.array(column, np.int32) for column in zip(*points, strict=True)))
-    return search, EventGraph(feed, walks, slack), starts, ends, rng
+    wait_ms = np.inf if wait_min is None else wait_min * 60_000
+    return search, EventGraph(feed, walks, slack, wait_ms), starts, ends, rng
 
 
 @settings(max_examples=examples(400))
-@given(st.integers(0, 10**9), st.sampled_from([None, 1, 2, 3]))
+@given(st.integers(0, 10**9), st.sampled_from([None, 1, 2, 3]), WAITS)
 def test_earliest_arrivals_over_a_window_equal_a_search_among_events_at_every_minute(
-    seed: int, rides: int | None
+    seed: int, rides: int | None, wait_min: int | None
 ) -> None:
-    search, oracle, starts, ends, rng = setting(seed)
+    search, oracle, starts, ends, rng = setting(seed, wait_min)
     window = np.arange(0, 40, 5) * 60 + int(rng.choice([0, 60, 80_000]))
-    durations = at_stops(search, search.durations(ends, (window * 1000).astype(np.int32), rides=rides))
+    limits, at_ms = limits_of(rides, wait_min), (window * 1000).astype(np.int32)
+    durations = at_stops(search, search.durations(ends, at_ms, limits=limits))
     for nth, at in enumerate(window.tolist()):
         expected = oracle.arrivals(starts, at, rides)
         for stop in range(len(durations)):
@@ -67,11 +79,14 @@ def test_earliest_arrivals_over_a_window_equal_a_search_among_events_at_every_mi
 
 
 @settings(max_examples=examples(200))
-@given(st.integers(0, 10**9), st.sampled_from([None, 1, 2]))
-def test_latest_departures_are_the_last_from_which_one_still_comes_in_time(seed: int, rides: int | None) -> None:
-    search, oracle, goals, ends, rng = setting(seed)
+@given(st.integers(0, 10**9), st.sampled_from([None, 1, 2]), WAITS)
+def test_latest_departures_are_the_last_from_which_one_still_comes_in_time(
+    seed: int, rides: int | None, wait_min: int | None
+) -> None:
+    search, oracle, goals, ends, rng = setting(seed, wait_min)
     deadlines = (np.arange(1, 8) * 600 + int(rng.choice([0, 80_000]))).astype(np.int64)
-    durations = at_stops(search, search.durations(ends, (deadlines * 1000).astype(np.int32), "to", rides=rides))
+    limits, at_ms = limits_of(rides, wait_min), (deadlines * 1000).astype(np.int32)
+    durations = at_stops(search, search.durations(ends, at_ms, "to", limits=limits))
     for stop in range(len(durations)):
         for nth, deadline in enumerate(deadlines.tolist()):
             taken = int(durations[stop, nth])
@@ -88,27 +103,62 @@ def test_latest_departures_are_the_last_from_which_one_still_comes_in_time(seed:
 
 
 @settings(max_examples=examples(100))
-@given(st.integers(0, 10**9))
-def test_a_limit_leaves_out_longer_journeys_and_nothing_else(seed: int) -> None:
+@given(st.integers(0, 10**9), WAITS)
+def test_a_limit_leaves_out_longer_journeys_and_nothing_else(seed: int, wait_min: int | None) -> None:
     search, _, _, ends, rng = setting(seed)
+    limits = limits_of(None, wait_min)
     window = (np.arange(6) * 300_000).astype(np.int32)
     limit = int(rng.integers(1, 60)) * 60_000
     for direction in ("from", "to"):
-        every = search.durations(ends, window, direction)
-        within = search.durations(ends, window, direction, limit + search.slack_ms)
+        every = search.durations(ends, window, direction, limits=limits)
+        within = search.durations(ends, window, direction, limit + search.slack_ms, limits)
         assert np.array_equal(np.where(every <= limit, every, NEVER), np.where(within <= limit, within, NEVER))
 
 
-@settings(max_examples=examples(200))
+@settings(max_examples=examples(100))
+@given(st.integers(0, 10**9), st.sampled_from(["from", "to"]), st.integers(1, 90))
+def test_a_departure_alone_is_searched_as_one_of_many(seed: int, direction: str, limit_min: int) -> None:
+    search, _, _, ends, rng = setting(seed)
+    window = (np.arange(0, 40, 7) * 60_000 + int(rng.choice([0, 80_000_000]))).astype(np.int32)
+    together = search.durations(ends, window, direction, limit_min * 60_000)
+    for nth in range(len(window)):
+        alone = search.durations(ends, window[nth : nth + 1], direction, limit_min * 60_000)
+        assert np.array_equal(alone[:, 0], together[:, nth]), (seed, nth)
+
+
+@settings(max_examples=examples(100))
 @given(st.integers(0, 10**9))
-def test_journeys_can_be_made_and_arrive_as_early_as_any_with_as_many_rides(seed: int) -> None:
-    search, oracle, starts, ends, rng = setting(seed)
+def test_places_reached_at_one_departure_are_labelled_as_at_many_that_are_alike(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    places, stops = int(rng.integers(1, 30)), int(rng.integers(1, 8))
+    start = np.concatenate([[0], np.cumsum(rng.integers(0, 4, places))])
+    stop, walk_ms = rng.integers(0, stops, start[-1]).astype(np.int32), rng.integers(0, 900, start[-1]).astype(np.int32)
+
+    def labels(count: int, share: float) -> np.ndarray:
+        label = (rng.integers(0, 3000, count) << OWNER_BITS) | rng.integers(0, 5, count)
+        return np.where(rng.random(count) < share, NO_LABEL, label)
+
+    of_stop, limit, rows = labels(stops, 0.3), np.int64(rng.integers(100, 4000)), np.array([0, places])
+    direct = labels(places, 0.5)
+    direct[direct >> OWNER_BITS > limit] = NO_LABEL
+    many, served = np.empty((1, places), np.int64), np.empty((2, places), np.int32)
+    twice = np.column_stack([of_stop, of_stop])
+    labels_at_ranks(rows, start, stop, walk_ms, twice, of_stop, direct, limit, np.zeros(1, np.int64), many, served[0])
+    single = np.empty(places, np.int64)
+    labels_of_single(rows, start, stop, walk_ms, np.minimum(of_stop, FAR_LABEL), direct, limit, single, served[1])
+    assert np.array_equal(single, many[0]) and np.array_equal(served[1], served[0] > 0), seed
+
+
+@settings(max_examples=examples(200))
+@given(st.integers(0, 10**9), WAITS)
+def test_journeys_can_be_made_and_arrive_as_early_as_any_with_as_many_rides(seed: int, wait_min: int | None) -> None:
+    search, oracle, starts, ends, rng = setting(seed, wait_min)
     timetable, at = search.timetable, int(rng.integers(0, 30)) * 60
     connections, feed = timetable.connections, timetable.feed
     for goal in range(len(feed.stops)):
         points = np.flatnonzero(timetable.points.stop == goal).astype(np.int32)
         goals = Ends(points, np.zeros(len(points), np.int32))
-        journeys = search.earliest(ends, goals, at * 1000)
+        journeys = search.earliest(ends, goals, at * 1000, limits=limits_of(8, wait_min))
         arrivals = [oracle.arrivals(starts, at, rides).get(goal) for rides in range(1, 9)]
         better = [
             a for nth, a in enumerate(arrivals) if a is not None and all(b is None or a < b for b in arrivals[:nth])
@@ -131,6 +181,7 @@ def test_journeys_can_be_made_and_arrive_as_early_as_any_with_as_many_rides(seed
                     rows = range(int(change.start[ready[0]]), int(change.start[ready[0] + 1]))
                     needed = [int(change.ms[row]) for row in rows if change.target[row] == point]
                     assert needed and begins >= ready[1] + needed[0]
+                    assert wait_min is None or begins - ready[1] - needed[0] <= wait_min * 60_000
                 ready = int(connections.target[ride.alights]), int(connections.arrival[ride.alights])
             assert ready is not None and ready[1] == journey.arrives_ms
 

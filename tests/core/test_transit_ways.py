@@ -13,6 +13,7 @@ from awl.core.network.network import Network
 from awl.core.routing.dijkstra.search import UNREACHED
 from awl.core.routing.router import StreetRouter
 from awl.core.routing.snapping import Snapper
+from awl.core.transit.changing import ChangeLimits
 from awl.core.transit.itineraries import ride_leg
 from awl.core.transit.loads import segment_loads, stop_loads
 from awl.core.transit.router import TransitRouter
@@ -23,24 +24,27 @@ from awl.core.transit.timetable import timetable_of
 from awl.core.transit.walk_paths import at_places, at_stops, walk_paths
 from awl.core.transit.ways import ways_of_trips
 from awl.core.transit.window import Bounds, Window
-from tests.core.test_transit import feed_in_town, setting, strolling  # noqa: F401
+from tests.core.test_transit import WAITS, feed_in_town, limits_of, setting, strolling  # noqa: F401
 from tests.core.transit_oracle import DAY
 from tests.examples import examples
 
 
 @settings(max_examples=examples(150))
-@given(st.integers(0, 10**9), st.sampled_from([None, 1, 3]))
-def test_journeys_of_a_window_arrive_when_a_search_of_each_departure_says(seed: int, rides: int | None) -> None:
-    search, oracle, starts, ends, rng = setting(seed)
+@given(st.integers(0, 10**9), st.sampled_from([None, 1, 3]), WAITS)
+def test_journeys_of_a_window_arrive_when_a_search_of_each_departure_says(
+    seed: int, rides: int | None, wait_min: int | None
+) -> None:
+    search, oracle, starts, ends, rng = setting(seed, wait_min)
     window = (np.arange(0, 40, 4) * 60 + int(rng.choice([0, 80_000]))).astype(np.int64)
-    found = search.journeys(ends, (window * 1000).astype(np.int32), rides=rides)
-    arrive, connections = found.labels.arrive[-1], search.timetable.connections
+    found = search.journeys(ends, (window * 1000).astype(np.int32), limits=limits_of(rides, wait_min))
+    arrive, connections = found.arrive[-1], search.timetable.connections
     for nth, at in enumerate(window.tolist()):
-        expected = oracle.arrivals(starts, at, rides)
+        expected, reached = oracle.arrivals(starts, at, rides), set[int]()
         for point, stop in enumerate(search.timetable.points.stop.tolist()):
             if arrive[point, nth] == NEVER:
                 continue
             assert arrive[point, nth] >= expected[stop] * 1000
+            reached.add(stop)
             journey = found.rides_to(point, nth)
             assert journey and connections.arrival[journey[-1].alights] == arrive[point, nth]
             assert rides is None or len(journey) <= rides
@@ -49,7 +53,9 @@ def test_journeys_of_a_window_arrive_when_a_search_of_each_departure_says(seed: 
                 left, boards = int(connections.target[before.alights]), int(connections.origin[after.boards])
                 rows = slice(int(changes.start[left]), int(changes.start[left + 1]))
                 needed = changes.ms[rows][changes.target[rows] == boards]
-                assert connections.departure[after.boards] >= connections.arrival[before.alights] + needed[0], seed
+                waits = connections.departure[after.boards] - connections.arrival[before.alights] - needed[0]
+                assert 0 <= waits <= (np.inf if wait_min is None else wait_min * 60_000), seed
+        assert reached >= {stop for stop, when in expected.items() if when - at <= 86_400}
 
 
 def town(network: Network, seed: int) -> tuple[TransitRouter, StopsOnStreets, Snapper, np.random.Generator]:
@@ -60,7 +66,9 @@ def town(network: Network, seed: int) -> tuple[TransitRouter, StopsOnStreets, Sn
     stops = StopsOnStreets(feed, street, snapper, 100.0)
     search = TimetableSearch(timetable_of(feed, DAY), stops.walks(longest), 60_000)
     window = Window((np.arange(12) * 180_000).astype(np.int32), 50.0)
-    bounds = Bounds(longest, None if rng.random() < 0.5 else int(rng.integers(1, 4)))
+    rides = None if rng.random() < 0.5 else int(rng.integers(1, 4))
+    wait_ms = None if rng.random() < 0.5 else int(rng.integers(0, 10)) * 60_000
+    bounds = Bounds(longest, ChangeLimits(rides, wait_ms))
     return TransitRouter(street, stops, search, window, bounds), stops, snapper, rng
 
 

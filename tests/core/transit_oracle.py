@@ -131,8 +131,8 @@ class Event:
 class EventGraph:
     """The oracle: `boards[i]` and `alights[i]` are nodes for being aboard after call i and having come to call i."""
 
-    def __init__(self, feed: Feed, walks: Walks, slack_s: int) -> None:
-        self.feed, self.slack_s = feed, slack_s
+    def __init__(self, feed: Feed, walks: Walks, slack_s: int, wait_ms: float = np.inf) -> None:
+        self.feed, self.slack_s, self.wait_ms = feed, slack_s, wait_ms
         self._change_ms: dict[tuple[int, int, int, int], float] = {}
         self.walk = {(s, s): 0 for s in range(len(feed.stops))}
         for a, b, ms in zip(walks.origin.tolist(), walks.target.tolist(), walks.ms.tolist(), strict=True):
@@ -260,7 +260,11 @@ class EventGraph:
                 edges += [(count + following, following, 1e-9)]
             if event.drop_off in (0, 3) and event.nth > 0:
                 for departure, other_row in boarding[bisect_left(boarding, (event.arrival, -1)) :]:
-                    if (departure - event.arrival) * 1000 >= self.change_ms(event, self.events[other_row]):
+                    if (
+                        0
+                        <= (departure - event.arrival) * 1000 - self.change_ms(event, self.events[other_row])
+                        <= self.wait_ms
+                    ):
                         edges += [(count + row, other_row, 1.0)]
         for last, first in self._seated():
             edges += [(count + at[last.run, last.nth], at[first.run, first.nth], 1e-9)]

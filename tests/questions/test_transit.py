@@ -67,6 +67,27 @@ def test_times_over_a_window_are_those_of_its_departures(place: Path) -> None:
     assert minutes(study, at="2026-06-02T12:00") == pytest.approx(on_foot)
 
 
+def test_who_waits_at_most_so_long_at_a_change_walks_where_it_is_longer(tmp_path: Path, study_file: Path) -> None:
+    """One alights at 8:07 at the stop in the middle, where the next leaves at 8:13; before the first ride any wait is allowed."""
+    calls = "trip_id,arrival_time,departure_time,stop_id,stop_sequence\n"
+    calls += "t1,8:05:00,8:05:00,p1,1\nt1,8:07:00,8:07:00,p2,2\nt2,8:13:00,8:13:00,p2,1\nt2,8:14:00,8:14:00,p3,2\n"
+    trips = "route_id,service_id,trip_id\nr1,week,t1\nr1,week,t2\n"
+    path = tmp_path / "cut.gpkg"
+    shutil.copy(study_file, path)
+    feed = feed_zip(tmp_path / "feed.zip", stops=STOPS, stop_times=calls, trips=trips)
+    importing.add(feed, Study(path), "tram", "Tram")
+    study, at = Study(path), {"at": "2026-06-02T08:00", "window": 1, "max_walk": 5}
+    on_foot, riding = minutes(study, mode="walk", at=None), minutes(study, **at)
+    assert 14 < riding < on_foot
+    assert minutes(study, **at, max_wait=6) == riding
+    assert minutes(study, **at, max_wait=3) == pytest.approx(on_foot)
+    route = {"mode": "transit", **at, "waypoints": [*BASE["places"], *EAST], "snap": 300, "window": 5}
+    kinds = {wait: ask(study, "route", {**route, "max_wait": wait}) for wait in (6, 3)}
+    legs = {wait: [leg["kind"] for leg in answer.part("legs").records()] for wait, answer in kinds.items()}
+    assert legs[6].count("ride") == 2 and legs[3] == ["walk"]
+    assert any("with a wait of 3 min at most at each" in line for line in kinds[3].method)
+
+
 def test_an_area_a_zone_and_a_catchment_agree_with_the_matrix(place: Path) -> None:
     study = Study(place)
     by_tram = ask(study, "isochrone", {**BASE, "limits": [8], "percentile": 10})

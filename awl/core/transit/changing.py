@@ -24,6 +24,17 @@ class Walks:
     ms: NDArray[np.int32]
 
 
+@dataclass(frozen=True)
+class ChangeLimits:
+    """The most rides, and the longest wait at a change in ms, beyond what getting there and boarding need; None for any."""
+
+    rides: int | None = None
+    wait_ms: int | None = None
+
+
+ANY_CHANGES = ChangeLimits()
+
+
 def changes_of(feed: Feed, points: BoardingPoints, walks: Walks, slack_ms: int = 0) -> Changes:
     """Least times between alighting and boarding, for all pairs of boarding points between which one can change.
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -119,10 +119,10 @@ class ItineraryFinder:
         """Itineraries of earliest arrival from each departure on, each once."""
         window, bounds, seen = self._router.window, self._router.bounds, set[tuple[Ride, ...]]()
         at, last = int(window.at_ms[0]), int(window.at_ms[-1])
-        rides = MOST_RIDES if bounds.rides is None else bounds.rides
+        limits = replace(bounds.changes, rides=MOST_RIDES if bounds.rides is None else bounds.rides)
         for _ in range(MOST_SEARCHES):
             raise_if_cancelled()
-            journeys = self._router.search.earliest(self._starts, self._goals, at, LONGEST_MS, rides)
+            journeys = self._router.search.earliest(self._starts, self._goals, at, LONGEST_MS, limits)
             itineraries = [self._itinerary(journey) for journey in journeys]
             for journey, itinerary in zip(journeys, itineraries, strict=True):
                 if journey.rides not in seen and itinerary.departs_ms <= last:

@@ -21,7 +21,7 @@ from awl.core.transit.scan import NEVER
 from awl.core.transit.search import LONGEST_MS, Ends, TimetableSearch
 from awl.core.transit.stops_on_streets import Near, StopsOnStreets
 from awl.core.transit.window import Bounds, ReachSpread, Spread, Window
-from awl.core.transit.windows import costs_at_ranks, labels_at_ranks
+from awl.core.transit.windows import FAR_LABEL, costs_at_ranks, labels_at_ranks, labels_of_single
 
 CHUNK = 8192
 """Places that one thread looks at before the next takes over."""
@@ -400,7 +400,7 @@ class TransitRouter:
         longest = min(limit, LONGEST_MS)
         if len(ends.point) == 0 or len(self.search.timetable.connections.run) == 0:
             return np.full((len(first) - 1, len(self.window.at_ms)), NEVER, np.int32)
-        times = self.search.durations(ends, self.window.at_ms, direction, longest, self.bounds.rides)
+        times = self.search.durations(ends, self.window.at_ms, direction, longest, self.bounds.changes)
         if len(times) == len(first) - 1:
             return np.ascontiguousarray(times)
         least: NDArray[np.int32] = np.minimum.reduceat(times, first[:-1], axis=0)
@@ -432,9 +432,14 @@ class TransitRouter:
         count = len(on_foot.label)
         labels, served = np.empty((len(ranks), count), np.int64), np.empty(count, np.int32)
         within, least = np.int64(min(limit, int(NO_LIMIT))), of_stop.min(axis=1)
+        soonest = np.minimum(least, FAR_LABEL)
 
         def label_block(begin: int) -> None:
             rows = np.array([begin, min(begin + CHUNK, count)])
+            if departures == 1:
+                walks = states.start, states.stop, states.ms
+                labels_of_single(rows, *walks, soonest, on_foot.label, within, labels[0], served)
+                return
             labels_at_ranks(
                 rows, states.start, states.stop, states.ms, of_stop, least, on_foot.label, within, ranks, labels, served
             )
@@ -442,6 +447,8 @@ class TransitRouter:
         with threads_of(None) as pool:
             for _ in pool.map(label_block, range(0, count, CHUNK)):
                 raise_if_cancelled()
+        if departures == 1:
+            labels[1:] = labels[0]
         at_ranks = [replace(on_foot, label=label) for label in labels]
         return _WindowSearch(ranks, at_ranks, served / departures, of_stop)
 

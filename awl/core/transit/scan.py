@@ -162,6 +162,41 @@ def _lower(times, first, count, to):
         nth -= 1
 
 
+@njit_no_refcount
+def scan_single(connections, rows, next_run, changes, labels, aboard, at_ms, limit_ms, token):
+    """The same for a single departure and rides without number: what is said there of many is here either so or not.
+
+    Parameters:
+        connections: the connections (`Connections`), by departure.
+        rows: the first row to scan and the one after the last.
+        next_run: the run (n,) as which the vehicle of each goes on, -1 for none.
+        changes: walks between boarding points (`Changes`).
+        labels: what is filled (`Labels`), flat.
+        aboard: zeros (n,) to work with.
+        at_ms: the departure.
+        limit_ms: the longest journey that counts.
+        token: cancel token (3,).
+    """
+    arrive, ready, latest = labels.arrive, labels.ready, at_ms + limit_ms
+    for row in range(rows[0], rows[1]):
+        if (row - rows[0]) % LOOK_EVERY == 0 and stopped(token, row - rows[0], rows[1] - rows[0]):
+            return
+        run, flags = connections.run[row], connections.flags[row]
+        if not aboard[run]:
+            if not flags & BOARD or ready[connections.origin[row]] > connections.departure[row]:
+                continue
+            aboard[run] = 1
+        if flags & LAST and next_run[run] >= 0:
+            aboard[next_run[run]] = 1
+        if flags & ALIGHT:
+            arrives, target = connections.arrival[row], connections.target[row]
+            if arrives < arrive[target] and arrives <= latest:
+                arrive[target] = arrives
+                for walk in range(changes.start[target], changes.start[target + 1]):
+                    to, when = changes.target[walk], arrives + changes.ms[walk]
+                    ready[to] = min(ready[to], when)
+
+
 @njit(cache=True, nogil=True)
 def scan_with_journeys(connections, rows, next_run, changes, labels, journeys, departure_ms, limit_ms, token):
     """The same, remembering how each arrival came about; with one layer it feeds itself, and rides are without number.

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from awl.core.network.costs import check_direction
 from awl.core.progress import current_token, raise_if_cancelled
-from awl.core.transit.changing import Walks, changes_of
+from awl.core.transit.changing import ANY_CHANGES, ChangeLimits, Walks, changes_of
 from awl.core.transit.scan import (
     NEVER,
     Changes,
@@ -22,13 +22,19 @@ from awl.core.transit.scan import (
     empty_scratch,
     rows_between,
     scan,
+    scan_single,
     scan_with_journeys,
 )
-from awl.core.transit.timetable import Timetable
+from awl.core.transit.scan_waiting import Boardings, boardings_of, empty_trail, scan_waiting
+from awl.core.transit.timetable import Connections, Timetable
+from awl.core.transit.trail import BY_POINT, rides_back
 
 LONGEST_MS = 24 * 3600 * 1000
 """The longest journey that is looked for where no limit is given."""
 MOST_RIDES = 8
+MANY_CHANGES = ChangeLimits(MOST_RIDES)
+MOST_RIDES_OF_A_JOURNEY = 32
+"""More are not told where their number has no limit."""
 
 
 @dataclass(frozen=True)
@@ -67,13 +73,15 @@ class WindowJourneys:
 
     Attributes:
         timetable: what runs.
-        labels: when one has arrived at each boarding point, and can board there.
+        arrive: when one has arrived (layers, points, departures) at each boarding point.
         journeys: how each arrival came about.
+        first_row: the first connection scanned where that is by connection, `BY_POINT` where it is by boarding point.
     """
 
     timetable: Timetable
-    labels: Labels
+    arrive: NDArray[np.int32]
     journeys: Journeys
+    first_row: int = BY_POINT
 
     def rides_to(self, point: int, nth: int, layer: int = -1) -> tuple[Ride, ...]:
         """The rides that lead to a boarding point.
@@ -83,15 +91,10 @@ class WindowJourneys:
             nth: row of the departure.
             layer: the most rides; any number where -1.
         """
-        rides: list[Ride] = []
-        layers = len(self.labels.arrive)
-        layer, fewer = layer % layers, 1 if layers > 1 else 0
-        while point >= 0 and self.journeys.boarded[layer, point, nth] >= 0:
-            ride = Ride(int(self.journeys.boarded[layer, point, nth]), int(self.journeys.alighted[layer, point, nth]))
-            rides.append(ride)
-            layer -= fewer
-            point = int(self.journeys.came_from[layer, self.timetable.connections.origin[ride.boards], nth])
-        return tuple(reversed(rides))
+        rides = np.empty((MOST_RIDES_OF_A_JOURNEY, 2), np.int64)
+        origin = self.timetable.connections.origin
+        count = rides_back(self.journeys, self.first_row, origin, layer % len(self.arrive), point, nth, rides, 0)
+        return tuple(Ride(int(boards), int(alights)) for boards, alights in rides[:count])
 
 
 class TimetableSearch:
@@ -121,7 +124,7 @@ class TimetableSearch:
         at_ms: NDArray[np.int32],
         direction: str = "from",
         limit_ms: int = LONGEST_MS,
-        rides: int | None = None,
+        limits: ChangeLimits = ANY_CHANGES,
     ) -> NDArray[np.int32]:
         """Time in ms (p, d) between where one sets out and each boarding point, `NEVER` where there is no journey.
 
@@ -130,7 +133,7 @@ class TimetableSearch:
             at_ms: the departures (d,) or, of journeys to the place, the latest arrivals there, ascending.
             direction: `from` or `to` the place.
             limit_ms: the longest journey that counts.
-            rides: the most rides, None for any number.
+            limits: limits of changes.
         """
         check_direction(direction)
         forwards = direction == "from"
@@ -138,27 +141,46 @@ class TimetableSearch:
         connections = self.timetable.connections if forwards else self.timetable.backwards
         next_run = self.timetable.runs.goes_on_as if forwards else self._backwards[1]
         changes = self.changes if forwards else self._backwards[0]
-        labels = empty_labels(
-            1 if rides is None else min(rides, MOST_RIDES) + 1, self.timetable.points.count, len(times)
-        )
         walk = ends.walk_ms + np.int32(self.slack_ms if forwards else 0)
         near = np.flatnonzero(walk <= limit_ms)
+        starts = Ends(ends.point[near], walk[near])
         times = np.ascontiguousarray(times, np.int32)
-        begin(labels, ends.point[near], walk[near], times)
         rows = rows_between(connections, int(times[0]), int(times[-1]) + limit_ms)
-        flat = Labels(labels.arrive.reshape(-1), labels.ready.reshape(-1))
-        scratch = empty_scratch(len(labels.arrive), self.timetable.points.count, len(next_run))
-        scan(connections, rows, next_run, changes, flat, scratch, times, limit_ms, current_token())
+        layers, points = _layers(limits), self.timetable.points.count
+        if limits.wait_ms is not None:
+            of_points = self._boardings if forwards else self._boardings_backwards
+            trail = empty_trail(layers, points, int(rows[1] - rows[0]), 1)
+            arrive = _waiting(
+                connections, rows, next_run, changes, of_points, starts, trail, times, limit_ms, limits.wait_ms
+            )[-1]
+        else:
+            labels = empty_labels(layers, points, len(times))
+            begin(labels, starts.point, starts.walk_ms, times)
+            flat = Labels(labels.arrive.reshape(-1), labels.ready.reshape(-1))
+            if layers == len(times) == 1:
+                aboard, at = np.zeros(len(next_run), np.uint8), int(times[0])
+                scan_single(connections, rows, next_run, changes, flat, aboard, at, limit_ms, current_token())
+            else:
+                scratch = empty_scratch(layers, points, len(next_run))
+                scan(connections, rows, next_run, changes, flat, scratch, times, limit_ms, current_token())
+            arrive = labels.arrive[-1]
         raise_if_cancelled()
-        arrive = labels.arrive[-1]
         taken = np.where(arrive == NEVER, NEVER, arrive - times)
         taken[taken > limit_ms] = NEVER
         if forwards:
             return taken
         return np.where(taken == NEVER, NEVER, taken + np.int32(self.slack_ms))[:, ::-1]
 
+    @cached_property
+    def _boardings(self) -> Boardings:
+        return boardings_of(self.timetable.connections, self.timetable.points.count)
+
+    @cached_property
+    def _boardings_backwards(self) -> Boardings:
+        return boardings_of(self.timetable.backwards, self.timetable.points.count)
+
     def journeys(
-        self, starts: Ends, at_ms: NDArray[np.int32], limit_ms: int = LONGEST_MS, rides: int | None = None
+        self, starts: Ends, at_ms: NDArray[np.int32], limit_ms: int = LONGEST_MS, limits: ChangeLimits = ANY_CHANGES
     ) -> WindowJourneys:
         """The journeys of earliest arrival at all stops, for every departure of a window.
 
@@ -166,25 +188,39 @@ class TimetableSearch:
             starts: where the first ride may begin, and the walk to there.
             at_ms: the departures (d,), ascending.
             limit_ms: the longest journey that counts.
-            rides: the most rides, None for any number.
+            limits: limits of changes.
         """
         timetable, departure_ms = self.timetable, np.ascontiguousarray(at_ms, np.int32)
-        layers, points = 1 if rides is None else min(rides, MOST_RIDES) + 1, timetable.points.count
-        labels = empty_labels(layers, points, len(departure_ms))
-        journeys = empty_journeys(layers, points, len(departure_ms))
+        layers, points, connections = _layers(limits), timetable.points.count, timetable.connections
         walk = starts.walk_ms + np.int32(self.slack_ms)
         near = np.flatnonzero(walk <= limit_ms)
-        begin(labels, starts.point[near], walk[near], departure_ms)
-        rows = rows_between(timetable.connections, int(departure_ms[0]), int(departure_ms[-1]) + limit_ms)
-        next_run, token = timetable.runs.goes_on_as, current_token()
+        starts = Ends(starts.point[near], walk[near])
+        rows = rows_between(connections, int(departure_ms[0]), int(departure_ms[-1]) + limit_ms)
+        next_run = timetable.runs.goes_on_as
+        if limits.wait_ms is not None:
+            trail = empty_trail(layers, points, int(rows[1] - rows[0]), len(departure_ms))
+            arrive = _waiting(
+                connections, rows, next_run, self.changes, self._boardings, starts, trail, departure_ms, limit_ms,
+                limits.wait_ms,
+            )  # fmt: skip
+            raise_if_cancelled()
+            return WindowJourneys(timetable, arrive, trail, int(rows[0]))
+        labels = empty_labels(layers, points, len(departure_ms))
+        journeys = empty_journeys(layers, points, len(departure_ms))
+        begin(labels, starts.point, starts.walk_ms, departure_ms)
         scan_with_journeys(
-            timetable.connections, rows, next_run, self.changes, labels, journeys, departure_ms, limit_ms, token
+            connections, rows, next_run, self.changes, labels, journeys, departure_ms, limit_ms, current_token()
         )
         raise_if_cancelled()
-        return WindowJourneys(timetable, labels, journeys)
+        return WindowJourneys(timetable, labels.arrive, journeys)
 
     def earliest(
-        self, starts: Ends, goals: Ends, at_ms: int, limit_ms: int = LONGEST_MS, rides: int = MOST_RIDES
+        self,
+        starts: Ends,
+        goals: Ends,
+        at_ms: int,
+        limit_ms: int = LONGEST_MS,
+        limits: ChangeLimits = MANY_CHANGES,
     ) -> list[Journey]:
         """The journeys of earliest arrival from a departure on, one for each number of rides that brings one there sooner.
 
@@ -193,13 +229,13 @@ class TimetableSearch:
             goals: where the last ride may end, and the walk from there.
             at_ms: the departure.
             limit_ms: the longest journey that counts.
-            rides: the most rides.
+            limits: limits of changes, the most rides among them.
         """
-        window = self.journeys(starts, np.array([at_ms], np.int32), limit_ms, min(rides, MOST_RIDES))
-        layers = len(window.labels.arrive)
+        window = self.journeys(starts, np.array([at_ms], np.int32), limit_ms, limits)
+        layers = len(window.arrive)
         undominated: list[Journey] = []
         for layer in range(1, layers):
-            arrives = window.labels.arrive[layer, goals.point, 0].astype(np.int64) + goals.walk_ms
+            arrives = window.arrive[layer, goals.point, 0].astype(np.int64) + goals.walk_ms
             if len(arrives) == 0:
                 break
             best = int(np.argmin(arrives))
@@ -208,3 +244,30 @@ class TimetableSearch:
                 continue
             undominated.append(Journey(window.rides_to(int(goals.point[best]), 0, layer), at_ms, int(arrives[best])))
         return undominated
+
+
+def _layers(limits: ChangeLimits) -> int:
+    """One where rides are without number, else the most of them and one."""
+    return 1 if limits.rides is None else min(limits.rides, MOST_RIDES) + 1
+
+
+def _waiting(
+    connections: Connections,
+    rows: NDArray[np.int64],
+    next_run: NDArray[np.int32],
+    changes: Changes,
+    boardings: Boardings,
+    starts: Ends,
+    trail: Journeys,
+    at_ms: NDArray[np.int32],
+    limit_ms: int,
+    wait_ms: int,
+) -> NDArray[np.int32]:
+    """When one has arrived (layers, points, departures) where waits at changes have a limit; fills the trail."""
+    points = len(changes.start) - 1
+    arrive = np.full((trail.alighted.shape[0], points, len(at_ms)), NEVER, np.int32)
+    begins = np.full(points, NEVER, np.int32)
+    np.minimum.at(begins, starts.point, starts.walk_ms)
+    limits = np.array([limit_ms, wait_ms], np.int64)
+    scan_waiting(connections, rows, next_run, changes, boardings, arrive, begins, trail, at_ms, limits, current_token())
+    return arrive

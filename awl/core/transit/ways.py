@@ -14,8 +14,9 @@ from awl.core.routing.dijkstra.search import UNREACHED
 from awl.core.routing.snapping import Snapped
 from awl.core.transit.router import TransitRouter
 from awl.core.transit.scan import NEVER
-from awl.core.transit.search import Ends, WindowJourneys
+from awl.core.transit.search import LONGEST_MS, Ends, WindowJourneys
 from awl.core.transit.stops_on_streets import Near
+from awl.core.transit.trail import rides_back
 
 MOST_RIDES_OF_A_WAY = 32
 
@@ -89,7 +90,9 @@ def ways_of_trips(
 
     def of_source(row: int) -> list[_Traced]:
         """The ways of all trips that begin at one place."""
-        window = router.search.journeys(router.ends_of(near_source, row), departure_ms, rides=router.bounds.rides)
+        window = router.search.journeys(
+            router.ends_of(near_source, row), departure_ms, LONGEST_MS, router.bounds.changes
+        )
         trips = order[first[row] : first[row + 1]]
         return [
             _traced(window, router.ends_of(near_target, int(row_of_target[trip])), departure_ms, int(direct[trip]))
@@ -123,20 +126,21 @@ def _traced(window: WindowJourneys, goals: Ends, departure_ms: NDArray[np.int32]
     rides = np.empty((departures * MOST_RIDES_OF_A_WAY, 2), np.int64)
     journeys, connections = window.journeys, window.timetable.connections
     count = _trace(
-        window.labels.arrive[-1], (journeys.boarded, journeys.alighted, journeys.came_from), connections.origin, goals.point,
-        goals.walk_ms, departure_ms, direct_ms, duration, way, start, rides,
+        window.arrive[-1], journeys, window.first_row, connections.origin, goals.point, goals.walk_ms, departure_ms, direct_ms,
+        duration, way, start, rides,
     )  # fmt: skip
     used = rides[: start[count]].copy()
     return _Traced(duration, way, start[: count + 1], used[:, 0], used[:, 1])
 
 
 @njit(cache=True, nogil=True)
-def _trace(arrive, journeys, origin, goals, goal_ms, departure_ms, direct_ms, duration, way, start, rides):
+def _trace(arrive, journeys, first_row, origin, goals, goal_ms, departure_ms, direct_ms, duration, way, start, rides):
     """Fill time and way of each departure, and the rides of the ways; returns how many ways there are.
 
     Parameters:
         arrive: when one has arrived at each boarding point (p, d).
-        journeys: connections boarded and alighted, and the point one came from, each (layers, p, d).
+        journeys: how arrivals came about, as `rides_back` reads it.
+        first_row: whether that is by connection, likewise.
         origin: where each connection begins.
         goals: the boarding points (g,) at which the last ride may end.
         goal_ms: the walk (g,) from each.
@@ -147,9 +151,7 @@ def _trace(arrive, journeys, origin, goals, goal_ms, departure_ms, direct_ms, du
         start: what is filled (d + 1,): offsets of the rides of each way.
         rides: what is filled (r, 2): connections with which rides begin and end.
     """
-    boarded, alighted, came_from = journeys
-    layers, ways = boarded.shape[0], 0
-    shift = min(layers - 1, 1)
+    layer, ways = journeys.alighted.shape[0] - 1, 0
     for nth in range(len(departure_ms)):
         best, goal = np.int64(direct_ms), -1
         for i in range(len(goals)):
@@ -161,16 +163,8 @@ def _trace(arrive, journeys, origin, goals, goal_ms, departure_ms, direct_ms, du
             continue
         first, end = start[ways], start[ways]
         if goal >= 0:
-            point, layer = goals[goal], layers - 1
-            while point >= 0 and boarded[layer, point, nth] >= 0 and end - first < MOST_RIDES_OF_A_WAY:
-                rides[end, 0], rides[end, 1] = boarded[layer, point, nth], alighted[layer, point, nth]
-                layer -= shift
-                point = came_from[layer, origin[rides[end, 0]], nth]
-                end += 1
-            for i in range((end - first) // 2):
-                for side in range(2):
-                    a, b = rides[first + i, side], rides[end - 1 - i, side]
-                    rides[first + i, side], rides[end - 1 - i, side] = b, a
+            room = rides[: first + MOST_RIDES_OF_A_WAY]
+            end = rides_back(journeys, first_row, origin, layer, goals[goal], nth, room, first)
         same = ways > 0 and way[nth - 1] == ways - 1 and end - first == first - start[ways - 1]
         if same:
             before = start[ways - 1]

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from awl.core.routing.dijkstra.plain import Arrivals
 from awl.core.routing.reach import Reach
+from awl.core.transit.changing import ANY_CHANGES, ChangeLimits
 from awl.core.transit.windows import rank_of
 
 
@@ -74,7 +75,17 @@ class ReachSpread:
 
 @dataclass(frozen=True)
 class Bounds:
-    """The longest walk to, between and from stops in ms, and the most rides, None for any number."""
+    """How far one walks and how one changes.
+
+    Attributes:
+        walk_ms: the longest walk to, between and from stops.
+        changes: limits of changes.
+    """
 
     walk_ms: int = 15 * 60_000
-    rides: int | None = None
+    changes: ChangeLimits = ANY_CHANGES
+
+    @property
+    def rides(self) -> int | None:
+        """The most rides, None for any number."""
+        return self.changes.rides

@@ -7,8 +7,12 @@ import math
 import numpy as np
 from numba import njit
 
+from awl.core.kernels import njit_no_refcount
 from awl.core.routing.dijkstra.search import NO_LABEL, OWNER_BITS, UNREACHED
 from awl.core.transit.scan import NEVER
+
+FAR_LABEL = NO_LABEL // 2
+"""Label of a stop that is not reached, to which a walk can be added."""
 
 
 def rank_of(percentile: float, departures: int) -> int:
@@ -49,15 +53,6 @@ def labels_at_ranks(rows, start, stop, walk_ms, of_stop, least, direct, limit, r
         served[place] = departures if direct[place] <= highest else 0
         if start[place] == start[place + 1]:
             continue
-        if departures == 1:
-            alone = direct[place]
-            for i in range(start[place], start[place + 1]):
-                soonest = least[stop[i]]
-                if soonest != NO_LABEL:
-                    alone = min(alone, soonest + (np.int64(walk_ms[i]) << OWNER_BITS))
-            labels[:, place] = alone if alone <= highest else direct[place]
-            served[place] = 1 if alone <= highest else served[place]
-            continue
         best[:] = direct[place]
         improved = False
         for i in range(start[place], start[place + 1]):
@@ -75,6 +70,32 @@ def labels_at_ranks(rows, start, stop, walk_ms, of_stop, least, direct, limit, r
             for i in range(len(ranks)):
                 labels[i, place] = best[ranks[i]] if best[ranks[i]] <= highest else NO_LABEL
             served[place] = np.searchsorted(best, highest + 1)
+
+
+@njit_no_refcount
+def labels_of_single(rows, start, stop, walk_ms, soonest, direct, limit, labels, served):
+    """The same for a window of one departure.
+
+    Parameters:
+        rows: the first of the places and the one after the last.
+        start: offsets (n + 1,) of the stops near each place.
+        stop: the stops (w,) near places.
+        walk_ms: the walk (w,) between each and the place.
+        soonest: label (s,) of each stop, `FAR_LABEL` for none.
+        direct: label (n,) of each place on foot.
+        limit: the highest cost that counts, in ms.
+        labels: what is filled (n,).
+        served: what is filled (n,): whether the place is reached within the limit.
+    """
+    highest = ((np.int64(limit) + 1) << OWNER_BITS) - 1
+    for place in range(rows[0], rows[1]):
+        best = direct[place]
+        # Without signs nothing need be asked of numbers below zero, which count from the end: twice as quick.
+        for i in range(np.uint64(start[place]), np.uint64(start[place + 1])):
+            best = min(best, soonest[np.uint64(stop[i])] + (np.int64(walk_ms[i]) << OWNER_BITS))
+        within = best <= highest
+        labels[place] = best if within else direct[place]
+        served[place] = within
 
 
 @njit(cache=True, nogil=True)

@@ -3071,6 +3071,12 @@ export interface components {
              */
             max_walk?: number;
             /**
+             * Max Wait
+             * @description By public transport: the longest wait at a change, in minutes beyond what it needs; any where left out.
+             * @default null
+             */
+            max_wait?: number | null;
+            /**
              * Zones
              * @description Zones with people; left out, squares of the population raster stand for them.
              * @default null
@@ -3269,6 +3275,12 @@ export interface components {
              */
             max_walk?: number;
             /**
+             * Max Wait
+             * @description By public transport: the longest wait at a change, in minutes beyond what it needs; any where left out.
+             * @default null
+             */
+            max_wait?: number | null;
+            /**
              * Events
              * @description Where it happened: points, one or more.
              */
@@ -3376,6 +3388,12 @@ export interface components {
              */
             max_walk?: number;
             /**
+             * Max Wait
+             * @description By public transport: the longest wait at a change, in minutes beyond what it needs; any where left out.
+             * @default null
+             */
+            max_wait?: number | null;
+            /**
              * Places
              * @description The places that streets belong to.
              */
@@ -3463,6 +3481,12 @@ export interface components {
              * @default 15
              */
             max_walk?: number;
+            /**
+             * Max Wait
+             * @description By public transport: the longest wait at a change, in minutes beyond what it needs; any where left out.
+             * @default null
+             */
+            max_wait?: number | null;
             /**
              * Places
              * @description The places, which are also what each is set against; polygons stand for their middle.
@@ -3677,6 +3701,12 @@ export interface components {
              */
             max_walk?: number;
             /**
+             * Max Wait
+             * @description By public transport: the longest wait at a change, in minutes beyond what it needs; any where left out.
+             * @default null
+             */
+            max_wait?: number | null;
+            /**
              * Places
              * @description Where from, or where to.
              */
@@ -3825,6 +3855,12 @@ export interface components {
              */
             max_walk?: number;
             /**
+             * Max Wait
+             * @description By public transport: the longest wait at a change, in minutes beyond what it needs; any where left out.
+             * @default null
+             */
+            max_wait?: number | null;
+            /**
              * From
              * @description Starts.
              */
@@ -3920,6 +3956,12 @@ export interface components {
              * @default 15
              */
             max_walk?: number;
+            /**
+             * Max Wait
+             * @description By public transport: the longest wait at a change, in minutes beyond what it needs; any where left out.
+             * @default null
+             */
+            max_wait?: number | null;
             /**
              * Places
              * @description The places to look around.
@@ -4121,6 +4163,12 @@ export interface components {
              */
             max_walk?: number;
             /**
+             * Max Wait
+             * @description By public transport: the longest wait at a change, in minutes beyond what it needs; any where left out.
+             * @default null
+             */
+            max_wait?: number | null;
+            /**
              * Waypoints
              * @description Points to pass in the given order: [[lon, lat], ...], node numbers of the street graph, or places.
              */
@@ -4224,6 +4272,12 @@ export interface components {
              * @default 15
              */
             max_walk?: number;
+            /**
+             * Max Wait
+             * @description By public transport: the longest wait at a change, in minutes beyond what it needs; any where left out.
+             * @default null
+             */
+            max_wait?: number | null;
             /**
              * People
              * @description How many set out; null means everybody there is, and 1,000 where trips are random.
@@ -4616,6 +4670,12 @@ export interface components {
              * @default 15
              */
             max_walk?: number;
+            /**
+             * Max Wait
+             * @description By public transport: the longest wait at a change, in minutes beyond what it needs; any where left out.
+             * @default null
+             */
+            max_wait?: number | null;
             /**
              * From
              * @description Where trips begin.

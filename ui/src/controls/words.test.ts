@@ -147,8 +147,8 @@ describe("questions by public transport", () => {
   const places = { layer: "cool_rooms" };
   it("name the window and the share of journeys", () => {
     expect(read("isochrone", { mode: "transit", places, limits: [10], at: "2026-06-06T13:00" })).toMatch(/, on Saturday 6 June 2026, 13:00, over 60 min from then, for 50% of journeys\?$/);
-    expect(read("isochrone", { mode: "transit", places, limits: [10], at: "2026-06-06T13:00", window: 30, percentile: 90, max_changes: 1, max_walk: 10 })).toMatch(
-      /over 30 min from then, for 90% of journeys, with changes limited to 1, walking at most 10 min at a time\?$/,
+    expect(read("isochrone", { mode: "transit", places, limits: [10], at: "2026-06-06T13:00", window: 30, percentile: 90, max_changes: 1, max_walk: 10, max_wait: 4 })).toMatch(
+      /over 30 min from then, for 90% of journeys, with changes limited to 1, walking at most 10 min at a time, waiting at most 4 min at a change\?$/,
     );
     expect(read("isochrone", { mode: "walk", places, limits: [10] })).not.toContain("journeys");
   });

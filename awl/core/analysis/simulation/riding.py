@@ -114,7 +114,7 @@ def ridden_times(
         if len(ends.point) == 0:
             return
         when = np.array([departs_ms[row]], np.int32)
-        points = router.search.durations(ends, when, "from", LONGEST_MS, router.bounds.rides)[:, 0]
+        points = router.search.durations(ends, when, "from", LONGEST_MS, router.bounds.changes)[:, 0]
         of_stop = np.minimum.reduceat(points, first[:-1]) if len(points) != len(first) - 1 else points
         ridden = of_stop[near_targets.stop].astype(np.int64)
         total = np.where(ridden == NEVER, UNREACHED, ridden + near_targets.ms)

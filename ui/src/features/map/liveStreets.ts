@@ -90,6 +90,6 @@ export function useStreets(standing: Standing | null, study: string, revision: s
 
 /** The words of any question that decide its reach. */
 function reachOf(inputs: Inputs): Inputs {
-  const names = ["mode", "at", "places", "limits", "direction", "measure", "snap", "closures", "what_if", "window", "percentile", "max_changes", "max_walk"];
+  const names = ["mode", "at", "places", "limits", "direction", "measure", "snap", "closures", "what_if", "window", "percentile", "max_changes", "max_walk", "max_wait"];
   return Object.fromEntries(names.filter((name) => inputs[name] !== undefined).map((name) => [name, inputs[name]]));
 }
