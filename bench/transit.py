@@ -22,6 +22,7 @@ from awl.demo_study import make_demo
 from awl.questions.run import ask
 from awl.study.study import Study
 from bench.measure import Row, medians
+from bench.rounds import arrivals_by_rounds, lines_of
 
 STOPS, ROUTES, CALLS, TRIPS_OF_ROUTE = 20_000, 1_000, 40, 125
 """Stops, routes, calls of a trip, and trips of a route in a day: five million calls in all."""
@@ -99,13 +100,27 @@ def in_a_large_city() -> list[Row]:
         ),
         ("60 departures to all stops", 0.150): lambda: search.durations(ends, window, limit_ms=limit),
     }
-    read, *times = medians(lambda: [int(column.max()) for column in columns], *calls.values())
+    lines, boarded = lines_of(timetable), Ends(ends.point, ends.walk_ms + np.int32(search.slack_ms))
+    by_rounds = arrivals_by_rounds(lines, search.changes, boarded, int(one[0]), limit)
+    if not np.array_equal(
+        np.where(by_rounds == NEVER, NEVER, by_rounds - one[0]), search.durations(ends, one, limit_ms=limit)[:, 0]
+    ):
+        raise AssertionError("The search by rounds tells other times")
+
+    def rounds() -> None:
+        arrivals_by_rounds(lines, search.changes, boarded, int(one[0]), limit)
+
+    read, peer, *times = medians(lambda: [int(column.max()) for column in columns], rounds, *calls.values())
     size = f"{STOPS:,} stops, {connections:,} connections"
     rows = [
         Row(f"{size}: {what}, within 2 h (aim {aim * 1000:g} ms)", seconds, aim, "of the aim")
         for (what, aim), seconds in zip(calls, times, strict=True)
     ]
-    return [*rows, Row(f"{size}: one departure; bound: reading them", times[0], read, "of the bound's speed")]
+    return [
+        *rows,
+        Row(f"{size}: one departure; peer: search by rounds", times[0], peer, "x the peer"),
+        Row(f"{size}: one departure; bound: reading them", times[0], read, "of the bound's speed"),
+    ]
 
 
 def on_many_streets() -> list[Row]:

@@ -127,8 +127,7 @@ def _timetable(entry: feeds.Entry) -> dict[str, Any]:
 def timetable_stops(study_id: str) -> Response:
     """How the stops of all timetables are joined to the streets by a mode that rides, and which are too far from any."""
     known_parameters("mode")
-    stops = joined_stops(study_of(study_id), request.args.get("mode", "transit"))
-    return reply({**vars(stops), "too_far": geojson.collection(stops.too_far)})
+    return reply(joined_stops(study_of(study_id), request.args.get("mode", "transit")).document())
 
 
 @api.get("/studies/<study_id>/preparation")

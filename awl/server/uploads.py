@@ -23,7 +23,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
-from awl.io import geojson, osm
+from awl.io import geojson, gtfs, osm
 from awl.io.limits import MAX_BYTES
 from awl.io.place_tables import PlaceColumns
 from awl.io.table import Table
@@ -44,6 +44,7 @@ from awl.server.web import (
 from awl.server.workroom import Task, Workroom, task
 from awl.study import areas, importing, inspect, litter
 from awl.study.importing import ReadOptions
+from awl.study.joined_stops import joined_stops
 from awl.study.line_fields import BuildOptions
 from awl.study.litter import RECEIVED, STAGED
 from awl.study.study import Study, slug
@@ -329,6 +330,21 @@ def previewed(room: Workroom, progress: Progress, path: Path, reading: Reading) 
     streets = inspect.preview(inspect.read_extract(path, path.name))
     shapes = np.array(list(streets.values()), dtype=object)
     return geojson.collection(Table(shapes, {"class": list(streets)}))
+
+
+@api.get("/uploads/<token>/stops")
+def stops_of_upload(token: str) -> Response:
+    """How the stops of a waiting timetable would be joined to the streets of a study by a mode that rides."""
+    known_parameters("study", "mode")
+    upload, study_id, mode = staged_file(token), request.args.get("study", ""), request.args.get("mode", "transit")
+    study_of(study_id)
+    return _looked(study_id, task(stops_joined, path=upload, study_id=study_id, mode=mode))
+
+
+def stops_joined(room: Workroom, progress: Progress, path: Path, study_id: str, mode: str) -> Json:
+    """How the stops of a timetable would be joined: the work of a request."""
+    feed = gtfs.read(path, progress).feed
+    return joined_stops(room.studies.study(study_id), mode, feed).document()
 
 
 @api.post("/uploads/<token>/streets")

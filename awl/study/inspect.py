@@ -47,9 +47,13 @@ def described(
     if importing.is_extract(source):
         return {"kind": "extract", "layers": [], "extract": described_extract(read_extract(path, source))}
     if gtfs.is_feed(path):
-        summary = feeds.summary_of(gtfs.read(path))
+        reading = gtfs.read(path)
+        summary = feeds.summary_of(reading)
         typical = feeds.typical_days(summary["trips_by_day"], summary["first_day"])
-        return {"kind": "timetable", "layers": [], "timetable": summary | {"typical_days": typical}}
+        lon, lat = reading.feed.stops.lon, reading.feed.stops.lat
+        box = [np.nanmin(lon), np.nanmin(lat), np.nanmax(lon), np.nanmax(lat)] if np.isfinite(lon).any() else None
+        bounds = None if box is None else [round(float(v), 6) for v in box]
+        return {"kind": "timetable", "layers": [], "timetable": summary | {"typical_days": typical, "bounds": bounds}}
     if raster.is_raster(source):
         return {"kind": "raster", "layers": [_described_raster(path, source, how.crs, near)]}
     if (ready_graph := _ready_graph(path, source, how.crs)) is not None:
@@ -326,6 +330,10 @@ def preview_layers(path: Path, source: str, how: ReadOptions) -> NDArray[np.obje
     """Shapes (degrees) of the layers of a file whose place is known, as many as a screen can show."""
     if (ready := _ready_graph(path, source, how.crs)) is not None:
         return ready.graph.lines()[:PREVIEW_FEATURES]
+    if gtfs.is_feed(path):
+        feed = gtfs.read(path).feed
+        tables = feeds.routes_table(feed), feeds.stops_table(feed)
+        return np.concatenate([table.geometry[:PREVIEW_FEATURES] for table in tables])
     several = Path(source).suffix.lower() in importing.VECTOR_ENDINGS
     previews = [np.zeros(0, object)]
     for name in list(vector.layers(path, source)) if several else [None]:

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import shapely
 
 from awl.core.errors import AwlError
-from awl.core.transit.feed import PLATFORM
+from awl.core.transit.feed import PLATFORM, Feed
+from awl.core.transit.stops_on_streets import StopsOnStreets
+from awl.io import geojson
 from awl.io.table import Column, Table
 from awl.study.study import Study
 from awl.study.transit import transit_of
@@ -34,18 +37,26 @@ class JoinedStops:
     most_m: float | None
     too_far: Table
 
+    def document(self) -> dict[str, Any]:
+        """The same as JSON."""
+        return {**vars(self), "too_far": geojson.collection(self.too_far)}
 
-def joined_stops(study: Study, mode: str) -> JoinedStops:
+
+def joined_stops(study: Study, mode: str, feed: Feed | None = None) -> JoinedStops:
     """The stops on the streets of a mode that rides; raises `AwlError` where it does not.
 
     Parameters:
         study: the study.
         mode: id of the mode.
+        feed: a timetable that the study does not have yet; the study's where None.
     """
     rules = study.mode(mode).transit
     if rules is None:
         raise AwlError(f"'{mode}' does not ride", remedy="Name a mode by public transport", inputs=("mode",))
-    stops = transit_of(study, mode).stops_on(study.router(mode))
+    if feed is None:
+        stops = transit_of(study, mode).stops_on(study.router(mode))
+    else:
+        stops = StopsOnStreets(feed, study.router(mode), study.snapper(mode), rules.stop_m, rules.on_wheels)
     feed = stops.feed
     platforms = np.flatnonzero((feed.stops.kind == PLATFORM) & np.isfinite(feed.stops.lon))
     nearest = np.full(len(feed.stops), np.inf)

@@ -57,7 +57,8 @@ QUERIES: dict[str, list[str]] = {
     "layers.table": ["filter"], "downloads.streets": ["mode", "format", "at"], "downloads.layer": ["format"],
     "downloads.answer_part": ["format", "fields"], "maps.map_sheet": ["format", "paper", "scale", "centre", "moment", "title"],
     "maps.report": ["sheet", "without"], "explain.mode_arrays": ["at", "what_if"], "own.street_arrays": ["what_if"],
-    "upload.preview": ["crs", "x", "y"], "forms.tile": ["v"], "edits.listed": ["what_if"], "features.tile": ["attribute", "v"],
+    "upload.preview": ["crs", "x", "y"], "upload.stops_of_upload": ["study", "mode"], "own.timetable_stops": ["mode"],
+    "forms.tile": ["v"], "edits.listed": ["what_if"], "features.tile": ["attribute", "v"],
 }  # fmt: skip
 QUERY_VALUES = [
     "", "0", "-1", "1", "99999", "1e309", "nan", "inf", "zones", "walk", "drive", "2026-06-03T08:00", "2026-02-30T25:00",

@@ -683,6 +683,23 @@ def test_stops_are_told_that_join_the_streets_and_that_are_too_far(place: Path, 
     assert refused.status_code == 400 and "does not ride" in refused.json["detail"]
 
 
+def test_a_timetable_that_waits_tells_its_stops_before_it_is_used(place: Path, tmp_path: Path) -> None:
+    client = create_app(place.parent).test_client()
+    waiting = feed_zip(tmp_path / "far.zip", stops=STOPS + "p4,Out at Sea,41.2700,-36.2000\n", stop_times=FAST)
+    octets = {"data": waiting.read_bytes(), "content_type": "application/octet-stream"}
+    sent = client.post(f"/uploads?name=far.zip&study={place.stem}", **octets).json
+    assert sent["timetable"]["bounds"] == [-36.2061, 41.27, -36.1912, 41.2921]
+    drawn = client.get(f"/uploads/{sent['token']}/preview").json["features"]
+    assert [one["geometry"]["type"] for one in drawn] == ["LineString", "Point", "Point", "Point", "Point"]
+    body = client.get(f"/uploads/{sent['token']}/stops?study={place.stem}&mode=transit").json
+    (stop,) = body["too_far"]["features"]
+    assert (body["stops"], body["joined"], stop["properties"]["name"]) == (4, 3, "Out at Sea")
+    refused = client.get(f"/uploads/{sent['token']}/stops?study={place.stem}&mode=walk")
+    assert refused.status_code == 400 and "does not ride" in refused.json["detail"]
+    assert client.get(f"/uploads/{sent['token']}/stops?study=nowhere").status_code == 404
+    assert client.get(f"/studies/{place.stem}/timetables/stops").json["stops"] == 3
+
+
 def test_a_check_tells_the_faults_of_timetables(place: Path, tmp_path: Path) -> None:
     backwards = FAST + "t3,8:10:00,8:10:00,p1,1\nt3,8:01:00,8:01:00,p3,2\n"
     trips = FILES["trips.txt"] + "r1,week,t3,Hill,0,b,1,1\n"

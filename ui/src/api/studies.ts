@@ -59,6 +59,8 @@ export type FeedSummary = {
   departures?: Record<string, number[][]>;
   /** A usual day of each kind: weekday, saturday, sunday. */
   typical_days: Record<string, string>;
+  /** West, south, east, north of the stops of a file that waits. */
+  bounds?: [number, number, number, number] | null;
 };
 /** How the stops of all timetables are joined to the streets by a mode. */
 export type JoinedStops = { mode: string; within_m: number; stops: number; joined: number; median_m: number | null; most_m: number | null; too_far: FeatureCollection };
@@ -341,4 +343,7 @@ export const keepAnswer = (study: string, question: string) =>
   sendJson<{ layers: string[] }>(`/studies/${study}/answers/${encodeURIComponent(question)}/keep`, "POST");
 
 export const stopJob = (id: string) => sendJson<JobInfo>(`/jobs/${id}`, "DELETE");
+/** The same of a timetable that waits. */
+export const stopsOfUpload = (upload: string, study: string, mode: string) =>
+  fetchJson<JoinedStops>(`/uploads/${upload}/stops?study=${encodeURIComponent(study)}&mode=${encodeURIComponent(mode)}`);
 export const joinedStops = (study: string, mode: string) => fetchJson<JoinedStops>(`/studies/${study}/timetables/stops?mode=${encodeURIComponent(mode)}`);

@@ -116,9 +116,10 @@ export const lookAgain = (token: string, study: string | null, reading: Reading)
 export const previewOf = (token: string, reading: Reading) => fetchJson<FeatureCollection>(`/uploads/${token}/preview?${new URLSearchParams(reading).toString()}`);
 
 /** The ground a file covers, as far as it is known; what can be drawn of it. */
-export function boundsOf({ extract, graph, layers, kind }: Upload): [number, number, number, number] | null {
+export function boundsOf({ extract, graph, layers, kind, timetable }: Upload): [number, number, number, number] | null {
   if (extract) return extract.bounds;
   if (graph) return graph.bounds ?? null;
+  if (timetable) return timetable.bounds ?? null;
   const boxes = kind === "raster" ? [] : layers.flatMap(({ bounds }) => (bounds ? [bounds] : []));
   if (boxes.length === 0) return null;
   const least = (i: 0 | 1) => Math.min(...boxes.map((box) => box[i]));

@@ -1,23 +1,23 @@
-/** How the stops of the timetables are joined to the streets; those that are too far are listed and shown. */
+/** How the stops of the timetables, or of one that waits, are joined to the streets; those that are too far are listed and shown. */
 import { plural, t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { message } from "../../api/client";
-import { joinedStops, type Overview } from "../../api/studies";
+import { joinedStops, stopsOfUpload, type Overview } from "../../api/studies";
 import { figure } from "../../common/format";
 import { Word } from "../../controls/inline";
 import { useScreen } from "../../state/screen";
 
 const LISTED = 20;
 
-export function StopsJoined({ overview }: { overview: Overview }) {
+export function StopsJoined({ overview, upload }: { overview: Overview; upload?: string }) {
   const riding = overview.modes.filter(({ document, problem }) => document.transit && !problem);
   const [mode, setMode] = useState(riding[0]?.id ?? "");
   const { showFinding } = useScreen("showFinding");
-  const added = overview.timetables.map((one) => one.added).join();
+  const added = upload ?? overview.timetables.map((one) => one.added).join();
   const changed = riding.find(({ id }) => id === mode)?.changed;
-  const { data, error } = useQuery({ queryKey: ["joined-stops", overview.id, overview.revision, mode, changed, added], queryFn: () => joinedStops(overview.id, mode), enabled: !!mode && !!overview.revision, staleTime: Infinity, meta: { panel: "own" } });
+  const { data, error } = useQuery({ queryKey: ["joined-stops", overview.id, overview.revision, mode, changed, added], queryFn: () => (upload === undefined ? joinedStops(overview.id, mode) : stopsOfUpload(upload, overview.id, mode)), enabled: !!mode && !!overview.revision, staleTime: Infinity, meta: { panel: "own" } });
   if (error) return <p className="problem" role="alert">{message(error)}</p>;
   if (!data) return null;
   const far = data.too_far.features;
@@ -34,7 +34,7 @@ export function StopsJoined({ overview }: { overview: Overview }) {
         <ol className="listed" aria-label={t`Stops too far from a street`}>
           {far.slice(0, LISTED).map((stop) => (
             <li key={String(stop.properties?.stop_id)}>
-              <button className="linkish" onClick={() => showFinding(stop)}>{String(stop.properties?.name)}</button>
+              {upload === undefined ? <button className="linkish" onClick={() => showFinding(stop)}>{String(stop.properties?.name)}</button> : String(stop.properties?.name)}
               {stop.properties?.street_m != null && <small className="under">{t`${figure(Number(stop.properties.street_m))} m from a street`}</small>}
             </li>
           ))}

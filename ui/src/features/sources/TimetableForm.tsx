@@ -4,10 +4,13 @@ import { Trans } from "@lingui/react/macro";
 import { FeedFaults } from "./FeedFaults";
 import { FeedView } from "./FeedView";
 import { Headways } from "./Headways";
+import { StopsJoined } from "./StopsJoined";
+import { useOverview } from "../../state/sheet";
 import { FormEnd, leave, useBuild, type FormProps } from "./form";
 
 export function TimetableForm({ upload, study, onDone, onClose }: FormProps) {
   const { state, problem, add } = useBuild(upload, onDone);
+  const { data: overview } = useOverview(study);
   const summary = upload.timetable;
   return (
     <section className="line-form" aria-label={t`A timetable`} data-testid="timetable-form">
@@ -16,6 +19,7 @@ export function TimetableForm({ upload, study, onDone, onClose }: FormProps) {
       {summary && (
         <>
           <FeedView summary={summary} />
+          {overview && <StopsJoined overview={overview} upload={upload.token} />}
           <Headways study={null} timetable={{ id: "", added: "", summary }} />
           <FeedFaults summary={summary} />
         </>

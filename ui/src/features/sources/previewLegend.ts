@@ -5,6 +5,13 @@ import type { ImportDraft } from "../../state/screen";
 
 /** What the map of a waiting extract shows. */
 export function previewLegend({ upload, without, area }: ImportDraft): LegendGroup[] {
+  if (upload.timetable) {
+    const rows: LegendGroup["rows"] = [
+      { key: "", label: t`Route`, swatch: { kind: "line", line: "var(--st-minor)" } },
+      { key: "", label: t`Stop`, swatch: { kind: "circle" } },
+    ];
+    return [{ title: t`What came in`, rows, note: t`Each route along the shape that most of its trips have.` }];
+  }
   if (!upload.extract) {
     const kinds = new Set(upload.layers.map(({ geometry }) => geometry));
     const rows: LegendGroup["rows"] = [];
