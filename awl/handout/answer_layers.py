@@ -81,8 +81,10 @@ def _draw_reached(frame: MapFrame, answer: DrawnAnswer) -> bool:
         return False
     count = len(limits)
     inks = {limit: frame.inks(f"band:{i}/{count}", "street") for i, limit in enumerate(limits)}
-    colours = [inks.get(limit, frame.inks("token:ink")) for limit in table.columns["limit"]]
-    stroke(frame.axes, frame.in_view(table.geometry), colours, frame.width(1.1), Z_LINES - 0.5)
+    # The nearest lie above: streets of one limit after another are drawn at once.
+    order = np.argsort(-table.columns["limit"].numbers(), kind="stable")
+    colours = [inks.get(limit, frame.inks("token:ink")) for limit in table.columns["limit"].numbers()[order].tolist()]
+    stroke(frame.axes, frame.in_view(table.geometry[order]), colours, frame.width(1.1), Z_LINES - 0.5)
     return True
 
 

@@ -111,10 +111,13 @@ def _draw_streets(frame: MapFrame) -> None:
     weights = np.array([WEIGHTS.get(name, 1.0) for name in names] + [1.0])
     own = widths[classes.codes]
     rows = np.flatnonzero((own > 0) & _is_near(frame))
-    rows = rows[np.argsort(weights[classes.codes[rows]], kind="stable")]
+    usable = frame.usable
+    rows = rows[
+        np.lexsort((np.ones(len(rows), bool) if usable is None else usable[rows], weights[classes.codes[rows]]))
+    ]
     steps = ((3.0, "st-main"), (2.0, "st-sec"), (1.0, "st-minor"), (0.0, "st-path"))
     by_class = [inks("token:" + next(ink for least, ink in steps if weight >= least)) for weight in weights]
-    faded, usable = inks("token:st-fade"), frame.usable
+    faded = inks("token:st-fade")
     colours = [
         faded if usable is not None and not usable[row] else by_class[code]
         for row, code in zip(rows.tolist(), classes.codes[rows].tolist(), strict=True)

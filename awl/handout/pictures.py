@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import shapely
 from matplotlib.axes import Axes
-from matplotlib.collections import LineCollection, PathCollection
+from matplotlib.collections import PathCollection
 from matplotlib.path import Path
 from numpy.typing import NDArray
 
@@ -69,34 +69,55 @@ HATCH = "/////"
 DASHED = (0, (2.2, 1.6))
 
 
-def lines_of(shapes: Shapes) -> tuple[list[NDArray[np.float64]], NDArray[np.int64]]:
-    """The lines of shapes as coordinates, and the shape that each is of."""
+MOST_POINTS = 2000
+"""Lines of one look are drawn as one path, up to so many points: a file of a tenth of the size in a fifth of the time."""
+
+
+def _lines_of(shapes: Shapes) -> tuple[Shapes, NDArray[np.int64]]:
+    """The lines of shapes, edges where they are areas, and the shape that each is of."""
     parts, of = shapely.get_parts(shapes, return_index=True)
     polygonal = np.isin(shapely.get_type_id(parts), (3,))
     parts = np.where(polygonal, shapely.boundary(parts), parts)
     parts, again = shapely.get_parts(parts, return_index=True)
-    of = of[again]
     linear = np.isin(shapely.get_type_id(parts), (1, 2)) & ~shapely.is_empty(parts)
-    parts, of = parts[linear], of[linear]
-    xy, index = shapely.get_coordinates(parts, return_index=True)
-    begins = np.searchsorted(index, np.arange(1, len(parts)))
-    return [piece for piece in np.split(xy, begins) if len(piece)], of
+    return parts[linear], of[again][linear]
+
+
+def _runs_of_one_look(lines: Shapes, looks: NDArray[np.integer]) -> NDArray[np.int64]:
+    """Where runs of lines (r + 1,) begin and end that look alike and have some `MOST_POINTS` points in all, in their order."""
+    points = np.cumsum(shapely.get_num_coordinates(lines))
+    nth = points // MOST_POINTS
+    new = (looks[1:] != looks[:-1]) | (nth[1:] != nth[:-1])
+    return np.concatenate([[0], np.flatnonzero(new) + 1, [len(lines)]])
+
+
+def _joined(lines: Shapes) -> Path:
+    """Some lines as one path."""
+    xy, of = shapely.get_coordinates(lines, return_index=True)
+    codes = np.full(len(xy), Path.LINETO, Path.code_type)
+    codes[0] = Path.MOVETO
+    codes[1:][of[1:] != of[:-1]] = Path.MOVETO
+    return Path(xy, codes)
 
 
 def stroke(
     axes: Axes, shapes: Shapes, colours: Sequence[str] | str, widths: Any, z: float, dash: Any = "solid",
     opacity: float = 1.0,
 ) -> None:  # fmt: skip
-    """Draw lines, or the edges of areas; `colours` and `widths` are one for all, or one each."""
-    lines, of = lines_of(shapes)
-    if not lines:
+    """Draw lines, or the edges of areas, in their order; `colours` and `widths` are one for all, or one each."""
+    lines, of = _lines_of(shapes)
+    if not len(lines):
         return
-    inks = colours if isinstance(colours, str) else [colours[i] for i in of.tolist()]
-    width = widths if np.isscalar(widths) else np.asarray(widths)[of]
-    cap: Any = "round" if dash == "solid" else "butt"
-    collection = LineCollection(
-        lines, colors=inks, linewidths=width, zorder=z, linestyles=dash, capstyle=cap, joinstyle="round",
-        alpha=opacity if opacity < 1 else None,
+    inks = np.full(len(shapes), colours, object) if isinstance(colours, str) else np.array(colours, object)
+    width = np.broadcast_to(np.asarray(widths, float), len(shapes))
+    _, ink_codes = np.unique(inks.astype(str), return_inverse=True)
+    _, width_codes = np.unique(width, return_inverse=True)
+    runs = _runs_of_one_look(lines, (ink_codes * len(shapes) + width_codes)[of])
+    begins = of[runs[:-1]]
+    collection = PathCollection(
+        [_joined(lines[begin:end]) for begin, end in zip(runs[:-1], runs[1:], strict=True)], facecolors="none",
+        edgecolors=inks[begins].tolist(), linewidths=width[begins], zorder=z, linestyles=dash,
+        capstyle="round" if dash == "solid" else "butt", joinstyle="round", alpha=opacity if opacity < 1 else None,
     )  # fmt: skip
     axes.add_collection(collection, autolim=False)
 

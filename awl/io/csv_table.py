@@ -5,11 +5,13 @@ from __future__ import annotations
 import csv
 import io
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
+import numpy as np
 import pyarrow as pa
 import shapely
+from numpy.typing import NDArray
 from pyarrow import csv as arrow_csv
 
 from awl.io.table import Column, Indexed, Table
@@ -31,7 +33,7 @@ def of_table(table: Table) -> bytes:
     columns = {name: column.shown() for name, column in table.columns.items()}
     if table.has_geometry:
         columns["wkt"] = shapely.to_wkt(table.geometry, rounding_precision=7).tolist()
-    return write(list(columns), zip(*columns.values(), strict=True)).encode()
+    return write_columns(columns).encode()
 
 
 def _by_arrow(table: Table) -> bytes:
@@ -46,6 +48,31 @@ def _by_arrow(table: Table) -> bytes:
     out = pa.BufferOutputStream()
     arrow_csv.write_csv(pa.table(columns), out)
     return bytes(out.getvalue())
+
+
+def write_columns(columns: Mapping[str, Sequence[Any] | NDArray[Any]]) -> str:
+    """The same, of columns by name.
+
+    Parameters:
+        columns: the columns, all of one length.
+    """
+    out = io.StringIO(newline="")
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow([_safe(name) for name in columns])
+    writer.writerows(zip(*map(_safe_column, columns.values()), strict=True))
+    return out.getvalue()
+
+
+def _safe_column(values: Sequence[Any] | NDArray[Any]) -> Sequence[Any]:
+    """The values of a column as they are written: each that recurs is looked at once."""
+    if isinstance(values, np.ndarray):
+        values = values.tolist()
+    known: dict[Any, Any] = {}
+    try:
+        known = {value: _safe(value) for value in set(values)}
+    except TypeError:  # lists and mappings are written as they are
+        return [_safe(value) for value in values]
+    return [known[value] for value in values]
 
 
 def write(header: Sequence[str], rows: Iterable[Sequence[Any]]) -> str:

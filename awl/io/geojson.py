@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 import orjson
 import shapely
+from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
 from awl.io import json_text
@@ -57,18 +58,11 @@ def from_document(document: Any, where: str, crs: str | None = None, strict: boo
     if len(features) > MAX_FEATURES:
         raise AwlError(f"{len(features):,} features are more than the {MAX_FEATURES:,} Awl takes in", where=where)
     crs = crs or _stated(document)
-    shapes = np.empty(len(features), object)
-    properties: list[Json] = [{} for _ in features]
+    sound = _sound(features)
+    shapes, properties, faults = _looked_through(features, where, strict) if sound is None else (*sound, {})
     keys: dict[str, None] = {}
-    faults: dict[int, str] = {}
-    for row, feature in enumerate(features):
-        try:
-            shapes[row], properties[row] = _feature(feature)
-        except AwlError as error:
-            if strict:
-                raise AwlError(error.what, where=f"{where}, feature {row + 1}", remedy=error.remedy) from error
-            faults[row] = f"feature {row + 1}: {error.what}"
-        keys.update(dict.fromkeys(properties[row]))
+    for own in properties:
+        keys.update(dict.fromkeys(own))
     if len(keys) > MAX_FIELDS:
         raise AwlError(
             f"{len(keys):,} fields are more than the {MAX_FIELDS} Awl takes in", where=where, remedy="Drop some fields"
@@ -78,6 +72,35 @@ def from_document(document: Any, where: str, crs: str | None = None, strict: boo
     if "id" not in columns and any(isinstance(feature, dict) and "id" in feature for feature in features):
         columns["id"] = [feature.get("id") if isinstance(feature, dict) else None for feature in features]
     return Table(shapes, columns).without({**not_on_earth(shapes, "feature"), **faults}, where, strict)
+
+
+def _sound(features: list[Any]) -> tuple[NDArray[np.object_], list[Json]] | None:
+    """Geometries and properties of features, all at once; None where any has a fault, which is then looked for."""
+    try:
+        texts = [None if feature["geometry"] is None else orjson.dumps(feature["geometry"]) for feature in features]
+        properties = [feature.get("properties") or {} for feature in features]
+        if all(type(own) is dict for own in properties) and all(one["type"] == "Feature" for one in features):
+            return np.asarray(shapely.from_geojson(texts), object).reshape(len(features)), properties
+    except (AttributeError, KeyError, TypeError, ValueError, shapely.errors.GEOSException):
+        pass
+    return None
+
+
+def _looked_through(
+    features: list[Any], where: str, strict: bool
+) -> tuple[NDArray[np.object_], list[Json], dict[int, str]]:
+    """Geometries and properties of features one after another, and what is wrong with which."""
+    shapes = np.empty(len(features), object)
+    properties: list[Json] = [{} for _ in features]
+    faults: dict[int, str] = {}
+    for row, feature in enumerate(features):
+        try:
+            shapes[row], properties[row] = _feature(feature)
+        except AwlError as error:
+            if strict:
+                raise AwlError(error.what, where=f"{where}, feature {row + 1}", remedy=error.remedy) from error
+            faults[row] = f"feature {row + 1}: {error.what}"
+    return shapes, properties, faults
 
 
 def _features_of(document: Any, where: str) -> list[Any]:

@@ -62,16 +62,13 @@ def nodes(network: Network) -> str:
         network: the streets of a mode, at a time and with closures.
     """
     graph = network.graph
-    used = np.unique(np.concatenate([graph.link_from[network.usable], graph.link_to[network.usable]])).tolist()
+    used = np.unique(np.concatenate([graph.link_from[network.usable], graph.link_to[network.usable]]))
     shut = np.isin(graph.node_lon + 1j * graph.node_lat, _twins(network))
-    kinds = np.where(graph.node_border, "border", np.where(shut, "barrier", "")).tolist()
-    tags = {graph_tables.field_of(key): column.decode() for key, column in graph.node_tags.items()}
-    rows = (
-        (graph.node_id[i], round(graph.node_lon[i], 8), round(graph.node_lat[i], 8), kinds[i],
-         graph.node_osm_id[i] or None, *(values[i] for values in tags.values()))
-        for i in used
-    )  # fmt: skip
-    return csv_table.write((*NODE_FIELDS, *tags), rows)
+    kinds = np.where(graph.node_border, "border", np.where(shut, "barrier", ""))
+    osm_ids = [ident or None for ident in graph.node_osm_id[used].tolist()]
+    own = (graph.node_id[used], graph.node_lon[used].round(8), graph.node_lat[used].round(8), kinds[used], osm_ids)
+    tags = {graph_tables.field_of(key): column.take(used).decode() for key, column in graph.node_tags.items()}
+    return csv_table.write_columns(dict(zip(NODE_FIELDS, own, strict=True)) | tags)
 
 
 def _twins(network: Network) -> NDArray[np.complex128]:
@@ -89,33 +86,32 @@ def links(network: Network) -> str:
         network: the streets of a mode, at a time and with closures.
     """
     graph = network.graph
-    name, highway = graph.tag("name").decode(), graph.tag("highway").decode()
+    arcs = np.concatenate([2 * np.flatnonzero(network.forward), 2 * np.flatnonzero(network.backward) + 1])
+    ident = np.array(link_ids(graph))
+    arcs = arcs[np.argsort(ident[arcs], kind="stable")]
+    of, side = arcs >> 1, arcs & 1
+    lines = graph.lines()[of]
+    lines = np.where(side == 1, shapely.reverse(lines), lines)
+    tail = np.where(side == 1, graph.link_to[of], graph.link_from[of])
+    head = np.where(side == 1, graph.link_from[of], graph.link_to[of])
+    several, count = graph_tables.way_lists(graph), len(arcs)
+    own = (
+        ident[arcs], graph.node_id[tail], graph.node_id[head], ["true"] * count,
+        shapely.to_wkt(lines, rounding_precision=7), graph.tag("name").take(of).decode(), graph.tag("highway").take(of).decode(),
+        network.length_mm[of] / 1000, network.use.speed[of].astype(float).round(2), [network.mode.id] * count,
+        network.duration_ms[of, side] / 1000, graph.link_id[of], np.array(STREET_DIRECTIONS)[side], graph.link_way[of],
+    )  # fmt: skip
     more = {
-        graph_tables.field_of(key): column.decode()
+        "osm_way_ids": [several[i] for i in of.tolist()],
+        "ends_only": np.where(network.use.at_ends[of], "true", "false"),
+    }
+    tags = {
+        graph_tables.field_of(key): column.take(of).decode()
         for key, column in graph.tags.items()
         if key not in ("name", "highway", "gmns_link_id")
     }
-    ident = link_ids(graph)
-    at_ends = np.where(network.use.at_ends, "true", "false").tolist()
-    several = graph_tables.way_lists(graph)
-    lines = graph.lines()
-    wkt = shapely.to_wkt(lines, rounding_precision=7)
-    reverse = shapely.to_wkt(shapely.reverse(lines), rounding_precision=7)
-    rows = []
-    for usable, step in ((network.forward, 1), (network.backward, 2)):
-        for i in np.flatnonzero(usable).tolist():
-            tail, head = graph.link_from[i], graph.link_to[i]
-            if step == 2:
-                tail, head = head, tail
-            rows.append(
-                (ident[2 * i + step - 1], graph.node_id[tail], graph.node_id[head], "true",
-                 (wkt if step == 1 else reverse)[i], name[i], highway[i], network.length_mm[i] / 1000,
-                 round(float(network.use.speed[i]), 2), network.mode.id, network.duration_ms[i, step - 1] / 1000,
-                 graph.link_id[i], STREET_DIRECTIONS[step - 1], graph.link_way[i], several[i], at_ends[i],
-                 *(values[i] for values in more.values()), *(_number(pair[i, step - 1]) for pair in graph.costs.values()))
-            )  # fmt: skip
-    rows.sort(key=lambda row: row[0])
-    return csv_table.write((*LINK_FIELDS, "osm_way_ids", "ends_only", *more, *graph.costs), rows)
+    costs = {key: pair[of, side].astype(float) for key, pair in graph.costs.items()}
+    return csv_table.write_columns(dict(zip(LINK_FIELDS, own, strict=True)) | more | tags | costs)
 
 
 def link_ids(graph: StreetGraph) -> list[int]:
@@ -138,10 +134,6 @@ def link_ids(graph: StreetGraph) -> list[int]:
         given[arc] if arc in given and first[given[arc]] == arc else above + ident
         for arc, ident in enumerate(np.stack([2 * graph.link_id - 1, 2 * graph.link_id], axis=1).ravel().tolist())
     ]
-
-
-def _number(value: float) -> float | None:
-    return None if value != value else float(value)
 
 
 def movements(network: Network) -> str:

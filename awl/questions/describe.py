@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import cache
 from typing import Any
+
+from pydantic import BaseModel
 
 from awl.core.modes.mode import SHIPPED, Mode
 from awl.questions.from_answers import AREAS
@@ -29,18 +32,6 @@ def process_summary(question: type[Question]) -> Json:
 
 def process_description(question: type[Question], modes: Iterable[Mode] = SHIPPED.values()) -> Json:
     """The whole process: inputs, outputs, and under `x-awl` the sentence with its words; `modes` are those of the study."""
-    schema = question.Inputs.model_json_schema(by_alias=True, ref_template="#/components/schemas/{model}")
-    required = set(schema.get("required", []))
-    definitions = schema.get("$defs", {})
-    inputs = {
-        name: {
-            "title": name.replace("_", " "),
-            "description": prop.get("description", ""),
-            "minOccurs": 1 if name in required else 0,
-            "schema": _inlined({k: v for k, v in prop.items() if k != SLOT}, definitions),
-        }
-        for name, prop in schema["properties"].items()
-    }
     outputs = {
         name: {"title": name, "description": text, "schema": {"type": ["object", "array"]}}
         for name, text in question.outputs.items()
@@ -49,7 +40,25 @@ def process_description(question: type[Question], modes: Iterable[Mode] = SHIPPE
         "summary": {"title": "summary", "description": "Key figures", "schema": {"type": "object"}},
         "doubts": {"title": "doubts", "description": "What to know before trusting it", "schema": {"type": "array"}},
     }
-    return {**process_summary(question), "inputs": inputs, "outputs": outputs, "x-awl": sentence(question, modes)}
+    described = {"inputs": _inputs(question.Inputs), "outputs": outputs, "x-awl": sentence(question, modes)}
+    return {**process_summary(question), **described}
+
+
+@cache
+def _inputs(inputs: type[BaseModel]) -> Json:
+    """The inputs of a question with their schemas; made once, to be read alone."""
+    schema = inputs.model_json_schema(by_alias=True, ref_template="#/components/schemas/{model}")
+    required = set(schema.get("required", []))
+    definitions = schema.get("$defs", {})
+    return {
+        name: {
+            "title": name.replace("_", " "),
+            "description": prop.get("description", ""),
+            "minOccurs": 1 if name in required else 0,
+            "schema": _inlined({k: v for k, v in prop.items() if k != SLOT}, definitions),
+        }
+        for name, prop in schema["properties"].items()
+    }
 
 
 def sentence(question: type[Question], modes: Iterable[Mode] = SHIPPED.values()) -> Json:

@@ -18,7 +18,9 @@ from awl.core.network.components import KeepParts
 from awl.core.progress import Progress
 from awl.io import geojson, geopackage
 from awl.io.table import Table
+from awl.questions import QUESTIONS
 from awl.questions.context import Context
+from awl.questions.describe import process_description
 from awl.questions.inputs import LayerSet, SharedInputs
 from awl.server.explain import mode_info
 from awl.server.web import (
@@ -121,6 +123,14 @@ def _timetable(entry: feeds.Entry) -> dict[str, Any]:
     typical = feeds.typical_days(entry.summary["trips_by_day"], entry.summary["first_day"])
     known = {"id": entry.id, "title": entry.title, "source": entry.source, "added": entry.added}
     return {**known, "summary": entry.summary | {"typical_days": typical}}
+
+
+@api.get("/studies/<study_id>/questions")
+def questions(study_id: str) -> Response:
+    """All questions with their inputs and sentences, as the process of each describes it, in one answer."""
+    known_parameters()
+    known = [mode for mode, _ in study_of(study_id).modes().values()]
+    return reply({"questions": [process_description(asked, known) for asked in QUESTIONS.values()]})
 
 
 @api.get("/studies/<study_id>/timetables/stops")

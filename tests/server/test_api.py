@@ -148,6 +148,15 @@ def test_tiles_hold_what_lies_in_them(client):
     assert get(client, f"{BASE}/collections/streets/tiles/WebMercatorQuad/3/99/0", 404)["status"] == 404
 
 
+def test_all_questions_are_described_at_once_as_each_by_itself(client):
+    listed = [one["id"] for one in get(client, f"{BASE}/processes")["processes"]]
+    described = get(client, f"{BASE}/questions")["questions"]
+    assert [one["id"] for one in described] == [ident for ident in listed if ident != "check"]
+    for one in described:
+        alone = get(client, f"{BASE}/processes/{one['id']}")
+        assert one == {name: value for name, value in alone.items() if name != "links"}
+
+
 def test_a_process_runs_at_once_or_as_a_job_with_the_same_result(client):
     inputs = {"places": ROOMS, "limits": [3, 6]}
     process = get(client, f"{BASE}/processes/isochrone")

@@ -241,12 +241,7 @@ export const formAddresses = async (study: string) => (await fetchJson<{ forms: 
 export const putSheet = (study: string, sheet: string, body: SheetBody, over: string) => sendJson<SheetDoc>(sheetAddress(study, sheet), "PUT", body, { "If-Match": `"${over}"` });
 export const undoSheet = (study: string, sheet: string, over: string) => sendJson<SheetDoc>(`${sheetAddress(study, sheet)}/undo`, "POST", {}, { "If-Match": `"${over}"` });
 
-export async function processes(study: string): Promise<ProcessInfo[]> {
-  const { processes: listed } = await fetchJson<{ processes: { id: string }[] }>(`/studies/${study}/processes`);
-  const described = await Promise.all(listed.map(({ id }) => fetchJson<ProcessInfo>(`/studies/${study}/processes/${id}`)));
-  // What is no question has no sentence.
-  return described.filter((process) => "x-awl" in process);
-}
+export const processes = async (study: string): Promise<ProcessInfo[]> => (await fetchJson<{ questions: ProcessInfo[] }>(`/studies/${study}/questions`)).questions;
 
 export const search = async (study: string, text: string): Promise<Hit[]> =>
   (await fetchJson<{ hits: Hit[] }>(`/studies/${study}/search?q=${encodeURIComponent(text)}`)).hits;
