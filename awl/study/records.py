@@ -72,6 +72,11 @@ def save_answer(
     )
 
 
+def has_answer(connection: sqlite3.Connection, question: str) -> bool:
+    """Whether an answer is kept under a name."""
+    return connection.execute("SELECT 1 FROM awl_answers WHERE question = ?", (question,)).fetchone() is not None
+
+
 def answer(connection: sqlite3.Connection, question: str) -> dict[str, Any] | None:
     """The kept answer: process, inputs, revision of the streets it was computed on, when, how long, and the result."""
     row = connection.execute(

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 import shapely
@@ -74,6 +76,14 @@ def _joined(a: BaseLayer, b: BaseLayer) -> BaseLayer:
     return BaseLayer(np.concatenate([a.geometry, b.geometry]), a.kind + b.kind, a.name + b.name)
 
 
+def _made_of(make: Callable[..., Any], coordinates: list[NDArray[np.float64]]) -> NDArray[np.object_]:
+    """Lines or rings, each of the coordinates of one, made all at once."""
+    if not coordinates:
+        return np.zeros(0, object)
+    of = np.repeat(np.arange(len(coordinates)), [len(xy) for xy in coordinates])
+    return np.asarray(make(np.concatenate(coordinates), indices=of), object)
+
+
 class _Shapes:
     """Looks up way coordinates and makes lines and polygons of them."""
 
@@ -105,14 +115,15 @@ class _Shapes:
             kind_of: gives a kind for the tags of an area, or None.
         """
         out = BaseLayer(np.zeros(0, object), [], [])
-        shapes: list[shapely.Geometry] = []
+        closed: list[NDArray[np.float64]] = []
         for way, tags in self._tagged:
             kind = kind_of(tags)
             xy = self._coordinates(way) if kind else None
             if xy is not None and len(xy) >= 4 and (xy[0] == xy[-1]).all():
-                shapes.append(shapely.Polygon(xy))
+                closed.append(xy)
                 out.kind.append(kind)
                 out.name.append(tags.get("name"))
+        shapes: list[shapely.Geometry] = shapely.polygons(_made_of(shapely.linearrings, closed)).tolist()
         for relation in self._raw.relations:
             kind = kind_of(relation.tags)
             shape = self._assemble(relation.outer, relation.inner) if kind else None
@@ -134,8 +145,8 @@ class _Shapes:
 
     def _rings(self, ways: tuple[int, ...]) -> NDArray[np.object_]:
         rows = [self._row_of_way[way] for way in ways if way in self._row_of_way]
-        lines = [shapely.LineString(xy) for xy in map(self._coordinates, rows) if len(xy) >= 2]
-        return shapely.get_parts(shapely.polygonize(lines)) if lines else np.zeros(0, object)
+        lines = _made_of(shapely.linestrings, [xy for xy in map(self._coordinates, rows) if len(xy) >= 2])
+        return shapely.get_parts(shapely.polygonize(lines)) if len(lines) else np.zeros(0, object)
 
     def sea(self) -> Sea:
         """The sea, from coastline ways and the streets on land."""
@@ -189,7 +200,7 @@ class _Shapes:
         rows = np.flatnonzero(column.isin(values))
         name = self._raw.way_column("name")
         keep = [(int(row), xy) for row in rows if len(xy := self._coordinates(int(row))) >= 2]
-        shapes = np.array([shapely.LineString(xy) for _, xy in keep], dtype=object)
+        shapes = _made_of(shapely.linestrings, [xy for _, xy in keep])
         return BaseLayer(shapes, [str(column.at(row)) for row, _ in keep], [name.at(row) for row, _ in keep])
 
 

@@ -90,7 +90,7 @@ def _kept_or_asked(study: Study, one: KeptOne, around: Around, progress: Progres
     if one.study is None and one.answer in around.answered:
         return around.answered[one.answer]
     block = sheet_records.block(study.reading, one.answer)
-    known = records.answer(study.reading, one.answer) is not None
+    known = records.has_answer(study.reading, one.answer)
     if block is None or known or block.get("process") not in around.questions:
         return kept_answer(study, one.answer)
     asked, revision = around.questions[block["process"]], study.revision
