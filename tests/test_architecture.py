@@ -6,6 +6,7 @@ import ast
 import re
 import sys
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -34,6 +35,7 @@ INSIDE_CORE = {
 FOREIGN_TO_CORE = {"flask", "sqlite3", "pydantic", "click", "pathlib", "orjson", "json", "csv"}
 
 
+@cache
 def parsed(path: Path) -> ast.Module:
     """The syntax of a file, parsed again where another thread that parses too disturbed it: a fault of CPython 3.11."""
     try:
@@ -42,14 +44,15 @@ def parsed(path: Path) -> ast.Module:
         return ast.parse(path.read_text())
 
 
-def imports(path: Path) -> set[str]:
-    found = set()
+@cache
+def imports(path: Path) -> frozenset[str]:
+    found: set[str] = set()
     for item in ast.walk(parsed(path)):
         if isinstance(item, ast.Import):
             found |= {alias.name for alias in item.names}
         elif isinstance(item, ast.ImportFrom) and item.module:
             found.add(item.module)
-    return found
+    return frozenset(found)
 
 
 @pytest.mark.parametrize("layer", MAY_USE)

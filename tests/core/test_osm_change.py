@@ -6,8 +6,10 @@ import bz2
 import xml.etree.ElementTree as ET
 from collections import Counter
 from collections.abc import Callable
+from functools import cache
 from pathlib import Path
 from random import Random
+from typing import NamedTuple
 
 import numpy as np
 import pytest
@@ -38,29 +40,42 @@ def town() -> StreetGraph:
     return build_graph(osm_xml.read(XML))[0]
 
 
+class Element(NamedTuple):
+    """An element of an extract as it is written, and the nodes it leads over."""
+
+    text: bytes
+    nodes: frozenset[str | None]
+
+
+def as_written(element: ET.Element) -> Element:
+    return Element(ET.tostring(element), frozenset(nd.get("ref") for nd in element.iter("nd")))
+
+
+@cache
+def extract_elements() -> dict[tuple[str, str | None], Element]:
+    tree = ET.fromstring(bz2.decompress(XML.read_bytes()))
+    return {(element.tag, element.get("id")): as_written(element) for element in tree}
+
+
 def changed_extract(change: bytes, path: Path) -> Path:
     """The extract with a change applied, element by element, by nothing but the XML library."""
-    tree = ET.fromstring(bz2.decompress(XML.read_bytes()))
-    by_key = {(element.tag, element.get("id")): element for element in tree}
+    by_key = dict(extract_elements())
     for act in ET.fromstring(change):
         for element in act:
             key = element.tag, element.get("id")
             if act.tag == "create":
                 assert key not in by_key and int(str(key[1])) < 0
-                by_key[key] = element
+                by_key[key] = as_written(element)
             elif act.tag == "modify":
                 assert key in by_key
-                by_key[key] = element
-            elif not (element.tag == "node" and act.get("if-unused") == "true"):
-                del by_key[key]
+                by_key[key] = as_written(element)
             else:
-                used = any(nd.get("ref") == key[1] for way in by_key.values() for nd in way.iter("nd"))
-                if not used:
+                asks = element.tag == "node" and act.get("if-unused") == "true"
+                if not (asks and any(key[1] in other.nodes for other in by_key.values())):
                     del by_key[key]
     order = {"node": 0, "way": 1, "relation": 2}
-    root = ET.Element("osm", version="0.6")
-    root.extend(sorted(by_key.values(), key=lambda element: order.get(element.tag, -1)))
-    path.write_bytes(ET.tostring(root))
+    ordered = sorted(by_key, key=lambda key: order.get(key[0], -1))
+    path.write_bytes(b'<osm version="0.6">' + b"".join(by_key[key].text for key in ordered) + b"</osm>")
     return path
 
 

@@ -8,6 +8,7 @@ import io
 import json
 import random
 import zipfile
+from functools import cache
 from typing import Any
 
 DEEP = 2000
@@ -68,8 +69,9 @@ def _features(*properties: Any, crs: Any = None) -> bytes:
 VRT = b'<OGRVRTDataSource><OGRVRTLayer name="s"><SrcDataSource>/etc/passwd</SrcDataSource></OGRVRTLayer></OGRVRTDataSource>'
 
 
+@cache
 def files() -> dict[str, bytes]:
-    """Files by name, none of them sound."""
+    """Files by name, none of them sound; made once, to be read alone."""
     star = [[(index * 7919 % 97) / 970 - 36.2, (index * 104729 % 89) / 890 + 41.29] for index in range(400)]
     crossing = {"type": "Polygon", "coordinates": [[*star, star[0]]]}
     return {
