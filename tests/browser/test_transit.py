@@ -40,6 +40,9 @@ def test_a_timetable_is_brought_in_and_asked(page: Page, tmp_path: Path) -> None
         "return [...document.querySelectorAll('.service-calendar rect title')].map((one) => one.textContent)"
     )
     assert len(days) == 14 and "2 trips" in days[0] and "0 trips" in days[2]
+    page.find(".stops-joined", "3 of 3 stops can be joined")
+    drawn = "return window.awlMap.map.queryRenderedFeatures({layers: ['spots', 'streets']}).length"
+    page.wait(lambda: page.script(drawn) == 4, "three stops and a line on the map")
     page.click("[data-testid=timetable-form] button", "Add it")
     page.click("td button", "Orrow lines")
     page.find(".service-calendar")

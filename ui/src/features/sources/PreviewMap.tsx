@@ -18,6 +18,7 @@ export default function PreviewMap({ draft, onScale }: Props) {
   const [map, setMap] = useState<MapLibre | null>(null);
   const { theme, drawing, draw } = useScreen("theme", "drawing", "draw");
   const { upload, without, area } = draft;
+  const timetable = upload.timetable !== undefined;
   const reading = readingOf(draft);
   const crs = JSON.stringify(reading);
   const bounds = boundsOf(upload);
@@ -61,8 +62,8 @@ export default function PreviewMap({ draft, onScale }: Props) {
     map.addSource("streets", { type: "geojson", data: streets, tolerance: 0.5 });
     map.addSource("veil", { type: "geojson", data: EMPTY });
     map.addLayer({ id: "ground-fill", type: "fill", source: "streets", filter: ["==", ["geometry-type"], "Polygon"], paint: { "fill-color": token("--place"), "fill-opacity": 0.1 } });
-    map.addLayer({ id: "spots", type: "circle", source: "streets", filter: ["==", ["geometry-type"], "Point"], paint: { "circle-radius": 3.5, "circle-color": token("--page"), "circle-stroke-color": token("--place"), "circle-stroke-width": 1.6 } });
     map.addLayer({ id: "streets", type: "line", source: "streets", filter: ["!=", ["geometry-type"], "Point"], layout: { "line-cap": "round", "line-join": "round" } });
+    map.addLayer({ id: "spots", type: "circle", source: "streets", filter: ["==", ["geometry-type"], "Point"], paint: { "circle-radius": 3.5, "circle-color": token("--page"), "circle-stroke-color": token("--place"), "circle-stroke-width": 1.6 } });
     map.addLayer({ id: "veil", type: "fill", source: "veil", filter: ["==", ["get", "veil"], true], paint: { "fill-color": token("--ground"), "fill-opacity": 0.78 } });
     map.addLayer({ id: "edge", type: "line", source: "veil", filter: ["!=", ["get", "veil"], true], paint: { "line-color": token("--thread"), "line-width": 2, "line-dasharray": [3, 1.6] } });
     return () => {
@@ -74,9 +75,9 @@ export default function PreviewMap({ draft, onScale }: Props) {
   useEffect(() => {
     if (!map?.getLayer("streets")) return;
     const off: ExpressionSpecification = ["in", ["get", "class"], ["literal", without]];
-    map.setPaintProperty("streets", "line-color", ["case", off, token("--st-fade"), ["match", ["get", "class"], ...colours(), token("--st-minor")]]);
-    map.setPaintProperty("streets", "line-width", ["interpolate", ["linear"], ["zoom"], 11, ["*", 0.5, weight()], 16, ["*", 2, weight()]]);
-  }, [map, streets, without]);
+    map.setPaintProperty("streets", "line-color", timetable ? token("--st-main") : ["case", off, token("--st-fade"), ["match", ["get", "class"], ...colours(), token("--st-minor")]]);
+    map.setPaintProperty("streets", "line-width", timetable ? 1.6 : ["interpolate", ["linear"], ["zoom"], 11, ["*", 0.5, weight()], 16, ["*", 2, weight()]]);
+  }, [map, streets, without, timetable]);
 
   useEffect(() => {
     if (!map?.getSource("veil")) return;

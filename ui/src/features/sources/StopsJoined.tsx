@@ -21,12 +21,19 @@ export function StopsJoined({ overview, upload }: { overview: Overview; upload?:
   if (error) return <p className="problem" role="alert">{message(error)}</p>;
   if (!data) return null;
   const far = data.too_far.features;
+  const word = <Word kind="mode" label={t`Mode that stops are joined for`} value={mode} options={riding.map(({ id, title }) => [id, title])} onChange={setMode} />;
   return (
     <div className="stops-joined">
       <p className="notice">
-        <Trans>
-          {figure(data.joined)} of {figure(data.stops)} stops are joined to the streets of <Word kind="mode" label={t`Mode that stops are joined for`} value={mode} options={riding.map(({ id, title }) => [id, title])} onChange={setMode} />.
-        </Trans>{" "}
+        {upload === undefined ? (
+          <Trans>
+            {figure(data.joined)} of {figure(data.stops)} stops are joined to the streets of {word}.
+          </Trans>
+        ) : (
+          <Trans>
+            {figure(data.joined)} of {figure(data.stops)} stops can be joined to the streets of {word}.
+          </Trans>
+        )}{" "}
         {data.median_m !== null && t`In the median they lie ${figure(data.median_m)} m off, ${figure(data.most_m)} m at most.`}{" "}
         {far.length > 0 && plural(far.length, { one: "# is too far from any street to be used:", other: "# are too far from any street to be used:" })}
       </p>

@@ -7,8 +7,8 @@ import type { ImportDraft } from "../../state/screen";
 export function previewLegend({ upload, without, area }: ImportDraft): LegendGroup[] {
   if (upload.timetable) {
     const rows: LegendGroup["rows"] = [
-      { key: "", label: t`Route`, swatch: { kind: "line", line: "var(--st-minor)" } },
-      { key: "", label: t`Stop`, swatch: { kind: "circle" } },
+      { key: "", label: t`Route`, swatch: { kind: "line", line: "var(--st-main)" } },
+      { key: "", label: t`Stop`, swatch: { kind: "circle", line: "var(--place)" } },
     ];
     return [{ title: t`What came in`, rows, note: t`Each route along the shape that most of its trips have.` }];
   }
@@ -17,7 +17,7 @@ export function previewLegend({ upload, without, area }: ImportDraft): LegendGro
     const rows: LegendGroup["rows"] = [];
     if (upload.graph ?? kinds.has("line")) rows.push({ key: "", label: t`Line`, swatch: { kind: "line", line: "var(--st-minor)" } });
     if (kinds.has("polygon")) rows.push({ key: "", label: t`Polygon`, swatch: { kind: "area", fill: "var(--place-wash)", line: "var(--st-minor)" } });
-    if (kinds.has("point")) rows.push({ key: "", label: t`Point`, swatch: { kind: "circle" } });
+    if (kinds.has("point")) rows.push({ key: "", label: t`Point`, swatch: { kind: "circle", line: "var(--place)" } });
     const note = upload.graph?.drawn ? t`A drawing: lengths on the map mean nothing.` : t`As it lies on the ground, before anything is joined.`;
     return [{ title: t`What came in`, rows, note }];
   }
