@@ -17,7 +17,7 @@ export function NumberEditor({ name, slot, process, value, put }: ControlProps) 
         <TextField
           size="small"
           value={text}
-          error={!valid}
+          error={!valid && text !== ""}
           slotProps={{ htmlInput: { "aria-label": slot.unit ?? slot.label, inputMode: "decimal", style: { width: 80 } } }}
           onChange={(event) => setText(event.target.value)}
           onKeyDown={(event) => event.key === "Enter" && valid && put(number)}
