@@ -96,6 +96,8 @@ WRONG = [
     (["build", "empty.osm", "--study", "s.gpkg"], "is empty"),
     (["build", "bad.osm", "--study", "s.gpkg"], "not well-formed"),
     (["build", "bad.osm", "--study", "s.txt"], "ending .gpkg"),
+    (["build", "bad.osc", "--study", "s.gpkg"], "awl edit FILE --study STUDY"),
+    (["add", "bad.osc", "--study", "ferrow.gpkg"], "awl edit FILE --study STUDY"),
     (["build", "bad.dwg", "--study", "s.gpkg"], "not a kind of file Awl builds streets from"),
     (["build", "bad.osm", "bad.geojson", "--study", "s.gpkg"], "Only map extracts are read several at once"),
     (["build", "bad.osm", "--study", "s.gpkg", "--bbox", "3,2,1,0"], "empty or off the Earth"),
@@ -126,7 +128,7 @@ def test_errors_are_one_line_and_exit_status_2(study_file, tmp_path, monkeypatch
     monkeypatch.chdir(tmp_path)
     shutil.copy(study_file, "ferrow.gpkg")
     Path("empty.osm").write_text("")
-    for name in ("bad.osm", "bad.geojson", "bad.dwg"):
+    for name in ("bad.osm", "bad.geojson", "bad.dwg", "bad.osc"):
         Path(name).write_text("{")
     before = {path.name for path in tmp_path.iterdir()}
     revision = Path("ferrow.gpkg").read_bytes()

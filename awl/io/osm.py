@@ -13,7 +13,6 @@ from awl.io import osm_pbf, osm_xml
 from awl.io.limits import check_size
 
 ENDINGS = (".osm", ".osm.gz", ".osm.bz2", ".osm.pbf", ".pbf")
-CHANGES = (".osc", ".osc.gz", ".osc.bz2")
 
 
 def is_extract(name: str) -> bool:

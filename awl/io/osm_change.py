@@ -48,6 +48,21 @@ def is_change(name: str) -> bool:
     return name.lower().endswith((".osc", ".osc.gz", ".osc.bz2"))
 
 
+def refuse_change_file(name: str) -> None:
+    """Refuse a change file where streets or features are wanted.
+
+    Parameters:
+        name: the name of the file.
+    """
+    if is_change(name):
+        raise AwlError(
+            "A change file holds edits of streets, none of its own",
+            where=name,
+            remedy="Take it in where its streets are: stage Streets, or awl edit FILE --study STUDY --extract EXTRACT",
+            kind="change-file",
+        )
+
+
 def read(path: Path) -> OsmChange:
     """A change file.
 

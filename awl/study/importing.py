@@ -29,6 +29,7 @@ from awl.io import geojson, gmns_read, graph_tables, gtfs, link_list, osm, place
 from awl.io.fields import check_key
 from awl.io.limits import check_size
 from awl.io.osm import is_extract
+from awl.io.osm_change import refuse_change_file
 from awl.io.place_tables import PlaceColumns
 from awl.io.table import NAMED, Table
 from awl.study import feeds, ledger, litter
@@ -138,13 +139,7 @@ def _streets(
     extract = files[0]
     if not extract.exists():
         raise AwlError("There is no such file", where=str(extract), remedy="Check the path", kind="no-such-file")
-    if source.lower().endswith(osm.CHANGES):
-        raise AwlError(
-            "A change file holds changes of an extract, no extract",
-            where=source,
-            remedy="Apply it to the extract first; changes cannot be applied to a study yet",
-            kind="change-file",
-        )
+    refuse_change_file(source)
     if not gmns_read.is_folder(extract):
         check_size(extract)
     ready = read_graph(extract, source, options)
@@ -494,6 +489,7 @@ def features(path: Path, source: str, inner: str | None, how: ReadOptions | None
         return vector.read(path, inner, source, how.crs, how.strict)
     if ending == ".poly":
         return poly.read(path, source), None
+    refuse_change_file(source)
     raise AwlError(
         f"'{source}' is not a kind of layer Awl reads",
         where=source,
