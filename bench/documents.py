@@ -91,13 +91,9 @@ def followed() -> list[Row]:
                 edit()
             ask(other, "isochrone", {**REACH, **more}).encoded()
 
-        plain, gone, slower, idea_s = medians(
-            answered,
-            lambda: answered(close),
-            lambda: answered(limit),
-            lambda: answered(in_a_what_if, what_if=idea),
-            rounds=3,
-        )
+        plain, gone, slower = medians(answered, lambda: answered(close), lambda: answered(limit), rounds=3)
+        # By itself: a what-if is copied anew after an edit of what it rests on.
+        (idea_s,) = medians(lambda: answered(in_a_what_if, what_if=idea), rounds=3)
         named = {"a street is taken out": gone, "another limit": slower, "a street is taken out in a what-if": idea_s}
         return [
             Row(f"Ferrow: {what}, until another process answered; bound: answering", seconds, plain, "of the bound's speed")
