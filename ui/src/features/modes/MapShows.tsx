@@ -23,15 +23,15 @@ export function MapShows({ overview, mode }: { overview: Overview; mode: string 
   const other = others.find(({ id }) => id === beside) ?? others[0];
   return (
     <>
-      <p className="row-form">
+      <p className="prose">
         <Trans>
           The map shows <Word kind="way" label={t`Colour of the streets`} value={colour} options={COLOURS} onChange={(value) => {
               colourBy(value as Colour);
               if (value === "beside") setBeside(other?.id ?? null);
-            }} />
-          {colour === "beside" && other && <Word kind="mode" label={t`Other mode`} value={other.id} options={others.map(({ id, title }) => [id, title.toLowerCase()])} onChange={(value) => setBeside(value)} />}
+            }} />{" "}
+          {colour === "beside" && other && <><Word kind="mode" label={t`Other mode`} value={other.id} options={others.map(({ id, title }) => [id, title.toLowerCase()])} onChange={(value) => setBeside(value)} />{" "}</>}
           <Word kind="time" label={t`Day`} value={at ? dayOf(at) : ""} options={[["", t`in free flow`], ...DAYS]} onChange={(day) => setHour(day ? momentOf(day as Day, at ? hourOf(at) : 8) : null)} />
-          {at && t`at ${clock(hourOf(at))}`}.
+          {at && t` at ${clock(hourOf(at))}`}.
         </Trans>
       </p>
       {at && <HourSlider hour={hourOf(at)} onHour={(hour) => setHour(momentOf(dayOf(at), hour))} />}
