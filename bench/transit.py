@@ -10,14 +10,14 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from awl.core.progress import threads_of
-from awl.core.routing.dijkstra.search import NO_LABEL, OWNER_BITS
+from awl.core.routing.dijkstra.search import NO_LABEL
 from awl.core.transit.changing import ChangeLimits, Walks
 from awl.core.transit.feed import Feed, Routes, Stops, StopTimes, Trips
 from awl.core.transit.scan import NEVER, rows_between
 from awl.core.transit.search import Ends, TimetableSearch
 from awl.core.transit.stops_on_streets import Near
 from awl.core.transit.timetable import timetable_of
-from awl.core.transit.windows import FAR_LABEL, labels_of_single
+from awl.core.transit.windows import labels_of_single
 from awl.demo_study import make_demo
 from awl.questions.run import ask
 from awl.study.study import Study
@@ -140,9 +140,10 @@ def on_many_streets() -> list[Row]:
 
     def to_nodes() -> None:
         times = search.durations(ends[0], one, limit_ms=limit)
-        soonest = np.where(times == NEVER, FAR_LABEL, times.astype(np.int64) << OWNER_BITS)[:, 0]
-        rows, walks = np.array([0, NODES]), (near.start, near.stop, near.ms)
-        labels_of_single(rows, *walks, soonest, direct, np.int64(limit), labels, served)
+        rows, walks, owner = np.array([0, NODES]), (near.start, near.stop, near.ms), np.zeros(1, np.int32)
+        labels_of_single(
+            rows, *walks, np.ascontiguousarray(times[:, 0]), owner, direct, np.int64(limit), labels, served
+        )
 
     def rows_of_matrix() -> None:
         with threads_of(None) as pool:

@@ -14,6 +14,7 @@ from awl.core.errors import AwlError
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import SHIPPED
 from awl.core.network.network import Network
+from awl.core.routing.dijkstra.plain import costs_of, owners_of
 from awl.core.routing.dijkstra.search import NO_LABEL, OWNER_BITS
 from awl.core.routing.router import StreetRouter
 from awl.core.routing.snapping import Snapped, Snapper
@@ -26,7 +27,7 @@ from awl.core.transit.service_day import clock_of, day_shift, seconds_into, zone
 from awl.core.transit.stops_on_streets import StopsOnStreets
 from awl.core.transit.timetable import Choice, timetable_of
 from awl.core.transit.window import Bounds, Window
-from awl.core.transit.windows import FAR_LABEL, labels_at_ranks, labels_of_single
+from awl.core.transit.windows import labels_at_ranks, labels_of_single
 from tests.core.transit_oracle import DAY, EventGraph, feed_of, random_feed, random_walks
 from tests.examples import examples
 
@@ -135,7 +136,7 @@ def test_places_reached_at_one_departure_are_labelled_as_at_many_that_are_alike(
     stop, walk_ms = rng.integers(0, stops, start[-1]).astype(np.int32), rng.integers(0, 900, start[-1]).astype(np.int32)
 
     def labels(count: int, share: float) -> np.ndarray:
-        label = (rng.integers(0, 3000, count) << OWNER_BITS) | rng.integers(0, 5, count)
+        label = (rng.integers(0, 3000, count) << OWNER_BITS) | rng.integers(0, rng.integers(1, 5), count)
         return np.where(rng.random(count) < share, NO_LABEL, label)
 
     of_stop, limit, rows = labels(stops, 0.3), np.int64(rng.integers(100, 4000)), np.array([0, places])
@@ -144,9 +145,15 @@ def test_places_reached_at_one_departure_are_labelled_as_at_many_that_are_alike(
     many, served = np.empty((1, places), np.int64), np.empty((2, places), np.int32)
     twice = np.column_stack([of_stop, of_stop])
     labels_at_ranks(rows, start, stop, walk_ms, twice, of_stop, direct, limit, np.zeros(1, np.int64), many, served[0])
-    single = np.empty(places, np.int64)
-    labels_of_single(rows, start, stop, walk_ms, np.minimum(of_stop, FAR_LABEL), direct, limit, single, served[1])
+    single, soonest = np.empty(places, np.int64), np.minimum(costs_of(of_stop), NEVER)
+    owners = owners_of(of_stop)
+    labels_of_single(rows, start, stop, walk_ms, soonest, owners, direct, limit, single, served[1])
     assert np.array_equal(single, many[0]) and np.array_equal(served[1], served[0] > 0), seed
+    if stops > 1 and len(set(owners[owners >= 0].tolist())) == 1:
+        labels_of_single(
+            rows, start, stop, walk_ms, soonest, owners.max(keepdims=True), direct, limit, single, served[1]
+        )
+        assert np.array_equal(single, many[0]), seed
 
 
 @settings(max_examples=examples(200))

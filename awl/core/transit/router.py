@@ -11,7 +11,7 @@ from awl.core.errors import AwlError
 from awl.core.network.network import Network
 from awl.core.progress import Progress, raise_if_cancelled, threads_of
 from awl.core.routing.cch.hierarchy import Hierarchy
-from awl.core.routing.dijkstra.plain import Arrivals
+from awl.core.routing.dijkstra.plain import Arrivals, costs_of, owners_of
 from awl.core.routing.dijkstra.search import NO_LABEL, NO_LIMIT, OWNER_BITS, UNREACHED
 from awl.core.routing.reach import Reach, reach_of
 from awl.core.routing.router import Costs, HeadStart, StreetRouter
@@ -21,7 +21,7 @@ from awl.core.transit.scan import NEVER
 from awl.core.transit.search import LONGEST_MS, Ends, TimetableSearch
 from awl.core.transit.stops_on_streets import Near, StopsOnStreets
 from awl.core.transit.window import Bounds, ReachSpread, Spread, Window
-from awl.core.transit.windows import FAR_LABEL, costs_at_ranks, labels_at_ranks, labels_of_single
+from awl.core.transit.windows import costs_at_ranks, labels_at_ranks, labels_of_single
 
 CHUNK = 8192
 """Places that one thread looks at before the next takes over."""
@@ -432,13 +432,14 @@ class TransitRouter:
         count = len(on_foot.label)
         labels, served = np.empty((len(ranks), count), np.int64), np.empty(count, np.int32)
         within, least = np.int64(min(limit, int(NO_LIMIT))), of_stop.min(axis=1)
-        soonest = np.minimum(least, FAR_LABEL)
+        first = of_stop[:, 0]
+        single = np.minimum(costs_of(first), NEVER), owners_of(first) if len(places.link) > 1 else np.zeros(1, np.int32)
 
         def label_block(begin: int) -> None:
             rows = np.array([begin, min(begin + CHUNK, count)])
             if departures == 1:
                 walks = states.start, states.stop, states.ms
-                labels_of_single(rows, *walks, soonest, on_foot.label, within, labels[0], served)
+                labels_of_single(rows, *walks, *single, on_foot.label, within, labels[0], served)
                 return
             labels_at_ranks(
                 rows, states.start, states.stop, states.ms, of_stop, least, on_foot.label, within, ranks, labels, served

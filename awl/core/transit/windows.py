@@ -8,11 +8,9 @@ import numpy as np
 from numba import njit
 
 from awl.core.kernels import njit_no_refcount
-from awl.core.routing.dijkstra.search import NO_LABEL, OWNER_BITS, UNREACHED
+from awl.core.routing.dijkstra.search import NO_LABEL, OWNER_BITS, OWNER_MASK, UNREACHED
+from awl.core.routing.simd.vectors import load_unchecked
 from awl.core.transit.scan import NEVER
-
-FAR_LABEL = NO_LABEL // 2
-"""Label of a stop that is not reached, to which a walk can be added."""
 
 
 def rank_of(percentile: float, departures: int) -> int:
@@ -73,29 +71,40 @@ def labels_at_ranks(rows, start, stop, walk_ms, of_stop, least, direct, limit, r
 
 
 @njit_no_refcount
-def labels_of_single(rows, start, stop, walk_ms, soonest, direct, limit, labels, served):
-    """The same for a window of one departure.
+def labels_of_single(rows, start, stop, walk_ms, soonest_ms, owner, direct, limit, labels, served):
+    """The same for a window of one departure: costs are compared, and whose they are is looked up for the least alone.
 
     Parameters:
         rows: the first of the places and the one after the last.
         start: offsets (n + 1,) of the stops near each place.
         stop: the stops (w,) near places.
         walk_ms: the walk (w,) between each and the place.
-        soonest: label (s,) of each stop, `FAR_LABEL` for none.
+        soonest_ms: time (s,) of each stop, `NEVER` for none.
+        owner: whose it is (s,), or one for all stops.
         direct: label (n,) of each place on foot.
         limit: the highest cost that counts, in ms.
         labels: what is filled (n,).
         served: what is filled (n,): whether the place is reached within the limit.
     """
-    highest = ((np.int64(limit) + 1) << OWNER_BITS) - 1
+    end = np.int64(start[rows[0]])
     for place in range(rows[0], rows[1]):
-        best = direct[place]
-        # Without signs nothing need be asked of numbers below zero, which count from the end: twice as quick.
-        for i in range(np.uint64(start[place]), np.uint64(start[place + 1])):
-            best = min(best, soonest[np.uint64(stop[i])] + (np.int64(walk_ms[i]) << OWNER_BITS))
-        within = best <= highest
-        labels[place] = best if within else direct[place]
-        served[place] = within
+        best, begin, end = NEVER, end, np.int64(start[place + 1])
+        i = begin
+        while i < end:
+            soonest = load_unchecked(soonest_ms, np.int64(load_unchecked(stop, i)))
+            best = min(best, np.int32(soonest + load_unchecked(walk_ms, i)))
+            i += 1
+        label = direct[place]
+        if best <= limit:
+            whose = np.int64(owner[0])
+            if len(owner) > 1:
+                whose = np.int64(OWNER_MASK)
+                for i in range(begin, end):
+                    if np.int32(soonest_ms[stop[i]] + walk_ms[i]) == best and owner[stop[i]] < whose:
+                        whose = np.int64(owner[stop[i]])
+            label = min(label, (np.int64(best) << OWNER_BITS) | whose)
+        labels[place] = label
+        served[place] = label != NO_LABEL and label >> OWNER_BITS <= limit
 
 
 @njit(cache=True, nogil=True)
