@@ -99,9 +99,9 @@ def labels_of_single(rows, start, stop, walk_ms, soonest_ms, owner, direct, limi
             whose = np.int64(owner[0])
             if len(owner) > 1:
                 whose = np.int64(OWNER_MASK)
-                for i in range(begin, end):
-                    if np.int32(soonest_ms[stop[i]] + walk_ms[i]) == best and owner[stop[i]] < whose:
-                        whose = np.int64(owner[stop[i]])
+                for near in range(begin, end):
+                    if np.int32(soonest_ms[stop[near]] + walk_ms[near]) == best and owner[stop[near]] < whose:
+                        whose = np.int64(owner[stop[near]])
             label = min(label, (np.int64(best) << OWNER_BITS) | whose)
         labels[place] = label
         served[place] = label != NO_LABEL and label >> OWNER_BITS <= limit
