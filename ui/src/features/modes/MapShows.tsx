@@ -31,7 +31,7 @@ export function MapShows({ overview, mode }: { overview: Overview; mode: string 
             }} />{" "}
           {colour === "beside" && other && <><Word kind="mode" label={t`Other mode`} value={other.id} options={others.map(({ id, title }) => [id, title.toLowerCase()])} onChange={(value) => setBeside(value)} />{" "}</>}
           <Word kind="time" label={t`Day`} value={at ? dayOf(at) : ""} options={[["", t`in free flow`], ...DAYS]} onChange={(day) => setHour(day ? momentOf(day as Day, at ? hourOf(at) : 8) : null)} />
-          {at && t` at ${clock(hourOf(at))}`}.
+          {at && <>{" "}{t`at ${clock(hourOf(at))}`}</>}.
         </Trans>
       </p>
       {at && <HourSlider hour={hourOf(at)} onHour={(hour) => setHour(momentOf(dayOf(at), hour))} />}
