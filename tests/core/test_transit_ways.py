@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections import Counter
 
 import numpy as np
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from awl.core.errors import AwlError
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.network.network import Network
 from awl.core.routing.dijkstra.search import UNREACHED
@@ -56,6 +58,16 @@ def test_journeys_of_a_window_arrive_when_a_search_of_each_departure_says(
                 waits = connections.departure[after.boards] - connections.arrival[before.alights] - needed[0]
                 assert 0 <= waits <= (np.inf if wait_min is None else wait_min * 60_000), seed
         assert reached >= {stop for stop, when in expected.items() if when - at <= 86_400}
+
+
+def test_ways_with_limited_waits_that_need_too_much_memory_are_refused(monkeypatch: pytest.MonkeyPatch) -> None:
+    search, _, _, ends, _ = setting(1)
+    window = np.arange(3, dtype=np.int32) * 60_000
+    monkeypatch.setattr("awl.core.transit.search.MOST_REMEMBERED", 2)
+    with pytest.raises(AwlError, match="need too much memory") as refused:
+        search.journeys(ends, window, limits=limits_of(None, 5))
+    assert "max_wait" in refused.value.inputs
+    search.journeys(ends, window)
 
 
 def town(network: Network, seed: int) -> tuple[TransitRouter, StopsOnStreets, Snapper, np.random.Generator]:

@@ -8,6 +8,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from awl.core.errors import AwlError
 from awl.core.network.costs import check_direction
 from awl.core.progress import current_token, raise_if_cancelled
 from awl.core.transit.changing import ANY_CHANGES, ChangeLimits, Walks, changes_of
@@ -32,6 +33,8 @@ from awl.core.transit.trail import BY_POINT, rides_back
 LONGEST_MS = 24 * 3600 * 1000
 """The longest journey that is looked for where no limit is given."""
 MOST_RIDES = 8
+MOST_REMEMBERED = 1 << 28
+"""Connections, times departures and layers, by which rides are remembered where waits have a limit: 2 GB."""
 MANY_CHANGES = ChangeLimits(MOST_RIDES)
 MOST_RIDES_OF_A_JOURNEY = 32
 """More are not told where their number has no limit."""
@@ -189,6 +192,9 @@ class TimetableSearch:
             at_ms: the departures (d,), ascending.
             limit_ms: the longest journey that counts.
             limits: limits of changes.
+
+        Raises:
+            AwlError: with a limit of waits it would need too much memory.
         """
         timetable, departure_ms = self.timetable, np.ascontiguousarray(at_ms, np.int32)
         layers, points, connections = _layers(limits), timetable.points.count, timetable.connections
@@ -198,7 +204,14 @@ class TimetableSearch:
         rows = rows_between(connections, int(departure_ms[0]), int(departure_ms[-1]) + limit_ms)
         next_run = timetable.runs.goes_on_as
         if limits.wait_ms is not None:
-            trail = empty_trail(layers, points, int(rows[1] - rows[0]), len(departure_ms))
+            count = int(rows[1] - rows[0])
+            if layers * count * len(departure_ms) > MOST_REMEMBERED:
+                raise AwlError(
+                    "Ways with limited waits, at so many departures of so large a timetable, need too much memory",
+                    remedy="Ask for a shorter window, or leave out the limit of waits",
+                    inputs=("max_wait", "window"),
+                )
+            trail = empty_trail(layers, points, count, len(departure_ms))
             arrive = _waiting(
                 connections, rows, next_run, self.changes, self._boardings, starts, trail, departure_ms, limit_ms,
                 limits.wait_ms,
