@@ -149,7 +149,7 @@ def on_many_streets() -> list[Row]:
         with threads_of(None) as pool:
             list(pool.map(lambda end: np.median(search.durations(end, window, limit_ms=limit)[:1000], axis=1), ends))
 
-    at_nodes, part = medians(to_nodes, rows_of_matrix, rounds=3)
+    (at_nodes,), (part,) = medians(to_nodes), medians(rows_of_matrix, rounds=3)
     matrix = part * 1000 / ORIGINS
     return [
         Row(f"one departure to {NODES:,} street nodes by {len(near.stop):,} walks (aim 40 ms)", at_nodes, 0.04, "of the aim"),
