@@ -229,7 +229,9 @@ def ride_leg(timetable: Timetable, ride: Ride) -> RideLeg:
                 (stop == alights) & ((times.arrival[calls] + shift) * 1000 == arrives) & (np.arange(len(calls)) > begin)
             )
             end = int(np.flatnonzero(at)[0]) + 1
-        stops.append(stop[begin:end] if not trips else stop[1:end])
+        # Whoever stays seated may be driven from where one trip ends to where the next begins.
+        is_where_it_ended = bool(trips) and stop[0] == stops[-1][-1]
+        stops.append(stop[1:end] if is_where_it_ended else stop[begin:end])
         trips.append(trip)
         if run == last:
             return RideLeg(tuple(trips), np.concatenate(stops), departs, arrives)
