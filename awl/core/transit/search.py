@@ -47,6 +47,17 @@ class Ends:
     point: NDArray[np.int32]
     walk_ms: NDArray[np.int32]
 
+    def within(self, limit_ms: int, more_ms: int) -> Ends:
+        """Those whose walk, and so much more, takes no longer than a limit, with both in one.
+
+        Parameters:
+            limit_ms: the limit.
+            more_ms: what boarding needs.
+        """
+        walk = self.walk_ms + np.int32(more_ms)
+        near = np.flatnonzero(walk <= limit_ms)
+        return Ends(self.point[near], walk[near])
+
 
 @dataclass(frozen=True)
 class Ride:
@@ -100,6 +111,23 @@ class WindowJourneys:
         return tuple(Ride(int(boards), int(alights)) for boards, alights in rides[:count])
 
 
+@dataclass(frozen=True)
+class _Readings:
+    """What a scan reads, with time running forwards or backwards: connections, the run as which each goes on, and changes."""
+
+    connections: Connections
+    next_run: NDArray[np.int32]
+    changes: Changes
+
+    @cached_property
+    def boardings(self) -> Boardings:
+        return boardings_of(self.connections, len(self.changes.start) - 1)
+
+    def arrays(self, rows: NDArray[np.int64]) -> tuple[Connections, NDArray[np.int64], NDArray[np.int32], Changes]:
+        """The same as kernels take it, with the rows to scan."""
+        return self.connections, rows, self.next_run, self.changes
+
+
 class TimetableSearch:
     """Searches in one timetable, with one set of walks between its stops.
 
@@ -114,12 +142,17 @@ class TimetableSearch:
         self.changes = changes_of(timetable.feed, timetable.points, walks, slack_ms)
 
     @cached_property
-    def _backwards(self) -> tuple[Changes, NDArray[np.int32]]:
-        """Changes from where they end, and the run as which each came."""
+    def _forwards(self) -> _Readings:
+        return _Readings(self.timetable.connections, self.timetable.runs.goes_on_as, self.changes)
+
+    @cached_property
+    def _backwards(self) -> _Readings:
+        """The same with time running backwards: changes from where they end, and the run as which each came."""
         origin = np.repeat(np.arange(self.timetable.points.count, dtype=np.int32), np.diff(self.changes.start))
         order = np.argsort(self.changes.target, kind="stable")
         start = np.searchsorted(self.changes.target[order], np.arange(self.timetable.points.count + 1))
-        return Changes(start.astype(np.int64), origin[order], self.changes.ms[order]), self.timetable.runs.came_as
+        changes = Changes(start.astype(np.int64), origin[order], self.changes.ms[order])
+        return _Readings(self.timetable.backwards, self.timetable.runs.came_as, changes)
 
     def durations(
         self,
@@ -141,31 +174,24 @@ class TimetableSearch:
         check_direction(direction)
         forwards = direction == "from"
         times = at_ms if forwards else -at_ms[::-1]
-        connections = self.timetable.connections if forwards else self.timetable.backwards
-        next_run = self.timetable.runs.goes_on_as if forwards else self._backwards[1]
-        changes = self.changes if forwards else self._backwards[0]
-        walk = ends.walk_ms + np.int32(self.slack_ms if forwards else 0)
-        near = np.flatnonzero(walk <= limit_ms)
-        starts = Ends(ends.point[near], walk[near])
+        read = self._forwards if forwards else self._backwards
+        starts = ends.within(limit_ms, self.slack_ms if forwards else 0)
         times = np.ascontiguousarray(times, np.int32)
-        rows = rows_between(connections, int(times[0]), int(times[-1]) + limit_ms)
+        rows = rows_between(read.connections, int(times[0]), int(times[-1]) + limit_ms)
         layers, points = _layers(limits), self.timetable.points.count
         if limits.wait_ms is not None:
-            of_points = self._boardings if forwards else self._boardings_backwards
             trail = empty_trail(layers, points, int(rows[1] - rows[0]), 1)
-            arrive = _waiting(
-                connections, rows, next_run, changes, of_points, starts, trail, times, limit_ms, limits.wait_ms
-            )[-1]
+            arrive = _with_limited_waits(read, rows, starts, trail, times, (limit_ms, limits.wait_ms))[-1]
         else:
             labels = empty_labels(layers, points, len(times))
             begin(labels, starts.point, starts.walk_ms, times)
             flat = Labels(labels.arrive.reshape(-1), labels.ready.reshape(-1))
             if layers == len(times) == 1:
-                aboard, at = np.zeros(len(next_run), np.uint8), int(times[0])
-                scan_single(connections, rows, next_run, changes, flat, aboard, at, limit_ms, current_token())
+                aboard, at = np.zeros(len(read.next_run), np.uint8), int(times[0])
+                scan_single(*read.arrays(rows), flat, aboard, at, limit_ms, current_token())
             else:
-                scratch = empty_scratch(layers, points, len(next_run))
-                scan(connections, rows, next_run, changes, flat, scratch, times, limit_ms, current_token())
+                scratch = empty_scratch(layers, points, len(read.next_run))
+                scan(*read.arrays(rows), flat, scratch, times, limit_ms, current_token())
             arrive = labels.arrive[-1]
         raise_if_cancelled()
         taken = np.where(arrive == NEVER, NEVER, arrive - times)
@@ -173,14 +199,6 @@ class TimetableSearch:
         if forwards:
             return taken
         return np.where(taken == NEVER, NEVER, taken + np.int32(self.slack_ms))[:, ::-1]
-
-    @cached_property
-    def _boardings(self) -> Boardings:
-        return boardings_of(self.timetable.connections, self.timetable.points.count)
-
-    @cached_property
-    def _boardings_backwards(self) -> Boardings:
-        return boardings_of(self.timetable.backwards, self.timetable.points.count)
 
     def journeys(
         self, starts: Ends, at_ms: NDArray[np.int32], limit_ms: int = LONGEST_MS, limits: ChangeLimits = ANY_CHANGES
@@ -197,12 +215,9 @@ class TimetableSearch:
             AwlError: with a limit of waits it would need too much memory.
         """
         timetable, departure_ms = self.timetable, np.ascontiguousarray(at_ms, np.int32)
-        layers, points, connections = _layers(limits), timetable.points.count, timetable.connections
-        walk = starts.walk_ms + np.int32(self.slack_ms)
-        near = np.flatnonzero(walk <= limit_ms)
-        starts = Ends(starts.point[near], walk[near])
-        rows = rows_between(connections, int(departure_ms[0]), int(departure_ms[-1]) + limit_ms)
-        next_run = timetable.runs.goes_on_as
+        layers, points, read = _layers(limits), timetable.points.count, self._forwards
+        starts = starts.within(limit_ms, self.slack_ms)
+        rows = rows_between(read.connections, int(departure_ms[0]), int(departure_ms[-1]) + limit_ms)
         if limits.wait_ms is not None:
             count = int(rows[1] - rows[0])
             if layers * count * len(departure_ms) > MOST_REMEMBERED:
@@ -212,18 +227,13 @@ class TimetableSearch:
                     inputs=("max_wait", "window"),
                 )
             trail = empty_trail(layers, points, count, len(departure_ms))
-            arrive = _waiting(
-                connections, rows, next_run, self.changes, self._boardings, starts, trail, departure_ms, limit_ms,
-                limits.wait_ms,
-            )  # fmt: skip
+            arrive = _with_limited_waits(read, rows, starts, trail, departure_ms, (limit_ms, limits.wait_ms))
             raise_if_cancelled()
             return WindowJourneys(timetable, arrive, trail, int(rows[0]))
         labels = empty_labels(layers, points, len(departure_ms))
         journeys = empty_journeys(layers, points, len(departure_ms))
         begin(labels, starts.point, starts.walk_ms, departure_ms)
-        scan_with_journeys(
-            connections, rows, next_run, self.changes, labels, journeys, departure_ms, limit_ms, current_token()
-        )
+        scan_with_journeys(*read.arrays(rows), labels, journeys, departure_ms, limit_ms, current_token())
         raise_if_cancelled()
         return WindowJourneys(timetable, labels.arrive, journeys)
 
@@ -264,23 +274,19 @@ def _layers(limits: ChangeLimits) -> int:
     return 1 if limits.rides is None else min(limits.rides, MOST_RIDES) + 1
 
 
-def _waiting(
-    connections: Connections,
+def _with_limited_waits(
+    read: _Readings,
     rows: NDArray[np.int64],
-    next_run: NDArray[np.int32],
-    changes: Changes,
-    boardings: Boardings,
     starts: Ends,
     trail: Journeys,
     at_ms: NDArray[np.int32],
-    limit_ms: int,
-    wait_ms: int,
+    limits_ms: tuple[int, int],
 ) -> NDArray[np.int32]:
-    """When one has arrived (layers, points, departures) where waits at changes have a limit; fills the trail."""
-    points = len(changes.start) - 1
+    """When one has arrived (layers, points, departures), with limits of the journey and of waits; fills the trail."""
+    points = len(read.changes.start) - 1
     arrive = np.full((trail.alighted.shape[0], points, len(at_ms)), NEVER, np.int32)
     begins = np.full(points, NEVER, np.int32)
     np.minimum.at(begins, starts.point, starts.walk_ms)
-    limits = np.array([limit_ms, wait_ms], np.int64)
-    scan_waiting(connections, rows, next_run, changes, boardings, arrive, begins, trail, at_ms, limits, current_token())
+    limits = np.array(limits_ms, np.int64)
+    scan_waiting(*read.arrays(rows), read.boardings, arrive, begins, trail, at_ms, limits, current_token())
     return arrive
