@@ -67,11 +67,11 @@ def _safe_column(values: Sequence[Any] | NDArray[Any]) -> Sequence[Any]:
     """The values of a column as they are written: each that recurs is looked at once."""
     if isinstance(values, np.ndarray):
         values = values.tolist()
-    known: dict[Any, Any] = {}
-    try:
-        known = {value: _safe(value) for value in set(values)}
-    except TypeError:  # lists and mappings are written as they are
+    kinds = set(map(type, values)) - {type(None)}
+    # Of different types 1, 1.0 and True are one key; lists and mappings are none.
+    if len(kinds) > 1 or kinds & {list, dict}:
         return [_safe(value) for value in values]
+    known = {value: _safe(value) for value in set(values)}
     return [known[value] for value in values]
 
 

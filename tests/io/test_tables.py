@@ -142,3 +142,9 @@ def test_a_text_column_is_its_texts(texts):
 
 def test_documents_hold_no_nan():
     assert json.loads(geojson.dumps({"a": np.float64(math.nan), "b": np.arange(2)})) == {"a": None, "b": [0, 1]}
+
+
+def test_cells_of_a_csv_are_written_as_they_are_however_often_they_recur():
+    columns = {"mixed": [1, True, 1.0, None], "text": ["=1", "a", "=1", "-2"], "gap": np.array([0.5, np.nan, 0.5, 2.0])}
+    lines = csv_table.write_columns(columns | {"nested": [[1], None, [1], {"a": 1}]}).splitlines()
+    assert lines == ["mixed,text,gap,nested", "1,'=1,0.5,[1]", "True,a,,", "1.0,'=1,0.5,[1]", ",-2,2.0,{'a': 1}"]

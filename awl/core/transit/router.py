@@ -432,8 +432,9 @@ class TransitRouter:
         count = len(on_foot.label)
         labels, served = np.empty((len(ranks), count), np.int64), np.empty(count, np.int32)
         within, least = np.int64(min(limit, int(NO_LIMIT))), of_stop.min(axis=1)
-        first = of_stop[:, 0]
-        single = np.minimum(costs_of(first), NEVER), owners_of(first) if len(places.link) > 1 else np.zeros(1, np.int32)
+        soonest = of_stop[:, 0]
+        owner = owners_of(soonest) if len(places.link) > 1 else np.zeros(1, np.int32)
+        single = np.minimum(costs_of(soonest), NEVER), owner
 
         def label_block(begin: int) -> None:
             rows = np.array([begin, min(begin + CHUNK, count)])
