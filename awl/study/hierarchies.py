@@ -10,34 +10,43 @@ import numpy as np
 from awl.core.network.network import Network
 from awl.core.progress import Progress
 from awl.core.routing.cch.hierarchy import Hierarchy
+from awl.core.routing.cch.known_order import KnownOrder
 from awl.core.routing.cch.topology import Topology
 from awl.core.routing.path import accumulated_with
 from awl.study import kept
 
-LAYOUT = 4
+LAYOUT = 5
 MEASURES = ("time", "distance")
 """What is prepared for each mode."""
 NAMES = tuple(item.name for item in fields(Topology))
+EDGES_EACH = "edges_each"
+"""Edges for each rank when the order of the states was made."""
 
 
-def hierarchy_of(study: Path, network: Network, progress: Progress | None = None) -> Hierarchy:
+def hierarchy_of(
+    study: Path, network: Network, progress: Progress | None = None, order: KnownOrder | None = None
+) -> Hierarchy:
     """The hierarchy of a network, read from the folder beside the study, or made and stored there.
 
     Parameters:
         study: the study file.
         network: the streets of a mode.
         progress: is told how far the work is, and stops it.
+        order: in which the states of the streets before an edit were taken out, if that is known.
     """
     folder = _folder(study, network)
-    topology = _loaded(folder, network)
-    if topology is not None:
-        return _with_metrics(study, network, Hierarchy(topology))
+    stored = _loaded(folder, network)
+    if stored is not None:
+        return _with_metrics(study, network, stored)
     with kept.alone(folder):
-        topology = _loaded(folder, network)  # another process may have made it meanwhile
-        if topology is not None:
-            return _with_metrics(study, network, Hierarchy(topology))
-        hierarchy = Hierarchy.of(network, progress)
-        kept.save(folder, {name: getattr(hierarchy.topology, name) for name in NAMES})
+        stored = _loaded(folder, network)  # another process may have made it meanwhile
+        if stored is not None:
+            return _with_metrics(study, network, stored)
+        hierarchy = None if order is None else Hierarchy.in_order(network, order, progress)
+        if hierarchy is None:
+            hierarchy = Hierarchy.of(network, progress)
+        arrays = {name: getattr(hierarchy.topology, name) for name in NAMES}
+        kept.save(folder, arrays | {EDGES_EACH: np.array([hierarchy.edges_each])})
     return hierarchy
 
 
@@ -78,12 +87,13 @@ def _metric_folder(study: Path, network: Network) -> Path:
     return kept.place_of(study, "metric", (topology, *map(network.step_costs, MEASURES)), LAYOUT)
 
 
-def _loaded(folder: Path, network: Network) -> Topology | None:
-    """The topology of a folder; None when it is not there, damaged or of other states."""
-    arrays = kept.loaded(folder, NAMES)
+def _loaded(folder: Path, network: Network) -> Hierarchy | None:
+    """The hierarchy of a folder, without metrics; None when it is not there, damaged or of other states."""
+    arrays = kept.loaded(folder, (*NAMES, EDGES_EACH))
     if arrays is None:
         return None
+    edges_each = float(arrays.pop(EDGES_EACH)[0])
     topology = Topology(**arrays)
     fits = len(topology.rank) == network.states.count and len(topology.edge) == len(network.states.steps)
     complete = len(topology.start) == topology.count + 1 and topology.start[-1] == len(topology.head)
-    return topology if fits and complete else None
+    return Hierarchy(topology, edges_each=edges_each) if fits and complete else None

@@ -22,6 +22,7 @@ from awl.core.modes.slope import Heights, heights_of
 from awl.core.network.network import Network
 from awl.core.progress import Progress
 from awl.core.routing.cch.hierarchy import Hierarchy
+from awl.core.routing.cch.known_order import KnownOrder
 from awl.core.routing.path import accumulated_with
 from awl.core.routing.router import RouterCache, StreetRouter
 from awl.core.routing.snapping import Snapper
@@ -62,6 +63,7 @@ class Study(StudyFile):
         self.last_sketch: LastSketch | None = None
         self._former_heights: tuple[dict[str, Any] | None, StreetGraph, Heights] | None = None
         self._former_routers: dict[str, StreetRouter] = {}
+        self._former_orders: dict[str, KnownOrder] = {}
         self._former_fields: dict[str, Field] = {}
 
     def mode(self, ident: str) -> Mode:
@@ -128,12 +130,14 @@ class Study(StudyFile):
         former_heights = self._former_heights if graph is None or heights is None else (source, graph, heights)
         routers = {mode: cache.free for mode in self.modes() if (cache := self.derived(("routers", mode))) is not None}
         former_routers = {**self._former_routers, **routers}
+        former_orders = {**self._former_orders, **_orders(former_routers)}
         fields = {mode: field for mode in self.modes() if (field := self.derived(("field", mode))) is not None}
         former_fields = {**self._former_fields, **fields}
         former_streets = self._former_streets if graph is None else (before, graph)
         self.forget()
         self._former_heights, self._former_streets = former_heights, former_streets
         self._former_routers, self._former_fields = former_routers, former_fields
+        self._former_orders = former_orders
         if raster is not None and source is not None:
             self.cached(("raster", source["id"]), lambda: raster)
 
@@ -158,6 +162,7 @@ class Study(StudyFile):
         super().forget()
         self._former_heights = None
         self._former_routers = {}
+        self._former_orders = {}
         self._former_fields = {}
         self._former_streets = None
 
@@ -296,7 +301,9 @@ class Study(StudyFile):
         network = router.network
         with self._hierarchy_lock:
             if router.hierarchy is None:
-                high = hierarchies.hierarchy_of(self.path, network, progress.part(0.0, 0.8))
+                order = self._former_orders.get(mode)
+                high = hierarchies.hierarchy_of(self.path, network, progress.part(0.0, 0.8), order)
+                self._former_orders.pop(mode, None)
                 for begin, measure in zip((0.8, 0.9), hierarchies.MEASURES, strict=True):
                     with progress.part(begin, begin + 0.04).inside("putting in what streets cost"):
                         high.metric(network, measure)
@@ -328,3 +335,8 @@ class Study(StudyFile):
         network = self.network(mode)
         former = self._former_fields.get(mode)
         return self.cached(("field", mode), lambda: kept_field(self.path, network, former), network.mode)
+
+
+def _orders(routers: dict[str, StreetRouter]) -> dict[str, KnownOrder]:
+    """In which order the states of streets were taken out, of those that are prepared."""
+    return {mode: router.hierarchy.order(router.network) for mode, router in routers.items() if router.hierarchy}

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -18,7 +20,7 @@ from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.cch.order import dissection
 from awl.core.routing.cch.partial import customized_again, steps_by_edge, ways_again
 from awl.core.routing.cch.perfect import reduced_graph
-from awl.core.routing.cch.topology import FAR
+from awl.core.routing.cch.topology import FAR, topology_in_order
 from awl.core.routing.dijkstra.plain import arrivals, best_leg, matrix
 from awl.core.routing.dijkstra.search import NO_LIMIT, UNREACHED
 from awl.core.routing.router import StreetRouter
@@ -315,3 +317,46 @@ def test_closing_a_few_streets_puts_the_metric_right_in_part(network, monkeypatc
     ours = high.on(plain)
     for measure in ("time", "distance"):
         assert np.array_equal(matrix(plain, places, places, measure)[0], ours.matrix(places, places, measure)[0])
+
+
+def test_closures_one_upon_the_other_leave_what_they_came_from_as_it_was(network, monkeypatch):
+    """Metrics share memory: each is that of its own network, also when others were put right in part from it and its base."""
+    high, places = raised(network), random_places(network, 30, 7)
+    back = places.take(np.arange(30)[::-1])
+    kept = {name: array.copy() for name, array in high.hierarchy.arrays().items()}
+    monkeypatch.setattr(hierarchy, "customized", lambda *_: pytest.fail("customized in full"))
+    monkeypatch.setattr(hierarchy, "unpacking_of", lambda *_: pytest.fail("all ways found anew"))
+    closed, chain = np.zeros(network.graph.link_count, bool), [high]
+    for link in np.flatnonzero(network.usable)[[40, 90, 300, 700]]:
+        closed = closed.copy()
+        closed[link] = True
+        chain += [chain[-1].on(network.with_closed(closed)), high.on(network.with_closed(closed))]
+        for ours in chain[-2:]:
+            ours.trips(places, back, "time")
+    for ours in chain:
+        plain = matrix(ours.network, places, places, "time")[0]
+        assert np.array_equal(plain, ours.matrix(places, places, "time")[0])
+        assert np.array_equal(np.diagonal(plain[:, ::-1]), ours.trips(places, back, "time").cost)
+    for name, array in high.hierarchy.arrays().items():
+        assert np.array_equal(array, kept[name]), name
+
+
+@settings(max_examples=examples(80), deadline=None)
+@given(networks(), st.integers(0, 1000))
+def test_any_order_gives_what_a_plain_search_gives(network, seed):
+    rng, places = np.random.default_rng(seed), random_places(network, 20, seed)
+    place = rng.integers(-1, network.states.count, network.states.count)
+    high = StreetRouter(network, Hierarchy(topology_in_order(network.states, place)))
+    high.hierarchy.metric(network, "time")
+    assert np.array_equal(matrix(network, places, places, "time")[0], high.matrix(places, places, "time")[0])
+
+
+def test_an_order_serves_while_few_states_differ(network):
+    made = Hierarchy.of(network)
+    order = made.order(network)
+    same = Hierarchy.in_order(network, order)
+    assert np.array_equal(same.topology.head, made.topology.head) and same.edges_each == order.edges_each
+    gone = replace(order, link_id=order.link_id + 10**6, node_id=order.node_id + 10**6)
+    assert Hierarchy.in_order(network, gone) is None
+    rng = np.random.default_rng(4)
+    assert Hierarchy.in_order(network, replace(order, state=rng.permutation(order.state))) is None, "far too many edges"

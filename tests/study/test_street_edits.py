@@ -17,6 +17,7 @@ from awl.core.errors import AwlError
 from awl.core.graph.edits.edit import Edit
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.routing.cch.hierarchy import Hierarchy
+from awl.core.routing.dijkstra.plain import matrix
 from awl.core.routing.path import accumulated_with
 from awl.questions.run import ask
 from awl.study import ledger, streets, what_ifs
@@ -24,6 +25,7 @@ from awl.study.importing import add, build
 from awl.study.street_edits import edit_streets, merge, redo, undo
 from awl.study.study import Study
 from tests.conftest import EXTRACT
+from tests.oracle import random_places
 
 ELEVATION = Path(__file__).parents[2] / "demo" / "data" / "elevation.tif"
 
@@ -315,3 +317,17 @@ def test_what_is_prepared_follows_an_edit_of_costs(own_study):
     # Where streets hang together otherwise, nothing is taken over: plain searches serve until it is prepared again.
     edit_streets(own_study, [Edit("delete", links=(road,))])
     assert own_study.router("drive").hierarchy is None
+
+
+def test_streets_that_hang_together_otherwise_are_prepared_in_the_order_of_those_before(own_study, monkeypatch):
+    own_study.wait_until_prepared("drive")
+    monkeypatch.setattr(Hierarchy, "of", lambda *_: pytest.fail("put in order anew"))
+    for edit in (a_street(own_study), *some_edits(own_study)):
+        edit_streets(own_study, [edit])
+    own_study.wait_until_prepared("drive")
+    ours = own_study.router("drive")
+    places = random_places(ours.network, 40, 3)
+    assert np.array_equal(matrix(ours.network, places, places, "time")[0], ours.matrix(places, places, "time")[0])
+    other = Study(own_study.path)
+    other.wait_until_prepared("drive")
+    assert other.router("drive").hierarchy.edges_each == ours.hierarchy.edges_each

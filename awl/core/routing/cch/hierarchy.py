@@ -14,9 +14,10 @@ from awl.core.network.network import Network
 from awl.core.progress import Progress
 from awl.core.routing.access_points import expanded
 from awl.core.routing.cch.customization import customized, unpacking_of
+from awl.core.routing.cch.known_order import KnownOrder
 from awl.core.routing.cch.partial import customized_again, steps_by_edge, ways_again
 from awl.core.routing.cch.perfect import ReducedGraph, Side, reduced_graph, whole_graph
-from awl.core.routing.cch.topology import Metric, Topology, Unpacking, topology_of
+from awl.core.routing.cch.topology import Metric, Topology, Unpacking, topology_in_order, topology_of
 
 Ints = NDArray[np.int32]
 Longs = NDArray[np.int64]
@@ -24,15 +25,23 @@ FEW, FEW_SHARE = 50, 0.002
 """Steps, and their share of the ranks: where more have another cost, customizing in part is slower than in full."""
 
 
+OTHER_SHARE, MORE_EDGES, FEW_EDGES = 0.01, 1.1, 2000
+"""An order serves networks of which no greater share of states is new or gone, as long as it needs few more edges."""
+
+
 def _names(kind: type[Any]) -> list[str]:
-    return [item.name for item in fields(kind)]
+    """The arrays of a class."""
+    return [item.name for item in fields(kind) if item.name != "branch"]
 
 
 class Hierarchy:
     """The topology of a network, with the metrics and ways that were asked for."""
 
-    def __init__(self, topology: Topology, base: tuple[Hierarchy, Network] | None = None) -> None:
+    def __init__(
+        self, topology: Topology, base: tuple[Hierarchy, Network] | None = None, edges_each: float | None = None
+    ) -> None:
         self.topology = topology
+        self.edges_each = len(topology.head) / max(topology.count, 1) if edges_each is None else edges_each
         self._base = base
         self._metrics: dict[str, Metric] = {}
         self._ways: dict[tuple[str, str], Unpacking] = {}
@@ -50,6 +59,35 @@ class Hierarchy:
         graph = network.graph
         return cls(topology_of(network.states, *graph.plane.xy(graph.node_lon, graph.node_lat), progress))
 
+    @classmethod
+    def in_order(cls, network: Network, order: KnownOrder, progress: Progress | None = None) -> Hierarchy | None:
+        """Made for a network in the order of one that was much like it; None where that no longer serves.
+
+        States that are new are taken out first.
+
+        Parameters:
+            network: the streets of a mode, at a time and with closures.
+            order: that of the other network.
+            progress: is told how far the work is, and stops it.
+        """
+        rank = order.ranks(network)
+        core = np.unique(network.states.steps.head)
+        there = np.count_nonzero(rank[core] >= 0)
+        if len(core) + len(order.state) - 2 * there > OTHER_SHARE * len(core) + FEW:
+            return None
+        topology = topology_in_order(network.states, rank, progress)
+        if len(topology.head) > MORE_EDGES * order.edges_each * topology.count + FEW_EDGES:
+            return None
+        return cls(topology, edges_each=order.edges_each)
+
+    def order(self, network: Network) -> KnownOrder:
+        """In which order the states of the network were taken out.
+
+        Parameters:
+            network: the streets it was made for.
+        """
+        return KnownOrder.of(network, self.topology.state, self.edges_each)
+
     def fresh(self, network: Network) -> Hierarchy:
         """The same topology for other costs than those of the `network` this one stands for.
 
@@ -58,7 +96,7 @@ class Hierarchy:
         Parameters:
             network: the streets of a mode, at a time and with closures.
         """
-        return Hierarchy(self.topology, (self, network))
+        return Hierarchy(self.topology, (self, network), self.edges_each)
 
     @classmethod
     def following(cls, former: Hierarchy, before: Network, network: Network) -> Hierarchy | None:
@@ -75,7 +113,7 @@ class Hierarchy:
         pairs = ((old.steps.tail, new.steps.tail), (old.steps.head, new.steps.head), (old.node, new.node))
         if old is not new and (old.count != new.count or not all(np.array_equal(*pair) for pair in pairs)):
             return None
-        high = cls(former.topology, (former, before))
+        high = cls(former.topology, (former, before), former.edges_each)
         if any(high._changed(network, before, measure) is None for measure in former._metrics):
             return None
         high._by_edge = former._by_edge
@@ -141,7 +179,7 @@ class Hierarchy:
         for measure, metric in self._metrics.items():
             named[f"{measure}.cost"] = metric.cost
         for (measure, accumulated), ways in self._ways.items():
-            named |= {f"{measure}.{accumulated}.{name}": array for name, array in vars(ways).items()}
+            named |= {f"{measure}.{accumulated}.{name}": getattr(ways, name) for name in _names(Unpacking)}
         for measure, sides in self._sides.items():
             for direction, side in (("up", sides.up), ("down", sides.down)):
                 named |= {f"{measure}.{direction}.{name}": array for name, array in vars(side).items()}
@@ -157,7 +195,7 @@ class Hierarchy:
         """
         self._metrics[measure] = Metric(arrays[f"{measure}.cost"])
         key = f"{measure}.{accumulated}"
-        self._ways[measure, accumulated] = Unpacking(**{name: arrays[f"{key}.{name}"] for name in _names(Unpacking)})
+        self._ways[measure, accumulated] = Unpacking(arrays[f"{key}.via"], arrays[f"{key}.accumulated"])
         up, down = (
             Side(**{name: arrays[f"{measure}.{direction}.{name}"] for name in _names(Side)})
             for direction in ("up", "down")

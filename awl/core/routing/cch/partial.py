@@ -43,13 +43,13 @@ def customized_again(
         cost: what steps cost now.
         changed: steps (k,) that cost another amount than before.
     """
-    result = Metric(metric.cost.copy())
+    (edge_cost,) = metric.branch.copies(metric.cost)
     rows = topology.edge[changed]
     looked_at = _again(
         topology.start, topology.head, topology.lowest, by_edge, topology.edge,
-        _columns(cost), np.unique(rows[rows >= 0] >> 1), result.cost,
+        _columns(cost), np.unique(rows[rows >= 0] >> 1), edge_cost,
     )  # fmt: skip
-    return result, looked_at
+    return Metric(edge_cost, metric.branch.grown(looked_at, len(topology.head))), looked_at
 
 
 def ways_again(
@@ -70,12 +70,12 @@ def ways_again(
         costs: cost and accumulated cost of the steps.
         looked_at: the edges that were looked at again.
     """
-    result = Unpacking(unpacking.via.copy(), unpacking.accumulated.copy())
-    _ways_again(
+    via, accumulated = unpacking.branch.copies(unpacking.via, unpacking.accumulated)
+    again = _ways_again(
         topology.start, topology.head, topology.lowest, by_edge, topology.edge, metric.cost,
-        _columns(costs[0]), _columns(costs[1]), looked_at, result.via, result.accumulated,
+        _columns(costs[0]), _columns(costs[1]), looked_at, via, accumulated,
     )  # fmt: skip
-    return result
+    return Unpacking(via, accumulated, unpacking.branch.grown(again, len(topology.head)))
 
 
 def _columns(cost: StepCosts) -> tuple[Ints, Ints, Ints, NDArray[np.bool_]]:
@@ -210,9 +210,15 @@ def _ways_again(
     queued, row = np.zeros(len(head), np.uint8), np.empty(widest(start), np.int64)
     for e in looked_at:
         queued[e] = 1
+    done = np.empty(max(len(looked_at), 16), np.int32)
+    size = 0
     while len(queue) > 0:
         next_one = heappop(queue)
         low, e = next_one >> 32, next_one & 0xFFFFFFFF
+        if size == len(done):
+            done = np.concatenate((done, np.empty(len(done), np.int32)))
+        done[size] = e
+        size += 1
         high = np.int64(head[e])
         over, far = np.full(2, -1, np.int64), np.zeros(2, np.uint32)
         below, one, two = _next_below(start, head, lowest, low, -1, -1, low, high)
@@ -248,3 +254,4 @@ def _ways_again(
             ):
                 queued[other] = 1
                 heappush(queue, (np.int64(min(high, head[f])) << 32) | other)
+    return done[:size].copy()

@@ -8,13 +8,14 @@ J. Dibbelt, B. Strasser, D. Wagner, *Customizable contraction hierarchies*, ACM 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from awl.core.branches import Branch
 from awl.core.kernels import njit_no_refcount, stopped
 from awl.core.network.states import States
 from awl.core.progress import Progress, current_token, raise_if_cancelled
@@ -74,6 +75,7 @@ class Metric:
     """Costs of the edges (2, m) of a topology: row 0 upwards, row 1 downwards."""
 
     cost: Costs
+    branch: Branch = field(default_factory=Branch, repr=False, compare=False)
 
 
 @dataclass(frozen=True)
@@ -86,6 +88,7 @@ class Unpacking:
 
     via: Ints
     accumulated: Costs
+    branch: Branch = field(default_factory=Branch, repr=False, compare=False)
 
 
 def topology_of(
@@ -100,26 +103,54 @@ def topology_of(
         progress: is told how far the work is, and stops it.
     """
     steps, progress = states.steps, progress or Progress()
-    core = np.zeros(states.count, bool)
-    core[steps.head] = True
-    number = np.full(states.count, -1, np.int64)
-    number[core] = np.arange(core.sum())
-    inner = core[steps.tail]
-    tail, head = number[steps.tail[inner]], number[steps.head[inner]]
+    core, inner, tail, head = _core_of(states)
     # A state is placed at the midpoint between the node it was reached from and its own, so that a cut passes between the
     # states of one node.
     here, before = states.node[steps.head], states.node[steps.tail]
     at_x, at_y = x[states.node].copy(), y[states.node].copy()
     at_x[steps.head], at_y[steps.head] = (x[here] + x[before]) / 2, (y[here] + y[before]) / 2
     order = dissection(int(core.sum()), tail, head, at_x[core], at_y[core], progress.part(0.0, 0.9))
+    return _joined(states, (core, inner, tail, head), order, progress.part(0.9, 1.0))
+
+
+def topology_in_order(states: States, place: NDArray[np.integer], progress: Progress | None = None) -> Topology:
+    """The topology of states that are taken out in ascending order of their place.
+
+    Parameters:
+        states: the search states of the network.
+        place: the place (s,) of each.
+        progress: is told how far the work is, and stops it.
+    """
+    core = _core_of(states)
+    order = np.argsort(place[core[0]], kind="stable").astype(np.int32)
+    return _joined(states, core, order, progress or Progress())
+
+
+Core = tuple[NDArray[np.bool_], NDArray[np.bool_], NDArray[np.int64], NDArray[np.int64]]
+"""States (s,) that steps lead to, steps (r,) from such states, and the ends of these as numbers among those states."""
+
+
+def _core_of(states: States) -> Core:
+    steps = states.steps
+    core = np.zeros(states.count, bool)
+    core[steps.head] = True
+    number = np.full(states.count, -1, np.int64)
+    number[core] = np.arange(core.sum())
+    inner = core[steps.tail]
+    return core, inner, number[steps.tail[inner]], number[steps.head[inner]]
+
+
+def _joined(states: States, of: Core, order: Ints, progress: Progress) -> Topology:
+    """The topology of an order in which states are taken out."""
+    core, inner, tail, head = of
     order = order[_postorder(_parents(*neighbours(len(order), *(_turned(order)[end] for end in (tail, head)))))]
     place = _turned(order)
     rank = np.full(states.count, -1, np.int32)
     rank[core] = place
-    with progress.part(0.9, 1.0).inside("joining streets by shortcuts"):
+    with progress.inside("joining streets by shortcuts"):
         start, up = _eliminated(*neighbours(len(order), place[tail], place[head]), current_token())
         raise_if_cancelled()
-    edge = np.full(len(steps), -1, np.int32)
+    edge = np.full(len(states.steps), -1, np.int32)
     edge[inner] = _edges_of(start, up, place[tail], place[head])
     return Topology(np.flatnonzero(core).astype(np.int32)[order], rank, start.astype(np.int32), up, edge)
 
