@@ -19,9 +19,9 @@ from awl.core.errors import AwlError
 def command(study_path: Path | None, file: Path | None, as_json: bool) -> None:
     """Look for faults of the streets: gaps, crossings that are not joined, odd speeds, streets that lead nowhere.
 
-    Those of its timetables, found when they were taken in, are told with them. Ends with exit status 1 when one of them is an
-    error. With --json the findings are a GeoJSON FeatureCollection. With --file it is the file that is looked at, without opening
-    it as a study: damage, triggers and views, the version that wrote it.
+    Those of its timetables, found when they were taken in, are told with them, and stops that no street comes near. Ends with
+    exit status 1 when one of them is an error. With --json the findings are a GeoJSON FeatureCollection. With --file it is the
+    file that is looked at, without opening it as a study: damage, triggers and views, the version that wrote it.
 
     Example: awl check --study ferrow.gpkg
     """
@@ -49,21 +49,25 @@ def _check_study(study_path: Path, as_json: bool) -> bool:
     from awl.io.table import Table
     from awl.study import feeds
     from awl.study.health import findings_of, table_of
+    from awl.study.joined_stops import FAR_GRADE, FAR_TITLE, first_joined_stops
     from awl.study.study import Study
 
     study = Study(study_path)
     with progress_bar() as progress:
         findings = findings_of(study, progress)
     counts, timetables = findings.counts(), feeds.listed(study.reading)
+    stops = first_joined_stops(study) if timetables else None
+    far = 0 if stops is None else len(stops.too_far)
     if as_json:
-        both = Table.joined([table_of(study, findings), *(feeds.faults_table(entry) for entry in timetables)])
-        click.echo(geojson.encoded(both))
+        tables = [table_of(study, findings), *(feeds.faults_table(entry) for entry in timetables)]
+        click.echo(geojson.encoded(Table.joined(tables + ([] if stops is None else [stops.findings()]))))
     else:
         lines = [_line(number, KINDS[name].grade, KINDS[name].title) for name, number in counts.items()]
         for entry in timetables:
             faults = entry.summary["faults"]
             feed_lines = [_line(fault["count"], fault["grade"], fault["title"]) for fault in faults]
             lines += [f"{entry.title}:", *(feed_lines or ["  No fault found."])]
+        lines += [_line(far, FAR_GRADE, f"{FAR_TITLE} of '{stops.mode}'")] if stops is not None and far else []
         click.echo("\n".join(lines) or "No fault found.")
     of_timetables = [fault["grade"] for entry in timetables for fault in entry.summary["faults"]]
     return "error" in of_timetables or any(KINDS[name].grade == "error" for name in counts)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,6 +16,9 @@ from awl.io import geojson
 from awl.io.table import Column, Table
 from awl.study.study import Study
 from awl.study.transit import transit_of
+
+FAR_KIND, FAR_GRADE, FAR_TITLE = "stop-far-from-street", "warning", "Stop too far from any street"
+"""How stops that cannot be walked to are told among faults."""
 
 
 @dataclass(frozen=True)
@@ -37,9 +41,39 @@ class JoinedStops:
     most_m: float | None
     too_far: Table
 
+    def findings(self) -> Table:
+        """Stops that are too far as the findings of streets are told: kind, grade, sentence."""
+        columns = self.too_far.columns
+        names, metres = columns["name"].tolist(), columns["street_m"].tolist()
+        far = [f"more than {self.within_m:.0f} m" if away is None else f"{away:.0f} m" for away in metres]
+        return Table(
+            self.too_far.geometry,
+            {
+                "kind": [FAR_KIND] * len(names),
+                "grade": [FAR_GRADE] * len(names),
+                "text": [
+                    f"{name} lies {away} from any street of '{self.mode}': nobody can walk to it."
+                    for name, away in zip(names, far, strict=True)
+                ],
+            },
+        )
+
     def document(self) -> dict[str, Any]:
         """The same as JSON."""
         return {**vars(self), "too_far": geojson.collection(self.too_far)}
+
+
+def first_joined_stops(study: Study) -> JoinedStops | None:
+    """The stops on the streets of the first mode that rides and can be used; None where there is no timetable or no such mode.
+
+    Parameters:
+        study: the study.
+    """
+    for ident, (mode, _) in study.modes().items():
+        if mode.transit is not None:
+            with contextlib.suppress(AwlError):
+                return joined_stops(study, ident)
+    return None
 
 
 def joined_stops(study: Study, mode: str, feed: Feed | None = None) -> JoinedStops:

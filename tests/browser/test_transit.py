@@ -5,21 +5,49 @@ from __future__ import annotations
 import shutil
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
+from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
+from awl.study import sheet_records
+from awl.study.study import Study
 from tests.browser.chromium import Page, browser, server
 from tests.io.gtfs_files import feed_zip
-from tests.questions.test_transit import FAST, STOPS
+from tests.questions.test_transit import BASE, EAST, FAST, STOPS
 
 pytestmark = pytest.mark.browser
 
 
+RIDE = {"mode": "transit", "at": "2026-06-01T08:00", "window": 30, "percentile": 10, "snap": 300}
+WEST_BANK, EAST_BANK = BASE["places"], EAST
+TO_EAST = {"places": EAST_BANK, "direction": "to"}
+OVER = {"from": WEST_BANK, "to": EAST_BANK}
+ASKED: dict[str, tuple[dict[str, Any], str]] = {
+    "access": (
+        {**TO_EAST, "zones": {"layer": "zones"}, "fields": ["population"], "limits": [8]},
+        "of population, 8 min",
+    ),
+    "matrix": (OVER, "mean time of a pair"),
+    "trips": (OVER, "trips on tram 1, the most"),
+    "catchment": ({**TO_EAST, "limit": 8}, "of street shared out"),
+    "neighbours": ({"places": WEST_BANK, "others": EAST_BANK, "limits": [8]}, "within 8 min, mean"),
+    "centrality": ({"places": {"layer": "zones"}, "measure": "time", "radius": 12}, "reached within 12 min, mean"),
+}
+"""Further questions about the tram over the river, with words of their answers."""
+
+
 @pytest.fixture(scope="module")
-def page(tmp_path_factory: pytest.TempPathFactory, study_file: Path) -> Iterator[Page]:
+def folder(tmp_path_factory: pytest.TempPathFactory, study_file: Path) -> Path:
+    """What is served: the cut of Ferrow."""
     folder = tmp_path_factory.mktemp("transit")
     shutil.copy(study_file, folder / "cut.gpkg")
+    return folder
+
+
+@pytest.fixture(scope="module")
+def page(folder: Path) -> Iterator[Page]:
     with server(folder) as address, browser(address) as page:
         yield page
 
@@ -93,6 +121,23 @@ def test_departures_are_strips_and_dots_and_a_handle_changes_the_share(page: Pag
     page.find(".itineraries [role=listitem]", "08:03–08:07")
     ride = page.find(".itinerary .ride")
     assert "West Bank: Tram 1 to Hill, 1 stop" in str(ride.get_attribute("title"))
+
+
+def test_every_question_is_answered_by_public_transport(page: Page, folder: Path) -> None:
+    """Follows the first test. Each answer is on the page, with its figure, no problem, and something on the map."""
+    study = Study(folder / "cut.gpkg")
+    blocks = [
+        {"id": name, "kind": "question", "process": name, "inputs": {**RIDE, **inputs}}
+        for name, (inputs, _) in ASKED.items()
+    ]
+    with study.writing() as connection:
+        sheet_records.save(connection, "main", {"title": "By tram", "blocks": blocks})
+    page.open_afresh("cut/sheet")
+    for name, (_, said) in ASKED.items():
+        page.click(f"[data-question={name}] .number")
+        page.find(f"[data-question={name}]", said)
+        assert "over 30 min from then, for 10% of journeys" in page.find(f"[data-question={name}] .sentence").text
+    assert not page.driver.find_elements(By.CSS_SELECTOR, ".problem")
 
 
 def test_a_line_is_drawn_in_a_what_if_and_asked_with(page: Page) -> None:

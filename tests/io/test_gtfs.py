@@ -7,6 +7,7 @@ import io
 import json
 import zipfile
 from collections import Counter
+from itertools import zip_longest
 from pathlib import Path
 
 import numpy as np
@@ -103,6 +104,15 @@ OFTEN = "trip_id,start_time,end_time,headway_secs\n"
 WAYS = "pathway_id,from_stop_id,to_stop_id,pathway_mode,is_bidirectional\n"
 
 
+def levelled(*levels: str) -> str:
+    """The stops, each on a level, as far as there are levels."""
+    head, *rows = FILES["stops.txt"].splitlines()
+    return (
+        "\n".join([f"{head},level_id", *(f"{row},{level}" for row, level in zip_longest(rows, levels, fillvalue=""))])
+        + "\n"
+    )
+
+
 @pytest.mark.parametrize(
     ("changed", "code", "said"),
     [
@@ -123,6 +133,7 @@ WAYS = "pathway_id,from_stop_id,to_stop_id,pathway_mode,is_bidirectional\n"
         ({"frequencies": OFTEN + "t1,7:00:00,9:00:00,600\n"}, "repeats-inexactly", "Route 1 says how often"),
         ({"transfers": "from_stop_id,to_stop_id,transfer_type\np1,zz,2\n"}, "unknown-reference", "names a stop"),
         ({"pathways": WAYS + "w,p1,zz,1,1\n"}, "unknown-reference", "joins a stop"),
+        ({"stops": levelled("roof")}, "unknown-reference", "level_id 'roof'"),
     ],
 )  # fmt: skip
 def test_faults_are_told_and_the_rest_is_used(
@@ -137,6 +148,28 @@ def test_faults_are_told_and_the_rest_is_used(
     assert more[code] >= 1
     assert any(said in fault.text for fault in reading.faults.listed if fault.code == code)
     assert all(fault.line > 1 for fault in reading.faults.listed if fault.code in ("unknown-reference", "row-left-out"))
+
+
+@pytest.mark.parametrize(
+    ("way", "levels", "seconds"),
+    [
+        ("w,p1,p2,2,1,,,38", ("deep", "street"), 19),
+        ("w,p1,p2,2,1,,,", ("deep", "street"), 2 * 24 / 2),
+        ("w,p1,p2,2,1,,,", ("deep", ""), 30),
+        ("w,p1,p2,4,1,,,", ("street", "deep"), 2 * 20),
+        ("w,p1,p2,5,1,,,", ("street", "deep"), 60 + 5),
+        ("w,p1,p2,5,1,,44,", ("street", "deep"), 44),
+        ("w,p1,p2,1,1,60,,", ("street", "street"), 50),
+        ("w,p1,p2,4,1,,,", ("street", "street"), 30),
+    ],
+)
+def test_a_way_inside_a_station_takes_what_is_stated_or_follows_from_steps_and_levels(
+    tmp_path: Path, way: str, levels: tuple[str, str], seconds: int
+) -> None:
+    ways = WAYS.replace("\n", ",length,traversal_time,stair_count\n") + way + "\n"
+    known = "level_id,level_index,level_name\nstreet,0,Street\ndeep,-2,Tracks\n"
+    reading = gtfs.read(feed_zip(tmp_path / "feed.zip", stops=levelled(*levels), pathways=ways, levels=known))
+    assert reading.feed.pathways.seconds.tolist() == [seconds]
 
 
 @pytest.mark.parametrize(

@@ -703,14 +703,18 @@ def test_a_timetable_that_waits_tells_its_stops_before_it_is_used(place: Path, t
 def test_a_check_tells_the_faults_of_timetables(place: Path, tmp_path: Path) -> None:
     backwards = FAST + "t3,8:10:00,8:10:00,p1,1\nt3,8:01:00,8:01:00,p3,2\n"
     trips = FILES["trips.txt"] + "r1,week,t3,Hill,0,b,1,1\n"
+    stops = STOPS + "p4,Out There,41.3120,-36.2300\n"
     importing.add(
-        feed_zip(tmp_path / "odd.zip", stops=STOPS, stop_times=backwards, trips=trips), Study(place), "tram", "Tram"
+        feed_zip(tmp_path / "odd.zip", stops=stops, stop_times=backwards, trips=trips), Study(place), "tram", "Tram"
     )
     told = CliRunner().invoke(main, ["check", "--study", str(place)])
     assert told.exit_code == 1 and "Tram:" in told.output and "Travel backwards in time" in told.output
+    assert "1  warning  Stop too far from any street" in told.output
     listed = json.loads(CliRunner().invoke(main, ["check", "--study", str(place), "--json"]).stdout)["features"]
     (fault,) = [one["properties"] for one in listed if one["properties"]["kind"] == "backwards"]
     assert fault["grade"] == "error" and fault["text"].startswith("stop_times.txt, line ")
+    (far,) = [one for one in listed if one["properties"]["kind"] == "stop-far-from-street"]
+    assert far["geometry"]["coordinates"] == [-36.23, 41.312] and "Out There lies" in far["properties"]["text"]
 
 
 def test_walks_follow_closures_and_stops_too_far_from_streets_are_told(place: Path, tmp_path: Path) -> None:

@@ -13,10 +13,8 @@ from numpy.typing import NDArray
 from awl.core.errors import AwlError
 from awl.core.progress import Progress
 from awl.core.transit.feed import (
-    LIFT,
     NO_TIME,
     RECOMMENDED,
-    STAIRS,
     Feed,
     Frequencies,
     Pathways,
@@ -31,15 +29,11 @@ from awl.core.transit.service_day import zone_of
 from awl.io.gtfs.calendar import calendar_of
 from awl.io.gtfs.clock import seconds_of
 from awl.io.gtfs.columns import column_of, number_of, rows_of, text_of, whole_of
+from awl.io.gtfs.pathways import levels_of, pathway_seconds
 from awl.io.gtfs.source import Source, names_in, opened
 from awl.io.gtfs.specification import FILES, REQUIRED
 from awl.io.gtfs.stop_times import calls_of
 from awl.io.limits import archive_members
-
-INSIDE_MS = 1.2
-"""Walking speed inside stations in m/s, where a pathway gives its length alone."""
-STEPS_PER_S, LIFT_S, WALK_S = 2.0, 60, 30
-"""Steps a second; what a lift, and a pathway of no given length, takes."""
 
 
 @dataclass(frozen=True)
@@ -101,7 +95,7 @@ class _Reader:
     def reading(self) -> Reading:
         timezone = self._timezone()
         self.progress.step(0.05, "Reading stops and routes")
-        stops, stop_ids = self._stops()
+        stops, stop_ids, level = self._stops()
         routes, route_ids = self._routes()
         service_id, first_day, active = calendar_of(self.source, self.faults, self.rows)
         shapes, shape_ids = self._shapes()
@@ -118,7 +112,7 @@ class _Reader:
         self.progress.step(0.86, "Reading transfers and pathways")
         feed = Feed(
             stops, routes, trips, calls.trip_start, calls.stop_times, service_id, first_day, active, timezone,
-            self._frequencies(trip_ids), self._transfers(stop_ids, route_ids, trip_ids), self._pathways(stop_ids), shapes,
+            self._frequencies(trip_ids), self._transfers(stop_ids, route_ids, trip_ids), self._pathways(stop_ids, level), shapes,
             self._info(),
         )  # fmt: skip
         self.progress.step(0.9, "Looking for faults")
@@ -170,7 +164,8 @@ class _Reader:
         )
         return table.take(pa.array(first)) if len(lost) else table
 
-    def _stops(self) -> tuple[Stops, pa.Array]:
+    def _stops(self) -> tuple[Stops, pa.Array, NDArray[np.float64]]:
+        """The stops, their ids, and the level on which each lies."""
         table = self._unique(self._table("stops.txt"), "stop_id", "stops.txt")
         if table.num_rows == 0:
             raise AwlError("The feed has no stop", where=f"{self.source.name}, stops.txt", remedy="Check the feed")
@@ -196,7 +191,10 @@ class _Reader:
             np.flatnonzero(np.isnan(lon)),
             lambda row: Fault("no-place", f"{names[row] or texts[row]} has no place.", "stops.txt", row + 2),
         )
-        return Stops(texts, names, lon, lat, kind, parent, wheelchair), ids
+        level, wrong = levels_of(table, self._table("levels.txt"))
+        for row in wrong.tolist()[:1000]:
+            self._unknown("stops.txt", row, "level_id", table, "its level is not known")
+        return Stops(texts, names, lon, lat, kind, parent, wheelchair), ids, level
 
     def _without_circles(self, parent: NDArray[np.int32], table: pa.Table) -> NDArray[np.int32]:
         """Parents, none for those that are their own, over however many."""
@@ -308,20 +306,15 @@ class _Reader:
         a, b, c, d, e, f = columns
         return Transfers(a, b, c, d, e, f, *kinds_and_times).take(valid)
 
-    def _pathways(self, stop_ids: pa.Array) -> Pathways:
+    def _pathways(self, stop_ids: pa.Array, level: NDArray[np.float64]) -> Pathways:
         table = self._table("pathways.txt")
         first, last = (
             rows_of(column_of(table, "from_stop_id"), stop_ids),
             rows_of(column_of(table, "to_stop_id"), stop_ids),
         )
         kind = whole_of(table, "pathway_mode", range(1, 8), 1)
-        given, length, steps = (number_of(table, name) for name in ("traversal_time", "length", "stair_count"))
-        seconds = np.where(
-            kind == STAIRS,
-            np.where(np.isnan(steps), WALK_S, np.abs(steps) / STEPS_PER_S),
-            np.where(np.isnan(length), np.where(kind == LIFT, LIFT_S, WALK_S), length / INSIDE_MS),
-        )
-        seconds = np.where(np.isnan(given), seconds, given)
+        climb = level[np.maximum(last, 0)] - level[np.maximum(first, 0)] if table.num_rows else np.zeros(0)
+        seconds = pathway_seconds(table, kind, climb)
         valid = (first >= 0) & (last >= 0) & (seconds >= 0) & (seconds < 7200)
         self.faults.add_rows(
             np.flatnonzero(~valid),

@@ -164,6 +164,8 @@ function layerWords(value: LayerSet, { layers }: Known, counted = true): string 
 function placeWords(value: unknown, slot: Slot | undefined, known: Known): string {
   const { questions = {} } = known;
   if (value === null || value === undefined) return t`somewhere`;
+  if (typeof value === "string") return known.layers.some(({ id }) => id === value) ? layerWords({ layer: value }, known) : spaced(value);
+  if (Array.isArray(value)) return value.length === 1 || !Array.isArray(value[0]) ? t`a point` : t`${value.length} points`;
   if (isLayerSet(value)) return value.inside ? t`${layerWords(value, known, false)} inside ${questions[value.inside] ?? t`an answer`}` : layerWords(value, known);
   if (isAnswerSet(value)) return t`${spaced(value.part ?? "results")} of ${questions[value.answer] ?? t`an answer`}`;
   if (isPointSet(value)) {
