@@ -5,6 +5,7 @@ from __future__ import annotations
 import mmap
 import os
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -12,6 +13,8 @@ from numpy.typing import NDArray
 
 MOST_COLUMNS = 1 / 16
 """A copy that differs in a greater share of its columns is copied from itself."""
+SMALL = 1 << 20
+"""Copying so many bytes takes less time than mapping them."""
 
 
 class Image:
@@ -24,7 +27,7 @@ class Image:
     def __init__(self, array: NDArray[Any]) -> None:
         self._array = array
         self._file: int | None = None
-        if array.nbytes and hasattr(os, "memfd_create"):
+        if array.nbytes > SMALL and hasattr(os, "memfd_create"):
             self._file = os.memfd_create("awl")
             os.truncate(self._file, array.nbytes)
             with mmap.mmap(self._file, array.nbytes) as memory:
@@ -77,3 +80,16 @@ class Branch:
         """
         differing = np.union1d(self._columns, columns)
         return Branch(self._images, differing) if len(differing) <= MOST_COLUMNS * count else Branch()
+
+
+@dataclass(frozen=True)
+class Branched:
+    """An array (m,) of which others come that differ from it in few places.
+
+    Attributes:
+        values: the array.
+        branch: where it comes from itself.
+    """
+
+    values: NDArray[Any]
+    branch: Branch

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import dijkstra
 
+from awl.core import branches
 from awl.core.errors import Cancelled
 from awl.core.network.network import Network
 from awl.core.progress import Progress
@@ -319,10 +320,12 @@ def test_closing_a_few_streets_puts_the_metric_right_in_part(network, monkeypatc
         assert np.array_equal(matrix(plain, places, places, measure)[0], ours.matrix(places, places, measure)[0])
 
 
-def test_closures_one_upon_the_other_leave_what_they_came_from_as_it_was(network, monkeypatch):
+@pytest.mark.parametrize("small", [0, branches.SMALL], ids=["mapped", "copied"])
+def test_closures_one_upon_the_other_leave_what_they_came_from_as_it_was(network, monkeypatch, small):
     """Metrics share memory: each is that of its own network, also when others were put right in part from it and its base."""
     high, places = raised(network), random_places(network, 30, 7)
     back = places.take(np.arange(30)[::-1])
+    monkeypatch.setattr(branches, "SMALL", small)
     kept = {name: array.copy() for name, array in high.hierarchy.arrays().items()}
     monkeypatch.setattr(hierarchy, "customized", lambda *_: pytest.fail("customized in full"))
     monkeypatch.setattr(hierarchy, "unpacking_of", lambda *_: pytest.fail("all ways found anew"))

@@ -15,6 +15,7 @@ from typing import Any, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from awl.core.branches import Branch, Branched
 from awl.core.graph.arcs import Arcs
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.barriers import gate_sequences, parted, unread_gates
@@ -135,7 +136,8 @@ class Network:
             closed: mask (m,) of the links that are closed.
         """
         union = closed if self.closed is None else self.closed | closed
-        changed = np.flatnonzero(closed & self.usable)
+        changed = np.flatnonzero(closed)
+        changed = changed[self.usable[changed]]
         return Network(self.streets, self.when, union, self.slower, self.own, (self, changed))
 
     def with_slower(self, factor: NDArray[np.float64]) -> Network:
@@ -235,7 +237,7 @@ class Network:
     @cached_property
     def _digest(self) -> tuple[bytes, bytes]:
         """What is closed and what is slower, in short."""
-        closed = b"" if self.closed is None else blake2b(np.packbits(self.closed).tobytes(), digest_size=16).digest()
+        closed = b"" if self.closed is None else blake2b(_in_short(self.closed), digest_size=16).digest()
         slower = b"" if self.slower is None else blake2b(self.slower.tobytes(), digest_size=16).digest()
         return closed, slower
 
@@ -414,17 +416,22 @@ class Network:
         Parameters:
             measure: `time` (ms), `distance` (mm) or the id of a cost given with the streets or the mode (1/1000).
         """
-        return self.derived(("arc_costs", measure, self.own, *self.key), lambda: self._arc_costs(measure))
+        return self.derived(self._arc_costs_key(measure), lambda: self._arc_costs(measure)).values
 
-    def _arc_costs(self, measure: str) -> NDArray[np.int32]:
+    def _arc_costs_key(self, measure: str) -> tuple[Any, ...]:
+        return ("arc_costs", measure, self.own, *self.key)
+
+    def _arc_costs(self, measure: str) -> Branched:
         before, links = self._before or (None, None)
-        known = None if before is None else before._held.get(("arc_costs", measure, before.own, *before.key))
+        known = None if before is None else before._held.get(before._arc_costs_key(measure))
         if known is None or links is None:
-            return np.where(np.stack([self.forward, self.backward], axis=1), self._pair(measure), BLOCKED).ravel()
-        costs: NDArray[np.int32] = known.reshape(-1, 2).copy()
-        usable = np.stack([self.forward[links], self.backward[links]], axis=1)
-        costs[links] = np.where(usable, self._pair(measure)[links], BLOCKED)
-        return costs.ravel()
+            both = np.stack([self.forward, self.backward], axis=1)
+            return Branched(np.where(both, self._pair(measure), BLOCKED).ravel(), Branch())
+        (costs,) = known.branch.copies(known.values[None])
+        open_now = np.ones(len(links), bool) if self.closed is None else ~self.closed[links]
+        ways = np.stack([self.streets.forward[links] & open_now, self.streets.backward[links] & open_now], axis=1)
+        costs[0].reshape(-1, 2)[links] = np.where(ways, self._pair(measure)[links], BLOCKED)
+        return Branched(costs[0], known.branch.grown(np.concatenate([2 * links, 2 * links + 1]), len(costs[0])))
 
     def link_costs(self, measure: str, direction: str) -> LinkCosts:
         """Costs as a search sees them: one that runs towards places passes each link in reverse.
@@ -480,3 +487,9 @@ def _differing(network: Network, other: Network) -> NDArray[np.int64]:
     differs = network.usable != other.usable
     factor, other_factor = (1.0 if of.slower is None else of.slower for of in (network, other))
     return np.flatnonzero(differs | (factor != other_factor))
+
+
+def _in_short(mask: NDArray[np.bool_]) -> bytes:
+    """A mask as its rows where they are few, else as its bits: whichever takes less time."""
+    rows = np.flatnonzero(mask)
+    return rows.tobytes() if 64 * len(rows) < len(mask) else np.packbits(mask).tobytes()

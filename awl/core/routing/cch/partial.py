@@ -83,6 +83,17 @@ def _columns(cost: StepCosts) -> tuple[Ints, Ints, Ints, NDArray[np.bool_]]:
 
 
 @njit_no_refcount
+def _set(bits, e):
+    bits[e >> 3] |= np.uint8(1 << (e & 7))
+
+
+@njit_no_refcount
+def _is_set(bits, e):
+    """Whether the bit of an edge is set. Bits touch less memory than bytes, which is cleared page by page at first use."""
+    return bits[e >> 3] >> (e & 7) & 1 == 1
+
+
+@njit_no_refcount
 def _cost_of(costs, step):
     """What a step costs; worked out for the few that are looked at, as there are many."""
     arc, arc_cost, delay, barred = costs
@@ -154,9 +165,9 @@ def _waiting(start, edges):
 @njit(cache=True, nogil=True)
 def _again(start, head, lowest, by_edge, edge_of, step_cost, first, cost):
     queue = _waiting(start, first)
-    queued, row = np.zeros(len(head), np.uint8), np.empty(widest(start), np.int64)
+    queued, row = np.zeros((len(head) >> 3) + 1, np.uint8), np.empty(widest(start), np.int64)
     for e in first:
-        queued[e] = 1
+        _set(queued, e)
     done = np.empty(max(len(first), 16), np.int32)
     size = 0
     while len(queue) > 0:
@@ -196,8 +207,8 @@ def _again(start, head, lowest, by_edge, edge_of, step_cost, first, cost):
                 was_down + cost[0, f] == ahead or down + cost[0, f] <= ahead
                 or cost[1, f] + was_up == behind or cost[1, f] + up <= behind
             )  # fmt: skip
-            if felt and queued[over] == 0:
-                queued[over] = 1
+            if felt and not _is_set(queued, over):
+                _set(queued, over)
                 heappush(queue, (np.int64(min(high, head[f])) << 32) | over)
     return done[:size].copy()
 
@@ -207,9 +218,9 @@ def _ways_again(
     start, head, lowest, by_edge, edge_of, cost, step_cost, step_carried, looked_at, via, accumulated
 ):  # fmt: skip
     queue = _waiting(start, looked_at)
-    queued, row = np.zeros(len(head), np.uint8), np.empty(widest(start), np.int64)
+    queued, row = np.zeros((len(head) >> 3) + 1, np.uint8), np.empty(widest(start), np.int64)
     for e in looked_at:
-        queued[e] = 1
+        _set(queued, e)
     done = np.empty(max(len(looked_at), 16), np.int32)
     size = 0
     while len(queue) > 0:
@@ -249,9 +260,9 @@ def _ways_again(
             if f == e:
                 continue
             other, back = row[f - begin], 1 if head[f] < high else 0
-            if queued[other] == 0 and (
+            if not _is_set(queued, other) and (
                 cost[1, e] + cost[0, f] == cost[back, other] or cost[1, f] + cost[0, e] == cost[1 - back, other]
             ):
-                queued[other] = 1
+                _set(queued, other)
                 heappush(queue, (np.int64(min(high, head[f])) << 32) | other)
     return done[:size].copy()
