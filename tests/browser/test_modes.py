@@ -35,7 +35,11 @@ def ask_for_a_drive(page: Page) -> None:
 def test_a_changed_rule_changes_map_card_and_route(page: Page, cut: Study) -> None:
     page.open_afresh("cut/sheet")
     ask_for_a_drive(page)
-    road = next(name for name in streets_passed(page)[1:-1] if "unnamed" not in name)
+
+    def named() -> list[str]:
+        return [name for name in streets_passed(page)[1:-1] if "unnamed" not in name]
+
+    road = page.wait(named, "the way, with streets that have a name")[0]
     where = f"name = '{road}'"
 
     graph = cut.graph

@@ -105,6 +105,13 @@ def test_a_fault_is_found_for_what_it_is(checked, kind):
         ),
         "a limit in words": block(at(300, 0, 10) + street(2, [2, 10], maxspeed="none")),
         "a one-way street around": block(oneway="yes"),
+        "a path that ends at a road which bars walkers": block(
+            at(100, 150, 10) + at(100, 2, 11) + way(2, [3, 10, 11], highway="footway"), foot="no"
+        ),
+        "a tunnel that ends beside a path": block(
+            at(300, 0, 10) + at(301, -30, 11) + at(301, 200, 12)
+            + street(2, [2, 10], tunnel="yes", layer="-1") + way(3, [11, 12, 3], highway="footway")
+        ),
     }.items(),
     ids=lambda item: item[0],
 )  # fmt: skip
@@ -129,6 +136,20 @@ def test_a_gap_says_how_wide_it_is_and_where_it_ends(checked):
     assert findings.size[0] == pytest.approx(2, abs=0.02)
     assert np.hypot(findings.to_x - findings.x, findings.to_y - findings.y)[0] == pytest.approx(2, abs=0.02)
     assert "2.0 m short of Square" in sentences(network.graph, findings)[0]
+
+
+def test_the_nearest_to_a_part_by_itself_is_of_its_level(checked):
+    apart = at(100, 10, 10) + at(150, 10, 11) + way(2, [10, 11], highway="footway")
+    above = at(300, 10, 12) + at(90, 12, 13) + street(3, [2, 12, 13], bridge="yes", layer="1")
+    network, findings = checked(block(apart + above))
+    (row,) = np.flatnonzero(findings.kind == NAMES.index("isolated"))
+    assert sentences(network.graph, findings)[row].endswith("the nearest is Square, 10 m away.")
+
+
+@pytest.mark.parametrize("kind", ["no-way-out", "no-way-in"])
+def test_where_one_street_ends_alone_the_extract_may_be_cut(checked, kind):
+    network, findings = checked(FAULTS[kind])
+    assert sentences(network.graph, findings)[0].endswith(", unless the extract is cut here.")
 
 
 def test_a_street_through_water_is_one_unless_it_has_a_bridge(checked):

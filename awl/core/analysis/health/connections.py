@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from scipy.spatial import KDTree
 
 from awl.core.analysis.health.findings import Findings
-from awl.core.analysis.health.levels import middles
+from awl.core.analysis.health.levels import level_of, middles
 from awl.core.graph.arcs import csr
 from awl.core.graph.connectors import CONNECTOR
 from awl.core.graph.lines import groups
@@ -21,6 +21,8 @@ Ints = NDArray[np.int64]
 Floats = NDArray[np.float64]
 GAP_LIMIT_M = 2_000.0
 """How far the gap to the rest is looked for."""
+LEVEL_GAP_M = 150.0
+"""A street of the same level that is so near is taken for the rest rather than one above or below."""
 AHEAD_M, AHEAD_DEG = 200.0, 60.0
 """A street that ends leads on to others where a node lies so near ahead of it, within this angle of its course."""
 
@@ -43,13 +45,7 @@ def isolated(graph: StreetGraph) -> Findings:
     main = int(total.argmax())
     rows = np.flatnonzero(street & (part != main) & ~cut[part])
     lines = graph.lines_xy
-    tree = shapely.STRtree(lines[part == main])
-    rest = np.flatnonzero(part == main)
-    nth, near = tree.query_nearest(lines[rows], max_distance=GAP_LIMIT_M, all_matches=False)
-    gap = np.full(len(rows), np.inf)
-    target = np.full(len(rows), -1, np.int64)
-    target[nth] = rest[near]
-    gap[nth] = shapely.distance(lines[rows[nth]], lines[rest[near]])
+    target, gap = _nearest(lines, rows, np.flatnonzero(part == main), level_of(graph))
     # The link of each part that lies nearest to the rest says where it is.
     order = np.lexsort((gap, part[rows]))
     ordered = part[rows][order]
@@ -60,6 +56,20 @@ def isolated(graph: StreetGraph) -> Findings:
     bridge = shapely.get_coordinates(shapely.shortest_line(lines[rows[known]], lines[target[known]])).reshape(-1, 2, 2)
     xy[known], end[known] = bridge[:, 0], bridge[:, 1]
     return Findings.of("isolated", xy, np.column_stack([rows, target]), total[part[rows]], end)
+
+
+def _nearest(lines: NDArray[np.object_], rows: Ints, rest: Ints, level: Floats) -> tuple[Ints, Floats]:
+    """The nearest link (k,) of the rest to each of some links, of its level where there is one near, and the gap in metres."""
+    target, gap = np.full(len(rows), -1, np.int64), np.full(len(rows), np.inf)
+    for wanted in (*np.unique(level[rows]).tolist(), None):
+        some = np.flatnonzero(target < 0) if wanted is None else np.flatnonzero(level[rows] == wanted)
+        among = rest if wanted is None else rest[level[rest] == wanted]
+        nth, near = shapely.STRtree(lines[among]).query_nearest(
+            lines[rows[some]], max_distance=GAP_LIMIT_M if wanted is None else LEVEL_GAP_M, all_matches=False
+        )
+        target[some[nth]] = among[near]
+        gap[some[nth]] = shapely.distance(lines[rows[some[nth]]], lines[among[near]])
+    return target, gap
 
 
 def one_ways(network: Network) -> list[Findings]:

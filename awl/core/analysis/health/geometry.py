@@ -7,7 +7,7 @@ import shapely
 from numpy.typing import NDArray
 
 from awl.core.analysis.health.findings import Findings
-from awl.core.analysis.health.levels import is_bridge, is_street, is_tunnel, middles
+from awl.core.analysis.health.levels import ON_FOOT, is_bridge, is_street, is_tunnel, middles
 from awl.core.analysis.health.segments import Meetings, Segments
 from awl.core.graph.street_graph import StreetGraph
 
@@ -85,6 +85,10 @@ def near_misses(graph: StreetGraph, tree: shapely.STRtree, touching: Findings, l
     nth, other = tree.query(points, predicate="dwithin", distance=reach)
     nodes = np.column_stack([graph.link_from, graph.link_to])
     near = street[other] & (over[nth] | (level[other] == level[link[nth]]))
+    # Nobody on foot is meant to go on along a road that bars them, nor a road that ends in a tunnel or on a bridge along a path.
+    walked, class_of = graph.tag("highway").isin(ON_FOOT), graph.tag("highway")
+    barred = graph.tag("foot").equals("no") | class_of.isin(("motorway", "motorway_link"))
+    near &= ~(walked[link[nth]] & barred[other]) & ~(over[nth] & ~walked[link[nth]] & walked[other])
     for k in (0, 1):
         for j in (0, 1):
             near &= nodes[other, k] != nodes[link[nth], j]

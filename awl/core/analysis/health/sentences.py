@@ -29,6 +29,11 @@ TEXTS: dict[str, str] = {
     "far-from-streets": "A place lies {size:,.0f} m from the nearest street, {a}.",
     "covered-by-water": "{a} runs through water for {size:,.0f} m.",
 }
+EDGE = {
+    "no-way-out": "{a} ends here and can be entered but not left, unless the extract is cut here.",
+    "no-way-in": "{a} begins here and can be left but not entered, unless the extract is cut here.",
+}
+"""Where one street ends alone: it may go on outside."""
 LEFT_OUT = "Way {source} begins and ends at this one place; it was left out."
 LACKING = "Turn restriction {source} names way {size:.0f}, which the extract lacks: it may lie beyond its edge."
 CONTRADICTING = "{a} is stated as {levels}."
@@ -44,10 +49,12 @@ def sentences(graph: StreetGraph, findings: Findings) -> list[str]:
         findings: what was found in them.
     """
     gap = np.hypot(findings.to_x - findings.x, findings.to_y - findings.y)
+    degree = np.bincount(np.concatenate([graph.link_from, graph.link_to]), minlength=graph.node_count)
     texts = []
     columns = (findings.kind, findings.links, findings.size, gap, findings.source)
     for code, (a, b), size, away, source in zip(*(column.tolist() for column in columns), strict=True):
-        sentence = _text(NAMES[code], a, b, size).format(
+        ends_alone = a >= 0 and min(degree[graph.link_from[a]], degree[graph.link_to[a]]) == 1
+        sentence = _text(NAMES[code], a, b, size, ends_alone).format(
             a=street(graph, a),
             b=street(graph, b),
             size=size,
@@ -61,8 +68,10 @@ def sentences(graph: StreetGraph, findings: Findings) -> list[str]:
     return texts
 
 
-def _text(kind: str, a: int, b: int, size: float) -> str:
+def _text(kind: str, a: int, b: int, size: float, ends_alone: bool) -> str:
     """The sentence of a finding, with blanks."""
+    if ends_alone and kind in EDGE:
+        return EDGE[kind]
     if kind == "near-miss" and size == 0:
         return TOUCHING
     if kind == "isolated" and b < 0:
