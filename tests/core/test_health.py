@@ -106,7 +106,7 @@ def test_a_fault_is_found_for_what_it_is(checked, kind):
         "a limit in words": block(at(300, 0, 10) + street(2, [2, 10], maxspeed="none")),
         "a one-way street around": block(oneway="yes"),
         "a path that ends at a road which bars walkers": block(
-            at(100, 150, 10) + at(100, 2, 11) + way(2, [3, 10, 11], highway="footway"), foot="no"
+            at(100, 150, 10) + at(100, 2, 11) + street(3, [3, 10]) + way(2, [10, 11], highway="footway"), foot="no"
         ),
         "a tunnel that ends beside a path": block(
             at(300, 0, 10) + at(301, -30, 11) + at(301, 200, 12)
