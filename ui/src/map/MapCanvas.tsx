@@ -73,7 +73,7 @@ export function MapCanvas({ ground, theme, streets, content, opacity, hidden, la
   useEffect(() => {
     if (!scene || !styled) return;
     scene.setBands(content.bandCount);
-    scene.show(content.overlays);
+    scene.show(content.overlays, content.nodes);
     scene.hideBase(hidden);
   }, [scene, styled, content, hidden]);
   useEffect(() => {

@@ -7,6 +7,7 @@ import type { FeatureCollection } from "geojson";
 import type { Packed } from "../api/packed";
 import type { Box } from "./extent";
 import { streetLook } from "./look";
+import { NodesInView, type GraphNodes } from "./nodes";
 import { layersInOrder } from "./order";
 import { AREA_OPACITY, baseStyle, buttonImage, EMPTY, isOverlay, linkLettering, tilesOf, type Overlay } from "./style";
 import { StreetLayer } from "./StreetLayer";
@@ -61,6 +62,10 @@ export class Scene {
   private streets: StreetLayer | null = null;
   private pins: Marker[] = [];
   private shown: Overlays = {};
+  /** What is to be shown, without the nodes of streets, which follow the view. */
+  private wanted: Overlays = {};
+  private nodes: GraphNodes | null = null;
+  private readonly nodesInView = new NodesInView();
   /** The attribute lettered along links; a fresh style letters their numbers. */
   private lettered: string | null = null;
   private newest = 0;
@@ -99,6 +104,7 @@ export class Scene {
         if (id === name && !this.map.hasImage(name)) this.map.addImage(name, buttonImage(name), { pixelRatio: 2 });
       });
     }
+    this.map.on("moveend", () => this.nodes && this.show(this.wanted));
     this.styled = `${theme} ${revision}`;
     this.layers = style.layers.map(({ id }) => id);
     this.ready = new Promise((done) => void this.map.once("style.load", () => done()));
@@ -133,10 +139,10 @@ export class Scene {
       if (this.map.hasImage(name)) this.map.removeImage(name);
       this.map.addImage(name, buttonImage(name), { pixelRatio: 2 });
     }
-    const [shown, hidden] = [this.shown, this.hiddenBase];
+    const hidden = this.hiddenBase;
     this.shown = {};
     this.hiddenBase = {};
-    this.show(shown);
+    this.show(this.wanted);
     this.hideBase(hidden);
     this.setOpacity(this.opacity);
   }
@@ -214,10 +220,13 @@ export class Scene {
     for (let i = wanted.length - 1; i >= 0; i--) this.map.moveLayer(wanted[i] ?? "", wanted[i + 1]);
   }
 
-  /** Put overlay data; absent overlays are emptied. */
-  show(overlays: Overlays): void {
+  /** Put overlay data; absent overlays are emptied. Nodes of streets are added as far as they are in view. */
+  show(overlays: Overlays, nodes = this.nodes): void {
+    this.wanted = overlays;
+    this.nodes = nodes;
+    const all = nodes && !overlays.nodes ? { ...overlays, nodes: this.nodesInView.of(nodes, this.map.getBounds().toArray().flat() as Box, this.map.getZoom()) } : overlays;
     // What is equal stays what it was: new data is sent to a worker, cut into tiles and drawn in several frames.
-    const next = replaceEqualDeep(this.shown, filled(overlays));
+    const next = replaceEqualDeep(this.shown, filled(all));
     for (const name of new Set([...Object.keys(this.shown), ...Object.keys(next)]) as Set<Overlay>) {
       if (this.shown[name] !== next[name]) void this.map.getSource<GeoJSONSource>(name)?.setData(next[name] ?? EMPTY);
     }
@@ -310,7 +319,7 @@ export class Scene {
       event.preventDefault();
       from = event;
       canvas.style.cursor = "grabbing";
-      const shown = this.shown;
+      const shown = this.wanted;
       const move = ({ lngLat }: MapMouseEvent) => {
         const shape = { type: "LineString" as const, coordinates: [event.lngLat.toArray(), lngLat.toArray()] };
         const line = { type: "Feature" as const, properties: {}, geometry: shape };

@@ -6,7 +6,7 @@ import type { MapContent } from "./content";
 import { changeRamp, shareRamp } from "./look";
 import { frameOf, outlineShown, rowColour, viewShown, widthOf, type Choice, type MapLayer } from "./view";
 
-const empty = (): MapContent => ({ overlays: {}, streets: { kind: "plain" }, groups: [], bandCount: 3, order: [] });
+const empty = (): MapContent => ({ overlays: {}, nodes: null, streets: { kind: "plain" }, groups: [], bandCount: 3, order: [] });
 const set = (...features: Feature[]) => ({ type: "FeatureCollection", features });
 const point = (properties: Record<string, unknown>): Feature => ({ type: "Feature", properties, geometry: { type: "Point", coordinates: [0, 0] } });
 const line = (properties: Record<string, unknown>, coordinates: number[][] = [[0, 0], [1, 1]]): Feature => ({ type: "Feature", properties, geometry: { type: "LineString", coordinates } });

@@ -6,6 +6,7 @@ import type { Packed } from "../../api/packed";
 import type { LayerInfo, Overview } from "../../api/studies";
 import type { LegendGroup, LegendRow, MapContent } from "../../map/content";
 import { bands, token } from "../../map/look";
+import type { GraphNodes } from "../../map/nodes";
 import { figure } from "../../common/format";
 import { collection } from "../../map/shapes";
 import { widthOf } from "../../map/view";
@@ -30,20 +31,11 @@ export function streetsStage(content: MapContent, overview: Overview, streets: P
       ? t`A link's letters read in the direction in which it was drawn.`
       : t`Nodes and numbers show from street scale on; a link's number reads in the direction in which it was drawn.`,
   });
-  content.overlays.nodes = nodesOf(streets, hidden);
+  if (!overview.drawn) content.nodes = nodesShown(streets, hidden);
 }
 
-export function nodesOf(streets: Packed | null, hidden: Hidden): FeatureCollection {
-  if (!streets) return collection([]);
-  const [isBorder, lon, lat, number] = streets.arrays.slice(7) as [Uint8Array, Float64Array, Float64Array, Float64Array];
-  const features: Feature[] = [];
-  for (let i = 0; i < lon.length; i++) {
-    if (hidden[isBorder[i] ? "border" : "nodes"]) continue;
-    const coordinates = [lon[i] as number, lat[i] as number];
-    features.push({ type: "Feature", properties: { border: isBorder[i] === 1, number: number[i] }, geometry: { type: "Point", coordinates } });
-  }
-  return collection(features);
-}
+/** Which nodes of the streets are shown. */
+export const nodesShown = (streets: Packed | null, hidden: Hidden): GraphNodes | null => streets && { streets, plain: !hidden.nodes, border: !hidden.border };
 
 /** An attribute of each link of a drawing, lettered at its middle in the direction in which it was drawn. */
 export function lettersOf(links: FeatureCollection, field: string): FeatureCollection {

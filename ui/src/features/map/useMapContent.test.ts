@@ -106,10 +106,10 @@ describe("the stage of the streets", () => {
     head: {},
     arrays: [...Array.from({ length: 7 }, () => new Uint8Array()), new Uint8Array([0, 1]), new Float64Array([1, 2]), new Float64Array([3, 4]), new Float64Array([1001, 1002])],
   } as unknown as Packed;
-  it("shows nodes with the numbers the study knows them by, border nodes apart", () => {
+  it("shows nodes, border nodes apart", () => {
     screenStore.setState({ stage: "streets", hidden: { border: true } });
     const content = renderHook(() => useMapContent(OVERVIEW, packed), { wrapper: framed() }).result.current;
-    expect(content.overlays.nodes?.features.map(({ properties }) => properties)).toEqual([{ border: false, number: 1001 }]);
+    expect(content.nodes).toEqual({ streets: packed, plain: true, border: false });
     expect(rows(content, "Graph").find(({ label }) => label === "Border node")?.count).toBe(12);
   });
   it("lists only the ground that the study has", () => {

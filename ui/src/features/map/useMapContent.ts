@@ -10,12 +10,13 @@ import type { Packed } from "../../api/packed";
 import { askOnce, cutOffLinks, type LayerInfo, type Overview } from "../../api/studies";
 import { nothingShown, UNORDERED, type MapContent, type StreetsShown } from "../../map/content";
 import { token } from "../../map/look";
+import { nodesOf } from "../../map/nodes";
 import { collection } from "../../map/shapes";
 import { outlineShown, viewShown } from "../../map/view";
 import { inkOf, questionNames } from "../../state/blocks";
 import { useScreen } from "../../state/screen";
 import { useAnswer, useSheet, type Answer, type QuestionBlock } from "../../state/sheet";
-import { changesShown, findingShown, findingsShown, frequenciesShown, ground, lettersOf, linesShown, nodesOf, partsShown, reachLegend, streetsStage } from "./graphContent";
+import { changesShown, findingShown, findingsShown, frequenciesShown, ground, lettersOf, linesShown, nodesShown, partsShown, reachLegend, streetsStage } from "./graphContent";
 import { layerShown } from "./layerContent";
 import { measureShown } from "./measured";
 import { modesStage } from "./modeContent";
@@ -68,7 +69,8 @@ export function useMapContent(overview: Overview | undefined, streets: Packed | 
   return useMemo(() => {
     const content: MapContent = { ...nothingShown(), order: (stage === "sheet" && block?.order) || UNORDERED };
     if (!overview?.revision) return content;
-    if (overview.drawn) content.overlays.nodes = nodesOf(streets, hidden);
+    const nodes = nodesShown(streets, hidden);
+    if (overview.drawn && nodes) content.overlays.nodes = nodesOf(nodes);
     if (overview.drawn && drawnLinks && !hidden["link-numbers"]) content.overlays.letters = lettersOf(drawnLinks, label ?? "length");
     if (stage === "sources" && looked) layerShown(content, looked.info, looked.features, chosen, hidden);
     if (stage === "streets") streetsStage(content, overview, streets, hidden, label);
