@@ -14,6 +14,7 @@ from awl.core.analysis.centrality import Centrality
 from awl.core.analysis.health.check import check
 from awl.core.analysis.isochrone_areas.contours import contour_area, field_values
 from awl.core.analysis.isochrone_areas.field import field_of
+from awl.core.analysis.isochrone_areas.nearby import field_near
 from awl.core.analysis.simulation.filling import Conduct, Crowd, Rooms, fill
 from awl.core.analysis.simulation.meetings import Close, met
 from awl.core.analysis.simulation.moving import passages_of, timed_paths
@@ -155,6 +156,7 @@ def warm() -> None:
             cut_lines(graph, parts.link, parts.begin, parts.end, in_plane)
         field = field_of(network)
         contour_area(field, field_values(field, reach, 60_000))
+        field_near(field, reach.take(np.zeros(0, np.int64)))
         matrix(network, places, places, "distance")
         best_leg(network, places, 0, 1, "time")
         router = StreetRouter(network)

@@ -8,6 +8,8 @@ from numpy.typing import NDArray
 
 from awl.core.analysis.isochrone_areas.contours import contour_area, field_values
 from awl.core.analysis.isochrone_areas.error import TOLERATED, AreaError
+from awl.core.analysis.isochrone_areas.field import Field
+from awl.core.analysis.isochrone_areas.nearby import field_near
 from awl.core.analysis.isochrone_areas.over_water import without_water
 from awl.core.routing.reach import Parts, Reach
 from awl.io.table import Column, Table
@@ -55,10 +57,14 @@ class AreaDrawer:
         self._field, self._calm = context.field, calm
         self._water, self._over_water = context.study.water_xy, context.study.links_over_water
         self._graph = context.network.graph
+        self._near: tuple[Reach, Field] | None = None
 
     def area(self, reach: Reach, unit: int, owner: int | None = None) -> shapely.Geometry:
         """The area within `unit`, of one owner or of all, in the metric plane."""
-        shape = contour_area(self._field, field_values(self._field, reach, unit, self._calm, owner))
+        if self._near is None or self._near[0] is not reach:
+            self._near = reach, field_near(self._field, reach)
+        field = self._near[1]
+        shape = contour_area(field, field_values(field, reach, unit, self._calm, owner))
         if not shapely.is_valid(shape):
             shape = shapely.make_valid(shape)
         return without_water(shape, self._water, self._graph, self._over_water, reach, unit, owner)

@@ -8,6 +8,7 @@ import shapely
 
 from awl.core.analysis.isochrone_areas.contours import contour_area, field_values
 from awl.core.analysis.isochrone_areas.field import OFF_STREET_M, field_of
+from awl.core.analysis.isochrone_areas.nearby import field_near
 from awl.core.graph.shapes import cut_lines
 from awl.core.routing.dijkstra.plain import arrivals
 from awl.core.routing.reach import reach_of
@@ -43,6 +44,21 @@ def test_at_most_one_percent_of_street_length_is_on_the_wrong_side(drawn, minute
     points, length, reached = pieces_of(walk, reach, limit)
     wrong = shapely.contains(area, points) != reached
     assert length[wrong].sum() / length.sum() < 0.01
+
+
+@pytest.mark.parametrize("owner", [None, 3])
+@pytest.mark.parametrize("seconds", [0, 5, 40, 90, 300])
+def test_an_area_on_the_part_of_the_field_that_is_near_is_that_on_the_whole_field(walk, seconds, owner):
+    field, limit = field_of(walk), seconds * 1000
+    places = random_places(walk, 5, 21)
+    reach = reach_of(walk, places, arrivals(walk, places, "time", limit=limit + 20_000))
+    part, reached = field_near(field, reach), reach.take(reach.is_reached)
+    assert seconds > 90 or len(part.triangles) < len(field.triangles) / 2
+    near, whole = (
+        contour_area(of, field_values(of, pieces, limit, 20_000.0, owner))
+        for of, pieces in ((part, reached), (field, reach))
+    )
+    assert shapely.equals_exact(near, whole) and (seconds < 40 or not whole.is_empty)
 
 
 def test_areas_grow_with_the_limit_and_stay_near_streets(drawn):

@@ -167,6 +167,14 @@ class StreetGraph:
         x, y = self.shape_xy
         return ragged_lines(np.column_stack([x, y]), self.shape_start)
 
+    @cached_property
+    def boxes_xy(self) -> NDArray[np.float64]:
+        """The box around each link in the metric plane (4, m): west, south, east, north."""
+        if self._same_shapes is not None:
+            return self._same_shapes.boxes_xy
+        first = self.shape_start[:-1]
+        return np.stack([ends.reduceat(side, first) for ends in (np.minimum, np.maximum) for side in self.shape_xy])
+
     def take_shapes_from(self, former: StreetGraph, changed: NDArray[np.int64]) -> None:
         """Go on with the shapes in the plane that were made of an earlier graph; nothing where it has none, or another plane.
 

@@ -50,6 +50,12 @@ class Reach:
         """
         return Reach(*(getattr(self, name)[rows] for name in self.__dataclass_fields__))
 
+    @property
+    def is_reached(self) -> NDArray[np.bool_]:
+        """Which pieces (p,) are come to at all, along them or at a node where they begin or end."""
+        ends = (self.at_begin, self.at_end, self.node_begin, self.node_end)
+        return np.logical_or.reduce([np.isfinite(end) for end in ends])
+
     def at(self, row: NDArray[np.integer], fraction: NDArray[np.float64]) -> NDArray[np.float64]:
         """Arrival at fractions of the link of pieces `row`, infinity where not reached.
 

@@ -52,6 +52,8 @@ def arrivals_at(field: Field, reach: Reach) -> tuple[NDArray[np.float64], NDArra
         field: the points at which the field is known.
         reach: arrivals along all links.
     """
+    if len(reach.link) == 0:
+        return np.full(field.samples, np.inf), np.full(field.samples, -1, np.int32)
     # Pieces stand in order of link and begin: the piece of a sample is the last one that begins at or before it.
     key = reach.link + np.minimum(reach.begin, 1.0 - 1e-12)
     row = np.searchsorted(key, field.link + np.minimum(field.fraction, 1.0 - 1e-9), side="right") - 1

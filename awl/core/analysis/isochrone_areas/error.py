@@ -99,7 +99,6 @@ def _nearby(graph: StreetGraph, reach: Reach, area: shapely.Geometry) -> NDArray
     if area.is_empty:
         return np.zeros(len(reach.link), bool)
     west, south, east, north = area.bounds
-    (x, y), first = graph.shape_xy, graph.shape_start[:-1]
-    near: NDArray[np.bool_] = (np.maximum.reduceat(x, first) >= west) & (np.minimum.reduceat(x, first) <= east)
-    near &= (np.maximum.reduceat(y, first) >= south) & (np.minimum.reduceat(y, first) <= north)
+    left, bottom, right, top = graph.boxes_xy
+    near: NDArray[np.bool_] = (right >= west) & (left <= east) & (top >= south) & (bottom <= north)
     return near[reach.link]
