@@ -64,9 +64,9 @@ def area_error(
         first = reach.at_begin[row] + (fraction - reach.begin[row]) * reach.up[row]
         second = reach.at_end[row] + (reach.end[row] - fraction) * reach.down[row]
         owner = np.where(first <= second, reach.owner_begin[row], reach.owner_end[row])
-        held = areas[owner]
-        near = shapely.buffer(held, EDGE_M)
-        lost = ~shapely.contains_xy(near, x, y) & ~shapely.is_missing(held)
+        near = shapely.buffer(areas, EDGE_M)
+        shapely.prepare(near)
+        lost = ~shapely.contains_xy(near[owner], x, y) & ~shapely.is_missing(areas[owner])
         return AreaError(float(lost.mean()), 0.0)
     near, core = shapely.buffer(areas[0], EDGE_M), shapely.buffer(areas[0], -EDGE_M)
     shapely.prepare([near, core])
