@@ -289,31 +289,38 @@ def time_along(network: Network, leg: StreetLeg) -> float:
 SPOTS = 8000
 
 
+def homes_along_streets(
+    study: Study, count: int
+) -> tuple[NDArray[np.float64], NDArray[np.float64], list[NDArray[np.int64]]]:
+    """Longitude and latitude (count,) of points evenly spaced along residential frontage, with the rows that lie in each zone."""
+    network = study.network("walk")
+    graph = network.graph
+    links = np.flatnonzero(network.usable & np.isin(graph.tag("highway").decode(), LIVED_ON))
+    # Points evenly spaced along all streets laid end to end.
+    reach = np.cumsum(graph.link_length[links])
+    marks = (np.arange(count) + 0.5) / count * reach[-1]
+    row = np.searchsorted(reach, marks)
+    chosen, at = links[row], 1 - (reach[row] - marks) / graph.link_length[links][row]
+    spots = shapely.line_interpolate_point(graph.lines_xy[chosen], at, normalized=True)
+    lon, lat = graph.plane.lonlat(*shapely.get_coordinates(spots).T)
+    shapes = shapely.buffer(graph.plane.project(study.read_layer("zones").geometry), ZONE_EDGE_M)
+    return lon, lat, [np.flatnonzero(shapely.contains(shape, spots)) for shape in shapes]
+
+
 def sampled_homes(study: Study) -> tuple[NDArray[np.float64], list[NDArray[np.int64]]]:
     """Seconds (rooms, SPOTS) between each cool room and points evenly spaced along residential frontage, by the oracle's search.
 
     With the rows of the points that lie in each zone.
     """
     network = study.network("walk")
-    graph = network.graph
     rooms = study.read_layer("cool_rooms")
-    zones = study.read_layer("zones")
-    links = np.flatnonzero(network.usable & np.isin(graph.tag("highway").decode(), LIVED_ON))
-    # Points evenly spaced along all streets laid end to end.
-    reach = np.cumsum(graph.link_length[links])
-    marks = (np.arange(SPOTS) + 0.5) / SPOTS * reach[-1]
-    row = np.searchsorted(reach, marks)
-    chosen, at = links[row], 1 - (reach[row] - marks) / graph.link_length[links][row]
-    spots = shapely.line_interpolate_point(graph.lines_xy[chosen], at, normalized=True)
-    lon, lat = graph.plane.lonlat(*shapely.get_coordinates(spots).T)
+    lon, lat, inside = homes_along_streets(study, SPOTS)
     everything = study.snapper("walk").snap(
         np.concatenate([lon, shapely.get_x(rooms.geometry)]), np.concatenate([lat, shapely.get_y(rooms.geometry)]), 100
     )
     # Nobody walks one way only in Ferrow, so the time from a room is the time to it.
     rooms_at = np.arange(SPOTS, len(everything.link))
-    times = times_between(network, everything, starts=rooms_at)[:, :SPOTS]
-    shapes = shapely.buffer(graph.plane.project(zones.geometry), ZONE_EDGE_M)
-    return times, [np.flatnonzero(shapely.contains(shape, spots)) for shape in shapes]
+    return times_between(network, everything, starts=rooms_at)[:, :SPOTS], inside
 
 
 def people_within(study: Study, minutes: float) -> float:

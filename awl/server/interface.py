@@ -135,7 +135,7 @@ def questions(study_id: str) -> Response:
 
 @api.get("/studies/<study_id>/timetables/stops")
 def timetable_stops(study_id: str) -> Response:
-    """How the stops of all timetables are joined to the streets by a mode that rides, and which are too far from any."""
+    """How the stops of all timetables are joined to the streets by a mode that rides or walks, and which are too far from any."""
     known_parameters("mode")
     return reply(joined_stops(study_of(study_id), request.args.get("mode", "transit")).document())
 

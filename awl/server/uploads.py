@@ -334,7 +334,7 @@ def previewed(room: Workroom, progress: Progress, path: Path, reading: Reading) 
 
 @api.get("/uploads/<token>/stops")
 def stops_of_upload(token: str) -> Response:
-    """How the stops of a waiting timetable would be joined to the streets of a study by a mode that rides."""
+    """How the stops of a waiting timetable would be joined to the streets of a study by a mode that rides or walks."""
     known_parameters("study", "mode")
     upload, study_id, mode = staged_file(token), request.args.get("study", ""), request.args.get("mode", "transit")
     study_of(study_id)

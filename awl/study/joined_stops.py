@@ -10,12 +10,13 @@ import numpy as np
 import shapely
 
 from awl.core.errors import AwlError
+from awl.core.modes.mode import Transit
 from awl.core.transit.feed import PLATFORM, Feed
 from awl.core.transit.stops_on_streets import StopsOnStreets
 from awl.io import geojson
 from awl.io.table import Column, Table
 from awl.study.study import Study
-from awl.study.transit import transit_of
+from awl.study.transit import timetables_of, transit_of
 
 FAR_KIND, FAR_GRADE, FAR_TITLE = "stop-far-from-street", "warning", "Stop too far from any street"
 """How stops that cannot be walked to are told among faults."""
@@ -77,19 +78,25 @@ def first_joined_stops(study: Study) -> JoinedStops | None:
 
 
 def joined_stops(study: Study, mode: str, feed: Feed | None = None) -> JoinedStops:
-    """The stops on the streets of a mode that rides; raises `AwlError` where it does not.
+    """The stops on the streets of a mode that rides or walks; raises `AwlError` where it does neither.
 
     Parameters:
         study: the study.
         mode: id of the mode.
         feed: a timetable that the study does not have yet; the study's where None.
     """
-    rules = study.mode(mode).transit
+    own = study.mode(mode)
+    rules = own.transit
+    if rules is None and own.is_on_foot:
+        rules = Transit(on_wheels="wheelchair" in own.access_keys)
     if rules is None:
-        raise AwlError(f"'{mode}' does not ride", remedy="Name a mode by public transport", inputs=("mode",))
-    if feed is None:
+        raise AwlError(
+            f"'{mode}' neither walks nor rides", remedy="Name a mode on foot or by public transport", inputs=("mode",)
+        )
+    if feed is None and own.transit is not None:
         stops = transit_of(study, mode).stops_on(study.router(mode))
     else:
+        feed = timetables_of(study) if feed is None else feed
         stops = StopsOnStreets(feed, study.router(mode), study.snapper(mode), rules.stop_m, rules.on_wheels)
     feed = stops.feed
     platforms = np.flatnonzero((feed.stops.kind == PLATFORM) & np.isfinite(feed.stops.lon))
@@ -103,7 +110,7 @@ def joined_stops(study: Study, mode: str, feed: Feed | None = None) -> JoinedSto
     apart = apart[np.argsort(nearest[apart], kind="stable")]
     away = np.where(np.isfinite(nearest[apart]), nearest[apart], np.nan)
     return JoinedStops(
-        study.mode(mode).title,
+        own.title,
         rules.stop_m,
         len(platforms),
         len(joined),

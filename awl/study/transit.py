@@ -65,6 +65,24 @@ class Asked:
         return Bounds(round(self.longest_walk_min * 60_000), ChangeLimits(rides, wait_ms))
 
 
+def timetables_of(study: Study) -> Feed:
+    """All timetables of a study as one; raises `AwlError` (409) where it has none.
+
+    Parameters:
+        study: the study.
+    """
+    feed = feed_of(study)
+    if feed is None:
+        raise AwlError(
+            "The study has no timetable",
+            remedy="Add a GTFS feed in stage Sources, or with: awl add FEED.zip --study FILE",
+            inputs=("mode",),
+            status=409,
+            kind="no-timetable",
+        )
+    return feed
+
+
 class StudyTransit:
     """Public transport of one mode of a study: made once, for a few days at a time.
 
@@ -75,16 +93,7 @@ class StudyTransit:
     """
 
     def __init__(self, study: Study, mode: str, rules: Transit) -> None:
-        feed = feed_of(study)
-        if feed is None:
-            raise AwlError(
-                "The study has no timetable",
-                remedy="Add a GTFS feed in stage Sources, or with: awl add FEED.zip --study FILE",
-                inputs=("mode",),
-                status=409,
-                kind="no-timetable",
-            )
-        self.feed: Feed = feed
+        self.feed = timetables_of(study)
         self._study, self._mode, self._rules = study, mode, rules
         self._lock = Lock()
         self._days: OrderedDict[date, Once[Timetable]] = OrderedDict()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import shutil
 
 import numpy as np
 import pytest
@@ -15,9 +16,13 @@ from awl.core.errors import AwlError
 from awl.io import geojson, raster
 from awl.io.table import Table
 from awl.questions.run import ask
+from awl.study import importing
+from awl.study.study import Study
 from tests.examples import examples
-from tests.oracle import sampled_homes
+from tests.io.gtfs_files import feed_zip
+from tests.oracle import homes_along_streets, sampled_homes
 from tests.questions.test_nearby import boxes
+from tests.questions.test_transit import FAST, STOPS
 
 ROOMS, ZONES = {"layer": "cool_rooms"}, {"layer": "zones"}
 BASE = {"places": ROOMS, "zones": ZONES, "fields": ["population", "age_65_plus"], "limits": [4, 8]}
@@ -158,6 +163,43 @@ def test_every_measure_agrees_with_an_independent_search(study, sampled):
     supply = 1000 * share @ np.where(demand > 0, seats / np.maximum(demand, 1e-9), 0)
     ours, theirs = mean_over_people(enhanced, sampled, "supply_per_1000", supply)
     assert ours == pytest.approx(theirs, rel=0.03)
+
+
+NAMES = ("origin_id", "destination_id", "duration_s")
+
+
+def test_every_measure_by_public_transport_is_that_of_a_matrix(study_file, tmp_path):
+    """A quick tram over the river, twice an hour: times of the matrix, which tests compare with searches among events."""
+    path = tmp_path / "cut.gpkg"
+    shutil.copy(study_file, path)
+    study = Study(path)
+    importing.add(feed_zip(tmp_path / "feed.zip", stops=STOPS, stop_times=FAST), study, "tram", "Tram")
+    lon, lat, inside = homes_along_streets(study, 1000)
+    homes, west = list(zip(lon.tolist(), lat.tolist(), strict=True)), [(-36.2062, 41.2920), (-36.2050, 41.2935)]
+    riding = {"mode": "transit", "at": "2026-06-02T08:00", "window": 10, "percentile": 30}
+
+    def minutes(**how):
+        rows = ask(study, "matrix", {"from": west, "to": homes, **how}).part("rows").columns
+        times = np.full((len(homes), len(west)), np.inf)
+        for place, home, seconds in zip(*(rows[name].tolist() for name in NAMES), strict=True):
+            times[home - 1, place - 1] = seconds / 60
+        return times
+
+    by_tram = minutes(**riding)
+    assert (by_tram < minutes() - 0.1).mean() > 0.2, "many ride"
+    further = {"measures": ["gravity", "kth"], "half": 5, "k": 2}
+    asked = {"places": west, "zones": ZONES, "direction": "from", "fields": ["population"], "limits": [5, 10]}
+    result = ask(study, "access", {**asked, **riding, **further}).document()
+    expected = {
+        "places_within_5": (by_tram <= 5).sum(axis=1),
+        "places_within_10": (by_tram <= 10).sum(axis=1),
+        "gravity": (0.5 ** (by_tram / 5)).sum(axis=1),
+        "min_to_2_nearest": by_tram.max(axis=1),
+        "mean_min": by_tram.min(axis=1),
+    }
+    for name, value in expected.items():
+        ours, theirs = mean_over_people(result, (None, None, inside), name, value)
+        assert ours == pytest.approx(theirs, rel=0.03), name
 
 
 BRIDGE = {"type": "FeatureCollection", "features": [

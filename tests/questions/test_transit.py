@@ -679,8 +679,10 @@ def test_stops_are_told_that_join_the_streets_and_that_are_too_far(place: Path, 
     body = client.get(f"/studies/{place.stem}/timetables/stops?mode=transit").json
     (stop,) = body["too_far"]["features"]
     assert (body["joined"], stop["properties"]["name"]) == (3, "Out at Sea")
-    refused = client.get(f"/studies/{place.stem}/timetables/stops?mode=walk")
-    assert refused.status_code == 400 and "does not ride" in refused.json["detail"]
+    on_wheels = client.get(f"/studies/{place.stem}/timetables/stops?mode=wheels").json
+    assert (on_wheels["mode"], on_wheels["stops"]) == ("Walk with wheels", 4) and on_wheels["joined"] <= 3
+    refused = client.get(f"/studies/{place.stem}/timetables/stops?mode=drive")
+    assert refused.status_code == 400 and "neither walks nor rides" in refused.json["detail"]
 
 
 def test_a_timetable_that_waits_tells_its_stops_before_it_is_used(place: Path, tmp_path: Path) -> None:
@@ -694,8 +696,9 @@ def test_a_timetable_that_waits_tells_its_stops_before_it_is_used(place: Path, t
     body = client.get(f"/uploads/{sent['token']}/stops?study={place.stem}&mode=transit").json
     (stop,) = body["too_far"]["features"]
     assert (body["stops"], body["joined"], stop["properties"]["name"]) == (4, 3, "Out at Sea")
-    refused = client.get(f"/uploads/{sent['token']}/stops?study={place.stem}&mode=walk")
-    assert refused.status_code == 400 and "does not ride" in refused.json["detail"]
+    assert client.get(f"/uploads/{sent['token']}/stops?study={place.stem}&mode=walk").json["joined"] == 3
+    refused = client.get(f"/uploads/{sent['token']}/stops?study={place.stem}&mode=cycle")
+    assert refused.status_code == 400 and "neither walks nor rides" in refused.json["detail"]
     assert client.get(f"/uploads/{sent['token']}/stops?study=nowhere").status_code == 404
     assert client.get(f"/studies/{place.stem}/timetables/stops").json["stops"] == 3
 

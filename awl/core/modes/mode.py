@@ -164,6 +164,11 @@ class Mode:
     notes: tuple[str, ...] = field(default=())
     transit: Transit | None = None
 
+    @property
+    def is_on_foot(self) -> bool:
+        """Whether it goes on foot, or on wheels as walkers go: no turn restriction and no one-way sign binds it."""
+        return not self.turn_keys and not self.obeys_oneway
+
 
 def _same(speed: float, classes: str) -> dict[str, float]:
     return {name: speed for name in classes.split()}

@@ -4,6 +4,7 @@ import { Trans } from "@lingui/react/macro";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { message } from "../../api/client";
+import type { ModeDocument } from "../../api/modes";
 import { joinedStops, stopsOfUpload, type Overview } from "../../api/studies";
 import { figure } from "../../common/format";
 import { Word } from "../../controls/inline";
@@ -11,17 +12,21 @@ import { useScreen } from "../../state/screen";
 
 const LISTED = 20;
 
+/** Whether a mode goes on foot, or on wheels as walkers go. */
+const onFoot = ({ obeys_oneway, turns }: ModeDocument) => !obeys_oneway && turns.length === 0;
+
 export function StopsJoined({ overview, upload }: { overview: Overview; upload?: string }) {
-  const riding = overview.modes.filter(({ document, problem }) => document.transit && !problem);
-  const [mode, setMode] = useState(riding[0]?.id ?? "");
+  const usable = overview.modes.filter(({ problem }) => !problem);
+  const known = [...usable.filter(({ document }) => document.transit), ...usable.filter(({ document }) => !document.transit && onFoot(document))];
+  const [mode, setMode] = useState(known[0]?.id ?? "");
   const { showFinding } = useScreen("showFinding");
   const added = upload ?? overview.timetables.map((one) => one.added).join();
-  const changed = riding.find(({ id }) => id === mode)?.changed;
+  const changed = known.find(({ id }) => id === mode)?.changed;
   const { data, error } = useQuery({ queryKey: ["joined-stops", overview.id, overview.revision, mode, changed, added], queryFn: () => (upload === undefined ? joinedStops(overview.id, mode) : stopsOfUpload(upload, overview.id, mode)), enabled: !!mode && !!overview.revision, staleTime: Infinity, meta: { panel: "own" } });
   if (error) return <p className="problem" role="alert">{message(error)}</p>;
   if (!data) return null;
   const far = data.too_far.features;
-  const word = <Word kind="mode" label={t`Mode that stops are joined for`} value={mode} options={riding.map(({ id, title }) => [id, title])} onChange={setMode} />;
+  const word = <Word kind="mode" label={t`Mode that stops are joined for`} value={mode} options={known.map(({ id, title }) => [id, title])} onChange={setMode} />;
   return (
     <div className="stops-joined">
       <p className="notice">
