@@ -113,7 +113,7 @@ export type LayerChoice = { name: string | null; role: string; key: string | nul
 export const receive = (file: File, study: string | null, onProgress: (share: number) => void) =>
   sendFile<Upload>(`/uploads?name=${encodeURIComponent(file.name)}${study ? `&study=${study}` : ""}`, file, onProgress);
 export const lookAgain = (token: string, study: string | null, reading: Reading) => sendJson<Upload>(`/uploads/${token}/look`, "POST", { study, ...reading });
-export const previewOf = (token: string, reading: Reading) => fetchJson<FeatureCollection>(`/uploads/${token}/preview?${new URLSearchParams(reading).toString()}`);
+export const previewOf = (token: string, reading: Reading, signal: AbortSignal) => fetchJson<FeatureCollection>(`/uploads/${token}/preview?${new URLSearchParams(reading).toString()}`, { signal });
 
 /** The ground a file covers, as far as it is known; what can be drawn of it. */
 export function boundsOf({ extract, graph, layers, kind, timetable }: Upload): [number, number, number, number] | null {

@@ -2,6 +2,7 @@ import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/re
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Upload } from "../../api/uploads";
 import type { JobInfo } from "../../api/studies";
+import { framed } from "../../testing/fixtures";
 import { LineForm } from "./LineForm";
 
 const INCOMING: Upload = {
@@ -40,7 +41,7 @@ afterEach(() => {
 function open() {
   const onDone = vi.fn();
   const onClose = vi.fn();
-  render(<LineForm upload={INCOMING} study={null} onDone={onDone} onClose={onClose} />);
+  render(<LineForm upload={INCOMING} study={null} onDone={onDone} onClose={onClose} />, { wrapper: framed() });
   return { onDone, onClose };
 }
 const word = (label: string) => screen.getByLabelText<HTMLSelectElement>(label);

@@ -24,7 +24,7 @@ export default function PreviewMap({ draft, onScale }: Props) {
   const bounds = boundsOf(upload);
   const { data: streets } = useQuery({
     queryKey: ["preview", upload.token, crs],
-    queryFn: () => previewOf(upload.token, reading),
+    queryFn: ({ signal }) => previewOf(upload.token, reading, signal),
     // What a file holds never changes, and once it is brought in the server has it no more.
     staleTime: "static",
     gcTime: 0,

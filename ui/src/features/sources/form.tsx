@@ -2,6 +2,7 @@
 import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { Button } from "@mui/material";
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { addLayers, addTrips, buildStreets, dismissUpload, type Upload, type LayerChoice, type StreetWords, type TripEnds } from "../../api/uploads";
 import type { JobInfo } from "../../api/studies";
@@ -14,8 +15,11 @@ export type FormProps = { upload: Upload; study: string | null; onDone: (job: Jo
 export function useBuild(upload: Upload, onDone: (job: JobInfo) => void) {
   const [problem, setProblem] = useState<string | null>(null);
   const [state, run] = useJob();
+  const client = useQueryClient();
   const follow = async (start: () => Promise<JobInfo>) => {
     setProblem(null);
+    // Once the file is brought in the server has it no more: a preview that is still being made is not waited for.
+    await client.cancelQueries({ queryKey: ["preview", upload.token] });
     try {
       const ended = await run(await start());
       if (ended.status === "successful") onDone(ended);
