@@ -182,7 +182,7 @@ class StreetGraph:
             former: the earlier graph.
             changed: ids (k,) of the links that are other than there.
         """
-        if "lines_xy" not in vars(former) or self.plane != former.plane:
+        if "shape_xy" not in vars(former) or self.plane != former.plane:
             return
         row = former.link_rows(self.link_id)
         row[np.isin(self.link_id, changed)] = -1
@@ -192,9 +192,11 @@ class StreetGraph:
         xy = np.empty((2, len(self.shape_lon)))
         xy[:, here] = np.stack(former.shape_xy)[:, there]
         xy[:, rest] = self.plane.xy(self.shape_lon[rest], self.shape_lat[rest])
-        lines = np.empty(self.link_count, object)
-        lines[same], lines[new] = former.lines_xy[row[same]], ragged_lines(xy[:, rest].T, starts)
-        vars(self).update(shape_xy=(xy[0], xy[1]), lines_xy=lines)
+        vars(self)["shape_xy"] = xy[0], xy[1]
+        if "lines_xy" in vars(former):
+            lines = np.empty(self.link_count, object)
+            lines[same], lines[new] = former.lines_xy[row[same]], ragged_lines(xy[:, rest].T, starts)
+            vars(self)["lines_xy"] = lines
 
     def tag(self, key: str) -> Categorical:
         """The column of an attribute, empty when no link carries it.

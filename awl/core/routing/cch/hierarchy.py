@@ -47,6 +47,7 @@ class Hierarchy:
         self._ways: dict[tuple[str, str], Unpacking] = {}
         self._looked_at: dict[str, Ints] = {}
         self._sides: dict[str, ReducedGraph] = {}
+        self._steps_changed: dict[tuple[str, int], Longs | None] = {}
 
     @classmethod
     def of(cls, network: Network, progress: Progress | None = None) -> Hierarchy:
@@ -121,7 +122,7 @@ class Hierarchy:
             high.metric(network, measure)
         for measure, accumulated in former._ways:
             high.unpacking(network, measure, accumulated)
-        high._base = None
+        high._base, high._steps_changed = None, {}
         return high
 
     @cached_property
@@ -249,6 +250,12 @@ class Hierarchy:
 
         Only those onto links known to have changed are compared, where these are known.
         """
+        key = measure, id(before)
+        if key not in self._steps_changed:
+            self._steps_changed[key] = self._compared(network, before, measure)
+        return self._steps_changed[key]
+
+    def _compared(self, network: Network, before: Network, measure: str) -> Longs | None:
         links = network.changed_since(before)
         if links is None:
             rows = np.arange(len(self.topology.edge))
