@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import mmap
 import os
 from collections.abc import Sequence
@@ -28,10 +29,16 @@ class Image:
         self._array = array
         self._file: int | None = None
         if array.nbytes > SMALL and hasattr(os, "memfd_create"):
-            self._file = os.memfd_create("awl")
-            os.truncate(self._file, array.nbytes)
-            with mmap.mmap(self._file, array.nbytes) as memory:
-                np.frombuffer(memory, array.dtype).reshape(array.shape)[...] = array
+            # Where the system has no more files or memory to give, copies are made in full.
+            with contextlib.suppress(OSError):
+                self._file = os.memfd_create("awl")
+                view = memoryview(np.ascontiguousarray(array)).cast("B")
+                while view:
+                    view = view[os.write(self._file, view) :]
+                return
+            if self._file is not None:
+                os.close(self._file)
+                self._file = None
 
     def __del__(self) -> None:
         if self._file is not None:
@@ -42,7 +49,10 @@ class Image:
         if self._file is None:
             return self._array.copy()
         access = mmap.PROT_READ | mmap.PROT_WRITE
-        memory = mmap.mmap(self._file, self._array.nbytes, flags=mmap.MAP_PRIVATE, prot=access)
+        try:
+            memory = mmap.mmap(self._file, self._array.nbytes, flags=mmap.MAP_PRIVATE, prot=access)
+        except OSError:
+            return self._array.copy()
         return np.frombuffer(memory, self._array.dtype).reshape(self._array.shape)
 
 

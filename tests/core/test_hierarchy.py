@@ -344,6 +344,16 @@ def test_closures_one_upon_the_other_leave_what_they_came_from_as_it_was(network
         assert np.array_equal(array, kept[name]), name
 
 
+@pytest.mark.parametrize("fails", ["memfd_create", "write"])
+def test_copies_are_made_in_full_where_the_system_maps_none(monkeypatch, fails):
+    monkeypatch.setattr(branches, "SMALL", 0)
+    array = np.arange(6).reshape(2, 3)
+    monkeypatch.setattr(branches.os, fails, lambda *_: (_ for _ in ()).throw(OSError("too many files")))
+    (copy,) = branches.Branch().copies(array)
+    copy[0, 0] = 9
+    assert array[0, 0] == 0 and np.array_equal(copy[1], array[1])
+
+
 @settings(max_examples=examples(80), deadline=None)
 @given(networks(), st.integers(0, 1000))
 def test_any_order_gives_what_a_plain_search_gives(network, seed):

@@ -31,19 +31,19 @@ def levels_of(stops: pa.Table, levels: pa.Table) -> tuple[NDArray[np.float64], N
     return index[row], wrong
 
 
-def pathway_seconds(table: pa.Table, kind: NDArray[np.int64], climb: NDArray[np.float64]) -> NDArray[np.float64]:
+def pathway_seconds(table: pa.Table, kind: NDArray[np.int64], level_change: NDArray[np.float64]) -> NDArray[np.float64]:
     """Seconds (w,) that each way takes: as stated, or by its steps or length, or else by the levels between its ends.
 
     Parameters:
         table: `pathways.txt` as text.
         kind: `pathway_mode` (w,) of each way.
-        climb: levels (w,) between the ends of each way, NaN where that is not known.
+        level_change: levels (w,) between the ends of each way, NaN where that is not known.
     """
     stated, length, steps = (number_of(table, name) for name in ("traversal_time", "length", "stair_count"))
-    climb = np.where(climb == 0, np.nan, np.abs(climb))
-    lift_s = LIFT_S + LIFT_S_A_LEVEL * np.maximum(np.nan_to_num(climb) - 1, 0)
-    by_levels = np.select([kind == LIFT, kind == ESCALATOR], [lift_s, climb * ESCALATOR_S_A_LEVEL], np.nan)
-    steps = np.where(np.isnan(steps), climb * STEPS_A_LEVEL, np.abs(steps))
+    level_change = np.where(level_change == 0, np.nan, np.abs(level_change))
+    lift_s = LIFT_S + LIFT_S_A_LEVEL * np.maximum(np.nan_to_num(level_change) - 1, 0)
+    by_levels = np.select([kind == LIFT, kind == ESCALATOR], [lift_s, level_change * ESCALATOR_S_A_LEVEL], np.nan)
+    steps = np.where(np.isnan(steps), level_change * STEPS_A_LEVEL, np.abs(steps))
     seconds = np.where(kind == STAIRS, steps / STEPS_PER_S, np.where(np.isnan(length), by_levels, length / INSIDE_MS))
     seconds = np.where(np.isnan(seconds), WALK_S, seconds)
     return np.where(np.isnan(stated), seconds, stated)

@@ -313,8 +313,8 @@ class _Reader:
             rows_of(column_of(table, "to_stop_id"), stop_ids),
         )
         kind = whole_of(table, "pathway_mode", range(1, 8), 1)
-        climb = level[np.maximum(last, 0)] - level[np.maximum(first, 0)] if table.num_rows else np.zeros(0)
-        seconds = pathway_seconds(table, kind, climb)
+        level_change = level[np.maximum(last, 0)] - level[np.maximum(first, 0)] if table.num_rows else np.zeros(0)
+        seconds = pathway_seconds(table, kind, level_change)
         valid = (first >= 0) & (last >= 0) & (seconds >= 0) & (seconds < 7200)
         self.faults.add_rows(
             np.flatnonzero(~valid),

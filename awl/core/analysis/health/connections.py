@@ -59,16 +59,16 @@ def isolated(graph: StreetGraph) -> Findings:
 
 
 def _nearest(lines: NDArray[np.object_], rows: Ints, rest: Ints, level: Floats) -> tuple[Ints, Floats]:
-    """The nearest link (k,) of the rest to each of some links, of its level where there is one near, and the gap in metres."""
+    """The nearest link (k,) of the rest to each of other links, of its level where there is one near, and the gap in metres."""
     target, gap = np.full(len(rows), -1, np.int64), np.full(len(rows), np.inf)
     for wanted in (*np.unique(level[rows]).tolist(), None):
-        some = np.flatnonzero(target < 0) if wanted is None else np.flatnonzero(level[rows] == wanted)
+        asked = np.flatnonzero(target < 0) if wanted is None else np.flatnonzero(level[rows] == wanted)
         among = rest if wanted is None else rest[level[rest] == wanted]
         nth, near = shapely.STRtree(lines[among]).query_nearest(
-            lines[rows[some]], max_distance=GAP_LIMIT_M if wanted is None else LEVEL_GAP_M, all_matches=False
+            lines[rows[asked]], max_distance=GAP_LIMIT_M if wanted is None else LEVEL_GAP_M, all_matches=False
         )
-        target[some[nth]] = among[near]
-        gap[some[nth]] = shapely.distance(lines[rows[some[nth]]], lines[among[near]])
+        target[asked[nth]] = among[near]
+        gap[asked[nth]] = shapely.distance(lines[rows[asked[nth]]], lines[among[near]])
     return target, gap
 
 
