@@ -32,7 +32,7 @@ class Image:
             # Where the system has no more files or memory to give, copies are made in full.
             with contextlib.suppress(OSError):
                 self._file = os.memfd_create("awl")
-                view = memoryview(np.ascontiguousarray(array)).cast("B")
+                view = np.ascontiguousarray(array).data.cast("B")
                 while view:
                     view = view[os.write(self._file, view) :]
                 return
