@@ -22,6 +22,7 @@ from awl.questions import QUESTIONS
 from awl.questions.context import Context
 from awl.questions.describe import process_description
 from awl.questions.inputs import LayerSet, SharedInputs
+from awl.questions.run import ask
 from awl.server.explain import mode_info
 from awl.server.web import (
     asked_study,
@@ -68,7 +69,8 @@ def _prepare(study: Study) -> None:
     def open_it() -> None:
         if thread is not None:
             thread.join()
-        known.open_everywhere(study.id, study.prepared, task(opened, study_id=study.id))
+        tasks = [task(opened, study_id=study.id), task(prepared, study_id=study.id)]
+        known.open_everywhere(study.id, study.prepared, tasks)
 
     if thread is not None:
         threading.Thread(target=open_it, daemon=True).start()
@@ -77,7 +79,19 @@ def _prepare(study: Study) -> None:
 
 
 def opened(room: Workroom, progress: Progress, study_id: str) -> None:
-    """Open and prepare a study, so that the first question finds it so: what every worker does once."""
+    """Open a study and ask a little of it, so that the first question finds streets and kernels in memory."""
+    study = room.studies.study(study_id)
+    mode = next(iter(study.modes()))
+    with contextlib.suppress(AwlError):
+        network = study.network(mode)
+        link = np.flatnonzero(network.usable)[network.usable.sum() // 2]
+        node = network.graph.link_from[link]
+        place = [float(network.graph.node_lon[node]), float(network.graph.node_lat[node])]
+        ask(study, "isochrone", {"places": [place], "limits": [1], "mode": mode}).encoded()
+
+
+def prepared(room: Workroom, progress: Progress, study_id: str) -> None:
+    """Prepare all modes of a study: what every worker does once."""
     study = room.studies.study(study_id)
     for mode in study.modes():
         with contextlib.suppress(AwlError):

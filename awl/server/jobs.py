@@ -197,22 +197,23 @@ class Jobs:
         self._waiting.append(job)
         self._changed.notify_all()
 
-    def open_everywhere(self, study: str, version: Any, task: Task) -> None:
+    def open_everywhere(self, study: str, version: Any, tasks: Sequence[Task]) -> None:
         """Have every worker open a study before it is asked something of it, once for each version.
 
         Parameters:
             study: the study.
             version: what it is like now.
-            task: opens and prepares it.
+            tasks: open and prepare it, one after the other; a brief question may come between.
         """
         with self._changed:
             if self._opened.get(study) == version:
                 return
             self._opened[study] = version
             for number in (number for number, worker in enumerate(self._workers) if worker.is_apart):
-                job = Job(uuid.uuid4().hex, "open", study, None, task, worker=number, is_listed=False)
-                self._jobs[job.id] = job
-                self._waiting.append(job)
+                for one in tasks:
+                    job = Job(uuid.uuid4().hex, "open", study, None, one, worker=number, is_listed=False)
+                    self._jobs[job.id] = job
+                    self._waiting.append(job)
             self._changed.notify_all()
 
     def of(self, study: str | None = None) -> list[Job]:

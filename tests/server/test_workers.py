@@ -14,13 +14,15 @@ import pytest
 
 from awl.core.errors import AwlError, Cancelled
 from awl.core.progress import Progress
+from awl.questions.run import ask
+from awl.server import interface, web, worker
 from awl.server import jobs as jobs_module
-from awl.server import web, worker
 from awl.server.app import create_app
 from awl.server.catalogue import Catalogue
 from awl.server.jobs import Jobs
 from awl.server.worker import InProcess, InThread
 from awl.server.workroom import File, Workroom, task
+from awl.study.study import Study
 
 
 def process_number(room, progress):
@@ -173,6 +175,42 @@ def test_what_is_brief_is_taken_first_but_by_the_last_worker(tmp_path):
     assert (first, second) == (waiting[2], waiting[0])
     file.touch()
     assert all(over(job).status == "successful" for job in (*running, *waiting))
+
+
+def noted(room, progress, path, word):
+    with Path(path).open("a") as file:
+        file.write(f"{word} ")
+
+
+def test_a_brief_question_comes_between_opening_a_study_and_preparing_the_rest_of_it(tmp_path):
+    come, written, room = tmp_path / "come", tmp_path / "written", Workroom(Catalogue(tmp_path))
+    workers = [InThread(room), InThread(room)]
+    workers[0].is_apart = True
+    known = Jobs(workers, brief_only=1)
+    busy = known.start("x", "s", task(waits_for, path=str(tmp_path / "never")))
+    until(lambda: busy.status == "running")
+    for _ in range(2):  # once for each version
+        known.open_everywhere(
+            "s", 1, [task(waits_for, path=str(come)), task(noted, path=str(written), word="prepared")]
+        )
+    question = known.start("x", "s", task(noted, path=str(written), word="asked"), is_brief=True)
+    come.touch()
+    assert over(question).status == "successful"
+    until(lambda: not known._waiting and 0 in known._idle)
+    assert written.read_text().split() == ["asked", "prepared"]
+    known.dismiss(busy)
+
+
+def test_a_worker_asks_a_little_of_a_study_before_somebody_asks(tmp_path, study_file, monkeypatch):
+    shutil.copy(study_file, tmp_path / "ferrow.gpkg")
+    answers = []
+    monkeypatch.setattr(interface, "ask", lambda *how: answers.append(ask(*how)) or answers[-1])
+    room = Workroom(Catalogue(tmp_path))
+    interface.opened(room, Progress(), "ferrow")
+    assert len(answers[0].result.part("areas")) == 1
+    Study.create(tmp_path / "bare.gpkg", "Bare")
+    interface.opened(room, Progress(), "bare")  # without streets there is nothing to ask
+    assert len(answers) == 1
 
 
 def test_no_job_waits_for_a_worker_that_sleeps(tmp_path):
