@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import orjson
 from flask import Blueprint, Response
 
 from awl.core.errors import AwlError
@@ -46,10 +47,11 @@ def answer(study_id: str, question_id: str) -> Response:
     Answers of earlier versions, which do not say how they are shown, are none: the sheet asks again.
     """
     study = study_of(study_id)
-    document = records.answer(study.reading, question_id)
-    if document is None or "view" not in document["result"]:
+    known = records.answer_as_text(study.reading, question_id)
+    if known is None or b'"view":{"' not in known[1]:
         return reply(None)
-    return reply({**document, "fresh": is_current(study, document)})
+    head, result = known
+    return reply({**head, "result": orjson.Fragment(result), "fresh": is_current(study, head)})
 
 
 def _kept(study: Study, question_id: str) -> Json:

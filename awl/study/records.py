@@ -79,13 +79,19 @@ def has_answer(connection: sqlite3.Connection, question: str) -> bool:
 
 def answer(connection: sqlite3.Connection, question: str) -> dict[str, Any] | None:
     """The kept answer: process, inputs, revision of the streets it was computed on, when, how long, and the result."""
+    known = answer_as_text(connection, question)
+    return None if known is None else {**known[0], "result": orjson.loads(known[1])}
+
+
+def answer_as_text(connection: sqlite3.Connection, question: str) -> tuple[dict[str, Any], bytes] | None:
+    """The same without the result, and that as JSON text: a long one takes longer to read than to send."""
     row = connection.execute(
         "SELECT process, inputs, stamp, made, seconds, result FROM awl_answers WHERE question = ?", (question,)
     ).fetchone()
     if row is None:
         return None
     head = dict(zip(("process", "inputs", "stamp", "made", "seconds"), row[:5], strict=True))
-    return {**head, "inputs": json.loads(row[1]), "result": orjson.loads(zlib.decompress(row[5]))}
+    return {**head, "inputs": json.loads(row[1])}, zlib.decompress(row[5])
 
 
 COPIES = "kept_answers"

@@ -6,6 +6,7 @@ import shutil
 
 import pytest
 
+from awl.study import records
 from tests.questions.test_compare import BRIDGE, PEOPLE
 from tests.questions.test_questions import WEST
 
@@ -169,3 +170,12 @@ def test_a_comparison_with_another_study_stays_fresh(own_client, own_study):
     assert own_client.get("/studies/ferrow/answers/c").json["fresh"] is True
     run(own_client, "access", {**PEOPLE, "mode": "cycle"}, "q1")
     assert own_client.get("/studies/ferrow/answers/c").json["fresh"] is False, "its own answer is another now"
+
+
+def test_an_answer_that_does_not_say_how_it_is_shown_is_asked_anew(own_client, own_study):
+    shown = run(own_client, "isochrone", {"places": [WEST], "limits": [5]}, "q1")
+    assert own_client.get("/studies/ferrow/answers/q1").json["result"] == shown
+    for name, text in (("old", b'{"title":"x","note":"\\"view\\":{\\"a\\":1}"}'), ("bare", b'{"view":null}')):
+        with own_study.writing() as connection:
+            records.save_answer(connection, name, "isochrone", {"places": [WEST]}, own_study.revision, 0.1, text)
+        assert own_client.get(f"/studies/ferrow/answers/{name}").json is None
