@@ -63,19 +63,21 @@ def open_only() -> None:
 
 
 def _prepare(study: Study) -> None:
-    """Prepare a study behind, and have the workers open it once what is prepared can be read."""
+    """Prepare a study behind, and have the workers open it at once and prepare it when what is prepared can be read."""
     thread, known = study.prepare(), jobs()
+    version = study.prepared
+    if version is not None:
+        known.do_everywhere(study.id, version, task(opened, study_id=study.id))
 
-    def open_it() -> None:
+    def prepare_it() -> None:
         if thread is not None:
             thread.join()
-        tasks = [task(opened, study_id=study.id), task(prepared, study_id=study.id)]
-        known.open_everywhere(study.id, study.prepared, tasks)
+        known.do_everywhere(study.id, version, task(prepared, study_id=study.id))
 
     if thread is not None:
-        threading.Thread(target=open_it, daemon=True).start()
+        threading.Thread(target=prepare_it, daemon=True).start()
     elif not (study.is_preparing or study.is_being_edited):
-        open_it()
+        prepare_it()
 
 
 def opened(room: Workroom, progress: Progress, study_id: str) -> None:

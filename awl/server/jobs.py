@@ -126,7 +126,7 @@ class Jobs:
         self._waiting: deque[Job] = deque()
         self._changed = threading.Condition()
         self._workers, self._brief_only = list(workers), brief_only
-        self._opened: dict[str, Any] = {}
+        self._done_everywhere: dict[tuple[str, Callable[..., Any]], Any] = {}
         self._is_closed = False
         # Which study a worker did last: it has that one open and prepared.
         self._idle: dict[int, str] = {}
@@ -197,23 +197,22 @@ class Jobs:
         self._waiting.append(job)
         self._changed.notify_all()
 
-    def open_everywhere(self, study: str, version: Any, tasks: Sequence[Task]) -> None:
-        """Have every worker open a study before it is asked something of it, once for each version.
+    def do_everywhere(self, study: str, version: Any, task: Task) -> None:
+        """Have every worker of its own process do something with a study, once for each version; brief questions go first.
 
         Parameters:
             study: the study.
             version: what it is like now.
-            tasks: open and prepare it, one after the other; a brief question may come between.
+            task: what is to be done.
         """
         with self._changed:
-            if self._opened.get(study) == version:
+            if self._done_everywhere.get((study, task.function)) == version:
                 return
-            self._opened[study] = version
+            self._done_everywhere[study, task.function] = version
             for number in (number for number, worker in enumerate(self._workers) if worker.is_apart):
-                for one in tasks:
-                    job = Job(uuid.uuid4().hex, "open", study, None, one, worker=number, is_listed=False)
-                    self._jobs[job.id] = job
-                    self._waiting.append(job)
+                job = Job(uuid.uuid4().hex, "open", study, None, task, worker=number, is_listed=False)
+                self._jobs[job.id] = job
+                self._waiting.append(job)
             self._changed.notify_all()
 
     def of(self, study: str | None = None) -> list[Job]:

@@ -15,7 +15,7 @@ from awl.core.routing.cch.topology import Topology
 from awl.core.routing.path import accumulated_with
 from awl.study import kept
 
-LAYOUT = 5
+LAYOUT = 6
 MEASURES = ("time", "distance")
 """What is prepared for each mode."""
 NAMES = tuple(item.name for item in fields(Topology))

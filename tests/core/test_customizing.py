@@ -106,7 +106,7 @@ def test_costs_are_those_of_elimination_on_a_table(made):
 @settings(max_examples=examples(150), deadline=None)
 @given(topologies())
 def test_the_edges_left_are_those_no_way_undercuts(made):
-    topology, steps, cost, _ = made
+    topology, steps, cost, rng = made
     low, high = ends_of(topology)
     least = np.full((topology.count, topology.count), int(FAR), np.int64)
     np.minimum.at(least, (topology.rank[steps.tail], topology.rank[steps.head]), cost)
@@ -116,7 +116,11 @@ def test_the_edges_left_are_those_no_way_undercuts(made):
     sides = reduced_graph(topology, metric)
     for way, (side, ends) in enumerate(((sides.up, (low, high)), (sides.down, (high, low)))):
         wanted = np.flatnonzero((metric.cost[way] == least[ends]) & (metric.cost[way] < FAR))
-        assert np.array_equal(side.edge, wanted)
+        every = np.arange(topology.count, dtype=np.int32)
+        again, rows = side.within(every, every, topology)
+        assert np.array_equal(rows, wanted) and np.array_equal(again.start, side.start)
+        far = rng.integers(0, 1000, len(topology.head)).astype(np.uint32)
+        assert np.array_equal(side.edges_with(topology, far).far, far[wanted])
         assert np.array_equal(side.head, topology.head[wanted]) and np.array_equal(side.cost, metric.cost[way][wanted])
 
 

@@ -87,7 +87,8 @@ def test_edges_left_are_those_that_cost_what_the_best_way_costs(network):
         )
         best = least[near, far] if way == 0 else least[far, near]
         kept = np.zeros(len(near), bool)
-        kept[side.edge] = True
+        every = np.arange(topology.count, dtype=np.int32)
+        kept[side.within(every, every, topology)[1]] = True
         assert np.array_equal(kept, (metric.cost[way] < FAR) & (metric.cost[way] <= best))
 
 

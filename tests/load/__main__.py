@@ -82,6 +82,33 @@ def started(folder: Path) -> tuple[subprocess.Popen[str], int]:
     return process, int(line.strip().rpartition(":")[2])
 
 
+def waited(people: int, seconds: float, jobs: int) -> tuple[dict[str, list[float]], list[str]]:
+    """Seconds that requests of each kind took, and what failed.
+
+    Parameters:
+        people: how many work at once.
+        seconds: how long they do.
+        jobs: heavy jobs that run or wait all the time.
+    """
+    times: dict[str, list[float]] = defaultdict(list)
+    faults: list[str] = []
+    with tempfile.TemporaryDirectory(prefix="awl-load-") as folder:
+        process, port = started(Path(folder))
+        try:
+            _prepared(port)
+            until = time.monotonic() + seconds
+            behind = threading.Thread(target=_keep_busy, args=(port, jobs, until, times), daemon=True)
+            crowd = [Person(port, seed, until, times, faults) for seed in range(people)]
+            for thread in (behind, *crowd):
+                thread.start()
+            for person in crowd:
+                person.join()
+        finally:
+            process.terminate()
+            process.wait()
+    return times, faults
+
+
 def main() -> int:
     """The number of requests that failed, as exit status."""
     options = argparse.ArgumentParser(description=__doc__)
@@ -89,25 +116,10 @@ def main() -> int:
     options.add_argument("--seconds", type=float, default=300)
     options.add_argument("--jobs", type=int, default=10, help="heavy jobs that run or wait all the time")
     chosen = options.parse_args()
-    times: dict[str, list[float]] = defaultdict(list)
-    faults: list[str] = []
-    with tempfile.TemporaryDirectory(prefix="awl-load-") as folder:
-        process, port = started(Path(folder))
-        try:
-            _prepared(port)
-            until = time.monotonic() + chosen.seconds
-            behind = threading.Thread(target=_keep_busy, args=(port, chosen.jobs, until, times), daemon=True)
-            people = [Person(port, seed, until, times, faults) for seed in range(chosen.people)]
-            for thread in (behind, *people):
-                thread.start()
-            for person in people:
-                person.join()
-        finally:
-            process.terminate()
-            process.wait()
+    times, faults = waited(chosen.people, chosen.seconds, chosen.jobs)
     for kind in ("live", "light", "asked", "heavy job"):
-        waited = np.array(times[kind] or [np.nan]) * 1000
-        p50, p95, p99 = np.percentile(waited, [50, 95, 99])
+        milliseconds = np.array(times[kind] or [np.nan]) * 1000
+        p50, p95, p99 = np.percentile(milliseconds, [50, 95, 99])
         print(f"{kind}: {len(times[kind]):,} in {chosen.seconds:.0f} s, p50 {p50:.0f}, p95 {p95:.0f}, p99 {p99:.0f} ms")
     print(f"{len(times['became a job'])} became jobs, {len(faults)} failed", *sorted(set(faults))[:5], sep="\n    ")
     return min(len(faults), 99)

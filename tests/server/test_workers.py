@@ -190,9 +190,8 @@ def test_a_brief_question_comes_between_opening_a_study_and_preparing_the_rest_o
     busy = known.start("x", "s", task(waits_for, path=str(tmp_path / "never")))
     until(lambda: busy.status == "running")
     for _ in range(2):  # once for each version
-        known.open_everywhere(
-            "s", 1, [task(waits_for, path=str(come)), task(noted, path=str(written), word="prepared")]
-        )
+        known.do_everywhere("s", 1, task(waits_for, path=str(come)))
+        known.do_everywhere("s", 1, task(noted, path=str(written), word="prepared"))
     question = known.start("x", "s", task(noted, path=str(written), word="asked"), is_brief=True)
     come.touch()
     assert over(question).status == "successful"

@@ -14,6 +14,7 @@ from awl.core.routing.access_points import along_link
 from awl.core.routing.cch.hierarchy import Hierarchy
 from awl.core.routing.cch.kernel_arguments import (
     Bounds,
+    CarryingEdges,
     CarryingGoals,
     CarryingSources,
     Goals,
@@ -184,11 +185,12 @@ class ManyToMany:
         goals = self._goals
         goal_row, goal_cost = self._local[goal_rank[here]], goals.cost[here].astype(np.uint32)
         self._parent, self._size = topology.parent, len(closure)
-        up, down = reduced.up, reduced.down.within(closure, self._local)
+        up, (down, down_rows) = reduced.up, reduced.down.within(closure, self._local, topology)
         starts, cost = self._terminals.starts(len(sources.link)), self._terminals.cost.astype(np.uint32)
         if carrying:
             far = hierarchy.unpacking(network, measure, accumulated_with(measure)).accumulated
-            self._graph = SweepGraph(self._parent, up.edges_with(far[0]), self._local, down.edges_with(far[1]))
+            down_far = CarryingEdges(*down.edges(), far[1][down_rows])
+            self._graph = SweepGraph(self._parent, up.edges_with(topology, far[0]), self._local, down_far)
             self._sources: Sources | CarryingSources = CarryingSources(
                 starts, self._rank, cost, self._terminals.accumulated.astype(np.uint32)
             )

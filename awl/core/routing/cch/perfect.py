@@ -24,36 +24,37 @@ from awl.core.routing.simd.vectors import load_unchecked, store_unchecked
 
 @dataclass(frozen=True)
 class Side:
-    """Edges in one direction: of rank i those to the ranks `head[start[i]:start[i + 1]]` above it, with their `cost`.
-
-    `edge` is the row of each in the topology.
-    """
+    """Edges in one direction: of rank i those to the ranks `head[start[i]:start[i + 1]]` above it, with their `cost`."""
 
     start: Ints
     head: Ints
     cost: Costs
-    edge: Ints
 
     def edges(self) -> Edges:
         """The edges as kernels take them."""
         return Edges(self.start, self.head, self.cost)
 
-    def edges_with(self, accumulated: NDArray[np.integer]) -> CarryingEdges:
+    def edges_with(self, topology: Topology, accumulated: NDArray[np.integer]) -> CarryingEdges:
         """The edges with their accumulated costs, as kernels take them.
 
         Parameters:
-            accumulated: accumulated costs of all edges of the topology in this direction.
+            topology: the topology of the hierarchy.
+            accumulated: accumulated costs of all its edges in this direction.
         """
-        return CarryingEdges(self.start, self.head, self.cost, accumulated[self.edge])
+        if self.start is topology.start:
+            return CarryingEdges(*self.edges(), accumulated)
+        return CarryingEdges(*self.edges(), accumulated[_rows(self.start, self.head, topology.start, topology.head)])
 
-    def within(self, closure: Ints, local: Ints) -> Side:
-        """The edges of the ranks `closure`, which holds all above each, with their rows there, `local` (c,), for ranks.
+    def within(self, closure: Ints, local: Ints, topology: Topology) -> tuple[Side, Ints]:
+        """The edges of some ranks, and the row (e,) of each in the topology.
 
         Parameters:
             closure: ranks, with all above each.
             local: the row (c,) of each rank among them.
+            topology: the topology of the hierarchy.
         """
-        return Side(*_within(self.start, self.head, self.cost, self.edge, closure, local))
+        *side, rows = _within(self.start, self.head, self.cost, topology.start, topology.head, closure, local)
+        return Side(*side), rows
 
 
 @dataclass(frozen=True)
@@ -75,8 +76,7 @@ def whole_graph(topology: Topology, metric: Metric) -> ReducedGraph:
         topology: the topology of the hierarchy.
         metric: costs of its edges in one measure.
     """
-    every = np.arange(len(topology.head), dtype=np.int32)
-    up, down = (Side(topology.start, topology.head, cost, every) for cost in metric.cost)
+    up, down = (Side(topology.start, topology.head, cost) for cost in metric.cost)
     return ReducedGraph(up, down)
 
 
@@ -96,23 +96,37 @@ def reduced_graph(topology: Topology, metric: Metric) -> ReducedGraph:
 
 
 def _side(topology: Topology, cost: Costs, needed: NDArray[np.bool_]) -> Side:
-    edge = np.flatnonzero(needed).astype(np.int32)
     start = np.concatenate([np.zeros(1, np.int32), np.cumsum(needed, dtype=np.int32)])[topology.start]
-    return Side(start, topology.head[edge], cost[edge], edge)
+    return Side(start, topology.head[needed], cost[needed])
 
 
 @njit(cache=True, nogil=True)
-def _within(start, head, cost, edge, closure, local):
+def _rows(start, head, all_start, all_head):
+    """The row of each edge among all edges, which are ascending as these are."""
+    rows = np.empty(len(head), np.int32)
+    for i in range(len(start) - 1):
+        row = all_start[i]
+        for e in range(start[i], start[i + 1]):
+            while all_head[row] != head[e]:
+                row += 1
+            rows[e] = row
+    return rows
+
+
+@njit(cache=True, nogil=True)
+def _within(start, head, cost, all_start, all_head, closure, local):
     some = np.zeros(len(closure) + 1, np.int32)
-    for row in range(len(closure)):
-        some[row + 1] = some[row] + start[closure[row] + 1] - start[closure[row]]
-    heads, costs, edges = np.empty(some[-1], np.int32), np.empty(some[-1], np.uint32), np.empty(some[-1], np.int32)
-    for row in range(len(closure)):
-        at = some[row]
-        for e in range(start[closure[row]], start[closure[row] + 1]):
-            heads[at], costs[at], edges[at] = local[head[e]], cost[e], edge[e]
+    for i in range(len(closure)):
+        some[i + 1] = some[i] + start[closure[i] + 1] - start[closure[i]]
+    heads, costs, rows = np.empty(some[-1], np.int32), np.empty(some[-1], np.uint32), np.empty(some[-1], np.int32)
+    for i in range(len(closure)):
+        at, row = some[i], all_start[closure[i]]
+        for e in range(start[closure[i]], start[closure[i] + 1]):
+            while all_head[row] != head[e]:
+                row += 1
+            heads[at], costs[at], rows[at] = local[head[e]], cost[e], row
             at += 1
-    return some, heads, costs, edges
+    return some, heads, costs, rows
 
 
 @njit(cache=True, nogil=True)

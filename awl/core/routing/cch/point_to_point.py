@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from awl.core.kernels import njit_no_refcount, stopped
 from awl.core.progress import current_token, raise_if_cancelled
 from awl.core.routing.cch.perfect import ReducedGraph
-from awl.core.routing.cch.topology import FAR, STEP, Topology, Unpacking
+from awl.core.routing.cch.topology import FAR, STEP, Topology, Unpacking, edge_to
 from awl.core.routing.simd.vectors import fetch, load_unchecked, store_unchecked
 
 Ints = NDArray[np.int32]
@@ -99,28 +99,20 @@ def ways_of_pairs(
         scratch: memory of this thread.
         listed: whether the steps are listed too.
     """
-    sides = tuple(_Side(side.start, side.head, side.cost, side.edge) for side in (reduced.up, reduced.down))
-    graph = _Graph(topology.parent, sides, topology.head, unpacking.via, unpacking.accumulated)
+    sides = reduced.up.edges(), reduced.down.edges()
+    graph = _Graph(topology.parent, sides, topology.start, topology.head, unpacking.via, unpacking.accumulated)
     trips = _Trips(begins.start, begins.rank, begins.cost), _Trips(ends.start, ends.rank, ends.cost)
     shortcuts = _ways_of_pairs(graph, *trips, _Memory(scratch.label, scratch.climbed), listed, current_token())
     raise_if_cancelled()
     return PairCosts(*shortcuts)
 
 
-class _Side(NamedTuple):
-    """Edges in one direction, by the lower rank, with their rows in the topology."""
-
-    start: Any
-    head: Any
-    cost: Any
-    edge: Any
-
-
 class _Graph(NamedTuple):
-    """The elimination tree, the edges that searches use in both directions, and what edges of the topology stand for."""
+    """The elimination tree, the edges that searches use in both directions, all edges, and what these stand for."""
 
     parent: Any
     sides: Any
+    start: Any
     head: Any
     via: Any
     accumulated: Any
@@ -226,17 +218,13 @@ def _meet(graph, begins, ends, p, memory, cursor):
 
 
 @njit_no_refcount
-def _came_over(side, edges, at, label):
+def _came_over(side, graph, at, label):
     """The rank from which the label of `at` came, and the edge of the topology between; -1 and the row of the seed for none."""
-    start, head, edge = edges.start, edges.head, edges.edge
     came = label[2 * at + side] & CAME
     if came < RANKS:
         return np.int64(-1), np.int64(came)
     before = np.int64(came - RANKS)
-    e = np.int64(start[before])
-    while load_unchecked(head, e) != at:
-        e += 1
-    return before, np.int64(edge[e])
+    return before, edge_to(graph.head, graph.start[before], graph.start[before + 1], at)
 
 
 @njit_no_refcount
@@ -273,14 +261,14 @@ def _ways_of_pairs(graph, begins, ends, memory, listed, token):
             # Edges of the way up come last first, so they are put in from the end of those of the way down.
             count = 0
             for side in (1, 0):
-                at, edge = _came_over(side, graph.sides[side], where, label)
+                at, edge = _came_over(side, graph, where, label)
                 while at >= 0:
                     extra[p] += graph.accumulated[side, edge]
                     if count == len(rows):
                         rows = np.concatenate((rows, rows))
                     rows[count] = 2 * edge + side
                     count += 1
-                    at, edge = _came_over(side, graph.sides[side], at, label)
+                    at, edge = _came_over(side, graph, at, label)
                 if side == 1:
                     goal[p] = edge
                     rows[:count] = rows[:count][::-1].copy()

@@ -60,9 +60,9 @@ class Topology:
         return parents
 
     @cached_property
-    def lone(self) -> NDArray[np.int64]:
+    def lone(self) -> Ints:
         """The states without a rank, ascending."""
-        return np.flatnonzero(self.rank < 0)
+        return np.flatnonzero(self.rank < 0).astype(np.int32)
 
     @cached_property
     def lowest(self) -> Ints:
