@@ -120,7 +120,7 @@ def test_the_edges_left_are_those_no_way_undercuts(made):
         again, rows = side.within(every, every, topology)
         assert np.array_equal(rows, wanted) and np.array_equal(again.start, side.start)
         far = rng.integers(0, 1000, len(topology.head)).astype(np.uint32)
-        assert np.array_equal(side.edges_with(topology, far).far, far[wanted])
+        assert np.array_equal(side.edges_with(topology, far, every).far, far[wanted])
         assert np.array_equal(side.head, topology.head[wanted]) and np.array_equal(side.cost, metric.cost[way][wanted])
 
 

@@ -34,16 +34,17 @@ class Side:
         """The edges as kernels take them."""
         return Edges(self.start, self.head, self.cost)
 
-    def edges_with(self, topology: Topology, accumulated: NDArray[np.integer]) -> CarryingEdges:
-        """The edges with their accumulated costs, as kernels take them.
+    def edges_with(self, topology: Topology, accumulated: NDArray[np.integer], ranks: Ints) -> CarryingEdges:
+        """The edges as kernels take them, those of some ranks with their accumulated costs; those of others have none.
 
         Parameters:
             topology: the topology of the hierarchy.
             accumulated: accumulated costs of all its edges in this direction.
+            ranks: the ranks searches climb.
         """
         if self.start is topology.start:
             return CarryingEdges(*self.edges(), accumulated)
-        return CarryingEdges(*self.edges(), accumulated[_rows(self.start, self.head, topology.start, topology.head)])
+        return CarryingEdges(*self.edges(), _of_ranks(self.edges(), topology.start, topology.head, accumulated, ranks))
 
     def within(self, closure: Ints, local: Ints, topology: Topology) -> tuple[Side, Ints]:
         """The edges of some ranks, and the row (e,) of each in the topology.
@@ -101,16 +102,16 @@ def _side(topology: Topology, cost: Costs, needed: NDArray[np.bool_]) -> Side:
 
 
 @njit(cache=True, nogil=True)
-def _rows(start, head, all_start, all_head):
-    """The row of each edge among all edges, which are ascending as these are."""
-    rows = np.empty(len(head), np.int32)
-    for i in range(len(start) - 1):
-        row = all_start[i]
-        for e in range(start[i], start[i + 1]):
-            while all_head[row] != head[e]:
+def _of_ranks(edges, start, head, accumulated, ranks):
+    """Accumulated costs (e,) of the edges of some ranks, which are ascending as all edges are; nothing is put in elsewhere."""
+    far = np.empty(len(edges.head), accumulated.dtype)
+    for i in ranks:
+        row = start[i]
+        for e in range(edges.start[i], edges.start[i + 1]):
+            while head[row] != edges.head[e]:
                 row += 1
-            rows[e] = row
-    return rows
+            far[e] = accumulated[row]
+    return far
 
 
 @njit(cache=True, nogil=True)
