@@ -133,3 +133,20 @@ class CategoricalBuilder:
         codes = np.full(rows, MISSING, np.int32)
         codes[self._filled] = self._codes
         return Categorical(codes, tuple(self._index))
+
+
+def set_rows(mask: NDArray[np.bool_]) -> NDArray[np.int64]:
+    """The rows of a mask that are set, ascending. Where few are, eight are looked at together.
+
+    Parameters:
+        mask: which rows (n,).
+    """
+    eights = len(mask) >> 3
+    if not mask.flags.c_contiguous or eights == 0:
+        return np.flatnonzero(mask)
+    wholes = mask[: eights << 3]
+    some = np.flatnonzero(wholes.view(np.uint64) != 0)
+    if 8 * len(some) > eights:
+        return np.flatnonzero(mask)
+    inside, bit = np.nonzero(wholes.reshape(-1, 8)[some])
+    return np.concatenate([(some[inside] << 3) | bit, np.flatnonzero(mask[eights << 3 :]) + (eights << 3)])

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import connected_components
 
-from awl.core.columns import Categorical, CategoricalBuilder
+from awl.core.columns import Categorical, CategoricalBuilder, set_rows
 from awl.core.errors import AwlError, Cancelled
 from awl.core.geodesy import LocalPlane, segment_lengths
 from awl.core.network.parts import strong_parts
@@ -18,6 +18,13 @@ from awl.core.progress import Progress
 from tests.examples import examples
 
 texts = st.lists(st.one_of(st.none(), st.sampled_from(["road", "lane", "row", ""])), max_size=40)
+
+
+@given(st.integers(0, 400), st.floats(0, 1), st.integers(1, 3), st.integers(0, 2**32 - 1))
+def test_rows_of_a_mask_are_those_that_are_set(size, share, apart, seed):
+    mask = (np.random.default_rng(seed).random(size * apart) < share**4)[::apart]
+    rows = set_rows(mask)
+    assert rows.tolist() == [row for row in range(size) if mask[row]] and rows.dtype == np.int64
 
 
 @given(texts)

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from awl.core.branches import Branch, Branched
+from awl.core.columns import set_rows
 from awl.core.graph.arcs import Arcs
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.barriers import gate_sequences, parted, unread_gates
@@ -136,7 +137,7 @@ class Network:
             closed: mask (m,) of the links that are closed.
         """
         union = closed if self.closed is None else self.closed | closed
-        changed = np.flatnonzero(closed)
+        changed = set_rows(closed)
         changed = changed[self.usable[changed]]
         return Network(self.streets, self.when, union, self.slower, self.own, (self, changed))
 
@@ -491,5 +492,5 @@ def _differing(network: Network, other: Network) -> NDArray[np.int64]:
 
 def _in_short(mask: NDArray[np.bool_]) -> bytes:
     """A mask as its rows where they are few, else as its bits: whichever takes less time."""
-    rows = np.flatnonzero(mask)
+    rows = set_rows(mask)
     return rows.tobytes() if 64 * len(rows) < len(mask) else np.packbits(mask).tobytes()

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from awl.core.kernels import njit_no_refcount
 from awl.core.network.costs import BLOCKED, NO_WAY, StepCosts
-from awl.core.routing.cch.customization import follows, rows_between, widest
+from awl.core.routing.cch.customization import follows, rows_between
 from awl.core.routing.cch.topology import FAR, STEP, Metric, Topology, Unpacking, edge_to
 
 Ints = NDArray[np.int32]
@@ -46,7 +46,7 @@ def customized_again(
     (edge_cost,) = metric.branch.copies(metric.cost)
     rows = topology.edge[changed]
     looked_at = _again(
-        topology.start, topology.head, topology.lowest, by_edge, topology.edge,
+        topology.start, topology.head, topology.lowest, topology.widest, by_edge, topology.edge,
         _columns(cost), np.unique(rows[rows >= 0] >> 1), edge_cost,
     )  # fmt: skip
     return Metric(edge_cost, metric.branch.grown(looked_at, len(topology.head))), looked_at
@@ -72,7 +72,7 @@ def ways_again(
     """
     via, accumulated = unpacking.branch.copies(unpacking.via, unpacking.accumulated)
     again = _ways_again(
-        topology.start, topology.head, topology.lowest, by_edge, topology.edge, metric.cost,
+        topology.start, topology.head, topology.lowest, topology.widest, by_edge, topology.edge, metric.cost,
         _columns(costs[0]), _columns(costs[1]), looked_at, via, accumulated,
     )  # fmt: skip
     return Unpacking(via, accumulated, unpacking.branch.grown(again, len(topology.head)))
@@ -163,9 +163,9 @@ def _waiting(start, edges):
 
 
 @njit(cache=True, nogil=True)
-def _again(start, head, lowest, by_edge, edge_of, step_cost, first, cost):
+def _again(start, head, lowest, widest, by_edge, edge_of, step_cost, first, cost):
     queue = _waiting(start, first)
-    queued, row = np.zeros((len(head) >> 3) + 1, np.uint8), np.empty(widest(start), np.int64)
+    queued, row = np.zeros((len(head) >> 3) + 1, np.uint8), np.empty(widest, np.int64)
     for e in first:
         _set(queued, e)
     done = np.empty(max(len(first), 16), np.int32)
@@ -215,10 +215,10 @@ def _again(start, head, lowest, by_edge, edge_of, step_cost, first, cost):
 
 @njit(cache=True, nogil=True)
 def _ways_again(
-    start, head, lowest, by_edge, edge_of, cost, step_cost, step_carried, looked_at, via, accumulated
+    start, head, lowest, widest, by_edge, edge_of, cost, step_cost, step_carried, looked_at, via, accumulated
 ):  # fmt: skip
     queue = _waiting(start, looked_at)
-    queued, row = np.zeros((len(head) >> 3) + 1, np.uint8), np.empty(widest(start), np.int64)
+    queued, row = np.zeros((len(head) >> 3) + 1, np.uint8), np.empty(widest, np.int64)
     for e in looked_at:
         _set(queued, e)
     done = np.empty(max(len(looked_at), 16), np.int32)

@@ -65,6 +65,11 @@ class Topology:
         return np.flatnonzero(self.rank < 0).astype(np.int32)
 
     @cached_property
+    def widest(self) -> int:
+        """The most edges of a rank, one at least."""
+        return int(np.diff(self.start).max(initial=1))
+
+    @cached_property
     def lowest(self) -> Ints:
         """The lowest of the ranks from which parents lead up to each (c,), itself counted."""
         return _lowest(self.parent)
