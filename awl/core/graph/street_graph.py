@@ -184,6 +184,9 @@ class StreetGraph:
         """
         if "shape_xy" not in vars(former) or self.plane != former.plane:
             return
+        if self.shape_lon is former.shape_lon and self.shape_lat is former.shape_lat:
+            vars(self).update({name: vars(former)[name] for name in ("shape_xy", "lines_xy") if name in vars(former)})
+            return
         row = former.link_rows(self.link_id)
         row[np.isin(self.link_id, changed)] = -1
         same, new = np.flatnonzero(row >= 0), np.flatnonzero(row < 0)

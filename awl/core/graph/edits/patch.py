@@ -49,12 +49,15 @@ class Patch:
 def patched(graph: StreetGraph, patch: Patch) -> StreetGraph:
     """The graph with a patch applied, in the one order that follows from what it holds.
 
-    O(m log m) for the order; the rows of the patch are spliced in whole columns.
+    O(m log m) for the order; the rows of the patch are spliced in whole columns. Where attributes and costs alone change, the
+    order stays, and all else is shared.
 
     Parameters:
         graph: the streets the patch was made for.
         patch: what changes.
     """
+    if _leaves_shapes(patch):
+        return _with_other_values(graph, patch.links_after)
     keep_node = ~np.isin(graph.node_id, _ids(patch.nodes_before))
     keep_link = np.flatnonzero(~np.isin(graph.link_id, _ids(patch.links_before)))
     nodes, links = patch.nodes_after, patch.links_after
@@ -77,6 +80,44 @@ def patched(graph: StreetGraph, patch: Patch) -> StreetGraph:
     bare = replace(bare, highest_ids=(bare.next_node_id - 1, bare.next_link_id - 1))
     result = _with_turns(bare.in_space_order(), turns)
     result.take_shapes_from(graph, patch.changed_links)
+    return result
+
+
+def _leaves_shapes(patch: Patch) -> bool:
+    """Whether links get other attributes and costs, and nothing else changes."""
+    if patch.nodes_before or patch.nodes_after or patch.turns_after is not None:
+        return False
+    before, after = (
+        {link.id: replace(link, tags={}, costs={}) for link in links}
+        for links in (patch.links_before, patch.links_after)
+    )
+    return before == after
+
+
+def _with_other_values(graph: StreetGraph, links: Sequence[LinkRecord]) -> StreetGraph:
+    """The graph with other attributes and costs of some links."""
+    rows = graph.link_rows([link.id for link in links])
+    tags = {}
+    for key in sorted({*graph.tags, *(key for link in links for key in link.tags)}):
+        column = graph.tag(key)
+        codes = {value: code for code, value in enumerate(column.values)}
+        new = np.array(
+            [codes.setdefault(link.tags[key], len(codes)) if key in link.tags else -1 for link in links], np.int32
+        )
+        if not np.array_equal(column.codes[rows], new):
+            changed = column.codes.copy()
+            changed[rows] = new
+            column = Categorical(changed, tuple(codes))
+        if column.present().any():
+            tags[key] = column
+    costs = {}
+    for key in sorted({*graph.costs, *(key for link in links for key in link.costs)}):
+        pair = graph.costs.get(key, np.full((graph.link_count, 2), np.nan)).copy()
+        pair[rows] = np.array([link.costs.get(key, (np.nan, np.nan)) for link in links], float).reshape(-1, 2)
+        costs[key] = pair
+    highest = graph.next_node_id - 1, graph.next_link_id - 1
+    result = replace(graph, tags=tags, costs=costs, highest_ids=highest)
+    result.take_shapes_from(graph, np.zeros(0, np.int64))
     return result
 
 
