@@ -66,7 +66,7 @@ kill: .venv/.test .venv/.warm
 load: .venv/.test .venv/.warm
 	$(BIN)/python -m tests.load --people 50 --seconds 300
 
-bench: .venv/.run .venv/.warm
+bench: .venv/.test .venv/.warm ui/dist/index.html .venv/.browser
 	$(BIN)/python -m bench
 
 screenshots: .venv/.test ui/dist/index.html .venv/.browser

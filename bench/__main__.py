@@ -4,8 +4,8 @@
 
 The peer of searches is `scipy.sparse.csgraph.dijkstra` on the same graph in the same (Hilbert) node order; times are medians
 of interleaved runs, single thread. Graphs: the shipped city, and made regions of 100,000 and a million nodes, for the hierarchy
-also with rivers and railways that few streets cross (kept in `.cache/`); `--large` adds one of five million, which takes minutes
-and 8 GB. Ratios are compared, for seconds depend on the machine; `--keep` makes the new ones the former ones.
+also with rivers and railways that few streets cross (kept in `.cache/`); `--large` adds one of five million, and a crowd on
+the server, which takes half an hour and 8 GB. Ratios are compared, for seconds depend on the machine; `--keep` makes the new ones the former ones.
 """
 
 from __future__ import annotations
@@ -39,6 +39,7 @@ from awl.shipped import SOURCE
 from awl.study.study import Study
 from bench.access import among_buildings, in_a_region, in_the_city
 from bench.documents import followed, written
+from bench.felt import beginnings, commands, crowd, in_the_browser, ordering
 from bench.handout import handed_out
 from bench.heights import by_the_clock, on_the_hierarchy
 from bench.measure import Row, medians
@@ -123,6 +124,8 @@ def questions() -> list[Row]:
             *many_at_once(study),
             *written(study),
             *followed(),
+            *beginnings(study),
+            *in_the_browser(study),
         ]
 
 
@@ -153,8 +156,9 @@ def main(large: bool, keep: bool) -> None:
             rows += on_the_hierarchy(f"{nodes // 1000:,}k-node {kind} on foot", network, bound)
     rows += on_streets(graph, large)
     rows += questions()
+    rows += commands()
     if large:
-        rows += in_a_region()
+        rows += [*in_a_region(), *ordering(5_000_000), *crowd()]
     table = Table(title=f"Awl, {date.today()}, {platform.machine()}, Python {platform.python_version()}")
     for heading in ("what", "Awl, ms", "peer or bound, ms", "ratio", "former ratio"):
         table.add_column(heading, justify="left" if heading == "what" else "right")

@@ -74,9 +74,9 @@ def beginnings(study: Study) -> list[Row]:
     at_once: list[float] = []
     again: list[float] = []
     bare: list[float] = []
+    _prepared(study)
     with tempfile.TemporaryDirectory() as folder:
-        for path in (study.path, study.path.with_suffix(".awl")):
-            (shutil.copytree if path.is_dir() else shutil.copy)(path, Path(folder) / path.name)
+        _copied(study, Path(folder))
         for wait_s, times in [(OPENED_S, first), (0.0, at_once)] * ROUNDS:
             bare.append(_seconds(lambda: subprocess.run(libraries, check=True)))
             began = time.perf_counter()
@@ -97,6 +97,19 @@ def beginnings(study: Study) -> list[Row]:
         Row(after, float(np.median(first)), same, "of its speed"),
         Row("Ferrow: first answer at once; peer: asked again", float(np.median(at_once)), same, "of its speed"),
     ]
+
+
+def _prepared(study: Study) -> None:
+    """Have all modes prepared and kept beside the study."""
+    thread = study.prepare()
+    if thread is not None:
+        thread.join()
+
+
+def _copied(study: Study, folder: Path) -> None:
+    """Copy a study with what is prepared."""
+    shutil.copy(study.path, folder / study.path.name)
+    shutil.copytree(study.path.with_suffix(".awl"), folder / study.path.with_suffix(".awl").name)
 
 
 def _seconds(call: Callable[[], object]) -> float:
@@ -130,8 +143,8 @@ def in_the_browser(study: Study) -> list[Row]:
     question: dict[str, Any] = {"places": {"layer": "building"}, "radius": 600}
     with tempfile.TemporaryDirectory() as place:
         folder, name = Path(place), study.path.stem
-        for path in (study.path, study.path.with_suffix(".awl")):
-            (shutil.copytree if path.is_dir() else shutil.copy)(path, folder / path.name)
+        _prepared(study)
+        _copied(study, folder)
         city = Study(folder / study.path.name)
         with city.writing() as connection:
             block = {"id": "b1", "kind": "question", "process": "centrality", "inputs": question}
@@ -204,8 +217,5 @@ if __name__ == "__main__":
 
     with tempfile.TemporaryDirectory() as home:
         ferrow = Study(make_demo(Path(home)))
-        thread = ferrow.prepare()
-        if thread is not None:
-            thread.join()
         for row in [*commands(), *beginnings(ferrow), *in_the_browser(ferrow)]:
             print(f"{row.what}: {row.awl_s:.3f} s, {row.other_s:.3f} s, {row.ratio:.2f} {row.meaning}")

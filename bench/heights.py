@@ -124,9 +124,9 @@ def on_the_hierarchy(name: str, network: Network, bound_s: float) -> list[Row]:
         Row(f"{kind}: 1000 x 1000, two threads; peer 1000 x one to all", bare, 1000 * whole, "x faster"),
         Row(f"{kind}: 1000 x 1000 with carried costs, two threads; peer without", square, 1000 * whole, "x faster"),
         Row(
-            f"{kind}: bytes a state / 1000 with one metric (bound 400)",
+            f"{kind}: bytes a state / 1000 with one metric (bound 250)",
             memory / topology.count / 1e3,
-            0.4,
+            0.25,
             "of the bound",
         ),
     ]
