@@ -141,12 +141,12 @@ def set_rows(mask: NDArray[np.bool_]) -> NDArray[np.int64]:
     Parameters:
         mask: which rows (n,).
     """
-    eights = len(mask) >> 3
-    if not mask.flags.c_contiguous or eights == 0:
+    groups = len(mask) >> 3
+    if not mask.flags.c_contiguous or groups == 0:
         return np.flatnonzero(mask)
-    wholes = mask[: eights << 3]
-    some = np.flatnonzero(wholes.view(np.uint64) != 0)
-    if 8 * len(some) > eights:
+    aligned = mask[: groups << 3]
+    hit = np.flatnonzero(aligned.view(np.uint64) != 0)
+    if 8 * len(hit) > groups:
         return np.flatnonzero(mask)
-    inside, bit = np.nonzero(wholes.reshape(-1, 8)[some])
-    return np.concatenate([(some[inside] << 3) | bit, np.flatnonzero(mask[eights << 3 :]) + (eights << 3)])
+    inside, bit = np.nonzero(aligned.reshape(-1, 8)[hit])
+    return np.concatenate([(hit[inside] << 3) | bit, np.flatnonzero(mask[groups << 3 :]) + (groups << 3)])

@@ -15,7 +15,7 @@ from awl.core.routing.cch.parting import FIRST, INNER, LAST, least_parting
 
 CORRIDOR = 30
 """A cut between clusters is moved by up to so many steps."""
-KEPT_APART = 0.2
+SIDE_SHARE = 0.2
 """The share of the nodes that stays on either side of it, however it is moved."""
 
 
@@ -139,7 +139,7 @@ def least_cut(start, head, weight, kind, most, token):
     flow = np.int64(0)
     while True:
         level[:] = -1
-        size, done, found = 0, 0, False
+        size, done, is_reached = 0, 0, False
         for i in range(n):
             if kind[i] == FIRST:
                 level[i] = 0
@@ -149,7 +149,7 @@ def least_cut(start, head, weight, kind, most, token):
                         size += 1
                         break
         firsts = size
-        while done < size and not found:
+        while done < size and not is_reached:
             i = queue[done]
             done += 1
             for e in range(start[i], start[i + 1]):
@@ -157,8 +157,8 @@ def least_cut(start, head, weight, kind, most, token):
                     level[head[e]] = level[i] + 1
                     queue[size] = head[e]
                     size += 1
-                    found = found or kind[head[e]] == LAST
-        if not found:
+                    is_reached = is_reached or kind[head[e]] == LAST
+        if not is_reached:
             break
         cursor[:] = start[:-1]
         for first in range(firsts):
@@ -224,7 +224,7 @@ def parted_near(start, head, side, token):
     """
     n = len(start) - 1
     number, corridor, steps = np.full(n, -1, np.int32), np.empty(n, np.int32), np.empty(n, np.int32)
-    room, size, done = np.full(2, -np.int64(KEPT_APART * n)), 0, 0
+    room, size, done = np.full(2, -np.int64(SIDE_SHARE * n)), 0, 0
     for i in range(n):
         room[side[i]] += 1
     for i in range(n):

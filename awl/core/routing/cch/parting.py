@@ -90,12 +90,12 @@ def _bordering(start, head, kind, which):
 def _levelled(start, head, kind, source, in_use, previous, level, queue):
     """Write how many moves each state is from the sources; whether a last node can be come to."""
     level[:] = -1
-    size, done, found = 0, 0, False
+    size, done, is_reached = 0, 0, False
     for node in source:
         level[2 * node] = 0
         queue[size] = 2 * node
         size += 1
-    while done < size and not found:
+    while done < size and not is_reached:
         at = queue[done]
         v = at >> 1
         done += 1
@@ -109,7 +109,7 @@ def _levelled(start, head, kind, source, in_use, previous, level, queue):
                 level[to] = level[at] + 1
                 queue[size] = to
                 size += 1
-                found = kind[to >> 1] == LAST
+                is_reached = kind[to >> 1] == LAST
         else:
             if in_use[v] and level[at - 1] < 0:
                 level[at - 1] = level[at] + 1
@@ -121,7 +121,7 @@ def _levelled(start, head, kind, source, in_use, previous, level, queue):
                     level[to] = level[at] + 1
                     queue[size] = to
                     size += 1
-    return found
+    return is_reached
 
 
 @njit(cache=True, nogil=True)

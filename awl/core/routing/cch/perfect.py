@@ -116,18 +116,22 @@ def _of_ranks(edges, start, head, accumulated, ranks):
 
 @njit(cache=True, nogil=True)
 def _within(start, head, cost, all_start, all_head, closure, local):
-    some = np.zeros(len(closure) + 1, np.int32)
+    offsets = np.zeros(len(closure) + 1, np.int32)
     for i in range(len(closure)):
-        some[i + 1] = some[i] + start[closure[i] + 1] - start[closure[i]]
-    heads, costs, rows = np.empty(some[-1], np.int32), np.empty(some[-1], np.uint32), np.empty(some[-1], np.int32)
+        offsets[i + 1] = offsets[i] + start[closure[i] + 1] - start[closure[i]]
+    heads, costs, rows = (
+        np.empty(offsets[-1], np.int32),
+        np.empty(offsets[-1], np.uint32),
+        np.empty(offsets[-1], np.int32),
+    )
     for i in range(len(closure)):
-        at, row = some[i], all_start[closure[i]]
+        at, row = offsets[i], all_start[closure[i]]
         for e in range(start[closure[i]], start[closure[i] + 1]):
             while all_head[row] != head[e]:
                 row += 1
             heads[at], costs[at], rows[at] = local[head[e]], cost[e], row
             at += 1
-    return some, heads, costs, rows
+    return offsets, heads, costs, rows
 
 
 @njit(cache=True, nogil=True)
