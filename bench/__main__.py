@@ -4,8 +4,9 @@
 
 The peer of searches is `scipy.sparse.csgraph.dijkstra` on the same graph in the same (Hilbert) node order; times are medians
 of interleaved runs, single thread. Graphs: the shipped city, and made regions of 100,000 and a million nodes, for the hierarchy
-also with rivers and railways that few streets cross (kept in `.cache/`); `--large` adds one of five million, and a crowd on
-the server, which takes half an hour and 8 GB. Ratios are compared, for seconds depend on the machine; `--keep` makes the new ones the former ones.
+also with rivers and railways that few streets cross (kept in `.cache/`); `--large` adds one of five million, and a crowd on the
+server, which takes half an hour and 8 GB. Ratios are compared, for seconds depend on the machine; `--keep` makes the new ones the
+former ones.
 """
 
 from __future__ import annotations
