@@ -16,7 +16,7 @@ from scipy.sparse.csgraph import dijkstra
 from awl.questions.run import ask
 from awl.study import importing
 from awl.study.study import Study
-from bench.measure import Row, medians
+from bench.measure import Row, medians, peak_gb
 from bench.reading import region
 
 CITY_SECONDS, REGION_SECONDS, REGION_GB = 1.0, 30.0, 4.0
@@ -102,7 +102,6 @@ def regional_inputs(study: Study) -> dict[str, Any]:
 
 
 def _ask_in_a_region(path: Path) -> None:
-    import resource
     import time
 
     study = Study(path)
@@ -110,8 +109,7 @@ def _ask_in_a_region(path: Path) -> None:
     began = time.perf_counter()
     answer = ask(study, "access", inputs).document()
     seconds = time.perf_counter() - began
-    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20
-    print(json.dumps([seconds, peak, len(answer["zones"]["features"])]))
+    print(json.dumps([seconds, peak_gb(), len(answer["zones"]["features"])]))
 
 
 if __name__ == "__main__":

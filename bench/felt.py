@@ -191,13 +191,14 @@ def _up(page: Page, place: str) -> None:
 def ordering(nodes: int) -> list[Row]:
     """Order and topology of a large region in a process of its own, with its peak of memory until one mode is prepared."""
     code = (
-        "import json, resource, sys, time\n"
+        "import json, sys, time\n"
         "from pathlib import Path\n"
         "from awl.core.graph.build import build_graph\n"
         "from awl.core.modes.mode import WALK\n"
         "from awl.core.network.network import Network\n"
         "from awl.core.routing.cch.hierarchy import Hierarchy\n"
         "from awl.io import osm_pbf\n"
+        "from bench.measure import peak_gb\n"
         "network = Network.of(build_graph(osm_pbf.read(Path(sys.argv[1])))[0], WALK)\n"
         "network.step_costs('time')\n"
         "began = time.perf_counter()\n"
@@ -205,7 +206,7 @@ def ordering(nodes: int) -> list[Row]:
         "took = time.perf_counter() - began\n"
         "high.unpacking(network, 'time', 'distance')\n"
         "high.trim(network, 'time')\n"
-        "print(json.dumps([took, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20]))\n"
+        "print(json.dumps([took, peak_gb()]))\n"
     )
     words = [sys.executable, "-c", code, str(region(nodes))]
     seconds, peak = json.loads(subprocess.run(words, capture_output=True, text=True, check=True).stdout)

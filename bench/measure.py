@@ -6,6 +6,7 @@ import statistics
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 
 ROUNDS = 7
 
@@ -23,6 +24,12 @@ class Row:
     def ratio(self) -> float:
         """The other's time over Awl's."""
         return self.other_s / self.awl_s
+
+
+def peak_gb() -> float:
+    """The most memory this process has held, in GB; that of the process it was forked off is not counted."""
+    lines = Path("/proc/self/status").read_text().splitlines()
+    return int(next(line for line in lines if line.startswith("VmHWM")).split()[1]) / 2**20
 
 
 def medians(*calls: Callable[[], object], rounds: int = ROUNDS) -> list[float]:

@@ -107,10 +107,9 @@ def joining(count: int) -> list[Row]:
 def storing(nodes: int) -> list[Row]:
     """From PBF to stored street graph in a process of its own, with its peak of memory."""
     code = (
-        "import json, resource, sys, time; from pathlib import Path; from awl.study import importing\n"
+        "import json, sys, time; from pathlib import Path; from awl.study import importing; from bench.measure import peak_gb\n"
         "began = time.perf_counter(); importing.build(Path(sys.argv[1]), Path(sys.argv[2]))\n"
-        "peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20\n"
-        "print(json.dumps([time.perf_counter() - began, peak]))"
+        "print(json.dumps([time.perf_counter() - began, peak_gb()]))"
     )
     with tempfile.TemporaryDirectory() as folder:
         source = region(nodes) if nodes else SOURCE / "demo" / "data" / "ferrow.osm.pbf"
