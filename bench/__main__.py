@@ -39,7 +39,7 @@ from awl.questions.run import ask
 from awl.shipped import SOURCE
 from awl.study.study import Study
 from bench.access import among_buildings, in_a_region, in_the_city
-from bench.documents import followed, written
+from bench.documents import followed, in_blocks, written
 from bench.felt import beginnings, commands, crowd, in_the_browser, ordering
 from bench.handout import handed_out
 from bench.heights import by_the_clock, on_the_hierarchy
@@ -124,6 +124,7 @@ def questions() -> list[Row]:
             *handed_out(study),
             *many_at_once(study),
             *written(study),
+            *in_blocks(study),
             *followed(),
             *beginnings(study),
             *in_the_browser(study),

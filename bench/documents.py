@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import tempfile
+import time
 from itertools import count
 from pathlib import Path
 
@@ -12,7 +13,7 @@ import pyarrow.parquet as pq
 
 from awl.core.graph.edits.edit import Edit
 from awl.demo_study import make_demo
-from awl.questions.batch import MatrixWork
+from awl.questions.batch import MatrixWork, run_batch
 from awl.questions.files import answer_bytes
 from awl.questions.run import ask
 from awl.study import what_ifs
@@ -67,6 +68,25 @@ def _matrix(study: Study) -> list[Row]:
     ]
 
 
+def in_blocks(study: Study) -> list[Row]:
+    """Five million pairs of a matrix as a folder of Parquet, in threads and by two workers that begin for it; peer: one block."""
+    buildings = {"layer": "building", "where": "fid <= 2300"}
+    inputs = {"from": buildings, "to": buildings}
+    times, pairs = {}, 0
+    for words, workers in (("threads", None), ("two workers that begin", "local:2")):
+        with tempfile.TemporaryDirectory() as folder:
+            begun = time.perf_counter()
+            pairs = run_batch(study, "matrix", inputs, Path(folder) / "blocks", workers).rows
+            times[words] = time.perf_counter() - begun
+    work = MatrixWork(study, inputs)
+    (block,) = medians(lambda: work.answered(0, 256), rounds=3)
+    bound = block * pairs / work.answered(0, 256)[1]
+    return [
+        Row(f"Ferrow: {pairs:,} pairs of a matrix in blocks, {words}; bound: a block at a time", ours, bound, "of its speed")
+        for words, ours in times.items()
+    ]  # fmt: skip
+
+
 def followed() -> list[Row]:
     """From an edit by one process until another one has answered, against an answer without an edit."""
     with tempfile.TemporaryDirectory() as folder:
@@ -105,5 +125,5 @@ if __name__ == "__main__":
     with tempfile.TemporaryDirectory() as place:
         city = Study(make_demo(Path(place)))
         city.wait_until_prepared("walk")
-        for row in [*written(city), *followed()]:
+        for row in [*written(city), *in_blocks(city), *followed()]:
             print(f"{row.what}: {row.awl_s:.3f} s, {row.other_s:.3f} s, {row.ratio:.2f} {row.meaning}")
