@@ -160,12 +160,12 @@ def in_the_browser(study: Study) -> list[Row]:
             page.click("[data-question=b1] .number")
             page.find("[data-question=b1]", "answered")
             pages = [f"{name}/sheet/buildings", f"{name}/sheet/bare", "region/streets", f"{name}/streets"]
-            for one in pages:  # tiles and what is prepared are there for the next
-                _up(page, one)
-            buildings, bare, far, near = medians(*(lambda one=one: _up(page, one) for one in pages), rounds=ROUNDS)
+            for path in pages:  # tiles and what is prepared are there for the next
+                _up(page, path)
+            buildings, bare, far, near = medians(*(lambda path=path: _up(page, path) for path in pages), rounds=ROUNDS)
             frames = []
-            for one in pages[2:]:
-                _up(page, one)
+            for path in pages[2:]:
+                _up(page, path)
                 frames.append(float(page.driver.execute_async_script(FRAMES)))
     what = f"map of {links:,} links"
     return [

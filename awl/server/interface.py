@@ -86,8 +86,10 @@ def opened(room: Workroom, progress: Progress, study_id: str) -> None:
     mode = next(iter(study.modes()))
     with contextlib.suppress(AwlError):
         network = study.network(mode)
-        link = np.flatnonzero(network.usable)[network.usable.sum() // 2]
-        node = network.graph.link_from[link]
+        links = np.flatnonzero(network.usable)
+        if len(links) == 0:
+            return
+        node = network.graph.link_from[links[len(links) // 2]]
         place = [float(network.graph.node_lon[node]), float(network.graph.node_lat[node])]
         ask(study, "isochrone", {"places": [place], "limits": [1], "mode": mode}).encoded()
 

@@ -44,7 +44,7 @@ def order_by_degree(start, head, place, order, a, b):
                     outside += 1
     words = (size + outside + WORD - 1) // WORD
     joined = np.zeros((size, words), np.uint64)  # a bit for each neighbour; nodes around need no row, for they stay
-    one = np.uint64(1)
+    unit = np.uint64(1)
     for i in range(size):
         for e in range(start[nodes[i]], start[nodes[i] + 1]):
             at = place[head[e]] - a
@@ -53,7 +53,7 @@ def order_by_degree(start, head, place, order, a, b):
                 while around[at - size] != head[e]:
                     at += 1
             if at >= 0:
-                joined[i, at // WORD] |= one << np.uint64(at % WORD)
+                joined[i, at // WORD] |= unit << np.uint64(at % WORD)
     degree = np.empty(size, np.int64)
     for i in range(size):
         degree[i] = _bits(joined[i])
@@ -65,10 +65,10 @@ def order_by_degree(start, head, place, order, a, b):
         order[a + turn] = nodes[least]
         degree[least] = -1
         for i in range(size):
-            if degree[i] >= 0 and joined[least, i // WORD] >> np.uint64(i % WORD) & one:
+            if degree[i] >= 0 and joined[least, i // WORD] >> np.uint64(i % WORD) & unit:
                 joined[i] |= joined[least]
-                joined[i, least // WORD] &= ~(one << np.uint64(least % WORD))
-                joined[i, i // WORD] &= ~(one << np.uint64(i % WORD))
+                joined[i, least // WORD] &= ~(unit << np.uint64(least % WORD))
+                joined[i, i // WORD] &= ~(unit << np.uint64(i % WORD))
                 degree[i] = _bits(joined[i])
     for i in range(size):
         place[order[a + i]] = a + i

@@ -190,8 +190,8 @@ class ManyToMany:
         if carrying:
             far = hierarchy.unpacking(network, measure, accumulated_with(measure)).accumulated
             down_far = CarryingEdges(*down.edges(), far[1][down_rows])
-            climbed = above(topology.parent, np.unique(self._rank[self._rank >= 0]))
-            self._graph = SweepGraph(self._parent, up.edges_with(topology, far[0], climbed), self._local, down_far)
+            ancestors = above(topology.parent, np.unique(self._rank[self._rank >= 0]))
+            self._graph = SweepGraph(self._parent, up.edges_with(topology, far[0], ancestors), self._local, down_far)
             self._sources: Sources | CarryingSources = CarryingSources(
                 starts, self._rank, cost, self._terminals.accumulated.astype(np.uint32)
             )
