@@ -339,6 +339,6 @@ export const keepAnswer = (study: string, question: string) =>
 
 export const stopJob = (id: string) => sendJson<JobInfo>(`/jobs/${id}`, "DELETE");
 /** The same of a timetable that waits. */
-export const stopsOfUpload = (upload: string, study: string, mode: string) =>
-  fetchJson<JoinedStops>(`/uploads/${upload}/stops?study=${encodeURIComponent(study)}&mode=${encodeURIComponent(mode)}`);
+export const stopsOfUpload = (upload: string, study: string, mode: string, signal: AbortSignal) =>
+  fetchJson<JoinedStops>(`/uploads/${upload}/stops?study=${encodeURIComponent(study)}&mode=${encodeURIComponent(mode)}`, { signal });
 export const joinedStops = (study: string, mode: string) => fetchJson<JoinedStops>(`/studies/${study}/timetables/stops?mode=${encodeURIComponent(mode)}`);

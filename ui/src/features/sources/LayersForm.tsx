@@ -10,7 +10,7 @@ import { message } from "../../api/client";
 import { useScreen, useScreenValue } from "../../state/screen";
 import { FormEnd, leave, useBuild, type FormProps } from "./form";
 import { LineForm } from "./LineForm";
-import { readingOf } from "./PreviewMap";
+import { readingOf } from "./waiting";
 
 const OUT = "out";
 /** What a layer can be used as, by its geometry; streets come from lines alone. */

@@ -1,15 +1,15 @@
 /** What is in a waiting file: classes that are off are faded, what lies outside the study area is veiled. */
 import { t } from "@lingui/core/macro";
-import { useQuery } from "@tanstack/react-query";
 import type { Feature, FeatureCollection, Position } from "geojson";
 import { Map as MapLibre, type ExpressionSpecification, type GeoJSONSource } from "maplibre-gl";
 import { useEffect, useRef, useState } from "react";
-import { boundsOf, previewOf, type Area, type Reading } from "../../api/uploads";
+import { boundsOf, type Area } from "../../api/uploads";
 import { CLASS_WEIGHT, token } from "../../map/look";
 import { exposeMap, metresPerPixel } from "../../map/scene";
 import { EMPTY } from "../../map/style";
 import { whileDrawing } from "../../map/whileDrawing";
 import { useScreen, type ImportDraft } from "../../state/screen";
+import { readingOf, usePreview } from "./waiting";
 
 type Props = { draft: ImportDraft; onScale: (metresPerPixel: number) => void };
 
@@ -19,17 +19,9 @@ export default function PreviewMap({ draft, onScale }: Props) {
   const { theme, drawing, draw } = useScreen("theme", "drawing", "draw");
   const { upload, without, area } = draft;
   const timetable = upload.timetable !== undefined;
-  const reading = readingOf(draft);
-  const crs = JSON.stringify(reading);
+  const crs = JSON.stringify(readingOf(draft));
   const bounds = boundsOf(upload);
-  const { data: streets } = useQuery({
-    queryKey: ["preview", upload.token, crs],
-    queryFn: ({ signal }) => previewOf(upload.token, reading, signal),
-    // What a file holds never changes, and once it is brought in the server has it no more.
-    staleTime: "static",
-    gcTime: 0,
-    meta: { panel: "map", what: t`The preview` },
-  });
+  const streets = usePreview(draft);
 
   useEffect(() => {
     if (!holder.current || !bounds) return;
@@ -94,9 +86,6 @@ export default function PreviewMap({ draft, onScale }: Props) {
 
   return <div ref={holder} className="map" data-testid="preview" />;
 }
-
-/** How a file is read, as far as it was said. */
-export const readingOf = ({ crs, x, y }: ImportDraft): Reading => ({ ...(crs && { crs }), ...(x && { x }), ...(y && { y }) });
 
 /** Pairs of classes and colours for a match expression. */
 function colours(): [string[], string, string[], string, string[], string] {

@@ -9,6 +9,7 @@ import { joinedStops, stopsOfUpload, type Overview } from "../../api/studies";
 import { figure } from "../../common/format";
 import { Word } from "../../controls/inline";
 import { useScreen } from "../../state/screen";
+import { uploadKey, useWaits } from "./waiting";
 
 const LISTED = 20;
 
@@ -22,7 +23,14 @@ export function StopsJoined({ overview, upload }: { overview: Overview; upload?:
   const { showFinding } = useScreen("showFinding");
   const added = upload ?? overview.timetables.map((one) => one.added).join();
   const changed = known.find(({ id }) => id === mode)?.changed;
-  const { data, error } = useQuery({ queryKey: ["joined-stops", overview.id, overview.revision, mode, changed, added], queryFn: () => (upload === undefined ? joinedStops(overview.id, mode) : stopsOfUpload(upload, overview.id, mode)), enabled: !!mode && !!overview.revision, staleTime: Infinity, meta: { panel: "own" } });
+  const waits = useWaits();
+  const { data, error } = useQuery({
+    queryKey: [...(upload === undefined ? ["joined-stops"] : uploadKey(upload, "stops")), overview.id, overview.revision, mode, changed, added],
+    queryFn: ({ signal }) => (upload === undefined ? joinedStops(overview.id, mode) : stopsOfUpload(upload, overview.id, mode, signal)),
+    enabled: !!mode && !!overview.revision && (upload === undefined || waits),
+    staleTime: Infinity,
+    meta: { panel: "own" },
+  });
   if (error) return <p className="problem" role="alert">{message(error)}</p>;
   if (!data) return null;
   const far = data.too_far.features;

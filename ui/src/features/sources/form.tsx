@@ -8,6 +8,8 @@ import { addLayers, addTrips, buildStreets, dismissUpload, type Upload, type Lay
 import type { JobInfo } from "../../api/studies";
 import { useJob, Working, type WorkState } from "../../controls/Progress";
 import { message } from "../../api/client";
+import { useScreen } from "../../state/screen";
+import { uploadKey } from "./waiting";
 
 export type FormProps = { upload: Upload; study: string | null; onDone: (job: JobInfo) => void; onClose: () => void };
 
@@ -16,17 +18,23 @@ export function useBuild(upload: Upload, onDone: (job: JobInfo) => void) {
   const [problem, setProblem] = useState<string | null>(null);
   const [state, run] = useJob();
   const client = useQueryClient();
+  const { refineDraft } = useScreen("refineDraft");
   const follow = async (start: () => Promise<JobInfo>) => {
     setProblem(null);
-    // Once the file is brought in the server has it no more: a preview that is still being made is not waited for.
-    await client.cancelQueries({ queryKey: ["preview", upload.token] });
+    // Once the file is brought in the server has it no more: nothing is asked of it, and what was asked is not waited for.
+    refineDraft({ importing: true });
+    await client.cancelQueries({ queryKey: uploadKey(upload.token) });
     try {
       const ended = await run(await start());
-      if (ended.status === "successful") onDone(ended);
-      else setProblem(ended.problem?.detail ?? t`${upload.name} was stopped. Nothing of it landed.`);
+      if (ended.status === "successful") {
+        onDone(ended);
+        return;
+      }
+      setProblem(ended.problem?.detail ?? t`${upload.name} was stopped. Nothing of it landed.`);
     } catch (error) {
       setProblem(message(error));
     }
+    refineDraft({ importing: false });
   };
   return {
     state,

@@ -3,8 +3,8 @@ import type { Area, Upload, Reading } from "../../api/uploads";
 import type { MapView } from "./mapView";
 import type { Slice } from "./slice";
 
-/** A file under consideration, and what of it is wanted: what is off is off for good. */
-export type ImportDraft = { upload: Upload; without: string[]; area: Area | null } & Reading;
+/** A file under consideration, and what of it is wanted: what is off is off for good. Set `importing` while a job takes it in. */
+export type ImportDraft = { upload: Upload; without: string[]; area: Area | null; importing?: boolean } & Reading;
 
 export type Sources = {
   /** Files that were dropped and not looked into yet. */
