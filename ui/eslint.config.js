@@ -36,7 +36,7 @@ export default tseslint.config(
   {
     files: ["src/**/*.ts", "src/**/*.tsx"],
     // What a form says comes with its page, from the server.
-    ignores: ["**/*.test.*", "src/testing/**", "src/form/**", "src/theme.ts", "src/map/style.ts", "src/map/StreetLayer.ts", "src/map/PeopleCanvas.ts", "src/features/results/grid.ts"],
+    ignores: ["**/*.test.*", "src/testing/**", "src/form/**", "src/theme.ts", "src/map/style.ts", "src/map/StreetLayer.ts", "src/map/DotLayer.ts", "src/map/PeopleCanvas.ts", "src/features/results/grid.ts"],
     plugins: { lingui },
     rules: { "lingui/no-unlocalized-strings": ["error", wording], "lingui/no-single-tag-to-translate": "error" },
   },

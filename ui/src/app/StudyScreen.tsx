@@ -123,7 +123,7 @@ export default function StudyScreen({ study }: { study: string }) {
           <MapFailures />
         </div>
         <Legend groups={page ? [] : preview ? previewLegend(preview) : (two?.groups ?? content.groups)} metresPerPixel={overview.drawn || page ? null : metresPerPixel} looking={preview || two ? null : looking} above={<CompareLook study={study} />}>
-          <AnswerLook overview={overview} overlays={content.overlays} />
+          <AnswerLook overview={overview} content={content} />
         </Legend>
         {stage === "sheet" && <TimeRuler study={study} />}
         <ResultsPanel overview={overview} />

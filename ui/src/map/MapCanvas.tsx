@@ -74,6 +74,7 @@ export function MapCanvas({ ground, theme, streets, content, opacity, hidden, la
     if (!scene || !styled) return;
     scene.setBands(content.bandCount);
     scene.show(content.overlays, content.nodes);
+    scene.showDots(content.dots);
     scene.hideBase(hidden);
   }, [scene, styled, content, hidden]);
   useEffect(() => {

@@ -2,8 +2,9 @@
  * People as short stitches that move, on a WebGL2 canvas of their own over the map: a texel for each, from which the vertex shader
  * makes two triangles. Each picture uploads one small texture, and the map beneath is not drawn anew. It is always north up.
  */
-import { MercatorCoordinate, type Map as MapLibre } from "maplibre-gl";
+import type { Map as MapLibre } from "maplibre-gl";
 import { NUMBERS, type People } from "./people";
+import { putPixels } from "./Plane";
 import { linked } from "./program";
 import type { Rgb } from "./StreetLayer";
 
@@ -119,7 +120,7 @@ export class PeopleCanvas {
     const { map, canvas, gl, program, uniforms: u } = this;
     if (!map || !canvas || !gl || !program) return;
     const begun = performance.now();
-    const { width, height, clientWidth } = map.getCanvas();
+    const { width, height } = map.getCanvas();
     if (canvas.width !== width || canvas.height !== height) [canvas.width, canvas.height] = [width, height];
     if (this.dirty) {
       this.dirty = false;
@@ -131,17 +132,12 @@ export class PeopleCanvas {
     gl.clearColor(0, 0, 0, 0);
     gl.clear(gl.COLOR_BUFFER_BIT);
     if (this.seen && this.colours.length) {
-      const ratio = width / Math.max(clientWidth, 1);
-      const world = 512 * 2 ** map.getZoom() * ratio;
-      const centre = MercatorCoordinate.fromLngLat(map.getCenter());
+      const pixels = this.people.plane.onto(map);
       const near = Math.min(Math.max((map.getZoom() - FAR_ZOOM) / (NEAR_ZOOM - FAR_ZOOM), 0), 1);
-      const between = ([far, close]: [number, number]) => (far + near * (close - far)) * ratio;
-      const { unit, origin } = this.people;
+      const between = ([far, close]: [number, number]) => (far + near * (close - far)) * pixels.ratio;
       gl.useProgram(program);
       gl.uniform1i(u.people ?? null, 0);
-      gl.uniform2f(u.scale ?? null, unit * world, unit * world);
-      gl.uniform2f(u.offset ?? null, (origin.x - centre.x) * world + width / 2, (origin.y - centre.y) * world + height / 2);
-      gl.uniform2f(u.size ?? null, width, height);
+      putPixels(gl, u, pixels);
       gl.uniform1f(u.half_long ?? null, between(HALF_LONG));
       gl.uniform1f(u.half_wide ?? null, between(HALF_WIDE));
       gl.uniform3fv(u.inks ?? null, this.colours.slice(0, MOST_INKS).flat());

@@ -6,8 +6,9 @@
  * of passing it each way; the shader computes the arrival at every pixel, so a band ends exactly where the limit falls.
  * Links on which a place stands are split there and drawn from a small second texture of shapes. The map is always north up.
  */
-import { MercatorCoordinate, type CustomLayerInterface, type Map as MapLibre } from "maplibre-gl";
+import type { CustomLayerInterface, Map as MapLibre } from "maplibre-gl";
 import type { Packed } from "../api/packed";
+import { inView, Plane, putPixels } from "./Plane";
 import { linked } from "./program";
 import { runsInView, runsOf, type Runs } from "./runs";
 
@@ -116,9 +117,7 @@ export class StreetLayer implements CustomLayerInterface {
   private readonly start: Uint32Array;
   private readonly metres: Float64Array;
   private readonly xy: Float32Array;
-  private readonly origin: { x: number; y: number };
-  /** Rel. mercator unit per metre, so that coordinates are metres around the origin and fit into float32. */
-  private readonly unit: number;
+  private readonly plane: Plane;
   private look: StreetLook;
   private limits: number[] = [];
   private filtered = false;
@@ -137,15 +136,8 @@ export class StreetLayer implements CustomLayerInterface {
     ];
     this.classes = streets.head.classes as string[];
     [this.metres, this.start, this.links, this.classOf] = [metres, start, classOf.length, classOf];
-    const middle = MercatorCoordinate.fromLngLat([lon[0] ?? 0, lat[0] ?? 0]);
-    this.origin = { x: middle.x, y: middle.y };
-    this.unit = middle.meterInMercatorCoordinateUnits();
-    this.xy = new Float32Array(lon.length * 2);
-    for (let i = 0; i < lon.length; i++) {
-      const point = MercatorCoordinate.fromLngLat([lon[i] as number, lat[i] as number]);
-      this.xy[2 * i] = (point.x - this.origin.x) / this.unit;
-      this.xy[2 * i + 1] = (point.y - this.origin.y) / this.unit;
-    }
+    this.plane = new Plane(lon[0] ?? 0, lat[0] ?? 0);
+    this.xy = this.plane.metres(lon, lat);
     this.look = look;
   }
 
@@ -223,21 +215,12 @@ export class StreetLayer implements CustomLayerInterface {
     const { map, program, base } = this;
     if (!map || !program || !base) return;
     if (this.dirty) this.uploadValues(gl);
-    const canvas = map.getCanvas();
-    const ratio = canvas.width / Math.max(canvas.clientWidth, 1);
+    const pixels = this.plane.onto(map);
     const zoom = map.getZoom();
-    const world = 512 * 2 ** zoom * ratio;
-    const centre = MercatorCoordinate.fromLngLat(map.getCenter());
     const u = this.uniforms;
     gl.useProgram(program);
-    gl.uniform2f(u.scale ?? null, this.unit * world, this.unit * world);
-    gl.uniform2f(
-      u.offset ?? null,
-      (this.origin.x - centre.x) * world + canvas.width / 2,
-      (this.origin.y - centre.y) * world + canvas.height / 2,
-    );
-    gl.uniform2f(u.size ?? null, canvas.width, canvas.height);
-    gl.uniform1f(u.ratio ?? null, ratio);
+    putPixels(gl, u, pixels);
+    gl.uniform1f(u.ratio ?? null, pixels.ratio);
     const classes = this.classes.slice(0, MAX_CLASSES);
     gl.uniform1fv(u.widths ?? null, classes.map((name) => this.look.width(name, zoom)));
     gl.uniform3fv(u.inks ?? null, classes.flatMap((name) => this.look.ink(name)));
@@ -258,12 +241,8 @@ export class StreetLayer implements CustomLayerInterface {
     gl.blendFunc(gl.ONE, gl.ONE_MINUS_SRC_ALPHA);
     gl.disable(gl.DEPTH_TEST);
     gl.disable(gl.STENCIL_TEST);
-    // What the view shows, in metres around the origin, with room for the widest line.
-    const [halfX, halfY] = [canvas.width / 2 + WIDEST * ratio, canvas.height / 2 + WIDEST * ratio].map((pixels) => pixels / (this.unit * world));
-    const [x, y] = [(centre.x - this.origin.x) / this.unit, (centre.y - this.origin.y) / this.unit];
-    const view: [number, number, number, number] = [x - (halfX ?? 0), y - (halfY ?? 0), x + (halfX ?? 0), y + (halfY ?? 0)];
     const shown = (of: number) => this.look.width(this.classes[of] ?? "", zoom) > 0;
-    this.draw(gl, base, this.runs ? runsInView(this.runs, shown, view) : []);
+    this.draw(gl, base, this.runs ? runsInView(this.runs, shown, inView(pixels, WIDEST)) : []);
     if (this.extra) this.draw(gl, this.extra, [[0, this.extra.count]]);
     gl.bindVertexArray(null);
     gl.activeTexture(gl.TEXTURE0);

@@ -43,7 +43,7 @@ export function breaks(values: number[], classing: Classing, fixed?: number[], o
 
 /** Limits of classes of whole numbers from none on: class i holds `limits[i]` up to one less than the next, the last its end. */
 export function countBreaks(values: number[]): number[] {
-  const most = Math.max(...values, 1);
+  const most = values.reduce((greatest, value) => Math.max(greatest, value), 1);
   const step = Math.max(Math.ceil(most / CLASSES), 1);
   const inner = Array.from({ length: CLASSES - 1 }, (_, i) => (i + 1) * step + 1).filter((limit) => limit <= most);
   return [0, ...inner, most];
@@ -61,7 +61,9 @@ export function classOf(value: unknown, limits: number[]): number {
   if (typeof value !== "number" || !Number.isFinite(value)) return -1;
   // Limits of one's own need not hold every value.
   if (value < (limits[0] ?? 0) || value > (limits[limits.length - 1] ?? 0)) return -1;
-  return Math.min(limits.slice(0, -1).findLastIndex((low) => value >= low), limits.length - 2);
+  let at = limits.length - 2;
+  while (at > 0 && value < (limits[at] ?? 0)) at--;
+  return at;
 }
 
 /** `12.5 to 20 min`. */

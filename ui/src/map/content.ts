@@ -1,6 +1,7 @@
 /** What a map and its legend show, as data. */
 import type { Inputs } from "../api/inputs";
 import type { Classing } from "./choropleth";
+import type { Dots } from "./dots";
 import type { GraphNodes } from "./nodes";
 import type { Overlays } from "./scene";
 
@@ -18,9 +19,9 @@ export type LegendRow = {
 export type Graded = { of: string; field: string; classing: Classing; limits: number[]; figures: [string, string][]; counts: boolean };
 export type LegendGroup = { id?: string; title: string; note?: string; rows: LegendRow[]; grades?: Graded };
 export type StreetsShown = { kind: "plain" } | { kind: "mode"; mode: string; at: string | null; beside: string | null; values?: { by: StreetValue; limits: number[] } } | { kind: "reach"; inputs: Inputs; limits: number[] };
-export type MapContent = { overlays: Overlays; nodes: GraphNodes | null; streets: StreetsShown; groups: LegendGroup[]; bandCount: number; order: readonly string[] };
+export type MapContent = { overlays: Overlays; dots: Dots | null; nodes: GraphNodes | null; streets: StreetsShown; groups: LegendGroup[]; bandCount: number; order: readonly string[] };
 
-export const nothingShown = (): MapContent => ({ overlays: {}, nodes: null, streets: { kind: "plain" }, groups: [], bandCount: 3, order: UNORDERED });
+export const nothingShown = (): MapContent => ({ overlays: {}, dots: null, nodes: null, streets: { kind: "plain" }, groups: [], bandCount: 3, order: UNORDERED });
 
 /** One and the same value, so that nothing is ordered anew where nothing was ordered. */
 export const UNORDERED: readonly string[] = [];

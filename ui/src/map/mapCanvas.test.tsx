@@ -18,6 +18,7 @@ vi.mock("./scene", () => ({
     }
     restyle = () => Promise.resolve();
     setBands = () => undefined;
+    showDots = () => undefined;
     setOrder = () => undefined;
     letter = () => undefined;
     show = (overlays: unknown) => this.log.told.push(["show", overlays]);

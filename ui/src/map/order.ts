@@ -1,5 +1,6 @@
 /** In which order the things on the map lie over one another, and how an answer may have them otherwise. */
 import { t } from "@lingui/core/macro";
+import type { MapContent } from "./content";
 
 /** What can be put over or under something else, topmost first as it is drawn by itself; and the layers each is drawn by, lowest first. */
 const DRAWN = {
@@ -36,10 +37,10 @@ export function wholeOrder(order: readonly string[]): Drawn[] {
 }
 
 /** Of everything there is, what is on the map now. */
-export function present(overlays: Partial<Record<string, { features: unknown[] }>>, ground: (layer: string) => boolean): Drawn[] {
-  const filled = (name: string) => (overlays[name]?.features.length ?? 0) > 0;
+export function present({ overlays, dots }: Pick<MapContent, "overlays" | "dots">, ground: (layer: string) => boolean): Drawn[] {
+  const filled = (name: keyof typeof overlays) => (overlays[name]?.features.length ?? 0) > 0;
   const there: Record<Drawn, boolean> = {
-    places: filled("places") || filled("graded"),
+    places: filled("places") || filled("graded") || dots !== null,
     other: filled("overlaid"),
     ways: filled("routes"),
     contours: filled("contours"),

@@ -1,6 +1,6 @@
 /** Where everybody is at a moment, which way each faces, and in which state: worked out anew for each picture. */
-import { MercatorCoordinate } from "maplibre-gl";
 import type { Doing, Playback } from "../api/playback";
+import { Plane } from "./Plane";
 
 /** Who has given up is still seen for so long. */
 const LINGERS_MS = 5 * 60_000;
@@ -25,8 +25,7 @@ export function carriesAt({ who, recovery }: Playback, person: number, ms: numbe
 
 export class People {
   readonly count: number;
-  readonly origin: { x: number; y: number };
-  readonly unit: number;
+  readonly plane: Plane;
   private readonly xy: Float32Array;
   /** The stretch of its way that each person was on last: time mostly goes on from there. */
   private readonly at: Uint32Array;
@@ -34,15 +33,8 @@ export class People {
   constructor(readonly playback: Playback) {
     const { shapes, ways } = playback;
     this.count = ways.begins.length - 1;
-    const middle = MercatorCoordinate.fromLngLat([shapes.lon[0] ?? 0, shapes.lat[0] ?? 0]);
-    this.origin = { x: middle.x, y: middle.y };
-    this.unit = middle.meterInMercatorCoordinateUnits();
-    this.xy = new Float32Array(shapes.lon.length * 2);
-    for (let i = 0; i < shapes.lon.length; i++) {
-      const point = MercatorCoordinate.fromLngLat([shapes.lon[i] as number, shapes.lat[i] as number]);
-      this.xy[2 * i] = (point.x - this.origin.x) / this.unit;
-      this.xy[2 * i + 1] = (point.y - this.origin.y) / this.unit;
-    }
+    this.plane = new Plane(shapes.lon[0] ?? 0, shapes.lat[0] ?? 0);
+    this.xy = this.plane.metres(shapes.lon, shapes.lat);
     this.at = Uint32Array.from(ways.begins.subarray(0, this.count));
   }
 

@@ -5,6 +5,8 @@ import { Map as MapLibre, Marker, prewarm, setWorkerUrl, type GeoJSONSource, typ
 import workerUrl from "maplibre-gl/dist/maplibre-gl-worker.mjs?url";
 import type { FeatureCollection } from "geojson";
 import type { Packed } from "../api/packed";
+import { DotLayer } from "./DotLayer";
+import { nearestName, type Dots } from "./dots";
 import type { Box } from "./extent";
 import { streetLook } from "./look";
 import { NodesInView, type GraphNodes } from "./nodes";
@@ -16,6 +18,8 @@ setWorkerUrl(workerUrl);
 // The worker that cuts tiles begins while the study is still being fetched, and stays for the next map.
 if (typeof Worker !== "undefined") prewarm();
 
+/** The layers right over the streets, and right over dots. */
+const [STREETS_BELOW, DOTS_BELOW] = ["owned", "contour-names"] as const;
 /** Pixels from which on a route was dragged, not clicked. */
 const DRAGGED = 6;
 
@@ -60,6 +64,8 @@ const filled = (overlays: Overlays): Overlays => Object.fromEntries(Object.entri
 export class Scene {
   readonly map: MapLibre;
   private streets: StreetLayer | null = null;
+  private dots: Dots | null = null;
+  private dotLayer: DotLayer | null = null;
   private pins: Marker[] = [];
   private shown: Overlays = {};
   /** What is to be shown, without the nodes of streets, which follow the view. */
@@ -126,7 +132,7 @@ export class Scene {
     }
     if (this.streets) this.map.removeLayer(this.streets.id);
     this.streets = streets ? new StreetLayer(streets, streetLook(bandCount)) : null;
-    if (this.streets) this.map.addLayer(this.streets, "owned");
+    if (this.streets) this.map.addLayer(this.streets, STREETS_BELOW);
     this.setOrder(this.order);
   }
 
@@ -142,6 +148,8 @@ export class Scene {
     const hidden = this.hiddenBase;
     this.shown = {};
     this.hiddenBase = {};
+    this.dotLayer = null;
+    this.showDots(this.dots);
     this.show(this.wanted);
     this.hideBase(hidden);
     this.setOpacity(this.opacity);
@@ -184,7 +192,9 @@ export class Scene {
       features
         .map(({ properties }) => (properties.zone ?? properties.name ?? (properties.place_row === undefined ? properties.fid : properties.place)) as string | number | undefined)
         .find((name) => name !== undefined);
-    const point = named(at(["places", "graded", "dots", "found"]).filter(there));
+    const corner = (side: 1 | -1) => this.map.unproject([x + side * reach, y - side * reach]).toArray();
+    const dot = this.dots && nearestName(this.dots, [...corner(-1), ...corner(1)]);
+    const point = named(at(["places", "graded"]).filter(there)) ?? dot ?? named(at(["found"]).filter(there));
     const name = point ?? named(at(["zones", "areas"]));
     return name === undefined ? null : { name: String(name), point: point !== undefined };
   }
@@ -214,7 +224,8 @@ export class Scene {
   setOrder(order: readonly string[]): void {
     this.order = order;
     const now = this.map.getLayersOrder();
-    const plain = this.layers.flatMap((id) => (id === "owned" && this.streets ? [this.streets.id, id] : [id]));
+    const drawnBelow: Record<string, { id: string } | null> = { [STREETS_BELOW]: this.streets, [DOTS_BELOW]: this.dotLayer };
+    const plain = this.layers.flatMap((id) => [...(drawnBelow[id] ? [drawnBelow[id].id] : []), id]);
     const wanted = layersInOrder(plain, order);
     if (wanted.every((id, i) => id === now[i])) return;
     for (let i = wanted.length - 1; i >= 0; i--) this.map.moveLayer(wanted[i] ?? "", wanted[i + 1]);
@@ -232,6 +243,20 @@ export class Scene {
     }
     this.shown = next;
     this.showLayers();
+  }
+
+  /** Put dots; null for none. */
+  showDots(dots: Dots | null): void {
+    if (dots === this.dots && !!dots === !!this.dotLayer) return;
+    this.dots = dots;
+    if (dots && this.dotLayer) {
+      this.dotLayer.show(dots);
+      return;
+    }
+    if (this.dotLayer) this.map.removeLayer(this.dotLayer.id);
+    this.dotLayer = dots && new DotLayer(dots);
+    if (this.dotLayer) this.map.addLayer(this.dotLayer, DOTS_BELOW);
+    this.setOrder(this.order);
   }
 
   /** Switch layers of the base map by the first part of their id. */

@@ -36,7 +36,7 @@ export const AREA_OPACITY: Record<string, ExpressionSpecification | number> = {
   found: ["get", "opacity"],
 };
 
-/** All layers, bottom to top; the streets themselves are put in above `rail`. */
+/** All layers, bottom to top; streets are put in below `owned`, dots by the thousand below the lettering. */
 function layers(has: (layer: string) => boolean): LayerSpecification[] {
   const halo = { "text-halo-color": token("--halo"), "text-halo-width": 1.6 };
   const list: (LayerSpecification & { source?: string })[] = [
@@ -75,8 +75,6 @@ function layers(has: (layer: string) => boolean): LayerSpecification[] {
     { id: "border-nodes", type: "symbol", source: "nodes", filter: ["get", "border"], layout: { "icon-image": "border", "icon-allow-overlap": true, "icon-size": ["interpolate", ["linear"], ["zoom"], 12, 0.4, 15.5, 1] } },
     { id: "selection-case", type: "line", source: "selection", paint: { "line-color": token("--page"), "line-width": 6 } },
     { id: "selection", type: "line", source: "selection", paint: { "line-color": token("--thread"), "line-width": 2.6, "line-dasharray": [3, 1.6] } },
-    // Dots by the thousand lie under the lettering.
-    { id: "dots", type: "circle", source: "graded", filter: ["has", "bare"], paint: { "circle-radius": ["get", "radius"], "circle-color": ["get", "colour"] } },
     { id: "contour-names", type: "symbol", source: "contour-names", layout: { "symbol-placement": "line", "text-field": ["get", "label"], "text-font": SANS_MEDIUM, "text-size": 11.5, "symbol-spacing": 330, "text-max-angle": 45, "text-padding": 14 }, paint: { "text-color": ["get", "line"], ...halo } },
     { id: "street-names", type: "symbol", source: "names", "source-layer": "streets", minzoom: 14, layout: { "symbol-placement": "line", "text-field": ["get", "name"], "text-font": SANS, "text-size": ["interpolate", ["linear"], ["zoom"], 14, 11, 17, 12.5], "symbol-spacing": 380, "text-max-angle": 32, "text-padding": 6 }, paint: { "text-color": token("--ink-2"), ...halo } },
     { id: "river-names", type: "symbol", source: "river", "source-layer": "river", layout: { "symbol-placement": "line", "text-field": ["get", "name"], "text-font": SERIF, "text-size": 15, "text-letter-spacing": 0.08, "symbol-spacing": 500 }, paint: { "text-color": token("--water-text"), "text-halo-color": token("--water"), "text-halo-width": 1 } },
@@ -84,7 +82,7 @@ function layers(has: (layer: string) => boolean): LayerSpecification[] {
     { id: "place-names", type: "symbol", source: "place", "source-layer": "place", filter: ["match", ["get", "kind"], ["city", "locality"], false, true], minzoom: 11.3, layout: { "text-field": ["get", "name"], "text-font": SERIF, "text-size": ["interpolate", ["linear"], ["zoom"], 11.3, 12, 13.5, 15], "text-padding": 8 }, paint: { "text-color": token("--ink"), ...halo } },
     { id: "city-names", type: "symbol", source: "place", "source-layer": "place", filter: ["==", ["get", "kind"], "city"], maxzoom: 13, layout: { "text-field": ["get", "name"], "text-font": SERIF_BOLD, "text-size": 18, "text-letter-spacing": 0.04 }, paint: { "text-color": token("--ink"), ...halo } },
     { id: "places", type: "symbol", source: "places", layout: { "icon-image": ["case", ["get", "used"], "button", "button-out"], "icon-allow-overlap": true, "text-field": ["get", "name"], "text-font": SANS_MEDIUM, "text-size": 12, "text-anchor": "left", "text-offset": [0.95, 0], "text-optional": true, "text-padding": 3 }, paint: { "text-color": token("--ink"), ...halo } },
-    { id: "graded", type: "circle", source: "graded", filter: ["!", ["has", "bare"]], paint: { "circle-radius": ["get", "radius"], "circle-color": ["get", "colour"], "circle-stroke-color": ["case", ["get", "chosen"], token("--thread"), token("--ink")], "circle-stroke-width": ["case", ["get", "chosen"], 3, 1] } },
+    { id: "graded", type: "circle", source: "graded", paint: { "circle-radius": ["get", "radius"], "circle-color": ["get", "colour"], "circle-stroke-color": ["case", ["get", "chosen"], token("--thread"), token("--ink")], "circle-stroke-width": ["case", ["get", "chosen"], 3, 1] } },
     { id: "node-numbers", type: "symbol", source: "nodes", minzoom: 16, layout: { "text-field": ["to-string", ["get", "number"]], "text-font": SANS_MEDIUM, "text-size": 11, "text-anchor": "bottom-left", "text-offset": [0.4, -0.2], "text-padding": 1 }, paint: { "text-color": token("--ink"), ...halo } },
     { id: "link-numbers", type: "symbol", source: "names", "source-layer": "streets", minzoom: 16, layout: { "symbol-placement": "line-center", "text-field": linkLettering(null), "text-font": SANS, "text-size": 11, "text-keep-upright": false, "text-padding": 1 }, paint: { "text-color": token("--thread"), ...halo } },
     { id: "letters", type: "symbol", source: "letters", layout: { "text-field": ["concat", ["to-string", ["get", "text"]], " \u203a"], "text-font": SANS_MEDIUM, "text-size": 13, "text-rotate": ["get", "angle"], "text-rotation-alignment": "map", "text-allow-overlap": true }, paint: { "text-color": token("--thread"), ...halo } },

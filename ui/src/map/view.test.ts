@@ -2,11 +2,10 @@ import type { Feature } from "geojson";
 import { beforeAll, describe, expect, it } from "vitest";
 import type { Results } from "../api/client";
 import { setTokens, square, TOKENS } from "../testing/fixtures";
-import type { MapContent } from "./content";
+import { nothingShown, type MapContent } from "./content";
 import { changeRamp, shareRamp } from "./look";
 import { frameOf, outlineShown, rowColour, viewShown, widthOf, type Choice, type MapLayer } from "./view";
 
-const empty = (): MapContent => ({ overlays: {}, nodes: null, streets: { kind: "plain" }, groups: [], bandCount: 3, order: [] });
 const set = (...features: Feature[]) => ({ type: "FeatureCollection", features });
 const point = (properties: Record<string, unknown>): Feature => ({ type: "Feature", properties, geometry: { type: "Point", coordinates: [0, 0] } });
 const line = (properties: Record<string, unknown>, coordinates: number[][] = [[0, 0], [1, 1]]): Feature => ({ type: "Feature", properties, geometry: { type: "LineString", coordinates } });
@@ -14,7 +13,7 @@ const usual: Choice = { hidden: {}, row: null, look: { field: null, classing: "e
 type View = Results["view"];
 
 function shown(map: View["map"], parts: Record<string, unknown>, choice: Partial<Choice> = {}, schema: Results["schema"] = {}): MapContent {
-  const content = empty();
+  const content = nothingShown();
   viewShown(content, { view: { map }, schema, ...parts } as unknown as Results, { ...usual, ...choice });
   return content;
 }
@@ -101,11 +100,34 @@ describe("features graded by a number", () => {
     expect(content.groups[0]?.rows.map(({ label, count }) => [label, count])).toEqual([["0 to 2", 1], ["3 to 4", 1], ["5 to 6", 0], ["7 to 8", 0], ["9 to 10", 1]]);
     expect(content.groups[0]?.grades?.counts).toBe(true);
   });
-  it("are small and bare where they are many, but for the chosen one", () => {
-    const many = Array.from({ length: 1200 }, (_, i) => point({ name: `P${i}`, within: i }));
-    const dots = properties(shown({ layers: [places] }, { places: set(...many) }, { row: "P7" }, near), "graded");
-    expect(dots.filter((dot) => !("bare" in dot)).map(({ name }) => name as string)).toEqual(["P7"]);
+  it("are dots where they are many, the greatest on top, and the chosen one is ringed over them", () => {
+    const many = Array.from({ length: 1200 }, (_, i) => point({ name: `P${i}`, within: i % 400 }));
+    const of = (choice: Partial<Choice>) => shown({ layers: [places] }, { places: set(...many) }, choice, near);
+    const content = of({ row: "P7" });
+    expect(properties(content, "graded").map(({ name, chosen }) => [name as string, chosen as boolean])).toEqual([["P7", true]]);
+    const { dots } = content;
+    expect(dots?.names).toHaveLength(1200);
+    expect(dots?.names[0]).toBe("P0");
+    expect(dots?.names.at(-1)).toBe("P1199");
+    expect(dots?.kinds.map(({ radius }) => radius)).toEqual([2.2, 2.2, 2.2, 2.2, 2.2]);
+    const counts = content.groups[0]?.rows.map(({ count }) => count ?? 0) ?? [];
+    expect([0, 1, 2, 3, 4].map((kind) => dots?.kind.filter((one) => one === kind).length)).toEqual(counts);
+    const first = counts[0] ?? 0;
+    expect(of({ hidden: { "near:0": true } }).dots?.names).toHaveLength(1200 - first);
   });
+  it("take more places than a call of a function has room for", () => {
+    const many = Array.from({ length: 300_000 }, (_, i) => point({ name: "", within: i % 3 }));
+    expect(shown({ layers: [places] }, { places: { type: "FeatureCollection", features: many } }, {}, near).dots?.names).toHaveLength(300_000);
+  });
+});
+
+it("dots of a layer of dots lie over those that were there, in inks of their own", () => {
+  const graded: MapLayer = { part: "places", drawn: "points", label: "name", grades: { id: "near", many: 1, fields: [{ field: "within", title: "Others" }] } };
+  const people: MapLayer = { part: "unserved", drawn: "dots", classes: { of: { "*": { row: "unserved", fill: "token:thread", radius: 1.7 } } } };
+  const parts = { places: set(point({ name: "A", within: 1 }), point({ name: "B", within: 9 })), unserved: set(point({}), point({})) };
+  const { dots } = shown({ layers: [graded, people] }, parts, {}, { places: [{ name: "within", type: "integer" as const }] });
+  expect(dots?.names).toEqual(["A", "B", null, null]);
+  expect([...(dots?.kind ?? [])].map((kind) => dots?.kinds[kind]).slice(2)).toEqual([{ colour: "#005e73", radius: 1.7 }, { colour: "#005e73", radius: 1.7 }]);
 });
 
 describe("lines as wide as a number", () => {
@@ -136,7 +158,7 @@ describe("lines as wide as a number", () => {
 
 describe("another answer over the selected one", () => {
   const over = (parts: Record<string, unknown>) => {
-    const content = empty();
+    const content = nothingShown();
     outlineShown(content, { view: { map: { outline: ["routes", "areas"] } }, schema: {}, ...parts } as unknown as Results, "answer 2", "--place");
     return content;
   };

@@ -7,6 +7,7 @@ import type { Results } from "../api/client";
 import { clockOfDay, figure } from "../common/format";
 import { breaks, classOf, classWords, countBreaks, countWords, type Classing } from "./choropleth";
 import type { LegendGroup, LegendRow, MapContent } from "./content";
+import { dotsOf, over, type DotKind } from "./dots";
 import { bands, changeRamp, shareRamp, tints, token } from "./look";
 import { approaches, collection, loadSteps, smoothed } from "./shapes";
 import type { Overlay } from "./style";
@@ -124,7 +125,8 @@ function classesShown(content: MapContent, result: Results, layer: MapLayer, { o
     return [drawn(layer, feature, paint, lookOf(choice.looks, paint.row, title, label), choice.row)];
   });
   const features = layer.drawn === "contours" && choice.hidden.contours ? [] : painted;
-  put(content, OVERLAY[layer.drawn], features);
+  if (layer.drawn === "dots") content.dots = over(content.dots, dotsOf(features, (i) => features[i]?.properties as DotKind | undefined, () => null));
+  else put(content, OVERLAY[layer.drawn], features);
   if (layer.drawn === "contours") put(content, "contour-names", features.map(smoothed));
   if (layer.approach) put(content, "approaches", features.flatMap((route) => approaches(route, featuresOf(result, layer.approach ?? ""))));
   const selected = featuresOf(result, layer.part).filter((feature) => chosen(layer, feature, choice.row));
@@ -132,8 +134,8 @@ function classesShown(content: MapContent, result: Results, layer: MapLayer, { o
 }
 
 /** What each way of drawing is drawn by. */
-const OVERLAY: Record<MapLayer["drawn"], Overlay> = {
-  areas: "areas", contours: "contours", zones: "zones", routes: "routes", lines: "owned", shapes: "found", points: "graded", dots: "graded", pins: "places",
+const OVERLAY: Record<Exclude<MapLayer["drawn"], "dots">, Overlay> = {
+  areas: "areas", contours: "contours", zones: "zones", routes: "routes", lines: "owned", shapes: "found", points: "graded", pins: "places",
 };
 /** What is outlined where its row is selected; points carry that themselves. */
 const SELECTED: ReadonlySet<MapLayer["drawn"]> = new Set(["areas", "zones", "shapes"] as const);
@@ -155,10 +157,21 @@ function drawn(layer: MapLayer, feature: Feature, paint: Paint, look: RowLook | 
     lines: () => ({ colour: line, ...(paint.width == null ? {} : { width: paint.width }), ...thick }),
     shapes: () => ({ fid: own.fid as number, fill, edge: inkOf(paint.line, "line"), ...(paint.opacity == null ? {} : { opacity: paint.opacity }) }),
     points: () => ({ name: label, colour: fill, radius: paint.radius ?? 6, chosen: is }),
-    dots: () => ({ colour: fill, radius: paint.radius ?? 2, bare: true }),
+    dots: () => ({ colour: fill, radius: paint.radius ?? 2 }),
     pins: () => ({ ...own, used: !paint.second }),
   };
   return { ...feature, properties: by[layer.drawn]() };
+}
+
+type GradedFeature = { feature: Feature; level: number; kind: DotKind; selected: boolean };
+
+/** Points as circles, the greatest on top; where they are many as dots, of which the selected one is ringed. */
+function circlesShown(content: MapContent, layer: MapLayer, graded: GradedFeature[], many: boolean): void {
+  const sorted = [...graded].sort((a, b) => a.level - b.level);
+  const nameOf = ({ properties }: Feature) => (properties?.[layer.label ?? ""] as string | undefined) ?? "";
+  if (many) content.dots = over(content.dots, dotsOf(sorted.map(({ feature }) => feature), (i) => sorted[i]?.kind, nameOf));
+  const circles = many ? sorted.filter(({ selected }) => selected) : sorted;
+  put(content, "graded", circles.map(({ feature, kind, selected }) => ({ ...feature, properties: { name: nameOf(feature), ...kind, chosen: selected } })));
 }
 
 /** Features graded by a number; returns the field by which they are. */
@@ -170,47 +183,46 @@ function gradesShown(content: MapContent, result: Results, layer: MapLayer, grad
   const by = known.find(({ field }) => field === choice.look.field) ?? first;
   const features = featuresOf(result, layer.part);
   const valueOf = (feature: Feature) => (step ? step.get(String(feature.properties?.[grades.frames?.key ?? ""])) : (feature.properties?.[by.field] as unknown));
-  const values = features.map(valueOf).filter((value): value is number => typeof value === "number" && Number.isFinite(value));
+  const all = features.map(valueOf);
+  const values = all.filter((value): value is number => typeof value === "number" && Number.isFinite(value));
   const untouched = choice.look.field === null && choice.look.classing === "equal";
   const classing: Classing = step ? "equal" : untouched ? (grades.classing ?? "equal") : choice.look.classing;
-  const counts = classing === "counts";
+  const whole = classing === "counts";
   const fixed = step ? first.breaks : by.breaks;
-  const limits = counts ? countBreaks(values) : breaks(values, classing, fixed ?? undefined, choice.look.own);
+  const limits = whole ? countBreaks(values) : breaks(values, classing, fixed ?? undefined, choice.look.own);
   const unit = step ? (grades.frames?.unit ?? "") : (by.unit ?? "");
   const ramp = by.ramp === "change" && !step ? changeRamp(limits.length - 1) : shareRamp(limits.length - 1);
-  const level = (feature: Feature) => classOf(valueOf(feature), limits);
+  const levels = all.map((value) => classOf(value, limits));
+  const counts = new Map<number, number>();
+  for (const level of levels) counts.set(level, (counts.get(level) ?? 0) + 1);
   const title = step ? (grades.frames?.title ?? "").replace("{}", figure(choice.step ?? 0, Number.isInteger(choice.step) ? 0 : 1)) : by.title;
   const id = (i: number) => `${grades.id}:${i}`;
-  const words = (i: number) => (i < 0 ? t`no value here` : counts ? countWords(limits, i) : classWords(limits, i, unit));
+  const words = (i: number) => (i < 0 ? t`no value here` : whole ? countWords(limits, i) : classWords(limits, i, unit));
   const look = (i: number) => lookOf(choice.looks, id(i), title, words(i));
   const colour = (i: number) => look(i)?.colour ?? ramp[i] ?? token("--sunk");
   const area = layer.drawn === "zones";
   const lined = layer.drawn === "lines";
   const many = !!grades.many && features.length > grades.many;
-  const shown = features.filter((feature) => !choice.hidden[id(level(feature))]);
-  if (area) put(content, "zones", shown.map((feature) => ({ ...feature, properties: { ...feature.properties, fill: colour(level(feature)) } })));
-  else if (lined) put(content, "owned", shown.map((feature) => ({ ...feature, properties: { colour: colour(level(feature)), width: 1.4 } })));
-  else {
-    const point = (feature: Feature): Feature => {
-      const is = chosen(layer, feature, choice.row);
-      const name = (feature.properties?.[layer.label ?? ""] as string | undefined) ?? "";
-      const radius = many ? SMALL : 4 + Math.max(level(feature), 0);
-      return { ...feature, properties: { name, colour: colour(level(feature)), radius, chosen: is, ...(many && !is ? { bare: true } : {}) } };
-    };
-    put(content, "graded", [...shown].sort((a, b) => level(a) - level(b)).map(point));
-  }
+  const kinds = new Map([...counts.keys()].map((i) => [i, { colour: colour(i), radius: many ? SMALL : 4 + Math.max(i, 0) }]));
+  const graded = features.flatMap((feature, row): GradedFeature[] => {
+    const level = levels[row] ?? -1;
+    return choice.hidden[id(level)] ? [] : [{ feature, level, kind: kinds.get(level) as DotKind, selected: chosen(layer, feature, choice.row) }];
+  });
+  if (area) put(content, "zones", graded.map(({ feature, kind }) => ({ ...feature, properties: { ...feature.properties, fill: kind.colour } })));
+  else if (lined) put(content, "owned", graded.map(({ feature, kind }) => ({ ...feature, properties: { colour: kind.colour, width: 1.4 } })));
+  else circlesShown(content, layer, graded, many);
   const selected = area || lined ? features.filter((feature) => chosen(layer, feature, choice.row)) : [];
   if (selected.length) put(content, "selection", selected);
   const row = (i: number): LegendRow => ({
     key: id(i),
     id: id(i),
     label: words(i),
-    count: features.filter((feature) => level(feature) === i).length,
+    count: counts.get(i) ?? 0,
     swatch: lined
       ? { kind: "line", line: i < 0 ? "var(--sunk)" : (ramp[i] ?? ""), width: 3 }
       : { kind: area ? "area" : "circle", fill: i < 0 ? "var(--sunk)" : (ramp[i] ?? ""), line: area || i < 0 ? "var(--rule-2)" : "var(--ink)" },
   });
-  const rows = [...limits.slice(1).map((_, i) => i), ...(features.some((feature) => level(feature) < 0) ? [-1] : [])].map((i) => dressed(row(i), look(i)));
+  const rows = [...limits.slice(1).map((_, i) => i), ...(counts.has(-1) ? [-1] : [])].map((i) => dressed(row(i), look(i)));
   const group: LegendGroup = { id: grades.id, title, rows };
   if (step) group.note = t`The minute under the cursor on the curve.`;
   else {

@@ -4,7 +4,7 @@ import { Trans } from "@lingui/react/macro";
 import { Slider } from "@mui/material";
 import { Word } from "../../controls/inline";
 import type { Overview } from "../../api/studies";
-import type { Overlays } from "../../map/scene";
+import type { MapContent } from "../../map/content";
 import { questionNames } from "../../state/blocks";
 import { useSheet, type QuestionBlock } from "../../state/sheet";
 import { useScreen } from "../../state/screen";
@@ -13,7 +13,7 @@ import { DrawnOrder } from "./DrawnOrder";
 /** Areas are never drawn fainter than this. */
 const FAINTEST = 0.2;
 
-export function AnswerLook({ overview, overlays }: { overview: Overview; overlays: Overlays }) {
+export function AnswerLook({ overview, content }: { overview: Overview; content: MapContent }) {
   const { stage, question, overlaid, opacity, setOpacity, overlay } = useScreen("stage", "question", "overlaid", "opacity", "setOpacity", "overlay");
   const { data: sheet } = useSheet(overview.id);
   const names = Object.entries(questionNames(sheet?.blocks ?? [])).filter(([id]) => id !== question);
@@ -37,7 +37,7 @@ export function AnswerLook({ overview, overlays }: { overview: Overview; overlay
           />
         </Trans>
       </div>
-      <DrawnOrder block={block} overview={overview} overlays={overlays} />
+      <DrawnOrder block={block} overview={overview} content={content} />
       {names.length > 0 && (
         <p>
           <Trans>

@@ -4,18 +4,18 @@ import { Trans } from "@lingui/react/macro";
 import { Fragment, useRef, useState } from "react";
 import type { Overview } from "../../api/studies";
 import { drawnTitle, moved, present, wholeOrder, type Drawn } from "../../map/order";
-import type { Overlays } from "../../map/scene";
+import type { MapContent } from "../../map/content";
 import { replaced } from "../../state/blocks";
 import { useSheetActions, type QuestionBlock } from "../../state/sheet";
 
 const MOVES: Record<string, 1 | -1> = { ArrowLeft: -1, ArrowUp: -1, ArrowRight: 1, ArrowDown: 1 };
 
-export function DrawnOrder({ block, overview, overlays }: { block: QuestionBlock; overview: Overview; overlays: Overlays }) {
+export function DrawnOrder({ block, overview, content }: { block: QuestionBlock; overview: Overview; content: MapContent }) {
   const { save } = useSheetActions(overview.id);
   const [dragged, setDragged] = useState<Drawn | null>(null);
   const focused = useRef<Drawn | null>(null);
   const order = block.order ?? [];
-  const shown = present(overlays, (layer) => overview.layers.some(({ id }) => id === layer));
+  const shown = present(content, (layer) => overview.layers.some(({ id }) => id === layer));
   const words = wholeOrder(order).filter((name) => shown.includes(name));
   if (words.length < 2) return null;
 

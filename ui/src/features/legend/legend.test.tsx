@@ -4,6 +4,7 @@ import type { Block } from "../../api/studies";
 import type { Overlays } from "../../map/scene";
 import { framed, OVERVIEW, question, sheetOf, square } from "../../testing/fixtures";
 import type { QuestionBlock } from "../../state/sheet";
+import { nothingShown } from "../../map/content";
 import { DrawnOrder } from "./DrawnOrder";
 
 const some = (...names: string[]) => Object.fromEntries(names.map((name) => [name, { type: "FeatureCollection", features: [square(0, {})] }])) as Overlays;
@@ -25,7 +26,7 @@ afterEach(() => {
 
 function shown(order?: string[]) {
   const block: QuestionBlock = { ...question("q1", "isochrone", {}), ...(order ? { order } : {}) };
-  render(<DrawnOrder block={block} overview={OVERVIEW} overlays={some("areas", "contours", "places")} />, { wrapper: framed([[["sheet", "ferrow", "main"], sheetOf(block)]]) });
+  render(<DrawnOrder block={block} overview={OVERVIEW} content={{ ...nothingShown(), overlays: some("areas", "contours", "places") }} />, { wrapper: framed([[["sheet", "ferrow", "main"], sheetOf(block)]]) });
 }
 const newest = () => (saved.at(-1)?.[0] as QuestionBlock | undefined)?.order;
 const among = (...names: string[]) => newest()?.filter((name) => names.includes(name));
