@@ -15,7 +15,7 @@ from awl.io.table import Table
 from awl.questions.run import ask
 from awl.study.study import Study
 from tests.browser.chromium import Page
-from tests.browser.test_sheet import drawn
+from tests.browser.test_sheet import dots
 from tests.browser.test_views import block, sheet  # noqa: F401 - a fixture
 from tests.oracle import people_within
 
@@ -101,9 +101,9 @@ def test_zones_follow_the_cursor_and_tell_of_themselves(sheet: Page, cut: Study)
     sheet.find(".legend h2", "People within 8 min")
     sheet.click(".series-key button", "back to the limits")
     sheet.find(".legend h2", "People within 10 min")
-    assert drawn(sheet, "graded") == 0
+    assert dots(sheet) == 0
     sheet.click(".legend-row", "beyond 15 min")
-    sheet.wait(lambda: drawn(sheet, "graded") == len(answer["unserved"]["features"]), "the dots")
+    sheet.wait(lambda: dots(sheet) == len(answer["unserved"]["features"]), "the dots")
     # A zone clicked from afar is chosen in the table, and its card tells of it.
     sheet.script("window.awlMap.map.jumpTo({zoom: 13.5})")
     sheet.settled()

@@ -42,6 +42,11 @@ def drawn(page: Page, source: str) -> int:
     return page.script(f"return window.awlMap.map.getSource('{source}')?.serialize().data?.features?.length ?? 0")
 
 
+def dots(page: Page) -> int:
+    """Dots on the map, which are no features of an overlay."""
+    return page.script("return window.awlMap.dots()")
+
+
 def test_trips_with_their_load_and_the_way_of_one(sheet: Page, cut: Study) -> None:  # noqa: F811
     sheet.click(".asking .linkish", "Which ways")
     sheet.find(".block.selected .figure", "trips with a way")

@@ -7,14 +7,16 @@ import { linked } from "./program";
 
 /** Steps of the radius to a pixel: it is kept in a byte beside the colour. */
 const STEPS = 16;
+/** Zooms from and up to which dots grow, and to how much: close by they lie apart, and their colour is to be told. */
+const [GROW_FROM, GROW_TO, GROWN] = [14, 17, 2];
 
 const VERTEX = `#version 300 es
 precision highp float;
 in vec2 spot; in vec4 look;
-uniform vec2 scale, offset, size; uniform float ratio;
+uniform vec2 scale, offset, size; uniform float grown;
 flat out vec3 ink; flat out float radius, square;
 void main() {
-  ink = look.rgb; radius = look.a * 255.0 / ${STEPS}.0 * ratio; square = 2.0 * radius + 2.0;
+  ink = look.rgb; radius = look.a * 255.0 / ${STEPS}.0 * grown; square = 2.0 * radius + 2.0;
   gl_Position = vec4((spot * scale + offset) / size * vec2(2.0, -2.0) + vec2(-1.0, 1.0), 0.0, 1.0);
   gl_PointSize = square;
 }`;
@@ -33,6 +35,8 @@ export class DotLayer implements CustomLayerInterface {
   readonly id = "dots";
   readonly type = "custom" as const;
   readonly renderingMode = "2d" as const;
+  /** How many dots the last picture had, so that tests can wait for them. */
+  drawn = 0;
 
   private map: MapLibre | null = null;
   private program: WebGLProgram | null = null;
@@ -53,7 +57,7 @@ export class DotLayer implements CustomLayerInterface {
   onAdd(map: MapLibre, gl: WebGL2RenderingContext): void {
     this.map = map;
     this.program = linked(gl, VERTEX, FRAGMENT);
-    for (const name of ["scale", "offset", "size", "ratio"]) this.uniforms[name] = gl.getUniformLocation(this.program, name);
+    for (const name of ["scale", "offset", "size", "grown"]) this.uniforms[name] = gl.getUniformLocation(this.program, name);
     this.columns = gl.createVertexArray();
     this.dirty = true;
   }
@@ -72,15 +76,17 @@ export class DotLayer implements CustomLayerInterface {
     gl.useProgram(program);
     gl.bindVertexArray(columns);
     if (this.dirty) this.upload(gl, program);
+    this.drawn = this.plane ? this.dots.kind.length : 0;
     if (this.plane) {
       const pixels = this.plane.onto(map);
       putPixels(gl, this.uniforms, pixels);
-      gl.uniform1f(this.uniforms.ratio ?? null, pixels.ratio);
+      const near = Math.min(Math.max((map.getZoom() - GROW_FROM) / (GROW_TO - GROW_FROM), 0), 1);
+      gl.uniform1f(this.uniforms.grown ?? null, pixels.ratio * (1 + near * (GROWN - 1)));
       gl.enable(gl.BLEND);
       gl.blendFunc(gl.ONE, gl.ONE_MINUS_SRC_ALPHA);
       gl.disable(gl.DEPTH_TEST);
       gl.disable(gl.STENCIL_TEST);
-      gl.drawArrays(gl.POINTS, 0, this.dots.kind.length);
+      gl.drawArrays(gl.POINTS, 0, this.drawn);
     }
     gl.bindVertexArray(null);
   }

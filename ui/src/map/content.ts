@@ -3,7 +3,7 @@ import type { Inputs } from "../api/inputs";
 import type { Classing } from "./choropleth";
 import type { Dots } from "./dots";
 import type { GraphNodes } from "./nodes";
-import type { Overlays } from "./scene";
+import type { Overlays } from "./style";
 
 /** What the streets of the stage Modes can be graded by. */
 export type StreetValue = "speed" | "source" | "slope" | "delay" | "beside";

@@ -3,7 +3,6 @@ import { t } from "@lingui/core/macro";
 import { replaceEqualDeep } from "@tanstack/react-query";
 import { Map as MapLibre, Marker, prewarm, setWorkerUrl, type GeoJSONSource, type LngLatBoundsLike, type MapMouseEvent, type VectorTileSource } from "maplibre-gl";
 import workerUrl from "maplibre-gl/dist/maplibre-gl-worker.mjs?url";
-import type { FeatureCollection } from "geojson";
 import type { Packed } from "../api/packed";
 import { DotLayer } from "./DotLayer";
 import { nearestName, type Dots } from "./dots";
@@ -11,7 +10,7 @@ import type { Box } from "./extent";
 import { streetLook } from "./look";
 import { NodesInView, type GraphNodes } from "./nodes";
 import { layersInOrder } from "./order";
-import { AREA_OPACITY, baseStyle, buttonImage, EMPTY, isOverlay, linkLettering, tilesOf, type Overlay } from "./style";
+import { AREA_OPACITY, baseStyle, buttonImage, EMPTY, isOverlay, linkLettering, tilesOf, type Overlay, type Overlays } from "./style";
 import { StreetLayer } from "./StreetLayer";
 
 setWorkerUrl(workerUrl);
@@ -23,14 +22,13 @@ const [STREETS_BELOW, DOTS_BELOW] = ["owned", "contour-names"] as const;
 /** Pixels from which on a route was dragged, not clicked. */
 const DRAGGED = 6;
 
-export type Overlays = Partial<Record<Overlay, FeatureCollection>>;
 export type Pin = { name: string; lngLat: [number, number]; onDrag: (at: [number, number], done: boolean) => void };
 
-type Exposed = { map: MapLibre; rendered: number; streets: () => number };
+type Exposed = { map: MapLibre; rendered: number; streets: () => number; dots: () => number };
 
 declare global {
   interface Window {
-    /** For tests: wait until `rendered` grows, project and unproject, and see how many reaches were drawn. */
+    /** For tests: wait until `rendered` grows, project and unproject, and see how many reaches and dots were drawn. */
     awlMap?: Exposed;
     /** All maps that stand, in the order in which they were made; the last is `awlMap`. */
     awlMaps?: Exposed[];
@@ -38,8 +36,8 @@ declare global {
 }
 
 /** Let tests wait for a map to come to rest; returns how to forget it. */
-export function exposeMap(map: MapLibre, streets: () => number = () => 0): () => void {
-  const exposed = { map, rendered: 0, streets };
+export function exposeMap(map: MapLibre, drawn: Pick<Exposed, "streets" | "dots"> = { streets: () => 0, dots: () => 0 }): () => void {
+  const exposed = { map, rendered: 0, ...drawn };
   const put = (maps: Exposed[]) => {
     const last = maps[maps.length - 1];
     window.awlMaps = maps;
@@ -104,7 +102,7 @@ export class Scene {
     this.map.keyboard.disableRotation();
     const canvas = this.map.getCanvas();
     canvas.setAttribute("aria-label", t`Map. Arrow keys move it, plus and minus zoom.`);
-    this.forget = exposeMap(this.map, () => this.streets?.revision ?? 0);
+    this.forget = exposeMap(this.map, { streets: () => this.streets?.revision ?? 0, dots: () => this.dotLayer?.drawn ?? 0 });
     for (const name of ["button", "button-out", "border"] as const) {
       this.map.on("styleimagemissing", ({ id }) => {
         if (id === name && !this.map.hasImage(name)) this.map.addImage(name, buttonImage(name), { pixelRatio: 2 });

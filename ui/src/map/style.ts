@@ -1,4 +1,5 @@
 /** The base map in ink on paper, from the study's own vector tiles. */
+import type { FeatureCollection } from "geojson";
 import type { ExpressionSpecification, LayerSpecification, StyleSpecification } from "maplibre-gl";
 import { token } from "./look";
 
@@ -13,6 +14,7 @@ const SANS_MEDIUM = ["AwlSans-Medium"];
 /** Sources of answers, empty until one is shown. */
 const OVERLAYS = ["areas", "contours", "contour-names", "zones", "routes", "approaches", "owned", "places", "ends", "nodes", "found", "graded", "overlaid", "layer", "parts", "changes", "faults", "letters", "selection"] as const;
 export type Overlay = (typeof OVERLAYS)[number];
+export type Overlays = Partial<Record<Overlay, FeatureCollection>>;
 export const isOverlay = (source: string): source is Overlay => (OVERLAYS as readonly string[]).includes(source);
 
 export const tilesOf = (study: string, revision: string) => (layer: string) =>

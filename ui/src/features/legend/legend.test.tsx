@@ -1,7 +1,7 @@
 import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Block } from "../../api/studies";
-import type { Overlays } from "../../map/scene";
+import type { Overlays } from "../../map/style";
 import { framed, OVERVIEW, question, sheetOf, square } from "../../testing/fixtures";
 import type { QuestionBlock } from "../../state/sheet";
 import { nothingShown } from "../../map/content";

@@ -1,6 +1,7 @@
 /** The few columns of an answer that matter; a row, its zone on the map and its place are one selection. */
 import { t } from "@lingui/core/macro";
-import { DataGrid, type GridColDef } from "@mui/x-data-grid";
+import { DataGrid, useGridApiRef, type GridColDef } from "@mui/x-data-grid";
+import { useEffect } from "react";
 import type { Column, Results, TableView } from "../../api/client";
 import { figure } from "../../common/format";
 import type { Answer } from "../../state/sheet";
@@ -34,18 +35,25 @@ function curveColumn(curves: Map<string, number[]>, key: string): GridColDef {
 const LETTER = 6.9;
 const longestWord = (title: string) => Math.max(...title.split(" ").map(({ length }) => length));
 
-/** The share of the width that a text column takes, a number column taking 1: more where its texts are long. */
-function textShare(rows: Row[], field: string): number {
-  const longest = Math.max(0, ...rows.slice(0, PAGE).map((row) => String(row[field] ?? "").length));
-  return Math.min(Math.max(longest / 9, 2.3), 6);
+/** Letters of the longest value of a column, by some rows of all parts of the table. */
+function longestValue(rows: Row[], field: string, said: (value: unknown) => string): number {
+  const every = Math.ceil(rows.length / PAGE);
+  return rows.reduce((longest, row, i) => (i % every === 0 || i === rows.length - 1 ? Math.max(longest, said(row[field]).length) : longest), 0);
 }
 
-/** Pixels of a figure of a table. */
-const DIGIT = 6.6;
+/** Pixels of a letter and of a figure of a table, and the most that are kept free for texts. */
+const [TEXT_LETTER, DIGIT, TEXT_MOST] = [6.3, 6.6, 150];
+
+/** The share of the width that a text column takes, a number column taking 1, and its least width: more where its texts are long. */
+function textWidth(rows: Row[], field: string): { flex: number; minWidth: number } {
+  const longest = longestValue(rows, field, (value) => String(value ?? ""));
+  return { flex: Math.min(Math.max(longest / 9, 2.3), 6), minWidth: Math.min(Math.max(TEXT_LETTER * longest + 16, 80), TEXT_MOST) };
+}
+
 /** The least width of a number column: no word of its heading and no figure is cut. */
 function numberWidth(rows: Row[], field: string, title: string, digits: number): number {
-  const longest = Math.max(0, ...rows.slice(0, PAGE).map((row) => (typeof row[field] === "number" ? figure(row[field], digits).length : 0)));
-  return Math.max(56, LETTER * longestWord(title) + 13, DIGIT * longest + 14);
+  const longest = longestValue(rows, field, (value) => (typeof value === "number" ? figure(value, digits) : ""));
+  return Math.max(56, LETTER * longestWord(title) + 9, DIGIT * longest + 13);
 }
 
 /** Headings of more letters than fit in two lines get a third. */
@@ -59,8 +67,7 @@ export default function AnswerTable({ answer, table, rows, whole = false }: { an
     field,
     headerName: unit && unit !== "people" ? `${title}, ${unit}` : title,
     type: digits == null ? "string" : "number",
-    flex: digits == null ? textShare(rows, field) : 1,
-    minWidth: digits == null ? 80 : Math.max(whole ? 84 : 0, numberWidth(rows, field, title, digits)),
+    ...(digits == null ? textWidth(rows, field) : { flex: 1, minWidth: Math.max(whole ? 84 : 0, numberWidth(rows, field, title, digits)) }),
     align: digits == null ? "left" : "right",
     headerAlign: digits == null ? "left" : "right",
     valueFormatter: (value: unknown) => (typeof value === "number" ? figure(value, digits ?? 0) : String(value ?? "–")),
@@ -68,8 +75,18 @@ export default function AnswerTable({ answer, table, rows, whole = false }: { an
   const curves = curvesOf(answer.result, table.curves, table.key);
   if (curves.size > 0) columns.splice(columns.length - 1, 0, curveColumn(curves, table.key ?? KEY));
   const chosen = rows.find((row) => nameOf(row) === selected)?.[KEY];
+  const grid = useGridApiRef();
+  useEffect(() => {
+    const rowIndex = chosen === undefined ? -1 : (grid.current?.getSortedRowIds().indexOf(chosen) ?? -1);
+    if (rowIndex < 0) return;
+    // What was chosen on the map may be on another page, whose rows are there with the next picture.
+    grid.current?.setPage(Math.floor(rowIndex / PAGE));
+    const picture = requestAnimationFrame(() => grid.current?.scrollToIndexes({ rowIndex }));
+    return () => cancelAnimationFrame(picture);
+  }, [grid, chosen]);
   return (
     <DataGrid
+      apiRef={grid}
       rows={rows}
       getRowId={keyOf}
       columns={columns}
