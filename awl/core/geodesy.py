@@ -16,13 +16,17 @@ from numba import njit
 from numpy.typing import NDArray
 from pyproj import CRS, Geod, Transformer
 
+from awl.core.progress import threads_of
+
 _ELLIPSOID = Geod(ellps="WGS84")
+WORTH_A_THREAD = 65_536
+"""Segments that are measured at once."""
 
 
 def segment_lengths(
     lon1: NDArray[np.float64], lat1: NDArray[np.float64], lon2: NDArray[np.float64], lat2: NDArray[np.float64]
 ) -> NDArray[np.float64]:
-    """Geodesic length in metres of each segment (lon1, lat1)-(lon2, lat2), degrees in.
+    """Geodesic length in metres of each segment (lon1, lat1)-(lon2, lat2), degrees in; many are measured in threads.
 
     Parameters:
         lon1: longitudes (k,) where segments begin, in degrees.
@@ -30,7 +34,15 @@ def segment_lengths(
         lon2: longitudes (k,) where segments end, in degrees.
         lat2: latitudes (k,) where segments end, in degrees.
     """
-    return np.asarray(_ELLIPSOID.inv(lon1, lat1, lon2, lat2)[2], float).reshape(np.shape(lon1))
+    if np.size(lon1) < 2 * WORTH_A_THREAD:
+        return np.asarray(_ELLIPSOID.inv(lon1, lat1, lon2, lat2)[2], float).reshape(np.shape(lon1))
+
+    def measured(begin: int) -> NDArray[np.float64]:
+        part = slice(begin, begin + WORTH_A_THREAD)
+        return np.asarray(_ELLIPSOID.inv(lon1[part], lat1[part], lon2[part], lat2[part])[2], float)
+
+    with threads_of(None) as pool:
+        return np.concatenate(list(pool.map(measured, range(0, len(lon1), WORTH_A_THREAD))))
 
 
 @njit(cache=True, nogil=True)

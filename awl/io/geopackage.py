@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import re
 import sqlite3
-import struct
 import tempfile
 from collections.abc import Iterator, Sequence
 from pathlib import Path
@@ -23,6 +22,7 @@ from numpy.typing import NDArray
 from awl.core.errors import AwlError
 from awl.io import rtree
 from awl.io.dictionary import meaning_of
+from awl.io.geometry_blobs import decode, encode, envelope
 from awl.io.table import Column, Table
 from awl.io.value_kinds import TYPES, Kind
 
@@ -88,7 +88,7 @@ def connect(path: Path, cache_bytes: int = WRITING_BYTES) -> sqlite3.Connection:
     connection.execute("PRAGMA cell_size_check = ON")
     set_cache(connection, cache_bytes)
     for name, pick in (("ST_MinX", 0), ("ST_MinY", 1), ("ST_MaxX", 2), ("ST_MaxY", 3)):
-        connection.create_function(name, 1, lambda blob, pick=pick: _envelope(blob)[pick], deterministic=True)
+        connection.create_function(name, 1, lambda blob, pick=pick: envelope(blob)[pick], deterministic=True)
     connection.create_function("ST_IsEmpty", 1, lambda blob: int(bool(blob[3] & 0x10)), deterministic=True)
     return connection
 
@@ -121,45 +121,6 @@ def create(connection: sqlite3.Connection) -> None:
             ("WGS 84 geodetic", 4326, "EPSG", 4326, _WGS84, "longitude/latitude in degrees"),
         ],
     )
-
-
-def _envelope(blob: bytes) -> tuple[float, float, float, float]:
-    """(min x, min y, max x, max y) of a geometry blob, from its header where it has one."""
-    if blob[3] & 0x0E == 0x02:
-        order = "<" if blob[3] & 1 else ">"
-        west, east, south, north = struct.unpack_from(order + "4d", blob, 8)
-        return west, south, east, north
-    bounds = shapely.bounds(decode([blob])[0])
-    return float(bounds[0]), float(bounds[1]), float(bounds[2]), float(bounds[3])
-
-
-def encode(geometry: NDArray[np.object_]) -> list[bytes | None]:
-    """GeoPackage blobs with envelope; None for absent or empty geometries.
-
-    Parameters:
-        geometry: geometries (n,).
-    """
-    wkb = shapely.to_wkb(geometry, byte_order=1, include_srid=False, output_dimension=2)
-    head = np.zeros(len(geometry), [("magic", "S4"), ("srs", "<i4"), ("envelope", "<f8", 4)])
-    head["magic"], head["srs"] = b"GP\x00\x03", 4326
-    head["envelope"] = shapely.bounds(geometry)[:, [0, 2, 1, 3]]
-    size, heads = head.dtype.itemsize, head.tobytes()
-    empty = shapely.is_empty(geometry) | shapely.is_missing(geometry)
-    return [
-        None if none else heads[size * row : size * (row + 1)] + body
-        for row, (none, body) in enumerate(zip(empty.tolist(), wkb.tolist(), strict=True))
-    ]
-
-
-def decode(blobs: Sequence[bytes | None]) -> NDArray[np.object_]:
-    """Shapely geometries from GeoPackage blobs.
-
-    Parameters:
-        blobs: the blobs, None where there is none.
-    """
-    sizes = (0, 32, 48, 48, 64)
-    bodies = [None if b is None else b[8 + sizes[(b[3] >> 1) & 7] :] for b in blobs]
-    return np.asarray(shapely.from_wkb(np.array(bodies, dtype=object)), dtype=object)
 
 
 def write_table(

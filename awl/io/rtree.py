@@ -54,9 +54,12 @@ def fill(connection: sqlite3.Connection, name: str, ids: NDArray[np.int64], boun
         if depth > 0:
             level["id"] = below + np.arange(len(level))
         owner = np.repeat(number, per_node)[: len(level)]
-        child = level["id"].astype(np.int64).tolist()
+        child = level["id"].astype(np.int64)
         target = f'"{name}_parent"' if depth > 0 else f'"{name}_rowid"'
-        connection.executemany(f"INSERT INTO {target} VALUES (?, ?)", zip(child, owner.tolist(), strict=True))
+        # Ascending, so that each is put behind the one before.
+        rows = np.argsort(child, kind="stable")
+        pairs = zip(child[rows].tolist(), owner[rows].tolist(), strict=True)
+        connection.executemany(f"INSERT INTO {target} VALUES (?, ?)", pairs)
         root_depth = depth if first == 1 else 0
         connection.executemany(
             f'INSERT OR REPLACE INTO "{name}_node" VALUES (?, ?)',

@@ -7,9 +7,11 @@ import pytest
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from pyproj import Geod
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import connected_components
 
+from awl.core import geodesy
 from awl.core.columns import Categorical, CategoricalBuilder, set_rows
 from awl.core.errors import AwlError, Cancelled
 from awl.core.geodesy import LocalPlane, segment_lengths
@@ -68,6 +70,18 @@ def test_the_plane_goes_there_and_back_and_measures_true(lon, lat, dx, dy):
     flat = float(np.hypot(x2 - x, y2 - y)[0])
     true = float(segment_lengths(there[0], there[1], there[0] + 1e-4, there[1] + 1e-4)[0])
     assert flat == pytest.approx(true, rel=1e-4)
+
+
+def test_many_lengths_are_those_of_each(monkeypatch):
+    lon, lat = np.random.default_rng(3).uniform((-180, -85), (180, 85), (1000, 2)).T
+    ends = lon[:-1], lat[:-1], lon[1:], lat[1:]
+    together = segment_lengths(*ends)
+    monkeypatch.setattr(geodesy, "WORTH_A_THREAD", 64)
+    assert (segment_lengths(*ends) == together).all()
+    geod = Geod(ellps="WGS84")
+    assert together[::50] == pytest.approx(
+        [geod.line_length(lon[i : i + 2], lat[i : i + 2]) for i in range(0, 999, 50)]
+    )
 
 
 def test_shapes_move_to_the_plane_and_back():

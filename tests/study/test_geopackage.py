@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import sqlite3
+import struct
 
 import numpy as np
 import pyogrio
@@ -14,6 +15,7 @@ from hypothesis import strategies as st
 
 from awl.core.errors import AwlError
 from awl.io import geopackage
+from awl.io.geometry_blobs import decode, encode
 from awl.io.table import Table
 from tests.examples import examples
 
@@ -50,6 +52,29 @@ def test_geometry_survives_here_and_elsewhere(package, tmp_path, kind):
     assert shapely.equals_exact(shapely.from_wkb(wkb[0]), SHAPES[kind], 0)
     assert info["geometry_type"].lower().replace("string", "") == kind.replace("line", "line")
     assert fields[0].tolist() == [1, 2, 3]
+
+
+coordinate = st.floats(-180, 180, allow_nan=False)
+position = st.tuples(coordinate, coordinate)
+point = position.map(shapely.Point)
+line = st.lists(position, min_size=2, max_size=5).map(shapely.LineString)
+ANY_SHAPE = st.one_of(point, line, st.sampled_from([*SHAPES.values(), None, shapely.Point(), shapely.Point(1, 2, 3)]))
+
+
+@settings(deadline=None, max_examples=examples(60))
+@given(st.one_of(st.lists(point, max_size=6), st.lists(line, max_size=6), st.lists(ANY_SHAPE, max_size=6)))
+def test_blobs_are_an_envelope_before_the_binary_of_the_shape(shapes):
+    blobs = encode(np.array(shapes, dtype=object))
+    assert len(blobs) == len(shapes)
+    for shape, blob in zip(shapes, blobs, strict=True):
+        if shape is None or shape.is_empty:
+            assert blob is None
+            continue
+        west, south, east, north = shape.bounds
+        head = struct.pack("<2sBBi4d", b"GP", 0, 3, 4326, west, east, south, north)
+        assert blob == head + shapely.to_wkb(shape, byte_order=1, output_dimension=2)
+    there = [blob is not None for blob in blobs]
+    assert shapely.equals_exact(decode(blobs)[there], shapely.force_2d(np.array(shapes, dtype=object)[there]), 0).all()
 
 
 values = st.one_of(
@@ -118,7 +143,7 @@ def test_boxes_and_pages(package):
 
 def test_the_index_follows_changes_made_by_other_programs(package):
     written(package, Table(shapely.points([0.0, 1.0], [0.0, 0.0]), {"n": [1, 2]}))
-    moved = geopackage.encode(np.array([shapely.Point(9, 9)], dtype=object))[0]
+    moved = encode(np.array([shapely.Point(9, 9)], dtype=object))[0]
     package.execute("PRAGMA trusted_schema = ON")
     package.execute("UPDATE things SET geom = ? WHERE fid = 1", (moved,))
     package.execute("DELETE FROM things WHERE fid = 2")

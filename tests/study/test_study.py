@@ -15,6 +15,7 @@ from awl.core.errors import AwlError
 from awl.core.graph.street_graph import StreetGraph
 from awl.cql2.sql import to_sql
 from awl.io import geopackage
+from awl.io.geometry_blobs import encode
 from awl.io.table import Table
 from awl.study import arrays, importing, records, sheet_records
 from awl.study.study import Study, slug
@@ -53,7 +54,7 @@ def test_the_index_of_the_standard_answers_boxes(study):
 
 def test_the_index_follows_edits_by_plain_sql(own_study):
     with own_study.writing() as connection:
-        blob = geopackage.encode(np.array([shapely.Point(10, 10)]))[0]
+        blob = encode(np.array([shapely.Point(10, 10)]))[0]
         connection.execute("UPDATE cool_rooms SET geom = ? WHERE fid = 1", (blob,))
         connection.execute("DELETE FROM cool_rooms WHERE fid = 2")
     assert own_study.read_layer("cool_rooms", bbox=(9, 9, 11, 11)).columns["fid"] == [1]
