@@ -15,6 +15,8 @@ from awl.core.routing.cch.customization import customized, unpacking_of
 from awl.core.routing.cch.hourly_matrix import customized_lanes
 from awl.core.routing.cch.partial import customized_again, steps_by_edge, ways_again
 from awl.core.routing.cch.perfect import reduced_graph
+from awl.core.routing.cch.shares import OWN, Shares, shares_of
+from awl.core.routing.cch.supernodes import follows
 from awl.core.routing.cch.topology import FAR, STEP, Topology, topology_of
 from awl.core.routing.simd.lanes import LANES
 from tests.examples import examples
@@ -55,7 +57,14 @@ def topologies(draw) -> tuple[Topology, Steps, np.ndarray, np.random.Generator]:
     states = SimpleNamespace(steps=steps, count=count, node=np.arange(count, dtype=np.int32))
     cost = rng.integers(0, draw(st.sampled_from([3, 1000, 10**6])), len(tail)).astype(np.int32)
     cost[rng.random(len(tail)) < 0.1] = FAR
-    return topology_of(states, *spots.T), steps, cost, rng
+    topology = topology_of(states, *spots.T)
+    # Dealt out to threads however small it is.
+    topology.__dict__["shares"] = dealt(topology, draw(st.integers(1, 4)))
+    return topology, steps, cost, rng
+
+
+def dealt(topology: Topology, threads: int) -> Shares:
+    return shares_of(topology.start, topology.head, topology.parent, topology.lowest, threads, worth=0)
 
 
 def eliminated(topology: Topology, steps: Steps, cost: np.ndarray) -> np.ndarray:
@@ -71,6 +80,31 @@ def eliminated(topology: Topology, steps: Steps, cost: np.ndarray) -> np.ndarray
 
 def ends_of(topology: Topology) -> tuple[np.ndarray, np.ndarray]:
     return np.repeat(np.arange(topology.count), np.diff(topology.start)), topology.head
+
+
+@settings(max_examples=examples(100), deadline=None)
+@given(topologies())
+def test_threads_share_the_ranks_by_whole_subtrees_and_supernodes(made):
+    topology = made[0]
+    shares = topology.shares
+    owner = np.full(topology.count, -2)
+    for thread, runs in enumerate((*shares.threads, shares.top)):
+        for first, last in runs:
+            assert (owner[first : last + 1] == -2).all(), "no rank is dealt out twice"
+            owner[first : last + 1] = thread
+    assert (owner >= 0).all()
+    top = owner == len(shares.threads)
+    for rank in np.flatnonzero(topology.parent >= 0):
+        parent = topology.parent[rank]
+        assert top[parent] or owner[parent] == owner[rank], "what lies above a rank is its thread's, or the top's"
+        assert not (
+            top[parent] and not top[rank] and parent == rank + 1 and follows(topology.start, topology.head, rank)
+        )
+    of = np.repeat(np.arange(topology.count), np.diff(topology.start))
+    assert shares.rows.tolist() == np.flatnonzero(top[of]).tolist()
+    shift = shares.shift(topology.start)
+    assert ((shift == OWN) == ~top).all()
+    assert (shares.rows + shift[of[shares.rows]]).tolist() == list(range(len(shares.rows)))
 
 
 @settings(max_examples=examples(150), deadline=None)

@@ -14,6 +14,8 @@ from numpy.typing import NDArray
 
 from awl.core.kernels import njit_no_refcount, stopped
 from awl.core.progress import current_token, raise_if_cancelled
+from awl.core.routing.cch.shares import OWN
+from awl.core.routing.cch.supernodes import ranks_in, rows_between, widest
 from awl.core.routing.cch.topology import FAR, STEP, Metric, Topology, Unpacking
 from awl.core.routing.simd.blocks import RUN, least_through, lower_one, lower_run
 from awl.core.routing.simd.lanes import least_through_four, least_through_lanes
@@ -32,7 +34,21 @@ def customized(topology: Topology, cost: NDArray[np.integer]) -> Metric:
     """
     metric = Metric(np.full((2, len(topology.head)), FAR))
     put_steps(topology.edge, cost, metric.cost)
-    _customize(topology.start, topology.head, metric.cost[0], metric.cost[1], current_token())
+    up, down = metric.cost
+    shares, token = topology.shares, current_token()
+    apart = shares.shift(topology.start)
+    copies = np.full((len(shares.threads), 2, len(shares.rows)), FAR)
+
+    def share(thread: int, runs: NDArray[np.int64]) -> None:
+        copy = copies[thread]
+        _customize(
+            topology.start, topology.head, runs, up, down, apart if thread else apart[:0], copy[0], copy[1], token
+        )
+
+    shares.each(share)
+    for cost, copy in zip(metric.cost, copies[1:].min(axis=0, initial=FAR), strict=True):
+        cost[shares.rows] = np.minimum(cost[shares.rows], copy)
+    share(0, shares.top)
     raise_if_cancelled()
     return metric
 
@@ -84,102 +100,50 @@ def _find_steps(edge, cost, step_cost, step_carried, via, accumulated):
             via[way, e], accumulated[way, e] = STEP - i, step_carried[i]
 
 
-@njit_no_refcount
-def follows(start, head, x):
-    """Whether rank `x` + 1 stands in the same supernode as `x`.
-
-    Parameters:
-        start: offsets (c + 1,) of the edges of each rank.
-        head: the higher rank (e,) of each edge.
-        x: the rank.
-    """
-    begin, end = np.int64(load_unchecked(start, x)), np.int64(load_unchecked(start, x + 1))
-    return (
-        end > begin and load_unchecked(head, begin) == x + 1 and load_unchecked(start, x + 2) - end == end - begin - 1
-    )
-
-
-@njit_no_refcount
-def ranks_in(start, head, x):
-    """How many ranks the supernode has that begins at `x`.
-
-    Parameters:
-        start: offsets (c + 1,) of the edges of each rank.
-        head: the higher rank (e,) of each edge.
-        x: the rank.
-    """
-    size = np.int64(1)
-    while follows(start, head, x + size - 1):
-        size += 1
-    return size
-
-
-@njit_no_refcount
-def rows_between(start, head, first, end, row):
-    """Put into `row` the edges between the higher end of edge `first` and those of the edges behind it, before `end`.
-
-    Parameters:
-        start: offsets (c + 1,) of the edges of each rank.
-        head: the higher rank (e,) of each edge.
-        first: the edge the block begins with.
-        end: the edge before which it ends.
-        row: edges by rank, filled here.
-    """
-    t = np.int64(load_unchecked(start, np.int64(load_unchecked(head, first))))
-    for f in range(first + 1, end):
-        high = load_unchecked(head, f)
-        while load_unchecked(head, t) != high:
-            t += 1
-        row[f - first - 1] = t
-        t += 1
-
-
-@njit_no_refcount
-def widest(start):
-    """The most edges of a rank.
-
-    Parameters:
-        start: offsets (c + 1,) of the edges of each rank.
-    """
-    most = np.int64(1)
-    for x in range(len(start) - 1):
-        most = max(most, start[x + 1] - start[x])
-    return most
-
-
 @njit(cache=True, nogil=True)
-def _customize(start, head, up, down, token):
-    """Lower the costs (m,) of edges to those of the best ways over lower ranks; they come with the costs of their steps."""
+def _customize(start, head, runs, up, down, shift, copy_up, copy_down, token):
+    """Lower the costs (m,) of edges, which come with those of their steps, to those of the best ways over the ranks of some runs.
+
+    Edges of ranks that have a `shift` (c,) are lowered in a copy; where there is none (0,), all where they stand.
+    """
     wide = widest(start)
     over_up, over_down = np.empty(wide, np.uint32), np.empty(wide, np.uint32)
-    x, count, look = np.int64(0), np.int64(len(start) - 1), np.int64(0)
-    while x < count:
-        if x >= look:
-            if stopped(token, x, count):
-                return
-            look = x + OFTEN
-        size = ranks_in(start, head, x)
-        begin, end = np.int64(load_unchecked(start, x + size - 1)), np.int64(load_unchecked(start, x + size))
-        if size == 1:
-            _over_one(start, head, up, down, begin, end)
-            x += 1
-            continue
-        first = np.int64(load_unchecked(start, x))
-        step = np.int64(load_unchecked(start, x + 1)) - first - 1
-        for i in range(1, size):
-            least_through(up, down, up, down, np.int64(start[x + i]), first + i - 1, step, i, step + 1 - i)
-        for e in range(begin, end - 1):
-            more = end - 1 - e
-            for b in range(more):
-                over_up[b], over_down[b] = FAR, FAR
-            least_through(up, down, over_up, over_down, 0, first + size - 1 + e - begin, step, size, more)
-            _lower_above(start, head, up, down, e, more, over_up, over_down)
-        x += size
+    look, count, apart = np.int64(0), np.int64(len(start) - 1), len(shift) > 0
+    for run in range(len(runs)):
+        x, last = runs[run, 0], runs[run, 1]
+        while x <= last:
+            if x >= look:
+                if stopped(token, x, count):
+                    return
+                look = x + OFTEN
+            size = ranks_in(start, head, x)
+            begin, end = np.int64(load_unchecked(start, x + size - 1)), np.int64(load_unchecked(start, x + size))
+            first = np.int64(load_unchecked(start, x))
+            step = np.int64(load_unchecked(start, x + 1)) - first - 1
+            for i in range(1, size):
+                least_through(up, down, up, down, np.int64(start[x + i]), first + i - 1, step, i, step + 1 - i)
+            for e in range(begin, end - 1):
+                more = end - 1 - e
+                if size == 1:
+                    up_e, down_e = load_unchecked(up, e), load_unchecked(down, e)
+                    if apart and shift[head[e]] != OWN:
+                        _over_one(start, head, up, down, e, end, up_e, down_e, copy_up, copy_down, shift[head[e]])
+                    else:
+                        _over_one(start, head, up, down, e, end, up_e, down_e, up, down, 0)
+                    continue
+                for b in range(more):
+                    over_up[b], over_down[b] = FAR, FAR
+                least_through(up, down, over_up, over_down, 0, first + size - 1 + e - begin, step, size, more)
+                if apart and shift[head[e]] != OWN:
+                    _lower_above(start, head, e, more, over_up, over_down, copy_up, copy_down, shift[head[e]])
+                else:
+                    _lower_above(start, head, e, more, over_up, over_down, up, down, 0)
+            x += size
 
 
 @njit_no_refcount
-def _lower_above(start, head, up, down, e, count, by_up, by_down):
-    """Lower the edges between the higher end of `e` and those of the `count` edges behind it."""
+def _lower_above(start, head, e, count, by_up, by_down, up, down, shift):
+    """Lower the edges between the higher end of `e` and those of the `count` edges behind it, which stand `shift` further on."""
     j = np.int64(load_unchecked(head, e))
     t, last, b = np.int64(load_unchecked(start, j)), np.int64(load_unchecked(start, j + 1)) - RUN, np.int64(0)
     while b < count:
@@ -187,58 +151,66 @@ def _lower_above(start, head, up, down, e, count, by_up, by_down):
         while load_unchecked(head, t) != high:
             t += 1
         if b + RUN <= count and t <= last and load_unchecked(head, t + RUN - 1) == load_unchecked(head, e + b + RUN):
-            lower_run(up, down, t, by_up, by_down, b)
+            lower_run(up, down, t + shift, by_up, by_down, b)
             t, b = t + RUN, b + RUN
         else:
-            lower_one(up, down, t, load_unchecked(by_up, b), load_unchecked(by_down, b))
+            lower_one(up, down, t + shift, load_unchecked(by_up, b), load_unchecked(by_down, b))
             t, b = t + 1, b + 1
 
 
 @njit_no_refcount
-def _over_one(start, head, up, down, begin, end):
-    """Ways over one rank, whose edges are `begin` to `end`."""
-    for e in range(begin, end - 1):
-        t = np.int64(load_unchecked(start, np.int64(load_unchecked(head, e))))
-        up_e, down_e = load_unchecked(up, e), load_unchecked(down, e)
-        for f in range(e + 1, end):
-            high = load_unchecked(head, f)
-            while load_unchecked(head, t) != high:
-                t += 1
-            lower_one(up, down, t, np.uint32(down_e + load_unchecked(up, f)), np.uint32(load_unchecked(down, f) + up_e))
+def _over_one(start, head, up, down, e, end, up_e, down_e, to_up, to_down, shift):
+    """Ways over one rank, from the higher end of its edge `e` to those of the edges behind it, which stand `shift` on."""
+    t = np.int64(load_unchecked(start, np.int64(load_unchecked(head, e))))
+    for f in range(e + 1, end):
+        high = load_unchecked(head, f)
+        while load_unchecked(head, t) != high:
             t += 1
+        over_up, over_down = np.uint32(down_e + load_unchecked(up, f)), np.uint32(load_unchecked(down, f) + up_e)
+        lower_one(to_up, to_down, t + shift, over_up, over_down)
+        t += 1
 
 
 @njit(cache=True, nogil=True)
-def customize_lanes(start, head, up, down, token):
+def customize_lanes(start, head, runs, up, down, shift, copy, token):
     """The same for costs (m, LANES).
 
     Parameters:
         start: offsets (c + 1,) of the edges of each rank.
         head: the higher rank (e,) of each edge.
-        up: costs (e,) of the edges upwards; (e, LANES) in lanes.
-        down: costs (e,) of the edges downwards; (e, LANES) in lanes.
+        runs: runs (k, 2) of ranks, first and last.
+        up: costs of the edges upwards, the copies behind them.
+        down: costs of the edges downwards, the copies behind them.
+        shift: how far (c,) the edges of ranks stand on in a copy, `OWN` where they are lowered where they stand; (0,) for all.
+        copy: where the copy begins.
         token: cancel token (3,): whether to stop, how much is done, how much there is to do.
     """
     row = np.empty(widest(start), np.int64)
-    x, count, look = np.int64(0), np.int64(len(start) - 1), np.int64(0)
-    while x < count:
-        if x >= look:
-            if stopped(token, x, count):
-                return
-            look = x + OFTEN
-        size = ranks_in(start, head, x)
-        begin, end = np.int64(load_unchecked(start, x + size - 1)), np.int64(load_unchecked(start, x + size))
-        first = np.int64(load_unchecked(start, x))
-        step = np.int64(load_unchecked(start, x + 1)) - first - 1
-        for i in range(1, size):
-            at = np.int64(load_unchecked(start, x + i))
-            for b in range(step + 1 - i):
-                row[b] = at + b
-            _lower_lanes(up, down, row, step + 1 - i, first + i - 1, step, np.int64(i))
-        for e in range(begin, end - 1):
-            rows_between(start, head, e, end, row)
-            _lower_lanes(up, down, row, end - 1 - e, first + size - 1 + e - begin, step, size)
-        x += size
+    look, count, apart = np.int64(0), np.int64(len(start) - 1), len(shift) > 0
+    for run in range(len(runs)):
+        x, last = runs[run, 0], runs[run, 1]
+        while x <= last:
+            if x >= look:
+                if stopped(token, x, count):
+                    return
+                look = x + OFTEN
+            size = ranks_in(start, head, x)
+            begin, end = np.int64(load_unchecked(start, x + size - 1)), np.int64(load_unchecked(start, x + size))
+            first = np.int64(load_unchecked(start, x))
+            step = np.int64(load_unchecked(start, x + 1)) - first - 1
+            for i in range(1, size):
+                at = np.int64(load_unchecked(start, x + i))
+                for b in range(step + 1 - i):
+                    row[b] = at + b
+                _lower_lanes(up, down, row, step + 1 - i, first + i - 1, step, np.int64(i))
+            for e in range(begin, end - 1):
+                more = end - 1 - e
+                rows_between(start, head, e, end, row)
+                if apart and shift[head[e]] != OWN:
+                    for b in range(more):
+                        row[b] += copy + shift[head[e]]
+                _lower_lanes(up, down, row, more, first + size - 1 + e - begin, step, size)
+            x += size
 
 
 @njit_no_refcount

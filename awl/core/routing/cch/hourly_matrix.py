@@ -81,7 +81,10 @@ def customized_lanes(
         costs: costs (r,) of the steps in each lane, at most `LANES`.
         progress: is told how far the work is, and stops it.
     """
-    edges, steps = 2 * len(topology.head) * LANES, len(topology.edge)
+    shares, count, steps = topology.shares, len(topology.head), len(topology.edge)
+    # Copies of the edges of the top stand behind all edges.
+    copied = count + (len(shares.threads) - 1) * len(shares.rows)
+    edges = 2 * copied * LANES
     with _SPARE.memory(edges + LANES * steps) as memory:
         edge_cost = memory[:edges].reshape(2, -1, LANES)
         step_cost = memory[edges:].reshape(LANES, steps)
@@ -92,9 +95,19 @@ def customized_lanes(
         _put_lanes(topology.edge, step_cost, edge_cost)
         up, down = edge_cost
         with (progress or Progress()).inside("putting in the speeds of the hours"):
-            customize_lanes(topology.start, topology.head, up, down, current_token())
+            apart, token = shares.shift(topology.start), current_token()
+
+            def share(thread: int, runs: NDArray[np.int64]) -> None:
+                of, copy = apart if thread else apart[:0], count + (thread - 1) * len(shares.rows)
+                customize_lanes(topology.start, topology.head, runs, up, down, of, copy, token)
+
+            shares.each(share)
+            for cost in (up, down):
+                for begin in range(count, copied, max(len(shares.rows), 1)):
+                    cost[shares.rows] = np.minimum(cost[shares.rows], cost[begin : begin + len(shares.rows)])
+            share(0, shares.top)
             raise_if_cancelled()
-        yield up, down
+        yield up[:count], down[:count]
 
 
 @njit_no_refcount

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from awl.core.kernels import njit_no_refcount
 from awl.core.network.costs import BLOCKED, NO_WAY, StepCosts
-from awl.core.routing.cch.customization import follows, rows_between
+from awl.core.routing.cch.supernodes import follows, rows_between
 from awl.core.routing.cch.topology import FAR, STEP, Metric, Topology, Unpacking, edge_to
 
 Ints = NDArray[np.int32]

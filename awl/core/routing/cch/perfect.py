@@ -15,8 +15,9 @@ from numpy.typing import NDArray
 
 from awl.core.kernels import njit_no_refcount, stopped
 from awl.core.progress import current_token, raise_if_cancelled
-from awl.core.routing.cch.customization import OFTEN, follows, rows_between, widest
+from awl.core.routing.cch.customization import OFTEN
 from awl.core.routing.cch.kernel_arguments import CarryingEdges, Edges
+from awl.core.routing.cch.supernodes import follows, rows_between, widest
 from awl.core.routing.cch.topology import FAR, Costs, Ints, Metric, Topology
 from awl.core.routing.simd.blocks import settle
 from awl.core.routing.simd.vectors import load_unchecked, store_unchecked
@@ -89,7 +90,13 @@ def reduced_graph(topology: Topology, metric: Metric) -> ReducedGraph:
         metric: costs of its edges in one measure.
     """
     least = metric.cost.copy()
-    _perfect(topology.start, topology.head, least[0], least[1], current_token())
+    token = current_token()
+
+    def share(_: int, runs: NDArray[np.int64]) -> None:
+        _perfect(topology.start, topology.head, runs, least[0], least[1], token)
+
+    share(0, topology.shares.top)
+    topology.shares.each(share)
     raise_if_cancelled()
     return ReducedGraph(
         *(_side(topology, cost, (cost == low) & (cost < FAR)) for cost, low in zip(metric.cost, least, strict=True))
@@ -135,36 +142,39 @@ def _within(start, head, cost, all_start, all_head, closure, local):
 
 
 @njit(cache=True, nogil=True)
-def _perfect(start, head, up, down, token):
+def _perfect(start, head, runs, up, down, token):
     """Edges of a supernode are final when it is its turn: the pairs above it have been looked at before."""
     wide = widest(start)
     between_up, between_down, row = np.empty(wide, np.uint32), np.empty(wide, np.uint32), np.empty(wide, np.int64)
-    last, look, count = len(start) - 2, len(start) - 2, len(start) - 1
-    while last >= 0:
-        if last <= look:
-            if stopped(token, count - last, count):
-                return
-            look = last - OFTEN
-        x = last
-        while x > 0 and follows(start, head, x - 1):
-            x -= 1
-        begin, end, size = np.int64(start[last]), np.int64(start[last + 1]), last - x + 1
-        if size == 1:
-            _settle_over_one(start, head, up, down, begin, end)
-            last -= 1
-            continue
-        for e in range(begin, end - 1):
-            more = end - 1 - e
-            rows_between(start, head, e, end, row)
-            for b in range(more):
-                between_up[b], between_down[b] = load_unchecked(up, row[b]), load_unchecked(down, row[b])
-            for i in range(size):
-                settle(up, down, start[x + i] + size - 1 - i + e - begin, between_up, between_down, 0, more)
-        for i in range(size - 2, -1, -1):
-            for other in range(i + 1, size):
-                at = np.int64(start[x + other])
-                settle(up, down, start[x + i] + other - i - 1, up, down, at, start[x + other + 1] - at)
-        last = x - 1
+    count = len(start) - 1
+    for run in range(len(runs) - 1, -1, -1):
+        lowest, last = runs[run]
+        look = last
+        while last >= lowest:
+            if last <= look:
+                if stopped(token, count - last, count):
+                    return
+                look = last - OFTEN
+            x = last
+            while x > 0 and follows(start, head, x - 1):
+                x -= 1
+            begin, end, size = np.int64(start[last]), np.int64(start[last + 1]), last - x + 1
+            if size == 1:
+                _settle_over_one(start, head, up, down, begin, end)
+                last -= 1
+                continue
+            for e in range(begin, end - 1):
+                more = end - 1 - e
+                rows_between(start, head, e, end, row)
+                for b in range(more):
+                    between_up[b], between_down[b] = load_unchecked(up, row[b]), load_unchecked(down, row[b])
+                for i in range(size):
+                    settle(up, down, start[x + i] + size - 1 - i + e - begin, between_up, between_down, 0, more)
+            for i in range(size - 2, -1, -1):
+                for other in range(i + 1, size):
+                    at = np.int64(start[x + other])
+                    settle(up, down, start[x + i] + other - i - 1, up, down, at, start[x + other + 1] - at)
+            last = x - 1
 
 
 @njit_no_refcount

@@ -18,8 +18,9 @@ from numpy.typing import NDArray
 from awl.core.branches import Branch
 from awl.core.kernels import njit_no_refcount, stopped
 from awl.core.network.states import States
-from awl.core.progress import Progress, current_token, raise_if_cancelled
+from awl.core.progress import Progress, cores, current_token, raise_if_cancelled
 from awl.core.routing.cch.order import dissection, neighbours
+from awl.core.routing.cch.shares import Shares, shares_of
 from awl.core.routing.simd.vectors import load_unchecked
 
 Ints = NDArray[np.int32]
@@ -63,6 +64,11 @@ class Topology:
     def lone(self) -> Ints:
         """The states without a rank, ascending."""
         return np.flatnonzero(self.rank < 0).astype(np.int32)
+
+    @cached_property
+    def shares(self) -> Shares:
+        """The ranks, dealt out to as many threads as there are cores."""
+        return shares_of(self.start, self.head, self.parent, self.lowest, cores())
 
     @cached_property
     def widest(self) -> int:
