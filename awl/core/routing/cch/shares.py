@@ -21,8 +21,8 @@ from awl.core.routing.cch.supernodes import follows
 
 Ints = NDArray[np.int32]
 Longs = NDArray[np.int64]
-WORTH_SHARING = 300_000
-"""Pairs of edges from which on a second thread is quicker than none."""
+WORTH_SHARING = 10_000_000
+"""Pairs of edges from which on a second thread is quicker than none: it has to be woken first."""
 PARTS_EACH = 2
 """A subtree has no more than this part of the pairs that a thread gets: the more parts, the more even, but the larger the top."""
 OWN = np.iinfo(np.int32).min
