@@ -118,19 +118,19 @@ def _customize(start, head, runs, up, down, shift, copy_up, copy_down, token):
                 look = x + OFTEN
             size = ranks_in(start, head, x)
             begin, end = np.int64(load_unchecked(start, x + size - 1)), np.int64(load_unchecked(start, x + size))
+            if size == 1:
+                if apart:
+                    _over_one_apart(start, head, up, down, begin, end, shift, copy_up, copy_down)
+                else:
+                    _over_one(start, head, up, down, begin, end)
+                x += 1
+                continue
             first = np.int64(load_unchecked(start, x))
             step = np.int64(load_unchecked(start, x + 1)) - first - 1
             for i in range(1, size):
                 least_through(up, down, up, down, np.int64(start[x + i]), first + i - 1, step, i, step + 1 - i)
             for e in range(begin, end - 1):
                 more = end - 1 - e
-                if size == 1:
-                    up_e, down_e = load_unchecked(up, e), load_unchecked(down, e)
-                    if apart and shift[head[e]] != OWN:
-                        _over_one(start, head, up, down, e, end, up_e, down_e, copy_up, copy_down, shift[head[e]])
-                    else:
-                        _over_one(start, head, up, down, e, end, up_e, down_e, up, down, 0)
-                    continue
                 for b in range(more):
                     over_up[b], over_down[b] = FAR, FAR
                 least_through(up, down, over_up, over_down, 0, first + size - 1 + e - begin, step, size, more)
@@ -159,9 +159,28 @@ def _lower_above(start, head, e, count, by_up, by_down, up, down, shift):
 
 
 @njit_no_refcount
-def _over_one(start, head, up, down, e, end, up_e, down_e, to_up, to_down, shift):
-    """Ways over one rank, from the higher end of its edge `e` to those of the edges behind it, which stand `shift` on."""
+def _over_one(start, head, up, down, begin, end):
+    """Ways over one rank, whose edges are `begin` to `end`."""
+    for e in range(begin, end - 1):
+        _over_edge(start, head, up, down, e, end, up, down, 0)
+
+
+@njit_no_refcount
+def _over_one_apart(start, head, up, down, begin, end, shift, copy_up, copy_down):
+    """The same, where edges of ranks that have a `shift` (c,) are lowered in a copy."""
+    for e in range(begin, end - 1):
+        moved = shift[head[e]]
+        if moved == OWN:
+            _over_edge(start, head, up, down, e, end, up, down, 0)
+        else:
+            _over_edge(start, head, up, down, e, end, copy_up, copy_down, moved)
+
+
+@njit_no_refcount
+def _over_edge(start, head, up, down, e, end, to_up, to_down, shift):
+    """Ways from the higher end of edge `e` over its rank to those of the edges behind it; what they lower stands `shift` on."""
     t = np.int64(load_unchecked(start, np.int64(load_unchecked(head, e))))
+    up_e, down_e = load_unchecked(up, e), load_unchecked(down, e)
     for f in range(e + 1, end):
         high = load_unchecked(head, f)
         while load_unchecked(head, t) != high:
