@@ -91,8 +91,18 @@ def customized_lanes(
         step_cost[len(costs) :] = FAR
         for lane, cost in enumerate(costs):
             step_cost[lane] = cost
-        edge_cost[:] = FAR
-        _put_lanes(topology.edge, step_cost, edge_cost)
+
+        def put(*ways: int) -> None:
+            """Put the steps of some ways, 0 up and 1 down, in: most of it is waiting for memory, which two can do at once."""
+            for way in ways:
+                edge_cost[way] = FAR
+            _put_lanes(topology.edge, step_cost, edge_cost, 0 in ways, 1 in ways)
+
+        if len(shares.threads) > 1:
+            with threads_of(2) as pool:
+                list(pool.map(put, (0, 1)))
+        else:
+            put(0, 1)
         up, down = edge_cost
         with (progress or Progress()).inside("putting in the speeds of the hours"):
             apart, token = shares.shift(topology.start), current_token()
@@ -111,13 +121,13 @@ def customized_lanes(
 
 
 @njit_no_refcount
-def _put_lanes(edge, step_cost, cost):
-    """Lower the costs (2, m, LANES) of edges to those of the steps (LANES, r) along them."""
-    down, size = np.int64(cost.shape[1]), np.int64(len(edge))
+def _put_lanes(edge, step_cost, cost, up, down):
+    """Lower the costs (2, m, LANES) of edges to those of the steps (LANES, r) along them: of those that lead up, down or both."""
+    rows, size = np.int64(cost.shape[1]), np.int64(len(edge))
     for i in range(size):
         row = np.int64(load_unchecked(edge, i))
-        if row >= 0:
-            lower_by_columns(cost, (row & 1) * down + (row >> 1), step_cost, i, size)
+        if row >= 0 and (down if row & 1 else up):
+            lower_by_columns(cost, (row & 1) * rows + (row >> 1), step_cost, i, size)
 
 
 @dataclass(frozen=True)
