@@ -32,10 +32,16 @@ def customized(topology: Topology, cost: NDArray[np.integer]) -> Metric:
         topology: the topology of the hierarchy.
         cost: costs (r,) of the steps.
     """
-    metric = Metric(np.full((2, len(topology.head)), FAR))
-    put_steps(topology.edge, cost, metric.cost)
+    metric = Metric(np.empty((2, len(topology.head)), np.uint32))
     up, down = metric.cost
     shares, token = topology.shares, current_token()
+
+    def put(*ways: int) -> None:
+        for way in ways:
+            metric.cost[way] = FAR
+        _put_steps(topology.edge, cost, metric.cost, 0 in ways, 1 in ways)
+
+    shares.each_way(put)
     apart = shares.shift(topology.start)
     copies = np.full((len(shares.threads), 2, len(shares.rows)), FAR)
 
@@ -73,21 +79,14 @@ def unpacking_of(
 
 
 @njit_no_refcount
-def put_steps(edge, step_cost, cost):
-    """Lower the costs (2, m) of edges to those of the steps (r,) along them.
-
-    Parameters:
-        edge: the edge (r,) of each step.
-        step_cost: the cost (r,) of each step.
-        cost: costs (2, e) of the edges, lowered here.
-    """
-    down = np.int64(cost.shape[1])
+def _put_steps(edge, step_cost, cost, up, down):
+    """Lower the costs (2, m) of edges to those of the steps (r,) along them: of those that lead up, down or both."""
+    rows = np.int64(cost.shape[1])
     for i in range(len(edge)):
         row = np.int64(load_unchecked(edge, i))
-        if (
-            row >= 0
-        ):  # almost always true; the direction of a step is computed without a branch, as it cannot be predicted
-            at = (row & 1) * down + (row >> 1)
+        # Almost always true where both are put in: then the direction of a step, which cannot be predicted, takes no branch.
+        if row >= 0 and ((up and down) or (down if row & 1 else up)):
+            at = (row & 1) * rows + (row >> 1)
             store_unchecked(cost, at, min(load_unchecked(cost, at), np.uint32(load_unchecked(step_cost, i))))
 
 

@@ -93,16 +93,11 @@ def customized_lanes(
             step_cost[lane] = cost
 
         def put(*ways: int) -> None:
-            """Put the steps of some ways, 0 up and 1 down, in: most of it is waiting for memory, which two can do at once."""
             for way in ways:
                 edge_cost[way] = FAR
             _put_lanes(topology.edge, step_cost, edge_cost, 0 in ways, 1 in ways)
 
-        if len(shares.threads) > 1:
-            with threads_of(2) as pool:
-                list(pool.map(put, (0, 1)))
-        else:
-            put(0, 1)
+        shares.each_way(put)
         up, down = edge_cost
         with (progress or Progress()).inside("putting in the speeds of the hours"):
             apart, token = shares.shift(topology.start), current_token()
@@ -126,7 +121,7 @@ def _put_lanes(edge, step_cost, cost, up, down):
     rows, size = np.int64(cost.shape[1]), np.int64(len(edge))
     for i in range(size):
         row = np.int64(load_unchecked(edge, i))
-        if row >= 0 and (down if row & 1 else up):
+        if row >= 0 and ((up and down) or (down if row & 1 else up)):
             lower_by_columns(cost, (row & 1) * rows + (row >> 1), step_cost, i, size)
 
 

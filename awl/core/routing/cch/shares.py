@@ -52,6 +52,18 @@ class Shares:
             placed += int(start[last + 1] - start[first])
         return shift
 
+    def each_way(self, put: Callable[..., None]) -> None:
+        """Put steps in that lead up (0) and down (1), both at once where there are threads: most of it is waiting for memory.
+
+        Parameters:
+            put: puts in the steps of the ways it is given.
+        """
+        if len(self.threads) == 1:
+            put(0, 1)
+            return
+        with threads_of(2) as pool:
+            list(pool.map(put, (0, 1)))
+
     def each(self, work: Callable[[int, Longs], None]) -> None:
         """Do the share of each thread, all at once.
 
