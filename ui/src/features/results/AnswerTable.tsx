@@ -41,19 +41,21 @@ function longestValue(rows: Row[], field: string, said: (value: unknown) => stri
   return rows.reduce((longest, row, i) => (i % every === 0 || i === rows.length - 1 ? Math.max(longest, said(row[field]).length) : longest), 0);
 }
 
-/** Pixels of a letter and of a figure of a table, and the most that are kept free for texts. */
-const [TEXT_LETTER, DIGIT, TEXT_MOST] = [6.3, 6.6, 150];
+/** Pixels of a letter and of a figure of a table. */
+const [TEXT_LETTER, DIGIT] = [6.3, 6.6];
+/** Pixels that are kept free for texts: for any, for the names of rows, and where all columns are shown, beyond the width there is. */
+const [TEXT_LEAST, NAME_MOST, TEXT_MOST] = [80, 104, 150];
 
-/** The share of the width that a text column takes, a number column taking 1, and its least width: more where its texts are long. */
-function textWidth(rows: Row[], field: string): { flex: number; minWidth: number } {
+/** The share of the width that a text column takes, a number column taking 1: more where its texts are long. What fits into `most` pixels is not cut. */
+function textWidth(rows: Row[], field: string, most: number): { flex: number; minWidth: number } {
   const longest = longestValue(rows, field, (value) => String(value ?? ""));
-  return { flex: Math.min(Math.max(longest / 9, 2.3), 6), minWidth: Math.min(Math.max(TEXT_LETTER * longest + 16, 80), TEXT_MOST) };
+  return { flex: Math.min(Math.max(longest / 9, 2.3), 6), minWidth: Math.min(Math.max(TEXT_LETTER * longest + 16, TEXT_LEAST), most) };
 }
 
 /** The least width of a number column: no word of its heading and no figure is cut. */
 function numberWidth(rows: Row[], field: string, title: string, digits: number): number {
   const longest = longestValue(rows, field, (value) => (typeof value === "number" ? figure(value, digits) : ""));
-  return Math.max(56, LETTER * longestWord(title) + 9, DIGIT * longest + 13);
+  return Math.max(54, LETTER * longestWord(title) + 9, DIGIT * longest + 13);
 }
 
 /** Headings of more letters than fit in two lines get a third. */
@@ -63,11 +65,11 @@ export default function AnswerTable({ answer, table, rows, whole = false }: { an
   const { row: selected, selectRow } = useScreen("row", "selectRow");
   /** The value by which a row is selected on the map. */
   const nameOf = (row: Row) => String(row[table.key ?? KEY] ?? row[KEY]);
-  const columns: GridColDef[] = (whole ? allColumns(table.columns, answer.result.schema[table.part] ?? [], rows) : table.columns).map(({ field, title, unit, digits }) => ({
+  const columns: GridColDef[] = (whole ? allColumns(table.columns, answer.result.schema[table.part] ?? [], rows) : table.columns).map(({ field, title, unit, digits }, i) => ({
     field,
     headerName: unit && unit !== "people" ? `${title}, ${unit}` : title,
     type: digits == null ? "string" : "number",
-    ...(digits == null ? textWidth(rows, field) : { flex: 1, minWidth: Math.max(whole ? 84 : 0, numberWidth(rows, field, title, digits)) }),
+    ...(digits == null ? textWidth(rows, field, whole ? TEXT_MOST : i === 0 ? NAME_MOST : TEXT_LEAST) : { flex: 1, minWidth: Math.max(whole ? 84 : 0, numberWidth(rows, field, title, digits)) }),
     align: digits == null ? "left" : "right",
     headerAlign: digits == null ? "left" : "right",
     valueFormatter: (value: unknown) => (typeof value === "number" ? figure(value, digits ?? 0) : String(value ?? "–")),
