@@ -4,7 +4,7 @@ import { collection } from "./shapes";
 
 const STYLE = ["ground", "areas", "zones", "building", "found", "found-edge", "water", "water-edge", "streets", "owned", "contours", "zone-edges", "route-case", "routes", "routes-second", "overlaid-case", "overlaid", "street-names", "places"];
 
-const ONE = collection([{ type: "Feature", properties: {}, geometry: { type: "Point", coordinates: [0, 0] } }]);
+const SPOT = collection([{ type: "Feature", properties: {}, geometry: { type: "Point", coordinates: [0, 0] } }]);
 
 describe("the order of what is drawn", () => {
   it("names everything once, whatever an answer says of it", () => {
@@ -12,7 +12,7 @@ describe("the order of what is drawn", () => {
     expect(wholeOrder(["areas", "places"]).slice(0, 2)).toEqual(["areas", "places"]);
   });
   it("goes past the next thing that is shown, not past what is not there", () => {
-    const shown = present({ overlays: { areas: ONE, contours: ONE }, dots: null }, (layer) => layer === "water");
+    const shown = present({ overlays: { areas: SPOT, contours: SPOT }, dots: null }, (layer) => layer === "water");
     expect(shown).toEqual(["contours", "streets", "water", "areas"]);
     const raised = moved([], shown, "areas", -1);
     expect(raised.filter((one) => shown.includes(one))).toEqual(["contours", "streets", "areas", "water"]);

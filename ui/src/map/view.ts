@@ -187,9 +187,9 @@ function gradesShown(content: MapContent, result: Results, layer: MapLayer, grad
   const values = all.filter((value): value is number => typeof value === "number" && Number.isFinite(value));
   const untouched = choice.look.field === null && choice.look.classing === "equal";
   const classing: Classing = step ? "equal" : untouched ? (grades.classing ?? "equal") : choice.look.classing;
-  const whole = classing === "counts";
+  const counted = classing === "counts";
   const fixed = step ? first.breaks : by.breaks;
-  const limits = whole ? countBreaks(values) : breaks(values, classing, fixed ?? undefined, choice.look.own);
+  const limits = counted ? countBreaks(values) : breaks(values, classing, fixed ?? undefined, choice.look.own);
   const unit = step ? (grades.frames?.unit ?? "") : (by.unit ?? "");
   const ramp = by.ramp === "change" && !step ? changeRamp(limits.length - 1) : shareRamp(limits.length - 1);
   const levels = all.map((value) => classOf(value, limits));
@@ -197,7 +197,7 @@ function gradesShown(content: MapContent, result: Results, layer: MapLayer, grad
   for (const level of levels) counts.set(level, (counts.get(level) ?? 0) + 1);
   const title = step ? (grades.frames?.title ?? "").replace("{}", figure(choice.step ?? 0, Number.isInteger(choice.step) ? 0 : 1)) : by.title;
   const id = (i: number) => `${grades.id}:${i}`;
-  const words = (i: number) => (i < 0 ? t`no value here` : whole ? countWords(limits, i) : classWords(limits, i, unit));
+  const words = (i: number) => (i < 0 ? t`no value here` : counted ? countWords(limits, i) : classWords(limits, i, unit));
   const look = (i: number) => lookOf(choice.looks, id(i), title, words(i));
   const colour = (i: number) => look(i)?.colour ?? ramp[i] ?? token("--sunk");
   const area = layer.drawn === "zones";

@@ -52,8 +52,8 @@ def customized(topology: Topology, cost: NDArray[np.integer]) -> Metric:
         )
 
     shares.each(share)
-    for cost, copy in zip(metric.cost, copies[1:].min(axis=0, initial=FAR), strict=True):
-        cost[shares.rows] = np.minimum(cost[shares.rows], copy)
+    for of_edges, copy in zip(metric.cost, copies[1:].min(axis=0, initial=FAR), strict=True):
+        of_edges[shares.rows] = np.minimum(of_edges[shares.rows], copy)
     share(0, shares.top)
     raise_if_cancelled()
     return metric
