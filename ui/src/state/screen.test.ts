@@ -69,4 +69,9 @@ describe("the screen", () => {
     act(() => screenNow().selectRow("Quay 1"));
     expect(drawn).toBe(2);
   });
+  it("takes a second click at one place, as of those who end by a double click, for no corner", () => {
+    screenNow().beginSketch("street");
+    for (const at of [[0, 0], [1, 1], [1, 1], [0, 0]] as [number, number][]) screenNow().addCorner({ at, on: "free" });
+    expect(screenNow().sketch?.corners.map(({ at }) => at)).toEqual([[0, 0], [1, 1], [0, 0]]);
+  });
 });

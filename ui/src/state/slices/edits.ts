@@ -57,7 +57,14 @@ export const edits: Slice<EditState, Pick<MapView, "street" | "finding">> = (set
   beginSketch: (of) => set({ sketch: { of, corners: [], hover: null, tags: {} }, street: null, aim: null }),
   tagSketch: (tags) => set(({ sketch }) => (sketch ? { sketch: { ...sketch, tags } } : {})),
   hoverSketch: (hover) => set(({ sketch }) => (sketch ? { sketch: { ...sketch, hover } } : {})),
-  addCorner: (corner) => set(({ sketch }) => (sketch ? { sketch: { ...sketch, corners: [...sketch.corners, corner], hover: null } } : {})),
+  addCorner: (corner) =>
+    set(({ sketch }) => {
+      if (!sketch) return {};
+      // A second click at one place, as of those who end a line by a double click, is no corner.
+      const last = sketch.corners.at(-1)?.at;
+      const again = last?.[0] === corner.at[0] && last[1] === corner.at[1];
+      return { sketch: { ...sketch, corners: again ? sketch.corners : [...sketch.corners, corner], hover: null } };
+    }),
   takeCornerBack: () => set(({ sketch }) => (sketch ? { sketch: { ...sketch, corners: sketch.corners.slice(0, -1) } } : {})),
   endSketch: () => set({ sketch: null }),
   setAim: (aim) => set({ aim, aimed: null, sketch: null, street: null }),
