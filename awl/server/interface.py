@@ -298,9 +298,9 @@ def any_job(job_id: str) -> Response:
 
 @api.delete("/jobs/<job_id>")
 def stop_job(job_id: str) -> Response:
-    """Stop any job."""
+    """Stop any job. One that has ended stays, for whoever follows it is about to ask how it ended."""
     job = jobs().get(job_id)
-    jobs().dismiss(job)
+    jobs().stop(job)
     return reply(job.info(f"/studies/{job.study}"))
 
 

@@ -227,21 +227,25 @@ class Jobs:
             raise AwlError(f"There is no job '{ident[:80]}'", remedy="See /jobs", status=404, kind="no-such-job")
         return job
 
-    def dismiss(self, job: Job) -> None:
-        """Stop a job that runs or waits; forget one that has ended."""
+    def stop(self, job: Job) -> bool:
+        """Stop a job that runs or waits; one that has ended stays. Gives whether there was anything to stop."""
         with self._changed:
             if job in self._waiting:
                 self._waiting.remove(job)
                 _end(job, Cancelled())
-                return
+                return True
             is_running = job.status == "running"
             if is_running:
                 job.status, job.message, job.finished = "dismissed", "Stopped", now()
-            else:
-                self._forget(job.id)
-                job.status = "dismissed"
         if is_running:
             job.progress.stop()
+        return is_running
+
+    def dismiss(self, job: Job) -> None:
+        """Stop a job that runs or waits; forget one that has ended."""
+        if not self.stop(job):
+            self.forget(job)
+            job.status = "dismissed"
 
     def forget(self, job: Job) -> None:
         """Forget a job that has ended, and its result."""

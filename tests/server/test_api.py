@@ -188,6 +188,15 @@ def test_a_job_that_is_dismissed_ends(client):
     assert client.get(f"{address}/results").status_code == 404
 
 
+def test_stopping_a_job_that_has_just_ended_leaves_its_end_to_whoever_follows_it(client):
+    job = execute(client, "isochrone", {"places": ROOMS}, 201, {"Prefer": "respond-async"})["jobID"]
+    client.application.extensions["awl-jobs"].get(job).over.wait()
+    assert client.delete(f"/jobs/{job}").get_json()["status"] == "successful"
+    assert get(client, f"/jobs/{job}")["status"] == "successful"
+    assert client.delete(f"{BASE}/jobs/{job}").get_json()["status"] == "dismissed"
+    get(client, f"/jobs/{job}", 404)
+
+
 def test_an_answer_is_kept_until_a_newer_one_succeeds(client):
     execute(client, "isochrone", {"places": ROOMS, "limits": [4]}, question="q1")
     kept = get(client, f"{BASE}/answers/q1")

@@ -312,13 +312,23 @@ export function sendFile<T>(address: string, file: File, onProgress: (share: num
 
 const pause = (ms: number) => new Promise((done) => setTimeout(done, ms));
 
-/** Follow a job until it ends. */
-export async function follow(id: string, onStatus: (job: JobInfo) => void): Promise<JobInfo> {
-  for (let wait = 60; ; wait = Math.min(wait * 1.4, 600)) {
-    const job = await fetchJson<JobInfo>(`/jobs/${id}`);
-    onStatus(job);
-    if (job.status !== "accepted" && job.status !== "running") return job;
-    await pause(wait);
+export const stopJob = (id: string) => sendJson<JobInfo>(`/jobs/${id}`, "DELETE");
+
+/** Follow a job until it ends. Once `signal` is aborted the job is stopped, and this is rejected. */
+export async function follow(id: string, onStatus: (job: JobInfo) => void, signal?: AbortSignal): Promise<JobInfo> {
+  const stop = () => void stopJob(id).catch(() => undefined);
+  signal?.addEventListener("abort", stop);
+  if (signal?.aborted) stop();
+  try {
+    for (let wait = 60; ; wait = Math.min(wait * 1.4, 600)) {
+      const job = await fetchJson<JobInfo>(`/jobs/${id}`, signal && { signal });
+      signal?.throwIfAborted();
+      onStatus(job);
+      if (job.status !== "accepted" && job.status !== "running") return job;
+      await pause(wait);
+    }
+  } finally {
+    signal?.removeEventListener("abort", stop);
   }
 }
 
@@ -337,8 +347,7 @@ export const forgetCopy = (study: string, id: string) => sendJson<unknown>(`/stu
 export const keepAnswer = (study: string, question: string) =>
   sendJson<{ layers: string[] }>(`/studies/${study}/answers/${encodeURIComponent(question)}/keep`, "POST");
 
-export const stopJob = (id: string) => sendJson<JobInfo>(`/jobs/${id}`, "DELETE");
+export const joinedStops = (study: string, mode: string) => fetchJson<JoinedStops>(`/studies/${study}/timetables/stops?mode=${encodeURIComponent(mode)}`);
 /** The same of a timetable that waits. */
 export const stopsOfUpload = (upload: string, study: string, mode: string, signal: AbortSignal) =>
   fetchJson<JoinedStops>(`/uploads/${upload}/stops?study=${encodeURIComponent(study)}&mode=${encodeURIComponent(mode)}`, { signal });
-export const joinedStops = (study: string, mode: string) => fetchJson<JoinedStops>(`/studies/${study}/timetables/stops?mode=${encodeURIComponent(mode)}`);

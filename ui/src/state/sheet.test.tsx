@@ -106,3 +106,64 @@ describe("a change", () => {
     vi.unstubAllGlobals();
   });
 });
+
+describe("a question that is asked again while it runs", () => {
+  /** A server that numbers its jobs; those in `ended` have ended well, and one that is stopped is known no longer. */
+  function server(queries: QueryClient) {
+    const sent: string[] = [];
+    const ended = new Set<string>();
+    let jobs = 0;
+    vi.stubGlobal("fetch", async (path: string, init?: RequestInit) => {
+      await Promise.resolve();
+      sent.push(`${init?.method ?? "GET"} ${path}`);
+      if (init?.method === "POST") return new Response(JSON.stringify({ jobID: `j${++jobs}` }));
+      const id = path.split("/").at(-1) ?? "";
+      if (init?.method === "DELETE" || sent.includes(`DELETE ${path}`)) return new Response(JSON.stringify({ title: "Gone", detail: "There is no job" }), { status: init?.method ? 200 : 404 });
+      return new Response(JSON.stringify({ jobID: id, status: ended.has(id) ? "successful" : "running", progress: 10, message: "Going" }));
+    });
+    const wrapper = ({ children }: { children: ReactNode }) => <QueryClientProvider client={queries}>{children}</QueryClientProvider>;
+    const { ask } = renderHook(() => useSheetActions("ferrow"), { wrapper }).result.current;
+    return { sent, ended, ask, times: (what: string) => sent.filter((line) => line.startsWith(what)).length };
+  }
+  const inputs = { places: { layer: "rooms" } };
+
+  it("is asked once where its words are the same", async () => {
+    const { ask, ended, times } = server(new QueryClient());
+    const first = ask("q1", "isochrone", inputs);
+    await ask("q1", "isochrone", { ...inputs });
+    ended.add("j1");
+    await first;
+    expect([times("POST"), times("DELETE"), screenNow().runs.q1]).toEqual([1, 0, undefined]);
+    vi.unstubAllGlobals();
+  });
+
+  it("is stopped in its old words, and says what becomes of the new ones alone", async () => {
+    const { ask, ended, times } = server(new QueryClient());
+    const first = ask("q1", "isochrone", inputs);
+    await waitFor(() => expect(screenNow().runs.q1?.job).toBe("j1"));
+    const second = ask("q1", "isochrone", { ...inputs, mode: "car" });
+    await first;
+    expect(times("DELETE /jobs/j1")).toBe(1);
+    expect(screenNow().runs.q1).toMatchObject({ error: null, stopped: false });
+    ended.add("j2");
+    await second;
+    expect([times("POST"), screenNow().runs.q1]).toEqual([2, undefined]);
+    vi.unstubAllGlobals();
+  });
+
+  it("is stopped also where the server had not yet said by which job it is answered", async () => {
+    const { ask, ended, times } = server(new QueryClient());
+    ended.add("j2");
+    await Promise.all([ask("q1", "isochrone", inputs), ask("q1", "isochrone", { ...inputs, mode: "car" })]);
+    expect([times("DELETE /jobs/j1"), times("DELETE"), screenNow().runs.q1]).toEqual([1, 1, undefined]);
+    vi.unstubAllGlobals();
+  });
+
+  it("is asked anew where what it rests on has a new answer", async () => {
+    const { ask, ended, times } = server(new QueryClient());
+    ended.add("j2");
+    await Promise.all([ask("q1", "isochrone", inputs), ask("q1", "isochrone", inputs, ["q0", "q1"])]);
+    expect([times("POST"), times("DELETE /jobs/j1")]).toEqual([2, 1]);
+    vi.unstubAllGlobals();
+  });
+});

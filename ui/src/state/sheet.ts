@@ -13,7 +13,6 @@ import {
   preparation,
   processes,
   putSheet,
-  stopJob,
   undoSheet,
   type Block,
   type JobInfo,
@@ -166,9 +165,12 @@ export function useSheetActions(study: string) {
   const again = useRef<((block: QuestionBlock, chain: string[]) => Promise<void>) | null>(null);
   const ask = useCallback(
     async (id: string, process: string, inputs: Inputs, chain: string[] = [id]) => {
-      const { setRun, runs } = screenNow();
-      const running = runs[id]?.job;
-      if (running) void stopJob(running).catch(() => undefined);
+      const { setRun } = screenNow();
+      const { asked } = syncOf(queries, study, open);
+      const words = canonical({ process, inputs });
+      // In a chain, what an answer rests on is another one than a moment ago.
+      if (chain.length === 1 && asked.has(id, words)) return;
+      const signal = asked.begin(id, words);
       setRun(id, { job: null, progress: 0, message: t`Asking`, secondsLeft: null, error: null, stopped: false });
       try {
         const job = await sendJson<JobInfo>(
@@ -178,15 +180,14 @@ export function useSheetActions(study: string) {
           { inputs, outputs: {}, question: id },
           { Prefer: "respond-async" },
         );
-        setRun(id, { job: job.jobID });
-        const ended = await follow(job.jobID, (now) => {
-          if (screenNow().runs[id]?.job === job.jobID) {
-            setRun(id, { progress: now.progress / 100, message: now.message, secondsLeft: now.secondsLeft ?? null });
-          }
-        });
-        if (screenNow().runs[id]?.job !== job.jobID) return; // asked anew meanwhile
+        const ended = await follow(
+          job.jobID,
+          (now) => setRun(id, { job: now.jobID, progress: now.progress / 100, message: now.message, secondsLeft: now.secondsLeft ?? null }),
+          signal,
+        );
         if (ended.status === "successful") {
           await queries.invalidateQueries({ queryKey: ["answer", study, id] });
+          signal.throwIfAborted();
           setRun(id, null);
           // What rests on this answer is asked again, each question once in a chain.
           const blocks = queries.getQueryData<SheetDoc>(["sheet", study, open])?.blocks ?? [];
@@ -199,7 +200,10 @@ export function useSheetActions(study: string) {
           setRun(id, { job: null, error: ended.problem?.detail ?? ended.message });
         }
       } catch (error) {
-        setRun(id, { job: null, error: message(error) });
+        // Asked anew meanwhile, it is the newer run that says how it goes.
+        if (!signal.aborted) setRun(id, { job: null, error: message(error) });
+      } finally {
+        asked.end(id, signal);
       }
     },
     [queries, study, open],

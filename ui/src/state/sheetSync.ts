@@ -1,6 +1,7 @@
-/** Saves of a study's sheet: one after another, each over the version before it, and what two who change it at once make together. */
+/** What the page does with a study's sheet on the server: saves, each over the version before it, questions that are asked, and what two who change it at once make together. */
 import type { QueryClient } from "@tanstack/react-query";
 import type { SheetBody, SheetDoc } from "../api/studies";
+import { Asked } from "./asked";
 
 export class SheetSync {
   /** The sheet as the server had it last. */
@@ -9,6 +10,7 @@ export class SheetSync {
   edits = 0;
   /** Sheets that were undone, the last one last; a change of one's own ends them. */
   undone: SheetDoc[] = [];
+  readonly asked = new Asked();
   private last: Promise<void> = Promise.resolve();
 
   /** Do something once all that was begun before is done. */
@@ -20,7 +22,7 @@ export class SheetSync {
 
 const syncs = new WeakMap<QueryClient, Map<string, SheetSync>>();
 
-/** What the page knows of the saves of a study's sheet. */
+/** What the page knows of the saves and the runs of a study's sheet. */
 export function syncOf(queries: QueryClient, study: string, sheet: string): SheetSync {
   const known = syncs.get(queries) ?? new Map<string, SheetSync>();
   syncs.set(queries, known);

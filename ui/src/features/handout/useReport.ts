@@ -1,7 +1,7 @@
 /** A report that the server makes as a job: where it lies once it is there, and how far it is until then. */
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { ProblemError, sendJson } from "../../api/client";
-import { follow, stopJob, type JobInfo } from "../../api/studies";
+import { follow, type JobInfo } from "../../api/studies";
 import { useSheet } from "../../state/sheet";
 import { useScreenValue } from "../../state/screen";
 
@@ -23,10 +23,7 @@ export function useReport(study: string, leftOut: string[] | null) {
     queryFn: async ({ signal }) => {
       queries.setQueryData<Making>(progress, { message: "", share: 0 });
       const job = await sendJson<JobInfo>(`/studies/${study}/reports`, "POST", { sheet, without: leftOut ?? [] });
-      const stop = () => void stopJob(job.jobID).catch(() => undefined);
-      signal.addEventListener("abort", stop);
-      const ended = await follow(job.jobID, (now) => queries.setQueryData<Making>(progress, { message: now.message, share: now.progress / 100 }));
-      signal.removeEventListener("abort", stop);
+      const ended = await follow(job.jobID, (now) => queries.setQueryData<Making>(progress, { message: now.message, share: now.progress / 100 }), signal);
       if (ended.status !== "successful") throw new ProblemError({ type: "", title: ended.message, status: 500, detail: ended.problem?.detail ?? ended.message });
       return `/studies/${study}/reports/${job.jobID}`;
     },
