@@ -17,6 +17,7 @@ import numpy as np
 from awl.core.columns import Categorical
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.graph.turns import FIELDS, TurnRestrictions
+from awl.study import npy
 from awl.study.litter import SCRATCH
 
 log = logging.getLogger(__name__)
@@ -90,16 +91,13 @@ def load_graph(study: Path, revision: str) -> StreetGraph | None:
         if head["format"] != FORMAT:
             return None
         arrays: dict[str, Any] = {
-            # Copied on writing, which nobody does: kernels are compiled for arrays that may be written.
-            item.name: np.asarray(np.load(folder / f"{item.name}.npy", mmap_mode="c"))
-            for item in fields(StreetGraph)
-            if item.name not in APART
+            item.name: npy.mapped(folder / f"{item.name}.npy") for item in fields(StreetGraph) if item.name not in APART
         }
         graph = StreetGraph(
             **arrays,
             tags=_columns(folder, "tags", head),
             node_tags=_columns(folder, "node_tags", head),
-            costs={key: np.load(folder / f"costs-{n}.npy") for n, key in enumerate(head["costs"])},
+            costs={key: npy.read(folder / f"costs-{n}.npy") for n, key in enumerate(head["costs"])},
             drawn=bool(head["drawn"]),
             highest_ids=tuple(head["highest_ids"]),
         )
@@ -112,13 +110,13 @@ def load_graph(study: Path, revision: str) -> StreetGraph | None:
 
 def _columns(folder: Path, name: str, head: dict[str, Any]) -> dict[str, Categorical]:
     return {
-        key: Categorical(np.load(folder / f"{name}-{number}.npy"), tuple(values))
+        key: Categorical(npy.read(folder / f"{name}-{number}.npy"), tuple(values))
         for number, (key, values) in enumerate(head[name].items())
     }
 
 
 def _restrictions(folder: Path, values: dict[str, list[str]]) -> TurnRestrictions:
-    loaded = {name: np.load(folder / f"turn-{name}.npy") for name in FIELDS}
+    loaded = {name: npy.read(folder / f"turn-{name}.npy") for name in FIELDS}
     parts: dict[str, Any] = {
         name: Categorical(array, tuple(values[name])) if name in values else array for name, array in loaded.items()
     }
