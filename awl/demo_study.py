@@ -23,7 +23,7 @@ def make_demo(folder: Path) -> Path:
     study = Study(path)
     # Triangulating leaves the interpreter free, so it goes on beside the layers.
     with ThreadPoolExecutor(1) as pool:
-        fields = pool.submit(lambda: [study.field(mode) for mode in FIRST_ASKED])
+        fields = pool.submit(lambda: [study.field(mode).whole() for mode in FIRST_ASKED])
         for name in ("layers", "parcels", "buildings"):
             importing.add_all(DATA / f"{name}.gpkg", study)
         importing.add(DATA / "elevation.tif", study, "elevation", title="Elevation")

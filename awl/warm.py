@@ -13,7 +13,7 @@ import numpy as np
 from awl.core.analysis.centrality import Centrality
 from awl.core.analysis.health.check import check
 from awl.core.analysis.isochrone_areas.contours import contour_area, field_values
-from awl.core.analysis.isochrone_areas.field import field_of
+from awl.core.analysis.isochrone_areas.field import TiledField
 from awl.core.analysis.isochrone_areas.nearby import field_near
 from awl.core.analysis.simulation.filling import Conduct, Crowd, Rooms, fill
 from awl.core.analysis.simulation.meetings import Close, met
@@ -154,7 +154,7 @@ def warm() -> None:
         parts = reached_parts(reach, 60_000)
         for in_plane in (False, True):
             cut_lines(graph, parts.link, parts.begin, parts.end, in_plane)
-        field = field_of(network)
+        field = TiledField(network).whole()
         contour_area(field, field_values(field, reach, 60_000))
         field_near(field, reach.take(np.zeros(0, np.int64)))
         matrix(network, places, places, "distance")

@@ -40,7 +40,7 @@ from awl.shipped import SOURCE
 from awl.study.study import Study
 from bench.access import among_buildings, in_a_region, in_the_city
 from bench.documents import followed, in_blocks, written
-from bench.felt import beginnings, commands, crowd, in_the_browser, ordering
+from bench.felt import beginnings, commands, crowd, in_the_browser, ordering, walking
 from bench.handout import handed_out
 from bench.heights import by_the_clock, on_the_hierarchy
 from bench.measure import Row, medians
@@ -158,9 +158,9 @@ def main(large: bool, keep: bool) -> None:
             rows += on_the_hierarchy(f"{nodes // 1000:,}k-node {kind} on foot", network, bound)
     rows += on_streets(graph, large)
     rows += questions()
-    rows += commands()
+    rows += [*commands(), *walking(236_000)]
     if large:
-        rows += [*in_a_region(), *ordering(5_000_000), *crowd()]
+        rows += [*walking(1_000_000), *in_a_region(), *ordering(5_000_000), *crowd()]
     table = Table(title=f"Awl, {date.today()}, {platform.machine()}, Python {platform.python_version()}")
     for heading in ("what", "Awl, ms", "peer or bound, ms", "ratio", "former ratio"):
         table.add_column(heading, justify="left" if heading == "what" else "right")

@@ -10,11 +10,18 @@ import tempfile
 import time
 import urllib.request
 from collections.abc import Callable
+from itertools import count
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+import shapely
+from scipy.sparse import csr_array
+from scipy.sparse.csgraph import dijkstra
 
+from awl.core.modes.mode import WALK
+from awl.core.network.network import Network
+from awl.questions.run import ask
 from awl.study import importing, sheet_records
 from awl.study.study import Study
 from bench.measure import Row, medians
@@ -175,6 +182,45 @@ def in_the_browser(study: Study) -> list[Row]:
     ]  # fmt: skip
 
 
+def walking(nodes: int) -> list[Row]:
+    """A walk of 15 minutes with its areas in a region: the first, and those after it elsewhere and at the same place.
+
+    The peers are what others need before it and for it: Shapely's lines and tree of the streets, SciPy's search with a limit.
+    """
+    with tempfile.TemporaryDirectory() as name:
+        path = Path(name) / "region.gpkg"
+        importing.build(region(nodes), path)
+        graph = Study(path).graph
+        order = np.argsort(np.hypot(graph.node_lon - graph.node_lon.mean(), graph.node_lat - graph.node_lat.mean()))
+        # Far enough apart that one walk needs other parts of the field than the next.
+        places = count(0, len(order) // 40)
+
+        def walk(study: Study, node: int) -> object:
+            where = [[float(graph.node_lon[node]), float(graph.node_lat[node])]]
+            return ask(study, "isochrone", {"places": where, "limits": [15], "mode": "walk"})
+
+        begun = (lambda: walk(Study(path), order[next(places)]), lambda: shapely.STRtree(graph.lines()).geometries)
+        first, tree = medians(*begun, rounds=ROUNDS)
+        network = Network.of(graph, WALK)
+        steps = network.states.steps
+        cost = np.maximum(network.step_costs("time"), 1)
+        peer = csr_array((cost, (steps.tail, steps.head)), shape=2 * (network.states.count,))
+        study, limit_ms = Study(path), 15 * 60_000
+        walk(study, order[0])
+        elsewhere, again, searched = medians(
+            lambda: walk(study, order[next(places)]),
+            lambda: walk(study, order[0]),
+            lambda: dijkstra(peer, indices=order[0], limit=limit_ms),
+            rounds=ROUNDS,
+        )
+    what = f"{nodes:,}-node region: a 15 min walk with its area"
+    return [
+        Row(f"{what}, the first; peer: Shapely's lines and tree of its streets", first, tree, "of its speed"),
+        Row(f"{what}, elsewhere; peer: SciPy's search", elsewhere, searched, "of its speed"),
+        Row(f"{what}, once more; peer: SciPy's search", again, searched, "of its speed"),
+    ]
+
+
 def _wait_until_prepared(address: str, study_id: str) -> None:
     """Have a server open a study and prepare it, that nothing runs behind what is measured."""
     urllib.request.urlopen(f"{address}/studies/{study_id}/overview").read()
@@ -227,5 +273,5 @@ if __name__ == "__main__":
 
     with tempfile.TemporaryDirectory() as home:
         ferrow = Study(make_demo(Path(home)))
-        for row in [*commands(), *beginnings(ferrow), *in_the_browser(ferrow)]:
+        for row in [*commands(), *beginnings(ferrow), *in_the_browser(ferrow), *walking(REGION_NODES)]:
             print(f"{row.what}: {row.awl_s:.3f} s, {row.other_s:.3f} s, {row.ratio:.2f} {row.meaning}")

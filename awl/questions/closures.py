@@ -10,6 +10,7 @@ import shapely
 from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
+from awl.core.graph.nearest_links import NearestLinks
 from awl.core.network.network import Network
 from awl.core.polygons import repaired
 from awl.io import geojson
@@ -51,14 +52,15 @@ def closures_of(given: GeoJson | None, network: Network, snap_m: float) -> Closu
     share = np.array([_share_left(value, i) for i, value in enumerate(factors)])
     crossed = int((~shapely.is_valid(layer.geometry)).sum())
     shapes = graph.plane.project(repaired(layer.geometry).shapes)
-    links = np.flatnonzero(network.usable)
-    tree = shapely.STRtree(graph.lines_xy[links])
-    points = np.flatnonzero(shapely.get_type_id(shapes) == 0)
-    others = np.flatnonzero(shapely.get_type_id(shapes) != 0)
-    near = tree.query_nearest(shapes[points], max_distance=snap_m, all_matches=False)
-    touched = tree.query(shapes[others], predicate="intersects")
-    feature = np.concatenate([points[near[0]], others[touched[0]]])
-    link = links[np.concatenate([near[1], touched[1]])]
+    by_place = NearestLinks.of(graph, np.flatnonzero(network.usable))
+    is_point = (shapely.get_type_id(shapes) == 0) & ~shapely.is_empty(shapes)
+    points, others = np.flatnonzero(is_point), np.flatnonzero(~is_point)
+    nearest, _ = by_place.nearest(shapely.get_x(shapes[points]), shapely.get_y(shapes[points]), snap_m)
+    row, beneath = by_place.in_boxes(shapely.bounds(shapes[others]))
+    shapely.prepare(shapes[others])
+    touched = shapely.intersects(shapes[others[row]], graph.some_lines_xy(beneath))
+    feature = np.concatenate([points[nearest >= 0], others[row[touched]]])
+    link = np.concatenate([nearest[nearest >= 0], beneath[touched]])
     if len(link) == 0:
         raise AwlError(
             "No usable street lies at the closures",

@@ -11,7 +11,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from awl.core.analysis.isochrone_areas.field import Field
+from awl.core.analysis.isochrone_areas.field import TiledField
 from awl.core.errors import AwlError
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.rules import SPEED_ASSUMED
@@ -144,7 +144,7 @@ class Context:
         return by_transit.router_of(self.study, self.street_router_at(when), when, self._inputs, self.progress)
 
     @property
-    def field(self) -> Field:
+    def field(self) -> TiledField:
         """The field areas are drawn on."""
         return self.study.field(self.mode.id)
 

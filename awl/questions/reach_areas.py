@@ -11,12 +11,15 @@ from awl.core.analysis.isochrone_areas.error import TOLERATED, AreaError
 from awl.core.analysis.isochrone_areas.field import Field
 from awl.core.analysis.isochrone_areas.nearby import field_near
 from awl.core.analysis.isochrone_areas.over_water import without_water
+from awl.core.progress import Progress
 from awl.core.routing.reach import Parts, Reach
 from awl.io.table import Column, Table
 from awl.questions.context import Context, Places
 from awl.questions.results import Doubt
 
 CALM_MM = 80_000.0
+BANK_M = 3.0
+"""Edges of areas are left out so close to water."""
 
 
 def straight_areas(context: Context, places: Places, limits: list[float], measure: str) -> Table:
@@ -41,9 +44,9 @@ def limit_unit(measure: str) -> str:
 def contours_of(context: Context, shapes: list[shapely.Geometry], limits: list[float], unit: str) -> Table:
     """Edges of areas, broken at the bank."""
     lines = shapely.boundary(np.array(shapes, dtype=object))
-    water = context.study.water_xy
+    water = context.study.water.around(lines)
     if not water.is_empty:
-        lines = shapely.difference(lines, shapely.buffer(water, 3.0))
+        lines = shapely.difference(lines, shapely.buffer(water, BANK_M))
     merged = shapely.line_merge(lines)
     parts, owner = shapely.get_parts(merged, return_index=True)
     limit = Column.of([float(limits[i]) for i in owner], unit)
@@ -51,18 +54,18 @@ def contours_of(context: Context, shapes: list[shapely.Geometry], limits: list[f
 
 
 class AreaDrawer:
-    """Draws areas on the field of a context, without water."""
+    """Draws areas on the field of a context, without water; `progress` is told how far that is."""
 
-    def __init__(self, context: Context, calm: float) -> None:
-        self._field, self._calm = context.field, calm
-        self._water, self._over_water = context.study.water_xy, context.study.links_over_water
+    def __init__(self, context: Context, calm: float, progress: Progress | None = None) -> None:
+        self._field, self._calm, self._progress = context.field, calm, progress
+        self._water, self._over_water = context.study.water, context.study.links_over_water
         self._graph = context.network.graph
         self._near: tuple[Reach, Field] | None = None
 
     def area(self, reach: Reach, unit: int, owner: int | None = None) -> shapely.Geometry:
         """The area within `unit`, of one owner or of all, in the metric plane."""
         if self._near is None or self._near[0] is not reach:
-            self._near = reach, field_near(self._field, reach)
+            self._near = reach, field_near(self._field.around(reach.link[reach.is_reached], self._progress), reach)
         field = self._near[1]
         shape = contour_area(field, field_values(field, reach, unit, self._calm, owner))
         if not shapely.is_valid(shape):

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
 from awl.core.graph.edits.records import node_record, turn_records
+from awl.core.graph.nearest_links import NearestLinks
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.hours import hour_pace
 from awl.core.modes.mode import SHIPPED
@@ -190,13 +191,13 @@ def near(study_id: str) -> Response:
     when = _when()
     network = study.network(request.args.get("mode", "walk"), when)
     graph = network.graph
-    tree: shapely.STRtree = study.cached("all-lines", lambda: shapely.STRtree(graph.lines_xy))
+    by_place: NearestLinks = study.cached("all-links", lambda: NearestLinks.of(graph, np.arange(graph.link_count)))
     x, y = graph.plane.xy(np.array([lon]), np.array([lat]))
     within = number("within") if "within" in request.args else 100.0
-    hit, away = tree.query_nearest(shapely.Point(x[0], y[0]), max_distance=max(within, 0.01), return_distance=True)
-    if len(hit) == 0:
+    nearest, away = by_place.nearest(x, y, max(within, 0.01))
+    link = int(nearest[0])
+    if link < 0:
         raise AwlError(f"No street lies within {within:g} m of this point", status=404, kind="no-street-near")
-    link = int(hit[0])
     use = network.use
     forward, backward = network.directed("time")
     reason = REASONS[int(use.reason[link])]
@@ -235,7 +236,7 @@ def near(study_id: str) -> Response:
             "forward_s": None if forward[link] == BLOCKED else round(forward[link] / 1000, 1),
             "backward_s": None if backward[link] == BLOCKED else round(backward[link] / 1000, 1),
             "chain": chain(study, network, link, when),
-            "line": json.loads(shapely.to_geojson(graph.lines()[link])),
+            "line": json.loads(shapely.to_geojson(graph.lines(np.array([link]))[0])),
         }
     )
 

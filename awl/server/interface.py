@@ -235,7 +235,7 @@ def parts(study_id: str, mode_id: str) -> Response:
     usable = network.use.forward | network.use.backward
     rows = np.flatnonzero(usable & (network.link_part != 0))[:MAX_PART_LINKS]
     layer = Table(
-        graph.lines()[rows],
+        graph.lines(rows),
         {
             "part": network.link_part[rows].tolist(),
             "used": network.usable[rows].tolist(),

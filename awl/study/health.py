@@ -41,7 +41,7 @@ def findings_of(study: Study, progress: Progress | None = None) -> Findings:
         if kept_findings is not None:
             return kept_findings
         graph = study.graph
-        water = shapely.get_parts(study.water_xy)
+        water = study.water.parts
         places = [
             np.column_stack(
                 graph.plane.xy(*shapely.get_coordinates(shapely.centroid(study.read_layer(layer["id"]).geometry)).T)

@@ -329,7 +329,7 @@ def preview(raw: RawExtract) -> dict[str, shapely.Geometry]:
 def preview_layers(path: Path, source: str, how: ReadOptions) -> NDArray[np.object_]:
     """Shapes (degrees) of the layers of a file whose place is known, as many as a screen can show."""
     if (ready := _ready_graph(path, source, how.crs)) is not None:
-        return ready.graph.lines()[:PREVIEW_FEATURES]
+        return ready.graph.lines(np.arange(min(ready.graph.link_count, PREVIEW_FEATURES)))
     if gtfs.is_feed(path):
         feed = gtfs.read(path).feed
         tables = feeds.routes_table(feed), feeds.stops_table(feed)

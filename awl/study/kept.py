@@ -16,6 +16,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from awl.study import npy
 from awl.study.arrays import folder_of, keep_folder
 
 log = logging.getLogger(__name__)
@@ -47,6 +48,11 @@ def save(folder: Path, arrays: Mapping[str, NDArray[Any]]) -> None:
         (scratch / "head.json").write_text(json.dumps(sums))
 
     keep_folder(folder, write)
+    leave_newest(folder)
+
+
+def leave_newest(folder: Path) -> None:
+    """Of the folders of a kind, let the oldest go."""
     kind = folder.name.split("-")[0]
     for old in sorted(folder.parent.glob(f"{kind}-*"), key=lambda path: -path.stat().st_mtime)[KEPT:]:
         shutil.rmtree(old, ignore_errors=True)
@@ -76,7 +82,6 @@ def loaded(folder: Path, names: Sequence[str] | None = None) -> dict[str, NDArra
         names = list(sums) if names is None else names
         if any(zlib.crc32((folder / f"{name}.npy").read_bytes()) != sums[name] for name in names):
             return None
-        # Copy on write, as plain arrays: kernels are compiled for arrays that may be written.
-        return {name: np.asarray(np.load(folder / f"{name}.npy", mmap_mode="c")) for name in names}
+        return {name: npy.mapped(folder / f"{name}.npy") for name in names}
     except (OSError, ValueError, EOFError, KeyError, TypeError):
         return None

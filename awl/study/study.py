@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from awl.core.analysis.isochrone_areas.field import Field
+from awl.core.analysis.isochrone_areas.field import TiledField
 from awl.core.errors import AwlError, Cancelled, nearest
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.mode import Mode
@@ -27,7 +27,7 @@ from awl.core.routing.path import accumulated_with
 from awl.core.routing.router import RouterCache, StreetRouter
 from awl.core.routing.snapping import Snapper
 from awl.study import hierarchies, mode_costs, modes, street_changes
-from awl.study.fields import keep_field, kept_field
+from awl.study.fields import draw_ahead, kept_field
 from awl.study.last_sketch import MOST_LINKS, LastSketch
 from awl.study.study_file import CHANGEABLE, NewLayer, StudyFile, slug
 
@@ -64,7 +64,7 @@ class Study(StudyFile):
         self._former_heights: tuple[dict[str, Any] | None, StreetGraph, Heights] | None = None
         self._former_routers: dict[str, StreetRouter] = {}
         self._former_orders: dict[str, KnownOrder] = {}
-        self._former_fields: dict[str, Field] = {}
+        self._former_fields: dict[str, TiledField] = {}
 
     def mode(self, ident: str) -> Mode:
         """A mode by its id."""
@@ -279,7 +279,7 @@ class Study(StudyFile):
                 progress.step(0.0, "drawing its field")
                 # A mode that can use no street is told of elsewhere; where nothing can be kept, plain searches go on serving.
                 with contextlib.suppress(AwlError, OSError), progress.running():
-                    keep_field(self.path, self.network(mode), self.field(mode))
+                    draw_ahead(self.field(mode), progress.part(0.0, 0.1))
                     self.wait_until_prepared(mode, progress.part(0.1, 0.9))
                     self._trim(mode, progress.part(0.9, 1.0))
         except Cancelled:
@@ -330,7 +330,7 @@ class Study(StudyFile):
         network = self.network(mode)
         return self.cached(("snapper", mode), lambda: Snapper(network, self.area), network.mode)
 
-    def field(self, mode: str) -> Field:
+    def field(self, mode: str) -> TiledField:
         """The field on which areas of a mode are drawn."""
         network = self.network(mode)
         former = self._former_fields.get(mode)

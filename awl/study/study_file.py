@@ -16,7 +16,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from awl.core.analysis.isochrone_areas.over_water import links_over_water
+from awl.core.analysis.isochrone_areas.over_water import Water
 from awl.core.errors import AwlError, nearest
 from awl.core.graph.base_map import BaseLayer
 from awl.core.graph.build import BuildReport, fill_report
@@ -382,22 +382,22 @@ class StudyFile(StudyDatabase):
         return shapely.from_geojson(text) if text else None
 
     @property
-    def water_xy(self) -> shapely.Geometry:
-        """All water of the base map as one polygon in the metric plane; empty where there is none."""
+    def water(self) -> Water:
+        """All water of the base map, in the metric plane."""
 
-        def make() -> shapely.Geometry:
+        def make() -> Water:
             if not any(entry["id"] == "water" for entry in records.layers(self._connection)):
-                return shapely.MultiPolygon()
+                return Water(shapely.MultiPolygon())
             water = geopackage.read_table(self._connection, "water", fields=()).geometry
-            return shapely.union_all(self.graph.plane.project(water))
+            return Water(shapely.union_all(self.graph.plane.project(water)))
 
         return self.cached("water", make)
 
     @property
     def links_over_water(self) -> NDArray[np.bool_]:
         """Which links of the graph touch water."""
-        water, graph = self.water_xy, self.graph
-        return self.cached("links over water", lambda: links_over_water(graph, water))
+        water, graph = self.water, self.graph
+        return self.cached("links over water", lambda: water.links_over(graph))
 
 
 def slug(text: str) -> str:

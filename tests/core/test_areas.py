@@ -5,14 +5,29 @@ from __future__ import annotations
 import numpy as np
 import pytest
 import shapely
+from scipy.spatial import Delaunay, cKDTree
 
+import awl.core.analysis.isochrone_areas.field as field_module
 from awl.core.analysis.isochrone_areas.contours import contour_area, field_values
-from awl.core.analysis.isochrone_areas.field import OFF_STREET_M, field_of
+from awl.core.analysis.isochrone_areas.field import OFF_STREET_M, WIDEST_M, TiledField
 from awl.core.analysis.isochrone_areas.nearby import field_near
+from awl.core.analysis.isochrone_areas.samples import SPACING_M
+from awl.core.analysis.isochrone_areas.triangles import _circles, _shifted
+from awl.core.analysis.isochrone_areas.under_tiles import LONG_M, LinksUnderTiles
+from awl.core.errors import Cancelled
 from awl.core.graph.shapes import cut_lines
+from awl.core.progress import Progress
 from awl.core.routing.dijkstra.plain import arrivals
 from awl.core.routing.reach import reach_of
 from tests.oracle import random_places
+
+
+@pytest.fixture(scope="module", autouse=True)
+def small_tiles():
+    """Tiles so small that the little town has many."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(field_module, "TILE_M", 230.0)
+        yield
 
 
 @pytest.fixture(scope="module")
@@ -20,7 +35,7 @@ def drawn(walk):
     """Reach of five places, and the field."""
     places = random_places(walk, 5, 21)
     found = arrivals(walk, places, "time")
-    return walk, places, reach_of(walk, places, found), field_of(walk)
+    return walk, places, reach_of(walk, places, found), TiledField(walk).whole()
 
 
 def pieces_of(walk, reach, limit):
@@ -49,16 +64,86 @@ def test_at_most_one_percent_of_street_length_is_on_the_wrong_side(drawn, minute
 @pytest.mark.parametrize("owner", [None, 3])
 @pytest.mark.parametrize("seconds", [0, 5, 40, 90, 300])
 def test_an_area_on_the_part_of_the_field_that_is_near_is_that_on_the_whole_field(walk, seconds, owner):
-    field, limit = field_of(walk), seconds * 1000
+    field, limit = TiledField(walk).whole(), seconds * 1000
     places = random_places(walk, 5, 21)
     reach = reach_of(walk, places, arrivals(walk, places, "time", limit=limit + 20_000))
-    part, reached = field_near(field, reach), reach.take(reach.is_reached)
+    reached, tiles = reach.take(reach.is_reached), TiledField(walk)
+    part = field_near(tiles.around(reached.link), reached)
+    assert seconds > 5 or len(tiles.held()) < tiles.tile_count
     assert seconds > 90 or len(part.triangles) < len(field.triangles) / 2
     near, whole = (
         contour_area(of, field_values(of, pieces, limit, 20_000.0, owner))
         for of, pieces in ((part, reached), (field, reach))
     )
     assert shapely.equals_exact(near, whole) and (seconds < 40 or not whole.is_empty)
+
+
+def triangles_at(field, corners, rows):
+    """The triangles with a corner among the first `rows` points, as sets of places."""
+    xy = np.column_stack([field.x, field.y])
+    return {frozenset(map(tuple, xy[corner])) for corner in corners if (corner < rows).any()}
+
+
+def test_the_tiles_of_a_field_together_are_the_triangles_of_all_its_points(walk):
+    field = TiledField(walk).whole()
+    points = _shifted(np.column_stack([field.x, field.y]))
+    corners = Delaunay(points).simplices
+    wide = _circles(points[corners])[1] > WIDEST_M
+    assert triangles_at(field, field.triangles, field.samples) == triangles_at(field, corners[~wide], field.samples)
+    assert len(np.unique(np.sort(field.triangles, axis=1), axis=0)) == len(field.triangles)
+
+
+def test_samples_lie_close_along_every_street_and_blank_points_all_around(walk):
+    tiles = TiledField(walk)
+    field = tiles.whole()
+    xy = np.column_stack([field.x, field.y])
+    assert len(np.unique(xy, axis=0)) == len(xy)
+    on_street, graph = cKDTree(xy[: field.samples]), walk.graph
+    for share in np.linspace(0, 1, 9):
+        along = np.column_stack(
+            shapely.get_coordinates(shapely.line_interpolate_point(graph.lines_xy, share, normalized=True)).T
+        )
+        assert (on_street.query(along[walk.usable])[0] <= SPACING_M / 2 + 0.1).all()
+    assert (on_street.query(xy[field.samples :])[0] > OFF_STREET_M).all()
+    around = xy[: field.samples : 40] + np.random.default_rng(5).uniform(-OFF_STREET_M, OFF_STREET_M, (1, 2))
+    assert (cKDTree(xy).query(around)[0] <= OFF_STREET_M).all()
+
+
+def test_tiles_follow_a_long_link_and_not_the_box_around_it(walk):
+    tiles = LinksUnderTiles.of(walk, 100.0, 10.0)
+    low = np.column_stack([tiles.column, tiles.row]) * 100.0
+    boxes = shapely.box(*(low - 10).T, *(low + 110).T)
+    lines = walk.graph.lines_xy
+    tile, link = shapely.STRtree(lines[walk.usable]).query(boxes, predicate="intersects")
+    link = np.flatnonzero(walk.usable)[link]
+    for at in range(0, len(low), 7):
+        assert np.isin(link[tile == at], tiles.links_of(at)).all()
+    longest = int(np.argmax(np.where(walk.usable, walk.graph.link_length, 0)))
+    near = tiles.tiles_of(np.array([longest]))
+    assert (shapely.distance(boxes[near], lines[longest]) < LONG_M).all()
+    assert np.isin(np.unique(tile[link == longest]), near).all()
+
+
+def test_few_tiles_are_held_and_those_let_go_are_made_again(walk, monkeypatch):
+    whole = TiledField(walk).whole()
+    monkeypatch.setattr(field_module, "MOST_POINTS", 4000)
+    tiles = TiledField(walk)
+    for _ in range(2):
+        again = tiles.whole()
+        assert np.array_equal(again.triangles, whole.triangles) and np.array_equal(again.x, whole.x)
+    assert sum(len(tile.place) for tile in tiles.held().values()) <= 4000
+
+
+def test_making_a_field_is_told_and_can_be_stopped(walk):
+    told = []
+    TiledField(walk).whole(Progress(lambda share, message: told.append(share)))
+    assert told == sorted(told) and told[-1] == 1.0
+    stopped = Progress()
+    stopped.stop()
+    tiles = TiledField(walk)
+    with pytest.raises(Cancelled), stopped.running():
+        tiles.whole(stopped)
+    assert len(tiles.held()) < tiles.tile_count
 
 
 def test_areas_grow_with_the_limit_and_stay_near_streets(drawn):

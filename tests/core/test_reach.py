@@ -95,11 +95,11 @@ def test_a_head_start_is_what_each_place_alone_would_take_longer(network, seed, 
     for place in range(4):
         alone = arrivals(network, places.take(np.array([place])), "time", direction)
         mine = reach_of(network, places.take(np.array([place])), alone)
-        inner = [
-            np.flatnonzero((mine.link == reach.link[row]) & (mine.begin <= x)).max()
-            for row, x in zip(rows, at, strict=True)
-        ]
-        least = np.minimum(least, mine.at(np.array(inner), at) + head_start[place])
+        for i, (row, x) in enumerate(zip(rows, at, strict=True)):
+            inner = np.flatnonzero((mine.link == reach.link[row]) & (mine.begin <= x))[-1:]
+            least[i] = np.min(
+                mine.at(inner, x) + head_start[place], initial=least[i]
+            )  # none where it does not come there
         cost = np.where(alone.cost == UNREACHED, np.inf, alone.cost.astype(np.float64))
         at_nodes = np.minimum(at_nodes, cost + head_start[place])
     assert np.array_equal(np.where(found.cost == UNREACHED, np.inf, found.cost.astype(np.float64)), at_nodes)

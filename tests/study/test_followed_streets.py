@@ -8,10 +8,10 @@ import numpy as np
 import pytest
 import shapely
 
-from awl.core.analysis.isochrone_areas.field import field_of
+from awl.core.analysis.isochrone_areas.field import TiledField
 from awl.study import arrays, street_changes, streets, what_ifs
 from awl.study.arrays import folder_of
-from awl.study.fields import keep_field
+from awl.study.fields import draw_ahead
 from awl.study.importing import add
 from awl.study.street_edits import edit_streets, redo, undo
 from awl.study.study import Study
@@ -116,19 +116,19 @@ def places(field):
 
 def test_fields_and_shapes_after_edits_are_those_made_anew(own_study):
     other = Study(own_study.path)
-    _ = other.field("walk"), own_study.graph.lines_xy, other.graph.lines_xy
+    _ = other.field("walk").whole(), own_study.graph.lines_xy, other.graph.lines_xy
     for edit in [a_street(own_study), *some_edits(own_study)]:
         edit_streets(own_study, [edit])
-        followed, graph = other.field("walk"), other.graph
+        followed, graph = other.field("walk").whole(), other.graph
         assert "lines_xy" in vars(graph) and "lines_xy" in vars(own_study.graph)
         # A mode that meets barriers has other nodes, and the same shapes.
         assert other.network("walk").graph.lines_xy is graph.lines_xy
         anew = Study(own_study.path)
         assert shapely.equals_exact(graph.lines_xy, anew.graph.lines_xy).all()
         assert all(map(np.array_equal, graph.shape_xy, anew.graph.shape_xy))
-        whole = field_of(anew.network("walk"))
+        whole = TiledField(anew.network("walk")).whole()
         assert np.array_equal(followed.link, whole.link) and np.array_equal(followed.fraction, whole.fraction)
         assert places(followed) == places(whole)
     before = len(list(folder_of(own_study.path).glob("field-*")))
-    keep_field(other.path, other.network("walk"), other.field("walk"))
+    draw_ahead(other.field("walk"))
     assert len(list(folder_of(own_study.path).glob("field-*"))) == before + 1

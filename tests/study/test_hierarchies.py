@@ -141,7 +141,7 @@ def test_preparing_ends_when_the_study_is_closed(own_study, monkeypatch):
         own_study.close()  # while the first mode is worked on
 
     monkeypatch.setattr(Study, "field", draw)
-    monkeypatch.setattr("awl.study.study.keep_field", lambda *_: None)
+    monkeypatch.setattr("awl.study.study.draw_ahead", lambda *_: None)
     thread = own_study.prepare()
     thread.join(60)
     assert not thread.is_alive() and own_study.preparation is None

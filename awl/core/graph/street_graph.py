@@ -164,8 +164,19 @@ class StreetGraph:
         """Each link as a Shapely LineString in the metric plane (m,)."""
         if self._same_shapes is not None:
             return self._same_shapes.lines_xy
-        x, y = self.shape_xy
-        return ragged_lines(np.column_stack([x, y]), self.shape_start)
+        return self._lines(self.shape_xy, None)
+
+    def some_lines_xy(self, links: NDArray[np.integer]) -> NDArray[np.object_]:
+        """Those of some links (k,); making those of a region takes seconds.
+
+        Parameters:
+            links: rows (k,) of the links.
+        """
+        if self._same_shapes is not None:
+            return self._same_shapes.some_lines_xy(links)
+        if "lines_xy" in vars(self):
+            return self.lines_xy[links]
+        return self._lines(self.shape_xy, links)
 
     @cached_property
     def boxes_xy(self) -> NDArray[np.float64]:
@@ -217,9 +228,21 @@ class StreetGraph:
         """
         return self.node_tags.get(key) or Categorical(np.full(self.node_count, -1, np.int32), ())
 
-    def lines(self) -> NDArray[np.object_]:
-        """Each link as a Shapely LineString in degrees (m,)."""
-        return ragged_lines(np.column_stack([self.shape_lon, self.shape_lat]), self.shape_start)
+    def lines(self, links: NDArray[np.integer] | None = None) -> NDArray[np.object_]:
+        """Each link as a Shapely LineString in degrees (m,), or those of some.
+
+        Parameters:
+            links: rows (k,) of the links; all where None.
+        """
+        return self._lines((self.shape_lon, self.shape_lat), links)
+
+    def _lines(
+        self, sides: tuple[NDArray[np.float64], NDArray[np.float64]], links: NDArray[np.integer] | None
+    ) -> NDArray[np.object_]:
+        if links is None:
+            return ragged_lines(np.column_stack(sides), self.shape_start)
+        rows, start = ragged_rows(self.shape_start, links)
+        return ragged_lines(np.column_stack([side[rows] for side in sides]), start)
 
     def with_restrictions(self, restrictions: TurnRestrictions) -> StreetGraph:
         """The same graph with other turn restrictions.

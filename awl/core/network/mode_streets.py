@@ -8,11 +8,11 @@ from typing import Any
 from weakref import WeakValueDictionary
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 
 from awl.core.errors import AwlError
 from awl.core.graph.arcs import Arcs, csr
+from awl.core.graph.nearest_links import NearestLinks
 from awl.core.graph.street_graph import StreetGraph
 from awl.core.modes.barriers import gate_sequences
 from awl.core.modes.delays import TurnDelays
@@ -168,10 +168,9 @@ class ModeStreets:
         return enclosed_links(self.states, ahead, back, self.graph.link_length)
 
     @cached_property
-    def findable(self) -> tuple[NDArray[np.int64], shapely.STRtree]:
-        """The links (k,) on which trips begin and end, and their lines in the metric plane, searched by place."""
-        links = np.flatnonzero(self.usable & ~self.enclosed)
-        return links, shapely.STRtree(self.graph.lines_xy[links])
+    def findable(self) -> NearestLinks:
+        """The links on which trips begin and end, searched by place."""
+        return NearestLinks.of(self.graph, np.flatnonzero(self.usable & ~self.enclosed))
 
 
 @dataclass(frozen=True)

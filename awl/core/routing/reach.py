@@ -22,7 +22,7 @@ from awl.core.routing.snapping import Snapped
 
 @dataclass(frozen=True)
 class Reach:
-    """Pieces (p,) of all usable links, with the arrival at each point of them.
+    """Pieces (p,) of usable links, with the arrival at each point of them; links that are missing are not reached at all.
 
     Piece i covers fractions `begin` to `end` of `link`. At fraction t the arrival is
     min(at_begin + (t - begin) * up, at_end + (end - t) * down), in ms or mm, with infinity where a way is barred.
@@ -122,7 +122,7 @@ def _spare(
 
 
 def reach_of(network: Network, places: Snapped, arrivals: Arrivals) -> Reach:
-    """The pieces of all usable links after a search from or to `places`.
+    """The pieces of the usable links that have an end or a place which was come to, after a search from or to `places`.
 
     Parameters:
         network: the streets of a mode, at a time and with closures.
@@ -130,8 +130,8 @@ def reach_of(network: Network, places: Snapped, arrivals: Arrivals) -> Reach:
         arrivals: what a search found.
     """
     graph, costs = network.graph, network.link_costs(arrivals.measure, arrivals.direction)
-    links = np.flatnonzero(network.usable).astype(np.int32)
     splits = splits_of(network, places, arrivals)
+    links = links_come_to(network, splits, arrivals)
     extra = np.bincount(splits.link, minlength=graph.link_count)[links]
     counts = extra + 1
     link = np.repeat(links, counts)
@@ -150,6 +150,20 @@ def reach_of(network: Network, places: Snapped, arrivals: Arrivals) -> Reach:
         link, begin, end, at_begin, at_end, _open(costs.up[link]), _open(costs.down[link]), owner_begin, owner_end,
         np.where(nth == 0, at_node[graph.link_from[link]], np.inf), np.where(last, at_node[graph.link_to[link]], np.inf),
     )  # fmt: skip
+
+
+def links_come_to(network: Network, splits: Splits, arrivals: Arrivals) -> NDArray[np.int32]:
+    """Rows (k,) of the usable links that have an end or a place which a search came to.
+
+    Parameters:
+        network: the streets of a mode, at a time and with closures.
+        splits: where places stand on links.
+        arrivals: what a search found.
+    """
+    known = arrivals.cost != UNREACHED
+    come_to = known[network.graph.link_from] | known[network.graph.link_to]
+    come_to[splits.link] = True
+    return np.flatnonzero(come_to & network.usable).astype(np.int32)
 
 
 @dataclass(frozen=True)

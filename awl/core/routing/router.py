@@ -191,7 +191,7 @@ class StreetRouter:
             places, measure, direction, limit, head_start: as in `arrivals`.
 
         Returns:
-            The search, and the pieces of all usable links with the arrival at each point of them.
+            The search, and the pieces of links that were come to, with the arrival at each point of them.
         """
         arrivals = self.arrivals(places, measure, direction, limit, head_start)
         return arrivals, reach_of(self.network, places, arrivals)

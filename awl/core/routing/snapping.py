@@ -13,6 +13,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from awl.core.graph.nearest_links import NearestLinks
 from awl.core.network.network import Network
 from awl.core.routing.access_points import AccessPoints
 
@@ -98,16 +99,16 @@ class Snapper:
             shapely.prepare(self._area)
 
     @cached_property
-    def _main(self) -> tuple[NDArray[np.int64], shapely.STRtree]:
+    def _main(self) -> NearestLinks:
         if self._network.closed is None:
             return self._network.streets.findable
-        links = np.flatnonzero(self._network.usable & ~self._network.enclosed)
-        return links, shapely.STRtree(self._network.graph.lines_xy[links])
+        return NearestLinks.of(self._network.graph, np.flatnonzero(self._network.usable & ~self._network.enclosed))
 
     @cached_property
-    def _cut_off(self) -> tuple[NDArray[np.int64], shapely.STRtree]:
-        links = np.flatnonzero(self._network.in_small_part | self._network.enclosed)
-        return links, shapely.STRtree(self._network.graph.lines_xy[links])
+    def _cut_off(self) -> NearestLinks:
+        return NearestLinks.of(
+            self._network.graph, np.flatnonzero(self._network.in_small_part | self._network.enclosed)
+        )
 
     def snap(self, lon: NDArray[np.float64], lat: NDArray[np.float64], within_m: float) -> Snapped:
         """Put each place (degrees) on the nearest street that lies within `within_m` metres.
@@ -119,26 +120,24 @@ class Snapper:
         """
         graph = self._network.graph
         count = len(lon)
-        points = shapely.points(*graph.plane.xy(lon, lat))
+        x, y = graph.plane.xy(lon, lat)
         link = np.full(count, -1, np.int32)
         distance = np.full(count, np.nan)
-        links, tree = self._main
         inside = self._inside(lon, lat, within_m)
         rows = np.flatnonzero(inside)
-        if len(rows) and len(links):
-            (hit, nearest), away = tree.query_nearest(points[rows], all_matches=False, return_distance=True)
-            link[rows[hit]] = links[nearest]
-            distance[rows[hit]] = away
+        link[rows], distance[rows] = self._main.nearest(x[rows], y[rows])
+        distance[link < 0] = np.nan
         status = np.where(inside, np.where(distance <= within_m, ON_STREET, TOO_FAR), OUTSIDE).astype(np.int8)
-        self._mark_separate(points, status, within_m)
+        self._mark_separate(x, y, status, within_m)
         link[status != ON_STREET] = -1
-        fraction, on_lon, on_lat = self._locate(points, link)
-        alternatives = self._beside(points, link, fraction, distance, within_m)
+        fraction, on_lon, on_lat = self._locate(x, y, link)
+        alternatives = self._beside(x, y, link, fraction, distance, within_m)
         return Snapped(link, fraction, distance, status, on_lon, on_lat, alternatives)
 
     def _beside(
         self,
-        points: NDArray[np.object_],
+        x: NDArray[np.float64],
+        y: NDArray[np.float64],
         link: NDArray[np.int32],
         fraction: NDArray[np.float64],
         distance: NDArray[np.float64],
@@ -152,17 +151,15 @@ class Snapper:
         network, graph = self._network, self._network.graph
         one_way = network.forward != network.backward
         rows = np.flatnonzero((link >= 0) & one_way[link] & (fraction > 0.0) & (fraction < 1.0))
-        links, tree = self._main
         if len(rows) == 0:
             return AccessPoints.none()
         farthest = np.minimum(distance[rows] + BESIDE_M, within_m)
-        nth, other = tree.query(points[rows], predicate="dwithin", distance=farthest)
-        place, other = rows[nth], links[other].astype(np.int32)
-        at = self._locate(points[place], other)[0]
+        nth, found, away = self._main.around(x[rows], y[rows], farthest)
+        place, other = rows[nth], found.astype(np.int32)
+        at = self._locate(x[place], y[place], other)[0]
         part = network.link_part
         valid = (other != link[place]) & (at > 0.0) & (at < 1.0) & (part[other] == part[link[place]])
-        place, other, at = place[valid], other[valid], at[valid]
-        away = shapely.distance(points[place], graph.lines_xy[other])
+        place, other, at, away = place[valid], other[valid], at[valid], away[valid]
         order = np.lexsort((other, away, place))
         place, other, at, away = place[order], other[order], at[order], away[order]
         first = np.searchsorted(place, place)
@@ -175,22 +172,27 @@ class Snapper:
     def _inside(self, lon: NDArray[np.float64], lat: NDArray[np.float64], within_m: float) -> NDArray[np.bool_]:
         if self._area is not None:
             return np.asarray(shapely.contains_xy(self._area, lon, lat))
-        graph = self._network.graph
-        x, y = graph.plane.xy(lon, lat)
-        sx, sy = graph.shape_xy
-        near_x = (x >= sx.min() - within_m) & (x <= sx.max() + within_m)
-        return np.asarray(near_x & (y >= sy.min() - within_m) & (y <= sy.max() + within_m))
+        west, south, east, north = self._extent
+        x, y = self._network.graph.plane.xy(lon, lat)
+        across = (x >= west - within_m) & (x <= east + within_m)
+        return np.asarray(across & (y >= south - within_m) & (y <= north + within_m))
 
-    def _mark_separate(self, points: NDArray[np.object_], status: NDArray[np.int8], within_m: float) -> None:
+    @cached_property
+    def _extent(self) -> tuple[float, float, float, float]:
+        x, y = self._network.graph.shape_xy
+        return float(x.min()), float(y.min()), float(x.max()), float(y.max())
+
+    def _mark_separate(
+        self, x: NDArray[np.float64], y: NDArray[np.float64], status: NDArray[np.int8], within_m: float
+    ) -> None:
         """Of the places too far from the main part, mark those that stand on a street cut off from it."""
         rows = np.flatnonzero(status == TOO_FAR)
-        links, tree = self._cut_off
-        if len(rows) and len(links):
-            hit, _ = tree.query_nearest(points[rows], max_distance=within_m, all_matches=False)
-            status[rows[hit]] = SEPARATE_PART
+        if len(rows):
+            found, _ = self._cut_off.nearest(x[rows], y[rows], within_m)
+            status[rows[found >= 0]] = SEPARATE_PART
 
     def _locate(
-        self, points: NDArray[np.object_], link: NDArray[np.int32]
+        self, x: NDArray[np.float64], y: NDArray[np.float64], link: NDArray[np.int32]
     ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
         """Fraction of the geodesic length, and the point on the street, for places with a link."""
         graph = self._network.graph
@@ -198,8 +200,8 @@ class Snapper:
         lon, lat = np.full(len(link), np.nan), np.full(len(link), np.nan)
         snapped = np.flatnonzero(link >= 0)
         if len(snapped):
-            lines = graph.lines_xy[link[snapped]]
-            along = shapely.line_locate_point(lines, points[snapped], normalized=True)
+            lines = graph.some_lines_xy(link[snapped])
+            along = shapely.line_locate_point(lines, shapely.points(x[snapped], y[snapped]), normalized=True)
             fraction[snapped] = np.clip(along, 0.0, 1.0)
             # A place at the very end of a link stands at the node, and may leave it by any street there.
             near_end = AT_NODE_M / np.maximum(graph.link_length[link[snapped]], AT_NODE_M)

@@ -138,11 +138,11 @@ def _streets(context: Context, places: Places, parts: Parts) -> Table:
 def _areas(context: Context, places: Places, snapped: Snapped, reach: Reach, unit: int) -> tuple[Table, AreaError]:
     """One polygon per place that owns ground, and how much street they put on the wrong side."""
     rows = np.flatnonzero(snapped.is_snapped)[:MAX_AREAS]
-    draw = AreaDrawer(context, CALM_MS)
+    draw = AreaDrawer(context, CALM_MS, context.progress.part(0.3, 0.5))
     shapes = np.full(len(rows), None, object)
     for done, row in enumerate(rows.tolist()):
-        context.progress.step(0.5 + 0.45 * done / len(rows), f"Area of {places.names[row]}")
         shapes[done] = draw.area(reach, unit, row)
+        context.progress.step(0.5 + 0.45 * (done + 1) / len(rows), f"Area of {places.names[row]}")
     columns: dict[str, Values] = {
         "place_id": [places.ids[i] for i in rows],
         "place": [places.names[i] for i in rows],
@@ -151,5 +151,5 @@ def _areas(context: Context, places: Places, snapped: Snapped, reach: Reach, uni
     }
     held = np.full(len(places), None, object)
     held[rows] = shapes
-    error = area_error(context.network.graph, reach, unit, held, by_owner=True)
+    error = area_error(context.network, reach, unit, held, by_owner=True)
     return Table(context.network.graph.plane.unproject(shapes), columns), error

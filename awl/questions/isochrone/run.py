@@ -70,13 +70,12 @@ class IsochroneResult(Result):
 class Reached:
     """What the places of a group reach; shapes lie in the metric plane.
 
-    `everywhere` has the pieces of all usable links, `reach` those of them that are reached.
+    `reach` has the pieces of the links that are reached.
     """
 
     group: Group
     snapped: Snapped
     arrivals: Arrivals
-    everywhere: Reach
     reach: Reach
     units: list[int]
     calm: float
@@ -86,8 +85,8 @@ class Reached:
     @property
     def error(self) -> AreaError:
         """How far the merged areas are from the streets."""
-        graph = self.group.context.network.graph
-        return area_error(graph, self.everywhere, self.units[-1], np.array(self.merged[-1:], dtype=object))
+        area = np.array(self.merged[-1:], dtype=object)
+        return area_error(self.group.context.network, self.reach, self.units[-1], area)
 
 
 def run_isochrone(inputs: IsochroneInputs, context: Context) -> IsochroneResult:
@@ -185,16 +184,15 @@ def _reached(inputs: IsochroneInputs, group: Group) -> Reached:
     start = np.rint(group.head_start_min * 60_000).astype(np.int32) if group.head_start_min.any() else None
     limit, spread = units[-1] + int(calm), None
     if context.transit is None:
-        arrivals, everywhere = context.street_router.reach(snapped, inputs.measure, inputs.direction, limit, start)
+        arrivals, found = context.street_router.reach(snapped, inputs.measure, inputs.direction, limit, start)
     else:
         context.transit.check_measure(inputs.measure)
         spread = context.transit.reach_spread(snapped, inputs.direction, limit, start)
-        arrivals, everywhere = spread.arrivals, spread.asked
+        arrivals, found = spread.arrivals, spread.asked
     context.progress.step(0.3, "Drawing areas")
-    draw, reach = AreaDrawer(context, calm), everywhere.take(everywhere.is_reached)
-    return Reached(
-        group, snapped, arrivals, everywhere, reach, units, calm, [draw.area(reach, unit) for unit in units], spread
-    )
+    draw = AreaDrawer(context, calm, context.progress.part(0.3, 0.4))
+    reach = found.take(found.is_reached)
+    return Reached(group, snapped, arrivals, reach, units, calm, [draw.area(reach, unit) for unit in units], spread)
 
 
 def _together(reached: list[Reached], levels: int) -> list[shapely.Geometry]:

@@ -10,12 +10,15 @@ from numpy.typing import NDArray
 
 from awl.core.graph.shapes import point_at
 from awl.core.graph.street_graph import StreetGraph
+from awl.core.network.network import Network
 from awl.core.routing.reach import Reach
 
 SAMPLES = 2000
 """Points looked at along the reached streets, evenly spaced."""
 TOLERATED = 0.01
 """Share of reached street that areas may put on the wrong side without a word."""
+SHORTEST_M = 1e-6
+"""Nothing is divided by less."""
 EDGE_M = 0.5
 """A point this near to the edge of an area lies on the right side."""
 
@@ -33,13 +36,13 @@ class AreaError(NamedTuple):
 
 
 def area_error(
-    graph: StreetGraph, reach: Reach, limit: float, areas: NDArray[np.object_], by_owner: bool = False
+    network: Network, reach: Reach, limit: float, areas: NDArray[np.object_], by_owner: bool = False
 ) -> AreaError:
     """The share of street length on the wrong side of areas.
 
     Parameters:
-        graph: the street graph.
-        reach: arrivals along all usable streets.
+        network: the streets of a mode, at a time and with closures.
+        reach: arrivals along the streets that are reached.
         limit: what counts as reached, in the unit of `reach`.
         areas: one area in the metric plane, or one for each owner of `reach` with `by_owner` (None where none is drawn).
         by_owner: whether areas are those of single places.
@@ -47,6 +50,7 @@ def area_error(
     Returns:
         Shares with a standard error of at most about a hundredth, without `enclosed` where areas belong to owners.
     """
+    graph = network.graph
     to, fro = reach.within(limit)
     metres = graph.link_length[reach.link]
     span = (reach.end - reach.begin) * metres
@@ -59,7 +63,7 @@ def area_error(
     row, at = _evenly(ahead + behind, spacing)
     # Positions beyond what is reached from the begin lie in what is reached from the end.
     at = np.where(at <= ahead[row], at, span[row] - (ahead + behind)[row] + at)
-    x, y, fraction = _points(graph, reach, row, at)
+    x, y, fraction = _points(graph, reach.link[row], reach.begin[row], at)
     if by_owner:
         first = reach.at_begin[row] + (fraction - reach.begin[row]) * reach.up[row]
         second = reach.at_end[row] + (reach.end[row] - fraction) * reach.down[row]
@@ -71,8 +75,15 @@ def area_error(
     near, core = shapely.buffer(areas[0], EDGE_M), shapely.buffer(areas[0], -EDGE_M)
     shapely.prepare([near, core])
     lost = ~shapely.contains_xy(near, x, y)
-    row, at = _evenly(_nearby(graph, reach, areas[0]) * (span - ahead - behind), spacing)
-    x, y, _ = _points(graph, reach, row, ahead[row] + at)
+    is_near = _nearby(graph, areas[0])
+    absent = np.flatnonzero(is_near & network.usable).astype(np.int32)
+    absent = absent[~np.isin(absent, reach.link)]
+    link = np.concatenate([reach.link, absent])
+    begin = np.concatenate([reach.begin + ahead / np.maximum(metres, SHORTEST_M), np.zeros(len(absent))])
+    beyond = np.concatenate([is_near[reach.link] * (span - ahead - behind), graph.link_length[absent]])
+    by_link = np.argsort(link, kind="stable")
+    row, at = _evenly(beyond[by_link], spacing)
+    x, y, _ = _points(graph, link[by_link][row], begin[by_link][row], at)
     return AreaError(float(lost.mean()), float(shapely.contains_xy(core, x, y).sum() * spacing / total))
 
 
@@ -85,20 +96,19 @@ def _evenly(length: NDArray[np.float64], spacing: float) -> tuple[NDArray[np.int
 
 
 def _points(
-    graph: StreetGraph, reach: Reach, row: NDArray[np.int64], metres: NDArray[np.float64]
+    graph: StreetGraph, link: NDArray[np.int32], begin: NDArray[np.float64], metres: NDArray[np.float64]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
-    """Plane coordinates of points so many metres along pieces, and their fraction of the link."""
-    link = reach.link[row]
-    fraction = np.clip(reach.begin[row] + metres / graph.link_length[link], 0.0, 1.0)
+    """Plane coordinates of points so many metres beyond a fraction of links, and their fraction of the link."""
+    fraction = np.clip(begin + metres / graph.link_length[link], 0.0, 1.0)
     x, y = graph.plane.xy(*point_at(graph, link, fraction))
     return x, y, fraction
 
 
-def _nearby(graph: StreetGraph, reach: Reach, area: shapely.Geometry) -> NDArray[np.bool_]:
-    """Pieces of links whose boxes overlap the box around an area."""
+def _nearby(graph: StreetGraph, area: shapely.Geometry) -> NDArray[np.bool_]:
+    """Links (m,) whose boxes overlap the box around an area."""
     if area.is_empty:
-        return np.zeros(len(reach.link), bool)
+        return np.zeros(graph.link_count, bool)
     west, south, east, north = area.bounds
     left, bottom, right, top = graph.boxes_xy
     near: NDArray[np.bool_] = (right >= west) & (left <= east) & (top >= south) & (bottom <= north)
-    return near[reach.link]
+    return near

@@ -1,28 +1,44 @@
-"""A field of points over the streets, triangulated once per network, on which areas are drawn.
+"""A field of points over the streets, triangulated, on which areas are drawn.
 
 Streets are sampled at an even spacing; the samples carry arrivals that are exact on the street. Where no street is near,
 blank points are strewn, so that an area ends a short way off the last street instead of leaping over empty land or
 water. The triangulation (Delaunay) does not depend on arrivals: a new question only gives the points new values.
+
+A town is triangulated in seconds, a region in minutes. So a field is made tile by tile, when an area first needs them.
 """
 
 from __future__ import annotations
 
+import threading
 from dataclasses import dataclass
+from typing import NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from awl.core.analysis.isochrone_areas.samples import key_of_place, samples_along
 from awl.core.analysis.isochrone_areas.triangles import triangulated, triangulated_again
-from awl.core.graph.shapes import cut_vertices
+from awl.core.analysis.isochrone_areas.under_tiles import LinksUnderTiles
 from awl.core.network.network import Network
+from awl.core.progress import Progress, raise_if_cancelled, threads_of
 
-SPACING_M = 20.0
-"""Distance between samples along a street."""
 OFF_STREET_M = 90.0
 """Points farther from any street than this are blank: no area extends to them."""
+WIDEST_M = 2 * OFF_STREET_M
+"""No circle of that radius is free of points: lattice points left out lie near a sample."""
 CALM_MS = 60_000.0
 """Arrivals this far below or above a limit count alike when a contour is placed off the street."""
+TILE_M = 1500.0
+"""The side of a tile."""
+MARGIN_M = WIDEST_M + 1.0
+"""Points so far around a tile tell its triangles."""
+BLANK = 1 << 62
+"""The numbers of blank points begin there, above those of samples."""
+MOST_POINTS = 2_000_000
+"""Points of tiles that are held at once."""
+Place = tuple[int, int]
+"""The column and the row of a tile."""
 
 
 @dataclass(frozen=True)
@@ -44,50 +60,170 @@ class Field:
         return len(self.link)
 
 
-def field_of(network: Network, former: Field | None = None) -> Field:
-    """The field of a network.
+class Tile(NamedTuple):
+    """The field of a tile: its triangles, and their points; `place` (q,) numbers them upwards, the same in each tile."""
+
+    field: Field
+    place: NDArray[np.int64]
+
+
+class TileStore(Protocol):
+    """Where tiles outlast the process."""
+
+    def read(self, place: Place) -> Tile | None:
+        """A tile; None where it is not there.
+
+        Parameters:
+            place: its column and row.
+        """
+
+    def write(self, place: Place, tile: Tile) -> None:
+        """Store a tile, or leave it where it cannot be stored.
+
+        Parameters:
+            place: its column and row.
+            tile: the tile.
+        """
+
+
+class TiledField:
+    """The field of a network, made tile by tile when it is asked for.
 
     Parameters:
         network: the streets of a mode, at a time and with closures.
+        store: where tiles are read from and stored.
         former: the field before some of the streets were edited; the same comes out, sooner.
     """
-    graph = network.graph
-    links = np.flatnonzero(network.usable).astype(np.int32)
-    steps = np.maximum(np.ceil(graph.link_length[links] / SPACING_M).astype(np.int64), 2)
-    link = np.repeat(links, steps)
-    nth = np.arange(len(link)) - np.repeat(np.cumsum(steps) - steps, steps)
-    fraction = (nth + 0.5) / np.repeat(steps, steps)
-    # Nodes are sampled too, once each, through the links that end there.
-    _, first = np.unique(np.concatenate([graph.link_from[links], graph.link_to[links]]), return_index=True)
-    at_end = first >= len(links)
-    link = np.concatenate([link, links[first % len(links)]])
-    fraction = np.concatenate([fraction, at_end.astype(float)])
-    vertices, start = cut_vertices(graph, link, np.zeros(len(link)), fraction, in_plane=True)
-    xy = vertices[start[1:] - 1]
-    centimetres = np.rint(xy * 100).astype(np.int64) + (1 << 30)
-    _, distinct = np.unique((centimetres[:, 0] << 31) | centimetres[:, 1], return_index=True)
-    xy, link, fraction = xy[distinct], link[distinct], fraction[distinct]
-    everything = np.concatenate([xy, _blank_points(xy)])
-    # No circle of twice that width is free of points: lattice points left out lie near a sample.
-    triangles, widest = None, 2 * OFF_STREET_M
-    if former is not None:
-        triangles = triangulated_again(everything, widest, np.column_stack([former.x, former.y]), former.triangles)
-    if triangles is None:
-        triangles = triangulated(everything, widest)
-    return Field(everything[:, 0].copy(), everything[:, 1].copy(), link, fraction, triangles)
+
+    def __init__(self, network: Network, store: TileStore | None = None, former: TiledField | None = None) -> None:
+        self.network, self.store = network, store
+        self._under = LinksUnderTiles.of(network, TILE_M, MARGIN_M + OFF_STREET_M)
+        self._lock, self._held_points = threading.Lock(), 0
+        self._held: dict[Place, Tile] = {}
+        # Those of the former one are taken over, not the former itself: it may have had a former one too.
+        self._former_tiles: dict[Place, Tile] = {} if former is None else former._former_tiles | former._held
+        self._former_store = None if former is None else former.store
+        self._last_joined = np.zeros(0, np.int64), _joined([])
+
+    @property
+    def tile_count(self) -> int:
+        """How many tiles there are."""
+        return len(self._under.column)
+
+    def whole(self, progress: Progress | None = None) -> Field:
+        """All of it.
+
+        Parameters:
+            progress: is told how far the work is.
+        """
+        return self._of_tiles(np.arange(self.tile_count), progress, "drawing its field")
+
+    def around(self, links: NDArray[np.integer], progress: Progress | None = None) -> Field:
+        """At least the triangles with a corner on some links.
+
+        Parameters:
+            links: rows (k,) of the links.
+            progress: is told how far the work is.
+        """
+        return self._of_tiles(self._under.tiles_of(links), progress, "Drawing areas")
+
+    def held(self) -> dict[Place, Tile]:
+        """The tiles that are held, by column and row."""
+        with self._lock:
+            return dict(self._held)
+
+    def _of_tiles(self, tiles: NDArray[np.int64], progress: Progress | None, message: str) -> Field:
+        before, joined = self._last_joined
+        if np.array_equal(before, tiles):
+            return joined
+        places = [(int(self._under.column[tile]), int(self._under.row[tile])) for tile in tiles]
+        found = {place: tile for place, tile in self.held().items() if place in set(places)}
+        missing = [(tile, place) for tile, place in zip(tiles.tolist(), places, strict=True) if place not in found]
+        with threads_of(None) as pool:
+            try:
+                for (_, place), tile in zip(missing, pool.map(self._tile, missing), strict=True):
+                    raise_if_cancelled()
+                    found[place] = tile
+                    if progress is not None:
+                        progress.step(len(found) / len(tiles), message)
+            finally:
+                pool.shutdown(cancel_futures=True)
+        joined = _joined([found[place] for place in places])
+        if len(joined.x) <= MOST_POINTS:
+            self._last_joined = tiles, joined
+        return joined
+
+    def _tile(self, tile_and_place: tuple[int, Place]) -> Tile:
+        tile, place = tile_and_place
+        known = None if self.store is None else self.store.read(place)
+        if known is None:
+            known = self._made(tile, place)
+            if self.store is not None:
+                self.store.write(place, known)
+        with self._lock:
+            if place not in self._held:
+                self._held[place] = known
+                self._held_points += len(known.place)
+            while self._held_points > MOST_POINTS:
+                self._held_points -= len(self._held.pop(next(iter(self._held))).place)
+        return known
+
+    def _made(self, tile: int, place: Place) -> Tile:
+        low = np.array(place) * TILE_M
+        box = low, low + TILE_M
+        samples = samples_along(self.network.graph, self._under.links_of(tile))
+        blank, blank_place = _blank_points(samples.xy, low - MARGIN_M, low + TILE_M + MARGIN_M, self._under)
+        here = ((samples.xy >= low - MARGIN_M) & (samples.xy <= low + TILE_M + MARGIN_M)).all(axis=1)
+        xy = np.concatenate([samples.xy[here], blank])
+        former = self._former_tile(place)
+        if former is None:
+            triangles = triangulated(xy, box, WIDEST_M)
+        else:
+            before = np.column_stack([former.field.x, former.field.y])
+            triangles = triangulated_again(xy, box, WIDEST_M, before, former.field.triangles)
+        field = Field(xy[:, 0].copy(), xy[:, 1].copy(), samples.link[here], samples.fraction[here], triangles)
+        return Tile(field, np.concatenate([samples.place[here], blank_place]))
+
+    def _former_tile(self, place: Place) -> Tile | None:
+        former = self._former_tiles.get(place)
+        return self._former_store.read(place) if former is None and self._former_store is not None else former
 
 
-def _blank_points(samples: NDArray[np.float64]) -> NDArray[np.float64]:
-    """A hexagonal lattice of points away from all streets."""
-    low, high = samples.min(axis=0) - 3 * OFF_STREET_M, samples.max(axis=0) + 3 * OFF_STREET_M
-    lattice = _lattice(low, high, OFF_STREET_M)
-    return lattice[cKDTree(samples).query(lattice, workers=-1)[0] > OFF_STREET_M]
+def _joined(tiles: list[Tile]) -> Field:
+    """The field of some tiles: points that several know are one, samples come first."""
+    if not tiles:
+        none = np.zeros(0)
+        return Field(none, none, np.zeros(0, np.int32), none, np.zeros((0, 3), np.int32))
+    place, first, row = np.unique(
+        np.concatenate([tile.place for tile in tiles]), return_index=True, return_inverse=True
+    )
+    x, y = (np.concatenate([getattr(tile.field, axis) for tile in tiles])[first] for axis in ("x", "y"))
+    samples = int(np.searchsorted(place, BLANK))
+    link, fraction = (
+        np.concatenate([_padded(getattr(tile.field, name), len(tile.place)) for tile in tiles])[first[:samples]]
+        for name in ("link", "fraction")
+    )
+    begins = np.cumsum([0, *(len(tile.place) for tile in tiles[:-1])])
+    triangles = [row[tile.field.triangles + begin] for tile, begin in zip(tiles, begins, strict=True)]
+    return Field(x, y, link, fraction, np.concatenate(triangles).astype(np.int32))
 
 
-def _lattice(low: NDArray[np.float64], high: NDArray[np.float64], step: float) -> NDArray[np.float64]:
-    """Points of the one lattice of the plane that lie between `low` and `high`."""
-    column = np.arange(np.floor(low[0] / step), np.ceil(high[0] / step) + 1)
-    row = np.arange(np.floor(low[1] / (step * 0.866)), np.ceil(high[1] / (step * 0.866)) + 1)
-    grid_x, grid_y = np.meshgrid(column * step, row * step * 0.866)
-    grid_x[row % 2 == 1] += step / 2
-    return np.column_stack([grid_x.ravel(), grid_y.ravel()])
+def _padded(values: NDArray[np.generic], size: int) -> NDArray[np.generic]:
+    return np.concatenate([values, np.zeros(size - len(values), values.dtype)])
+
+
+def _blank_points(
+    samples: NDArray[np.float64], low: NDArray[np.float64], high: NDArray[np.float64], under: LinksUnderTiles
+) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+    """Points of a hexagonal lattice of the plane away from all streets, between `low` and `high`, and their numbers."""
+    low, high = np.maximum(low, under.low - 3 * OFF_STREET_M), np.minimum(high, under.high + 3 * OFF_STREET_M)
+    across, up = OFF_STREET_M, OFF_STREET_M * 0.866
+    column = np.arange(np.floor(low[0] / across), np.ceil(high[0] / across) + 1)
+    row = np.arange(np.floor(low[1] / up), np.ceil(high[1] / up) + 1)
+    columns, rows = (axis.ravel() for axis in np.meshgrid(column, row, indexing="ij"))
+    lattice = np.column_stack([columns * across + (rows % 2) * across / 2, rows * up])
+    place = BLANK + key_of_place(columns, rows)
+    inside = ((lattice >= low) & (lattice <= high)).all(axis=1)
+    lattice, place = lattice[inside], place[inside]
+    blank = cKDTree(samples).query(lattice)[0] > OFF_STREET_M
+    return lattice[blank], place[blank]

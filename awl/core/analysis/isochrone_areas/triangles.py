@@ -1,4 +1,4 @@
-"""Delaunay triangles of many points that lie nowhere far apart, tile by tile and on all cores.
+"""Delaunay triangles of many points that lie nowhere far apart, tile by tile.
 
 A triangle is part of the triangulation where no point lies in the circle through its corners. Where such circles are small, a
 tile knows its own triangles by the points in it and a margin around it; each triangle is kept by the tile in which the centre of
@@ -8,17 +8,11 @@ Source: B. Delaunay, *Sur la sphère vide* (1934); the tiles themselves are tria
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
-
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import Delaunay
 
-from awl.core.progress import cores
-
 Points = NDArray[np.float64]
-TILE = 75_000
-"""Points of a tile at most, its margin not counted."""
 SHIFT_M = 1e-3
 """Points are moved by less than this: on a plain grid four lie on one circle, and two tiles could part them differently."""
 MOST_AGAIN = 0.5
@@ -26,32 +20,30 @@ MOST_AGAIN = 0.5
 Box = tuple[Points, Points]
 
 
-def triangulated(points: Points, widest: float, tile: int = TILE) -> NDArray[np.int32]:
-    """Rows of `points` (q, 2) at the corners (t, 3) of each triangle, anticlockwise.
+def triangulated(points: Points, box: Box, widest: float) -> NDArray[np.int32]:
+    """Rows of `points` (q, 2) at the corners (t, 3) of each triangle whose circle has its centre in a box, anticlockwise.
 
     Triangles in a circle wider than the radius `widest`, in metres, are left out. No triangle inside the outline is lost where
     every circle of that radius holds a point.
 
     Parameters:
-        points: the points (q, 2) in metres.
+        points: the points (q, 2) in metres, at least those up to `widest` from the box.
+        box: the lowest and the highest coordinates, the highest not being part of it.
         widest: the largest radius of a circle around a triangle, in metres.
-        tile: how many points are triangulated at once.
     """
-    shifted = _shifted(points)
-    boxes = _boxes(shifted, tile)
-    with ThreadPoolExecutor(cores()) as pool:
-        return np.concatenate(list(pool.map(lambda box: _of_tile(shifted, box, widest), boxes)))
+    return _in_box(_shifted(points), box, widest)
 
 
 def triangulated_again(
-    points: Points, widest: float, former: Points, triangles: NDArray[np.int32]
-) -> NDArray[np.int32] | None:
-    """What `triangulated` gives for points most of which were triangulated before; None where too many were not.
+    points: Points, box: Box, widest: float, former: Points, triangles: NDArray[np.int32]
+) -> NDArray[np.int32]:
+    """What `triangulated` gives for points most of which were triangulated before.
 
     Where a circle holds no point that came or went, its triangle stays. All others have their centres near such points.
 
     Parameters:
-        points: the points (q, 2) in metres.
+        points: the points (q, 2) in metres, at least those up to `widest` from the box.
+        box: the lowest and the highest coordinates, the highest not being part of it.
         widest: the largest radius of a circle around a triangle, in metres.
         former: the points (p, 2) before.
         triangles: their triangles (t, 3).
@@ -63,16 +55,17 @@ def triangulated_again(
     if len(changed) == 0:
         return row[triangles].astype(np.int32)
     low, high = changed.min(axis=0) - widest - 2 * SHIFT_M, changed.max(axis=0) + widest + 2 * SHIFT_M
+    low, high = np.maximum(low, box[0]), np.minimum(high, box[1])
     near = ((points >= low - widest - SHIFT_M) & (points <= high + widest + SHIFT_M)).all(axis=1)
     if near.mean() > MOST_AGAIN:
-        return None
+        return triangulated(points, box, widest)
     shifted, corners = _shifted(points), row[triangles].astype(np.int32)
     corners = corners[(corners >= 0).all(axis=1)]
     at_box = np.flatnonzero(near[corners].any(axis=1))
     centre, _ = _circles(shifted[np.sort(corners[at_box], axis=1)])
     stays = np.ones(len(corners), bool)
     stays[at_box] = ~((centre >= low) & (centre < high)).all(axis=1)
-    return np.concatenate([corners[stays], _of_tile(shifted, (low, high), widest)])
+    return np.concatenate([corners[stays], _in_box(shifted, (low, high), widest)])
 
 
 def _shifted(points: Points) -> Points:
@@ -93,31 +86,13 @@ def _rows_in(points: Points, others: Points) -> NDArray[np.int64]:
     return np.where(theirs[place] == mine, place, -1)
 
 
-def _boxes(points: Points, tile: int) -> list[Box]:
-    """Boxes without gaps, the outer ones without end, that hold at most `tile` points each."""
-    done: list[Box] = []
-    pending = [(points, (np.full(2, -np.inf), np.full(2, np.inf)))]
-    while pending:
-        inside, (low, high) = pending.pop()
-        if len(inside) <= tile:
-            done.append((low, high))
-            continue
-        axis = int(np.argmax(np.ptp(inside, axis=0)))
-        middle = np.median(inside[:, axis])
-        first = inside[:, axis] < middle
-        upper, lower = high.copy(), low.copy()
-        upper[axis] = lower[axis] = middle
-        pending += [(inside[first], (low, upper)), (inside[~first], (lower, high))]
-    return done
-
-
-def _of_tile(points: Points, box: Box, widest: float) -> NDArray[np.int32]:
+def _in_box(points: Points, box: Box, widest: float) -> NDArray[np.int32]:
     low, high = box
     near = np.flatnonzero(((points >= low - widest) & (points <= high + widest)).all(axis=1)).astype(np.int32)
     if len(near) < 3:
         return np.zeros((0, 3), np.int32)
     corners: NDArray[np.int32] = near[Delaunay(points[near]).simplices]
-    # In ascending order, so that every tile finds the same centre to the last bit.
+    # In ascending order, so that every box finds the same centre to the last bit.
     centre, radius = _circles(points[np.sort(corners, axis=1)])
     own = ((centre >= low) & (centre < high)).all(axis=1) & (radius <= widest)
     return corners[own]
