@@ -300,7 +300,7 @@ def live(client, inputs):
 
 
 def test_live_arrays_agree_with_the_answer(client):
-    head, (cost, _, splits, *_) = live(client, {"places": ROOMS, "limits": [5]})
+    head, (_, cost, _, _, _, splits, _) = live(client, {"places": ROOMS, "limits": [5]})
     link, fraction, arrival = splits.reshape(3, -1)
     assert len(link) == head["used"] and (fraction <= 1).all() and (arrival == 0).all()
     assert 0 < (cost <= 5 * 60_000).sum() < len(cost)
@@ -308,11 +308,11 @@ def test_live_arrays_agree_with_the_answer(client):
 
 def test_a_car_on_a_one_way_street_may_begin_on_the_street_beside(client):
     place = {"type": "Feature", "properties": {}, "geometry": {"type": "Point", "coordinates": [-36.203276, 41.289654]}}
-    head, (cost, _, splits, up, down, _) = live(client, {"places": place, "limits": [5], "mode": "drive"})
+    head, (rows, cost, _, up, down, splits, _) = live(client, {"places": place, "limits": [5], "mode": "drive"})
     link, fraction, arrival = splits.reshape(3, -1)
     assert head["used"] == 1 and len(link) > 1 and sorted(arrival)[0] == 0 < sorted(arrival)[1]
     # It can be no farther to a street beside than to the end of the own street and back along that one.
-    for row, at, when in zip(link.astype(int), fraction, arrival, strict=True):
+    for row, at, when in zip(np.searchsorted(rows, link.astype(int)), fraction, arrival, strict=True):
         assert when <= cost[row] + at * up[row] or up[row] < 0
         assert (up[row] < 0) != (down[row] < 0) or when < 60_000
 

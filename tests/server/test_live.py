@@ -45,6 +45,20 @@ def a_drawing(graph, seed):
     return [drawn(middles[0], corner, middles[1]), drawn(middles[1], (graph.node_lon[node], graph.node_lat[node]))]
 
 
+def reach_of(client, inputs, edits=None):
+    """Of every link arrivals at both ends and costs each way, 0 where it may be passed and nobody comes; and the splits."""
+    response = client.post(f"{BASE}/live/reach", json={"inputs": inputs, **({"edits": edits} if edits else {})})
+    rows, begin, end, up, down, splits, barred = arrays_of(response)
+    size = int.from_bytes(response.data[:4], "little")
+    count = json.loads(response.data[4 : 4 + size])["links"]
+    assert (np.diff(rows) > 0).all() and len(begin) == len(end) == len(up) == len(down) == len(rows)
+    is_barred = np.unpackbits(barred, bitorder="little")[:count].astype(bool)
+    assert not is_barred[rows].any()
+    arrivals, costs = np.full((2, count), UNREACHED), np.where(is_barred, -1, np.zeros((2, count)))
+    arrivals[:, rows], costs[:, rows] = (begin, end), (up, down)
+    return *arrivals, splits, *costs
+
+
 @pytest.mark.parametrize("seed", range(4))
 @pytest.mark.parametrize("direction", ["from", "to"])
 def test_what_would_be_is_what_is_once_the_street_is_there(own_client, own_study, seed, direction):
@@ -52,16 +66,14 @@ def test_what_would_be_is_what_is_once_the_street_is_there(own_client, own_study
     place = [float(graph.node_lon[seed * 50]), float(graph.node_lat[seed * 50])]
     inputs = {"places": [place], "limits": [60], "snap": 500, "direction": direction}
     edits = a_drawing(graph, seed)
-    plain = arrays_of(own_client.post(f"{BASE}/live/reach", json={"inputs": inputs}))
-    begin, end, splits, up, down, _ = arrays_of(
-        own_client.post(f"{BASE}/live/reach", json={"inputs": inputs, "edits": edits})
-    )
+    plain = reach_of(own_client, inputs)
+    begin, end, splits, up, down = reach_of(own_client, inputs, edits)
     assert not ledger.steps(own_study.reading) and len(begin) == graph.link_count
     assert (begin <= plain[0]).all() and (begin < plain[0]).any(), (
         "a new way makes nothing longer, and something shorter"
     )
     assert own_client.post(f"{BASE}/edits", json={"edits": edits}).status_code == 200
-    real = arrays_of(own_client.post(f"{BASE}/live/reach", json={"inputs": inputs}))
+    real = reach_of(own_client, inputs)
     now = own_study.graph
     at_node = {}
     for rows, costs in ((now.link_from, real[0]), (now.link_to, real[1])):
@@ -86,9 +98,30 @@ def test_what_is_drawn_in_a_what_if_stands_on_what_it_changed(own_client):
     assert own_client.post(f"{BASE}/edits", json={"what_if": what_if, "edits": [closed]}).status_code == 200
     inputs = {"places": [[-36.2, 41.29]], "snap": 1000, "what_if": [what_if]}
     sketch = [drawn((-36.2, 41.29), (-36.1995, 41.2905))]
-    (count,) = {len(arrays_of(own_client.post(f"{BASE}/live/reach", json={"inputs": inputs, **more}))[0])
-                for more in ({}, {"edits": sketch})}  # fmt: skip
+    (count,) = {len(reach_of(own_client, inputs, edits)[0]) for edits in (None, sketch)}
     assert count == len(arrays_of(own_client.get(f"{BASE}/arrays/streets?what_if={what_if}"))[3]) - 1
+
+
+def test_only_what_is_come_to_is_sent(own_client, own_study):
+    graph, network = own_study.graph, own_study.network("walk")
+    place = [float(graph.node_lon[60]), float(graph.node_lat[60])]
+    near, far = (reach_of(own_client, {"places": [place], "limits": [limit], "snap": 500}) for limit in (2, 60))
+    for begin, end, _, up, down in (near, far):
+        assert np.array_equal((up < 0) & (down < 0), ~network.usable)
+        come_to = np.minimum(begin, end) < UNREACHED
+        costs = network.link_costs("time", "from")
+        assert np.array_equal(up[come_to], costs.up[come_to]) and np.array_equal(down[come_to], costs.down[come_to])
+    within = near[0] <= 2 * 60_000
+    assert np.array_equal(near[0][within], far[0][within]) and np.array_equal(within, far[0] <= 2 * 60_000)
+    sizes = [
+        len(
+            own_client.post(
+                f"{BASE}/live/reach", json={"inputs": {"places": [place], "limits": [limit], "snap": 500}}
+            ).data
+        )
+        for limit in (2, 60)
+    ]
+    assert sizes[0] < sizes[1] / 3
 
 
 def test_a_sketch_that_does_not_fit_is_told(own_client):

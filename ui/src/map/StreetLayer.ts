@@ -23,8 +23,10 @@ export type StreetLook = {
 };
 /** Segments in a texture. */
 type Shapes = { texture: WebGLTexture | null; count: number };
-type Reach = { atFrom: Int32Array; atTo: Int32Array; splits: Float64Array; up: Int32Array; down: Int32Array; closed: Uint8Array };
+/** Arrivals at both ends of some links, and the costs of passing them; whether a link of any row may be passed at all. */
+type Reach = { rows: Int32Array; atFrom: Int32Array; atTo: Int32Array; up: Int32Array; down: Int32Array; splits: Float64Array; isBarred: (link: number) => boolean };
 
+const NOBODY = { rows: new Int32Array(0), atFrom: new Int32Array(0), atTo: new Int32Array(0), up: new Int32Array(0), down: new Int32Array(0), splits: new Float64Array(0) };
 const UNREACHED = 2147483647;
 const FAR = 1e12;
 const TEXTURE_WIDTH = 2048;
@@ -150,14 +152,7 @@ export class StreetLayer implements CustomLayerInterface {
   showMode(forward: Int32Array | null, backward: Int32Array | null): void {
     this.limits = [];
     this.filtered = forward !== null;
-    this.reach = {
-      atFrom: new Int32Array(this.links).fill(UNREACHED),
-      atTo: new Int32Array(this.links).fill(UNREACHED),
-      splits: new Float64Array(0),
-      up: forward ?? new Int32Array(this.links),
-      down: backward ?? new Int32Array(this.links),
-      closed: new Uint8Array(this.links),
-    };
+    this.reach = { ...NOBODY, isBarred: (link) => (forward?.[link] ?? 0) < 0 && (backward?.[link] ?? 0) < 0 };
     this.touch();
   }
 
@@ -167,16 +162,17 @@ export class StreetLayer implements CustomLayerInterface {
     const open = (cost: Int32Array) => cost.map((one) => (one < 0 ? -1 : 0));
     this.limits = limits.slice(0, MAX_BANDS).map((limit) => limit * 1000);
     this.filtered = true;
-    this.reach = { atFrom: scaled, atTo: scaled, splits: new Float64Array(0), up: open(forward), down: open(backward), closed: new Uint8Array(this.links) };
+    const rows = Int32Array.from(values, (_, link) => link);
+    this.reach = { ...NOBODY, rows, atFrom: scaled, atTo: scaled, up: open(forward), down: open(backward), isBarred: () => true };
     this.touch();
   }
 
   /** Colour streets by arrival; limits in the unit of the arrivals (ms or mm). */
   showReach(packed: Packed, limits: number[]): void {
-    const [atFrom, atTo, splits, up, down, closed] = packed.arrays as [Int32Array, Int32Array, Float64Array, Int32Array, Int32Array, Uint8Array];
+    const [rows, atFrom, atTo, up, down, splits, barred] = packed.arrays as [Int32Array, Int32Array, Int32Array, Int32Array, Int32Array, Float64Array, Uint8Array];
     this.limits = limits.slice(0, MAX_BANDS);
     this.filtered = true;
-    this.reach = { atFrom, atTo, splits, up, down, closed };
+    this.reach = { rows, atFrom, atTo, up, down, splits, isBarred: (link) => (((barred[link >> 3] ?? 0) >> (link & 7)) & 1) === 1 };
     this.touch();
   }
 
@@ -310,27 +306,34 @@ export class StreetLayer implements CustomLayerInterface {
       const split = { at: reach.splits[count + i] as number, arrival: reach.splits[2 * count + i] as number };
       splits.set(link, [...(splits.get(link) ?? []), split]);
     }
-    const rows = links + count + splits.size;
-    const height = Math.max(Math.ceil(rows / TEXTURE_WIDTH), 1);
+    const height = Math.max(Math.ceil((links + count + splits.size) / TEXTURE_WIDTH), 1);
     const data = new Float32Array(TEXTURE_WIDTH * height * 4);
     const arrival = (cost: number | undefined) => (cost === undefined || cost === UNREACHED ? FAR : cost);
     const put = (row: number, begin: number, end: number, up: number, down: number) => data.set([begin, end, up, down], row * 4);
-    for (let i = 0; i < links; i++) {
-      const open = !reach.closed[i];
-      const [up, down] = [open ? (reach.up[i] ?? -1) : -1, open ? (reach.down[i] ?? -1) : -1];
-      put(i, arrival(reach.atFrom[i]), arrival(reach.atTo[i]), up, down);
+    for (let link = 0; link < links; link++) {
+      data[4 * link] = data[4 * link + 1] = FAR;
+      data[4 * link + 2] = data[4 * link + 3] = reach.isBarred(link) ? -1 : 0;
+    }
+    const { rows: known, atFrom, atTo, up, down } = reach;
+    for (let i = 0; i < known.length; i++) {
+      const link = 4 * (known[i] ?? 0);
+      data[link] = arrival(atFrom[i]);
+      data[link + 1] = arrival(atTo[i]);
+      data[link + 2] = up[i] ?? -1;
+      data[link + 3] = down[i] ?? -1;
     }
     const pieces = new Map<number, { row: number; begin: number; end: number }[]>();
     let row = links;
     for (const [link, inner] of splits) {
-      const cuts = [{ at: 0, arrival: arrival(reach.atFrom[link]) }, ...inner, { at: 1, arrival: arrival(reach.atTo[link]) }];
+      const [begins = FAR, ends = FAR, ahead = -1, back = -1] = data.slice(4 * link, 4 * link + 4);
+      const cuts = [{ at: 0, arrival: begins }, ...inner, { at: 1, arrival: ends }];
       const mine: { row: number; begin: number; end: number }[] = [];
       for (let i = 0; i + 1 < cuts.length; i++) {
         const [from, to] = [cuts[i], cuts[i + 1]];
         if (!from || !to) continue;
         const [begin, end] = [from.at, to.at];
         const scaled = (cost: number) => (cost < 0 ? -1 : cost * (end - begin));
-        put(row, from.arrival, to.arrival, scaled(reach.up[link] ?? -1), scaled(reach.down[link] ?? -1));
+        put(row, from.arrival, to.arrival, scaled(ahead), scaled(back));
         mine.push({ row, begin, end });
         row++;
       }
