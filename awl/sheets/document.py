@@ -38,6 +38,20 @@ class Text(Model):
     text: str = Field(default="", max_length=LONGEST_TEXT)
 
 
+class Look(Model):
+    """What a row of the legend looks like where the analyst chose it.
+
+    Attributes:
+        label: what it says.
+        colour: its colour, such as #1f6f8b.
+        width: how many times as wide as usual its lines are.
+    """
+
+    label: str | None = Field(default=None, max_length=LONGEST_TITLE)
+    colour: str | None = Field(default=None, pattern="^#[0-9a-fA-F]{6}$")
+    width: float | None = Field(default=None, ge=0.1, le=10)
+
+
 class QuestionBlock(Model):
     """A question.
 
@@ -55,7 +69,7 @@ class QuestionBlock(Model):
     process: str = Field(max_length=80)
     inputs: Json
     title: str | None = Field(default=None, max_length=LONGEST_TITLE)
-    look: dict[str, Json] | None = None
+    look: dict[str, Look] | None = None
     order: list[str] | None = None
 
 

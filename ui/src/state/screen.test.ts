@@ -69,6 +69,15 @@ describe("the screen", () => {
     act(() => screenNow().selectRow("Quay 1"));
     expect(drawn).toBe(2);
   });
+  it("says what was done only as long as one stays where it was done", () => {
+    location.hash = "/ferrow/streets";
+    followAddress();
+    screenNow().tell("The street is drawn.");
+    expect(screenNow().notice).toBe("The street is drawn.");
+    location.hash = "/ferrow/sheet";
+    followAddress();
+    expect(screenNow().notice).toBeNull();
+  });
   it("takes a second click at one place, as of those who end by a double click, for no corner", () => {
     screenNow().beginSketch("street");
     for (const at of [[0, 0], [1, 1], [1, 1], [0, 0]] as [number, number][]) screenNow().addCorner({ at, on: "free" });

@@ -66,6 +66,7 @@ export function followAddress(): void {
     study,
     sheet,
     stage: known ?? "sheet",
+    notice: null,
     street: null,
     picking: null,
     drawing: null,
