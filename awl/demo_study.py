@@ -21,9 +21,14 @@ def make_demo(folder: Path) -> Path:
     path = folder / "ferrow.gpkg"
     importing.build(DATA / "ferrow.osm.pbf", path, title="Ferrow, cool rooms")
     study = Study(path)
+
     # Triangulating leaves the interpreter free, so it goes on beside the layers.
+    def draw_fields() -> None:
+        for mode in FIRST_ASKED:
+            study.field(mode).complete()
+
     with ThreadPoolExecutor(1) as pool:
-        fields = pool.submit(lambda: [study.field(mode).whole() for mode in FIRST_ASKED])
+        fields = pool.submit(draw_fields)
         for name in ("layers", "parcels", "buildings"):
             importing.add_all(DATA / f"{name}.gpkg", study)
         importing.add(DATA / "elevation.tif", study, "elevation", title="Elevation")

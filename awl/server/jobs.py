@@ -22,7 +22,7 @@ from typing import Any
 import orjson
 
 from awl.core.errors import AwlError, Cancelled
-from awl.core.progress import Progress
+from awl.core.progress import Progress, cores
 from awl.server.worker import Worker
 from awl.server.workroom import File, Outcome, Task
 from awl.study import litter
@@ -34,6 +34,8 @@ MOST_FINISHED = 200
 MOST_WAITING = 100
 """Jobs that may wait; more are refused."""
 RETRY_AFTER_S = 10
+MOST_OPENING = max(1, cores() // 2)
+"""Workers that do at once what all are to do, such as opening a study: the first is ready sooner where the others wait for it."""
 
 
 @dataclass
@@ -130,6 +132,8 @@ class Jobs:
         self._is_closed = False
         # Which study a worker did last: it has that one open and prepared.
         self._idle: dict[int, str] = {}
+        # How many do what all are to do.
+        self._opening = 0
         # Who worked at a question last: it may still hold the answer.
         self._homes: dict[tuple[str, str | None], int] = {}
         for number, worker in enumerate(self._workers):
@@ -284,6 +288,7 @@ class Jobs:
                 self._changed.notify_all()
                 if job.question is not None:
                     self._homes[job.study, job.question] = number
+                self._opening += job.worker is not None
                 job.status, job.started = "running", now()
             study = job.study
             outcome = worker.do(job.task, job.progress, job.limit_s)
@@ -292,6 +297,9 @@ class Jobs:
             _end(job, outcome)
             if job.worker is not None:
                 self.forget(job)
+                with self._changed:
+                    self._opening -= 1
+                    self._changed.notify_all()
 
     def _next(self, number: int) -> Job | None:
         """The oldest job that is this worker's to take: of the idle ones it knows the question, or the study, or is the first."""
@@ -310,7 +318,7 @@ class Jobs:
 
     def _may(self, number: int, job: Job) -> bool:
         if job.worker is not None:
-            return number == job.worker
+            return number == job.worker and self._opening < MOST_OPENING
         return job.is_brief or number >= self._brief_only
 
     def _stored(self, job: Job, result: File) -> Outcome:

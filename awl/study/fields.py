@@ -38,6 +38,10 @@ class TileFolder:
     def __init__(self, folder: Path, is_lasting: bool) -> None:
         self._folder, self._is_lasting = folder, is_lasting
 
+    def has(self, place: Place) -> bool:
+        """Whether a tile is there."""
+        return self._file(place).exists()
+
     def read(self, place: Place) -> Tile | None:
         """A tile; None where it is not there or damaged."""
         try:
@@ -79,7 +83,7 @@ class TileFolder:
         """Store tiles that are not there yet, and all that come from now on."""
         self._is_lasting = True
         for place, tile in tiles.items():
-            if not self._file(place).exists():
+            if not self.has(place):
                 self.write(place, tile)
 
     def _file(self, place: Place) -> Path:
@@ -112,4 +116,4 @@ def draw_ahead(field: TiledField, progress: Progress | None = None) -> None:
     if isinstance(field.store, TileFolder):
         field.store.keep(field.held())
     if field.tile_count <= MOST_TILES_AHEAD:
-        field.whole(progress)
+        field.complete(progress)

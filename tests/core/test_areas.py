@@ -116,8 +116,8 @@ def test_tiles_follow_a_long_link_and_not_the_box_around_it(walk):
     lines = walk.graph.lines_xy
     tile, link = shapely.STRtree(lines[walk.usable]).query(boxes, predicate="intersects")
     link = np.flatnonzero(walk.usable)[link]
-    for at in range(0, len(low), 7):
-        assert np.isin(link[tile == at], tiles.links_of(at)).all()
+    for at, corner in enumerate(zip(tiles.column.tolist(), tiles.row.tolist(), strict=True)):
+        assert np.isin(link[tile == at], tiles.links_of(*corner)).all()
     longest = int(np.argmax(np.where(walk.usable, walk.graph.link_length, 0)))
     near = tiles.tiles_of(np.array([longest]))
     assert (shapely.distance(boxes[near], lines[longest]) < LONG_M).all()
@@ -136,13 +136,13 @@ def test_few_tiles_are_held_and_those_let_go_are_made_again(walk, monkeypatch):
 
 def test_making_a_field_is_told_and_can_be_stopped(walk):
     told = []
-    TiledField(walk).whole(Progress(lambda share, message: told.append(share)))
+    TiledField(walk).complete(Progress(lambda share, message: told.append(share)))
     assert told == sorted(told) and told[-1] == 1.0
     stopped = Progress()
     stopped.stop()
     tiles = TiledField(walk)
     with pytest.raises(Cancelled), stopped.running():
-        tiles.whole(stopped)
+        tiles.complete(stopped)
     assert len(tiles.held()) < tiles.tile_count
 
 

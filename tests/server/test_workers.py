@@ -200,6 +200,27 @@ def test_a_brief_question_comes_between_opening_a_study_and_preparing_the_rest_o
     known.dismiss(busy)
 
 
+def opening(room, progress, written, come):
+    noted(room, progress, written, "begun")
+    waits_for(room, progress, come)
+    noted(room, progress, written, "ended")
+
+
+def test_workers_open_a_study_one_after_the_other_on_a_small_machine(tmp_path, monkeypatch):
+    monkeypatch.setattr(jobs_module, "MOST_OPENING", 1)
+    come, written, room = tmp_path / "come", tmp_path / "written", Workroom(Catalogue(tmp_path))
+    workers = [InThread(room), InThread(room)]
+    workers[0].is_apart = workers[1].is_apart = True
+    known = Jobs(workers)
+    known.do_everywhere("s", 1, task(opening, written=str(written), come=str(come)))
+    until(written.exists)
+    assert over(known.start("x", "s", task(process_number))).status == "successful", "the other one does what is asked"
+    assert written.read_text().split() == ["begun"]
+    come.touch()
+    until(lambda: not known._waiting and len(known._idle) == 2)
+    assert written.read_text().split() == ["begun", "ended", "begun", "ended"]
+
+
 def test_a_worker_asks_a_little_of_a_study_before_somebody_asks(tmp_path, study_file, monkeypatch):
     shutil.copy(study_file, tmp_path / "ferrow.gpkg")
     answers = []

@@ -10,6 +10,7 @@ A town is triangulated in seconds, a region in minutes. So a field is made tile 
 from __future__ import annotations
 
 import threading
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import NamedTuple, Protocol
 
@@ -70,6 +71,13 @@ class Tile(NamedTuple):
 class TileStore(Protocol):
     """Where tiles outlast the process."""
 
+    def has(self, place: Place) -> bool:
+        """Whether a tile is there.
+
+        Parameters:
+            place: its column and row.
+        """
+
     def read(self, place: Place) -> Tile | None:
         """A tile; None where it is not there.
 
@@ -110,13 +118,24 @@ class TiledField:
         """How many tiles there are."""
         return len(self._under.column)
 
-    def whole(self, progress: Progress | None = None) -> Field:
-        """All of it.
+    def whole(self) -> Field:
+        """All of it."""
+        return self._of_tiles(np.arange(self.tile_count))
+
+    def complete(self, progress: Progress | None = None) -> None:
+        """Have all tiles made and stored, those that are there already left where they are.
 
         Parameters:
             progress: is told how far the work is.
         """
-        return self._of_tiles(np.arange(self.tile_count), progress, "drawing its field")
+        known = self.held()
+        absent = [
+            place
+            for place in self._places(np.arange(self.tile_count))
+            if place not in known and not (self.store is not None and self.store.has(place))
+        ]
+        for _ in self._made_in_threads(absent, progress, "drawing its field"):
+            pass
 
     def around(self, links: NDArray[np.integer], progress: Progress | None = None) -> Field:
         """At least the triangles with a corner on some links.
@@ -125,53 +144,58 @@ class TiledField:
             links: rows (k,) of the links.
             progress: is told how far the work is.
         """
-        return self._of_tiles(self._under.tiles_of(links), progress, "Drawing areas")
+        return self._of_tiles(self._under.tiles_of(links), progress)
 
     def held(self) -> dict[Place, Tile]:
         """The tiles that are held, by column and row."""
         with self._lock:
             return dict(self._held)
 
-    def _of_tiles(self, tiles: NDArray[np.int64], progress: Progress | None, message: str) -> Field:
+    def _places(self, tiles: NDArray[np.int64]) -> list[Place]:
+        return list(zip(self._under.column[tiles].tolist(), self._under.row[tiles].tolist(), strict=True))
+
+    def _of_tiles(self, tiles: NDArray[np.int64], progress: Progress | None = None) -> Field:
         before, joined = self._last_joined
         if np.array_equal(before, tiles):
             return joined
-        places = [(int(self._under.column[tile]), int(self._under.row[tile])) for tile in tiles]
-        found = {place: tile for place, tile in self.held().items() if place in set(places)}
-        missing = [(tile, place) for tile, place in zip(tiles.tolist(), places, strict=True) if place not in found]
-        with threads_of(None) as pool:
-            try:
-                for (_, place), tile in zip(missing, pool.map(self._tile, missing), strict=True):
-                    raise_if_cancelled()
-                    found[place] = tile
-                    if progress is not None:
-                        progress.step(len(found) / len(tiles), message)
-            finally:
-                pool.shutdown(cancel_futures=True)
-        joined = _joined([found[place] for place in places])
+        places, known = self._places(tiles), self.held()
+        absent = [place for place in places if place not in known]
+        known.update(zip(absent, self._made_in_threads(absent, progress, "Drawing areas"), strict=True))
+        joined = _joined([known[place] for place in places])
         if len(joined.x) <= MOST_POINTS:
             self._last_joined = tiles, joined
         return joined
 
-    def _tile(self, tile_and_place: tuple[int, Place]) -> Tile:
-        tile, place = tile_and_place
-        known = None if self.store is None else self.store.read(place)
-        if known is None:
-            known = self._made(tile, place)
+    def _made_in_threads(self, places: list[Place], progress: Progress | None, message: str) -> Iterator[Tile]:
+        """Tiles that are not held, one after another; `progress` is told."""
+        with threads_of(None) as pool:
+            try:
+                for done, tile in enumerate(pool.map(self._tile, places), start=1):
+                    raise_if_cancelled()
+                    if progress is not None:
+                        progress.step(done / len(places), message)
+                    yield tile
+            finally:
+                pool.shutdown(cancel_futures=True)
+
+    def _tile(self, place: Place) -> Tile:
+        tile = None if self.store is None else self.store.read(place)
+        if tile is None:
+            tile = self._made(place)
             if self.store is not None:
-                self.store.write(place, known)
+                self.store.write(place, tile)
         with self._lock:
             if place not in self._held:
-                self._held[place] = known
-                self._held_points += len(known.place)
+                self._held[place] = tile
+                self._held_points += len(tile.place)
             while self._held_points > MOST_POINTS:
                 self._held_points -= len(self._held.pop(next(iter(self._held))).place)
-        return known
+        return tile
 
-    def _made(self, tile: int, place: Place) -> Tile:
+    def _made(self, place: Place) -> Tile:
         low = np.array(place) * TILE_M
         box = low, low + TILE_M
-        samples = samples_along(self.network.graph, self._under.links_of(tile))
+        samples = samples_along(self.network.graph, self._under.links_of(*place))
         blank, blank_place = _blank_points(samples.xy, low - MARGIN_M, low + TILE_M + MARGIN_M, self._under)
         here = ((samples.xy >= low - MARGIN_M) & (samples.xy <= low + TILE_M + MARGIN_M)).all(axis=1)
         xy = np.concatenate([samples.xy[here], blank])

@@ -72,12 +72,14 @@ class LinksUnderTiles:
             link,
         )
 
-    def links_of(self, tile: int) -> NDArray[np.int32]:
+    def links_of(self, column: int, row: int) -> NDArray[np.int32]:
         """The links near a tile.
 
         Parameters:
-            tile: which one.
+            column: its column.
+            row: its row.
         """
+        (tile,) = np.flatnonzero((self.column == column) & (self.row == row))
         return self.link[self.start[tile] : self.start[tile + 1]]
 
     def tiles_of(self, links: NDArray[np.integer]) -> NDArray[np.int64]:
