@@ -18,6 +18,17 @@ pytestmark = pytest.mark.browser
 AT = "13:40"
 
 
+ANSWERED = """
+return (async () => {
+  const get = async (address) => (await fetch(`/studies/cut/${address}`)).json();
+  const { id, inputs } = (await get("sheets/main")).blocks.find(({ process }) => process === "simulate");
+  const [wanted, given] = [inputs, (await get(`answers/${id}`)).inputs].map(({ capacity }) => JSON.stringify(capacity));
+  return wanted === given && wanted.includes("25");
+})();
+"""
+"""Whether the answer the server has is that to the question as it stands."""
+
+
 def test_time_is_played_paused_and_read_at_twenty_to_two(page: Page, served: Path) -> None:
     page.open("cut/sheet")
     page.settled()
@@ -28,13 +39,14 @@ def test_time_is_played_paused_and_read_at_twenty_to_two(page: Page, served: Pat
     page.find(".block.selected [data-slot=capacity]", "25 each")
     page.click(".block.selected [data-slot=capacity]")
     page.find(".block.selected .figure", "found no seat")
+    page.wait(lambda: page.script(ANSWERED), "the answer with 25 each")
     page.wait(
         lambda: page.script("return !!window.awlPeople && !document.querySelector('.block.selected .running')"),
         "people",
     )
 
     # Played by its button, paused by the space bar.
-    page.click("[aria-label=Play]")
+    page.click("[aria-label=Play]:not([disabled])")
     page.wait(lambda: page.find(".time-ruler output").text > "13:02", "time that passes")
     page.script("document.activeElement.blur()")
     page.driver.find_element(By.TAG_NAME, "body").send_keys(Keys.SPACE)

@@ -131,7 +131,12 @@ def test_few_tiles_are_held_and_those_let_go_are_made_again(walk, monkeypatch):
     for _ in range(2):
         again = tiles.whole()
         assert np.array_equal(again.triangles, whole.triangles) and np.array_equal(again.x, whole.x)
-    assert sum(len(tile.place) for tile in tiles.held().values()) <= 4000
+    assert 0 < sum(len(tile.place) for tile in tiles.held().values()) <= 4000
+    edited_twice = TiledField(walk, former=TiledField(walk, former=tiles))
+    assert edited_twice._former_tiles == tiles.held()
+    monkeypatch.setattr(field_module, "MOST_POINTS", 2000)
+    fewer = TiledField(walk, former=tiles)._former_tiles
+    assert 0 < len(fewer) < len(tiles.held()) and list(fewer)[-1] == list(tiles.held())[-1]
 
 
 def test_making_a_field_is_told_and_can_be_stopped(walk):

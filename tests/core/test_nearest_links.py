@@ -39,7 +39,7 @@ def test_the_nearest_link_is_as_near_as_any_and_the_first_of_those(town, seed, s
     found, away = NearestLinks.of(graph, links).nearest(x, y, within)
     distances = shapely.distance(shapely.points(x, y)[:, None], graph.lines_xy[links][None, :])
     least = distances.min(axis=1, initial=np.inf)
-    is_near = least <= within
+    is_near = np.isfinite(least) & (least <= within)
     assert np.array_equal(found >= 0, is_near) and np.isinf(away[~is_near]).all()
     assert away[is_near] == pytest.approx(least[is_near], abs=1e-6)
     for place in np.flatnonzero(is_near):

@@ -109,7 +109,7 @@ class TiledField:
         self._lock, self._held_points = threading.Lock(), 0
         self._held: dict[Place, Tile] = {}
         # Those of the former one are taken over, not the former itself: it may have had a former one too.
-        self._former_tiles: dict[Place, Tile] = {} if former is None else former._former_tiles | former._held
+        self._former_tiles: dict[Place, Tile] = {} if former is None else _newest(former._former_tiles | former.held())
         self._former_store = None if former is None else former.store
         self._last_joined = np.zeros(0, np.int64), _joined([])
 
@@ -211,6 +211,12 @@ class TiledField:
     def _former_tile(self, place: Place) -> Tile | None:
         former = self._former_tiles.get(place)
         return self._former_store.read(place) if former is None and self._former_store is not None else former
+
+
+def _newest(tiles: dict[Place, Tile]) -> dict[Place, Tile]:
+    """The last ones of some tiles, as many as may be held."""
+    points = np.cumsum([len(tile.place) for tile in reversed(tiles.values())])
+    return dict(list(tiles.items())[len(tiles) - int(np.searchsorted(points, MOST_POINTS, side="right")) :])
 
 
 def _joined(tiles: list[Tile]) -> Field:
