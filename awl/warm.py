@@ -21,6 +21,7 @@ from awl.core.analysis.simulation.moving import passages_of, timed_paths
 from awl.core.analysis.simulation.passing import Meetings, passed_on
 from awl.core.columns import Categorical
 from awl.core.graph.build import build_graph
+from awl.core.graph.nearest_links import NearestLinks
 from awl.core.graph.osm_change.elements import Wanted
 from awl.core.graph.raw import RawExtract
 from awl.core.graph.shapes import cut_lines
@@ -143,6 +144,9 @@ def warm() -> None:
     warm_reading(tiny_extract())
     warm_simulation()
     graph, _ = build_graph(tiny_extract())
+    by_place, corner = NearestLinks.of(graph, np.arange(graph.link_count)), np.zeros(1)
+    by_place.around(corner, corner, np.ones(1))
+    by_place.in_boxes(np.zeros((1, 4)))
     many = np.repeat(graph.node_lon[:1], LANES) + 1e-4, np.repeat(graph.node_lat[:1], LANES) + 1e-4
     for mode in SHIPPED.values():
         network = Network.of(graph, mode)
@@ -154,7 +158,7 @@ def warm() -> None:
         parts = reached_parts(reach, 60_000)
         for in_plane in (False, True):
             cut_lines(graph, parts.link, parts.begin, parts.end, in_plane)
-        field = TiledField(network).whole()
+        field = TiledField(network).full()
         contour_area(field, field_values(field, reach, 60_000))
         field_near(field, reach.take(np.zeros(0, np.int64)))
         matrix(network, places, places, "distance")

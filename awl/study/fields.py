@@ -114,6 +114,6 @@ def draw_ahead(field: TiledField, progress: Progress | None = None) -> None:
         progress: is told how far the work is, and stops it.
     """
     if isinstance(field.store, TileFolder):
-        field.store.keep(field.held())
+        field.store.keep(field.cached())
     if field.tile_count <= MOST_TILES_AHEAD:
         field.complete(progress)

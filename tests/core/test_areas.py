@@ -35,7 +35,7 @@ def drawn(walk):
     """Reach of five places, and the field."""
     places = random_places(walk, 5, 21)
     found = arrivals(walk, places, "time")
-    return walk, places, reach_of(walk, places, found), TiledField(walk).whole()
+    return walk, places, reach_of(walk, places, found), TiledField(walk).full()
 
 
 def pieces_of(walk, reach, limit):
@@ -64,12 +64,12 @@ def test_at_most_one_percent_of_street_length_is_on_the_wrong_side(drawn, minute
 @pytest.mark.parametrize("owner", [None, 3])
 @pytest.mark.parametrize("seconds", [0, 5, 40, 90, 300])
 def test_an_area_on_the_part_of_the_field_that_is_near_is_that_on_the_whole_field(walk, seconds, owner):
-    field, limit = TiledField(walk).whole(), seconds * 1000
+    field, limit = TiledField(walk).full(), seconds * 1000
     places = random_places(walk, 5, 21)
     reach = reach_of(walk, places, arrivals(walk, places, "time", limit=limit + 20_000))
     reached, tiles = reach.take(reach.is_reached), TiledField(walk)
     part = field_near(tiles.around(reached.link), reached)
-    assert seconds > 5 or len(tiles.held()) < tiles.tile_count
+    assert seconds > 5 or len(tiles.cached()) < tiles.tile_count
     assert seconds > 90 or len(part.triangles) < len(field.triangles) / 2
     near, whole = (
         contour_area(of, field_values(of, pieces, limit, 20_000.0, owner))
@@ -85,7 +85,7 @@ def triangles_at(field, corners, rows):
 
 
 def test_the_tiles_of_a_field_together_are_the_triangles_of_all_its_points(walk):
-    field = TiledField(walk).whole()
+    field = TiledField(walk).full()
     points = _shifted(np.column_stack([field.x, field.y]))
     corners = Delaunay(points).simplices
     wide = _circles(points[corners])[1] > WIDEST_M
@@ -95,7 +95,7 @@ def test_the_tiles_of_a_field_together_are_the_triangles_of_all_its_points(walk)
 
 def test_samples_lie_close_along_every_street_and_blank_points_all_around(walk):
     tiles = TiledField(walk)
-    field = tiles.whole()
+    field = tiles.full()
     xy = np.column_stack([field.x, field.y])
     assert len(np.unique(xy, axis=0)) == len(xy)
     on_street, graph = cKDTree(xy[: field.samples]), walk.graph
@@ -125,18 +125,18 @@ def test_tiles_follow_a_long_link_and_not_the_box_around_it(walk):
 
 
 def test_few_tiles_are_held_and_those_let_go_are_made_again(walk, monkeypatch):
-    whole = TiledField(walk).whole()
+    whole = TiledField(walk).full()
     monkeypatch.setattr(field_module, "MOST_POINTS", 4000)
     tiles = TiledField(walk)
     for _ in range(2):
-        again = tiles.whole()
+        again = tiles.full()
         assert np.array_equal(again.triangles, whole.triangles) and np.array_equal(again.x, whole.x)
-    assert 0 < sum(len(tile.place) for tile in tiles.held().values()) <= 4000
+    assert 0 < sum(len(tile.place) for tile in tiles.cached().values()) <= 4000
     edited_twice = TiledField(walk, former=TiledField(walk, former=tiles))
-    assert edited_twice._former_tiles == tiles.held()
+    assert edited_twice._former_tiles == tiles.cached()
     monkeypatch.setattr(field_module, "MOST_POINTS", 2000)
     fewer = TiledField(walk, former=tiles)._former_tiles
-    assert 0 < len(fewer) < len(tiles.held()) and list(fewer)[-1] == list(tiles.held())[-1]
+    assert 0 < len(fewer) < len(tiles.cached()) and list(fewer)[-1] == list(tiles.cached())[-1]
 
 
 def test_making_a_field_is_told_and_can_be_stopped(walk):
@@ -148,7 +148,7 @@ def test_making_a_field_is_told_and_can_be_stopped(walk):
     tiles = TiledField(walk)
     with pytest.raises(Cancelled), stopped.running():
         tiles.complete(stopped)
-    assert len(tiles.held()) < tiles.tile_count
+    assert len(tiles.cached()) < tiles.tile_count
 
 
 def test_areas_grow_with_the_limit_and_stay_near_streets(drawn):

@@ -23,7 +23,7 @@ def drawn(walk):
     """Reach of three places, its area and the streets reached, as one geometry in the plane."""
     places = random_places(walk, 3, 4)
     reach = reach_of(walk, places, arrivals(walk, places, "time"))
-    field = TiledField(walk).whole()
+    field = TiledField(walk).full()
     parts = reached_parts(reach, LIMIT)
     lines = cut_lines(walk.graph, parts.link, parts.begin, parts.end, in_plane=True)
     return walk, reach, contour_area(field, field_values(field, reach, LIMIT)), lines

@@ -116,17 +116,17 @@ def places(field):
 
 def test_fields_and_shapes_after_edits_are_those_made_anew(own_study):
     other = Study(own_study.path)
-    _ = other.field("walk").whole(), own_study.graph.lines_xy, other.graph.lines_xy
+    _ = other.field("walk").full(), own_study.graph.lines_xy, other.graph.lines_xy
     for edit in [a_street(own_study), *some_edits(own_study)]:
         edit_streets(own_study, [edit])
-        followed, graph = other.field("walk").whole(), other.graph
+        followed, graph = other.field("walk").full(), other.graph
         assert "lines_xy" in vars(graph) and "lines_xy" in vars(own_study.graph)
         # A mode that meets barriers has other nodes, and the same shapes.
         assert other.network("walk").graph.lines_xy is graph.lines_xy
         anew = Study(own_study.path)
         assert shapely.equals_exact(graph.lines_xy, anew.graph.lines_xy).all()
         assert all(map(np.array_equal, graph.shape_xy, anew.graph.shape_xy))
-        whole = TiledField(anew.network("walk")).whole()
+        whole = TiledField(anew.network("walk")).full()
         assert np.array_equal(followed.link, whole.link) and np.array_equal(followed.fraction, whole.fraction)
         assert places(followed) == places(whole)
     before = len(list(folder_of(own_study.path).glob("field-*")))

@@ -72,10 +72,21 @@ class NearestLinks:
         Returns:
             Rows (p,) of links of the graph, and how far they are, infinity where none is near.
         """
-        found, away = np.full(len(x), -1, np.int64), np.full(len(x), np.inf)
+        hits, distance = np.full(len(x), -1, np.int64), np.full(len(x), np.inf)
         if len(self.links):
-            _nearest(self.boxes, self.begins, self.links, self.shape_start, *self.shape_xy, x, y, within, found, away)
-        return found, away
+            _nearest(
+                self.boxes,
+                self.begins,
+                self.links,
+                self.shape_start,
+                *self.shape_xy,
+                x,
+                y,
+                float(within),
+                hits,
+                distance,
+            )
+        return hits, distance
 
     def around(self, x: Metres, y: Metres, within: Metres) -> tuple[NDArray[np.int64], NDArray[np.int64], Metres]:
         """All links near each place.
@@ -105,13 +116,13 @@ class NearestLinks:
         if len(self.links) == 0:
             none = np.zeros(0, np.int64)
             return none, none
-        rows, found = _in_boxes(self.boxes, self.begins, np.ascontiguousarray(boxes))
-        return rows, self.links[found]
+        rows, hits = _in_boxes(self.boxes, self.begins, np.ascontiguousarray(boxes))
+        return rows, self.links[hits]
 
 
 @njit(cache=True, nogil=True)
-def _nearest(boxes, begins, links, shape_start, xs, ys, x, y, within, found, away):
-    """The nearest link of each place and its distance, into `found` and `away`."""
+def _nearest(boxes, begins, links, shape_start, xs, ys, x, y, within, hits, distance):
+    """The nearest link of each place and its distance, into `hits` and `distance`."""
     top = len(begins) - 2
     # A group is left with all its boxes on the way at most, on each level.
     far, box, level = (
@@ -125,17 +136,17 @@ def _nearest(boxes, begins, links, shape_start, xs, ys, x, y, within, found, awa
         size = 1
         while size > 0:
             size -= 1
-            here, at = box[size], level[size]
+            index, at = box[size], level[size]
             if far[size] > least:
                 continue
             if at == 0:
-                square = _to_link(shape_start, xs, ys, links[here], x[place], y[place])
-                if square < least or (square == least and (nearest < 0 or links[here] < nearest)):
-                    least, nearest = square, links[here]
+                square = _to_link(shape_start, xs, ys, links[index], x[place], y[place])
+                if square < least or (square == least and (nearest < 0 or links[index] < nearest)):
+                    least, nearest = square, links[index]
                 continue
-            below, last = begins[at - 1], min((here + 1) * GROUP, begins[at] - begins[at - 1])
+            below, last = begins[at - 1], min((index + 1) * GROUP, begins[at] - begins[at - 1])
             bottom = size
-            for child in range(here * GROUP, last):
+            for child in range(index * GROUP, last):
                 square = _to_box(boxes[below + child], x[place], y[place])
                 if square > least:
                     continue
@@ -147,64 +158,64 @@ def _nearest(boxes, begins, links, shape_start, xs, ys, x, y, within, found, awa
                 far[i], box[i], level[i] = square, child, at - 1
                 size += 1
         if nearest >= 0:
-            found[place], away[place] = nearest, np.sqrt(least)
+            hits[place], distance[place] = nearest, np.sqrt(least)
 
 
 @njit(cache=True, nogil=True)
 def _around(boxes, begins, links, shape_start, xs, ys, x, y, within):
     """All links of each place that lie near enough: rows of places, of links, and distances."""
     top, count = len(begins) - 2, 0
-    places, found, away = np.empty(256, np.int64), np.empty(256, np.int64), np.empty(256)
+    places, hits, distance = np.empty(256, np.int64), np.empty(256, np.int64), np.empty(256)
     box, level = np.empty(GROUP * (top + 2), np.int64), np.empty(GROUP * (top + 2), np.int64)
     for place in range(len(x)):
         most = within[place] * within[place]
         box[0], level[0], size = 0, top, 1
         while size > 0:
             size -= 1
-            here, at = box[size], level[size]
-            if _to_box(boxes[begins[at] + here], x[place], y[place]) > most:
+            index, at = box[size], level[size]
+            if _to_box(boxes[begins[at] + index], x[place], y[place]) > most:
                 continue
             if at > 0:
-                for child in range(here * GROUP, min((here + 1) * GROUP, begins[at] - begins[at - 1])):
+                for child in range(index * GROUP, min((index + 1) * GROUP, begins[at] - begins[at - 1])):
                     box[size], level[size] = child, at - 1
                     size += 1
                 continue
-            square = _to_link(shape_start, xs, ys, links[here], x[place], y[place])
+            square = _to_link(shape_start, xs, ys, links[index], x[place], y[place])
             if square > most:
                 continue
             if count == len(places):
-                places, found = np.append(places, places), np.append(found, found)
-                away = np.append(away, away)
-            places[count], found[count], away[count] = place, links[here], np.sqrt(square)
+                places, hits = np.append(places, places), np.append(hits, hits)
+                distance = np.append(distance, distance)
+            places[count], hits[count], distance[count] = place, links[index], np.sqrt(square)
             count += 1
-    return places[:count].copy(), found[:count].copy(), away[:count].copy()
+    return places[:count].copy(), hits[:count].copy(), distance[:count].copy()
 
 
 @njit(cache=True, nogil=True)
 def _in_boxes(boxes, begins, wanted):
     """Rows of the wanted boxes, and of the boxes of links that meet them."""
     top, count = len(begins) - 2, 0
-    rows, found = np.empty(256, np.int64), np.empty(256, np.int64)
+    rows, hits = np.empty(256, np.int64), np.empty(256, np.int64)
     box, level = np.empty(GROUP * (top + 2), np.int64), np.empty(GROUP * (top + 2), np.int64)
     for row in range(len(wanted)):
         west, south, east, north = wanted[row]
         box[0], level[0], size = 0, top, 1
         while size > 0:
             size -= 1
-            here, at = box[size], level[size]
-            sides = boxes[begins[at] + here]
+            index, at = box[size], level[size]
+            sides = boxes[begins[at] + index]
             if not (sides[0] <= east and sides[1] <= north and sides[2] >= west and sides[3] >= south):
                 continue
             if at > 0:
-                for child in range(here * GROUP, min((here + 1) * GROUP, begins[at] - begins[at - 1])):
+                for child in range(index * GROUP, min((index + 1) * GROUP, begins[at] - begins[at - 1])):
                     box[size], level[size] = child, at - 1
                     size += 1
                 continue
             if count == len(rows):
-                rows, found = np.append(rows, rows), np.append(found, found)
-            rows[count], found[count] = row, here
+                rows, hits = np.append(rows, rows), np.append(hits, hits)
+            rows[count], hits[count] = row, index
             count += 1
-    return rows[:count].copy(), found[:count].copy()
+    return rows[:count].copy(), hits[:count].copy()
 
 
 @njit(cache=True, nogil=True, inline="always")

@@ -106,10 +106,12 @@ class TiledField:
     def __init__(self, network: Network, store: TileStore | None = None, former: TiledField | None = None) -> None:
         self.network, self.store = network, store
         self._under = LinksUnderTiles.of(network, TILE_M, MARGIN_M + OFF_STREET_M)
-        self._lock, self._held_points = threading.Lock(), 0
-        self._held: dict[Place, Tile] = {}
+        self._lock, self._cached_points = threading.Lock(), 0
+        self._cached: dict[Place, Tile] = {}
         # Those of the former one are taken over, not the former itself: it may have had a former one too.
-        self._former_tiles: dict[Place, Tile] = {} if former is None else _newest(former._former_tiles | former.held())
+        self._former_tiles: dict[Place, Tile] = (
+            {} if former is None else _newest(former._former_tiles | former.cached())
+        )
         self._former_store = None if former is None else former.store
         self._last_joined = np.zeros(0, np.int64), _joined([])
 
@@ -118,7 +120,7 @@ class TiledField:
         """How many tiles there are."""
         return len(self._under.column)
 
-    def whole(self) -> Field:
+    def full(self) -> Field:
         """All of it."""
         return self._of_tiles(np.arange(self.tile_count))
 
@@ -128,13 +130,13 @@ class TiledField:
         Parameters:
             progress: is told how far the work is.
         """
-        known = self.held()
+        tiles_by_place = self.cached()
         absent = [
             place
             for place in self._places(np.arange(self.tile_count))
-            if place not in known and not (self.store is not None and self.store.has(place))
+            if place not in tiles_by_place and not (self.store is not None and self.store.has(place))
         ]
-        for _ in self._made_in_threads(absent, progress, "drawing its field"):
+        for _ in self._load_in_threads(absent, progress, "drawing its field"):
             pass
 
     def around(self, links: NDArray[np.integer], progress: Progress | None = None) -> Field:
@@ -146,10 +148,10 @@ class TiledField:
         """
         return self._of_tiles(self._under.tiles_of(links), progress)
 
-    def held(self) -> dict[Place, Tile]:
-        """The tiles that are held, by column and row."""
+    def cached(self) -> dict[Place, Tile]:
+        """The tiles in memory, by column and row."""
         with self._lock:
-            return dict(self._held)
+            return dict(self._cached)
 
     def _places(self, tiles: NDArray[np.int64]) -> list[Place]:
         return list(zip(self._under.column[tiles].tolist(), self._under.row[tiles].tolist(), strict=True))
@@ -158,19 +160,19 @@ class TiledField:
         before, joined = self._last_joined
         if np.array_equal(before, tiles):
             return joined
-        places, known = self._places(tiles), self.held()
-        absent = [place for place in places if place not in known]
-        known.update(zip(absent, self._made_in_threads(absent, progress, "Drawing areas"), strict=True))
-        joined = _joined([known[place] for place in places])
+        places, tiles_by_place = self._places(tiles), self.cached()
+        absent = [place for place in places if place not in tiles_by_place]
+        tiles_by_place.update(zip(absent, self._load_in_threads(absent, progress, "Drawing areas"), strict=True))
+        joined = _joined([tiles_by_place[place] for place in places])
         if len(joined.x) <= MOST_POINTS:
             self._last_joined = tiles, joined
         return joined
 
-    def _made_in_threads(self, places: list[Place], progress: Progress | None, message: str) -> Iterator[Tile]:
-        """Tiles that are not held, one after another; `progress` is told."""
+    def _load_in_threads(self, places: list[Place], progress: Progress | None, message: str) -> Iterator[Tile]:
+        """Tiles that are not in memory, one after another; `progress` is told."""
         with threads_of(None) as pool:
             try:
-                for done, tile in enumerate(pool.map(self._tile, places), start=1):
+                for done, tile in enumerate(pool.map(self._load_tile, places), start=1):
                     raise_if_cancelled()
                     if progress is not None:
                         progress.step(done / len(places), message)
@@ -178,35 +180,35 @@ class TiledField:
             finally:
                 pool.shutdown(cancel_futures=True)
 
-    def _tile(self, place: Place) -> Tile:
+    def _load_tile(self, place: Place) -> Tile:
         tile = None if self.store is None else self.store.read(place)
         if tile is None:
-            tile = self._made(place)
+            tile = self._triangulate(place)
             if self.store is not None:
                 self.store.write(place, tile)
         with self._lock:
-            if place not in self._held:
-                self._held[place] = tile
-                self._held_points += len(tile.place)
-            while self._held_points > MOST_POINTS:
-                self._held_points -= len(self._held.pop(next(iter(self._held))).place)
+            if place not in self._cached:
+                self._cached[place] = tile
+                self._cached_points += len(tile.place)
+            while self._cached_points > MOST_POINTS:
+                self._cached_points -= len(self._cached.pop(next(iter(self._cached))).place)
         return tile
 
-    def _made(self, place: Place) -> Tile:
+    def _triangulate(self, place: Place) -> Tile:
         low = np.array(place) * TILE_M
         box = low, low + TILE_M
         samples = samples_along(self.network.graph, self._under.links_of(*place))
         blank, blank_place = _blank_points(samples.xy, low - MARGIN_M, low + TILE_M + MARGIN_M, self._under)
-        here = ((samples.xy >= low - MARGIN_M) & (samples.xy <= low + TILE_M + MARGIN_M)).all(axis=1)
-        xy = np.concatenate([samples.xy[here], blank])
+        in_margin = ((samples.xy >= low - MARGIN_M) & (samples.xy <= low + TILE_M + MARGIN_M)).all(axis=1)
+        xy = np.concatenate([samples.xy[in_margin], blank])
         former = self._former_tile(place)
         if former is None:
             triangles = triangulated(xy, box, WIDEST_M)
         else:
             before = np.column_stack([former.field.x, former.field.y])
             triangles = triangulated_again(xy, box, WIDEST_M, before, former.field.triangles)
-        field = Field(xy[:, 0].copy(), xy[:, 1].copy(), samples.link[here], samples.fraction[here], triangles)
-        return Tile(field, np.concatenate([samples.place[here], blank_place]))
+        field = Field(xy[:, 0].copy(), xy[:, 1].copy(), samples.link[in_margin], samples.fraction[in_margin], triangles)
+        return Tile(field, np.concatenate([samples.place[in_margin], blank_place]))
 
     def _former_tile(self, place: Place) -> Tile | None:
         former = self._former_tiles.get(place)

@@ -23,11 +23,11 @@ class Water:
     """The water of a study: an area needs to know of that around it alone.
 
     Parameters:
-        whole: all water, polygons in the metric plane.
+        polygons: all water in the metric plane.
     """
 
-    def __init__(self, whole: shapely.Geometry) -> None:
-        self.parts: NDArray[np.object_] = shapely.get_parts(whole)
+    def __init__(self, polygons: shapely.Geometry) -> None:
+        self.parts: NDArray[np.object_] = shapely.get_parts(polygons)
         self._tree = shapely.STRtree(self.parts)
 
     @property
