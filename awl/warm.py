@@ -168,6 +168,7 @@ def warm() -> None:
         router.matrix(Snapper(network).snap(*many, 500.0), places, "time")
         router.matrix(Snapper(network).snap(*many, 500.0), places, "time", carrying=False)
         high.trim(network, "time")
+        router.matrix(Snapper(network).snap(*many, 500.0), places, "time")
         for direction in ("from", "to"):
             router.arrivals(places, "time", direction)
             router.arrivals(places.take(np.arange(1)), "time", direction)
